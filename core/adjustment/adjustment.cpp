@@ -1,0 +1,181 @@
+#include "adjustment/adjustment.h"
+#include "adjustment/statistics.h"
+#include "base/error.h"
+#include <Eigen/Dense>
+#include <algorithm>
+
+namespace ampletie {
+namespace {
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+/// A block at the current values, reduced to its free unknowns.
+struct Linear {
+  VectorXd misclosure; // observed − computed
+  MatrixXd jacobian;   // columns: free unknowns
+  std::vector<int> unknowns;
+};
+
+Linear linearise(const Block &b, const std::vector<double> &values, const std::vector<int> &index) {
+  VectorXd p(static_cast<Eigen::Index>(b.unknowns.size())), computed;
+  for (std::size_t i = 0; i < b.unknowns.size(); ++i) p[static_cast<Eigen::Index>(i)] = values[static_cast<std::size_t>(b.unknowns[i])];
+  MatrixXd full;
+  b.evaluate(p, computed, full);
+  Linear out;
+  out.misclosure = b.observed - computed;
+  std::vector<Eigen::Index> columns;
+  for (std::size_t i = 0; i < b.unknowns.size(); ++i) {
+    const int u = index[static_cast<std::size_t>(b.unknowns[i])];
+    if (u < 0) continue;
+    columns.push_back(static_cast<Eigen::Index>(i));
+    out.unknowns.push_back(u);
+  }
+  out.jacobian.resize(full.rows(), static_cast<Eigen::Index>(columns.size()));
+  for (std::size_t c = 0; c < columns.size(); ++c) out.jacobian.col(static_cast<Eigen::Index>(c)) = full.col(columns[c]);
+  return out;
+}
+
+BlockTest test_block(std::size_t number, const Block &b, const Linear &l, const MatrixXd &weight, const AdjustmentResult &r,
+                     const AdjustmentOptions &o, double delta0, double lambda_single) {
+  BlockTest out;
+  out.block = number;
+  const auto m = b.observed.size();
+  const auto n = static_cast<Eigen::Index>(l.unknowns.size());
+  MatrixXd q(n, n);
+  for (Eigen::Index i = 0; i < n; ++i)
+    for (Eigen::Index j = 0; j <= i; ++j)
+      q(i, j) = q(j, i) = r.normals->inverse(l.unknowns[static_cast<std::size_t>(i)], l.unknowns[static_cast<std::size_t>(j)]);
+  const VectorXd v = -l.misclosure;
+  const MatrixXd qvv = b.covariance - l.jacobian * q * l.jacobian.transpose();
+  const MatrixXd test = weight * qvv * weight;
+  const VectorXd pv = weight * v;
+  const MatrixXd effect = q * l.jacobian.transpose() * weight; // unknowns per unit error of an observation
+  for (Eigen::Index i = 0; i < m; ++i) {
+    ObservationTest t;
+    t.residual = v[i];
+    t.residual_sd = std::sqrt(std::max(0.0, qvv(i, i)));
+    t.redundancy = (qvv * weight)(i, i);
+    // Below a ten-thousandth nothing of an error shows in the residual.
+    if (t.redundancy > 1e-4 && test(i, i) > 0) {
+      t.standardised = pv[i] / std::sqrt(test(i, i));
+      t.smallest_detectable = delta0 / std::sqrt(test(i, i));
+      const double shift = n ? effect.col(i).cwiseAbs().maxCoeff() * *t.smallest_detectable : 0;
+      out.external_effect = std::max(out.external_effect.value_or(0), shift);
+    }
+    out.observations.push_back(t);
+  }
+  // The block as a whole, in the directions that are checked at all.
+  const MatrixXd root = b.covariance.llt().matrixL();
+  const MatrixXd white = root.transpose() * test * root; // eigenvalues 0…1: redundancy per direction
+  const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen((white + white.transpose()) / 2);
+  const VectorXd u = eigen.eigenvectors().transpose() * root.transpose() * pv;
+  for (Eigen::Index i = 0; i < m; ++i) {
+    const double e = eigen.eigenvalues()[i];
+    if (e < 1e-4) continue;
+    ++out.degrees;
+    out.statistic += u[i] * u[i] / e;
+  }
+  if (out.degrees > 0) {
+    out.limit = chi_squared_quantile(1 - o.alpha_single, out.degrees);
+    out.passes = out.statistic <= out.limit;
+  }
+  if (out.degrees == m) {
+    const Eigen::SelfAdjointEigenSolver<MatrixXd> weakest(test);
+    const double lambda = m == 1 ? lambda_single : noncentrality(o.alpha_single, o.power, static_cast<int>(m));
+    out.smallest_detectable = std::sqrt(lambda / std::max(1e-300, weakest.eigenvalues()[0]));
+  }
+  return out;
+}
+
+} // namespace
+
+double AdjustmentResult::covariance(int a, int b) const {
+  const int i = index[static_cast<std::size_t>(a)], j = index[static_cast<std::size_t>(b)];
+  return i < 0 || j < 0 ? 0 : normals->inverse(i, j);
+}
+
+MatrixXd AdjustmentResult::covariance(const std::vector<int> &p) const {
+  const auto n = static_cast<Eigen::Index>(p.size());
+  MatrixXd q(n, n);
+  for (Eigen::Index i = 0; i < n; ++i)
+    for (Eigen::Index j = 0; j < n; ++j) q(i, j) = covariance(p[static_cast<std::size_t>(i)], p[static_cast<std::size_t>(j)]);
+  return q;
+}
+
+AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options, const Progress &progress) {
+  AdjustmentResult r;
+  std::vector<int> parameter_of;
+  for (std::size_t i = 0; i < problem.parameters.size(); ++i) {
+    r.values.push_back(problem.parameters[i].value);
+    r.index.push_back(problem.parameters[i].fixed ? -1 : static_cast<int>(parameter_of.size()));
+    if (!problem.parameters[i].fixed) parameter_of.push_back(static_cast<int>(i));
+  }
+  r.unknowns = static_cast<int>(parameter_of.size());
+  // Blocks are taken in the order of their ids: the order of input changes no byte.
+  std::vector<std::size_t> order(problem.blocks.size());
+  for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
+  std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+    return std::pair(problem.blocks[a]->kind, problem.blocks[a]->id) < std::pair(problem.blocks[b]->kind, problem.blocks[b]->id);
+  });
+  std::vector<MatrixXd> weights(problem.blocks.size());
+  for (std::size_t i : order) {
+    const Block &b = *problem.blocks[i];
+    r.observations += static_cast<int>(b.observed.size());
+    const Eigen::LLT<MatrixXd> llt(b.covariance);
+    if (llt.info() != Eigen::Success) throw InputError(b.kind + " " + b.id + ": its covariance is not positive definite");
+    weights[i] = llt.solve(MatrixXd::Identity(b.observed.size(), b.observed.size()));
+    weights[i] = ((weights[i] + weights[i].transpose()) / 2).eval();
+  }
+  r.redundancy = r.observations - r.unknowns;
+
+  std::vector<Linear> linear(problem.blocks.size());
+  for (r.iterations = 1;; ++r.iterations) {
+    progress.check();
+    std::vector<NormalEquations::Entry> entries;
+    VectorXd rhs = VectorXd::Zero(r.unknowns);
+    for (std::size_t i : order) {
+      linear[i] = linearise(*problem.blocks[i], r.values, r.index);
+      const Linear &l = linear[i];
+      const MatrixXd aw = l.jacobian.transpose() * weights[i];
+      const MatrixXd n = aw * l.jacobian;
+      const VectorXd u = aw * l.misclosure;
+      for (std::size_t a = 0; a < l.unknowns.size(); ++a) {
+        rhs[l.unknowns[a]] += u[static_cast<Eigen::Index>(a)];
+        for (std::size_t b = 0; b < l.unknowns.size(); ++b)
+          if (l.unknowns[a] > l.unknowns[b] || (l.unknowns[a] == l.unknowns[b] && a >= b)) {
+            double value = n(static_cast<Eigen::Index>(a), static_cast<Eigen::Index>(b));
+            if (l.unknowns[a] == l.unknowns[b] && a != b) value *= 2;
+            entries.push_back({l.unknowns[a], l.unknowns[b], value});
+          }
+      }
+    }
+    for (int k = 0; k < r.unknowns; ++k) entries.push_back({k, k, 0.0}); // a parameter without observations has a zero pivot
+    try {
+      r.normals = std::make_shared<NormalEquations>(r.unknowns, std::move(entries));
+    } catch (const SingularError &e) {
+      throw SingularError(parameter_of[static_cast<std::size_t>(e.unknown)]);
+    }
+    const VectorXd dx = r.normals->solve(rhs);
+    for (int k = 0; k < r.unknowns; ++k) r.values[static_cast<std::size_t>(parameter_of[static_cast<std::size_t>(k)])] += dx[k];
+    const double largest = r.unknowns ? dx.cwiseAbs().maxCoeff() : 0;
+    if (!std::isfinite(largest) || r.iterations > options.max_iterations) throw InputError("the adjustment does not converge");
+    if (largest < 1e-9 || (r.iterations > 1 && largest < 1e-7)) break;
+  }
+  r.normals->invert();
+  const double lambda = noncentrality(options.alpha_single, options.power, 1), delta0 = std::sqrt(lambda);
+  for (std::size_t i = 0; i < problem.blocks.size(); ++i) {
+    progress.check();
+    linear[i] = linearise(*problem.blocks[i], r.values, r.index);
+    r.tests.push_back(test_block(i, *problem.blocks[i], linear[i], weights[i], r, options, delta0, lambda));
+  }
+  for (std::size_t i : order) r.vtpv += linear[i].misclosure.dot(weights[i] * linear[i].misclosure);
+  if (r.redundancy > 0) {
+    r.variance_factor = r.vtpv / r.redundancy;
+    r.lower = chi_squared_quantile(options.alpha_global / 2, r.redundancy) / r.redundancy;
+    r.upper = chi_squared_quantile(1 - options.alpha_global / 2, r.redundancy) / r.redundancy;
+    r.passes = r.variance_factor >= r.lower && r.variance_factor <= r.upper;
+  }
+  return r;
+}
+
+} // namespace ampletie

@@ -1,0 +1,52 @@
+#pragma once
+#include "adjustment/block.h"
+#include "adjustment/normal_equations.h"
+#include "base/progress.h"
+#include <optional>
+
+namespace ampletie {
+
+struct AdjustmentOptions {
+  double alpha_global = 0.05; ///< error probability of the global test, two-sided
+  double alpha_single = 0.001; ///< error probability of each single test (not of the whole job)
+  double power = 0.80;        ///< of the test that smallest detectable errors refer to
+  int max_iterations = 10;
+};
+
+/// Test and reliability of one observation (geodesy.md 12): residual = adjusted − observed.
+struct ObservationTest {
+  double residual = 0, residual_sd = 0;
+  double standardised = 0;       ///< w = (P v)ᵢ / √(P Q_vv P)ᵢᵢ; 0 where there is no redundancy
+  double redundancy = 0;         ///< (Q_vv P)ᵢᵢ
+  std::optional<double> smallest_detectable; ///< absent without redundancy
+};
+struct BlockTest {
+  std::size_t block = 0;
+  std::vector<ObservationTest> observations;
+  double statistic = 0, limit = 0; ///< χ² of the block as a whole
+  int degrees = 0;                 ///< 0: no redundancy, cannot be tested
+  bool passes = true;
+  std::optional<double> smallest_detectable; ///< along the direction in which the block is weakest, m
+  std::optional<double> external_effect;     ///< largest shift of a parameter by an undetected single error, m
+};
+
+struct AdjustmentResult {
+  std::vector<double> values;     ///< all parameters
+  std::vector<int> index;         ///< parameter → unknown, −1 for fixed
+  int observations = 0, unknowns = 0, redundancy = 0, iterations = 0;
+  double vtpv = 0, variance_factor = 1;
+  double lower = 0, upper = 0;    ///< bounds of the variance factor
+  bool passes = true;
+  std::vector<BlockTest> tests;   ///< in the order of the blocks
+  std::shared_ptr<NormalEquations> normals;
+
+  /// Covariance (a priori variance factor 1) of two parameters; 0 when either is fixed.
+  double covariance(int parameter_i, int parameter_j) const;
+  Eigen::MatrixXd covariance(const std::vector<int> &parameters) const;
+};
+
+/// Gauss–Newton least squares over the blocks. Throws `SingularError` (its index is a parameter) for a datum or
+/// configuration defect, `InputError` when it does not converge or a covariance is not positive definite.
+AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options, const Progress &progress);
+
+} // namespace ampletie

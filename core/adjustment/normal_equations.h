@@ -1,0 +1,39 @@
+#pragma once
+#include <Eigen/Core>
+#include <memory>
+#include <stdexcept>
+#include <vector>
+
+namespace ampletie {
+
+/// Thrown when the normal equations are singular; `unknown` is the index (among the free ones) whose pivot vanished.
+struct SingularError : std::runtime_error {
+  explicit SingularError(int index) : std::runtime_error("the normal equations are singular"), unknown(index) {}
+  int unknown;
+};
+
+/// Sparse symmetric positive definite system: Cholesky by CHOLMOD (fill-reducing AMD order, simplicial), solutions for
+/// any right-hand side and the selected inverse (Takahashi, Fagan and Chen 1973) on the pattern of the factor.
+class NormalEquations {
+public:
+  struct Entry {
+    int row, column; ///< lower triangle, row ≥ column; doubles add up
+    double value;
+  };
+  NormalEquations(int size, std::vector<Entry> lower);
+  ~NormalEquations();
+  NormalEquations(NormalEquations &&) noexcept;
+
+  Eigen::VectorXd solve(const Eigen::VectorXd &rhs) const;
+  /// Computes the selected inverse once; later calls cost nothing.
+  void invert();
+  /// Element of the inverse; only for pairs that meet in an observation block (others may throw std::out_of_range).
+  double inverse(int i, int j) const;
+  std::size_t factor_nonzeros() const;
+
+private:
+  struct Data;
+  std::unique_ptr<Data> data_;
+};
+
+} // namespace ampletie

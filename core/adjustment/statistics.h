@@ -1,0 +1,31 @@
+#pragma once
+#include <Eigen/Core>
+
+namespace ampletie {
+
+/// Quantiles of the distributions that accuracy statements and tests use (Boost.Math).
+double chi_squared_quantile(double probability, double degrees);
+double chi_squared_cdf(double value, double degrees);
+double normal_quantile(double probability);
+double student_quantile(double probability, double degrees);
+double fisher_quantile(double probability, double d1, double d2);
+
+/// Non-centrality λ₀ at which a χ² test with `q` degrees, error probability α, finds an error with the given power
+/// (Baarda 1968). λ₀(0.001, 0.80, 1) = 17.075.
+double noncentrality(double alpha, double power, int q = 1);
+
+/// Factors that stretch a standard deviation, ellipse or ellipsoid to 95 %: 1.960, 2.448, 2.796.
+double factor95(int dimensions);
+
+/// Error ellipse of a 2×2 covariance with axes east, north.
+struct Ellipse {
+  double major = 0, minor = 0; ///< semi-axes, same unit as the square root of the covariance
+  double azimuth = 0;          ///< of the major axis, rad clockwise from north, [0, π)
+};
+Ellipse ellipse(const Eigen::Matrix2d &cov_en);
+
+/// Radius of the circle that holds 95 % of a bivariate normal error with this standard ellipse (exact integral; the
+/// polynomial of Leenhouts 1985 agrees to 0.003).
+double circle95(const Ellipse &standard);
+
+} // namespace ampletie

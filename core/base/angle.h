@@ -1,0 +1,23 @@
+#pragma once
+#include <numbers>
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace ampletie {
+
+constexpr double pi = std::numbers::pi;
+constexpr double rad_per_deg = pi / 180.0;
+constexpr double rad_per_arcsec = pi / 648000.0;
+constexpr double radians(double degrees) { return degrees * rad_per_deg; }
+constexpr double degrees(double rad) { return rad / rad_per_deg; }
+
+/// Reads an angle in degrees as control lists write them: `46.28428`, `46d17'03.4"N`, `46:17:03.4 N`, `46 17 03.4`,
+/// `-3°10'`, with a hemisphere letter before or after. A packed form (46.17034 for 46°17'03.4") cannot be told from
+/// decimal degrees and is not guessed. Returns decimal degrees, or nothing.
+std::optional<double> parse_angle_deg(std::string_view text);
+
+/// `46°17'03.41207"` with `decimals` digits of the second; sign in front.
+std::string format_dms(double degrees, int decimals);
+
+} // namespace ampletie

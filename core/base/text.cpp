@@ -1,0 +1,156 @@
+#include "base/text.h"
+#include "base/error.h"
+#include <charconv>
+#include <cmath>
+#include <cstdio>
+#include <cstring>
+#include <fstream>
+#include <sstream>
+#include <zlib.h>
+
+namespace ampletie {
+
+std::string_view trimmed(std::string_view t) {
+  auto blank = [](char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\n'; };
+  while (!t.empty() && blank(t.front())) t.remove_prefix(1);
+  while (!t.empty() && blank(t.back())) t.remove_suffix(1);
+  return t;
+}
+
+std::string lower(std::string_view text) {
+  std::string out(text);
+  for (char &c : out)
+    if (c >= 'A' && c <= 'Z') c = static_cast<char>(c + 32);
+  return out;
+}
+
+std::vector<std::string_view> split(std::string_view text, char delimiter) {
+  std::vector<std::string_view> out;
+  while (true) {
+    auto at = text.find(delimiter);
+    out.push_back(text.substr(0, at));
+    if (at == std::string_view::npos) return out;
+    text.remove_prefix(at + 1);
+  }
+}
+
+bool starts_with_nocase(std::string_view text, std::string_view start) {
+  return text.size() >= start.size() && lower(text.substr(0, start.size())) == lower(start);
+}
+
+std::string_view field(std::string_view line, std::size_t from, std::size_t length) {
+  if (from >= line.size()) return {};
+  return line.substr(from, length);
+}
+
+std::optional<double> parse_number(std::string_view text) {
+  text = trimmed(text);
+  if (text.empty() || text.size() > 60) return {};
+  char buffer[64];
+  std::size_t n = text.size();
+  std::memcpy(buffer, text.data(), n);
+  for (std::size_t i = 0; i < n; ++i)
+    if (buffer[i] == 'D' || buffer[i] == 'd') buffer[i] = 'e';
+  const char *begin = buffer;
+  if (*begin == '+') {
+    ++begin;
+    if (n > 1 && *begin == '-') return {};
+  }
+  double value = 0;
+  auto [end, error] = std::from_chars(begin, buffer + n, value);
+  if (error != std::errc() || end != buffer + n || !std::isfinite(value)) return {};
+  return value;
+}
+
+std::optional<long> parse_integer(std::string_view text) {
+  text = trimmed(text);
+  if (!text.empty() && text.front() == '+') text.remove_prefix(1);
+  long value = 0;
+  auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
+  if (text.empty() || error != std::errc() || end != text.data() + text.size()) return {};
+  return value;
+}
+
+bool LineReader::next(std::string_view &line) {
+  if (position_ >= text_.size()) return false;
+  const char *from = text_.data() + position_;
+  const void *found = std::memchr(from, '\n', text_.size() - position_);
+  std::size_t length = found ? static_cast<std::size_t>(static_cast<const char *>(found) - from) : text_.size() - position_;
+  line = text_.substr(position_, length);
+  position_ += length + 1;
+  ++number_;
+  if (!line.empty() && line.back() == '\r') line.remove_suffix(1);
+  return true;
+}
+
+std::string read_file(const std::string &path) {
+  std::ifstream in(path, std::ios::binary);
+  if (!in) throw InputError(path, 0, std::string("cannot be read: ") + std::strerror(errno));
+  std::ostringstream out;
+  out << in.rdbuf();
+  if (in.bad()) throw InputError(path, 0, "cannot be read: the disk gave an error");
+  return std::move(out).str();
+}
+
+void write_file(const std::string &path, std::string_view bytes) {
+  const std::string part = path + ".part";
+  {
+    std::ofstream out(part, std::ios::binary | std::ios::trunc);
+    out.write(bytes.data(), static_cast<std::streamsize>(bytes.size()));
+    out.flush();
+    if (!out) {
+      std::remove(part.c_str());
+      throw InputError(path, 0, std::string("cannot be written: ") + std::strerror(errno));
+    }
+  }
+  if (std::rename(part.c_str(), path.c_str()) != 0) {
+    std::remove(part.c_str());
+    throw InputError(path, 0, std::string("cannot be written: ") + std::strerror(errno));
+  }
+}
+
+bool is_gzip(std::string_view bytes) { return bytes.size() > 2 && bytes[0] == '\x1f' && bytes[1] == '\x8b'; }
+
+std::string gunzip(std::string_view bytes, std::size_t limit) {
+  std::string out;
+  z_stream z{};
+  if (inflateInit2(&z, 15 + 16) != Z_OK) throw InputError("cannot be inflated");
+  z.next_in = reinterpret_cast<Bytef *>(const_cast<char *>(bytes.data()));
+  z.avail_in = static_cast<uInt>(bytes.size());
+  std::vector<char> chunk(1 << 18);
+  int status = Z_OK;
+  while (true) {
+    z.next_out = reinterpret_cast<Bytef *>(chunk.data());
+    z.avail_out = static_cast<uInt>(chunk.size());
+    status = inflate(&z, Z_NO_FLUSH);
+    out.append(chunk.data(), chunk.size() - z.avail_out);
+    if (out.size() > limit) status = Z_MEM_ERROR;
+    if (status == Z_STREAM_END) {
+      if (z.avail_in == 0 || !is_gzip({reinterpret_cast<const char *>(z.next_in), z.avail_in})) break;
+      inflateReset(&z);
+      continue;
+    }
+    if (status != Z_OK || (z.avail_in == 0 && z.avail_out != 0)) {
+      inflateEnd(&z);
+      throw InputError("the compressed file is damaged or ends too early");
+    }
+  }
+  inflateEnd(&z);
+  return out;
+}
+
+std::string gzip(std::string_view bytes) {
+  z_stream z{};
+  if (deflateInit2(&z, 9, Z_DEFLATED, 15 + 16, 9, Z_DEFAULT_STRATEGY) != Z_OK) throw InputError("cannot be compressed");
+  std::string out(deflateBound(&z, static_cast<uLong>(bytes.size())) + 32, '\0');
+  z.next_in = reinterpret_cast<Bytef *>(const_cast<char *>(bytes.data()));
+  z.avail_in = static_cast<uInt>(bytes.size());
+  z.next_out = reinterpret_cast<Bytef *>(out.data());
+  z.avail_out = static_cast<uInt>(out.size());
+  deflate(&z, Z_FINISH);
+  out.resize(z.total_out);
+  deflateEnd(&z);
+  return out;
+}
+
+} // namespace ampletie

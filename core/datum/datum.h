@@ -1,0 +1,52 @@
+#pragma once
+#include "geodesy/operation.h"
+
+namespace ampletie {
+
+/// What a job is computed and issued in.
+struct DatumSettings {
+  std::string crs = "EPSG:25833"; ///< projected system
+  std::string vertical;           ///< vertical system, empty: ellipsoidal heights only
+  std::string realisation;        ///< code of the frame that the system's datum stands for; empty: by the table below
+  double epoch = 0;               ///< decimal year of the issued coordinates
+};
+
+/// A position in everything a control sheet shows.
+struct FullPosition {
+  TaggedPoint ecef;
+  Geodetic geodetic;
+  GridPoint grid;
+  std::optional<double> undulation, height; ///< m; physical height with the geoid's undulation
+  double combined_factor = 1;               ///< grid distance over ground distance at the mark
+};
+
+/// The job's systems, opened and checked once. Not shared between threads (it holds PROJ objects).
+class JobDatum {
+public:
+  /// `near` is any place of the job. Throws `InputError` for unknown systems and for ensembles without a realisation.
+  JobDatum(const DatumSettings &settings, const Geodetic &near);
+  FullPosition describe(const TaggedPoint &p) const;
+  TaggedPoint from_grid(double east, double north, double height) const; ///< physical height where a vertical system is set
+  TaggedPoint from_geodetic(double lat_rad, double lon_rad, double h) const;
+  const Frame &frame() const { return frame_; }
+  double epoch() const { return settings_.epoch; }
+  const Projection &projection() const { return projection_; }
+  const GeoidModel *geoid() const { return geoid_ ? &*geoid_ : nullptr; }
+  const std::string &geoid_refusal() const { return geoid_refusal_; } ///< why there is no geoid although one was asked for
+
+private:
+  DatumSettings settings_;
+  Projection projection_;
+  Frame frame_;
+  std::optional<GeoidModel> geoid_;
+  std::string geoid_refusal_;
+};
+
+/// The frame that a projected system's datum stands for when nobody says: ETRS89 is realised as ETRF2000, the
+/// realisation that EUREF recommends for national use (common practice, from memory). Nothing where there is no default.
+std::optional<Frame> default_realisation(const Projection &projection);
+
+/// Moves a point along its velocity (m/yr, same frame) to another epoch.
+TaggedPoint move_epoch(const TaggedPoint &p, const Vec3 &velocity, double epoch);
+
+} // namespace ampletie

@@ -1,0 +1,45 @@
+#include "formats/recognise.h"
+#include "base/text.h"
+#include "formats/control_list.h"
+
+namespace ampletie {
+
+std::string kind_name(FileKind kind) {
+  switch (kind) {
+  case FileKind::observation: return "observations";
+  case FileKind::navigation: return "broadcast orbits";
+  case FileKind::sp3: return "precise orbits";
+  case FileKind::antex: return "antenna calibrations";
+  case FileKind::control: return "control list";
+  case FileKind::unknown: break;
+  }
+  return "not recognised";
+}
+
+std::string plain_content(std::string_view bytes) { return is_gzip(bytes) ? gunzip(bytes) : std::string(bytes); }
+
+Recognition recognise(std::string_view c) {
+  auto begins = [&](std::string_view s) { return c.substr(0, s.size()) == s; };
+  if (c.empty()) return {FileKind::unknown, "the file is empty"};
+  const std::string_view first = c.substr(0, std::min(c.find('\n'), std::size_t{2000}));
+  const std::string_view label = trimmed(field(first, 60, 20));
+  if (label == "RINEX VERSION / TYPE") {
+    const char type = field(first, 20, 1).empty() ? ' ' : first[20];
+    if (type == 'O') return {FileKind::observation, {}};
+    if (type == 'N') return {FileKind::navigation, {}};
+    return {FileKind::unknown, std::string("a RINEX file of type ") + type + ", which is not read yet"};
+  }
+  if (label == "CRINEX VERS   / TYPE") return {FileKind::unknown, "a Hatanaka-compressed RINEX file, not read yet: expand it first"};
+  if (label == "ANTEX VERSION / SYST") return {FileKind::antex, {}};
+  if (begins("#c") || begins("#d") || begins("#a")) return {FileKind::sp3, {}};
+  if (begins("\x89PNG") || begins("\xFF\xD8\xFF") || begins("GIF8")) return {FileKind::unknown, "a picture"};
+  if (begins("%PDF")) return {FileKind::unknown, "a PDF document"};
+  if (begins("PK\x03\x04")) return {FileKind::unknown, "a ZIP archive or an office document: unpack it, or save it as CSV"};
+  if (begins("\xD3")) return {FileKind::unknown, "it looks like a raw RTCM 3 log, not read yet: export RINEX 3"};
+  if (c.substr(0, 4096).find('\0') != std::string_view::npos)
+    return {FileKind::unknown, "a binary file of a receiver or another program: export RINEX 3"};
+  if (looks_like_control_list(c)) return {FileKind::control, {}};
+  return {FileKind::unknown, "a text whose kind is not recognised; a control list needs a header line with mark and coordinates"};
+}
+
+} // namespace ampletie

@@ -1,0 +1,20 @@
+#pragma once
+#include <string>
+#include <string_view>
+
+namespace ampletie {
+
+enum class FileKind { observation, navigation, sp3, antex, control, unknown };
+std::string kind_name(FileKind kind); ///< "observations", "broadcast orbits" …
+
+/// What a file is, judged by its content and never by its name. `content` is already inflated.
+struct Recognition {
+  FileKind kind = FileKind::unknown;
+  std::string reason; ///< for `unknown`: what it seems to be and what to ask for instead
+};
+Recognition recognise(std::string_view content);
+
+/// The file's bytes, inflated when they are gzip.
+std::string plain_content(std::string_view bytes);
+
+} // namespace ampletie

@@ -1,0 +1,256 @@
+#include "geodesy/operation.h"
+#include "base/angle.h"
+#include "base/error.h"
+#include <cmath>
+#include <fmt/format.h>
+#include <proj.h>
+
+namespace ampletie {
+namespace {
+
+struct Context {
+  PJ_CONTEXT *c = proj_context_create();
+  Context() {
+    proj_context_set_enable_network(c, 0);
+    proj_log_level(c, PJ_LOG_NONE);
+  }
+  ~Context() { proj_context_destroy(c); }
+  Context(const Context &) = delete;
+};
+
+/// One per thread: PROJ contexts must not be shared.
+PJ_CONTEXT *context() {
+  thread_local Context ctx;
+  return ctx.c;
+}
+
+struct Deleter {
+  void operator()(PJ *p) const { proj_destroy(p); }
+};
+using Pj = std::unique_ptr<PJ, Deleter>;
+
+Pj make(const std::string &code) {
+  Pj p(proj_create(context(), code.c_str()));
+  if (!p) throw InputError("\"" + code + "\" is not a coordinate system of the register");
+  return p;
+}
+
+std::string text(const char *s) { return s ? s : ""; }
+
+struct Candidate {
+  Pj op;
+  OperationInfo info;
+};
+
+/// Reads what PROJ says about an operation; `reason` is set when control must not use it.
+Candidate inspect(Pj op, std::string &reason) {
+  Candidate c;
+  c.info.name = text(proj_get_name(op.get()));
+  c.info.pipeline = text(proj_as_proj_string(context(), op.get(), PJ_PROJ_5, nullptr));
+  if (proj_coordoperation_has_ballpark_transformation(context(), op.get())) reason = "only a ballpark operation exists";
+  const double accuracy = proj_coordoperation_get_accuracy(context(), op.get());
+  if (accuracy >= 0) c.info.accuracy_m = accuracy;
+  for (int i = 0; i < proj_coordoperation_get_grid_used_count(context(), op.get()); ++i) {
+    const char *name = nullptr, *full = nullptr, *package = nullptr, *url = nullptr;
+    int direct = 0, open = 0, available = 0;
+    proj_coordoperation_get_grid_used(context(), op.get(), i, &name, &full, &package, &url, &direct, &open, &available);
+    c.info.grids.push_back(text(name));
+    if (!available) reason = "the grid " + text(name) + " is not on this machine";
+  }
+  c.op = std::move(op);
+  return c;
+}
+
+/// "WGS 84 and ETRS89 agree to 0 m" and its kind: ensembles have a spread, which the register gives.
+void respect_ensembles(const PJ *source, const PJ *target, OperationInfo &info) {
+  for (const PJ *crs : {source, target}) {
+    Pj ensemble(proj_crs_get_datum_ensemble(context(), crs));
+    if (!ensemble) continue;
+    const double spread = proj_datum_ensemble_get_accuracy(context(), ensemble.get());
+    if (spread > 0 && info.accuracy_m) info.accuracy_m = std::max(*info.accuracy_m, spread);
+  }
+}
+
+} // namespace
+
+struct Operation::Handle {
+  Pj op;
+};
+
+Operation Operation::between(const std::string &source, const std::string &target, const Geodetic &near,
+                             const OperationPolicy &policy) {
+  Pj from = make(source), to = make(target);
+  struct FactoryDeleter {
+    void operator()(PJ_OPERATION_FACTORY_CONTEXT *f) const { proj_operation_factory_context_destroy(f); }
+  };
+  std::unique_ptr<PJ_OPERATION_FACTORY_CONTEXT, FactoryDeleter> factory(
+      proj_create_operation_factory_context(context(), nullptr));
+  const double lat = degrees(near.lat), lon = degrees(near.lon);
+  proj_operation_factory_context_set_area_of_interest(context(), factory.get(), lon - 0.01, lat - 0.01, lon + 0.01,
+                                                      lat + 0.01);
+  proj_operation_factory_context_set_spatial_criterion(context(), factory.get(),
+                                                       PROJ_SPATIAL_CRITERION_PARTIAL_INTERSECTION);
+  proj_operation_factory_context_set_grid_availability_use(context(), factory.get(), PROJ_GRID_AVAILABILITY_IGNORED);
+  proj_operation_factory_context_set_allow_ballpark_transformations(context(), factory.get(), 0);
+  struct ListDeleter {
+    void operator()(PJ_OBJ_LIST *l) const { proj_list_destroy(l); }
+  };
+  std::unique_ptr<PJ_OBJ_LIST, ListDeleter> list(
+      proj_create_operations(context(), from.get(), to.get(), factory.get()));
+  const std::string what = system_name(source) + " to " + system_name(target);
+  std::string why = "the register knows no operation for this place";
+  Operation best;
+  for (int i = 0; list && i < proj_list_get_count(list.get()); ++i) {
+    std::string reason;
+    Candidate c = inspect(Pj(proj_list_get(context(), list.get(), i)), reason);
+    respect_ensembles(from.get(), to.get(), c.info);
+    if (reason.empty() && !c.info.accuracy_m && !policy.accept_unknown) reason = "its accuracy is not known";
+    if (reason.empty() && c.info.accuracy_m && *c.info.accuracy_m > policy.worst_accuracy_m)
+      reason = fmt::format("its accuracy of {} m is worse than the {} m that control allows", *c.info.accuracy_m,
+                           policy.worst_accuracy_m);
+    if (!reason.empty()) {
+      if (i == 0) why = reason;
+      continue;
+    }
+    const bool better = !best.handle_ || (c.info.accuracy_m && best.info_.accuracy_m &&
+                                          *c.info.accuracy_m < *best.info_.accuracy_m);
+    if (!better) continue;
+    best.info_ = c.info;
+    best.handle_ = std::make_shared<Handle>();
+    Pj visual(proj_normalize_for_visualization(context(), c.op.get()));
+    best.handle_->op = visual ? std::move(visual) : std::move(c.op);
+  }
+  if (!best.handle_) throw InputError(what + ": refused, " + why);
+  return best;
+}
+
+namespace {
+Vec3 run(PJ *op, PJ_DIRECTION direction, const Vec3 &in, double epoch) {
+  proj_errno_reset(op);
+  const PJ_COORD out = proj_trans(op, direction, proj_coord(in.x(), in.y(), in.z(), epoch));
+  if (proj_errno(op) || !std::isfinite(out.xyzt.x) || !std::isfinite(out.xyzt.y) || !std::isfinite(out.xyzt.z))
+    throw InputError(fmt::format("the point {:.6f} {:.6f} cannot be transformed: {}", in.x(), in.y(),
+                                 text(proj_errno_string(proj_errno(op)))));
+  return {out.xyzt.x, out.xyzt.y, out.xyzt.z};
+}
+} // namespace
+
+Vec3 Operation::forward(const Vec3 &in, double epoch) const { return run(handle_->op.get(), PJ_FWD, in, epoch); }
+Vec3 Operation::inverse(const Vec3 &in, double epoch) const { return run(handle_->op.get(), PJ_INV, in, epoch); }
+
+FrameChange::FrameChange(Frame from, Frame to, const Vec3 &near, const OperationPolicy &policy)
+    : from_(std::move(from)), to_(std::move(to)), near_(near) {
+  if (!from_.known() || !to_.known()) throw InputError("a coordinate without a frame cannot be used");
+  if (from_ == to_) {
+    info_ = {"no change of frame", "+proj=noop", 0.0, {}};
+    return;
+  }
+  operation_ = Operation::between(from_.code, to_.code, to_geodetic(near), policy);
+  info_ = operation_->info();
+}
+
+TaggedPoint FrameChange::operator()(const TaggedPoint &p) const {
+  if (!(p.frame == from_))
+    throw InputError("a point in " + frame_name(p.frame) + " was given to a change from " + frame_name(from_));
+  if (!operation_) return p;
+  return {operation_->forward(p.xyz, p.epoch), to_, p.epoch};
+}
+
+Mat3 FrameChange::linear_part(double epoch) const {
+  if (!operation_) return Mat3::Identity();
+  // The operations between frames are linear, so a long step loses nothing and keeps rounding small.
+  constexpr double step = 1e6;
+  Mat3 r;
+  for (int i = 0; i < 3; ++i) {
+    const Vec3 d = Vec3::Unit(i) * step;
+    r.col(i) = (operation_->forward(near_ + d, epoch) - operation_->forward(near_ - d, epoch)) / (2 * step);
+  }
+  return r;
+}
+
+struct Projection::Handle {
+  Pj crs, conversion;
+};
+
+Projection::Projection(const std::string &code) : handle_(std::make_shared<Handle>()) {
+  handle_->crs = make(code);
+  if (proj_get_type(handle_->crs.get()) != PJ_TYPE_PROJECTED_CRS)
+    throw InputError("\"" + code + "\" is not a projected system: a grid is needed for control");
+  name_ = text(proj_get_name(handle_->crs.get()));
+  Pj base(proj_crs_get_geodetic_crs(context(), handle_->crs.get()));
+  geographic_ = text(proj_get_id_auth_name(base.get(), 0)) + ":" + text(proj_get_id_code(base.get(), 0));
+  Pj datum(proj_crs_get_datum(context(), base.get()));
+  if (!datum) datum.reset(proj_crs_get_datum_ensemble(context(), base.get()));
+  datum_ = text(proj_get_name(datum.get()));
+  Pj raw(proj_create_crs_to_crs_from_pj(context(), base.get(), handle_->crs.get(), nullptr, nullptr));
+  handle_->conversion.reset(proj_normalize_for_visualization(context(), raw.get()));
+}
+
+GridPoint Projection::project(const Geodetic &g) const {
+  const Vec3 en = run(handle_->conversion.get(), PJ_FWD, {degrees(g.lon), degrees(g.lat), 0}, HUGE_VAL);
+  const PJ_FACTORS f = proj_factors(handle_->crs.get(), proj_coord(g.lon, g.lat, 0, 0));
+  // PROJ counts the convergence from grid to true north the other way round in the southern sense; here: positive
+  // where grid north lies east of true north (Snyder 1987, p. 19).
+  return {en.x(), en.y(), f.meridional_scale, f.meridian_convergence};
+}
+
+Geodetic Projection::unproject(double east, double north, double h) const {
+  const Vec3 ll = run(handle_->conversion.get(), PJ_INV, {east, north, 0}, HUGE_VAL);
+  return {radians(ll.y()), radians(ll.x()), h};
+}
+
+namespace {
+struct StatedAccuracy {
+  const char *vertical, *grid;
+  double sd, correlation;
+  const char *source;
+};
+// A grid that is not here has no stated accuracy and does not join levels to GNSS.
+constexpr StatedAccuracy stated[] = {
+    {"EPSG:5773", "egm96_15.gtx", 0.30, 20000,
+     "EGM96: 0.5 m global commission error (Lemoine et al. 1998), smaller in surveyed Europe; 0.30 m and 20 km taken "
+     "for mountains, common practice"},
+};
+Operation geoid_operation(const std::string &vertical, const Geodetic &near) {
+  OperationPolicy any{.worst_accuracy_m = 1e9, .accept_unknown = true};
+  std::string first;
+  // The surface belongs to the vertical system; WGS 84 is how the register names the ellipsoidal side of global grids.
+  for (auto [ellipsoidal, horizontal] : {std::pair{"EPSG:4937", "EPSG:4258"}, std::pair{"EPSG:4979", "EPSG:4326"}}) {
+    try {
+      Operation op = Operation::between(ellipsoidal, std::string(horizontal) + "+" + vertical.substr(5), near, any);
+      if (!op.info().grids.empty()) return op;
+      first = "the register knows no grid for it";
+    } catch (const InputError &e) {
+      if (first.empty()) first = e.reason();
+    }
+  }
+  throw InputError("no geoid model for " + system_name(vertical) + ": " + first);
+}
+} // namespace
+
+GeoidModel::GeoidModel(const std::string &vertical, const Geodetic &near)
+    : operation_(geoid_operation(vertical, near)), name_(system_name(vertical)) {
+  for (const StatedAccuracy &s : stated)
+    if (vertical == s.vertical) {
+      sd_ = s.sd;
+      correlation_ = s.correlation;
+      source_ = s.source;
+    }
+}
+
+double GeoidModel::undulation(const Geodetic &g) const {
+  const Vec3 out = operation_.forward({degrees(g.lon), degrees(g.lat), 0}, HUGE_VAL);
+  return -out.z();
+}
+
+std::string system_name(const std::string &code) {
+  Pj p = make(code);
+  return text(proj_get_name(p.get()));
+}
+
+std::string register_version() {
+  const char *v = proj_context_get_database_metadata(context(), "EPSG.VERSION");
+  return fmt::format("PROJ {}, EPSG {}", proj_info().version, text(v));
+}
+
+} // namespace ampletie

@@ -1,0 +1,59 @@
+#pragma once
+#include "formats/gnss_data.h"
+#include "geodesy/frame.h"
+#include <optional>
+
+namespace ampletie {
+
+/// A satellite at the instant of transmission: Earth-fixed of that instant, clock offset with the eccentricity term.
+struct SatelliteState {
+  Vec3 position = Vec3::Zero(), velocity = Vec3::Zero(); ///< m, m/s (relative to the rotating Earth)
+  double clock = 0;                                      ///< s
+};
+
+/// IS-GPS-200 (table 20-IV) and Galileo OS SIS ICD: position, velocity and clock from broadcast elements. The clock
+/// refers to the ionosphere-free code pair of the message (L1/L2 for GPS, E1/E5a for F/NAV).
+SatelliteState evaluate(const Ephemeris &e, GpsTime transmission);
+
+/// Where the satellites are, from one source of orbits with its frame. Immutable; safe to share between threads.
+class Orbits {
+public:
+  virtual ~Orbits() = default;
+  /// Nothing when there is no healthy orbit for that instant. `epoch` is the nominal epoch of the observation: both ends
+  /// of a vector thereby use the same issue of a message.
+  virtual std::optional<SatelliteState> at(SatId sat, GpsTime transmission, GpsTime epoch) const = 0;
+  virtual Frame frame(GpsTime t) const = 0;
+  virtual std::string name() const = 0; ///< "broadcast" or "precise"
+  /// Standard deviation of a satellite position, m, for the part of the error that grows with length.
+  virtual double position_sd() const = 0;
+};
+
+class BroadcastOrbits : public Orbits {
+public:
+  explicit BroadcastOrbits(std::vector<Ephemeris> all);
+  std::optional<SatelliteState> at(SatId sat, GpsTime transmission, GpsTime epoch) const override;
+  Frame frame(GpsTime t) const override { return broadcast_frame(t); }
+  std::string name() const override { return "broadcast"; }
+  double position_sd() const override { return 1.0; }
+  const Ephemeris *select(SatId sat, GpsTime epoch) const;
+
+private:
+  std::map<SatId, std::vector<Ephemeris>> by_sat_; // sorted by toe, then issue
+};
+
+/// SP3 positions by a Lagrange polynomial over ten epochs, clocks linear between epochs (5 min or denser) or none.
+/// Throws `InputError` when the file names a frame that is not known.
+class PreciseOrbits : public Orbits {
+public:
+  explicit PreciseOrbits(const std::vector<Sp3File> &files);
+  std::optional<SatelliteState> at(SatId sat, GpsTime transmission, GpsTime epoch) const override;
+  Frame frame(GpsTime) const override { return frame_; }
+  std::string name() const override { return "precise"; }
+  double position_sd() const override { return 0.03; }
+
+private:
+  std::map<SatId, std::vector<std::tuple<GpsTime, Vec3, std::optional<double>>>> by_sat_;
+  Frame frame_;
+};
+
+} // namespace ampletie

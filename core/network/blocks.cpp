@@ -1,0 +1,53 @@
+#include "network/blocks.h"
+
+namespace ampletie {
+
+std::unique_ptr<Block> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to, int from_set_up, int to_set_up) {
+  auto b = std::make_unique<LinearBlock>();
+  b->id = v.id;
+  b->kind = "vector";
+  b->group = v.group;
+  b->components = {"dX", "dY", "dZ"};
+  b->observed = v.d;
+  b->covariance = v.cov;
+  b->offset = to.origin - from.origin;
+  const Eigen::Index columns = 6 + (from_set_up >= 0 ? 3 : 0) + (to_set_up >= 0 ? 3 : 0);
+  b->a = Eigen::MatrixXd::Zero(3, columns);
+  Eigen::Index c = 0;
+  // A set-up error carries the antenna away from the marker: it adds to what the vector, reduced to the marker, shows.
+  auto add = [&](int first, const Mat3 &axes, double sign) {
+    for (int i = 0; i < 3; ++i) b->unknowns.push_back(first + i);
+    b->a.middleCols<3>(c) = sign * axes.transpose();
+    c += 3;
+  };
+  add(from.first, from.axes, -1);
+  add(to.first, to.axes, 1);
+  if (from_set_up >= 0) add(from_set_up, from.axes, -1);
+  if (to_set_up >= 0) add(to_set_up, to.axes, 1);
+  return b;
+}
+
+namespace {
+std::unique_ptr<Block> three(std::string id, std::string kind, int first, const Vec3 &observed, const Mat3 &cov, std::vector<std::string> names) {
+  auto b = std::make_unique<LinearBlock>();
+  b->id = std::move(id);
+  b->kind = std::move(kind);
+  b->group = b->kind;
+  b->components = std::move(names);
+  b->unknowns = {first, first + 1, first + 2};
+  b->observed = observed;
+  b->covariance = cov;
+  b->a = Mat3::Identity();
+  return b;
+}
+} // namespace
+
+std::unique_ptr<Block> set_up_block(const NetworkSetUp &s, int first) {
+  return three(s.id, "set-up", first, Vec3::Zero(), s.sd_enu.cwiseAbs2().asDiagonal(), {"centring east", "centring north", "antenna height"});
+}
+
+std::unique_ptr<Block> coordinate_block(const std::string &mark, int first, const Vec3 &observed, const Mat3 &cov) {
+  return three(mark, "weighted coordinates", first, observed, cov, {"east", "north", "up"});
+}
+
+} // namespace ampletie

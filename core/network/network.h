@@ -1,0 +1,93 @@
+#pragma once
+#include "adjustment/adjustment.h"
+#include "geodesy/ellipsoid.h"
+#include "geodesy/frame.h"
+#include <map>
+#include <string>
+
+namespace ampletie {
+
+/// How a mark takes part in the datum.
+enum class Hold { none, plan, height, full, check };
+std::string hold_name(Hold h);
+
+struct NetworkMark {
+  std::string name;
+  TaggedPoint position;            ///< a-priori, or the held coordinates
+  Hold hold = Hold::none;
+  Vec3 published_sd = Vec3::Zero(); ///< east, north, up of held coordinates, m; zero: none was published
+};
+
+/// One erection of an antenna over a mark: its errors are common to all vectors from it (geodesy.md 6).
+struct NetworkSetUp {
+  std::string id, mark;
+  Vec3 sd_enu = Vec3(0.001, 0.001, 0.001); ///< centring east, north; height; m
+};
+
+struct NetworkVector {
+  std::string id, from, to, from_set_up, to_set_up, session, group = "GNSS";
+  Vec3 d = Vec3::Zero(); ///< marker to marker in the job's frame, m
+  Mat3 cov = Mat3::Zero();
+  Frame frame;
+  double epoch = 0;
+};
+
+enum class DatumMode { held, minimal, free };
+std::string datum_mode_name(DatumMode m);
+
+struct NetworkInput {
+  std::vector<NetworkMark> marks;
+  std::vector<NetworkSetUp> set_ups;
+  std::vector<NetworkVector> vectors;
+  DatumMode mode = DatumMode::held;
+  bool set_up_unknowns = true; ///< off only to show in tests what they are worth
+  AdjustmentOptions options;
+};
+
+struct AdjustedMark {
+  std::string name;
+  TaggedPoint position;
+  Hold hold = Hold::none;
+  Mat3 cov_enu = Mat3::Zero();         ///< with held marks errorless
+  Mat3 network_cov_enu = Mat3::Zero(); ///< with the published uncertainty of the held marks
+  double local_plan95 = 0, local_up95 = 0;     ///< mean 95 % accuracy to the marks it is connected with, m
+  double network_plan95 = 0, network_up95 = 0; ///< with respect to the datum, m
+  int set_ups = 0;                     ///< independent erections that used vectors start from
+  int independent_checks = 0;          ///< beyond the first
+  Vec3 shift_enu = Vec3::Zero();       ///< adjusted − a-priori, for check marks: against the published coordinates
+};
+
+/// A held mark predicted from all others: is the control good?
+struct ControlCheck {
+  std::string mark;
+  Vec3 difference_enu = Vec3::Zero(); ///< held − predicted
+  double statistic = 0, limit = 0;    ///< χ² with three degrees
+  bool passes = true;
+};
+
+struct NetworkResult {
+  DatumMode mode = DatumMode::held;
+  AdjustmentResult adjustment;
+  std::vector<std::unique_ptr<Block>> blocks; ///< same order as `adjustment.tests`
+  std::vector<AdjustedMark> marks;
+  std::vector<ControlCheck> control;
+  std::vector<std::string> zero_sd_held; ///< held marks without published uncertainty, to be named
+  std::map<std::string, int> parameter;  ///< mark → its first parameter (east, north, up)
+  std::vector<std::string> set_ups;      ///< ids in the order of their parameters
+};
+
+/// Why a network has no datum, in words with the cure; empty when it has one.
+std::vector<std::string> datum_defects(const NetworkInput &input);
+
+/// Adjusts marks and set-ups. Throws `InputError` for mixed frames or epochs and for a missing datum.
+NetworkResult adjust_network(const NetworkInput &input, const Progress &progress);
+
+/// n − 1 of a session's vectors that connect all its occupations: the most trustworthy, then the shortest, first.
+struct SessionVector {
+  std::string id, from, to;
+  bool trusted = true; ///< fixed
+  double length = 0;
+};
+std::vector<std::string> independent_vectors(std::vector<SessionVector> session);
+
+} // namespace ampletie

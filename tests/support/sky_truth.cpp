@@ -1,0 +1,112 @@
+#include "support/sky_truth.h"
+#include "geodesy/ellipsoid.h"
+#include <nlohmann/json.hpp>
+#include <stdexcept>
+
+namespace ampletie::testing {
+
+const ObservationFile &Judged::file(const std::string &mark, const std::string &session) const {
+  for (const auto &r : campaign.receivers)
+    if (r.name == mark + "-" + session) return r.data;
+  throw std::runtime_error("no such receiver");
+}
+
+Judged judge(const sky::Scenario &scenario) {
+  Judged j;
+  j.campaign = sky::simulate(scenario);
+  const auto truth = nlohmann::json::parse(j.campaign.truth_json);
+  for (const auto &s : truth.at("setups"))
+    j.marker[s.at("mark").get<std::string>() + "/" + s.at("session").get<std::string>()] =
+        Vec3(s.at("xyz").at(0), s.at("xyz").at(1), s.at("xyz").at(2));
+  for (const auto &a : truth.at("arcs")) {
+    sky::Arc x;
+    x.mark = a.at(0), x.session = a.at(1), x.sat = *parse_sat(a.at(2).get<std::string>()), x.signal = a.at(3);
+    x.first = *parse_iso(a.at(4).get<std::string>()), x.last = *parse_iso(a.at(5).get<std::string>());
+    x.integer = a.at(6);
+    x.wind_up = a.at(7);
+    j.arcs[x.mark + "/" + x.session + "/" + x.sat.name() + "/" + x.signal].push_back(x);
+  }
+  for (const Antenna &a : j.campaign.antennas.receivers) j.antennas[a.type] = a;
+  return j;
+}
+
+namespace {
+double wind_up_at(const OccupationModel &m, SatId sat, GpsTime t) {
+  for (const ModelledEpoch &e : m.epochs)
+    if (e.time >= t)
+      for (const ModelledObservation &o : e.sats)
+        if (o.sat == sat) return o.wind_up;
+  return 0;
+}
+} // namespace
+
+int wrong_integers(const Judged &j, const StaticVector &v, const std::string &base, const std::string &rover, const std::string &session,
+                   const OccupationModel &base_model, const OccupationModel &rover_model) {
+  std::vector<std::int64_t> truth;
+  for (const CarrierArc &a : v.arcs) {
+    std::int64_t n[2] = {0, 0};
+    const std::string signal = rover_model.signals.at(a.sat.system).phase[static_cast<std::size_t>(a.band)];
+    int i = 0;
+    for (const auto &mark : {base, rover}) {
+      const sky::Arc *found = nullptr;
+      for (const sky::Arc &t : j.arcs.at(mark + "/" + session + "/" + a.sat.name() + "/" + signal))
+        if (t.first <= a.last && t.last >= a.first) {
+          // An arc that spans a true slip is itself a fault: no single integer is right for it.
+          if (found && found->integer != t.integer) return 1000;
+          found = &t;
+        }
+      if (!found) return 2000;
+      // The integer counts from the branch of the wind-up that each side happened to start on.
+      const OccupationModel &model = i == 0 ? base_model : rover_model;
+      n[i++] = found->integer + std::llround(found->wind_up - wind_up_at(model, a.sat, std::max(found->first, a.first)));
+    }
+    truth.push_back(n[1] - n[0]);
+  }
+  int wrong = 0;
+  const auto &c = v.integers.coefficients;
+  for (Eigen::Index r = 0; r < c.rows(); ++r) {
+    std::int64_t sum = 0;
+    for (Eigen::Index k = 0; k < c.cols(); ++k) sum += c(r, k) * truth[static_cast<std::size_t>(k)];
+    wrong += sum != v.integers.values[r];
+  }
+  return wrong;
+}
+
+std::vector<Outcome> solve_all(const Judged &j, const sky::Scenario &scenario, const Experiment &e, double max_length) {
+  std::vector<Outcome> out;
+  const BroadcastOrbits broadcast(j.campaign.navigation.ephemerides);
+  const PreciseOrbits precise({j.campaign.orbits});
+  const Orbits &orbits = e.precise ? static_cast<const Orbits &>(precise) : broadcast;
+  const Progress progress;
+  for (const sky::Session &s : scenario.sessions) {
+    std::map<std::string, OccupationModel> models;
+    for (const sky::SetUp &u : s.setups) {
+      AntennaSetUp a;
+      a.arp_offset_enu = {0, 0, u.height};
+      const auto c = j.antennas.find(u.antenna);
+      if (e.antenna_calibration && c != j.antennas.end()) a.calibration = &c->second;
+      models[u.mark] = model_occupation(j.file(u.mark, s.name), orbits, j.marker.at(u.mark + "/" + s.name), a, e.model, progress);
+    }
+    for (std::size_t i = 0; i < s.setups.size(); ++i)
+      for (std::size_t k = i + 1; k < s.setups.size(); ++k) {
+        Outcome o;
+        o.base = s.setups[i].mark, o.rover = s.setups[k].mark, o.session = s.name;
+        const OccupationModel &b = models[o.base], &r = models[o.rover];
+        const Vec3 true_d = r.marker - b.marker;
+        o.length = true_d.norm();
+        if (o.length > max_length) continue;
+        o.vector = solve_static(b, r, orbits, e.solve, {}, progress);
+        const Mat3 axes = local_axes(to_geodetic(b.marker));
+        o.error_enu = axes * (o.vector.d - true_d);
+        // Each end's centring and height error is part of what the vector says about the markers.
+        const Vec3 setup(scenario.noise.centring, scenario.noise.centring, scenario.noise.height);
+        o.cov_enu = axes * o.vector.cov * axes.transpose();
+        o.cov_enu += Mat3((2 * setup.cwiseAbs2()).asDiagonal());
+        o.wrong = wrong_integers(j, o.vector, o.base, o.rover, s.name, b, r);
+        out.push_back(std::move(o));
+      }
+  }
+  return out;
+}
+
+} // namespace ampletie::testing
