@@ -1,3 +1,305 @@
-#include "sky/sky.h"
+// ample: the whole job without a window. The contract with scripts stands in docs/cli.md.
+#include "base/angle.h"
+#include "base/error.h"
 #include "base/text.h"
-int main(int, char **v) { ampletie::sky::simulate_to(ampletie::sky::read_scenario(ampletie::read_file(v[1])), v[2]); }
+#include "cli/show.h"
+#include "publication/issue.h"
+#include "render/render.h"
+#include "sky/sky.h"
+#include <CLI/CLI.hpp>
+#include <QGuiApplication>
+#include <cstdio>
+#include <fmt/format.h>
+
+namespace ampletie::cli {
+namespace {
+
+struct Arguments {
+  std::string job, crs = "EPSG:25833", vertical, realisation, epoch, title = "untitled job";
+  std::vector<std::string> files, words, marks;
+  std::string mark, item, because, list, folder, scenario, only, frame, coordinate_epoch, orbits, unit = "m", frame_of_rows;
+  std::vector<double> xyz, grid, sd;
+  std::vector<std::string> geodetic;
+  double mask = 0, interval = 0;
+  unsigned threads = 0;
+  bool free = false, minimal = false, json = false;
+  std::string what = "vectors";
+};
+
+void print(const std::string &s) { std::fputs(s.c_str(), stdout); }
+
+int finish(const Job &job) { return job.open_doubts() ? 1 : 0; }
+
+double epoch_of(const std::string &text) {
+  if (const auto t = parse_iso(text)) return decimal_year(*t);
+  if (const auto y = parse_number(text); y && *y > 1980 && *y < 2200) return *y;
+  throw InputError("\"" + text + "\" is no date");
+}
+
+std::string occupation_id(const Job &job, const std::string &text) {
+  std::vector<const Occupation *> found;
+  const auto at = text.find('@');
+  for (const Occupation &o : job.snapshot()->occupations) {
+    if (o.id == text) return o.id;
+    if (o.mark == text.substr(0, at) && (at == std::string::npos || iso(o.start).rfind(text.substr(at + 1), 0) == 0)) found.push_back(&o);
+  }
+  if (found.size() == 1) return found.front()->id;
+  if (found.empty()) throw InputError("there is no occupation \"" + text + "\"");
+  throw InputError("\"" + text + "\" names several occupations: add @ and the start, as in " + text.substr(0, at) + "@" + iso(found.front()->start).substr(0, 16));
+}
+
+int cmd_new(const Arguments &a) {
+  JobSettings s;
+  s.title = a.title;
+  s.datum = {a.crs, a.vertical, a.realisation, epoch_of(a.epoch)};
+  Job::create(a.job, s);
+  return 0;
+}
+
+int cmd_take(const Arguments &a) {
+  Job job = Job::open(a.job);
+  bool refused = false;
+  for (const Intake &i : job.take(a.files)) {
+    print(i.file + ": " + i.sentence + "\n");
+    if (i.outcome == Intake::Outcome::refused) {
+      std::fprintf(stderr, "%s: %s\n", i.file.c_str(), i.sentence.c_str());
+      refused = true;
+    }
+  }
+  return refused ? 2 : finish(job);
+}
+
+int cmd_set(const Arguments &a) {
+  Job job = Job::open(a.job);
+  if (a.words.empty()) throw InputError("say what to set: occupation, job, solve, limit, weight or accept");
+  const std::string kind = a.words[0];
+  if (kind == "accept") {
+    if (a.words.size() != 2 || a.because.empty()) throw InputError("accept needs the doubt's id and --because");
+    if (std::none_of(job.doubts().begin(), job.doubts().end(), [&](const Doubt &d) { return d.id == a.words[1]; })) throw InputError("there is no doubt \"" + a.words[1] + "\"");
+    job.decide("accept", a.words[1], nlohmann::json::object(), a.because);
+    return finish(job);
+  }
+  const bool settings = kind == "job" || kind == "solve" || kind == "limit" || kind == "weight";
+  if (!settings && kind != "occupation") throw InputError("\"" + kind + "\" cannot be set");
+  const std::size_t first = settings ? 1 : 2;
+  if (a.words.size() <= first) throw InputError("nothing to set: NAME=VALUE is missing");
+  nlohmann::json value;
+  for (std::size_t i = first; i < a.words.size(); ++i) {
+    const auto eq = a.words[i].find('=');
+    if (eq == std::string::npos) throw InputError("\"" + a.words[i] + "\" is not of the form NAME=VALUE");
+    const std::string name = a.words[i].substr(0, eq), text = a.words[i].substr(eq + 1);
+    if (settings) value[name] = name == "epoch" ? nlohmann::json(epoch_of(text)) : setting_value(name, text);
+    else if (name == "height") {
+      const auto v = parse_number(text);
+      if (!v || *v < -1 || *v > 30) throw InputError("an antenna height of \"" + text + "\" m is impossible");
+      value[name] = *v;
+    } else if (name == "slant") {
+      if (text != "yes" && text != "no") throw InputError("slant is yes or no");
+      value[name] = text == "yes";
+    } else if (name == "mark" || name == "antenna" || name == "height_to" || name == "set_up") {
+      if (trimmed(text).empty()) throw InputError(name + " cannot be empty");
+      value[name] = text;
+    } else throw InputError("an occupation has no \"" + name + "\"");
+  }
+  job.decide("set", settings ? kind : occupation_id(job, a.words[1]), value, a.because);
+  return finish(job);
+}
+
+int cmd_hold(const Arguments &a, bool check) {
+  Job job = Job::open(a.job);
+  nlohmann::json v{{"how", check ? "check" : a.only.empty() ? "full" : a.only}};
+  if (!a.xyz.empty()) v["xyz"] = a.xyz;
+  if (!a.geodetic.empty()) {
+    const auto lat = parse_angle_deg(a.geodetic[0]), lon = parse_angle_deg(a.geodetic[1]);
+    const auto h = parse_number(a.geodetic[2]);
+    if (!lat || !lon || !h || std::abs(*lat) > 90) throw InputError("latitude, longitude and height cannot be read");
+    v["geodetic"] = {*lat, *lon, *h};
+  }
+  if (!a.grid.empty()) v["grid"] = a.grid;
+  const bool given = a.xyz.size() + a.geodetic.size() + a.grid.size() > 0;
+  if (!given && !job.snapshot()->published.count(a.mark)) throw InputError("nothing gives coordinates of \"" + a.mark + "\": take a control list, or add --xyz, --geodetic or --grid");
+  if (!a.sd.empty()) v["sd_enu"] = a.sd;
+  if (!a.frame.empty()) {
+    if (!frame_by_name(a.frame)) throw InputError("\"" + a.frame + "\" names no frame realisation that is known");
+    v["frame"] = a.frame;
+  }
+  if (!a.coordinate_epoch.empty()) v["epoch"] = fmt::format("{:.6f}", epoch_of(a.coordinate_epoch));
+  job.decide("hold", a.mark, v, a.because);
+  return finish(job);
+}
+
+int cmd_item(const Arguments &a, const char *verb) {
+  Job job = Job::open(a.job);
+  if (std::string(verb) == "leave-out" && a.because.empty()) throw InputError("leaving something out needs --because");
+  job.decide(verb, a.item, nlohmann::json::object(), a.because);
+  return finish(job);
+}
+
+int cmd_solve(const Arguments &a) {
+  Job job = Job::open(a.job);
+  nlohmann::json v;
+  if (a.mask > 0 && a.mask != job.state().settings.mask_deg) v["mask"] = setting_value("mask", fmt::format("{}", a.mask));
+  if (a.interval > 0 && a.interval != job.state().settings.interval_s) v["interval"] = setting_value("interval", fmt::format("{}", a.interval));
+  if (!a.orbits.empty() && a.orbits != job.state().settings.orbits) v["orbits"] = setting_value("orbits", a.orbits);
+  if (!v.empty()) job.decide("set", "solve", v, "asked for with solve");
+  if (a.what != "vectors") throw InputError("only vectors are solved in this version");
+  const Progress progress;
+  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), a.threads, progress));
+  int fixed = 0, all = 0;
+  for (const auto &r : job.vectors()) ++all, fixed += r.error.empty() && r.solved.solution == Solution::fixed;
+  print(fmt::format("{} vectors, {} fixed\n", all, fixed));
+  return finish(job);
+}
+
+int cmd_adjust(const Arguments &a) {
+  Job job = Job::open(a.job);
+  const std::string mode = a.free ? "free" : a.minimal ? "minimal" : "held";
+  if (mode != datum_mode_name(job.state().settings.mode)) job.decide("set", "job", {{"mode", mode}}, "asked for with adjust");
+  for (const VectorResult &v : job.vectors())
+    if (v.stale && v.used) throw InputError("vectors are out of date: solve them again first");
+  const Progress progress;
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), progress));
+  const AdjustmentResult &r = job.network()->result.adjustment;
+  print(fmt::format("variance factor {:.3f} ({:.3f} to {:.3f}), {} observations, redundancy {}: global test {}\n", r.variance_factor, r.lower, r.upper, r.observations, r.redundancy, r.passes ? "passes" : "fails"));
+  return finish(job);
+}
+
+int cmd_show(const Arguments &a) {
+  Job job = Job::open(a.job);
+  const auto r = rows(job, a.list, a.frame_of_rows == "job");
+  print(a.json ? r.dump(1) + "\n" : table(r));
+  return finish(job);
+}
+
+int cmd_trace(const Arguments &a) {
+  Job job = Job::open(a.job);
+  const auto steps = trace_mark(a.mark, *job.snapshot(), job.vectors(), job.network());
+  if (steps.empty()) throw InputError("there is no mark \"" + a.mark + "\"");
+  if (a.json) print(trace_rows(steps).dump(1) + "\n");
+  else
+    for (const TraceStep &t : steps) print(std::string(static_cast<std::size_t>(2 * t.depth), ' ') + t.text + (t.detail.empty() ? "" : ": " + t.detail) + "\n");
+  return finish(job);
+}
+
+int cmd_issue(const Arguments &a, int &argc, char **argv) {
+  Job job = Job::open(a.job);
+  IssueOptions o;
+  o.marks = a.marks;
+  o.unit = a.unit == "ft" ? LengthUnit::foot : a.unit == "us-ft" ? LengthUnit::us_foot : LengthUnit::metre;
+  const IssuePackage p = prepare_issue(job, o);
+  write_issue(p, a.folder, render_html(p.sheet));
+  qputenv("QT_QPA_PLATFORM", "offscreen");
+  QGuiApplication app(argc, argv);
+  render_pdf(p.sheet, a.folder + "/control.pdf");
+  job.add_issue_record(p.record);
+  print(fmt::format("issued {} marks, record {}\n", p.record.data.at("marks").size(), p.record.id));
+  return finish(job);
+}
+
+int run(int argc, char **argv) {
+  CLI::App app{"Ample Tie: control surveying from the command line"};
+  app.require_subcommand(1);
+  Arguments a;
+  std::function<int()> chosen;
+  auto command = [&](const char *name, const char *help, std::function<int()> f, bool has_job = true) {
+    auto *c = app.add_subcommand(name, help);
+    if (has_job) c->add_option("JOB", a.job, "the job file")->required();
+    c->callback([&chosen, f] { chosen = f; });
+    return c;
+  };
+  auto because = [&](CLI::App *c) { c->add_option("--because", a.because, "the reason, kept with the decision"); };
+
+  auto *c = command("new", "make a job", [&] { return cmd_new(a); });
+  c->add_option("--crs", a.crs, "projected system, EPSG code")->required();
+  c->add_option("--vertical", a.vertical, "vertical system, EPSG code");
+  c->add_option("--realisation", a.realisation, "frame that the datum stands for");
+  c->add_option("--epoch", a.epoch, "date of the issued coordinates")->required();
+  c->add_option("--title", a.title, "title");
+  c = command("take", "take files into the job", [&] { return cmd_take(a); });
+  c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
+  c = command("set", "correct an occupation, change settings, accept a doubt", [&] { return cmd_set(a); });
+  c->add_option("WORDS", a.words, "occupation ID NAME=VALUE… | job|solve|limit|weight NAME=VALUE… | accept DOUBT")->required();
+  because(c);
+  for (bool check : {false, true}) {
+    c = command(check ? "check" : "hold", check ? "compare a mark with coordinates, never use them" : "hold a mark", [&, check] { return cmd_hold(a, check); });
+    c->add_option("MARK", a.mark, "the mark")->required();
+    c->add_option("--xyz", a.xyz, "geocentric, m")->expected(3);
+    c->add_option("--geodetic", a.geodetic, "latitude, longitude, ellipsoidal height")->expected(3);
+    c->add_option("--grid", a.grid, "east, north, physical height, m")->expected(3);
+    c->add_option("--sd", a.sd, "standard deviations east, north, up, m")->expected(3);
+    c->add_option("--only", a.only, "plan or height")->check(CLI::IsMember({"plan", "height"}));
+    c->add_option("--frame", a.frame, "frame of the coordinates");
+    c->add_option("--coordinate-epoch", a.coordinate_epoch, "epoch of the coordinates");
+    because(c);
+  }
+  c = command("release", "hold a mark no longer", [&] { return cmd_item(a, "release"); });
+  c->add_option("MARK", a.item, "the mark")->required();
+  because(c);
+  c = command("leave-out", "leave an occupation, a vector or a satellite's span out", [&] { return cmd_item(a, "leave-out"); });
+  c->add_option("ITEM", a.item, "id, or G07@2026-05-12T09:10:00/09:25:00")->required();
+  because(c);
+  c = command("use", "use something again", [&] { return cmd_item(a, "use"); });
+  c->add_option("ITEM", a.item, "id as left out")->required();
+  because(c);
+  command("undo", "withdraw the last decision", [&] {
+    Job job = Job::open(a.job);
+    if (!job.can_undo()) throw InputError("there is nothing to undo");
+    job.undo();
+    return finish(job);
+  });
+  command("redo", "make the last withdrawn decision again", [&] {
+    Job job = Job::open(a.job);
+    if (!job.can_redo()) throw InputError("there is nothing to redo");
+    job.redo();
+    return finish(job);
+  });
+  c = command("solve", "solve vectors", [&] { return cmd_solve(a); });
+  c->add_option("WHAT", a.what, "vectors");
+  c->add_option("--mask", a.mask, "elevation mask, degrees");
+  c->add_option("--interval", a.interval, "seconds");
+  c->add_option("--orbits", a.orbits, "broadcast or precise");
+  c->add_option("--threads", a.threads, "0: all cores");
+  c = command("adjust", "adjust the network", [&] { return cmd_adjust(a); });
+  c->add_flag("--free", a.free, "no mark is favoured");
+  c->add_flag("--minimal", a.minimal, "one held mark per group");
+  c = command("show", "print a list", [&] { return cmd_show(a); });
+  c->add_option("LIST", a.list, "sources, occupations, vectors, network, marks, doubts, decisions")->required();
+  c->add_flag("--json", a.json, "as JSON");
+  c->add_option("--in", a.frame_of_rows, "job: vectors in the job's frame")->check(CLI::IsMember({"job", "orbits"}));
+  c = command("trace", "where a mark's coordinates come from", [&] { return cmd_trace(a); });
+  c->add_option("MARK", a.mark, "the mark")->required();
+  c->add_flag("--json", a.json, "as JSON");
+  c = command("issue", "issue control into a folder", [&] { return cmd_issue(a, argc, argv); });
+  c->add_option("FOLDER", a.folder, "made if missing")->required();
+  c->add_option("--marks", a.marks, "only these, separated by commas")->delimiter(',');
+  c->add_option("--units", a.unit, "m, ft or us-ft")->check(CLI::IsMember({"m", "ft", "us-ft"}));
+  c = command("simulate", "make a field campaign from a scenario", [&] {
+    sky::simulate_to(sky::read_scenario(read_file(a.scenario)), a.folder);
+    return 0;
+  }, false);
+  c->add_option("SCENARIO", a.scenario, "scenario file")->required();
+  c->add_option("FOLDER", a.folder, "where the files go")->required();
+
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::ParseError &e) {
+    const int code = app.exit(e);
+    return code == 0 ? 0 : 2;
+  }
+  return chosen();
+}
+
+} // namespace
+} // namespace ampletie::cli
+
+int main(int argc, char **argv) {
+  try {
+    return ampletie::cli::run(argc, argv);
+  } catch (const ampletie::InputError &e) {
+    std::fprintf(stderr, "%s\n", e.what());
+    return 2;
+  } catch (const std::exception &e) {
+    std::fprintf(stderr, "internal error: %s\n", e.what());
+    return 3;
+  }
+}

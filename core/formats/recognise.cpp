@@ -1,5 +1,6 @@
 #include "formats/recognise.h"
 #include "base/text.h"
+#include "formats/antenna_points.h"
 #include "formats/control_list.h"
 
 namespace ampletie {
@@ -10,6 +11,7 @@ std::string kind_name(FileKind kind) {
   case FileKind::navigation: return "broadcast orbits";
   case FileKind::sp3: return "precise orbits";
   case FileKind::antex: return "antenna calibrations";
+  case FileKind::antenna_points: return "antenna dimensions";
   case FileKind::control: return "control list";
   case FileKind::unknown: break;
   }
@@ -38,6 +40,7 @@ Recognition recognise(std::string_view c) {
   if (begins("\xD3")) return {FileKind::unknown, "it looks like a raw RTCM 3 log, not read yet: export RINEX 3"};
   if (c.substr(0, 4096).find('\0') != std::string_view::npos)
     return {FileKind::unknown, "a binary file of a receiver or another program: export RINEX 3"};
+  if (looks_like_antenna_points(c)) return {FileKind::antenna_points, {}};
   if (looks_like_control_list(c)) return {FileKind::control, {}};
   return {FileKind::unknown, "a text whose kind is not recognised; a control list needs a header line with mark and coordinates"};
 }

@@ -4,7 +4,7 @@
 
 namespace ampletie {
 
-enum class FileKind { observation, navigation, sp3, antex, control, unknown };
+enum class FileKind { observation, navigation, sp3, antex, antenna_points, control, unknown };
 std::string kind_name(FileKind kind); ///< "observations", "broadcast orbits" …
 
 /// What a file is, judged by its content and never by its name. `content` is already inflated.

@@ -1,0 +1,52 @@
+#include "job/content.h"
+#include "base/error.h"
+#include "base/hash.h"
+#include "formats/antex.h"
+#include "formats/recognise.h"
+#include "formats/rinex_navigation.h"
+#include "formats/rinex_observation.h"
+#include "formats/sp3.h"
+
+namespace ampletie {
+
+SourceContent read_source(const std::string &name, const std::string &bytes) {
+  try {
+    SourceContent c;
+    c.source = {sha256_hex(bytes), name, "", ""};
+    const std::string text = plain_content(bytes);
+    const Recognition r = recognise(text);
+    switch (r.kind) {
+    case FileKind::observation:
+      c.source.kind = "observation";
+      c.observations = std::make_shared<ObservationFile>(read_rinex_observation(text));
+      break;
+    case FileKind::navigation:
+      c.source.kind = "navigation";
+      c.navigation = std::make_shared<NavigationFile>(read_rinex_navigation(text));
+      break;
+    case FileKind::sp3:
+      c.source.kind = "sp3";
+      c.sp3 = std::make_shared<Sp3File>(read_sp3(text));
+      break;
+    case FileKind::antex:
+      c.source.kind = "antex";
+      c.antex = std::make_shared<AntexFile>(read_antex(text));
+      break;
+    case FileKind::antenna_points:
+      c.source.kind = "antenna_points";
+      c.antenna_points = std::make_shared<std::vector<AntennaPoint>>(read_antenna_points(text));
+      break;
+    case FileKind::control:
+      c.source.kind = "control";
+      c.control = std::make_shared<ControlList>(read_control_list(text));
+      break;
+    case FileKind::unknown:
+      throw InputError(r.reason);
+    }
+    return c;
+  } catch (const InputError &e) {
+    throw e.in_file(name);
+  }
+}
+
+} // namespace ampletie

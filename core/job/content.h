@@ -1,0 +1,28 @@
+#pragma once
+#include "formats/antenna_points.h"
+#include "formats/control_list.h"
+#include "formats/gnss_data.h"
+#include "job/store.h"
+#include <map>
+#include <memory>
+
+namespace ampletie {
+
+/// A source that has been read. Exactly one of the members is set.
+struct SourceContent {
+  Source source;
+  std::shared_ptr<const ObservationFile> observations;
+  std::shared_ptr<const NavigationFile> navigation;
+  std::shared_ptr<const Sp3File> sp3;
+  std::shared_ptr<const AntexFile> antex;
+  std::shared_ptr<const std::vector<AntennaPoint>> antenna_points;
+  std::shared_ptr<const ControlList> control;
+};
+
+/// Reads a file's bytes into records. Throws `InputError` with the file's name, line and reason.
+SourceContent read_source(const std::string &name, const std::string &bytes);
+
+/// All sources of a job, in canonical order (by hash).
+using Contents = std::vector<SourceContent>;
+
+} // namespace ampletie

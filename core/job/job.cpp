@@ -1,0 +1,186 @@
+#include "job/job.h"
+#include "base/error.h"
+#include "base/text.h"
+#include <cstdlib>
+#include <filesystem>
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+
+std::string author() {
+  for (const char *name : {"AMPLETIE_AUTHOR", "USER", "LOGNAME"})
+    if (const char *v = std::getenv(name); v && *v) return v;
+  return "unknown";
+}
+
+std::string describe(const SourceContent &c) {
+  if (c.observations)
+    return fmt::format("observations at {}, {} to {}, {} epochs", c.observations->marker.empty() ? "an unnamed mark" : c.observations->marker,
+                       iso(c.observations->epochs.front().time).substr(0, 16), iso(c.observations->epochs.back().time).substr(11, 5), c.observations->epochs.size());
+  if (c.navigation)
+    return fmt::format("broadcast orbits, {} messages{}", c.navigation->ephemerides.size(), c.navigation->skipped ? fmt::format(" ({} of other systems not used)", c.navigation->skipped) : "");
+  if (c.sp3) return fmt::format("precise orbits in {}, {} epochs", c.sp3->frame, c.sp3->epochs.size());
+  if (c.antex) return fmt::format("calibrations of {} antennas", c.antex->receivers.size());
+  if (c.antenna_points) return fmt::format("dimensions of {} antenna points", c.antenna_points->size());
+  if (c.control) {
+    std::string extra;
+    for (const auto &u : c.control->unread_columns) extra += (extra.empty() ? ", columns not read: " : ", ") + u;
+    return fmt::format("control list with {} marks{}", c.control->rows.size(), extra);
+  }
+  return "";
+}
+
+} // namespace
+
+Job::Job(Store store) : store_(std::move(store)) {}
+
+Job Job::create(const std::string &path, const JobSettings &s) {
+  // Unknown systems are refused before a file is made.
+  Projection check(s.datum.crs);
+  if (!s.datum.vertical.empty()) system_name(s.datum.vertical);
+  Job job(Store::create(path));
+  job.reload();
+  job.decide("set", "job", {{"title", s.title}, {"crs", s.datum.crs}, {"vertical", s.datum.vertical}, {"realisation", s.datum.realisation}, {"epoch", s.datum.epoch}}, "job set up");
+  return job;
+}
+
+Job Job::open(const std::string &path) {
+  Job job(Store::open(path));
+  job.reload();
+  return job;
+}
+
+void Job::reload() {
+  log_ = store_.decisions();
+  contents_.clear();
+  for (const Source &s : store_.sources()) {
+    SourceContent c = read_source(s.name, store_.source_bytes(s.id));
+    if (c.source.id != s.id) throw InputError(store_.path(), 0, "the source " + s.name + " inside the job has changed: the file is damaged");
+    c.source = s;
+    contents_.push_back(std::move(c));
+  }
+  for (const StoredResult &r : store_.results("vector")) {
+    try {
+      vectors_.push_back(from_stored(r));
+    } catch (const std::exception &) {
+      // A cache written by another version is computed again.
+    }
+  }
+  refold();
+  bool current = !vectors_.empty() && !store_.results("network").empty();
+  for (const VectorResult &v : vectors_) current = current && !v.stale;
+  if (!current) return;
+  // An adjustment takes milliseconds: it is made again rather than stored, and shown only when it is the same.
+  try {
+    NetworkRun run = run_network(*snapshot_, vectors_, {});
+    if (store_.results("network").front().fingerprint == run.fingerprint) {
+      network_ = std::make_unique<NetworkRun>(std::move(run));
+      refold();
+    }
+  } catch (const InputError &) {
+  }
+}
+
+void Job::refold() {
+  auto s = std::make_shared<JobSnapshot>();
+  s->contents = contents_;
+  s->state = fold(log_);
+  s->occupations = occupations(s->contents, s->state);
+  s->published = published_marks(s->contents, s->state);
+  snapshot_ = s;
+  refresh(vectors_, *snapshot_);
+  doubts_ = find_doubts(*snapshot_, vectors_, network_ && !network_stale() ? network_.get() : nullptr);
+}
+
+bool Job::network_stale() const {
+  if (!network_) return false;
+  for (const VectorResult &v : vectors_)
+    if (v.stale && v.used) return true;
+  return network_->fingerprint != network_fingerprint(*snapshot_, vectors_);
+}
+
+std::size_t Job::open_doubts() const {
+  return static_cast<std::size_t>(std::count_if(doubts_.begin(), doubts_.end(), [](const Doubt &d) { return d.state == Doubt::State::open; }));
+}
+
+std::vector<Intake> Job::take(const std::vector<std::string> &paths) {
+  std::vector<std::pair<std::string, std::string>> files;
+  std::vector<Intake> failed;
+  for (const std::string &p : paths) {
+    const std::string name = std::filesystem::path(p).filename().string();
+    try {
+      if (std::filesystem::is_directory(p)) throw InputError(name, 0, "a folder: drop the files in it");
+      files.emplace_back(name, read_file(p));
+    } catch (const InputError &e) {
+      failed.push_back({name, e.reason(), Intake::Outcome::refused});
+    }
+  }
+  auto out = take_bytes(files);
+  out.insert(out.end(), failed.begin(), failed.end());
+  return out;
+}
+
+std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std::string>> &files) {
+  std::vector<Intake> out;
+  std::vector<std::pair<Source, std::string>> fresh;
+  Contents read;
+  for (const auto &[name, bytes] : files) {
+    try {
+      SourceContent c = read_source(name, bytes);
+      auto same = [&](const SourceContent &k) { return k.source.id == c.source.id; };
+      if (std::any_of(contents_.begin(), contents_.end(), same) || std::any_of(read.begin(), read.end(), same)) {
+        out.push_back({name, "already here", Intake::Outcome::already_here});
+        continue;
+      }
+      const bool name_taken = std::any_of(contents_.begin(), contents_.end(), [&](const auto &k) { return k.source.name == name; });
+      c.source.taken_at = utc_now();
+      out.push_back({name, describe(c) + (name_taken ? "; a different file of this name is already here, both are kept" : ""),
+                     name_taken ? Intake::Outcome::same_name_other_content : Intake::Outcome::taken});
+      fresh.emplace_back(c.source, bytes);
+      read.push_back(std::move(c));
+    } catch (const InputError &e) {
+      out.push_back({name, e.line() ? fmt::format("line {}: {}", e.line(), e.reason()) : e.reason(), Intake::Outcome::refused});
+    }
+  }
+  if (fresh.empty()) return out;
+  store_.add_sources(fresh);
+  for (auto &c : read) contents_.push_back(std::move(c));
+  std::sort(contents_.begin(), contents_.end(), [](const auto &a, const auto &b) { return a.source.id < b.source.id; });
+  refold();
+  return out;
+}
+
+long Job::decide(const std::string &verb, const std::string &target, nlohmann::json value, const std::string &reason) {
+  Decision d{0, utc_now(), author(), reason, verb, target, std::move(value)};
+  d.seq = store_.append(d);
+  log_.push_back(d);
+  refold();
+  return d.seq;
+}
+
+void Job::undo() {
+  const long seq = undo_target(log_);
+  if (seq) decide("withdraw", "decision", {{"decision", seq}}, "undo");
+}
+
+void Job::redo() {
+  const long seq = redo_target(log_);
+  if (seq) decide("withdraw", "decision", {{"decision", seq}}, "redo");
+}
+
+void Job::accept_vectors(std::vector<VectorResult> vectors) {
+  vectors_ = std::move(vectors);
+  std::vector<StoredResult> stored;
+  for (const VectorResult &v : vectors_) stored.push_back(to_stored(v));
+  store_.put_results("vector", stored);
+  refold();
+}
+
+void Job::accept_network(NetworkRun run) {
+  store_.put_results("network", {{"network", "network", run.fingerprint, {{"variance_factor", run.result.adjustment.variance_factor}}}});
+  network_ = std::make_unique<NetworkRun>(std::move(run));
+  refold();
+}
+
+} // namespace ampletie

@@ -1,0 +1,61 @@
+#pragma once
+#include "job/doubts.h"
+#include "job/network_run.h"
+#include "job/trace.h"
+
+namespace ampletie {
+
+/// What became of one dropped file.
+struct Intake {
+  enum class Outcome { taken, already_here, same_name_other_content, refused };
+  std::string file, sentence;
+  Outcome outcome = Outcome::taken;
+};
+
+/// A job: its file, its log of decisions, and what was computed from them. Owned by one thread; workers get snapshots.
+class Job {
+public:
+  static Job create(const std::string &path, const JobSettings &settings);
+  static Job open(const std::string &path);
+
+  const Store &store() const { return store_; }
+  const std::vector<Decision> &decisions() const { return log_; }
+  const JobState &state() const { return snapshot_->state; }
+  std::shared_ptr<const JobSnapshot> snapshot() const { return snapshot_; }
+  const std::vector<VectorResult> &vectors() const { return vectors_; }
+  /// The last adjustment; null when there is none. Stale when its inputs have changed.
+  const NetworkRun *network() const { return network_.get(); }
+  bool network_stale() const;
+  const std::vector<Doubt> &doubts() const { return doubts_; }
+  std::size_t open_doubts() const;
+
+  /// Takes files by path; each is judged by itself, and one bad file does not keep the others out.
+  std::vector<Intake> take(const std::vector<std::string> &paths);
+  std::vector<Intake> take_bytes(const std::vector<std::pair<std::string, std::string>> &files);
+
+  /// Appends a decision and folds anew. Returns its number.
+  long decide(const std::string &verb, const std::string &target, nlohmann::json value, const std::string &reason);
+  bool can_undo() const { return undo_target(log_) > 0; }
+  bool can_redo() const { return redo_target(log_) > 0; }
+  void undo();
+  void redo();
+
+  /// Takes over what a worker computed; results that no longer fit the job are marked stale.
+  void accept_vectors(std::vector<VectorResult> vectors);
+  void accept_network(NetworkRun run);
+  void add_issue_record(const IssueRecord &r) { store_.add_issue_record(r); }
+
+private:
+  explicit Job(Store store);
+  void reload();
+  void refold();
+  Store store_;
+  std::vector<Decision> log_;
+  Contents contents_;
+  std::shared_ptr<const JobSnapshot> snapshot_;
+  std::vector<VectorResult> vectors_;
+  std::unique_ptr<NetworkRun> network_;
+  std::vector<Doubt> doubts_;
+};
+
+} // namespace ampletie

@@ -1,0 +1,25 @@
+#pragma once
+#include "job/vectors.h"
+
+namespace ampletie {
+
+/// The adjusted network as the job keeps it in memory; cheap to compute again, so it is not cached in the file.
+struct NetworkRun {
+  std::string fingerprint;
+  NetworkResult result;
+  std::map<std::string, FullPosition> positions; ///< of every mark in the job's systems
+  std::map<std::string, FullPosition> published; ///< of the published marks, moved to the job's frame and epoch
+  OperationInfo operation;                       ///< from the orbits' frame to the job's
+  std::string frame, epoch_text;
+  std::vector<std::string> vectors;              ///< ids of the vectors that took part
+  std::string geoid_name, geoid_source, geoid_refusal;
+  std::optional<double> geoid_sd;
+};
+
+/// Fingerprint of everything an adjustment would use now.
+std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorResult> &vectors);
+
+/// Rotates the used, independent vectors into the job's frame and adjusts them. Throws `InputError` in words.
+NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress);
+
+} // namespace ampletie

@@ -1,0 +1,144 @@
+#include "job/occupation.h"
+#include "base/error.h"
+#include "base/hash.h"
+#include "base/text.h"
+#include "formats/rinex_observation.h"
+#include <algorithm>
+#include <numeric>
+
+namespace ampletie {
+namespace {
+
+/// "TESSEL T4       NONE" and "TESSEL T4" are the same antenna: no dome is a dome called NONE.
+std::string antenna_key(const std::string &type) {
+  std::string base(trimmed(type.substr(0, 16))), dome = type.size() > 16 ? std::string(trimmed(type.substr(16))) : "";
+  if (dome.empty()) dome = "NONE";
+  return base + "|" + dome;
+}
+
+const Antenna *find_calibration(const Contents &contents, const std::string &type) {
+  const std::string key = antenna_key(type);
+  const Antenna *found = nullptr;
+  for (const auto &c : contents)
+    if (c.antex)
+      for (const Antenna &a : c.antex->receivers)
+        if (a.serial.empty() && antenna_key(a.type) == key) found = &a;
+  return found;
+}
+
+const AntennaPoint *find_point(const Contents &contents, const std::string &type, const std::string &point) {
+  const std::string key = antenna_key(type);
+  for (const auto &c : contents)
+    if (c.antenna_points)
+      for (const AntennaPoint &p : *c.antenna_points)
+        if (antenna_key(p.antenna) == key && lower(p.point) == lower(point)) return &p;
+  return nullptr;
+}
+
+std::size_t edit_distance(const std::string &a, const std::string &b) {
+  std::vector<std::size_t> row(b.size() + 1);
+  std::iota(row.begin(), row.end(), std::size_t{0});
+  for (std::size_t i = 1; i <= a.size(); ++i) {
+    std::size_t diagonal = row[0];
+    row[0] = i;
+    for (std::size_t j = 1; j <= b.size(); ++j) {
+      const std::size_t above = row[j];
+      row[j] = std::min({row[j] + 1, row[j - 1] + 1, diagonal + (a[i - 1] != b[j - 1] ? 1 : 0)});
+      diagonal = above;
+    }
+  }
+  return row[b.size()];
+}
+
+} // namespace
+
+std::vector<std::string> similar_antennas(const Contents &contents, const std::string &type) {
+  std::vector<std::pair<std::size_t, std::string>> all;
+  for (const auto &c : contents)
+    if (c.antex)
+      for (const Antenna &a : c.antex->receivers) all.emplace_back(edit_distance(lower(antenna_key(a.type)), lower(antenna_key(type))), a.type);
+  std::sort(all.begin(), all.end());
+  std::vector<std::string> out;
+  for (std::size_t i = 0; i < all.size() && i < 3; ++i) out.push_back(all[i].second);
+  return out;
+}
+
+std::vector<Occupation> occupations(const Contents &contents, const JobState &state) {
+  std::vector<Occupation> out;
+  for (const auto &c : contents) {
+    if (!c.observations) continue;
+    const ObservationFile &f = *c.observations;
+    Occupation o;
+    o.id = content_id("o", c.source.id + "|" + f.marker + "|" + iso(f.epochs.front().time));
+    o.source_id = c.source.id;
+    o.source_name = c.source.name;
+    o.file = c.observations;
+    o.mark = f.marker;
+    o.start = f.epochs.front().time;
+    o.stop = f.epochs.back().time;
+    o.interval = nominal_interval(f);
+    o.receiver = f.receiver;
+    o.antenna = f.antenna;
+    o.measured = f.delta_hen.x();
+    o.epochs = f.epochs.size();
+    for (const auto &[system, types] : f.types) o.systems += system;
+    o.set_up = "s" + o.id.substr(1);
+    const auto it = state.occupations.find(o.id);
+    if (it != state.occupations.end()) {
+      const OccupationEdits &e = it->second;
+      auto apply = [&](const auto &edit, auto &field, const char *name) {
+        if (!edit.value) return;
+        field = *edit.value;
+        o.decided[name] = edit.decision;
+      };
+      apply(e.mark, o.mark, "mark");
+      apply(e.antenna, o.antenna, "antenna");
+      apply(e.measured, o.measured, "height");
+      apply(e.measured_to, o.measured_to, "height_to");
+      apply(e.slant, o.slant, "slant");
+      apply(e.set_up, o.set_up, "set_up");
+    }
+    o.calibration = find_calibration(contents, o.antenna);
+    if (lower(o.measured_to) == "arp" && !o.slant) o.antenna_height = o.measured;
+    else {
+      o.point = find_point(contents, o.antenna, o.measured_to);
+      if (!o.point) o.height_problem = "no dimensions of \"" + o.antenna + "\" for the point \"" + o.measured_to + "\"";
+      else {
+        try {
+          o.antenna_height = arp_height(o.measured, o.slant, *o.point);
+        } catch (const InputError &e) {
+          o.height_problem = e.reason();
+        }
+      }
+    }
+    const auto left = state.left_out.find(o.id);
+    if (left != state.left_out.end()) {
+      o.used = false;
+      o.left_out_because = left->second.reason;
+      o.decided["used"] = left->second.decision;
+    }
+    out.push_back(std::move(o));
+  }
+  std::sort(out.begin(), out.end(), [](const Occupation &a, const Occupation &b) { return std::tie(a.start, a.mark, a.id) < std::tie(b.start, b.mark, b.id); });
+  return out;
+}
+
+std::map<std::string, PublishedMark> published_marks(const Contents &contents, const JobState &state) {
+  std::map<std::string, PublishedMark> out;
+  for (const auto &c : contents) {
+    if (!c.control) continue;
+    for (const ControlRow &r : c.control->rows)
+      out.try_emplace(r.mark, PublishedMark{r.mark, r.description, c.source.id, c.source.name, r.frame, r.epoch, r.line, 0, r.xyz, r.geodetic, r.grid, r.velocity, r.sd_enu});
+  }
+  for (const auto &[mark, h] : state.holds) {
+    if (!h.xyz && !h.geodetic_deg && !h.grid) continue;
+    PublishedMark p;
+    p.name = mark;
+    p.frame = h.frame, p.epoch = h.epoch, p.decision = h.decision;
+    p.xyz = h.xyz, p.geodetic_deg = h.geodetic_deg, p.grid = h.grid, p.sd_enu = h.sd_enu;
+    out[mark] = p;
+  }
+  return out;
+}
+
+} // namespace ampletie

@@ -1,0 +1,43 @@
+#pragma once
+#include "job/content.h"
+#include "job/state.h"
+
+namespace ampletie {
+
+/// One receiver's data over one set-up, as the file says and the decisions correct.
+struct Occupation {
+  std::string id, source_id, source_name, mark, set_up;
+  GpsTime start, stop;
+  double interval = 0;
+  std::string receiver, antenna;
+  double measured = 0;               ///< the crew's reading, m
+  std::string measured_to = "arp";   ///< named point of the antenna
+  bool slant = false;
+  std::optional<double> antenna_height; ///< ARP above the marker; absent when it cannot be computed
+  std::string height_problem;           ///< why not
+  const Antenna *calibration = nullptr; ///< into the job's contents; null when unknown
+  const AntennaPoint *point = nullptr;
+  std::size_t epochs = 0;
+  std::string systems;
+  std::shared_ptr<const ObservationFile> file;
+  std::map<std::string, long> decided; ///< field → decision that set it
+  bool used = true;
+  std::string left_out_because;
+};
+
+/// All occupations, sorted by start, mark and id. The id is made of the source's hash and the record key.
+std::vector<Occupation> occupations(const Contents &contents, const JobState &state);
+
+/// Antenna types with a calibration that resemble an unknown one, most alike first.
+std::vector<std::string> similar_antennas(const Contents &contents, const std::string &type);
+
+/// Published coordinates of a mark: from a control list, or typed with a decision.
+struct PublishedMark {
+  std::string name, description, source_id, source_name, frame, epoch;
+  long line = 0, decision = 0;
+  std::optional<Vec3> xyz, geodetic_deg, grid, velocity, sd_enu;
+};
+/// From the control lists, and where a hold or check came with coordinates, those.
+std::map<std::string, PublishedMark> published_marks(const Contents &contents, const JobState &state);
+
+} // namespace ampletie

@@ -1,0 +1,185 @@
+#include "job/state.h"
+#include "base/error.h"
+#include "base/text.h"
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+using nlohmann::json;
+
+template <class T> void take(const json &value, const char *name, Decided<std::optional<T>> &out, long seq) {
+  const auto it = value.find(name);
+  if (it == value.end()) return;
+  if (it->is_null()) out = {std::nullopt, seq};
+  else out = {it->get<T>(), seq};
+}
+
+std::optional<Vec3> triple(const json &v, const char *name) {
+  const auto it = v.find(name);
+  if (it == v.end() || !it->is_array() || it->size() != 3) return {};
+  return Vec3((*it)[0], (*it)[1], (*it)[2]);
+}
+
+Hold hold_by_name(const std::string &s) {
+  for (Hold h : {Hold::none, Hold::plan, Hold::height, Hold::full, Hold::check})
+    if (hold_name(h) == s) return h;
+  throw InputError("\"" + s + "\" is no way to hold a mark");
+}
+
+void apply_setting(JobSettings &s, const std::string &name, const json &v) {
+  auto number = [&](double &x, double factor = 1) { x = v.get<double>() * factor; };
+  if (name == "title") s.title = v;
+  else if (name == "crs") s.datum.crs = v;
+  else if (name == "vertical") s.datum.vertical = v;
+  else if (name == "realisation") s.datum.realisation = v;
+  else if (name == "epoch") number(s.datum.epoch);
+  else if (name == "mask") number(s.mask_deg);
+  else if (name == "interval") number(s.interval_s);
+  else if (name == "orbits") s.orbits = v;
+  else if (name == "ratio") number(s.ratio_limit);
+  else if (name == "rms") number(s.rms_limit_m, 1e-3);
+  else if (name == "overlap") number(s.min_overlap_min);
+  else if (name == "centring") number(s.centring_sd_m, 1e-3);
+  else if (name == "height") number(s.height_sd_m, 1e-3);
+  else if (name == "transformation") number(s.worst_transformation_m, 1e-3);
+  else if (name == "mode") s.mode = v == "free" ? DatumMode::free : v == "minimal" ? DatumMode::minimal : DatumMode::held;
+}
+
+} // namespace
+
+std::vector<bool> standing(const std::vector<Decision> &log) {
+  std::vector<bool> out(log.size(), true);
+  std::map<long, std::size_t> at;
+  for (std::size_t i = 0; i < log.size(); ++i) at[log[i].seq] = i;
+  // A withdrawal names something earlier, so one pass from the end settles all.
+  for (std::size_t i = log.size(); i-- > 0;)
+    if (log[i].verb == "withdraw" && out[i]) {
+      const auto it = at.find(log[i].value.value("decision", 0L));
+      if (it != at.end() && it->second < i) out[it->second] = false;
+    }
+  return out;
+}
+
+JobState fold(const std::vector<Decision> &log) {
+  JobState s;
+  const auto stands = standing(log);
+  for (std::size_t i = 0; i < log.size(); ++i) {
+    if (!stands[i]) continue;
+    const Decision &d = log[i];
+    if (d.verb == "set" && (d.target == "job" || d.target == "solve" || d.target == "limit" || d.target == "weight")) {
+      for (const auto &[name, v] : d.value.items()) {
+        apply_setting(s.settings, name, v);
+        s.setting_decisions[name] = d.seq;
+      }
+    } else if (d.verb == "set") {
+      OccupationEdits &o = s.occupations[d.target];
+      take(d.value, "mark", o.mark, d.seq);
+      take(d.value, "antenna", o.antenna, d.seq);
+      take(d.value, "height", o.measured, d.seq);
+      take(d.value, "height_to", o.measured_to, d.seq);
+      take(d.value, "slant", o.slant, d.seq);
+      take(d.value, "set_up", o.set_up, d.seq);
+    } else if (d.verb == "hold") {
+      HoldDecision h;
+      h.how = hold_by_name(d.value.value("how", "full"));
+      h.decision = d.seq;
+      h.xyz = triple(d.value, "xyz");
+      h.geodetic_deg = triple(d.value, "geodetic");
+      h.grid = triple(d.value, "grid");
+      h.sd_enu = triple(d.value, "sd_enu");
+      h.frame = d.value.value("frame", "");
+      h.epoch = d.value.value("epoch", "");
+      s.holds[d.target] = h;
+    } else if (d.verb == "release") s.holds.erase(d.target);
+    else if (d.verb == "leave-out") s.left_out[d.target] = {d.reason, d.seq};
+    else if (d.verb == "use") s.left_out.erase(d.target);
+    else if (d.verb == "accept") s.accepted[d.target] = {d.reason, d.seq};
+  }
+  return s;
+}
+
+long undo_target(const std::vector<Decision> &log) {
+  const auto stands = standing(log);
+  for (std::size_t i = log.size(); i-- > 0;)
+    if (log[i].verb != "withdraw" && stands[i]) return log[i].seq;
+  return 0;
+}
+
+long redo_target(const std::vector<Decision> &log) {
+  const auto stands = standing(log);
+  // Only an unbroken tail of undoing and redoing can be redone: a new decision closes that road.
+  for (std::size_t i = log.size(); i-- > 0;) {
+    if (log[i].verb != "withdraw") return 0;
+    const long target = log[i].value.value("decision", 0L);
+    bool undoes_decision = true;
+    for (const Decision &d : log)
+      if (d.seq == target && d.verb == "withdraw") undoes_decision = false;
+    if (undoes_decision && stands[i]) return log[i].seq;
+  }
+  return 0;
+}
+
+const std::vector<SettingInfo> &setting_catalogue() {
+  using K = SettingInfo::Kind;
+  static const std::vector<SettingInfo> all{
+      {"job", "title", "Title", "", "The name of the job, printed on every sheet.", K::text},
+      {"job", "crs", "Grid", "", "The projected system in which control is issued, by its code in the EPSG register.", K::text},
+      {"job", "realisation", "Realisation", "", "The frame that the grid's datum stands for (ETRF2000, ITRF2020 …); empty takes the usual one.", K::text},
+      {"job", "vertical", "Heights", "", "The vertical system of physical heights, by its code; empty issues ellipsoidal heights only.", K::text},
+      {"job", "epoch", "Epoch", "year", "The date to which the issued coordinates refer, as a decimal year.", K::number, 1980, 2100},
+      {"job", "transformation", "Worst transformation", "mm", "A change of frame less accurate than this is refused for control.", K::number, 1, 1000},
+      {"solve", "mask", "Elevation mask", "°", "Satellites below this elevation are not used.", K::number, 5, 40},
+      {"solve", "interval", "Interval", "s", "Epochs used in a static solution; those in between serve slip detection.", K::number, 1, 120},
+      {"solve", "orbits", "Orbits", "", "Broadcast or precise orbits; precise ones must cover the sessions.", K::choice, 0, 0, "broadcast|precise"},
+      {"limit", "ratio", "Ratio", "", "Second-best over best set of integers; below this a vector stays float (3 is common practice).", K::number, 1, 100},
+      {"limit", "rms", "Rms", "mm", "Phase residuals above this raise a doubt about the vector.", K::number, 1, 100},
+      {"limit", "overlap", "Overlap", "min", "A shorter common time raises a doubt about the vector.", K::number, 1, 600},
+      {"weight", "centring", "Centring", "mm", "Standard deviation of the centring of a set-up, each direction.", K::number, 0.1, 50},
+      {"weight", "height", "Antenna height", "mm", "Standard deviation of a measured antenna height.", K::number, 0.1, 50},
+      {"job", "mode", "Datum", "", "Held: marks as said. Minimal: only one held mark per group. Free: no mark is favoured.", K::choice, 0, 0, "held|minimal|free"},
+  };
+  return all;
+}
+
+std::string setting_text(const JobSettings &s, const std::string &n) {
+  if (n == "title") return s.title;
+  if (n == "crs") return s.datum.crs;
+  if (n == "realisation") return s.datum.realisation;
+  if (n == "vertical") return s.datum.vertical;
+  if (n == "epoch") return fmt::format("{:.2f}", s.datum.epoch);
+  if (n == "mask") return fmt::format("{:g}", s.mask_deg);
+  if (n == "interval") return fmt::format("{:g}", s.interval_s);
+  if (n == "orbits") return s.orbits;
+  if (n == "ratio") return fmt::format("{:g}", s.ratio_limit);
+  if (n == "rms") return fmt::format("{:g}", s.rms_limit_m * 1000);
+  if (n == "overlap") return fmt::format("{:g}", s.min_overlap_min);
+  if (n == "centring") return fmt::format("{:g}", s.centring_sd_m * 1000);
+  if (n == "height") return fmt::format("{:g}", s.height_sd_m * 1000);
+  if (n == "transformation") return fmt::format("{:g}", s.worst_transformation_m * 1000);
+  if (n == "mode") return datum_mode_name(s.mode);
+  return {};
+}
+
+json setting_value(const std::string &name, const std::string &text) {
+  for (const SettingInfo &i : setting_catalogue()) {
+    if (i.name != name) continue;
+    const std::string t(trimmed(text));
+    if (i.kind == SettingInfo::Kind::text) {
+      if (name == "crs") Projection check(t);
+      if (name == "vertical" && !t.empty()) system_name(t);
+      if (name == "realisation" && !t.empty() && !frame_by_name(t)) throw InputError("\"" + t + "\" names no frame realisation that is known");
+      return t;
+    }
+    if (i.kind == SettingInfo::Kind::choice) {
+      for (auto c : split(i.choices, '|'))
+        if (c == t) return t;
+      throw InputError(fmt::format("{} must be one of {}", i.label, i.choices));
+    }
+    const auto v = parse_number(t);
+    if (!v || *v < i.least || *v > i.most) throw InputError(fmt::format("{} must be a number between {:g} and {:g} {}", i.label, i.least, i.most, i.unit));
+    return *v;
+  }
+  throw InputError("there is no setting called \"" + name + "\"");
+}
+
+} // namespace ampletie

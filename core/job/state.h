@@ -1,0 +1,79 @@
+#pragma once
+#include "datum/datum.h"
+#include "gnss/static_vector.h"
+#include "job/store.h"
+#include "network/network.h"
+#include <map>
+
+namespace ampletie {
+
+/// A value together with the decision that set it (0: the default).
+template <class T> struct Decided {
+  T value{};
+  long decision = 0;
+};
+
+/// What the surveyor said about an occupation; absent: as the file says.
+struct OccupationEdits {
+  Decided<std::optional<std::string>> mark, antenna, measured_to, set_up;
+  Decided<std::optional<double>> measured;
+  Decided<std::optional<bool>> slant;
+};
+
+/// A mark that is held or checked.
+struct HoldDecision {
+  Hold how = Hold::full;
+  long decision = 0;
+  /// Coordinates that came with the decision; absent: those of the control list.
+  std::optional<Vec3> xyz, geodetic_deg, grid;
+  std::optional<Vec3> sd_enu;
+  std::string frame, epoch;
+};
+
+/// Limits that raise doubts, and settings of the computations. Names as `ample set JOB limit NAME=VALUE` writes them.
+struct JobSettings {
+  std::string title = "untitled job";
+  DatumSettings datum;
+  double mask_deg = 10, interval_s = 30, ratio_limit = 3, rms_limit_m = 0.012, min_overlap_min = 20;
+  std::string orbits = "broadcast";
+  double centring_sd_m = 0.001, height_sd_m = 0.001;
+  double worst_transformation_m = 0.02;
+  DatumMode mode = DatumMode::held;
+};
+
+/// The job as the decisions say: a fold over the log.
+struct JobState {
+  JobSettings settings;
+  std::map<std::string, long> setting_decisions; ///< setting name → decision
+  std::map<std::string, OccupationEdits> occupations;
+  std::map<std::string, HoldDecision> holds;
+  struct Reasoned {
+    std::string reason;
+    long decision = 0;
+  };
+  std::map<std::string, Reasoned> left_out; ///< item → why
+  std::map<std::string, Reasoned> accepted; ///< doubt → why
+};
+
+/// For each decision, whether it stands: withdrawals undo what they name, and can be withdrawn themselves.
+std::vector<bool> standing(const std::vector<Decision> &log);
+JobState fold(const std::vector<Decision> &log);
+
+/// The decision that undo would withdraw, and the withdrawal that redo would withdraw; 0 when there is none.
+long undo_target(const std::vector<Decision> &log);
+long redo_target(const std::vector<Decision> &log);
+
+/// Names, types and sentences of the settings, for the settings sheet and for `ample set`.
+struct SettingInfo {
+  const char *target, *name, *label, *unit, *sentence;
+  enum class Kind { text, number, choice } kind;
+  double least = 0, most = 0; ///< for numbers, in the unit shown
+  const char *choices = "";   ///< separated by |
+};
+const std::vector<SettingInfo> &setting_catalogue();
+/// Current value as text in the unit shown.
+std::string setting_text(const JobSettings &s, const std::string &name);
+/// Checks a text for a setting and gives the JSON value of the decision; throws `InputError` when it does not fit.
+nlohmann::json setting_value(const std::string &name, const std::string &text);
+
+} // namespace ampletie

@@ -1,0 +1,54 @@
+#pragma once
+#include "job/occupation.h"
+
+namespace ampletie {
+
+/// Everything a computation needs, frozen. Shared with workers; never changes.
+struct JobSnapshot {
+  Contents contents;
+  JobState state;
+  std::vector<Occupation> occupations;
+  std::map<std::string, PublishedMark> published;
+};
+
+/// A solved vector as the job keeps it.
+struct VectorResult {
+  std::string id, from_occupation, to_occupation, from, to, from_set_up, to_set_up, session, orbits, fingerprint;
+  StaticVector solved;
+  Frame frame;            ///< of the orbits
+  double epoch = 0;       ///< mid-epoch, decimal year
+  bool independent = true;
+  std::string error;      ///< why it could not be solved; then nothing else counts
+  bool used = true;       ///< by decision
+  std::string left_out_because;
+  bool stale = false;     ///< something it was made of has changed
+  double length() const { return solved.d.norm(); }
+};
+
+/// A pair of occupations that overlap in time, with the fingerprint of everything its solution depends on.
+struct PlannedVector {
+  std::string id, session, fingerprint;
+  const Occupation *from = nullptr, *to = nullptr;
+};
+/// All pairs of used, overlapping occupations at different marks. Held marks and earlier names come first as `from`.
+std::vector<PlannedVector> plan_vectors(const JobSnapshot &s);
+
+/// Solves what is planned; results whose fingerprint matches one of `known` are taken over. `threads` 0: all cores. The
+/// outcome does not depend on the number of threads.
+std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<VectorResult> &known, unsigned threads, const Progress &progress);
+
+/// Marks what is stale, left out and dependent: what the decisions say about results that exist.
+void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s);
+
+StoredResult to_stored(const VectorResult &v);
+VectorResult from_stored(const StoredResult &r);
+
+/// The orbits that the settings ask for; throws `InputError` when there are none in the job.
+std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s);
+
+/// Published position of a mark in the job's frame at the job's epoch.
+TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy);
+/// The datum of the job near its data; throws when nothing tells where the job is.
+JobDatum job_datum(const JobSnapshot &s);
+
+} // namespace ampletie

@@ -1,0 +1,35 @@
+#pragma once
+#include "job/job.h"
+#include "publication/report.h"
+
+namespace ampletie {
+
+enum class LengthUnit { metre, foot, us_foot };
+struct IssueOptions {
+  std::vector<std::string> marks; ///< empty: all adjusted marks
+  LengthUnit unit = LengthUnit::metre;
+};
+
+/// A set of control ready to be issued: the immutable record and what is written from it. Everything printed comes
+/// from the record.
+struct IssuePackage {
+  IssueRecord record;
+  Report sheet;
+  std::string csv, geojson;
+};
+
+/// Throws `InputError` when the network is missing or out of date, or a mark is unknown.
+IssuePackage prepare_issue(const Job &job, const IssueOptions &options);
+
+/// Metres to the unit, and the unit's name for headings. 1 ft = 0.3048 m, 1 US survey ft = 1200/3937 m.
+double in_unit(double metres, LengthUnit u);
+std::string unit_name(LengthUnit u);
+
+/// Writes control.csv, control.geojson and control.html into a folder (made if missing). The PDF is render's.
+void write_issue(const IssuePackage &p, const std::string &folder, const std::string &html);
+
+/// Differences between an issue record and what the job computes now, beyond the printed digit (0.1 mm); empty when the
+/// same. One sentence per mark.
+std::vector<std::string> compare_with_record(const IssueRecord &r, const NetworkRun &now);
+
+} // namespace ampletie
