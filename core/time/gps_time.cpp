@@ -22,9 +22,9 @@ std::int64_t floor_div(std::int64_t a, std::int64_t b) { return a / b - (a % b <
 } // namespace
 
 int GpsTime::week() const { return static_cast<int>(floor_div(ns, week_ns)); }
-double GpsTime::time_of_week() const { return static_cast<double>(ns - week() * week_ns) * 1e-9; }
+double GpsTime::time_of_week() const { return static_cast<double>(ns - week() * week_ns) / 1e9; }
 
-double operator-(GpsTime a, GpsTime b) { return static_cast<double>(a.ns - b.ns) * 1e-9; }
+double operator-(GpsTime a, GpsTime b) { return static_cast<double>(a.ns - b.ns) / 1e9; }
 GpsTime operator+(GpsTime t, double seconds) { return {t.ns + std::llround(seconds * 1e9)}; }
 
 GpsTime gps_time(int week, double tow) { return {week * week_ns + std::llround(tow * 1e9)}; }
@@ -63,7 +63,7 @@ Calendar calendar(GpsTime t) {
   c.year = static_cast<int>(yoe + era * 400 + (c.month <= 2 ? 1 : 0));
   c.hour = static_cast<int>(rest / (3600 * second_ns));
   c.minute = static_cast<int>(rest / (60 * second_ns) % 60);
-  c.second = static_cast<double>(rest % (60 * second_ns)) * 1e-9;
+  c.second = static_cast<double>(rest % (60 * second_ns)) / 1e9;
   return c;
 }
 

@@ -1,0 +1,174 @@
+#include "base/error.h"
+#include "base/hash.h"
+#include "support/fault_vfs.h"
+#include "support/test_job.h"
+#include <catch2/catch.hpp>
+#include <sqlite3.h>
+#include <sys/wait.h>
+
+using namespace ampletie;
+using namespace ampletie::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+Decision decision(int n) { return {0, utc_now(), "tester", "because " + std::to_string(n), "set", "job", {{"title", "job " + std::to_string(n)}}}; }
+void sql(const std::string &path, const std::string &statement) {
+  sqlite3 *db = nullptr;
+  sqlite3_open(path.c_str(), &db);
+  sqlite3_exec(db, statement.c_str(), nullptr, nullptr, nullptr);
+  sqlite3_close(db);
+}
+} // namespace
+
+TEST_CASE("what goes into the job file comes out of it") {
+  TemporaryFolder folder;
+  const std::string path = folder / "a.tie", bytes = std::string("line one\nline two\n") + std::string(5000, 'x');
+  const Source source{sha256_hex(bytes), "field.txt", "control", utc_now()};
+  {
+    Store s = Store::create(path);
+    s.add_sources({{source, bytes}});
+    CHECK(s.append(decision(1)) == 1);
+    CHECK(s.append(decision(2)) == 2);
+    s.put_results("vector", {{"vector", "v-1", "abc", {{"d", {1.5, 2.5, 3.5}}}}});
+    s.add_issue_record({0, "issue-1", utc_now(), "00", {{"marks", 3}}});
+    CHECK_THROWS_AS(s.add_sources({{source, bytes}}), InputError);
+  }
+  Store s = Store::open(path);
+  CHECK_FALSE(s.read_only());
+  REQUIRE(s.sources().size() == 1);
+  CHECK(s.source_bytes(source.id) == bytes);
+  REQUIRE(s.decisions().size() == 2);
+  CHECK(s.decisions()[1].value.at("title") == "job 2");
+  CHECK(s.results("vector").at(0).data.at("d").at(2) == 3.5);
+  CHECK(s.issue_records().at(0).id == "issue-1");
+  CHECK_THROWS_AS(Store::create(path), InputError);
+}
+
+TEST_CASE("sources can be listed and extracted with the sqlite3 program alone") {
+  TemporaryFolder folder;
+  const std::string path = folder / "a.tie", bytes(10000, 'q');
+  { Store::create(path).add_sources({{{sha256_hex(bytes), "PN1.rnx", "observation", utc_now()}, bytes}}); }
+  REQUIRE(std::system(("cd '" + folder.path() + "' && sqlite3 a.tie -A > list.txt -t && sqlite3 a.tie -Ax").c_str()) == 0);
+  CHECK_THAT(read_file(folder / "list.txt"), Contains("sources/PN1.rnx"));
+  CHECK(read_file(folder / "sources/PN1.rnx") == bytes);
+}
+
+TEST_CASE("decisions, sources and issue records are never changed, not even by hand") {
+  TemporaryFolder folder;
+  const std::string path = folder / "a.tie";
+  {
+    Store s = Store::create(path);
+    s.append(decision(1));
+    s.add_issue_record({0, "issue-1", utc_now(), "00", nlohmann::json::object()});
+  }
+  sql(path, "UPDATE decision SET reason = 'no'; ");
+  sql(path, "DELETE FROM decision");
+  sql(path, "DELETE FROM issue_record");
+  Store s = Store::open(path);
+  CHECK(s.decisions().at(0).reason == "because 1");
+  CHECK(s.issue_records().size() == 1);
+}
+
+TEST_CASE("foreign, newer and damaged files are refused and left untouched") {
+  TemporaryFolder folder;
+  const std::string path = folder / "a.tie";
+  { Store::create(path).append(decision(1)); }
+  SECTION("newer") {
+    sql(path, "PRAGMA user_version = 99");
+    const std::string before = read_file(path);
+    CHECK_THROWS_WITH(Store::open(path), Contains("newer version"));
+    CHECK(read_file(path) == before);
+  }
+  SECTION("another program's database") {
+    sql(path, "PRAGMA application_id = 7");
+    CHECK_THROWS_WITH(Store::open(path), Contains("another program"));
+  }
+  SECTION("no database at all") {
+    write_file(path, "\x89PNG and so on");
+    CHECK_THROWS_WITH(Store::open(path), Contains("not a job file"));
+    CHECK_THROWS_WITH(Store::open(folder / "nothing.tie"), Contains("no such job"));
+  }
+  SECTION("damaged in the middle") {
+    std::string bytes = read_file(path);
+    for (std::size_t i = 4096; i < bytes.size() && i < 12000; ++i) bytes[i] = static_cast<char>(i);
+    write_file(path, bytes);
+    CHECK_THROWS_AS(Store::open(path), InputError);
+    CHECK(read_file(path) == bytes);
+  }
+}
+
+TEST_CASE("who comes second reads only") {
+  TemporaryFolder folder;
+  const std::string path = folder / "a.tie";
+  Store first = Store::create(path);
+  first.append(decision(1));
+  // A second program, so that the lock is another process's.
+  const pid_t child = ::fork();
+  if (child == 0) {
+    int code = 1;
+    try {
+      Store second = Store::open(path);
+      if (second.read_only() && second.decisions().size() == 1) {
+        try {
+          second.append(decision(2));
+        } catch (const InputError &e) {
+          code = std::string(e.what()).find("another program") != std::string::npos ? 0 : 2;
+        }
+      }
+    } catch (...) {
+      code = 3;
+    }
+    ::_exit(code);
+  }
+  int status = 0;
+  ::waitpid(child, &status, 0);
+  CHECK(WEXITSTATUS(status) == 0);
+  first.append(decision(3));
+  CHECK(first.decisions().size() == 2);
+}
+
+TEST_CASE("a folder that cannot be written is no obstacle to reading") {
+  if (::geteuid() == 0) return; // root may write everywhere
+  TemporaryFolder folder;
+  const std::string path = folder / "a.tie";
+  { Store::create(path).append(decision(1)); }
+  std::filesystem::permissions(folder.path(), std::filesystem::perms::owner_read | std::filesystem::perms::owner_exec);
+  Store s = Store::open(path);
+  CHECK(s.read_only());
+  CHECK(s.decisions().size() == 1);
+  CHECK_THROWS_AS(s.append(decision(2)), InputError);
+}
+
+TEST_CASE("a full disk or lost power at any write loses nothing that was acknowledged") {
+  TemporaryFolder folder;
+  const char *vfs = fault_vfs();
+  for (const Fault kind : {Fault::full, Fault::power}) {
+    int failures = 0;
+    for (long after = 0; after < 60; ++after) {
+      const std::string path = folder / (std::to_string(static_cast<int>(kind)) + "-" + std::to_string(after) + ".tie");
+      { Store::create(path); }
+      int acknowledged = 0;
+      {
+        Store s = Store::open(path, vfs);
+        fault_plan = {kind, after, 0};
+        try {
+          for (int i = 0; i < 4; ++i) {
+            s.append(decision(i));
+            acknowledged = i + 1;
+          }
+        } catch (const InputError &) {
+          ++failures;
+        }
+        // The program dies here: what SQLite would still write while closing fails too.
+      }
+      fault_plan = {};
+      const Store again = Store::open(path);
+      const auto log = again.decisions();
+      REQUIRE(log.size() >= static_cast<std::size_t>(acknowledged));
+      // A commit may have reached the disk just before the answer got lost, but never half of one.
+      REQUIRE(log.size() <= static_cast<std::size_t>(acknowledged) + 1);
+      for (std::size_t i = 0; i < log.size(); ++i) REQUIRE(log[i].value.at("title") == "job " + std::to_string(i));
+    }
+    CHECK(failures > 20);
+  }
+}

@@ -1,0 +1,204 @@
+#include "base/error.h"
+#include "network/blocks.h"
+#include "network/network.h"
+#include <Eigen/Dense>
+#include <catch2/catch.hpp>
+
+using namespace ampletie;
+using Catch::Matchers::Contains;
+
+namespace {
+const Frame frame{"EPSG:7930"};
+NetworkMark mark(const std::string &name, const Vec3 &x, Hold hold = Hold::none) { return {name, {x, frame, 2026.36}, hold, Vec3(0.001, 0.001, 0.002)}; }
+
+// LSQ-04: Ghilani and Wolf, GNSS vector network with two fixed stations.
+NetworkInput textbook() {
+  NetworkInput in;
+  in.set_up_unknowns = false;
+  in.marks = {mark("A", {402.35087, -4652995.30109, 4349760.77753}, Hold::full), mark("B", {8086.03178, -4642712.84739, 4360439.08326}, Hold::full),
+              mark("C", {12046, -4649394, 4353160}), mark("D", {-3081, -4643107, 4359531}), mark("E", {-4919, -4649361, 4352934}), mark("F", {1518, -4648399, 4354116})};
+  const struct { const char *from, *to; double d[3], q[6]; } rows[] = {
+      {"A", "C", {11644.2232, 3601.2165, 3399.2550}, {9.884E-4, -9.580E-6, 9.520E-6, 9.377E-4, -9.520E-6, 9.827E-4}},
+      {"A", "E", {-5321.7164, 3634.0754, 3173.6652}, {2.158E-4, -2.100E-6, 2.160E-6, 1.919E-4, -2.100E-6, 2.005E-4}},
+      {"B", "C", {3960.5442, -6681.2467, -7279.0148}, {2.305E-4, -2.230E-6, 2.070E-6, 2.546E-4, -2.230E-6, 2.252E-4}},
+      {"B", "D", {-11167.6076, -394.5204, -907.9593}, {2.700E-4, -2.750E-6, 2.850E-6, 2.721E-4, -2.720E-6, 2.670E-4}},
+      {"D", "C", {15128.1647, -6286.7054, -6371.0583}, {1.461E-4, -1.430E-6, 1.340E-6, 1.614E-4, -1.440E-6, 1.308E-4}},
+      {"D", "E", {-1837.7459, -6253.8534, -6596.6697}, {1.231E-4, -1.190E-6, 1.220E-6, 1.277E-4, -1.210E-6, 1.283E-4}},
+      {"F", "A", {-1116.4523, -4596.1610, -4355.9062}, {7.475E-5, -7.900E-7, 8.800E-7, 6.593E-5, -8.100E-7, 7.616E-5}},
+      {"F", "C", {10527.7852, -994.9377, -956.6246}, {2.567E-4, -2.250E-6, 2.400E-6, 2.163E-4, -2.270E-6, 2.397E-4}},
+      {"F", "E", {-6438.1364, -962.0694, -1182.2305}, {9.442E-5, -9.200E-7, 1.040E-6, 9.959E-5, -8.900E-7, 8.826E-5}},
+      {"F", "D", {-4600.3787, 5291.7785, 5414.4311}, {9.330E-5, -9.900E-7, 9.000E-7, 9.875E-5, -9.900E-7, 1.204E-4}},
+      {"F", "B", {6567.2311, 5686.2926, 6322.3917}, {6.643E-5, -6.500E-7, 6.900E-7, 7.465E-5, -6.400E-7, 6.048E-5}},
+      {"B", "F", {-6567.2310, -5686.3033, -6322.3807}, {5.512E-5, -6.300E-7, 6.100E-7, 7.472E-5, -6.300E-7, 6.629E-5}},
+      {"A", "F", {1116.4577, 4596.1553, 4355.9141}, {6.619E-5, -8.000E-7, 9.000E-7, 8.108E-5, -8.200E-7, 9.376E-5}}};
+  int n = 0;
+  for (const auto &r : rows) {
+    NetworkVector v;
+    v.id = std::string(1, static_cast<char>('a' + n++));
+    v.from = r.from, v.to = r.to, v.from_set_up = v.id + "1", v.to_set_up = v.id + "2";
+    v.d = Vec3(r.d[0], r.d[1], r.d[2]);
+    v.cov << r.q[0], r.q[1], r.q[2], r.q[1], r.q[3], r.q[4], r.q[2], r.q[4], r.q[5];
+    v.frame = frame, v.epoch = 2026.36;
+    in.vectors.push_back(v);
+  }
+  return in;
+}
+Vec3 at(const NetworkResult &r, const std::string &name) {
+  for (const auto &m : r.marks)
+    if (m.name == name) return m.position.xyz;
+  throw std::runtime_error(name);
+}
+} // namespace
+
+TEST_CASE("a textbook vector network (Ghilani and Wolf)") {
+  const NetworkInput in = textbook();
+  const NetworkResult r = adjust_network(in, {});
+  CHECK((at(r, "C") - Vec3(12046.5808, -4649394.0826, 4353160.0644)).cwiseAbs().maxCoeff() < 1.5e-4);
+  CHECK((at(r, "D") - Vec3(-3081.5831, -4643107.3692, 4359531.1233)).cwiseAbs().maxCoeff() < 1.5e-4);
+  CHECK((at(r, "E") - Vec3(-4919.3391, -4649361.2199, 4352934.4548)).cwiseAbs().maxCoeff() < 1.5e-4);
+  CHECK((at(r, "F") - Vec3(1518.8012, -4648399.1453, 4354116.6914)).cwiseAbs().maxCoeff() < 1.5e-4);
+  CHECK(r.adjustment.redundancy == 27);
+  CHECK(r.adjustment.vtpv == Approx(13.5145).margin(0.01));
+  const double s0 = std::sqrt(r.adjustment.variance_factor);
+  CHECK(s0 == Approx(0.7075).margin(1e-3));
+  for (const auto &m : r.marks)
+    if (m.name == "F") {
+      const Mat3 axes = local_axes(to_geodetic(m.position.xyz));
+      const Mat3 q = axes.transpose() * m.cov_enu * axes;
+      CHECK(1000 * s0 * std::sqrt(q(0, 0)) == Approx(2.67).margin(0.02));
+      CHECK(1000 * s0 * std::sqrt(q(1, 1)) == Approx(2.82).margin(0.02));
+      CHECK(1000 * s0 * std::sqrt(q(2, 2)) == Approx(2.80).margin(0.02));
+    }
+  CHECK(r.adjustment.tests[0].observations[0].residual == Approx(0.0067).margin(1e-4));
+  CHECK(r.adjustment.tests[0].observations[2].residual == Approx(0.0319).margin(1e-4));
+}
+
+TEST_CASE("free, minimal and held differ only in the datum") {
+  NetworkInput in = textbook();
+  in.mode = DatumMode::minimal;
+  const NetworkResult minimal = adjust_network(in, {});
+  in.mode = DatumMode::free;
+  const NetworkResult free = adjust_network(in, {});
+  CHECK(free.adjustment.vtpv == Approx(minimal.adjustment.vtpv).epsilon(1e-9));
+  CHECK(((at(free, "C") - at(free, "E")) - (at(minimal, "C") - at(minimal, "E"))).norm() < 1e-8);
+  // Inner constraints over the held marks: their mean stays where it was.
+  CHECK(((at(free, "A") + at(free, "B")) - (in.marks[0].position.xyz + in.marks[1].position.xyz)).norm() < 1e-8);
+  // Smallest trace: no held-one solution has a smaller mean variance of the datum marks.
+  double trace_free = 0, trace_minimal = 0;
+  for (std::size_t i = 0; i < 2; ++i) trace_free += free.marks[i].cov_enu.trace(), trace_minimal += minimal.marks[i].cov_enu.trace();
+  CHECK(trace_free < trace_minimal);
+}
+
+TEST_CASE("a shift of the datum moves every coordinate and nothing else") {
+  NetworkInput in = textbook();
+  const NetworkResult a = adjust_network(in, {});
+  const Vec3 shift(0.31, -0.22, 0.17);
+  for (auto &m : in.marks) m.position.xyz += shift;
+  const NetworkResult b = adjust_network(in, {});
+  CHECK((at(b, "D") - at(a, "D") - shift).norm() < 1e-7);
+  CHECK(b.adjustment.vtpv == Approx(a.adjustment.vtpv).epsilon(1e-6));
+}
+
+TEST_CASE("a missing datum is explained in words") {
+  NetworkInput in = textbook();
+  for (auto &m : in.marks) m.hold = Hold::none;
+  CHECK_THROWS_WITH(adjust_network(in, {}), Contains("no datum") && Contains("hold one of them"));
+  in.marks[0].hold = Hold::height;
+  CHECK_THROWS_WITH(adjust_network(in, {}), Contains("in plan"));
+  in.marks[0].hold = Hold::plan;
+  in.marks[3].hold = Hold::height;
+  const NetworkResult r = adjust_network(in, {});
+  CHECK(r.adjustment.redundancy == 39 - 15);
+  CHECK(r.marks[0].cov_enu(0, 0) == 0);
+  CHECK(r.marks[0].cov_enu(2, 2) > 0);
+  // An island without a held mark.
+  NetworkInput island = textbook();
+  std::erase_if(island.vectors, [](const NetworkVector &v) { return v.from == "D" || v.to == "D"; });
+  CHECK_THROWS_WITH(adjust_network(island, {}), Contains("D is connected to no held mark"));
+}
+
+TEST_CASE("mixed frames and epochs are refused") {
+  NetworkInput in = textbook();
+  in.marks[2].position.frame = {"EPSG:9988"};
+  CHECK_THROWS_WITH(adjust_network(in, {}), Contains("does not mix"));
+  in = textbook();
+  in.vectors[3].frame = {"EPSG:9988"};
+  CHECK_THROWS_WITH(adjust_network(in, {}), Contains("ITRF2020"));
+  in = textbook();
+  in.marks[1].position.epoch = 2010;
+  CHECK_THROWS_WITH(adjust_network(in, {}), Contains("epochs"));
+}
+
+TEST_CASE("Jacobians of all blocks against numeric differences") {
+  const MarkAxes a{0, {4283425, 1058738, 4590933}, local_axes(0.808, 0.242)}, b{3, {4286543, 1062177, 4587210}, local_axes(0.807, 0.243)};
+  NetworkVector v;
+  v.id = "v", v.d = Vec3(1, 2, 3), v.cov = Mat3::Identity();
+  std::vector<std::unique_ptr<Block>> blocks;
+  blocks.push_back(vector_block(v, a, b, 6, 9));
+  blocks.push_back(vector_block(v, a, b, -1, -1));
+  blocks.push_back(set_up_block({"s", "m", Vec3(0.001, 0.001, 0.002)}, 6));
+  blocks.push_back(coordinate_block("m", 0, Vec3(0.1, 0.2, 0.3), Mat3::Identity()));
+  for (const auto &block : blocks) {
+    const auto n = static_cast<Eigen::Index>(block->unknowns.size());
+    const Eigen::VectorXd x = Eigen::VectorXd::LinSpaced(n, -0.3, 0.5);
+    Eigen::VectorXd c, plus, minus;
+    Eigen::MatrixXd j, ignored;
+    block->evaluate(x, c, j);
+    for (Eigen::Index i = 0; i < n; ++i) {
+      const double h = 1e-2;
+      block->evaluate(x + h * Eigen::VectorXd::Unit(n, i), plus, ignored);
+      block->evaluate(x - h * Eigen::VectorXd::Unit(n, i), minus, ignored);
+      CHECK(((plus - minus) / (2 * h) - j.col(i)).cwiseAbs().maxCoeff() < 1e-6);
+    }
+  }
+}
+
+TEST_CASE("a set-up's height error is common to all vectors from it and shows in the set-up's own test") {
+  // Three marks seen from two erections over B; the second erection is 30 mm too high.
+  NetworkInput in;
+  const Vec3 base(4283425, 1058738, 4590933);
+  in.marks = {mark("A", base, Hold::full), mark("B", base + Vec3(1000, 2000, -1400)), mark("C", base + Vec3(-1500, 900, 1200), Hold::full), mark("D", base + Vec3(300, -1700, 150), Hold::full)};
+  const Vec3 up = local_axes(to_geodetic(in.marks[1].position.xyz)).row(2);
+  int n = 0;
+  for (int session = 1; session <= 3; ++session)
+    for (std::size_t k : {0u, 2u, 3u}) {
+      NetworkVector v;
+      v.id = "v" + std::to_string(n++);
+      v.from = in.marks[k].name, v.to = "B";
+      v.from_set_up = v.from + std::to_string(session), v.to_set_up = "B" + std::to_string(session);
+      v.d = in.marks[1].position.xyz - in.marks[k].position.xyz + (session == 2 ? Vec3(0.030 * up) : Vec3(Vec3::Zero()));
+      v.cov = 4e-6 * Mat3::Identity();
+      v.frame = frame, v.epoch = 2026.36;
+      in.vectors.push_back(v);
+      in.set_ups.push_back({v.from_set_up, v.from, Vec3(0.001, 0.001, 0.001)});
+    }
+  for (int session = 1; session <= 3; ++session) in.set_ups.push_back({"B" + std::to_string(session), "B", Vec3(0.001, 0.001, 0.001)});
+  const NetworkResult r = adjust_network(in, {});
+  std::string worst;
+  double largest = 0;
+  for (const BlockTest &t : r.adjustment.tests)
+    for (std::size_t i = 0; i < 3; ++i)
+      if (std::abs(t.observations[i].standardised) > largest) {
+        largest = std::abs(t.observations[i].standardised);
+        worst = r.blocks[t.block]->kind + " " + r.blocks[t.block]->id + " " + r.blocks[t.block]->components[i];
+      }
+  CHECK(worst == "set-up B2 antenna height");
+  CHECK(largest > 3.29);
+  CHECK(r.marks[1].independent_checks == 2);
+}
+
+TEST_CASE("a session gives n − 1 vectors: fixed before float, short before long, ties by id") {
+  const auto ids = independent_vectors({{"v1", "A", "B", true, 100}, {"v2", "B", "C", true, 300}, {"v3", "A", "C", false, 50}, {"v4", "C", "D", true, 400}, {"v5", "B", "D", true, 400}});
+  CHECK(ids == std::vector<std::string>{"v1", "v2", "v4"});
+}
+
+TEST_CASE("held marks carry their published uncertainty into network accuracy") {
+  NetworkInput in = textbook();
+  const NetworkResult r = adjust_network(in, {});
+  for (const auto &m : r.marks) CHECK(m.network_plan95 > 0);
+  // A held mark's own network accuracy is what was published: 1 mm in plan.
+  CHECK(r.marks[0].network_plan95 == Approx(0.0024477).margin(1e-6));
+  CHECK(r.marks[0].cov_enu.isZero());
+  in.marks[0].published_sd.setZero();
+  CHECK(adjust_network(in, {}).zero_sd_held == std::vector<std::string>{"A"});
+}

@@ -1,0 +1,62 @@
+#pragma once
+#include "base/text.h"
+#include "job/job.h"
+#include <filesystem>
+#include <unistd.h>
+
+namespace ampletie::testing {
+
+/// A folder that disappears with the test.
+class TemporaryFolder {
+public:
+  TemporaryFolder() {
+    std::string pattern = (std::filesystem::temp_directory_path() / "ampletie-test-XXXXXX").string();
+    path_ = ::mkdtemp(pattern.data());
+  }
+  ~TemporaryFolder() {
+    std::error_code ignored;
+    std::filesystem::permissions(path_, std::filesystem::perms::owner_all, ignored);
+    std::filesystem::remove_all(path_, ignored);
+  }
+  TemporaryFolder(const TemporaryFolder &) = delete;
+  std::string operator/(const std::string &name) const { return path_ + "/" + name; }
+  const std::string &path() const { return path_; }
+
+private:
+  std::string path_;
+};
+
+/// The demo's field files, without the simulator's answer.
+inline std::vector<std::string> demo_files() {
+  std::vector<std::string> out;
+  for (const auto &e : std::filesystem::directory_iterator(AMPLETIE_SOURCE_DIR "/demo/data"))
+    if (e.path().filename().string().find("truth") == std::string::npos) out.push_back(e.path().string());
+  std::sort(out.begin(), out.end());
+  return out;
+}
+
+inline JobSettings demo_settings() {
+  JobSettings s;
+  s.title = "Orvane tunnel control";
+  s.datum = {"EPSG:25833", "EPSG:5773", "", decimal_year(*parse_iso("2026-05-12"))};
+  return s;
+}
+
+inline std::string occupation_of(const Job &job, const std::string &mark, int session) {
+  int n = 0;
+  for (const Occupation &o : job.snapshot()->occupations)
+    if (o.mark == mark && ++n == session) return o.id;
+  throw std::runtime_error("no occupation of " + mark);
+}
+
+/// The demo as a surveyor has it after the first evening.
+inline Job demo_job(const std::string &path) {
+  Job job = Job::create(path, demo_settings());
+  job.take(demo_files());
+  job.decide("set", occupation_of(job, "R11", 1), {{"height_to", "rim"}, {"slant", true}}, "field sheet: read slant to the rim");
+  job.decide("hold", "REFA", {{"how", "full"}}, "published reference station");
+  job.decide("hold", "REFB", {{"how", "full"}}, "published reference station");
+  return job;
+}
+
+} // namespace ampletie::testing

@@ -1,0 +1,50 @@
+#include "time/gps_time.h"
+#include <catch2/catch.hpp>
+
+using namespace ampletie;
+
+// reference-values TIM-01: definition of the GPS week.
+TEST_CASE("GPS week and time of week") {
+  struct Row {
+    Calendar c;
+    int week;
+    double tow;
+  };
+  const Row rows[] = {{{1980, 1, 6, 0, 0, 0}, 0, 0},        {{1999, 8, 22, 0, 0, 0}, 1024, 0}, {{2000, 1, 1, 12, 0, 0}, 1042, 561600},
+                      {{2017, 1, 1, 0, 0, 0}, 1930, 0},     {{2019, 4, 7, 0, 0, 0}, 2048, 0},  {{2024, 2, 29, 23, 59, 59}, 2303, 431999}};
+  for (const Row &r : rows) {
+    const GpsTime t = gps_time(r.c);
+    CHECK(t.week() == r.week);
+    CHECK(t.time_of_week() == r.tow);
+    CHECK(gps_time(r.week, r.tow) == t);
+    const Calendar back = calendar(t);
+    CHECK(std::tuple(back.year, back.month, back.day, back.hour, back.minute, back.second) ==
+          std::tuple(r.c.year, r.c.month, r.c.day, r.c.hour, r.c.minute, r.c.second));
+  }
+  CHECK(modified_julian_day(1980, 1, 6) == 44244);
+  CHECK(modified_julian_day(2003, 6, 1) == 52791);
+  CHECK(day_of_year(2024, 2, 29) == 60);
+  CHECK(modified_julian_day(2006, 1, 1) - modified_julian_day(1980, 1, 6) == 9492);
+}
+
+// reference-values TIM-02: IERS Bulletin C, TAI − UTC; GPS − UTC is 19 s less.
+TEST_CASE("leap seconds") {
+  const int table[][3] = {{1980, 1, 19}, {1981, 7, 20}, {1982, 7, 21}, {1983, 7, 22}, {1985, 7, 23}, {1988, 1, 24}, {1990, 1, 25},
+                          {1991, 1, 26}, {1992, 7, 27}, {1993, 7, 28}, {1994, 7, 29}, {1996, 1, 30}, {1997, 7, 31}, {1999, 1, 32},
+                          {2006, 1, 33}, {2009, 1, 34}, {2012, 7, 35}, {2015, 7, 36}, {2017, 1, 37}};
+  for (const auto &r : table) {
+    const GpsTime first = gps_time(Calendar{r[0], r[1], 1, 0, 0, 0}) + 30.0;
+    CHECK(gps_minus_utc(first) == r[2] - 19);
+    if (r[0] > 1980) CHECK(gps_minus_utc(first + -86400.0) == r[2] - 20);
+  }
+  CHECK(gps_minus_utc(gps_time(Calendar{2026, 5, 12, 0, 0, 0})) == 18);
+}
+
+TEST_CASE("times as text and as decimal years") {
+  const GpsTime t = *parse_iso("2026-05-12T09:10:00.25");
+  CHECK(iso(t) == "2026-05-12T09:10:00.25");
+  CHECK(iso(*parse_iso("2026-05-12")) == "2026-05-12T00:00:00");
+  for (const char *bad : {"", "2026", "2026-13-01", "2026-02-31", "12.05.2026", "2026-05-12T09:10:00Z", "2026-05-12T25:00"}) CHECK_FALSE(parse_iso(bad));
+  CHECK(from_decimal_year(decimal_year(t)) - t == Approx(0).margin(1e-2));
+  CHECK(decimal_year(*parse_iso("2010-01-01")) == 2010.0);
+}
