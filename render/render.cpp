@@ -6,6 +6,9 @@
 #include <QPdfWriter>
 #include <QTextDocument>
 
+// Resources of a static library must be asked for, outside any namespace.
+static void use_fonts() { Q_INIT_RESOURCE(fonts); }
+
 namespace ampletie {
 namespace {
 
@@ -44,6 +47,7 @@ constexpr const char *style = "body{font-family:Roboto,sans-serif;color:#1B2A33;
 } // namespace
 
 std::string load_fonts() {
+  use_fonts();
   std::string family = "sans-serif";
   for (const char *file : {":/fonts/Roboto-Regular.ttf", ":/fonts/Roboto-Medium.ttf", ":/fonts/Roboto-Bold.ttf"}) {
     const int id = QFontDatabase::addApplicationFont(file);

@@ -122,11 +122,18 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
       if (std::abs(o.standardised) <= critical || b.kind != "set-up") continue;
       const auto found = by_set_up.find(b.id);
       const std::string who = found == by_set_up.end() ? b.id : session_of(*found->second);
-      const double size = o.residual / std::max(1e-6, o.redundancy);
+      // The error that explains the test: w over the square root of (P Q_vv P), which the detectable error carries.
+      const double size = o.smallest_detectable ? o.standardised * *o.smallest_detectable / 4.132 : o.residual;
       Doubt &d = list.add(i == 2 ? "height suspicious" : "centring suspicious", who, "intake", found == by_set_up.end() ? b.id : found->second->id,
                           fmt::format("the network contradicts the {} of this set-up by about {:.0f} mm", b.components[i], std::abs(size) * 1000));
       d.value = std::abs(o.standardised), d.limit = critical, d.unit = "w";
       d.effect_m = std::abs(size);
+      // With two set-ups over a mark the network sees that they disagree, not which of them is wrong.
+      if (found == by_set_up.end()) continue;
+      std::vector<std::string> others;
+      for (const Occupation &x : s.occupations)
+        if (x.used && x.mark == found->second->mark && x.set_up != b.id) others.push_back(session_of(x));
+      if (others.size() == 1) d.causes.push_back("this set-up or " + others.front() + ": two alone cannot tell which");
     }
     if (b.kind == "vector" && !t.passes) {
       Doubt &d = list.add("vector suspicious", names.count(b.id) ? names.at(b.id) : b.id, "network", b.id, "this vector does not fit the others");

@@ -1,0 +1,303 @@
+#include "app/plan_view.h"
+#include "adjustment/statistics.h"
+#include "app/theme.h"
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QWheelEvent>
+#include <cmath>
+
+namespace ampletie::app {
+namespace {
+/// The next of 1, 2, 5 × 10ⁿ at or below a value.
+double round_step(double x) {
+  const double base = std::pow(10, std::floor(std::log10(x)));
+  return x / base >= 5 ? 5 * base : x / base >= 2 ? 2 * base : base;
+}
+QString metres(double m) { return m >= 1000 ? QString("%1 km").arg(m / 1000) : m >= 1 ? QString("%1 m").arg(m) : QString("%1 mm").arg(m * 1000); }
+double distance_to_segment(QPointF p, QPointF a, QPointF b) {
+  const QPointF d = b - a;
+  const double len = QPointF::dotProduct(d, d);
+  const double t = len > 0 ? std::clamp(QPointF::dotProduct(p - a, d) / len, 0.0, 1.0) : 0;
+  const QPointF q = p - (a + t * d);
+  return std::hypot(q.x(), q.y());
+}
+} // namespace
+
+PlanView::PlanView(Workspace &w, bool ellipses, QWidget *parent) : QWidget(parent), w_(w), ellipses_(ellipses) {
+  setObjectName("plan");
+  setAccessibleName("Plan");
+  setFocusPolicy(Qt::StrongFocus);
+  setMouseTracking(false);
+  setMinimumSize(260, 180);
+  connect(&w_, &Workspace::changed, this, [this] { reload(); });
+  connect(&w_, &Workspace::selection_changed, this, qOverload<>(&QWidget::update));
+  reload();
+}
+
+void PlanView::reload() {
+  const std::size_t before = marks_.size();
+  marks_ = w_.plan_marks();
+  index_.clear();
+  for (std::size_t i = 0; i < marks_.size(); ++i) index_[marks_[i].name] = i;
+  if (!fitted_ || marks_.size() != before) fit();
+  update();
+}
+
+void PlanView::fit() {
+  if (marks_.empty() || width() < 20) return;
+  double e0 = 1e99, e1 = -1e99, n0 = 1e99, n1 = -1e99;
+  for (const auto &m : marks_) e0 = std::min(e0, m.east), e1 = std::max(e1, m.east), n0 = std::min(n0, m.north), n1 = std::max(n1, m.north);
+  centre_e_ = (e0 + e1) / 2;
+  centre_n_ = (n0 + n1) / 2;
+  const double w = std::max(e1 - e0, 100.0), h = std::max(n1 - n0, 100.0);
+  scale_ = std::min((width() - 120) / w, (height() - 100) / h);
+  scale_ = std::max(scale_, 1e-6);
+  fitted_ = true;
+  update();
+}
+
+QPointF PlanView::to_screen(double e, double n) const { return {width() / 2.0 + (e - centre_e_) * scale_, height() / 2.0 - (n - centre_n_) * scale_}; }
+
+QPointF PlanView::place(const std::string &mark) const {
+  const auto it = index_.find(mark);
+  return it == index_.end() ? QPointF() : to_screen(marks_[it->second].east, marks_[it->second].north);
+}
+
+void PlanView::draw_grid(QPainter &p) const {
+  const double step = round_step(110 / scale_);
+  p.setPen(QPen(QColor("#EEEAE0"), 1));
+  const double e0 = centre_e_ - width() / 2.0 / scale_, n0 = centre_n_ - height() / 2.0 / scale_;
+  for (double e = std::ceil(e0 / step) * step; e < e0 + width() / scale_; e += step) p.drawLine(QPointF(to_screen(e, 0).x(), 0), QPointF(to_screen(e, 0).x(), height()));
+  for (double n = std::ceil(n0 / step) * step; n < n0 + height() / scale_; n += step) p.drawLine(QPointF(0, to_screen(0, n).y()), QPointF(width(), to_screen(0, n).y()));
+}
+
+void PlanView::draw_vectors(QPainter &p) const {
+  if (!w_.has_job()) return;
+  // Unused ones first, so that what counts lies on top.
+  for (int pass = 0; pass < 2; ++pass)
+    for (const VectorResult &v : w_.job().vectors()) {
+      const auto a = index_.find(v.from), b = index_.find(v.to);
+      if (a == index_.end() || b == index_.end()) continue;
+      const bool active = v.used && v.independent && v.error.empty();
+      if (active != (pass == 1)) continue;
+      const QPointF from = to_screen(marks_[a->second].east, marks_[a->second].north), to = to_screen(marks_[b->second].east, marks_[b->second].north);
+      const bool selected = w_.selection().kind == "vector" && w_.selection().id == v.id;
+      QPen pen(ink::accepted, selected ? 3 : 1.4);
+      const bool is_float = v.error.empty() && v.solved.solution != Solution::fixed;
+      if (!v.used) pen = QPen(ink::unused, selected ? 2.6 : 1.2, Qt::DotLine);
+      else if (!v.error.empty()) pen = QPen(ink::failed, selected ? 3 : 1.4, Qt::DashDotLine);
+      else if (!v.independent) pen = QPen(selected ? ink::accepted : QColor("#C9D8D8"), selected ? 2 : 0.8);
+      else if (is_float) pen = QPen(ink::attention, selected ? 2.2 : 1.4, Qt::DashLine);
+      else if (v.stale) pen = QPen(ink::unused, selected ? 2.6 : 1.4, Qt::DashDotDotLine);
+      p.setPen(pen);
+      if (is_float && v.used) {
+        // Double dashed: the convention for what is not settled.
+        const QPointF d = to - from;
+        const double len = std::hypot(d.x(), d.y());
+        const QPointF side = len > 0 ? QPointF(-d.y(), d.x()) / len * 2.0 : QPointF();
+        p.drawLine(from + side, to + side);
+        p.drawLine(from - side, to - side);
+      } else p.drawLine(from, to);
+    }
+}
+
+void PlanView::draw_ellipses(QPainter &p) const {
+  double largest = 0;
+  for (const auto &m : marks_)
+    if (m.cov_en) largest = std::max(largest, ellipse(*m.cov_en).major * factor95(2));
+  if (largest <= 0) return;
+  // Their own scale: the largest takes some 24 px; stated on the plan.
+  const double px = 24 / largest, unit = round_step(largest);
+  p.setPen(QPen(ink::attention, 1.2));
+  p.setBrush(QColor(184, 115, 17, 22));
+  for (const auto &m : marks_) {
+    if (!m.cov_en) continue;
+    const Ellipse e = ellipse(*m.cov_en);
+    const double k = factor95(2) * px;
+    p.save();
+    p.translate(to_screen(m.east, m.north));
+    p.rotate(e.azimuth * 180 / M_PI - 90);
+    p.drawEllipse(QPointF(0, 0), e.major * k, e.minor * k);
+    p.restore();
+  }
+  p.setPen(ink::unused);
+  p.setFont(sized(8));
+  p.setBrush(Qt::NoBrush);
+  p.drawText(QRectF(0, height() - 22, width() - 10, 16), Qt::AlignRight, QString("ellipses 95 %, %1 = %2 px").arg(metres(unit)).arg(std::lround(unit * px)));
+}
+
+void PlanView::draw_marks(QPainter &p) const {
+  std::vector<QRectF> taken;
+  for (const auto &m : marks_) {
+    const QPointF c = to_screen(m.east, m.north);
+    taken.emplace_back(c.x() - 8, c.y() - 8, 16, 16);
+  }
+  p.setFont(sized(8.5, true));
+  const QFontMetricsF fm(p.font());
+  for (const auto &m : marks_) {
+    const QPointF c = to_screen(m.east, m.north);
+    const bool selected = w_.selection().kind == "mark" && w_.selection().id == m.name;
+    if (selected) {
+      p.setPen(Qt::NoPen);
+      p.setBrush(QColor(11, 110, 117, 50));
+      p.drawEllipse(c, 13, 13);
+    }
+    p.setPen(QPen(ink::text, 1.8));
+    p.setBrush(ink::panel);
+    QPainterPath shape;
+    switch (m.hold) {
+    case Hold::full:
+    case Hold::plan:
+      shape.moveTo(c + QPointF(0, -8));
+      shape.lineTo(c + QPointF(7.5, 5.5));
+      shape.lineTo(c + QPointF(-7.5, 5.5));
+      shape.closeSubpath();
+      p.setBrush(ink::text);
+      break;
+    case Hold::height:
+      shape.addRect(c.x() - 5.5, c.y() - 5.5, 11, 11);
+      p.setBrush(ink::text);
+      break;
+    case Hold::check:
+      shape.moveTo(c + QPointF(0, -7));
+      shape.lineTo(c + QPointF(7, 0));
+      shape.lineTo(c + QPointF(0, 7));
+      shape.lineTo(c + QPointF(-7, 0));
+      shape.closeSubpath();
+      break;
+    case Hold::none: shape.addEllipse(c, 5.2, 5.2); break;
+    }
+    p.drawPath(shape);
+    const QString name = text(m.name);
+    const QSizeF size(fm.horizontalAdvance(name) + 2, fm.height());
+    const QPointF offsets[] = {{10, -size.height() - 2}, {10, 3}, {-size.width() - 10, -size.height() - 2}, {-size.width() - 10, 3}, {-size.width() / 2, -size.height() - 10}, {-size.width() / 2, 9}};
+    QRectF best(c + offsets[0], size);
+    for (const QPointF &o : offsets) {
+      const QRectF r(c + o, size);
+      const bool inside = r.left() > 2 && r.right() < width() - 2 && r.top() > 2 && r.bottom() < height() - 2;
+      if (inside && std::none_of(taken.begin(), taken.end(), [&](const QRectF &t) { return t.intersects(r) && !t.contains(c); })) {
+        best = r;
+        break;
+      }
+    }
+    taken.push_back(best);
+    QPainterPath halo;
+    halo.addText(best.left(), best.bottom() - fm.descent(), p.font(), name);
+    p.setPen(QPen(QColor(255, 255, 255, 220), 3.5));
+    p.setBrush(Qt::NoBrush);
+    p.drawPath(halo);
+    p.setPen(ink::text);
+    p.drawText(QPointF(best.left(), best.bottom() - fm.descent()), name);
+  }
+}
+
+void PlanView::draw_frame(QPainter &p) const {
+  // North arrow.
+  const QPointF n(width() - 24, 34);
+  QPainterPath arrow;
+  arrow.moveTo(n + QPointF(0, -20));
+  arrow.lineTo(n + QPointF(6, 0));
+  arrow.lineTo(n + QPointF(0, -4));
+  arrow.lineTo(n + QPointF(-6, 0));
+  arrow.closeSubpath();
+  p.setPen(Qt::NoPen);
+  p.setBrush(ink::text);
+  p.drawPath(arrow);
+  p.setPen(ink::text);
+  p.setFont(sized(8.5, true));
+  p.drawText(QRectF(n.x() - 12, n.y() + 1, 24, 14), Qt::AlignCenter, "N");
+  // Scale bar.
+  const double length = round_step(110 / scale_);
+  const double y = height() - 14;
+  p.setPen(QPen(ink::text, 2));
+  p.drawLine(QPointF(14, y), QPointF(14 + length * scale_, y));
+  p.setFont(sized(8));
+  p.drawText(QPointF(14, y - 5), metres(length));
+}
+
+void PlanView::paintEvent(QPaintEvent *) {
+  QPainter p(this);
+  p.setRenderHint(QPainter::Antialiasing);
+  QPainterPath card;
+  card.addRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
+  p.fillPath(card, ink::panel);
+  p.setClipPath(card);
+  if (marks_.empty()) {
+    p.setPen(ink::unused);
+    p.drawText(rect(), Qt::AlignCenter, "No marks with a place yet");
+  } else {
+    draw_grid(p);
+    draw_vectors(p);
+    if (ellipses_) draw_ellipses(p);
+    draw_marks(p);
+    draw_frame(p);
+  }
+  p.setClipping(false);
+  p.setPen(QPen(hasFocus() ? ink::accepted : ink::hairline, 1));
+  p.setBrush(Qt::NoBrush);
+  p.drawPath(card);
+}
+
+void PlanView::wheelEvent(QWheelEvent *e) {
+  const double factor = std::pow(1.2, e->angleDelta().y() / 120.0);
+  const QPointF at = e->position();
+  const double east = centre_e_ + (at.x() - width() / 2.0) / scale_, north = centre_n_ - (at.y() - height() / 2.0) / scale_;
+  scale_ = std::clamp(scale_ * factor, 1e-6, 1e4);
+  centre_e_ = east - (at.x() - width() / 2.0) / scale_;
+  centre_n_ = north + (at.y() - height() / 2.0) / scale_;
+  update();
+}
+
+void PlanView::mousePressEvent(QMouseEvent *e) {
+  press_ = last_ = e->position();
+  dragging_ = false;
+  setFocus();
+}
+
+void PlanView::mouseMoveEvent(QMouseEvent *e) {
+  if (!(e->buttons() & Qt::LeftButton)) return;
+  if ((e->position() - press_).manhattanLength() > 4) dragging_ = true;
+  if (dragging_) {
+    const QPointF d = e->position() - last_;
+    centre_e_ -= d.x() / scale_;
+    centre_n_ += d.y() / scale_;
+    update();
+  }
+  last_ = e->position();
+}
+
+std::string PlanView::mark_at(QPointF where) const {
+  for (const auto &m : marks_)
+    if ((to_screen(m.east, m.north) - where).manhattanLength() < 12) return m.name;
+  return {};
+}
+
+std::string PlanView::vector_at(QPointF where) const {
+  std::string best;
+  double nearest = 5;
+  if (w_.has_job())
+    for (const VectorResult &v : w_.job().vectors()) {
+      const auto a = index_.find(v.from), b = index_.find(v.to);
+      if (a == index_.end() || b == index_.end()) continue;
+      const double d = distance_to_segment(where, to_screen(marks_[a->second].east, marks_[a->second].north), to_screen(marks_[b->second].east, marks_[b->second].north)) + (v.used && v.independent ? 0 : 2);
+      if (d < nearest) nearest = d, best = v.id;
+    }
+  return best;
+}
+
+void PlanView::mouseReleaseEvent(QMouseEvent *e) {
+  if (dragging_) return;
+  if (const auto m = mark_at(e->position()); !m.empty()) w_.select("mark", m);
+  else if (const auto v = vector_at(e->position()); !v.empty()) w_.select("vector", v);
+}
+
+void PlanView::keyPressEvent(QKeyEvent *e) {
+  if (e->key() == Qt::Key_F) fit();
+  else QWidget::keyPressEvent(e);
+}
+
+void PlanView::resizeEvent(QResizeEvent *) { fit(); }
+
+} // namespace ampletie::app

@@ -1,0 +1,111 @@
+#include "app/sections/sections.h"
+#include "app/theme.h"
+#include "publication/issue.h"
+#include <QDir>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QStackedWidget>
+#include <QTextBrowser>
+#include <QVBoxLayout>
+
+namespace ampletie::app {
+
+IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent) {
+  marks_ = new TableCard("Marks to issue", {{"Mark", "", false, false, 60}, {"Verdict", "", false, false, 150}, {"East m", "", true, false, 100}, {"North m", "", true, false, 108}, {"Height m", "", true, false, 86}, {"95 % plan mm", "Network accuracy", true, false, 84}, {"95 % height mm", "Network accuracy, ellipsoidal", true, false, 94}, {"Origin", "", false, false, 120}});
+  records_ = new TableCard("Issue records", {{"Record", "", false, false, 150}, {"Issued (UTC)", "", false, false, 160}, {"Marks", "", true, false, 60}, {"SHA-256", "", false, false, 150}, {"Today", "Does the job still say the same?", false, false, 260}});
+  stack_ = new QStackedWidget;
+  add_part("Marks", marks_, stack_);
+  add_part("Records", records_, stack_);
+  verdict_ = new QTextBrowser;
+  verdict_->setObjectName("issue verdict");
+  verdict_->setAccessibleName("May I issue?");
+  verdict_->setFixedHeight(82);
+  verdict_->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  folder_ = new QLineEdit;
+  folder_->setObjectName("issue folder");
+  folder_->setAccessibleName("Folder to issue into");
+  auto *where = new QHBoxLayout;
+  auto *label = new QLabel("Into the folder");
+  label->setBuddy(folder_);
+  where->addWidget(label);
+  where->addWidget(folder_, 1);
+  auto *what = new QLabel("control.pdf · control.html · control.csv · control.geojson · record.json");
+  what->setStyleSheet("color:#6F7B83");
+  where->addWidget(what);
+  body()->addWidget(verdict_);
+  body()->addLayout(where);
+  body()->addWidget(stack_, 4);
+  set_action("Issue control", "Issue control");
+  connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
+  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh();
+}
+
+void IssueSheet::act() {
+  const QString folder = folder_->text().trimmed();
+  if (folder.isEmpty()) {
+    say("name a folder first", true);
+    folder_->setFocus();
+    return;
+  }
+  const QString why = w_.issue(folder);
+  if (why.isEmpty()) {
+    say("issued into " + folder);
+    show_part(1);
+  } else say(why, true);
+}
+
+void IssueSheet::refresh() {
+  std::vector<Row> marks, records;
+  QString html = "<p style='color:#5A666E'>There is nothing to issue before the network is adjusted.</p>";
+  bool ready = false;
+  if (w_.has_job()) {
+    if (folder_->text().isEmpty()) {
+      const QFileInfo info(text(w_.job().store().path()));
+      folder_->setText(info.absolutePath() + "/" + info.completeBaseName() + "-issue");
+    }
+    const NetworkRun *run = w_.job().network();
+    if (run) {
+      const bool stale = w_.job().network_stale();
+      ready = !stale;
+      const auto open = w_.job().open_doubts();
+      int unchecked = 0;
+      for (const AdjustedMark &m : run->result.marks) {
+        const FullPosition &p = run->positions.at(m.name);
+        const bool held = m.hold == Hold::full;
+        QStringList why;
+        for (const Doubt &d : w_.job().doubts())
+          if (d.state == Doubt::State::open && d.item == m.name && d.kind != "no independent check") why << text(d.kind);
+        const bool alone = !held && m.independent_checks == 0;
+        unchecked += alone;
+        if (alone) why << "no independent check";
+        const double h = p.height.value_or(p.geodetic.h);
+        marks.push_back({m.name, {{text(m.name), {}, {}, true}, Cell{why.isEmpty() ? held ? QString("held as published") : QString("✓ fit to issue") : "? " + why.join(", "), {}, why.isEmpty() ? ink::accepted : ink::attention, !why.isEmpty()}, {QString::number(p.grid.east, 'f', 4), p.grid.east, {}, false}, {QString::number(p.grid.north, 'f', 4), p.grid.north, {}, false}, {QString::number(h, 'f', 4), h, {}, false},
+                                  {QString::number(m.network_plan95 * 1000, 'f', 1), m.network_plan95, {}, false}, {QString::number(m.network_up95 * 1000, 'f', 1), m.network_up95, {}, false}, {held ? QString("published") : QString("GNSS, %1 set-ups").arg(m.set_ups), {}, {}, false}}, stale, {}});
+      }
+      const QString answer = stale ? "Not yet: the network is out of date" : open ? QString("Not without a word: %1 doubt%2 open").arg(open).arg(open == 1 ? "" : "s") : QString("Yes");
+      html = QString("<p style='margin:0;color:#5A666E'>May I issue these coordinates?</p><p style='font-size:15pt;font-weight:bold;margin:2px 0;color:%1'>%2</p><p style='margin:0;color:#5A666E'>%3 marks in %4 at %5%6%7.</p>")
+                 .arg((stale || open ? ink::attention : ink::accepted).name(), answer).arg(run->result.marks.size()).arg(text(run->frame), text(run->epoch_text), run->result.adjustment.passes ? ", global test passes" : ", global test fails", unchecked ? QString(", %1 without an independent check").arg(unchecked) : QString());
+    }
+    for (const IssueRecord &r : w_.job().store().issue_records()) {
+      QString today = "the network is not adjusted";
+      bool same = true;
+      if (run) {
+        const auto differences = compare_with_record(r, *run);
+        same = differences.empty();
+        today = same ? QString("the same") : text(differences.front()) + (differences.size() > 1 ? QString(" and %1 more").arg(differences.size() - 1) : QString());
+      }
+      records.push_back({r.id, {{text(r.id), {}, {}, true}, {text(r.time), {}, {}, false}, {QString::number(r.data.at("marks").size()), {}, {}, false}, {text(r.sha256.substr(0, 16)) + "…", {}, {}, false}, Cell{today, {}, same ? QColor() : ink::attention, !same}}, false, {}});
+    }
+  }
+  verdict_->setHtml(html);
+  action()->setEnabled(ready && !w_.busy());
+  set_count(0, static_cast<int>(marks.size()));
+  set_count(1, static_cast<int>(records.size()));
+  marks_->set_rows(std::move(marks));
+  records_->set_rows(std::move(records));
+}
+
+} // namespace ampletie::app

@@ -1,0 +1,167 @@
+#include "app/sections/sections.h"
+#include "app/theme.h"
+#include "base/error.h"
+#include <QHBoxLayout>
+#include <QStackedWidget>
+#include <QTextBrowser>
+#include <QVBoxLayout>
+// The plotting library's header needs Qt's keywords, which the rest of the program does without.
+#define signals Q_SIGNALS
+#define slots Q_SLOTS
+#define foreach Q_FOREACH
+#define emit
+#include <qcustomplot.h>
+#undef signals
+#undef slots
+#undef foreach
+#undef emit
+
+namespace ampletie::app {
+
+NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", parent) {
+  marks_ = new TableCard("Network marks", {{"Mark"}, {"East m", "", true}, {"North m", "", true}, {"Height m", "Physical where a geoid is given, else ellipsoidal", true}, {"s E", "Standard deviation, mm", true}, {"s N", "Standard deviation, mm", true}, {"s U", "Standard deviation, mm", true},
+                                          {"95 % mm", "Network accuracy plan · height, with the published uncertainty of the held marks", true}, {"Checks", "Independent set-ups beyond the first", true}});
+  residuals_ = new TableCard("Network residuals", {{"Vector", "", false, false, 120}, {"", "Component", false, false, 30}, {"v mm", "adjusted − observed", true, false, 56}, {"w", "Standardised residual for correlated observations", true, false, 52}, {"Redundancy", "", true, false, 70}, {"Detectable mm", "Smallest detectable error, 80 % power", true, false, 90}, {"Session", "", false, false, 110}});
+  setups_ = new TableCard("Network set-ups", {{"Mark", "", false, false, 60}, {"Session", "", false, false, 110}, {"East mm", "", true, false, 60}, {"North mm", "", true, false, 60}, {"Height mm", "", true, false, 66}, {"w height", "Test of the antenna height", true, false, 66}, {"Detectable mm", "Smallest detectable height error", true, false, 96}});
+  stack_ = new QStackedWidget;
+  add_part("Marks", marks_, stack_);
+  add_part("Residuals", residuals_, stack_);
+  add_part("Set-ups", setups_, stack_);
+  summary_ = new QTextBrowser;
+  summary_->setObjectName("network summary");
+  summary_->setAccessibleName("Network summary");
+  summary_->setFixedHeight(58);
+  plot_ = new QCustomPlot;
+  plot_->setAccessibleName("Standardised residuals by size");
+  plot_->setMinimumHeight(150);
+  auto *upper = new QHBoxLayout;
+  upper->setSpacing(10);
+  upper->addWidget(stack_, 6);
+  upper->addWidget(new PlanView(w_, true), 4);
+  body()->addWidget(summary_);
+  body()->addLayout(upper, 5);
+  body()->addWidget(plot_, 3);
+  set_action("Adjust network", "Adjust network");
+  connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
+  connect(residuals_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("vector", id.substr(0, id.find('/'))); });
+  connect(setups_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("occupation", id); });
+  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  connect(&w_, &Workspace::selection_changed, this, [this] {
+    if (w_.selection().kind == "mark") marks_->select(w_.selection().id);
+  });
+  refresh();
+}
+
+void NetworkSheet::plot() {
+  plot_->clearPlottables();
+  plot_->clearItems();
+  plot_->setBackground(ink::panel);
+  plot_->xAxis->setTickLabels(false);
+  plot_->xAxis->setTicks(false);
+  plot_->xAxis->setLabel("observations, largest first");
+  plot_->yAxis->setLabel("|w|");
+  for (auto *axis : {plot_->xAxis, plot_->yAxis}) {
+    axis->setBasePen(QPen(ink::hairline));
+    axis->setTickPen(QPen(ink::hairline));
+    axis->setSubTickPen(Qt::NoPen);
+    axis->setTickLabelColor(ink::unused);
+    axis->setLabelColor(ink::unused);
+    axis->setLabelFont(sized(8.5));
+    axis->setTickLabelFont(sized(8.5));
+    axis->grid()->setPen(QPen(QColor("#EEEAE0")));
+  }
+  plot_->xAxis->grid()->setVisible(false);
+  plot_->yAxis->grid()->setZeroLinePen(Qt::NoPen);
+  QVector<double> inside_x, inside_y, outside_x, outside_y;
+  if (const NetworkRun *run = w_.has_job() ? w_.job().network() : nullptr) {
+    std::vector<double> w;
+    for (const BlockTest &t : run->result.adjustment.tests)
+      for (const auto &o : t.observations)
+        if (o.smallest_detectable) w.push_back(std::abs(o.standardised));
+    std::sort(w.rbegin(), w.rend());
+    for (std::size_t i = 0; i < w.size(); ++i) {
+      (w[i] > 3.29 ? outside_x : inside_x).push_back(static_cast<double>(i));
+      (w[i] > 3.29 ? outside_y : inside_y).push_back(w[i]);
+    }
+    auto bars = [&](const QVector<double> &x, const QVector<double> &y, QBrush brush) {
+      if (x.isEmpty()) return;
+      auto *b = new QCPBars(plot_->xAxis, plot_->yAxis);
+      b->setWidth(0.72);
+      b->setPen(Qt::NoPen);
+      b->setBrush(brush);
+      b->setData(x, y, true);
+    };
+    bars(inside_x, inside_y, ink::accepted);
+    bars(outside_x, outside_y, QBrush(ink::failed, Qt::Dense3Pattern));
+    plot_->xAxis->setRange(-0.6, std::max(1.0, static_cast<double>(w.size()) - 0.4));
+    plot_->yAxis->setRange(0, std::max(4.0, w.empty() ? 4.0 : w[0] * 1.1));
+    auto *limit = new QCPItemStraightLine(plot_);
+    limit->point1->setCoords(0, 3.29);
+    limit->point2->setCoords(1, 3.29);
+    limit->setPen(QPen(ink::failed, 1.4, Qt::DashLine));
+    auto *label = new QCPItemText(plot_);
+    label->setText("limit 3.29 (α = 0.001 per test)");
+    label->setColor(ink::failed);
+    label->setFont(sized(8.5));
+    label->setPositionAlignment(Qt::AlignRight | Qt::AlignBottom);
+    label->position->setTypeX(QCPItemPosition::ptAxisRectRatio);
+    label->position->setTypeY(QCPItemPosition::ptPlotCoords);
+    label->position->setCoords(0.995, 3.33);
+  }
+  plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+void NetworkSheet::refresh() {
+  std::vector<Row> marks, residuals, setups;
+  QString words = "<p style='color:#5A666E'>Not adjusted yet. Solve vectors, hold at least one mark, then adjust.</p>";
+  const NetworkRun *run = w_.has_job() ? w_.job().network() : nullptr;
+  if (run) {
+    const AdjustmentResult &a = run->result.adjustment;
+    const bool stale = w_.job().network_stale();
+    words = QString("<table cellspacing='0' cellpadding='0'><tr><td style='padding-right:26px'><span style='color:#5A666E'>variance factor</span><br/><b style='font-size:13pt;color:%1'>%2</b> <span style='color:#6F7B83'>of %3 to %4</span></td>"
+                    "<td style='padding-right:26px'><span style='color:#5A666E'>global test</span><br/><b style='font-size:13pt;color:%1'>%5</b></td><td style='padding-right:26px'><span style='color:#5A666E'>redundancy</span><br/><b style='font-size:13pt'>%6</b> <span style='color:#6F7B83'>%7 observations</span></td>"
+                    "<td style='padding-right:26px'><span style='color:#5A666E'>datum</span><br/><b style='font-size:13pt'>%8</b> <span style='color:#6F7B83'>%9</span></td><td>%10</td></tr></table>")
+                .arg((a.passes ? ink::accepted : ink::failed).name()).arg(a.variance_factor, 0, 'f', 2).arg(a.lower, 0, 'f', 2).arg(a.upper, 0, 'f', 2).arg(a.passes ? "passes" : "fails").arg(a.redundancy).arg(a.observations).arg(text(datum_mode_name(run->result.mode)), text(run->frame) + " at " + text(run->epoch_text), stale ? "<b style='color:#B87311'>out of date</b>" : "");
+    for (const AdjustedMark &m : run->result.marks) {
+      const FullPosition &p = run->positions.at(m.name);
+      auto sd = [&](int i) { return std::sqrt(m.cov_enu(i, i)) * 1000; };
+      const bool held = m.hold == Hold::full;
+      auto sigma = [&](int i) { return Cell{held ? QString("held") : QString::number(sd(i), 'f', 1), sd(i), held ? ink::unused : QColor(), false}; };
+      const double h = p.height.value_or(p.geodetic.h);
+      marks.push_back({m.name, {{text(m.name), {}, {}, true}, {QString::number(p.grid.east, 'f', 4), p.grid.east, {}, false}, {QString::number(p.grid.north, 'f', 4), p.grid.north, {}, false}, {QString::number(h, 'f', 4), h, {}, false}, sigma(0), sigma(1), sigma(2), {QString("%1 · %2").arg(m.network_plan95 * 1000, 0, 'f', 1).arg(m.network_up95 * 1000, 0, 'f', 1), m.network_plan95, {}, false},
+                                Cell{held ? QString("held") : m.independent_checks ? QString::number(m.independent_checks) : QString("none"), m.independent_checks, !held && m.independent_checks == 0 ? ink::attention : QColor(), !held && m.independent_checks == 0}}, stale, {}});
+    }
+    std::map<std::string, const Occupation *> by_setup;
+    for (const Occupation &o : w_.job().snapshot()->occupations) by_setup.emplace(o.set_up, &o);
+    for (const BlockTest &t : a.tests) {
+      const Block &b = *run->result.blocks[t.block];
+      if (b.kind == "vector") {
+        const VectorResult *v = w_.vector(b.id);
+        if (!v) continue;
+        for (std::size_t i = 0; i < 3; ++i) {
+          const auto &o = t.observations[i];
+          const bool beyond = std::abs(o.standardised) > 3.29;
+          residuals.push_back({b.id + "/" + std::to_string(i), {{text(v->from) + " → " + text(v->to), {}, {}, true}, {text(b.components[i]).mid(1), {}, {}, false}, {QString::number(o.residual * 1000, 'f', 1), std::abs(o.residual), {}, false}, Cell{QString::number(o.standardised, 'f', 2), std::abs(o.standardised), beyond ? ink::failed : QColor(), beyond},
+                                                               {QString::number(o.redundancy, 'f', 2), o.redundancy, {}, false}, {o.smallest_detectable ? QString::number(*o.smallest_detectable * 1000, 'f', 0) : "–", o.smallest_detectable.value_or(0), {}, false}, {text(v->session).mid(13), {}, {}, false}}, false, beyond ? ink::warm : QColor()});
+        }
+      } else if (b.kind == "set-up") {
+        const auto it = by_setup.find(b.id);
+        if (it == by_setup.end()) continue;
+        const auto &o = t.observations;
+        const bool beyond = std::abs(o[2].standardised) > 3.29;
+        auto mm = [&](std::size_t i) { return Cell{QString::number(o[i].residual * 1000, 'f', 1), std::abs(o[i].residual), {}, false}; };
+        setups.push_back({it->second->id, {{text(it->second->mark), {}, {}, true}, {text(iso(it->second->start).substr(5, 11).replace(5, 1, " ")), {}, {}, false}, mm(0), mm(1), mm(2), Cell{QString::number(o[2].standardised, 'f', 2), std::abs(o[2].standardised), beyond ? ink::failed : QColor(), beyond}, {o[2].smallest_detectable ? QString::number(*o[2].smallest_detectable * 1000, 'f', 0) : "–", {}, {}, false}}, false, {}});
+      }
+    }
+  }
+  summary_->setHtml(words);
+  set_count(0, static_cast<int>(marks.size()));
+  set_count(1, static_cast<int>(residuals.size()));
+  set_count(2, static_cast<int>(setups.size()));
+  marks_->set_rows(std::move(marks));
+  residuals_->set_rows(std::move(residuals));
+  setups_->set_rows(std::move(setups));
+  plot();
+}
+
+} // namespace ampletie::app

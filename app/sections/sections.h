@@ -1,0 +1,117 @@
+#pragma once
+#include "app/charts.h"
+#include "app/plan_view.h"
+#include "app/sheet.h"
+#include "app/table.h"
+
+class QTextBrowser;
+class QCustomPlot;
+class QLineEdit;
+
+namespace ampletie::app {
+
+/// What came in from the field: occupations (corrected in place), sources, what became of the last drop.
+class IntakeSheet : public Sheet {
+  Q_OBJECT
+public:
+  explicit IntakeSheet(Workspace &w, QWidget *parent = nullptr);
+  void act() override; ///< chooses files
+
+private:
+  void refresh();
+  QString edit(const std::string &id, int column, const QString &value);
+  QStackedWidget *stack_;
+  TableCard *occupations_, *sources_, *drops_;
+  QWidget *empty_;
+  int part_drops_;
+};
+
+/// Vectors with the plan and the residuals of the chosen one.
+class GnssSheet : public Sheet {
+  Q_OBJECT
+public:
+  explicit GnssSheet(Workspace &w, QWidget *parent = nullptr);
+  void act() override { w_.solve(); }
+  /// Uses or leaves out the selected vector (the space bar).
+  void toggle_use();
+
+private:
+  void refresh();
+  TableCard *vectors_, *occupations_;
+  QStackedWidget *stack_;
+};
+
+/// The adjusted network: marks, residuals and set-ups with tests, the plan with ellipses.
+class NetworkSheet : public Sheet {
+  Q_OBJECT
+public:
+  explicit NetworkSheet(Workspace &w, QWidget *parent = nullptr);
+  void act() override { w_.adjust(); }
+
+private:
+  void refresh();
+  void plot();
+  TableCard *marks_, *residuals_, *setups_;
+  QStackedWidget *stack_;
+  QTextBrowser *summary_;
+  QCustomPlot *plot_;
+};
+
+/// Frames, epochs, grid and heights; which marks are held.
+class DatumSheet : public Sheet {
+  Q_OBJECT
+public:
+  explicit DatumSheet(Workspace &w, QWidget *parent = nullptr);
+
+private:
+  void refresh();
+  TableCard *published_, *positions_;
+  QStackedWidget *stack_;
+  QTextBrowser *words_;
+};
+
+/// May I issue? A verdict per mark, the records of what was issued, and the act itself.
+class IssueSheet : public Sheet {
+  Q_OBJECT
+public:
+  explicit IssueSheet(Workspace &w, QWidget *parent = nullptr);
+  void act() override;
+
+private:
+  void refresh();
+  TableCard *marks_, *records_;
+  QStackedWidget *stack_;
+  QTextBrowser *verdict_;
+  QLineEdit *folder_;
+};
+
+/// A section that holds nothing yet, and says so.
+class QuietSheet : public Sheet {
+  Q_OBJECT
+public:
+  QuietSheet(Workspace &w, const QString &title, const QString &words, QWidget *parent = nullptr);
+};
+
+/// The job's settings, searchable, each with a sentence.
+class SettingsSheet : public Sheet {
+  Q_OBJECT
+public:
+  explicit SettingsSheet(Workspace &w, QWidget *parent = nullptr);
+
+private:
+  void refresh();
+  TableCard *table_;
+};
+
+/// The log of decisions with their reasons.
+class DecisionsSheet : public Sheet {
+  Q_OBJECT
+public:
+  explicit DecisionsSheet(Workspace &w, QWidget *parent = nullptr);
+
+private:
+  void refresh();
+  TableCard *table_;
+};
+
+} // namespace ampletie::app

@@ -1,0 +1,175 @@
+#include "app/table.h"
+#include "app/theme.h"
+#include <QApplication>
+#include <QClipboard>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QLineEdit>
+#include <QShortcut>
+#include <QVBoxLayout>
+
+namespace ampletie::app {
+
+void TableModel::set_rows(std::vector<Row> rows) {
+  beginResetModel();
+  rows_ = std::move(rows);
+  endResetModel();
+}
+
+QVariant TableModel::data(const QModelIndex &index, int role) const {
+  const Row &r = rows_[static_cast<std::size_t>(index.row())];
+  const Column &c = columns[static_cast<std::size_t>(index.column())];
+  static const Cell none;
+  const Cell &cell = static_cast<std::size_t>(index.column()) < r.cells.size() ? r.cells[static_cast<std::size_t>(index.column())] : none;
+  switch (role) {
+  case Qt::DisplayRole:
+  case Qt::EditRole: return cell.text;
+  case Qt::UserRole: return cell.key.isValid() ? cell.key : QVariant(cell.text);
+  case Qt::UserRole + 1: return QString::fromStdString(r.id);
+  case Qt::TextAlignmentRole: return QVariant((c.number ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+  case Qt::ForegroundRole: return r.dim ? QVariant(ink::unused) : cell.color.isValid() ? QVariant(cell.color) : QVariant(ink::text);
+  case Qt::BackgroundRole: return r.wash.isValid() ? QVariant(r.wash) : QVariant();
+  case Qt::FontRole: {
+    if (!cell.bold) return {};
+    QFont f = QApplication::font();
+    f.setBold(true);
+    return f;
+  }
+  case Qt::ToolTipRole: return c.editable ? QString("Press F2 or double-click to correct") : QVariant();
+  default: return {};
+  }
+}
+
+QVariant TableModel::headerData(int section, Qt::Orientation o, int role) const {
+  if (o != Qt::Horizontal) return {};
+  const Column &c = columns[static_cast<std::size_t>(section)];
+  if (role == Qt::DisplayRole) return c.title;
+  if (role == Qt::ToolTipRole) return c.tip.isEmpty() ? QVariant() : QVariant(c.tip);
+  if (role == Qt::TextAlignmentRole) return QVariant((c.number ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+  return {};
+}
+
+Qt::ItemFlags TableModel::flags(const QModelIndex &index) const {
+  Qt::ItemFlags f = Qt::ItemIsEnabled | Qt::ItemIsSelectable;
+  if (edit && columns[static_cast<std::size_t>(index.column())].editable) f |= Qt::ItemIsEditable;
+  return f;
+}
+
+bool TableModel::setData(const QModelIndex &index, const QVariant &value, int role) {
+  if (role != Qt::EditRole || !edit) return false;
+  const std::string id = rows_[static_cast<std::size_t>(index.row())].id;
+  if (value.toString() == rows_[static_cast<std::size_t>(index.row())].cells[static_cast<std::size_t>(index.column())].text) return false;
+  const QString why = edit(id, index.column(), value.toString());
+  if (!why.isEmpty()) Q_EMIT refused(why);
+  return why.isEmpty();
+}
+
+TableCard::TableCard(const QString &name, std::vector<Column> columns, QWidget *parent) : QWidget(parent) {
+  setObjectName("card");
+  setAttribute(Qt::WA_StyledBackground);
+  model_ = new TableModel;
+  model_->setParent(this);
+  model_->columns = std::move(columns);
+  proxy_ = new QSortFilterProxyModel(this);
+  proxy_->setSourceModel(model_);
+  proxy_->setSortRole(Qt::UserRole);
+  proxy_->setFilterKeyColumn(-1);
+  proxy_->setFilterCaseSensitivity(Qt::CaseInsensitive);
+  view_ = new QTableView;
+  view_->setModel(proxy_);
+  view_->setAccessibleName(name);
+  view_->setObjectName(name);
+  view_->setSelectionBehavior(QAbstractItemView::SelectRows);
+  view_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+  view_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed);
+  view_->setSortingEnabled(true);
+  view_->sortByColumn(-1, Qt::AscendingOrder);
+  view_->setShowGrid(false);
+  view_->setWordWrap(false);
+  view_->verticalHeader()->hide();
+  view_->verticalHeader()->setDefaultSectionSize(27);
+  view_->horizontalHeader()->setSectionsMovable(true);
+  view_->horizontalHeader()->setHighlightSections(false);
+  view_->horizontalHeader()->setStretchLastSection(true);
+  view_->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
+  view_->setFrameShape(QFrame::NoFrame);
+  filter_ = new QLineEdit;
+  filter_->setPlaceholderText("Filter");
+  filter_->setAccessibleName(name + " filter");
+  filter_->setClearButtonEnabled(true);
+  filter_->setMaximumWidth(170);
+  hidden_ = new QLabel;
+  hidden_->setStyleSheet("color:#B87311");
+  auto *foot = new QHBoxLayout;
+  foot->setContentsMargins(10, 0, 10, 6);
+  foot->addWidget(filter_);
+  foot->addWidget(hidden_);
+  foot->addStretch();
+  auto *layout = new QVBoxLayout(this);
+  layout->setContentsMargins(4, 2, 4, 2);
+  layout->setSpacing(2);
+  layout->addWidget(view_);
+  layout->addLayout(foot);
+  connect(filter_, &QLineEdit::textChanged, this, [this](const QString &t) {
+    proxy_->setFilterFixedString(t);
+    const int n = model_->rowCount() - proxy_->rowCount();
+    hidden_->setText(n > 0 ? QString("%1 rows hidden by the filter").arg(n) : QString());
+  });
+  connect(view_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex &now) {
+    if (!selecting_ && now.isValid()) Q_EMIT chosen(now.data(Qt::UserRole + 1).toString().toStdString());
+  });
+  auto *copy = new QShortcut(QKeySequence::Copy, view_, nullptr, nullptr, Qt::WidgetShortcut);
+  connect(copy, &QShortcut::activated, this, [this] {
+    QString out;
+    for (const QModelIndex &row : view_->selectionModel()->selectedRows()) {
+      for (int c = 0; c < model_->columnCount(); ++c) out += (c ? "\t" : "") + row.siblingAtColumn(c).data().toString();
+      out += "\n";
+    }
+    QApplication::clipboard()->setText(out);
+  });
+}
+
+void TableCard::set_rows(std::vector<Row> rows) {
+  const QString current = view_->currentIndex().isValid() ? view_->currentIndex().data(Qt::UserRole + 1).toString() : QString();
+  selecting_ = true;
+  model_->set_rows(std::move(rows));
+  selecting_ = false;
+  refit();
+  if (!current.isEmpty()) select(current.toStdString());
+}
+
+void TableCard::refit() {
+  if (fitted_ || model_->rowCount() == 0) return;
+  fitted_ = true;
+  // By content, with the declared least width; a header never shorter than its text.
+  const QFontMetrics cells(sized(9.5, true)), heads(sized(8.5));
+  for (int c = 0; c < model_->columnCount(); ++c) {
+    const Column &column = model_->columns[static_cast<std::size_t>(c)];
+    int w = std::max(column.width, heads.horizontalAdvance(column.title) + 16);
+    for (std::size_t r = 0; r < model_->rows().size() && r < 200; ++r) {
+      const auto &row = model_->rows()[r].cells;
+      if (static_cast<std::size_t>(c) < row.size()) w = std::max(w, std::min(420, cells.horizontalAdvance(row[static_cast<std::size_t>(c)].text) + 16));
+    }
+    view_->setColumnWidth(c, w);
+  }
+}
+
+void TableCard::select(const std::string &id) {
+  const QString wanted = QString::fromStdString(id);
+  selecting_ = true;
+  bool found = false;
+  for (int r = 0; r < proxy_->rowCount() && !found; ++r) {
+    const QModelIndex i = proxy_->index(r, 0);
+    if (i.data(Qt::UserRole + 1).toString() == wanted) {
+      view_->setCurrentIndex(i);
+      view_->scrollTo(i);
+      found = true;
+    }
+  }
+  if (!found) view_->clearSelection();
+  selecting_ = false;
+}
+
+} // namespace ampletie::app

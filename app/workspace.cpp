@@ -1,0 +1,334 @@
+#include "app/workspace.h"
+#include "app/theme.h"
+#include "base/error.h"
+#include "publication/issue.h"
+#include "render/render.h"
+#include <QCoreApplication>
+#include <QTimer>
+
+namespace ampletie::app {
+
+QString section_name(Section s) {
+  static const char *names[] = {"Intake", "GNSS", "Levels", "Traverse", "Network", "Datum", "Issue"};
+  return names[static_cast<int>(s)];
+}
+
+Workspace::Workspace(QObject *parent) : QObject(parent) {}
+
+Workspace::~Workspace() {
+  stop();
+  if (worker_.joinable()) worker_.join();
+}
+
+QString Workspace::open(const QString &path) {
+  try {
+    auto job = std::make_unique<Job>(Job::open(path.toStdString()));
+    job_ = std::move(job);
+    approximate_.clear();
+    selection_ = {};
+    Q_EMIT changed();
+    Q_EMIT selection_changed();
+    if (job_->store().read_only()) Q_EMIT message("Opened for reading only: " + text(job_->store().why_read_only()), true);
+    return {};
+  } catch (const std::exception &e) {
+    return QString::fromUtf8(e.what());
+  }
+}
+
+QString Workspace::create(const QString &path, const JobSettings &settings) {
+  try {
+    job_ = std::make_unique<Job>(Job::create(path.toStdString(), settings));
+    approximate_.clear();
+    selection_ = {};
+    Q_EMIT changed();
+    Q_EMIT selection_changed();
+    return {};
+  } catch (const std::exception &e) {
+    return QString::fromUtf8(e.what());
+  }
+}
+
+void Workspace::take(const QStringList &paths) {
+  if (!job_) return;
+  std::vector<std::string> list;
+  for (const auto &p : paths) list.push_back(p.toStdString());
+  try {
+    last_intake_ = job_->take(list);
+  } catch (const std::exception &e) {
+    Q_EMIT message(QString::fromUtf8(e.what()), true);
+    return;
+  }
+  int refused = 0, taken = 0;
+  for (const Intake &i : last_intake_) i.outcome == Intake::Outcome::refused ? ++refused : i.outcome == Intake::Outcome::already_here ? 0 : ++taken;
+  Q_EMIT changed();
+  Q_EMIT message(QString("%1 taken, %2 refused, %3 already here").arg(taken).arg(refused).arg(static_cast<int>(last_intake_.size()) - taken - refused), refused > 0);
+}
+
+QString Workspace::decide(const std::string &verb, const std::string &target, const nlohmann::json &value, const QString &reason) {
+  if (!job_) return "no job is open";
+  try {
+    job_->decide(verb, target, value, reason.toStdString());
+    Q_EMIT changed();
+    return {};
+  } catch (const std::exception &e) {
+    const QString why = QString::fromUtf8(e.what());
+    Q_EMIT message(why, true);
+    return why;
+  }
+}
+
+void Workspace::undo() {
+  if (!job_ || !job_->can_undo()) return;
+  try {
+    job_->undo();
+  } catch (const std::exception &e) {
+    Q_EMIT message(QString::fromUtf8(e.what()), true);
+  }
+  Q_EMIT changed();
+}
+
+void Workspace::redo() {
+  if (!job_ || !job_->can_redo()) return;
+  try {
+    job_->redo();
+  } catch (const std::exception &e) {
+    Q_EMIT message(QString::fromUtf8(e.what()), true);
+  }
+  Q_EMIT changed();
+}
+
+void Workspace::run(const QString &what, std::function<std::function<QString()>(std::shared_ptr<const JobSnapshot>, const Progress &)> work) {
+  if (worker_.joinable()) worker_.join();
+  finished_ = false;
+  progress_ = std::make_shared<Progress>();
+  progress_->report = [this](double f, const std::string &s) {
+    const QString sentence = text(s);
+    QMetaObject::invokeMethod(this, [this, f, sentence] { Q_EMIT progress(f, sentence); }, Qt::QueuedConnection);
+  };
+  Q_EMIT work_started(what);
+  worker_ = std::thread([this, snapshot = job_->snapshot(), p = progress_, work = std::move(work)] {
+    std::function<QString()> take_over;
+    QString failure;
+    bool stopped = false;
+    try {
+      take_over = work(snapshot, *p);
+    } catch (const Cancelled &) {
+      stopped = true;
+    } catch (const std::exception &e) {
+      failure = QString::fromUtf8(e.what());
+    }
+    QMetaObject::invokeMethod(this, [this, take_over, failure, stopped] {
+      finished_ = true;
+      if (worker_.joinable()) worker_.join();
+      QString done = failure;
+      bool failed = !failure.isEmpty();
+      if (stopped) done = "stopped; nothing was changed";
+      if (take_over) {
+        try {
+          done = take_over();
+        } catch (const std::exception &e) {
+          done = QString::fromUtf8(e.what());
+          failed = true;
+        }
+      }
+      Q_EMIT changed();
+      Q_EMIT work_finished(done, failed);
+    }, Qt::QueuedConnection);
+  });
+}
+
+void Workspace::stop() {
+  if (progress_) progress_->cancel();
+}
+
+bool Workspace::solve() {
+  if (!job_ || busy()) return false;
+  run("Solving vectors", [this, known = job_->vectors()](std::shared_ptr<const JobSnapshot> s, const Progress &p) -> std::function<QString()> {
+    auto result = std::make_shared<std::vector<VectorResult>>(solve_vectors(*s, known, 0, p));
+    return [this, result] {
+      job_->accept_vectors(std::move(*result));
+      int fixed = 0;
+      for (const auto &v : job_->vectors()) fixed += v.error.empty() && v.solved.solution == Solution::fixed;
+      return QString("%1 of %2 vectors fixed").arg(fixed).arg(job_->vectors().size());
+    };
+  });
+  return true;
+}
+
+bool Workspace::adjust() {
+  if (!job_ || busy()) return false;
+  for (const VectorResult &v : job_->vectors())
+    if (v.stale && v.used) {
+      Q_EMIT work_finished("vectors are out of date: solve them again first", true);
+      return false;
+    }
+  run("Adjusting network", [this, vectors = job_->vectors()](std::shared_ptr<const JobSnapshot> s, const Progress &p) -> std::function<QString()> {
+    auto result = std::make_shared<NetworkRun>(run_network(*s, vectors, p));
+    return [this, result] {
+      const auto &a = result->result.adjustment;
+      const QString done = QString("variance factor %1, the global test %2").arg(a.variance_factor, 0, 'f', 2).arg(a.passes ? "passes" : "fails");
+      job_->accept_network(std::move(*result));
+      return done;
+    };
+  });
+  return true;
+}
+
+QString Workspace::issue(const QString &folder) {
+  if (!job_) return "no job is open";
+  try {
+    const IssuePackage p = prepare_issue(*job_, {});
+    write_issue(p, folder.toStdString(), render_html(p.sheet));
+    render_pdf(p.sheet, folder.toStdString() + "/control.pdf");
+    job_->add_issue_record(p.record);
+    Q_EMIT changed();
+    return {};
+  } catch (const std::exception &e) {
+    return QString::fromUtf8(e.what());
+  }
+}
+
+const Occupation *Workspace::occupation(const std::string &id) const {
+  if (job_)
+    for (const Occupation &o : job_->snapshot()->occupations)
+      if (o.id == id) return &o;
+  return nullptr;
+}
+
+const VectorResult *Workspace::vector(const std::string &id) const {
+  if (job_)
+    for (const VectorResult &v : job_->vectors())
+      if (v.id == id) return &v;
+  return nullptr;
+}
+
+void Workspace::select(const QString &kind, const std::string &id) {
+  const Selection s{kind, id};
+  if (s == selection_) return;
+  selection_ = s;
+  Q_EMIT selection_changed();
+}
+
+SectionStatus Workspace::status(Section section) const {
+  using State = SectionStatus::State;
+  SectionStatus out{section_name(section), "nothing yet", State::nothing};
+  if (!job_) return out;
+  auto doubts_in = [&](const char *name) {
+    int n = 0;
+    for (const Doubt &d : job_->doubts()) n += d.state == Doubt::State::open && d.section == name;
+    return n;
+  };
+  auto with_doubts = [&](const char *name) {
+    const int n = doubts_in(name);
+    if (n == 0) return;
+    out.state = State::doubt;
+    out.verdict += QString(" · %1 in doubt").arg(n);
+  };
+  const auto &s = *job_->snapshot();
+  switch (section) {
+  case Section::intake:
+    if (s.contents.empty()) return out;
+    out.verdict = QString("%1 sources").arg(s.contents.size());
+    out.state = State::clean;
+    with_doubts("intake");
+    return out;
+  case Section::gnss: {
+    if (s.occupations.empty()) return out;
+    int fixed = 0, other = 0, failed = 0, stale = 0;
+    for (const VectorResult &v : job_->vectors()) {
+      if (!v.used) continue;
+      stale += v.stale;
+      if (!v.error.empty()) ++failed;
+      else (v.solved.solution == Solution::fixed ? fixed : other) += 1;
+    }
+    if (job_->vectors().empty() && fixed + other + failed == 0) {
+      out.verdict = QString("%1 occupations to solve").arg(s.occupations.size());
+      out.state = State::to_do;
+      return out;
+    }
+    out.verdict = QString("%1 fixed").arg(fixed) + (other ? QString(" · %1 float").arg(other) : "") + (failed ? QString(" · %1 failed").arg(failed) : "");
+    out.state = State::clean;
+    with_doubts("gnss");
+    if (stale) out.state = State::stale, out.verdict = QString("%1 out of date").arg(stale);
+    return out;
+  }
+  case Section::network:
+    if (!job_->network()) {
+      if (!job_->vectors().empty()) out.state = State::to_do, out.verdict = "to adjust";
+      return out;
+    }
+    if (job_->network_stale()) {
+      out.state = State::stale;
+      out.verdict = "out of date";
+      return out;
+    }
+    out.verdict = job_->network()->result.adjustment.passes ? QString("test passes, %1").arg(job_->network()->result.adjustment.variance_factor, 0, 'f', 2) : QString("test fails");
+    out.state = State::clean;
+    with_doubts("network");
+    return out;
+  case Section::datum: {
+    int held = 0;
+    for (const auto &[m, h] : job_->state().holds) held += h.how != Hold::none && h.how != Hold::check;
+    out.verdict = QString("%1 held").arg(held);
+    out.state = held ? State::clean : State::to_do;
+    with_doubts("datum");
+    return out;
+  }
+  case Section::issue: {
+    const auto records = job_->store().issue_records();
+    out.verdict = records.empty() ? "not issued" : QString("%1 issued").arg(records.size());
+    out.state = records.empty() ? (job_->network() && !job_->network_stale() ? State::to_do : State::nothing) : State::clean;
+    return out;
+  }
+  default:
+    return out;
+  }
+}
+
+std::vector<PlanMark> Workspace::plan_marks() const {
+  std::vector<PlanMark> out;
+  if (!job_) return out;
+  const auto &s = *job_->snapshot();
+  std::map<std::string, PlanMark> marks;
+  auto hold_of = [&](const std::string &name) {
+    const auto h = s.state.holds.find(name);
+    return h == s.state.holds.end() ? Hold::none : h->second.how;
+  };
+  if (const NetworkRun *run = job_->network())
+    for (const AdjustedMark &m : run->result.marks) {
+      const FullPosition &p = run->positions.at(m.name);
+      marks[m.name] = {m.name, p.grid.east, p.grid.north, hold_of(m.name), m.network_cov_enu.topLeftCorner<2, 2>(), s.published.count(m.name) > 0};
+    }
+  bool missing = false;
+  for (const Occupation &o : s.occupations) missing = missing || !marks.count(o.mark);
+  for (const auto &[name, p] : s.published) missing = missing || !marks.count(name);
+  if (missing) {
+    try {
+      std::optional<Projection> projection;
+      auto place = [&](const std::string &name, const std::string &key, const std::function<Geodetic()> &where) {
+        if (marks.count(name)) return;
+        const std::string k = s.state.settings.datum.crs + key;
+        auto it = approximate_.find(k);
+        if (it == approximate_.end()) {
+          if (!projection) projection.emplace(s.state.settings.datum.crs);
+          const GridPoint g = projection->project(where());
+          it = approximate_.emplace(k, std::pair(g.east, g.north)).first;
+        }
+        marks[name] = {name, it->second.first, it->second.second, hold_of(name), {}, s.published.count(name) > 0};
+      };
+      for (const auto &[name, p] : s.published) {
+        if (p.grid && !marks.count(name)) marks[name] = {name, p.grid->x(), p.grid->y(), hold_of(name), {}, true};
+        else if (p.xyz) place(name, "p" + name + p.source_id + std::to_string(p.decision), [&x = *p.xyz] { return to_geodetic(x); });
+        else if (p.geodetic_deg) place(name, "p" + name + p.source_id + std::to_string(p.decision), [&g = *p.geodetic_deg] { return Geodetic{g.x() * M_PI / 180, g.y() * M_PI / 180, g.z()}; });
+      }
+      for (const Occupation &o : s.occupations)
+        if (o.file->approximate.norm() > 6e6) place(o.mark, o.id, [&] { return to_geodetic(o.file->approximate); });
+    } catch (const InputError &) {
+      // Without a usable grid there is no plan; the datum's doubt says why.
+    }
+  }
+  for (auto &[name, m] : marks) out.push_back(std::move(m));
+  return out;
+}
+
+} // namespace ampletie::app

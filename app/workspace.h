@@ -1,0 +1,96 @@
+#pragma once
+#include "job/job.h"
+#include <QObject>
+#include <QString>
+#include <atomic>
+#include <memory>
+#include <thread>
+
+namespace ampletie::app {
+
+enum class Section { intake, gnss, levels, traverse, network, datum, issue };
+inline constexpr int section_count = 7;
+
+/// What the job line shows about a section.
+struct SectionStatus {
+  enum class State { nothing, to_do, stale, doubt, clean };
+  QString name, verdict;
+  State state = State::nothing;
+};
+
+/// What is selected, everywhere at once.
+struct Selection {
+  QString kind; ///< "occupation", "vector", "mark", "source", "doubt", "decision", "set-up" or empty
+  std::string id;
+  bool operator==(const Selection &) const = default;
+};
+
+/// A mark on the plan, in the job's grid.
+struct PlanMark {
+  std::string name;
+  double east = 0, north = 0;
+  Hold hold = Hold::none;
+  std::optional<Eigen::Matrix2d> cov_en; ///< of the adjustment, m²
+  bool published = false;
+};
+
+/// The job in the window: owns it on the interface's thread, runs long work on another, tells everybody what changed.
+class Workspace : public QObject {
+  Q_OBJECT
+public:
+  explicit Workspace(QObject *parent = nullptr);
+  ~Workspace() override;
+
+  bool has_job() const { return job_ != nullptr; }
+  const Job &job() const { return *job_; }
+  /// Opens or makes a job; returns an empty string or what went wrong.
+  QString open(const QString &path);
+  QString create(const QString &path, const JobSettings &settings);
+
+  void take(const QStringList &paths);
+  const std::vector<Intake> &last_intake() const { return last_intake_; }
+  /// Records a decision; returns an empty string or what went wrong.
+  QString decide(const std::string &verb, const std::string &target, const nlohmann::json &value, const QString &reason);
+  void undo();
+  void redo();
+
+  /// Long work, off this thread. Only one at a time; false when busy.
+  bool solve();
+  bool adjust();
+  bool busy() const { return worker_.joinable() && !finished_; }
+  void stop();
+  /// Issues into a folder; returns an empty string or what went wrong.
+  QString issue(const QString &folder);
+
+  SectionStatus status(Section s) const;
+  std::vector<PlanMark> plan_marks() const;
+  const Selection &selection() const { return selection_; }
+  void select(const QString &kind, const std::string &id);
+  void go(Section s) { Q_EMIT section_wanted(s); }
+
+  const Occupation *occupation(const std::string &id) const;
+  const VectorResult *vector(const std::string &id) const;
+
+Q_SIGNALS:
+  void changed();           ///< the job, its results or its doubts
+  void selection_changed();
+  void progress(double fraction, const QString &sentence);
+  void work_started(const QString &what);
+  void work_finished(const QString &message, bool failed);
+  void message(const QString &text, bool failed);
+  void section_wanted(ampletie::app::Section s);
+
+private:
+  void run(const QString &what, std::function<std::function<QString()>(std::shared_ptr<const JobSnapshot>, const Progress &)> work);
+  std::unique_ptr<Job> job_;
+  std::vector<Intake> last_intake_;
+  Selection selection_;
+  std::thread worker_;
+  std::atomic<bool> finished_{true};
+  std::shared_ptr<Progress> progress_;
+  mutable std::map<std::string, std::pair<double, double>> approximate_; ///< grid of marks without published place
+};
+
+QString section_name(Section s);
+
+} // namespace ampletie::app

@@ -1,0 +1,88 @@
+// Drives the application through the demo job and saves one picture per main view.
+// Usage: make_screenshots JOB.tie FOLDER [SCALED]   (JOB.tie as demo/make-job leaves it; it is changed)
+#include "app/doubts_drawer.h"
+#include "app/main_window.h"
+#include "app/theme.h"
+#include <QApplication>
+#include <QElapsedTimer>
+#include <QtTest/QTest>
+#include <cstdio>
+
+using namespace ampletie;
+using namespace ampletie::app;
+
+int main(int argc, char **argv) {
+  QApplication app(argc, argv);
+  if (argc < 3) return 2;
+  apply_theme(app);
+  MainWindow window;
+  window.resize(1280, 800);
+  window.show();
+  const QString folder = argv[2];
+  auto shoot = [&](const QString &name) {
+    QTest::qWait(120);
+    window.grab().save(folder + "/" + name + ".png");
+  };
+  auto wait = [&] {
+    QElapsedTimer t;
+    t.start();
+    do QTest::qWait(20);
+    while (window.workspace().busy() && t.elapsed() < 60000);
+  };
+  shoot("empty");
+  if (!window.open(argv[1])) return 1;
+  Workspace &w = window.workspace();
+  window.show_section(Section::intake);
+  for (const Occupation &o : w.job().snapshot()->occupations)
+    if (o.slant) w.select("occupation", o.id);
+  shoot("intake");
+  window.show_section(Section::gnss);
+  w.solve();
+  wait();
+  std::string chosen;
+  for (const VectorResult &v : w.job().vectors())
+    if (v.from == "REFA" && v.to == "R11") chosen = v.id;
+  w.select("vector", chosen);
+  shoot("gnss");
+  w.adjust();
+  wait();
+  window.show_section(Section::network);
+  w.select("mark", "R11");
+  shoot("network");
+  window.show_section(Section::datum);
+  w.select("mark", "REFA");
+  shoot("datum");
+  // A doubt: one evening's reading was never put right.
+  std::string pn1;
+  for (const Occupation &o : w.job().snapshot()->occupations)
+    if (o.mark == "PN1") pn1 = o.id;
+  w.decide("set", pn1, {{"height", 1.487}}, "read again from the photo");
+  window.show_section(Section::gnss);
+  w.select("occupation", pn1);
+  shoot("out-of-date");
+  w.solve();
+  wait();
+  w.adjust();
+  wait();
+  window.show_section(Section::network);
+  window.findChild<DoubtsDrawer *>()->toggle();
+  if (!w.job().doubts().empty()) w.select("doubt", w.job().doubts().front().id);
+  shoot("doubts");
+  window.findChild<DoubtsDrawer *>()->toggle();
+  w.undo();
+  w.solve();
+  wait();
+  w.adjust();
+  wait();
+  window.show_section(Section::issue);
+  w.select("", "");
+  w.issue(folder + "/issue");
+  shoot("issue");
+  window.show_settings();
+  shoot("settings");
+  window.show_decisions();
+  shoot("decisions");
+  window.show_section(Section::levels);
+  shoot("levels");
+  return 0;
+}
