@@ -9,6 +9,7 @@ namespace ampletie::app {
 JobStop::JobStop(Section s, QWidget *parent) : QAbstractButton(parent) {
   static const char *mnemonics[] = {"&Intake", "&GNSS", "&Levels", "&Traverse", "&Network", "&Datum", "I&ssue"};
   setText(mnemonics[static_cast<int>(s)]);
+  setShortcut({}); // the window's actions own the keys
   setAccessibleName("Section " + section_name(s));
   setObjectName("section " + section_name(s));
   setCheckable(true);

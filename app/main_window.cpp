@@ -120,7 +120,8 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
     if (why.isEmpty()) show_settings();
     else Q_EMIT w_.message(why, true);
   });
-  for (int i = 0; i < section_count; ++i) add_action("Go to " + section_name(static_cast<Section>(i)), {}, [this, i] { show_section(static_cast<Section>(i)); });
+  static const char *keys[] = {"Alt+I", "Alt+G", "Alt+L", "Alt+T", "Alt+N", "Alt+D", "Alt+S"};
+  for (int i = 0; i < section_count; ++i) add_action("Go to " + section_name(static_cast<Section>(i)), QKeySequence(keys[i]), [this, i] { show_section(static_cast<Section>(i)); });
   add_action("Main action of the section", QKeySequence("Ctrl+Return"), [this] {
     if (sheet() && sheet()->action()->isEnabled() && !sheet()->action()->isHidden()) sheet()->act();
   });

@@ -8,6 +8,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QShortcut>
+#include <QTimer>
 #include <QVBoxLayout>
 
 namespace ampletie::app {
@@ -61,9 +62,12 @@ bool TableModel::setData(const QModelIndex &index, const QVariant &value, int ro
   if (role != Qt::EditRole || !edit) return false;
   const std::string id = rows_[static_cast<std::size_t>(index.row())].id;
   if (value.toString() == rows_[static_cast<std::size_t>(index.row())].cells[static_cast<std::size_t>(index.column())].text) return false;
-  const QString why = edit(id, index.column(), value.toString());
-  if (!why.isEmpty()) Q_EMIT refused(why);
-  return why.isEmpty();
+  // A decision rebuilds the rows; the editor must be gone by then.
+  QTimer::singleShot(0, this, [this, id, column = index.column(), t = value.toString()] {
+    const QString why = edit(id, column, t);
+    if (!why.isEmpty()) Q_EMIT refused(why);
+  });
+  return true;
 }
 
 TableCard::TableCard(const QString &name, std::vector<Column> columns, QWidget *parent) : QWidget(parent) {
@@ -144,13 +148,13 @@ void TableCard::refit() {
   if (fitted_ || model_->rowCount() == 0) return;
   fitted_ = true;
   // By content, with the declared least width; a header never shorter than its text.
-  const QFontMetrics cells(sized(9.5, true)), heads(sized(8.5));
+  const QFontMetrics plain(sized(9.5)), strong(sized(9.5, true)), heads(sized(8.5));
   for (int c = 0; c < model_->columnCount(); ++c) {
     const Column &column = model_->columns[static_cast<std::size_t>(c)];
-    int w = std::max(column.width, heads.horizontalAdvance(column.title) + 16);
+    int w = std::max(column.width, heads.horizontalAdvance(column.title) + 18);
     for (std::size_t r = 0; r < model_->rows().size() && r < 200; ++r) {
       const auto &row = model_->rows()[r].cells;
-      if (static_cast<std::size_t>(c) < row.size()) w = std::max(w, std::min(420, cells.horizontalAdvance(row[static_cast<std::size_t>(c)].text) + 16));
+      if (static_cast<std::size_t>(c) < row.size()) w = std::max(w, std::min(420, (row[static_cast<std::size_t>(c)].bold ? strong : plain).horizontalAdvance(row[static_cast<std::size_t>(c)].text) + 16));
     }
     view_->setColumnWidth(c, w);
   }
@@ -158,6 +162,8 @@ void TableCard::refit() {
 
 void TableCard::select(const std::string &id) {
   const QString wanted = QString::fromStdString(id);
+  // Already there: the column that the keyboard stands on stays.
+  if (view_->currentIndex().isValid() && view_->currentIndex().data(Qt::UserRole + 1).toString() == wanted) return;
   selecting_ = true;
   bool found = false;
   for (int r = 0; r < proxy_->rowCount() && !found; ++r) {

@@ -24,7 +24,7 @@ struct Row {
   QColor wash;            ///< background; invalid: none
 };
 struct Column {
-  QString title, tip;
+  QString title, tip{};
   bool number = false, editable = false;
   int width = 0;          ///< minimum, px; 0: by content
 };

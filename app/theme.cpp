@@ -45,10 +45,10 @@ void apply_theme(QApplication &app) {
     QToolTip { color: #F7F5F0; background: #1B2A33; border: 0; padding: 4px; }
     #card { background: #FFFFFF; border: 1px solid #D9D4C8; border-radius: 6px; }
     QTableView { background: transparent; border: 0; gridline-color: transparent; selection-background-color: #E8F1F1; selection-color: #1B2A33; }
-    QTableView::item { border-bottom: 1px solid #ECE8DE; padding: 0 6px; }
+    QTableView::item { border-bottom: 1px solid #ECE8DE; padding: 0 3px; }
     QTableView::item:selected { background: #E8F1F1; color: #1B2A33; }
     QHeaderView { background: transparent; }
-    QHeaderView::section { background: transparent; color: #5A666E; border: 0; border-bottom: 1px solid #D9D4C8; padding: 5px 6px; font-size: 8.5pt; }
+    QHeaderView::section { background: transparent; color: #5A666E; border: 0; border-bottom: 1px solid #D9D4C8; padding: 5px 4px; font-size: 8.5pt; }
     QPushButton { background: #FFFFFF; border: 1px solid #CFC9BB; border-radius: 6px; padding: 6px 12px; }
     QPushButton:hover { border-color: #0B6E75; } QPushButton:focus { border: 2px solid #0B6E75; padding: 5px 11px; }
     QPushButton:disabled { color: #6F7B83; background: #F1EEE6; }

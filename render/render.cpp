@@ -17,7 +17,7 @@ std::string escaped(const std::string &s) { return QString::fromStdString(s).toH
 std::string table(const ReportTable &t) {
   std::string out;
   if (!t.caption.empty()) out += "<p class=\"caption\"><b>" + escaped(t.caption) + "</b></p>\n";
-  out += "<table cellspacing=\"0\" cellpadding=\"3\" width=\"100%\"><thead><tr>";
+  out += "<table cellspacing=\"0\" cellpadding=\"4\" width=\"100%\"><thead><tr>";
   for (const auto &c : t.columns)
     out += std::string("<th align=\"") + (c.number ? "right" : "left") + "\">" + escaped(c.title) + (c.unit.empty() ? "" : "<br/><span class=\"unit\">" + escaped(c.unit) + "</span>") + "</th>";
   out += "</tr></thead><tbody>\n";

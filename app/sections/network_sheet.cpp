@@ -36,8 +36,8 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   plot_->setMinimumHeight(150);
   auto *upper = new QHBoxLayout;
   upper->setSpacing(10);
-  upper->addWidget(stack_, 6);
-  upper->addWidget(new PlanView(w_, true), 4);
+  upper->addWidget(stack_, 13);
+  upper->addWidget(new PlanView(w_, true), 7);
   body()->addWidget(summary_);
   body()->addLayout(upper, 5);
   body()->addWidget(plot_, 3);

@@ -92,8 +92,10 @@ Report sheet(const json &r, LengthUnit unit) {
     row.push_back(m.at("held") == "none" ? "" : m.at("held"));
     row.push_back(m.at("origin"));
     grid.rows.push_back(row);
-    accuracy.rows.push_back({name, mm(m.at("sd_e_m")), mm(m.at("sd_n_m")), mm(m.at("sd_u_m")), mm(m.at("local_plan95_m")), mm(m.at("local_up95_m")), mm(m.at("network_plan95_m")), mm(m.at("network_up95_m")),
-                             m.at("held") == "full" ? "held" : std::to_string(m.at("independent_checks").get<int>())});
+    const bool held = m.at("held") == "full";
+    auto sd = [&](const char *k) { return held ? std::string("held") : mm(m.at(k)); };
+    accuracy.rows.push_back({name, sd("sd_e_m"), sd("sd_n_m"), sd("sd_u_m"), mm(m.at("local_plan95_m")), mm(m.at("local_up95_m")), mm(m.at("network_plan95_m")), mm(m.at("network_up95_m")),
+                             held ? "held" : std::to_string(m.at("independent_checks").get<int>())});
     geo.rows.push_back({name, format_dms(m.at("lat_deg"), 5), format_dms(m.at("lon_deg"), 5), len(m.at("h_m"), 4), fmt::format("{:.8f}", m.at("scale").get<double>()), format_dms(m.at("convergence_deg"), 1), fmt::format("{:.8f}", m.at("combined_factor").get<double>())});
     ecef.rows.push_back({name, len(m.at("x"), 4), len(m.at("y"), 4), len(m.at("z"), 4)});
     if (m.at("held") != "full" && m.at("independent_checks").get<int>() == 0) unchecked.push_back(name);

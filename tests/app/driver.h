@@ -1,0 +1,130 @@
+#pragma once
+#include "app/doubts_drawer.h"
+#include "app/evidence.h"
+#include "app/job_line.h"
+#include "app/main_window.h"
+#include "app/sections/sections.h"
+#include "support/test_job.h"
+#include <QApplication>
+#include <QDropEvent>
+#include <QElapsedTimer>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMimeData>
+#include <QPushButton>
+#include <QTableView>
+#include <QTextBrowser>
+#include <QTimer>
+#include <QtTest/QTest>
+#include <catch2/catch.hpp>
+
+namespace Catch {
+template <> struct StringMaker<QString> {
+  static std::string convert(const QString &s) { return '"' + s.toStdString() + '"'; }
+};
+} // namespace Catch
+
+namespace ampletie::testing {
+
+/// Drives the window as a person would: finds widgets by accessible or object name, reads what is shown.
+class Driver {
+public:
+  explicit Driver(const std::string &job = {}) {
+    window.resize(1280, 800);
+    window.show();
+    static_cast<void>(QTest::qWaitForWindowExposed(&window));
+    QApplication::setActiveWindow(&window); // no window manager under Xvfb does it
+    if (!job.empty()) window.open(QString::fromStdString(job));
+  }
+  app::MainWindow window;
+
+  template <class T> T *named(const QString &name) {
+    for (T *w : window.findChildren<T *>())
+      if ((w->accessibleName() == name || w->objectName() == name) && w->isVisible()) return w;
+    return nullptr;
+  }
+  void click(const QString &name) {
+    QTest::qWait(10); // freshly made buttons are shown by the event loop
+    auto *b = named<QAbstractButton>(name);
+    if (!b) throw std::runtime_error("no visible button " + name.toStdString());
+    QTest::mouseClick(b, Qt::LeftButton);
+  }
+  void section(const QString &name) { click("Section " + name); }
+  QTableView *table(const QString &name) {
+    auto *t = named<QTableView>(name);
+    if (!t) throw std::runtime_error("no visible table " + name.toStdString());
+    return t;
+  }
+  int column(QTableView *t, const QString &title) {
+    for (int c = 0; c < t->model()->columnCount(); ++c)
+      if (t->model()->headerData(c, Qt::Horizontal).toString() == title) return c;
+    throw std::runtime_error("no column " + title.toStdString());
+  }
+  QString cell(QTableView *t, int row, const QString &title) { return t->model()->index(row, column(t, title)).data().toString(); }
+  int row_with(QTableView *t, const QString &title, const QString &text, int nth = 0) {
+    for (int r = 0; r < t->model()->rowCount(); ++r)
+      if (cell(t, r, title) == text && nth-- == 0) return r;
+    throw std::runtime_error("no row with " + text.toStdString());
+  }
+  /// Types into a cell with the keyboard.
+  void edit(QTableView *t, int row, const QString &title, const QString &text) {
+    const QModelIndex i = t->model()->index(row, column(t, title));
+    t->setFocus();
+    t->setCurrentIndex(i);
+    t->scrollTo(i);
+    QTest::keyClick(t, Qt::Key_F2);
+    auto *editor = t->viewport()->findChild<QLineEdit *>();
+    if (!editor) throw std::runtime_error("the cell cannot be edited");
+    editor->selectAll();
+    QTest::keyClicks(editor, text);
+    QTest::keyClick(editor, Qt::Key_Return);
+    QTest::qWait(20);
+  }
+  void wait() {
+    QElapsedTimer t;
+    t.start();
+    do QTest::qWait(5);
+    while (window.workspace().busy() && t.elapsed() < 120000);
+    QTest::qWait(20);
+  }
+  void drop(const QStringList &files) {
+    QMimeData data;
+    QList<QUrl> urls;
+    for (const auto &f : files) urls << QUrl::fromLocalFile(f);
+    data.setUrls(urls);
+    QDragEnterEvent enter(QPoint(200, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&window, &enter);
+    QDropEvent event(QPointF(200, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&window, &event);
+  }
+  QString verdict(app::Section s) { return window.findChild<app::JobLine *>()->stop(s)->status().verdict; }
+  app::SectionStatus::State state(app::Section s) { return window.findChild<app::JobLine *>()->stop(s)->status().state; }
+  QString evidence() { return window.findChild<QTextBrowser *>("evidence text")->toPlainText(); }
+  QString status() {
+    for (auto *l : window.findChildren<QLabel *>("sheet status"))
+      if (l->isVisible()) return l->text();
+    return {};
+  }
+};
+
+/// Fails when the event loop stands still for longer than a limit while it lives.
+class Watchdog {
+public:
+  Watchdog() {
+    timer_.setInterval(4);
+    QObject::connect(&timer_, &QTimer::timeout, [this] {
+      worst_ = std::max(worst_, clock_.elapsed());
+      clock_.restart();
+    });
+    clock_.start();
+    timer_.start();
+  }
+  qint64 worst_ms() const { return worst_; }
+
+private:
+  QTimer timer_;
+  QElapsedTimer clock_;
+  qint64 worst_ = 0;
+};
+
+} // namespace ampletie::testing
