@@ -19,6 +19,10 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
 }
 
 NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
+  std::vector<const VectorResult *> used;
+  for (const VectorResult &v : vectors)
+    if (v.error.empty() && v.used && v.independent) used.push_back(&v);
+  if (used.empty()) throw InputError("there is nothing to adjust: solve vectors first");
   progress.step(0.05, "opening the datum");
   NetworkRun run;
   run.fingerprint = network_fingerprint(s, vectors);
@@ -35,10 +39,6 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
     position[name] = t;
     run.published[name] = datum.describe(t);
   }
-  std::vector<const VectorResult *> used;
-  for (const VectorResult &v : vectors)
-    if (v.error.empty() && v.used && v.independent) used.push_back(&v);
-  if (used.empty()) throw InputError("there is nothing to adjust: solve vectors first");
 
   std::map<std::string, FrameChange> changes;
   const Vec3 near = to_cartesian([&] {

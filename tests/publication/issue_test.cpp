@@ -1,0 +1,83 @@
+#include "base/error.h"
+#include "base/hash.h"
+#include "publication/issue.h"
+#include "support/test_job.h"
+#include <catch2/catch.hpp>
+
+using namespace ampletie;
+using namespace ampletie::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+Job adjusted(const std::string &path) {
+  Job job = demo_job(path);
+  job.accept_vectors(solve_vectors(*job.snapshot(), {}, 0, {}));
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  return job;
+}
+} // namespace
+
+TEST_CASE("an issue: record, sheet, lists, and what is refused") {
+  TemporaryFolder folder;
+  Job job = adjusted(folder / "a.tie");
+  const IssuePackage p = prepare_issue(job, {});
+  CHECK(p.record.sha256.size() == 64);
+  CHECK(p.record.data.at("marks").size() == 7);
+  CHECK(p.record.data.at("covariance_enu").size() == 21);
+  CHECK(p.record.data.at("sources").size() == job.snapshot()->contents.size());
+  CHECK(p.record.data.at("held").size() == 2);
+  CHECK(p.record.data.at("operation_accuracy_m").get<double>() <= 0.02);
+  // The joint covariance agrees with each mark's own.
+  const auto &m = p.record.data.at("marks")[0];
+  CHECK(p.record.data.at("covariance_enu")[2][2].get<double>() == Approx(m.at("cov_enu")[5].get<double>()));
+
+  std::string words;
+  for (const auto &s : p.sheet.sections) {
+    words += s.heading + "\n";
+    for (const auto &t : s.paragraphs) words += t + "\n";
+    for (const auto &t : s.tables) {
+      words += t.caption + "\n";
+      for (const auto &row : t.rows) CHECK(row.size() == t.columns.size());
+    }
+  }
+  for (const char *must : {"ETRF2000", "2026.36", "Pipeline: ", "Stated accuracy", "95 % means", "Held marks", "global test passes", "Vectors used", "Occupations", "Doubts", "Decisions", "independent check"}) CHECK_THAT(words, Contains(must));
+  CHECK_THAT(p.csv, Contains(p.record.id));
+
+  job.add_issue_record(p.record);
+  CHECK(compare_with_record(job.store().issue_records().at(0), *job.network()).empty());
+
+  // Another decision later: the record stands, and the difference is told.
+  job.decide("set", occupation_of(job, "R11", 1), {{"height", 1.6}}, "found in the book");
+  CHECK_THROWS_WITH(prepare_issue(job, {}), Contains("out of date"));
+  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), 0, {}));
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  const auto differences = compare_with_record(job.store().issue_records().at(0), *job.network());
+  REQUIRE_FALSE(differences.empty());
+  CHECK_THAT(differences.back(), Contains("moved by"));
+  CHECK_THROWS_WITH(prepare_issue(job, {{"NOWHERE"}, LengthUnit::metre}), Contains("NOWHERE"));
+}
+
+TEST_CASE("marks without a check and accepted doubts are printed") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  job.decide("leave-out", occupation_of(job, "DAM", 2), {}, "gate closed");
+  job.accept_vectors(solve_vectors(*job.snapshot(), {}, 0, {}));
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  for (const Doubt &d : std::vector<Doubt>(job.doubts()))
+    if (d.kind == "no independent check") job.decide("accept", d.id, {}, "client was told");
+  const IssuePackage p = prepare_issue(job, {});
+  std::string words;
+  for (const auto &s : p.sheet.sections) {
+    for (const auto &t : s.paragraphs) words += t + "\n";
+    for (const auto &t : s.tables)
+      for (const auto &row : t.rows)
+        for (const auto &c : row) words += c + " ";
+  }
+  CHECK_THAT(words, Contains("Without an independent check: DAM.") && Contains("client was told") && Contains("gate closed"));
+}
+
+TEST_CASE("lengths in feet of both kinds") {
+  CHECK(in_unit(0.3048, LengthUnit::foot) == Approx(1));
+  CHECK(in_unit(1200, LengthUnit::us_foot) == Approx(3937));
+  CHECK(in_unit(7, LengthUnit::metre) == 7);
+}
