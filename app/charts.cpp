@@ -15,7 +15,9 @@ void card(QPainter &p, const QRect &r) {
   p.drawRoundedRect(QRectF(r).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
 }
 
-QString clock(GpsTime t, bool day) { return QString::fromStdString(day ? iso(t).substr(5, 11).replace(5, 1, " ") : iso(t).substr(11, 5)); }
+QString clock(GpsTime t, bool day) {
+  return QString::fromStdString(day ? iso(t).substr(5, 11).replace(5, 1, " ") : iso(t).substr(11, 5));
+}
 
 double nice_step(double seconds) {
   for (double s : {60.0, 120.0, 300.0, 600.0, 900.0, 1800.0, 3600.0, 7200.0, 10800.0, 21600.0, 43200.0, 86400.0})
@@ -45,10 +47,13 @@ std::vector<OccupationChart::Bar> OccupationChart::layout_bars(std::vector<std::
   const double left = 70, right = width() - 20, top = 34, bottom = height() - 26, span = std::max(60.0, t1 - t0);
   const double h = std::min(26.0, (bottom - top) / std::max(1, n));
   auto x = [&](GpsTime t) { return left + (right - left) * (t - t0) / span; };
-  for (const Occupation &o : all) out.push_back({QRectF(x(o.start), top + h * rows[o.mark] + h * 0.18, std::max(3.0, x(o.stop) - x(o.start)), h * 0.64), o.id});
+  for (const Occupation &o : all)
+    out.push_back(
+        {QRectF(x(o.start), top + h * rows[o.mark] + h * 0.18, std::max(3.0, x(o.stop) - x(o.start)), h * 0.64), o.id});
   if (ticks) {
     const double step = nice_step(span * 80 / (right - left));
-    for (double s = std::ceil(t0.time_of_week() / step) * step - t0.time_of_week(); s <= span; s += step) ticks->emplace_back(x(t0 + s), clock(t0 + s, span > 86400));
+    for (double s = std::ceil(t0.time_of_week() / step) * step - t0.time_of_week(); s <= span; s += step)
+      ticks->emplace_back(x(t0 + s), clock(t0 + s, span > 86400));
     for (const auto &[mark, row] : rows) ticks->emplace_back(-(top + h * row + h / 2), text(mark));
   }
   return out;
@@ -86,8 +91,10 @@ void OccupationChart::paintEvent(QPaintEvent *) {
     const Occupation *o = w_.occupation(b.id);
     const bool selected = w_.selection().kind == "occupation" && w_.selection().id == b.id;
     p.setPen(selected ? QPen(ink::text, 2) : QPen(Qt::NoPen));
-    if (!o->used) p.setBrush(QBrush(ink::unused, Qt::BDiagPattern));
-    else p.setBrush(o->calibration && o->antenna_height ? ink::accepted : ink::attention);
+    if (!o->used)
+      p.setBrush(QBrush(ink::unused, Qt::BDiagPattern));
+    else
+      p.setBrush(o->calibration && o->antenna_height ? ink::accepted : ink::attention);
     p.drawRoundedRect(b.box, 3, 3);
   }
 }
@@ -124,7 +131,11 @@ void ResidualChart::paintEvent(QPaintEvent *) {
   const VectorResult *v = shown();
   if (!v || v->solved.residuals.empty()) {
     p.setPen(ink::unused);
-    p.drawText(rect(), Qt::AlignCenter, v && !v->error.empty() ? text(v->error) : w_.has_job() && !w_.job().vectors().empty() ? "Choose a vector to see its residuals, satellite by satellite" : "Residuals appear here once vectors are solved");
+    p.drawText(rect(), Qt::AlignCenter,
+               v && !v->error.empty() ? text(v->error)
+               : w_.has_job() && !w_.job().vectors().empty()
+                   ? "Choose a vector to see its residuals, satellite by satellite"
+                   : "Residuals appear here once vectors are solved");
     return;
   }
   p.setPen(ink::text);
@@ -134,14 +145,16 @@ void ResidualChart::paintEvent(QPaintEvent *) {
   const double title_width = QFontMetricsF(p.font()).horizontalAdvance(title);
   p.setFont(sized(8.5));
   p.setPen(ink::unused);
-  p.drawText(QPointF(26 + title_width, 20), QString("phase residuals, %1; band ±10 mm; drag over a span to leave it out").arg(text(v->session)));
+  p.drawText(QPointF(26 + title_width, 20),
+             QString("phase residuals, %1; band ±10 mm; drag over a span to leave it out").arg(text(v->session)));
   const auto sats = satellites(*v);
   const QRectF a = area();
   const double h = a.height() / static_cast<double>(sats.size());
   const double span = std::max(1.0, v->solved.last - v->solved.first);
   auto x = [&](GpsTime t) { return a.left() + a.width() * (t - v->solved.first) / span; };
   const double step = nice_step(span * 80 / a.width());
-  for (double s = std::ceil(v->solved.first.time_of_week() / step) * step - v->solved.first.time_of_week(); s <= span + 1; s += step) {
+  for (double s = std::ceil(v->solved.first.time_of_week() / step) * step - v->solved.first.time_of_week();
+       s <= span + 1; s += step) {
     const double at = a.left() + a.width() * s / span;
     p.setPen(QPen(QColor("#EEEAE0"), 1));
     p.drawLine(QPointF(at, a.top()), QPointF(at, a.bottom()));
@@ -162,8 +175,10 @@ void ResidualChart::paintEvent(QPaintEvent *) {
       const double mean = 0.5 * static_cast<double>(r.residual[0] + r.residual[1]);
       square += mean * mean;
       const QPointF at(x(r.time), y - std::clamp(mean, -0.012, 0.012) * mm_px);
-      if (n++ == 0 || r.time - last > 130) path.moveTo(at);
-      else path.lineTo(at);
+      if (n++ == 0 || r.time - last > 130)
+        path.moveTo(at);
+      else
+        path.lineTo(at);
       last = r.time;
     }
     const double rms = n ? std::sqrt(square / n) : 0;
@@ -180,7 +195,8 @@ void ResidualChart::paintEvent(QPaintEvent *) {
     p.drawText(QRectF(8, y - 9, 42, 18), Qt::AlignRight | Qt::AlignVCenter, text(sats[k].name()));
     p.setFont(sized(8));
     p.setPen(noisy ? ink::failed : ink::unused);
-    p.drawText(QRectF(a.right() + 6, y - 9, 62, 18), Qt::AlignRight | Qt::AlignVCenter, QString("%1 mm").arg(rms * 1000, 0, 'f', 1));
+    p.drawText(QRectF(a.right() + 6, y - 9, 62, 18), Qt::AlignRight | Qt::AlignVCenter,
+               QString("%1 mm").arg(rms * 1000, 0, 'f', 1));
     for (const CarrierArc &arc : v->solved.arcs)
       if (arc.sat == sats[k] && arc.band == 0 && arc.first - v->solved.first > 60) {
         p.setPen(QPen(ink::text, 1.2));
@@ -196,12 +212,15 @@ void ResidualChart::paintEvent(QPaintEvent *) {
     const auto t0 = parse_iso(item.substr(at + 1, slash - at - 1)), t1 = parse_iso(item.substr(slash + 1));
     if (!sat || !t0 || !t1) continue;
     for (std::size_t k = 0; k < sats.size(); ++k)
-      if (sats[k] == *sat) p.fillRect(QRectF(x(*t0), a.top() + h * static_cast<double>(k), x(*t1) - x(*t0), h), QBrush(ink::unused, Qt::BDiagPattern));
+      if (sats[k] == *sat)
+        p.fillRect(QRectF(x(*t0), a.top() + h * static_cast<double>(k), x(*t1) - x(*t0), h),
+                   QBrush(ink::unused, Qt::BDiagPattern));
   }
   if (drag_row_ >= 0 && drag_row_ < static_cast<int>(sats.size())) {
     p.setPen(QPen(ink::attention, 1.5, Qt::DashLine));
     p.setBrush(QColor(184, 115, 17, 40));
-    p.drawRoundedRect(QRectF(std::min(drag_from_, drag_to_), a.top() + h * drag_row_, std::abs(drag_to_ - drag_from_), h), 3, 3);
+    p.drawRoundedRect(
+        QRectF(std::min(drag_from_, drag_to_), a.top() + h * drag_row_, std::abs(drag_to_ - drag_from_), h), 3, 3);
   }
 }
 
@@ -209,7 +228,8 @@ void ResidualChart::mousePressEvent(QMouseEvent *e) {
   const VectorResult *v = shown();
   if (!v || v->solved.residuals.empty() || !area().contains(e->position())) return;
   const QRectF a = area();
-  drag_row_ = static_cast<int>((e->position().y() - a.top()) / (a.height() / static_cast<double>(satellites(*v).size())));
+  drag_row_ =
+      static_cast<int>((e->position().y() - a.top()) / (a.height() / static_cast<double>(satellites(*v).size())));
   drag_from_ = drag_to_ = e->position().x();
 }
 
@@ -231,7 +251,8 @@ void ResidualChart::mouseReleaseEvent(QMouseEvent *) {
   const double span = v->solved.last - v->solved.first;
   auto at = [&](double px) { return v->solved.first + std::round((px - a.left()) / a.width() * span); };
   const GpsTime t0 = at(std::min(drag_from_, drag_to_)), t1 = at(std::max(drag_from_, drag_to_));
-  w_.decide("leave-out", v->id + ":" + sats[static_cast<std::size_t>(row)].name() + "@" + iso(t0) + "/" + iso(t1), nlohmann::json::object(), "span left out on the time chart");
+  w_.decide("leave-out", v->id + ":" + sats[static_cast<std::size_t>(row)].name() + "@" + iso(t0) + "/" + iso(t1),
+            nlohmann::json::object(), "span left out on the time chart");
 }
 
 } // namespace ampletie::app

@@ -9,8 +9,15 @@ DoubtsDrawer::DoubtsDrawer(Workspace &w, QWidget *parent) : QWidget(parent), w_(
   bar_ = new QPushButton;
   bar_->setObjectName("doubts bar");
   bar_->setAccessibleName("Doubts");
-  bar_->setStyleSheet("QPushButton { background:#1B2A33; color:#F7F5F0; border:0; border-radius:0; text-align:left; padding:8px 16px; } QPushButton:focus { border:1px solid #3FA7AC; padding:7px 15px; }");
-  table_ = new TableCard("Doubts table", {{"What", "", false, false, 150}, {"Where", "", false, false, 140}, {"Why", "", false, false, 380}, {"Effect mm", "Largest effect on an issued coordinate", true, false, 80}, {"Found", "", true, false, 70}, {"Limit", "", true, false, 70}, {"State", "", false, false, 160}});
+  bar_->setStyleSheet("QPushButton { background:#1B2A33; color:#F7F5F0; border:0; border-radius:0; text-align:left; "
+                      "padding:8px 16px; } QPushButton:focus { border:1px solid #3FA7AC; padding:7px 15px; }");
+  table_ = new TableCard("Doubts table", {{"What", "", false, false, 150},
+                                          {"Where", "", false, false, 140},
+                                          {"Why", "", false, false, 380},
+                                          {"Effect mm", "Largest effect on an issued coordinate", true, false, 80},
+                                          {"Found", "", true, false, 70},
+                                          {"Limit", "", true, false, 70},
+                                          {"State", "", false, false, 160}});
   table_->setFixedHeight(190);
   table_->hide();
   auto *layout = new QVBoxLayout(this);
@@ -38,18 +45,28 @@ void DoubtsDrawer::refresh() {
   if (w_.has_job())
     for (const Doubt &d : w_.job().doubts()) {
       const bool is_open = d.state == Doubt::State::open;
-      if (is_open && open == 0) largest = text(d.about) + ": " + text(d.sentence) + (d.effect_m ? QString(" (up to %1 mm)").arg(std::lround(*d.effect_m * 1000)) : QString());
+      if (is_open && open == 0)
+        largest = text(d.about) + ": " + text(d.sentence) +
+                  (d.effect_m ? QString(" (up to %1 mm)").arg(std::lround(*d.effect_m * 1000)) : QString());
       (is_open ? open : accepted) += 1;
       Row r;
       r.id = d.id;
       r.dim = !is_open;
-      r.cells = {{text(d.kind), {}, is_open ? ink::attention : QColor(), true}, {text(d.about), {}, {}, false}, {text(d.sentence), {}, {}, false}, {d.effect_m ? QString::number(*d.effect_m * 1000, 'f', 0) : "–", d.effect_m.value_or(-1), {}, false},
-                 {d.value ? QString::number(*d.value, 'f', 2) : "–", d.value.value_or(0), {}, false}, {d.limit ? QString::number(*d.limit, 'f', 2) : "–", d.limit.value_or(0), {}, false}, {is_open ? QString("open") : "accepted: " + text(d.accepted_because), {}, {}, false}};
+      r.cells = {{text(d.kind), {}, is_open ? ink::attention : QColor(), true},
+                 {text(d.about), {}, {}, false},
+                 {text(d.sentence), {}, {}, false},
+                 {d.effect_m ? QString::number(*d.effect_m * 1000, 'f', 0) : "–", d.effect_m.value_or(-1), {}, false},
+                 {d.value ? QString::number(*d.value, 'f', 2) : "–", d.value.value_or(0), {}, false},
+                 {d.limit ? QString::number(*d.limit, 'f', 2) : "–", d.limit.value_or(0), {}, false},
+                 {is_open ? QString("open") : "accepted: " + text(d.accepted_because), {}, {}, false}};
       rows.push_back(std::move(r));
     }
   table_->set_rows(std::move(rows));
-  const QString count = open == 0 ? (accepted ? QString("No open doubts · %1 accepted").arg(accepted) : QString("No doubts")) : QString("%1 doubt%2").arg(open).arg(open == 1 ? "" : "s");
-  bar_->setText(count + (largest.isEmpty() ? "" : "      " + largest.left(120)) + (table_->isVisible() ? "      D closes" : "      D opens"));
+  const QString count = open == 0
+                            ? (accepted ? QString("No open doubts · %1 accepted").arg(accepted) : QString("No doubts"))
+                            : QString("%1 doubt%2").arg(open).arg(open == 1 ? "" : "s");
+  bar_->setText(count + (largest.isEmpty() ? "" : "      " + largest.left(120)) +
+                (table_->isVisible() ? "      D closes" : "      D opens"));
 }
 
 } // namespace ampletie::app

@@ -17,24 +17,35 @@ namespace ampletie::app {
 namespace {
 
 QString heading(const QString &kind, const QString &title, const QString &state, const QColor &colour) {
-  return QString("<p style='color:#6F7B83;margin:0'>%1</p><p style='font-size:14pt;font-weight:bold;margin:2px 0'>%2</p><p style='margin:0 0 6px 0;color:%3'><b>%4</b></p>").arg(kind, title, colour.name(), state);
+  return QString("<p style='color:#6F7B83;margin:0'>%1</p><p style='font-size:14pt;font-weight:bold;margin:2px "
+                 "0'>%2</p><p style='margin:0 0 6px 0;color:%3'><b>%4</b></p>")
+      .arg(kind, title, colour.name(), state);
 }
 QString part(const QString &title) { return QString("<p style='margin:12px 0 3px 0'><b>%1</b></p>").arg(title); }
 /// A value against its limit, with a word for the verdict.
 QString against(const QString &name, const QString &value, const QString &limit, bool good) {
-  return QString("<tr><td style='padding-right:10px'>%1</td><td align='right' style='color:%2'><b>%3</b></td><td align='right' style='color:#6F7B83;padding-left:10px'>%4</td><td style='padding-left:8px;color:%2'>%5</td></tr>").arg(name, (good ? ink::accepted : ink::failed).name(), value, limit, good ? "within" : "beyond");
+  return QString("<tr><td style='padding-right:10px'>%1</td><td align='right' style='color:%2'><b>%3</b></td><td "
+                 "align='right' style='color:#6F7B83;padding-left:10px'>%4</td><td "
+                 "style='padding-left:8px;color:%2'>%5</td></tr>")
+      .arg(name, (good ? ink::accepted : ink::failed).name(), value, limit, good ? "within" : "beyond");
 }
 /// Short values stay on one line.
-QString unbroken(const QString &s) { return s.contains('<') || s.size() > 26 ? s : QString(s).replace(' ', QChar(0xA0)); }
+QString unbroken(const QString &s) {
+  return s.contains('<') || s.size() > 26 ? s : QString(s).replace(' ', QChar(0xA0));
+}
 QString row(const QString &name, const QString &value, const QString &accuracy = {}) {
-  return QString("<tr><td style='color:#5A666E;padding-right:12px'>%1</td><td align='right'>%2</td><td align='right' style='color:#6F7B83;padding-left:10px'>%3</td></tr>").arg(name, unbroken(value), unbroken(accuracy));
+  return QString("<tr><td style='color:#5A666E;padding-right:12px'>%1</td><td align='right'>%2</td><td align='right' "
+                 "style='color:#6F7B83;padding-left:10px'>%3</td></tr>")
+      .arg(name, unbroken(value), unbroken(accuracy));
 }
 QString number(double v, int decimals) {
   const QString s = QString::number(v, 'f', decimals);
   // What rounds to nothing has no sign.
   return s.startsWith('-') && s.toDouble() == 0 ? s.mid(1) : QString(s).replace('-', QChar(0x2212));
 }
-QString link(const QString &target, const QString &label) { return QString("<a href='%1' style='color:#0B6E75;text-decoration:none'>%2</a>").arg(target, label); }
+QString link(const QString &target, const QString &label) {
+  return QString("<a href='%1' style='color:#0B6E75;text-decoration:none'>%2</a>").arg(target, label);
+}
 
 } // namespace
 
@@ -104,7 +115,9 @@ QString EvidencePanel::source_lines(const std::string &id, long line) const {
       if (in.number() < line - 2) continue;
       const bool hit = in.number() == line;
       out += QString("<div style='font-family:monospace;font-size:7pt;white-space:pre;%1'>%2&nbsp; %3</div>")
-                 .arg(hit ? "background-color:#FBF3E4" : "color:#6F7B83").arg(in.number(), 4).arg(escaped(std::string(text.substr(0, 64))));
+                 .arg(hit ? "background-color:#FBF3E4" : "color:#6F7B83")
+                 .arg(in.number(), 4)
+                 .arg(escaped(std::string(text.substr(0, 64))));
     }
   } catch (const std::exception &e) {
     out = QString::fromUtf8(e.what());
@@ -116,49 +129,96 @@ QString EvidencePanel::trace_html(const std::vector<TraceStep> &steps) const {
   QString out = part("Trace");
   for (const TraceStep &t : steps) {
     QString label = escaped(t.text);
-    if (t.line > 0) label = link(QString("line:%1:%2").arg(text(t.source_id)).arg(t.line), label);
-    else if (t.decision > 0) label = link(QString("decision:%1").arg(t.decision), label);
-    else if (t.kind == "vector") label = link("vector:" + text(t.item), label);
-    else if (t.kind == "occupation") label = link("occupation:" + text(t.item), label);
-    out += QString("<div style='margin-left:%1px;margin-top:3px'>● %2%3</div>").arg(t.depth * 12).arg(label, t.detail.empty() ? "" : "<br/><span style='color:#6F7B83;font-size:8pt'>" + escaped(t.detail) + "</span>");
+    if (t.line > 0)
+      label = link(QString("line:%1:%2").arg(text(t.source_id)).arg(t.line), label);
+    else if (t.decision > 0)
+      label = link(QString("decision:%1").arg(t.decision), label);
+    else if (t.kind == "vector")
+      label = link("vector:" + text(t.item), label);
+    else if (t.kind == "occupation")
+      label = link("occupation:" + text(t.item), label);
+    out += QString("<div style='margin-left:%1px;margin-top:3px'>● %2%3</div>")
+               .arg(t.depth * 12)
+               .arg(label, t.detail.empty()
+                               ? ""
+                               : "<br/><span style='color:#6F7B83;font-size:8pt'>" + escaped(t.detail) + "</span>");
     if (t.line > 0 && t.source_id == shown_source_ && t.line == shown_line_) out += source_lines(t.source_id, t.line);
   }
   return out;
 }
 
 void EvidencePanel::about_occupation(QString &html, const Occupation &o) {
-  html += heading("Occupation", escaped(o.mark) + " · " + text(iso(o.start).substr(11, 5)), o.used ? "used" : "left out: " + escaped(o.left_out_because), o.used ? ink::accepted : ink::unused);
-  html += "<table cellspacing='0'>" + row("from", text(iso(o.start).replace(10, 1, " "))) + row("to", text(iso(o.stop).replace(10, 1, " "))) + row("epochs", QString("%1 at %2 s").arg(o.epochs).arg(o.interval)) + row("receiver", escaped(o.receiver)) + row("antenna", escaped(o.antenna)) +
-          row("read", number(o.measured, 4) + " m") + row("to point", escaped(o.measured_to) + (o.slant ? ", slant" : ", vertical")) + row("ARP above mark", o.antenna_height ? "<b>" + number(*o.antenna_height, 4) + " m</b>" : "<span style='color:#A63D2F'>" + escaped(o.height_problem) + "</span>") +
-          row("calibration", o.calibration ? "found" : "<span style='color:#A63D2F'>none</span>") + "</table>";
+  html += heading("Occupation", escaped(o.mark) + " · " + text(iso(o.start).substr(11, 5)),
+                  o.used ? "used" : "left out: " + escaped(o.left_out_because), o.used ? ink::accepted : ink::unused);
+  html +=
+      "<table cellspacing='0'>" + row("from", text(iso(o.start).replace(10, 1, " "))) +
+      row("to", text(iso(o.stop).replace(10, 1, " "))) +
+      row("epochs", QString("%1 at %2 s").arg(o.epochs).arg(o.interval)) + row("receiver", escaped(o.receiver)) +
+      row("antenna", escaped(o.antenna)) + row("read", number(o.measured, 4) + " m") +
+      row("to point", escaped(o.measured_to) + (o.slant ? ", slant" : ", vertical")) +
+      row("ARP above mark", o.antenna_height ? "<b>" + number(*o.antenna_height, 4) + " m</b>"
+                                             : "<span style='color:#A63D2F'>" + escaped(o.height_problem) + "</span>") +
+      row("calibration", o.calibration ? "found" : "<span style='color:#A63D2F'>none</span>") + "</table>";
   int n = 0;
   for (const VectorResult &v : w_.job().vectors()) n += v.from_occupation == o.id || v.to_occupation == o.id;
   html += QString("<p style='color:#6F7B83'>%1 vectors depend on it.</p>").arg(n);
   html += trace_html(trace_occupation(o, *w_.job().snapshot()));
   const std::string id = o.id;
-  if (o.used) add_action("Leave occupation out", "It stays in the job and is not used", [this, id] { w_.decide("leave-out", id, nlohmann::json::object(), reason_->text()); }, true);
-  else add_action("Use occupation", "Take it back into the job", [this, id] { w_.decide("use", id, nlohmann::json::object(), reason_->text()); }, false);
+  if (o.used)
+    add_action(
+        "Leave occupation out", "It stays in the job and is not used",
+        [this, id] { w_.decide("leave-out", id, nlohmann::json::object(), reason_->text()); }, true);
+  else
+    add_action(
+        "Use occupation", "Take it back into the job",
+        [this, id] { w_.decide("use", id, nlohmann::json::object(), reason_->text()); }, false);
 }
 
 void EvidencePanel::about_vector(QString &html, const VectorResult &v) {
   const bool fixed = v.error.empty() && v.solved.solution == Solution::fixed;
   QString state = !v.error.empty() ? "not solved" : QString::fromStdString(solution_name(v.solved.solution));
-  if (!v.used) state = "left out: " + escaped(v.left_out_because);
-  else if (v.stale) state += " · out of date";
-  else if (!v.independent && v.error.empty()) state += " · dependent, not used";
-  html += heading("Vector", escaped(v.from) + " → " + escaped(v.to), state, !v.used ? ink::unused : fixed ? ink::accepted : v.error.empty() ? ink::attention : ink::failed);
-  if (!v.error.empty()) html += "<p>" + escaped(v.error) + "</p>";
+  if (!v.used)
+    state = "left out: " + escaped(v.left_out_because);
+  else if (v.stale)
+    state += " · out of date";
+  else if (!v.independent && v.error.empty())
+    state += " · dependent, not used";
+  html += heading("Vector", escaped(v.from) + " → " + escaped(v.to), state,
+                  !v.used           ? ink::unused
+                  : fixed           ? ink::accepted
+                  : v.error.empty() ? ink::attention
+                                    : ink::failed);
+  if (!v.error.empty())
+    html += "<p>" + escaped(v.error) + "</p>";
   else {
     const auto &q = v.solved;
     html += "<table cellspacing='0'>";
     const char *names[] = {"ΔX", "ΔY", "ΔZ"};
-    for (int i = 0; i < 3; ++i) html += row(names[i], number(q.d[i], 4) + " m", "± " + number(std::sqrt(q.cov(i, i)) * 1000, 1) + " mm");
-    html += row("length", "<b>" + number(v.length(), 4) + " m</b>") + row("frame", escaped(frame_name(v.frame)) + " at " + number(v.epoch, 2)) + row("orbits", escaped(v.orbits)) + "</table>";
+    for (int i = 0; i < 3; ++i)
+      html += row(names[i], number(q.d[i], 4) + " m", "± " + number(std::sqrt(q.cov(i, i)) * 1000, 1) + " mm");
+    html += row("length", "<b>" + number(v.length(), 4) + " m</b>") +
+            row("frame", escaped(frame_name(v.frame)) + " at " + number(v.epoch, 2)) +
+            row("orbits", escaped(v.orbits)) + "</table>";
     const JobSettings &s = w_.job().state().settings;
     const double minutes = (q.last - q.first) / 60;
-    html += part("Against its limits") + "<table cellspacing='0'>" + against("ratio", number(q.ratio, 1), "≥ " + number(s.ratio_limit, 1), q.ratio >= s.ratio_limit) + against("rms", number(q.rms_m * 1000, 1) + " mm", "≤ " + number(s.rms_limit_m * 1000, 0), q.rms_m <= s.rms_limit_m) +
-            against("overlap", number(minutes, 0) + " min", "≥ " + number(s.min_overlap_min, 0), minutes >= s.min_overlap_min) + "</table>";
-    html += QString("<p style='color:#6F7B83'>%1 satellites, %2 epochs, %3 slips, %4 observations set aside. Integers: %5 accepted with a success rate of %6. Noise against its model: %7.</p>").arg(q.satellites).arg(q.epochs).arg(q.slips).arg(q.rejected).arg(fixed ? "all that matter" : q.solution == Solution::partly_fixed ? "part" : "none").arg(number(q.success_rate, 4)).arg(number(q.model_fit, 2));
+    html += part("Against its limits") + "<table cellspacing='0'>" +
+            against("ratio", number(q.ratio, 1), "≥ " + number(s.ratio_limit, 1), q.ratio >= s.ratio_limit) +
+            against("rms", number(q.rms_m * 1000, 1) + " mm", "≤ " + number(s.rms_limit_m * 1000, 0),
+                    q.rms_m <= s.rms_limit_m) +
+            against("overlap", number(minutes, 0) + " min", "≥ " + number(s.min_overlap_min, 0),
+                    minutes >= s.min_overlap_min) +
+            "</table>";
+    html += QString("<p style='color:#6F7B83'>%1 satellites, %2 epochs, %3 slips, %4 observations set aside. Integers: "
+                    "%5 accepted with a success rate of %6. Noise against its model: %7.</p>")
+                .arg(q.satellites)
+                .arg(q.epochs)
+                .arg(q.slips)
+                .arg(q.rejected)
+                .arg(fixed                                  ? "all that matter"
+                     : q.solution == Solution::partly_fixed ? "part"
+                                                            : "none")
+                .arg(number(q.success_rate, 4))
+                .arg(number(q.model_fit, 2));
     for (const auto &n : q.notes) html += "<p style='color:#B87311'>" + escaped(n) + "</p>";
     // The same pair on another occasion: the plainest check there is.
     QString repeats;
@@ -167,14 +227,21 @@ void EvidencePanel::about_vector(QString &html, const VectorResult &v) {
       const Vec3 d = o.solved.d - q.d;
       const Mat3 c = o.solved.cov + q.cov + 4e-6 * Mat3::Identity();
       const double chi = d.dot(c.inverse() * d);
-      repeats += row(link("vector:" + text(o.id), text(o.session).mid(8)), "differs by " + number(d.norm() * 1000, 1) + " mm", chi < 16.27 ? "agrees" : "disagrees");
+      repeats += row(link("vector:" + text(o.id), text(o.session).mid(8)),
+                     "differs by " + number(d.norm() * 1000, 1) + " mm", chi < 16.27 ? "agrees" : "disagrees");
     }
     if (!repeats.isEmpty()) html += part("Measured again") + "<table cellspacing='0'>" + repeats + "</table>";
   }
   html += trace_html(trace_vector(v, *w_.job().snapshot()));
   const std::string id = v.id;
-  if (v.used) add_action("Leave vector out", "It stays in the job and is not used (Space)", [this, id] { w_.decide("leave-out", id, nlohmann::json::object(), reason_->text()); }, true);
-  else add_action("Use vector", "Take it back into the network (Space)", [this, id] { w_.decide("use", id, nlohmann::json::object(), reason_->text()); }, false);
+  if (v.used)
+    add_action(
+        "Leave vector out", "It stays in the job and is not used (Space)",
+        [this, id] { w_.decide("leave-out", id, nlohmann::json::object(), reason_->text()); }, true);
+  else
+    add_action(
+        "Use vector", "Take it back into the network (Space)",
+        [this, id] { w_.decide("use", id, nlohmann::json::object(), reason_->text()); }, false);
 }
 
 void EvidencePanel::about_mark(QString &html, const std::string &name) {
@@ -186,33 +253,64 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
   if (run)
     for (const auto &x : run->result.marks)
       if (x.name == name) m = &x;
-  static const std::map<Hold, QString> words{{Hold::none, "computed"}, {Hold::full, "held"}, {Hold::plan, "held in plan"}, {Hold::height, "held in height"}, {Hold::check, "check, never used"}};
+  static const std::map<Hold, QString> words{{Hold::none, "computed"},
+                                             {Hold::full, "held"},
+                                             {Hold::plan, "held in plan"},
+                                             {Hold::height, "held in height"},
+                                             {Hold::check, "check, never used"}};
   QString status = words.at(hold);
   if (m && w_.job().network_stale()) status += " · out of date";
   html += heading("Mark", escaped(name), status, hold == Hold::none ? ink::accepted : ink::text);
   const auto pub = w_.job().snapshot()->published.find(name);
-  if (pub != w_.job().snapshot()->published.end() && !pub->second.description.empty()) html += "<p style='color:#6F7B83'>" + escaped(pub->second.description) + "</p>";
+  if (pub != w_.job().snapshot()->published.end() && !pub->second.description.empty())
+    html += "<p style='color:#6F7B83'>" + escaped(pub->second.description) + "</p>";
   if (m) {
     const FullPosition &p = run->positions.at(name);
-    auto sd = [&](int i) { return m->cov_enu(i, i) > 0 ? "± " + number(std::sqrt(m->cov_enu(i, i)) * 1000, 1) + " mm" : QString("held"); };
-    html += "<table cellspacing='0'>" + row("East", "<b>" + number(p.grid.east, 4) + "</b>", sd(0)) + row("North", "<b>" + number(p.grid.north, 4) + "</b>", sd(1));
-    if (p.height) html += row("Height", "<b>" + number(*p.height, 4) + "</b>", run->geoid_sd ? "geoid ± " + number(*run->geoid_sd, 2) + " m" : "");
-    html += row("h ellipsoidal", number(p.geodetic.h, 4), sd(2)) + row("scale factor", number(p.grid.scale, 7)) + row("convergence", QString::fromStdString(format_dms(degrees(p.grid.convergence_rad), 1))) + "</table>";
-    html += part("95 %") + "<table cellspacing='0'>" + row("network", number(m->network_plan95 * 1000, 1) + " mm plan", number(m->network_up95 * 1000, 1) + " mm height") + row("local", number(m->local_plan95 * 1000, 1) + " mm plan", number(m->local_up95 * 1000, 1) + " mm height") + "</table>";
+    auto sd = [&](int i) {
+      return m->cov_enu(i, i) > 0 ? "± " + number(std::sqrt(m->cov_enu(i, i)) * 1000, 1) + " mm" : QString("held");
+    };
+    html += "<table cellspacing='0'>" + row("East", "<b>" + number(p.grid.east, 4) + "</b>", sd(0)) +
+            row("North", "<b>" + number(p.grid.north, 4) + "</b>", sd(1));
+    if (p.height)
+      html += row("Height", "<b>" + number(*p.height, 4) + "</b>",
+                  run->geoid_sd ? "geoid ± " + number(*run->geoid_sd, 2) + " m" : "");
+    html += row("h ellipsoidal", number(p.geodetic.h, 4), sd(2)) + row("scale factor", number(p.grid.scale, 7)) +
+            row("convergence", QString::fromStdString(format_dms(degrees(p.grid.convergence_rad), 1))) + "</table>";
+    html +=
+        part("95 %") + "<table cellspacing='0'>" +
+        row("network", number(m->network_plan95 * 1000, 1) + " mm plan",
+            number(m->network_up95 * 1000, 1) + " mm height") +
+        row("local", number(m->local_plan95 * 1000, 1) + " mm plan", number(m->local_up95 * 1000, 1) + " mm height") +
+        "</table>";
     if (hold == Hold::none)
-      html += m->independent_checks ? QString("<p style='color:#0B6E75'>%1 set-ups: %2 independent check%3.</p>").arg(m->set_ups).arg(m->independent_checks).arg(m->independent_checks > 1 ? "s" : "") : QString("<p style='color:#B87311'>One set-up only: nothing checks it.</p>");
-    if (hold == Hold::check) html += QString("<p>Found %1 mm in plan and %2 mm in height from its published place.</p>").arg(number(m->shift_enu.head<2>().norm() * 1000, 1), number(m->shift_enu.z() * 1000, 1));
+      html += m->independent_checks ? QString("<p style='color:#0B6E75'>%1 set-ups: %2 independent check%3.</p>")
+                                          .arg(m->set_ups)
+                                          .arg(m->independent_checks)
+                                          .arg(m->independent_checks > 1 ? "s" : "")
+                                    : QString("<p style='color:#B87311'>One set-up only: nothing checks it.</p>");
+    if (hold == Hold::check)
+      html += QString("<p>Found %1 mm in plan and %2 mm in height from its published place.</p>")
+                  .arg(number(m->shift_enu.head<2>().norm() * 1000, 1), number(m->shift_enu.z() * 1000, 1));
     for (const ControlCheck &c : run->result.control)
-      if (c.mark == name) html += QString("<p>Predicted from the other held marks: %1 mm in plan, %2 mm in height away; %3.</p>").arg(number(c.difference_enu.head<2>().norm() * 1000, 1), number(c.difference_enu.z() * 1000, 1), c.passes ? "agrees" : "<span style='color:#A63D2F'>disagrees</span>");
+      if (c.mark == name)
+        html += QString("<p>Predicted from the other held marks: %1 mm in plan, %2 mm in height away; %3.</p>")
+                    .arg(number(c.difference_enu.head<2>().norm() * 1000, 1), number(c.difference_enu.z() * 1000, 1),
+                         c.passes ? "agrees" : "<span style='color:#A63D2F'>disagrees</span>");
   }
   html += trace_html(trace_mark(name, *w_.job().snapshot(), w_.job().vectors(), run));
   auto hold_as = [this, name](const char *how) { w_.decide("hold", name, {{"how", how}}, reason_->text()); };
   if (hold == Hold::none && pub != w_.job().snapshot()->published.end()) {
-    add_action("Hold mark", "Fixed at its published coordinates", [hold_as] { hold_as("full"); }, false);
-    add_action("Use as check", "Compared, never used", [hold_as] { hold_as("check"); }, false);
+    add_action(
+        "Hold mark", "Fixed at its published coordinates", [hold_as] { hold_as("full"); }, false);
+    add_action(
+        "Use as check", "Compared, never used", [hold_as] { hold_as("check"); }, false);
   } else if (hold != Hold::none) {
-    if (hold == Hold::full) add_action("Use as check", "Compared, never used", [hold_as] { hold_as("check"); }, false);
-    add_action("Release mark", "Computed like the others", [this, name] { w_.decide("release", name, nlohmann::json::object(), reason_->text()); }, false);
+    if (hold == Hold::full)
+      add_action(
+          "Use as check", "Compared, never used", [hold_as] { hold_as("check"); }, false);
+    add_action(
+        "Release mark", "Computed like the others",
+        [this, name] { w_.decide("release", name, nlohmann::json::object(), reason_->text()); }, false);
   }
 }
 
@@ -220,23 +318,37 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
   for (const Doubt &d : w_.job().doubts()) {
     if (d.id != id) continue;
     const bool open = d.state == Doubt::State::open;
-    html += heading("Doubt", escaped(d.about), text(d.kind) + (open ? "" : " · accepted"), open ? ink::attention : ink::unused);
+    html += heading("Doubt", escaped(d.about), text(d.kind) + (open ? "" : " · accepted"),
+                    open ? ink::attention : ink::unused);
     html += "<p>" + escaped(d.sentence) + ".</p><table cellspacing='0'>";
-    if (d.value) html += row("found", number(*d.value, 2) + " " + text(d.unit), d.limit ? "limit " + number(*d.limit, 2) : "");
+    if (d.value)
+      html += row("found", number(*d.value, 2) + " " + text(d.unit), d.limit ? "limit " + number(*d.limit, 2) : "");
     if (d.effect_m) html += row("effect on coordinates", "up to " + number(*d.effect_m * 1000, 0) + " mm");
     html += "</table>";
     if (!d.causes.empty()) html += part("Likely causes");
     for (const auto &c : d.causes) html += "<p style='margin:2px 0'>› " + escaped(c) + "</p>";
     if (!open) html += "<p>Accepted: " + escaped(d.accepted_because) + "</p>";
     const std::string item = d.item, section = d.section;
-    add_action("Go there", "Show what it is about", [this, item, section] {
-      const Section s = section == "intake" ? Section::intake : section == "gnss" ? Section::gnss : section == "network" ? Section::network : Section::datum;
-      w_.go(s);
-      if (w_.occupation(item)) w_.select("occupation", item);
-      else if (w_.vector(item)) w_.select("vector", item);
-      else w_.select("mark", item);
-    }, false);
-    if (open) add_action("Accept doubt", "It stays in the list and is printed with its reason", [this, id] { w_.decide("accept", id, nlohmann::json::object(), reason_->text()); }, true);
+    add_action(
+        "Go there", "Show what it is about",
+        [this, item, section] {
+          const Section s = section == "intake"    ? Section::intake
+                            : section == "gnss"    ? Section::gnss
+                            : section == "network" ? Section::network
+                                                   : Section::datum;
+          w_.go(s);
+          if (w_.occupation(item))
+            w_.select("occupation", item);
+          else if (w_.vector(item))
+            w_.select("vector", item);
+          else
+            w_.select("mark", item);
+        },
+        false);
+    if (open)
+      add_action(
+          "Accept doubt", "It stays in the list and is printed with its reason",
+          [this, id] { w_.decide("accept", id, nlohmann::json::object(), reason_->text()); }, true);
     return;
   }
   html += "<p style='color:#0B6E75'>This doubt is settled.</p>";
@@ -246,7 +358,8 @@ void EvidencePanel::about_source(QString &html, const std::string &id) {
   for (const auto &c : w_.job().snapshot()->contents) {
     if (c.source.id != id) continue;
     html += heading("Source", escaped(c.source.name), text(c.source.kind), ink::accepted);
-    html += "<table cellspacing='0'>" + row("taken", text(c.source.taken_at)) + "</table><p style='color:#6F7B83;font-size:8pt'>SHA-256 " + text(c.source.id) + "</p>";
+    html += "<table cellspacing='0'>" + row("taken", text(c.source.taken_at)) +
+            "</table><p style='color:#6F7B83;font-size:8pt'>SHA-256 " + text(c.source.id) + "</p>";
     html += "<p>The file lies in the job byte for byte and is never changed; corrections lie over it as decisions.</p>";
     html += part("First lines") + source_lines(id, 3);
   }
@@ -257,9 +370,19 @@ void EvidencePanel::about_decision(QString &html, long seq) {
   for (std::size_t i = 0; i < w_.job().decisions().size(); ++i) {
     const Decision &d = w_.job().decisions()[i];
     if (d.seq != seq) continue;
-    html += heading("Decision", QString::number(seq), stands[i] ? "stands" : "withdrawn", stands[i] ? ink::accepted : ink::unused);
-    html += "<table cellspacing='0'>" + row("when", text(d.time)) + row("who", escaped(d.author)) + row("what", escaped(d.verb)) + row("about", escaped(d.target)) + "</table><p>" + escaped(d.reason) + "</p><p style='font-family:monospace;font-size:8pt'>" + escaped(d.value.dump(1)).replace("\n", "<br/>") + "</p>";
-    if (stands[i] && d.verb != "withdraw") add_action("Withdraw decision", "It stays in the log as withdrawn", [this, seq] { w_.decide("withdraw", "decision", {{"decision", seq}}, reason_->text()); }, false);
+    html += heading("Decision", QString::number(seq), stands[i] ? "stands" : "withdrawn",
+                    stands[i] ? ink::accepted : ink::unused);
+    html += "<table cellspacing='0'>" + row("when", text(d.time)) + row("who", escaped(d.author)) +
+            row("what", escaped(d.verb)) + row("about", escaped(d.target)) + "</table><p>" + escaped(d.reason) +
+            "</p><p style='font-family:monospace;font-size:8pt'>" + escaped(d.value.dump(1)).replace("\n", "<br/>") +
+            "</p>";
+    if (stands[i] && d.verb != "withdraw")
+      add_action(
+          "Withdraw decision", "It stays in the log as withdrawn",
+          [this, seq] {
+            w_.decide("withdraw", "decision", {{"decision", seq}}, reason_->text());
+          },
+          false);
   }
 }
 
@@ -267,8 +390,12 @@ void EvidencePanel::about_job(QString &html) {
   const auto &s = w_.job().state().settings;
   html += heading("Job", escaped(s.title), text(s.datum.crs) + " · " + number(s.datum.epoch, 2), ink::text);
   const auto open = w_.job().open_doubts();
-  html += open ? QString("<p style='color:#B87311'><b>May I issue? Not yet: %1 doubt%2 open.</b></p>").arg(open).arg(open == 1 ? " is" : "s are")
-          : w_.job().network() && !w_.job().network_stale() ? "<p style='color:#0B6E75'><b>May I issue? Nothing speaks against it.</b></p>" : "<p>May I issue? The network is not adjusted yet.</p>";
+  html += open ? QString("<p style='color:#B87311'><b>May I issue? Not yet: %1 doubt%2 open.</b></p>")
+                     .arg(open)
+                     .arg(open == 1 ? " is" : "s are")
+          : w_.job().network() && !w_.job().network_stale()
+              ? "<p style='color:#0B6E75'><b>May I issue? Nothing speaks against it.</b></p>"
+              : "<p>May I issue? The network is not adjusted yet.</p>";
   html += "<p style='color:#6F7B83'>Choose an occupation, a vector or a mark: what it rests on appears here.</p>";
 }
 
@@ -276,16 +403,24 @@ void EvidencePanel::refresh() {
   clear_actions();
   QString html;
   const int scroll = text_->verticalScrollBar()->value();
-  if (!w_.has_job()) html = "<p style='color:#6F7B83'>No job is open.</p>";
+  if (!w_.has_job())
+    html = "<p style='color:#6F7B83'>No job is open.</p>";
   else {
     const Selection &s = w_.selection();
-    if (s.kind == "occupation" && w_.occupation(s.id)) about_occupation(html, *w_.occupation(s.id));
-    else if (s.kind == "vector" && w_.vector(s.id)) about_vector(html, *w_.vector(s.id));
-    else if (s.kind == "mark") about_mark(html, s.id);
-    else if (s.kind == "doubt") about_doubt(html, s.id);
-    else if (s.kind == "source") about_source(html, s.id);
-    else if (s.kind == "decision") about_decision(html, std::atol(s.id.c_str()));
-    else about_job(html);
+    if (s.kind == "occupation" && w_.occupation(s.id))
+      about_occupation(html, *w_.occupation(s.id));
+    else if (s.kind == "vector" && w_.vector(s.id))
+      about_vector(html, *w_.vector(s.id));
+    else if (s.kind == "mark")
+      about_mark(html, s.id);
+    else if (s.kind == "doubt")
+      about_doubt(html, s.id);
+    else if (s.kind == "source")
+      about_source(html, s.id);
+    else if (s.kind == "decision")
+      about_decision(html, std::atol(s.id.c_str()));
+    else
+      about_job(html);
   }
   text_->setHtml(html);
   text_->verticalScrollBar()->setValue(scroll);
@@ -298,7 +433,8 @@ void EvidencePanel::follow(const QUrl &url) {
     shown_source_ = parts[1].toStdString();
     shown_line_ = parts[2].toLong();
     refresh();
-  } else if (parts.size() == 2) w_.select(parts[0], parts[1].toStdString());
+  } else if (parts.size() == 2)
+    w_.select(parts[0], parts[1].toStdString());
 }
 
 } // namespace ampletie::app

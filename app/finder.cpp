@@ -10,7 +10,8 @@ namespace ampletie::app {
 
 Finder::Finder(Workspace &w, QWidget *parent) : QFrame(parent), w_(w) {
   setObjectName("finder");
-  setStyleSheet("#finder { background:#FFFFFF; border:1px solid #1B2A33; border-radius:8px; } QListWidget { border:0; } QListWidget::item { padding:5px; }");
+  setStyleSheet("#finder { background:#FFFFFF; border:1px solid #1B2A33; border-radius:8px; } QListWidget { border:0; "
+                "} QListWidget::item { padding:5px; }");
   edit_ = new QLineEdit;
   edit_->setPlaceholderText("Find a mark, a source, a vector, a doubt or a command");
   edit_->setAccessibleName("Find");
@@ -50,9 +51,12 @@ void Finder::search(const QString &t) {
     for (const auto &o : s.occupations) marks.insert(o.mark);
     for (const auto &[name, p] : s.published) marks.insert(name);
     for (const auto &m : marks) offer(text(m), "mark", [this, m] { w_.select("mark", m); });
-    for (const auto &c : s.contents) offer(text(c.source.name), "source", [this, id = c.source.id] { w_.select("source", id); });
-    for (const auto &d : w_.job().doubts()) offer(text(d.about + ": " + d.kind), "doubt", [this, id = d.id] { w_.select("doubt", id); });
-    for (const auto &v : w_.job().vectors()) offer(text(v.from + " → " + v.to), "vector · " + text(v.session).mid(8), [this, id = v.id] {
+    for (const auto &c : s.contents)
+      offer(text(c.source.name), "source", [this, id = c.source.id] { w_.select("source", id); });
+    for (const auto &d : w_.job().doubts())
+      offer(text(d.about + ": " + d.kind), "doubt", [this, id = d.id] { w_.select("doubt", id); });
+    for (const auto &v : w_.job().vectors())
+      offer(text(v.from + " → " + v.to), "vector · " + text(v.session).mid(8), [this, id = v.id] {
         w_.go(Section::gnss);
         w_.select("vector", id);
       });

@@ -12,7 +12,9 @@ class Finder : public QFrame {
   Q_OBJECT
 public:
   Finder(Workspace &w, QWidget *parent);
-  void add_command(const QString &name, const QString &key, std::function<void()> f) { commands_.push_back({name, key, std::move(f)}); }
+  void add_command(const QString &name, const QString &key, std::function<void()> f) {
+    commands_.push_back({name, key, std::move(f)});
+  }
   void start();
 
 protected:

@@ -31,7 +31,10 @@ void JobStop::paintEvent(QPaintEvent *) {
   p.setRenderHint(QPainter::Antialiasing);
   const QPointF c = knot();
   using State = SectionStatus::State;
-  const auto colour = status_.state == State::doubt ? ink::attention : status_.state == State::clean ? ink::accepted : status_.state == State::nothing ? ink::unused : ink::text;
+  const auto colour = status_.state == State::doubt     ? ink::attention
+                      : status_.state == State::clean   ? ink::accepted
+                      : status_.state == State::nothing ? ink::unused
+                                                        : ink::text;
   p.setBrush(ink::panel);
   switch (status_.state) {
   case State::nothing:
@@ -97,7 +100,8 @@ JobLine::JobLine(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
 }
 
 void JobLine::refresh() {
-  for (int i = 0; i < section_count; ++i) stops_[static_cast<std::size_t>(i)]->show_status(w_.status(static_cast<Section>(i)));
+  for (int i = 0; i < section_count; ++i)
+    stops_[static_cast<std::size_t>(i)]->show_status(w_.status(static_cast<Section>(i)));
   update();
 }
 
@@ -116,7 +120,8 @@ void JobLine::paintEvent(QPaintEvent *) {
       p.drawRoundedRect(QRectF(s->geometry()).adjusted(0, 1, 0, -1), 6, 6);
     }
   for (std::size_t i = 0; i + 1 < stops_.size(); ++i) {
-    const QPointF a = stops_[i]->mapTo(this, stops_[i]->knot().toPoint()), b = stops_[i + 1]->mapTo(this, stops_[i + 1]->knot().toPoint());
+    const QPointF a = stops_[i]->mapTo(this, stops_[i]->knot().toPoint()),
+                  b = stops_[i + 1]->mapTo(this, stops_[i + 1]->knot().toPoint());
     // Solid once what flows along it is up to date and free of doubts.
     const bool solid = stops_[i]->status().state == SectionStatus::State::clean;
     p.setPen(QPen(solid ? ink::accepted : ink::unused, solid ? 2.2 : 1.6, solid ? Qt::SolidLine : Qt::DashLine));

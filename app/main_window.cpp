@@ -72,13 +72,20 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   head->setSpacing(4);
   head->addWidget(name_holder);
   head->addWidget(line_, 1);
-  for (QWidget *b : {static_cast<QWidget *>(undo_), static_cast<QWidget *>(redo_), static_cast<QWidget *>(settings), static_cast<QWidget *>(find)}) head->addWidget(b);
+  for (QWidget *b : {static_cast<QWidget *>(undo_), static_cast<QWidget *>(redo_), static_cast<QWidget *>(settings),
+                     static_cast<QWidget *>(find)})
+    head->addWidget(b);
 
   sheets_ = new QStackedWidget;
   sheets_->addWidget(new IntakeSheet(w_));
   sheets_->addWidget(new GnssSheet(w_));
-  sheets_->addWidget(new QuietSheet(w_, "Levels", "<p style='font-size:13pt'><b>No levels in this version</b></p><p>Level books are not read yet. What this job knows of heights comes from GNSS and the geoid model.</p>"));
-  sheets_->addWidget(new QuietSheet(w_, "Traverse", "<p style='font-size:13pt'><b>No traverses in this version</b></p><p>Total-station work is not read yet.</p>"));
+  sheets_->addWidget(
+      new QuietSheet(w_, "Levels",
+                     "<p style='font-size:13pt'><b>No levels in this version</b></p><p>Level books are not read yet. "
+                     "What this job knows of heights comes from GNSS and the geoid model.</p>"));
+  sheets_->addWidget(new QuietSheet(
+      w_, "Traverse",
+      "<p style='font-size:13pt'><b>No traverses in this version</b></p><p>Total-station work is not read yet.</p>"));
   sheets_->addWidget(new NetworkSheet(w_));
   sheets_->addWidget(new DatumSheet(w_));
   sheets_->addWidget(new IssueSheet(w_));
@@ -117,11 +124,15 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
     const std::time_t now = std::time(nullptr);
     s.datum.epoch = 1970 + static_cast<double>(now) / 31556952.0;
     const QString why = w_.create(path.endsWith(".tie") ? path : path + ".tie", s);
-    if (why.isEmpty()) show_settings();
-    else Q_EMIT w_.message(why, true);
+    if (why.isEmpty())
+      show_settings();
+    else
+      Q_EMIT w_.message(why, true);
   });
   static const char *keys[] = {"Alt+I", "Alt+G", "Alt+L", "Alt+T", "Alt+N", "Alt+D", "Alt+S"};
-  for (int i = 0; i < section_count; ++i) add_action("Go to " + section_name(static_cast<Section>(i)), QKeySequence(keys[i]), [this, i] { show_section(static_cast<Section>(i)); });
+  for (int i = 0; i < section_count; ++i)
+    add_action("Go to " + section_name(static_cast<Section>(i)), QKeySequence(keys[i]),
+               [this, i] { show_section(static_cast<Section>(i)); });
   add_action("Main action of the section", QKeySequence("Ctrl+Return"), [this] {
     if (sheet() && sheet()->action()->isEnabled() && !sheet()->action()->isHidden()) sheet()->act();
   });

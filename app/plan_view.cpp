@@ -15,7 +15,9 @@ double round_step(double x) {
   const double base = std::pow(10, std::floor(std::log10(x)));
   return x / base >= 5 ? 5 * base : x / base >= 2 ? 2 * base : base;
 }
-QString metres(double m) { return m >= 1000 ? QString("%1 km").arg(m / 1000) : m >= 1 ? QString("%1 m").arg(m) : QString("%1 mm").arg(m * 1000); }
+QString metres(double m) {
+  return m >= 1000 ? QString("%1 km").arg(m / 1000) : m >= 1 ? QString("%1 m").arg(m) : QString("%1 mm").arg(m * 1000);
+}
 double distance_to_segment(QPointF p, QPointF a, QPointF b) {
   const QPointF d = b - a;
   const double len = QPointF::dotProduct(d, d);
@@ -48,7 +50,8 @@ void PlanView::reload() {
 void PlanView::fit() {
   if (marks_.empty() || width() < 20) return;
   double e0 = 1e99, e1 = -1e99, n0 = 1e99, n1 = -1e99;
-  for (const auto &m : marks_) e0 = std::min(e0, m.east), e1 = std::max(e1, m.east), n0 = std::min(n0, m.north), n1 = std::max(n1, m.north);
+  for (const auto &m : marks_)
+    e0 = std::min(e0, m.east), e1 = std::max(e1, m.east), n0 = std::min(n0, m.north), n1 = std::max(n1, m.north);
   centre_e_ = (e0 + e1) / 2;
   centre_n_ = (n0 + n1) / 2;
   const double w = std::max(e1 - e0, 100.0), h = std::max(n1 - n0, 100.0);
@@ -58,7 +61,9 @@ void PlanView::fit() {
   update();
 }
 
-QPointF PlanView::to_screen(double e, double n) const { return {width() / 2.0 + (e - centre_e_) * scale_, height() / 2.0 - (n - centre_n_) * scale_}; }
+QPointF PlanView::to_screen(double e, double n) const {
+  return {width() / 2.0 + (e - centre_e_) * scale_, height() / 2.0 - (n - centre_n_) * scale_};
+}
 
 QPointF PlanView::place(const std::string &mark) const {
   const auto it = index_.find(mark);
@@ -69,8 +74,10 @@ void PlanView::draw_grid(QPainter &p) const {
   const double step = round_step(110 / scale_);
   p.setPen(QPen(QColor("#EEEAE0"), 1));
   const double e0 = centre_e_ - width() / 2.0 / scale_, n0 = centre_n_ - height() / 2.0 / scale_;
-  for (double e = std::ceil(e0 / step) * step; e < e0 + width() / scale_; e += step) p.drawLine(QPointF(to_screen(e, 0).x(), 0), QPointF(to_screen(e, 0).x(), height()));
-  for (double n = std::ceil(n0 / step) * step; n < n0 + height() / scale_; n += step) p.drawLine(QPointF(0, to_screen(0, n).y()), QPointF(width(), to_screen(0, n).y()));
+  for (double e = std::ceil(e0 / step) * step; e < e0 + width() / scale_; e += step)
+    p.drawLine(QPointF(to_screen(e, 0).x(), 0), QPointF(to_screen(e, 0).x(), height()));
+  for (double n = std::ceil(n0 / step) * step; n < n0 + height() / scale_; n += step)
+    p.drawLine(QPointF(0, to_screen(0, n).y()), QPointF(width(), to_screen(0, n).y()));
 }
 
 void PlanView::draw_vectors(QPainter &p) const {
@@ -82,15 +89,21 @@ void PlanView::draw_vectors(QPainter &p) const {
       if (a == index_.end() || b == index_.end()) continue;
       const bool active = v.used && v.independent && v.error.empty();
       if (active != (pass == 1)) continue;
-      const QPointF from = to_screen(marks_[a->second].east, marks_[a->second].north), to = to_screen(marks_[b->second].east, marks_[b->second].north);
+      const QPointF from = to_screen(marks_[a->second].east, marks_[a->second].north),
+                    to = to_screen(marks_[b->second].east, marks_[b->second].north);
       const bool selected = w_.selection().kind == "vector" && w_.selection().id == v.id;
       QPen pen(ink::accepted, selected ? 3 : 1.4);
       const bool is_float = v.error.empty() && v.solved.solution != Solution::fixed;
-      if (!v.used) pen = QPen(ink::unused, selected ? 2.6 : 1.2, Qt::DotLine);
-      else if (!v.error.empty()) pen = QPen(ink::failed, selected ? 3 : 1.4, Qt::DashDotLine);
-      else if (!v.independent) pen = QPen(selected ? ink::accepted : QColor("#C9D8D8"), selected ? 2 : 0.8);
-      else if (is_float) pen = QPen(ink::attention, selected ? 2.2 : 1.4, Qt::DashLine);
-      else if (v.stale) pen = QPen(ink::unused, selected ? 2.6 : 1.4, Qt::DashDotDotLine);
+      if (!v.used)
+        pen = QPen(ink::unused, selected ? 2.6 : 1.2, Qt::DotLine);
+      else if (!v.error.empty())
+        pen = QPen(ink::failed, selected ? 3 : 1.4, Qt::DashDotLine);
+      else if (!v.independent)
+        pen = QPen(selected ? ink::accepted : QColor("#C9D8D8"), selected ? 2 : 0.8);
+      else if (is_float)
+        pen = QPen(ink::attention, selected ? 2.2 : 1.4, Qt::DashLine);
+      else if (v.stale)
+        pen = QPen(ink::unused, selected ? 2.6 : 1.4, Qt::DashDotDotLine);
       p.setPen(pen);
       if (is_float && v.used) {
         // Double dashed: the convention for what is not settled.
@@ -99,7 +112,8 @@ void PlanView::draw_vectors(QPainter &p) const {
         const QPointF side = len > 0 ? QPointF(-d.y(), d.x()) / len * 2.0 : QPointF();
         p.drawLine(from + side, to + side);
         p.drawLine(from - side, to - side);
-      } else p.drawLine(from, to);
+      } else
+        p.drawLine(from, to);
     }
 }
 
@@ -125,7 +139,8 @@ void PlanView::draw_ellipses(QPainter &p) const {
   p.setPen(ink::unused);
   p.setFont(sized(8));
   p.setBrush(Qt::NoBrush);
-  p.drawText(QRectF(0, height() - 22, width() - 10, 16), Qt::AlignRight, QString("ellipses 95 %, %1 = %2 px").arg(metres(unit)).arg(std::lround(unit * px)));
+  p.drawText(QRectF(0, height() - 22, width() - 10, 16), Qt::AlignRight,
+             QString("ellipses 95 %, %1 = %2 px").arg(metres(unit)).arg(std::lround(unit * px)));
 }
 
 void PlanView::draw_marks(QPainter &p) const {
@@ -167,17 +182,25 @@ void PlanView::draw_marks(QPainter &p) const {
       shape.lineTo(c + QPointF(-7, 0));
       shape.closeSubpath();
       break;
-    case Hold::none: shape.addEllipse(c, 5.2, 5.2); break;
+    case Hold::none:
+      shape.addEllipse(c, 5.2, 5.2);
+      break;
     }
     p.drawPath(shape);
     const QString name = text(m.name);
     const QSizeF size(fm.horizontalAdvance(name) + 2, fm.height());
-    const QPointF offsets[] = {{10, -size.height() - 2}, {10, 3}, {-size.width() - 10, -size.height() - 2}, {-size.width() - 10, 3}, {-size.width() / 2, -size.height() - 10}, {-size.width() / 2, 9}};
+    const QPointF offsets[] = {{10, -size.height() - 2},
+                               {10, 3},
+                               {-size.width() - 10, -size.height() - 2},
+                               {-size.width() - 10, 3},
+                               {-size.width() / 2, -size.height() - 10},
+                               {-size.width() / 2, 9}};
     QRectF best(c + offsets[0], size);
     for (const QPointF &o : offsets) {
       const QRectF r(c + o, size);
       const bool inside = r.left() > 2 && r.right() < width() - 2 && r.top() > 2 && r.bottom() < height() - 2;
-      if (inside && std::none_of(taken.begin(), taken.end(), [&](const QRectF &t) { return t.intersects(r) && !t.contains(c); })) {
+      if (inside && std::none_of(taken.begin(), taken.end(),
+                                 [&](const QRectF &t) { return t.intersects(r) && !t.contains(c); })) {
         best = r;
         break;
       }
@@ -243,7 +266,8 @@ void PlanView::paintEvent(QPaintEvent *) {
 void PlanView::wheelEvent(QWheelEvent *e) {
   const double factor = std::pow(1.2, e->angleDelta().y() / 120.0);
   const QPointF at = e->position();
-  const double east = centre_e_ + (at.x() - width() / 2.0) / scale_, north = centre_n_ - (at.y() - height() / 2.0) / scale_;
+  const double east = centre_e_ + (at.x() - width() / 2.0) / scale_,
+               north = centre_n_ - (at.y() - height() / 2.0) / scale_;
   scale_ = std::clamp(scale_ * factor, 1e-6, 1e4);
   centre_e_ = east - (at.x() - width() / 2.0) / scale_;
   centre_n_ = north + (at.y() - height() / 2.0) / scale_;
@@ -281,7 +305,9 @@ std::string PlanView::vector_at(QPointF where) const {
     for (const VectorResult &v : w_.job().vectors()) {
       const auto a = index_.find(v.from), b = index_.find(v.to);
       if (a == index_.end() || b == index_.end()) continue;
-      const double d = distance_to_segment(where, to_screen(marks_[a->second].east, marks_[a->second].north), to_screen(marks_[b->second].east, marks_[b->second].north)) + (v.used && v.independent ? 0 : 2);
+      const double d = distance_to_segment(where, to_screen(marks_[a->second].east, marks_[a->second].north),
+                                           to_screen(marks_[b->second].east, marks_[b->second].north)) +
+                       (v.used && v.independent ? 0 : 2);
       if (d < nearest) nearest = d, best = v.id;
     }
   return best;
@@ -289,13 +315,17 @@ std::string PlanView::vector_at(QPointF where) const {
 
 void PlanView::mouseReleaseEvent(QMouseEvent *e) {
   if (dragging_) return;
-  if (const auto m = mark_at(e->position()); !m.empty()) w_.select("mark", m);
-  else if (const auto v = vector_at(e->position()); !v.empty()) w_.select("vector", v);
+  if (const auto m = mark_at(e->position()); !m.empty())
+    w_.select("mark", m);
+  else if (const auto v = vector_at(e->position()); !v.empty())
+    w_.select("vector", v);
 }
 
 void PlanView::keyPressEvent(QKeyEvent *e) {
-  if (e->key() == Qt::Key_F) fit();
-  else QWidget::keyPressEvent(e);
+  if (e->key() == Qt::Key_F)
+    fit();
+  else
+    QWidget::keyPressEvent(e);
 }
 
 void PlanView::resizeEvent(QResizeEvent *) { fit(); }

@@ -23,23 +23,33 @@ QVariant TableModel::data(const QModelIndex &index, int role) const {
   const Row &r = rows_[static_cast<std::size_t>(index.row())];
   const Column &c = columns[static_cast<std::size_t>(index.column())];
   static const Cell none;
-  const Cell &cell = static_cast<std::size_t>(index.column()) < r.cells.size() ? r.cells[static_cast<std::size_t>(index.column())] : none;
+  const Cell &cell = static_cast<std::size_t>(index.column()) < r.cells.size()
+                         ? r.cells[static_cast<std::size_t>(index.column())]
+                         : none;
   switch (role) {
   case Qt::DisplayRole:
-  case Qt::EditRole: return cell.text;
-  case Qt::UserRole: return cell.key.isValid() ? cell.key : QVariant(cell.text);
-  case Qt::UserRole + 1: return QString::fromStdString(r.id);
-  case Qt::TextAlignmentRole: return QVariant((c.number ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
-  case Qt::ForegroundRole: return r.dim ? QVariant(ink::unused) : cell.color.isValid() ? QVariant(cell.color) : QVariant(ink::text);
-  case Qt::BackgroundRole: return r.wash.isValid() ? QVariant(r.wash) : QVariant();
+  case Qt::EditRole:
+    return cell.text;
+  case Qt::UserRole:
+    return cell.key.isValid() ? cell.key : QVariant(cell.text);
+  case Qt::UserRole + 1:
+    return QString::fromStdString(r.id);
+  case Qt::TextAlignmentRole:
+    return QVariant((c.number ? Qt::AlignRight : Qt::AlignLeft) | Qt::AlignVCenter);
+  case Qt::ForegroundRole:
+    return r.dim ? QVariant(ink::unused) : cell.color.isValid() ? QVariant(cell.color) : QVariant(ink::text);
+  case Qt::BackgroundRole:
+    return r.wash.isValid() ? QVariant(r.wash) : QVariant();
   case Qt::FontRole: {
     if (!cell.bold) return {};
     QFont f = QApplication::font();
     f.setBold(true);
     return f;
   }
-  case Qt::ToolTipRole: return c.editable ? QString("Press F2 or double-click to correct") : QVariant();
-  default: return {};
+  case Qt::ToolTipRole:
+    return c.editable ? QString("Press F2 or double-click to correct") : QVariant();
+  default:
+    return {};
   }
 }
 
@@ -61,7 +71,9 @@ Qt::ItemFlags TableModel::flags(const QModelIndex &index) const {
 bool TableModel::setData(const QModelIndex &index, const QVariant &value, int role) {
   if (role != Qt::EditRole || !edit) return false;
   const std::string id = rows_[static_cast<std::size_t>(index.row())].id;
-  if (value.toString() == rows_[static_cast<std::size_t>(index.row())].cells[static_cast<std::size_t>(index.column())].text) return false;
+  if (value.toString() ==
+      rows_[static_cast<std::size_t>(index.row())].cells[static_cast<std::size_t>(index.column())].text)
+    return false;
   // A decision rebuilds the rows; the editor must be gone by then.
   QTimer::singleShot(0, this, [this, id, column = index.column(), t = value.toString()] {
     const QString why = edit(id, column, t);
@@ -136,7 +148,8 @@ TableCard::TableCard(const QString &name, std::vector<Column> columns, QWidget *
 }
 
 void TableCard::set_rows(std::vector<Row> rows) {
-  const QString current = view_->currentIndex().isValid() ? view_->currentIndex().data(Qt::UserRole + 1).toString() : QString();
+  const QString current =
+      view_->currentIndex().isValid() ? view_->currentIndex().data(Qt::UserRole + 1).toString() : QString();
   selecting_ = true;
   model_->set_rows(std::move(rows));
   selecting_ = false;
@@ -154,7 +167,10 @@ void TableCard::refit() {
     int w = std::max(column.width, heads.horizontalAdvance(column.title) + 18);
     for (std::size_t r = 0; r < model_->rows().size() && r < 200; ++r) {
       const auto &row = model_->rows()[r].cells;
-      if (static_cast<std::size_t>(c) < row.size()) w = std::max(w, std::min(420, (row[static_cast<std::size_t>(c)].bold ? strong : plain).horizontalAdvance(row[static_cast<std::size_t>(c)].text) + 16));
+      if (static_cast<std::size_t>(c) < row.size())
+        w = std::max(w, std::min(420, (row[static_cast<std::size_t>(c)].bold ? strong : plain)
+                                              .horizontalAdvance(row[static_cast<std::size_t>(c)].text) +
+                                          16));
     }
     view_->setColumnWidth(c, w);
   }

@@ -13,20 +13,20 @@ namespace ampletie::app {
 /// One cell: what is shown, what it sorts by, and how it looks.
 struct Cell {
   QString text;
-  QVariant key;           ///< defaults to the text
-  QColor color;           ///< invalid: the usual ink
+  QVariant key; ///< defaults to the text
+  QColor color; ///< invalid: the usual ink
   bool bold = false;
 };
 struct Row {
   std::string id;
   std::vector<Cell> cells;
-  bool dim = false;       ///< left out or not used
-  QColor wash;            ///< background; invalid: none
+  bool dim = false; ///< left out or not used
+  QColor wash;      ///< background; invalid: none
 };
 struct Column {
   QString title, tip{};
   bool number = false, editable = false;
-  int width = 0;          ///< minimum, px; 0: by content
+  int width = 0; ///< minimum, px; 0: by content
 };
 
 /// Rows by value; rebuilt when the job changes, selection kept by id.
@@ -39,8 +39,12 @@ public:
 
   void set_rows(std::vector<Row> rows);
   const std::vector<Row> &rows() const { return rows_; }
-  int rowCount(const QModelIndex &parent = {}) const override { return parent.isValid() ? 0 : static_cast<int>(rows_.size()); }
-  int columnCount(const QModelIndex &parent = {}) const override { return parent.isValid() ? 0 : static_cast<int>(columns.size()); }
+  int rowCount(const QModelIndex &parent = {}) const override {
+    return parent.isValid() ? 0 : static_cast<int>(rows_.size());
+  }
+  int columnCount(const QModelIndex &parent = {}) const override {
+    return parent.isValid() ? 0 : static_cast<int>(columns.size());
+  }
   QVariant data(const QModelIndex &index, int role) const override;
   QVariant headerData(int section, Qt::Orientation o, int role) const override;
   Qt::ItemFlags flags(const QModelIndex &index) const override;

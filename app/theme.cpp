@@ -38,7 +38,8 @@ void apply_theme(QApplication &app) {
   p.setColor(QPalette::Link, ink::accepted);
   p.setColor(QPalette::ToolTipBase, ink::text);
   p.setColor(QPalette::ToolTipText, ink::paper);
-  for (auto role : {QPalette::Text, QPalette::ButtonText, QPalette::WindowText}) p.setColor(QPalette::Disabled, role, ink::unused);
+  for (auto role : {QPalette::Text, QPalette::ButtonText, QPalette::WindowText})
+    p.setColor(QPalette::Disabled, role, ink::unused);
   app.setPalette(p);
   app.setWindowIcon(QIcon(":/assets/ampletie.svg"));
   app.setStyleSheet(R"(

@@ -28,7 +28,8 @@ QString Workspace::open(const QString &path) {
     selection_ = {};
     Q_EMIT changed();
     Q_EMIT selection_changed();
-    if (job_->store().read_only()) Q_EMIT message("Opened for reading only: " + text(job_->store().why_read_only()), true);
+    if (job_->store().read_only())
+      Q_EMIT message("Opened for reading only: " + text(job_->store().why_read_only()), true);
     return {};
   } catch (const std::exception &e) {
     return QString::fromUtf8(e.what());
@@ -59,12 +60,18 @@ void Workspace::take(const QStringList &paths) {
     return;
   }
   int refused = 0, taken = 0;
-  for (const Intake &i : last_intake_) i.outcome == Intake::Outcome::refused ? ++refused : i.outcome == Intake::Outcome::already_here ? 0 : ++taken;
+  for (const Intake &i : last_intake_)
+    i.outcome == Intake::Outcome::refused ? ++refused : i.outcome == Intake::Outcome::already_here ? 0 : ++taken;
   Q_EMIT changed();
-  Q_EMIT message(QString("%1 taken, %2 refused, %3 already here").arg(taken).arg(refused).arg(static_cast<int>(last_intake_.size()) - taken - refused), refused > 0);
+  Q_EMIT message(QString("%1 taken, %2 refused, %3 already here")
+                     .arg(taken)
+                     .arg(refused)
+                     .arg(static_cast<int>(last_intake_.size()) - taken - refused),
+                 refused > 0);
 }
 
-QString Workspace::decide(const std::string &verb, const std::string &target, const nlohmann::json &value, const QString &reason) {
+QString Workspace::decide(const std::string &verb, const std::string &target, const nlohmann::json &value,
+                          const QString &reason) {
   if (!job_) return "no job is open";
   try {
     job_->decide(verb, target, value, reason.toStdString());
@@ -77,33 +84,29 @@ QString Workspace::decide(const std::string &verb, const std::string &target, co
   }
 }
 
-void Workspace::undo() {
-  if (!job_ || !job_->can_undo()) return;
+void Workspace::walk(void (Job::*step)()) {
+  if (!job_) return;
   try {
-    job_->undo();
+    ((*job_).*step)();
   } catch (const std::exception &e) {
     Q_EMIT message(QString::fromUtf8(e.what()), true);
   }
   Q_EMIT changed();
 }
 
-void Workspace::redo() {
-  if (!job_ || !job_->can_redo()) return;
-  try {
-    job_->redo();
-  } catch (const std::exception &e) {
-    Q_EMIT message(QString::fromUtf8(e.what()), true);
-  }
-  Q_EMIT changed();
-}
+void Workspace::undo() { walk(&Job::undo); }
+void Workspace::redo() { walk(&Job::redo); }
 
-void Workspace::run(const QString &what, std::function<std::function<QString()>(std::shared_ptr<const JobSnapshot>, const Progress &)> work) {
+void Workspace::run(
+    const QString &what,
+    std::function<std::function<QString()>(std::shared_ptr<const JobSnapshot>, const Progress &)> work) {
   if (worker_.joinable()) worker_.join();
   finished_ = false;
   progress_ = std::make_shared<Progress>();
   progress_->report = [this](double f, const std::string &s) {
     const QString sentence = text(s);
-    QMetaObject::invokeMethod(this, [this, f, sentence] { Q_EMIT progress(f, sentence); }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this, [this, f, sentence] { Q_EMIT progress(f, sentence); }, Qt::QueuedConnection);
   };
   Q_EMIT work_started(what);
   worker_ = std::thread([this, snapshot = job_->snapshot(), p = progress_, work = std::move(work)] {
@@ -117,23 +120,26 @@ void Workspace::run(const QString &what, std::function<std::function<QString()>(
     } catch (const std::exception &e) {
       failure = QString::fromUtf8(e.what());
     }
-    QMetaObject::invokeMethod(this, [this, take_over, failure, stopped] {
-      finished_ = true;
-      if (worker_.joinable()) worker_.join();
-      QString done = failure;
-      bool failed = !failure.isEmpty();
-      if (stopped) done = "stopped; nothing was changed";
-      if (take_over) {
-        try {
-          done = take_over();
-        } catch (const std::exception &e) {
-          done = QString::fromUtf8(e.what());
-          failed = true;
-        }
-      }
-      Q_EMIT changed();
-      Q_EMIT work_finished(done, failed);
-    }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this,
+        [this, take_over, failure, stopped] {
+          finished_ = true;
+          if (worker_.joinable()) worker_.join();
+          QString done = failure;
+          bool failed = !failure.isEmpty();
+          if (stopped) done = "stopped; nothing was changed";
+          if (take_over) {
+            try {
+              done = take_over();
+            } catch (const std::exception &e) {
+              done = QString::fromUtf8(e.what());
+              failed = true;
+            }
+          }
+          Q_EMIT changed();
+          Q_EMIT work_finished(done, failed);
+        },
+        Qt::QueuedConnection);
   });
 }
 
@@ -143,15 +149,17 @@ void Workspace::stop() {
 
 bool Workspace::solve() {
   if (!job_ || busy()) return false;
-  run("Solving vectors", [this, known = job_->vectors()](std::shared_ptr<const JobSnapshot> s, const Progress &p) -> std::function<QString()> {
-    auto result = std::make_shared<std::vector<VectorResult>>(solve_vectors(*s, known, 0, p));
-    return [this, result] {
-      job_->accept_vectors(std::move(*result));
-      int fixed = 0;
-      for (const auto &v : job_->vectors()) fixed += v.error.empty() && v.solved.solution == Solution::fixed;
-      return QString("%1 of %2 vectors fixed").arg(fixed).arg(job_->vectors().size());
-    };
-  });
+  run("Solving vectors",
+      [this, known = job_->vectors()](std::shared_ptr<const JobSnapshot> s,
+                                      const Progress &p) -> std::function<QString()> {
+        auto result = std::make_shared<std::vector<VectorResult>>(solve_vectors(*s, known, 0, p));
+        return [this, result] {
+          job_->accept_vectors(std::move(*result));
+          int fixed = 0;
+          for (const auto &v : job_->vectors()) fixed += v.error.empty() && v.solved.solution == Solution::fixed;
+          return QString("%1 of %2 vectors fixed").arg(fixed).arg(job_->vectors().size());
+        };
+      });
   return true;
 }
 
@@ -162,15 +170,19 @@ bool Workspace::adjust() {
       Q_EMIT work_finished("vectors are out of date: solve them again first", true);
       return false;
     }
-  run("Adjusting network", [this, vectors = job_->vectors()](std::shared_ptr<const JobSnapshot> s, const Progress &p) -> std::function<QString()> {
-    auto result = std::make_shared<NetworkRun>(run_network(*s, vectors, p));
-    return [this, result] {
-      const auto &a = result->result.adjustment;
-      const QString done = QString("variance factor %1, the global test %2").arg(a.variance_factor, 0, 'f', 2).arg(a.passes ? "passes" : "fails");
-      job_->accept_network(std::move(*result));
-      return done;
-    };
-  });
+  run("Adjusting network",
+      [this, vectors = job_->vectors()](std::shared_ptr<const JobSnapshot> s,
+                                        const Progress &p) -> std::function<QString()> {
+        auto result = std::make_shared<NetworkRun>(run_network(*s, vectors, p));
+        return [this, result] {
+          const auto &a = result->result.adjustment;
+          const QString done = QString("variance factor %1, the global test %2")
+                                   .arg(a.variance_factor, 0, 'f', 2)
+                                   .arg(a.passes ? "passes" : "fails");
+          job_->accept_network(std::move(*result));
+          return done;
+        };
+      });
   return true;
 }
 
@@ -238,15 +250,18 @@ SectionStatus Workspace::status(Section section) const {
     for (const VectorResult &v : job_->vectors()) {
       if (!v.used) continue;
       stale += v.stale;
-      if (!v.error.empty()) ++failed;
-      else (v.solved.solution == Solution::fixed ? fixed : other) += 1;
+      if (!v.error.empty())
+        ++failed;
+      else
+        (v.solved.solution == Solution::fixed ? fixed : other) += 1;
     }
     if (job_->vectors().empty() && fixed + other + failed == 0) {
       out.verdict = QString("%1 occupations to solve").arg(s.occupations.size());
       out.state = State::to_do;
       return out;
     }
-    out.verdict = QString("%1 fixed").arg(fixed) + (other ? QString(" · %1 float").arg(other) : "") + (failed ? QString(" · %1 failed").arg(failed) : "");
+    out.verdict = QString("%1 fixed").arg(fixed) + (other ? QString(" · %1 float").arg(other) : "") +
+                  (failed ? QString(" · %1 failed").arg(failed) : "");
     out.state = State::clean;
     with_doubts("gnss");
     if (stale) out.state = State::stale, out.verdict = QString("%1 out of date").arg(stale);
@@ -262,7 +277,9 @@ SectionStatus Workspace::status(Section section) const {
       out.verdict = "out of date";
       return out;
     }
-    out.verdict = job_->network()->result.adjustment.passes ? QString("test passes, %1").arg(job_->network()->result.adjustment.variance_factor, 0, 'f', 2) : QString("test fails");
+    out.verdict = job_->network()->result.adjustment.passes
+                      ? QString("test passes, %1").arg(job_->network()->result.adjustment.variance_factor, 0, 'f', 2)
+                      : QString("test fails");
     out.state = State::clean;
     with_doubts("network");
     return out;
@@ -277,7 +294,8 @@ SectionStatus Workspace::status(Section section) const {
   case Section::issue: {
     const auto records = job_->store().issue_records();
     out.verdict = records.empty() ? "not issued" : QString("%1 issued").arg(records.size());
-    out.state = records.empty() ? (job_->network() && !job_->network_stale() ? State::to_do : State::nothing) : State::clean;
+    out.state =
+        records.empty() ? (job_->network() && !job_->network_stale() ? State::to_do : State::nothing) : State::clean;
     return out;
   }
   default:
@@ -297,7 +315,12 @@ std::vector<PlanMark> Workspace::plan_marks() const {
   if (const NetworkRun *run = job_->network())
     for (const AdjustedMark &m : run->result.marks) {
       const FullPosition &p = run->positions.at(m.name);
-      marks[m.name] = {m.name, p.grid.east, p.grid.north, hold_of(m.name), m.network_cov_enu.topLeftCorner<2, 2>(), s.published.count(m.name) > 0};
+      marks[m.name] = {m.name,
+                       p.grid.east,
+                       p.grid.north,
+                       hold_of(m.name),
+                       m.network_cov_enu.topLeftCorner<2, 2>(),
+                       s.published.count(m.name) > 0};
     }
   bool missing = false;
   for (const Occupation &o : s.occupations) missing = missing || !marks.count(o.mark);
@@ -317,9 +340,14 @@ std::vector<PlanMark> Workspace::plan_marks() const {
         marks[name] = {name, it->second.first, it->second.second, hold_of(name), {}, s.published.count(name) > 0};
       };
       for (const auto &[name, p] : s.published) {
-        if (p.grid && !marks.count(name)) marks[name] = {name, p.grid->x(), p.grid->y(), hold_of(name), {}, true};
-        else if (p.xyz) place(name, "p" + name + p.source_id + std::to_string(p.decision), [&x = *p.xyz] { return to_geodetic(x); });
-        else if (p.geodetic_deg) place(name, "p" + name + p.source_id + std::to_string(p.decision), [&g = *p.geodetic_deg] { return Geodetic{g.x() * M_PI / 180, g.y() * M_PI / 180, g.z()}; });
+        if (p.grid && !marks.count(name))
+          marks[name] = {name, p.grid->x(), p.grid->y(), hold_of(name), {}, true};
+        else if (p.xyz)
+          place(name, "p" + name + p.source_id + std::to_string(p.decision), [&x = *p.xyz] { return to_geodetic(x); });
+        else if (p.geodetic_deg)
+          place(name, "p" + name + p.source_id + std::to_string(p.decision), [&g = *p.geodetic_deg] {
+            return Geodetic{g.x() * M_PI / 180, g.y() * M_PI / 180, g.z()};
+          });
       }
       for (const Occupation &o : s.occupations)
         if (o.file->approximate.norm() > 6e6) place(o.mark, o.id, [&] { return to_geodetic(o.file->approximate); });

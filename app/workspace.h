@@ -50,7 +50,8 @@ public:
   void take(const QStringList &paths);
   const std::vector<Intake> &last_intake() const { return last_intake_; }
   /// Records a decision; returns an empty string or what went wrong.
-  QString decide(const std::string &verb, const std::string &target, const nlohmann::json &value, const QString &reason);
+  QString decide(const std::string &verb, const std::string &target, const nlohmann::json &value,
+                 const QString &reason);
   void undo();
   void redo();
 
@@ -72,7 +73,7 @@ public:
   const VectorResult *vector(const std::string &id) const;
 
 Q_SIGNALS:
-  void changed();           ///< the job, its results or its doubts
+  void changed(); ///< the job, its results or its doubts
   void selection_changed();
   void progress(double fraction, const QString &sentence);
   void work_started(const QString &what);
@@ -81,7 +82,9 @@ Q_SIGNALS:
   void section_wanted(ampletie::app::Section s);
 
 private:
-  void run(const QString &what, std::function<std::function<QString()>(std::shared_ptr<const JobSnapshot>, const Progress &)> work);
+  void walk(void (Job::*step)());
+  void run(const QString &what,
+           std::function<std::function<QString()>(std::shared_ptr<const JobSnapshot>, const Progress &)> work);
   std::unique_ptr<Job> job_;
   std::vector<Intake> last_intake_;
   Selection selection_;

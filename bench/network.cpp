@@ -17,7 +17,10 @@ static NetworkInput network(int n, Shape shape) {
   const int side = static_cast<int>(std::ceil(std::sqrt(n)));
   for (int i = 0; i < n; ++i) {
     const Geodetic g{0.8 + 1e-4 * (i / side), 0.24 + 1e-4 * (i % side), 300};
-    in.marks.push_back({"M" + std::to_string(i), {to_cartesian(g), frame, 2026}, i == 0 ? Hold::full : Hold::none, Vec3(0.001, 0.001, 0.002)});
+    in.marks.push_back({"M" + std::to_string(i),
+                        {to_cartesian(g), frame, 2026},
+                        i == 0 ? Hold::full : Hold::none,
+                        Vec3(0.001, 0.001, 0.002)});
   }
   int k = 0;
   auto add = [&](int a, int b, int session) {
@@ -25,11 +28,13 @@ static NetworkInput network(int n, Shape shape) {
     v.id = "v" + std::to_string(k++);
     v.from = in.marks[static_cast<std::size_t>(a)].name, v.to = in.marks[static_cast<std::size_t>(b)].name;
     v.from_set_up = v.from + "/" + std::to_string(session), v.to_set_up = v.to + "/" + std::to_string(session);
-    v.d = in.marks[static_cast<std::size_t>(b)].position.xyz - in.marks[static_cast<std::size_t>(a)].position.xyz + 0.003 * Vec3(normal(random), normal(random), normal(random));
+    v.d = in.marks[static_cast<std::size_t>(b)].position.xyz - in.marks[static_cast<std::size_t>(a)].position.xyz +
+          0.003 * Vec3(normal(random), normal(random), normal(random));
     v.cov = 9e-6 * Mat3::Identity();
     v.frame = frame, v.epoch = 2026;
     in.vectors.push_back(v);
-    for (const auto &[s, m] : {std::pair(v.from_set_up, v.from), std::pair(v.to_set_up, v.to)}) in.set_ups.push_back({s, m, Vec3(0.001, 0.001, 0.001)});
+    for (const auto &[s, m] : {std::pair(v.from_set_up, v.from), std::pair(v.to_set_up, v.to)})
+      in.set_ups.push_back({s, m, Vec3(0.001, 0.001, 0.001)});
   };
   if (shape == mesh) {
     for (int i = 0; i < n; ++i) {
@@ -45,7 +50,9 @@ static NetworkInput network(int n, Shape shape) {
     for (int i = 1; i < n; ++i) add(i - 1, i, 100000);
   }
   std::sort(in.set_ups.begin(), in.set_ups.end(), [](const auto &a, const auto &b) { return a.id < b.id; });
-  in.set_ups.erase(std::unique(in.set_ups.begin(), in.set_ups.end(), [](const auto &a, const auto &b) { return a.id == b.id; }), in.set_ups.end());
+  in.set_ups.erase(
+      std::unique(in.set_ups.begin(), in.set_ups.end(), [](const auto &a, const auto &b) { return a.id == b.id; }),
+      in.set_ups.end());
   return in;
 }
 
@@ -66,7 +73,9 @@ static std::vector<NormalEquations::Entry> entries(int n, int &size) {
     for (int i = 0; i < 3; ++i)
       for (int j = 0; j < 3; ++j) {
         out.push_back({3 * std::max(a, b) + i, 3 * std::min(a, b) + j, i == j ? -1.0 : -0.1});
-        if (j <= i) out.push_back({3 * a + i, 3 * a + j, i == j ? 1.3 : 0.1}), out.push_back({3 * b + i, 3 * b + j, i == j ? 1.3 : 0.1});
+        if (j <= i)
+          out.push_back({3 * a + i, 3 * a + j, i == j ? 1.3 : 0.1}),
+              out.push_back({3 * b + i, 3 * b + j, i == j ? 1.3 : 0.1});
       }
   };
   for (int i = 0; i < side * side; ++i) {

@@ -1,5 +1,5 @@
-// Reading RINEX 3 against what the same machine does with the same bytes: finding line ends (a bound) and converting the
-// numbers with the C library.
+// Reading RINEX 3 against what the same machine does with the same bytes: finding line ends (a bound) and converting
+// the numbers with the C library.
 #include "base/text.h"
 #include "formats/rinex_observation.h"
 #include <benchmark/benchmark.h>
@@ -25,8 +25,10 @@ static void numbers_with_strtod(benchmark::State &state) {
     for (const char *p = text().c_str(); *p;) {
       char *end = nullptr;
       const double v = std::strtod(p, &end);
-      if (end == p) ++p;
-      else sum += v, p = end;
+      if (end == p)
+        ++p;
+      else
+        sum += v, p = end;
     }
     benchmark::DoNotOptimize(sum);
   }
@@ -38,7 +40,8 @@ static void line_ends(benchmark::State &state) {
   for (auto _ : state) {
     std::size_t n = 0;
     const char *p = text().data(), *end = p + text().size();
-    while (p < end && (p = static_cast<const char *>(std::memchr(p, '\n', static_cast<std::size_t>(end - p))))) ++n, ++p;
+    while (p < end && (p = static_cast<const char *>(std::memchr(p, '\n', static_cast<std::size_t>(end - p)))))
+      ++n, ++p;
     benchmark::DoNotOptimize(n);
   }
   state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations()) * static_cast<std::int64_t>(text().size()));

@@ -17,7 +17,8 @@ namespace {
 struct Arguments {
   std::string job, crs = "EPSG:25833", vertical, realisation, epoch, title = "untitled job";
   std::vector<std::string> files, words, marks;
-  std::string mark, item, because, list, folder, scenario, only, frame, coordinate_epoch, orbits, unit = "m", frame_of_rows;
+  std::string mark, item, because, list, folder, scenario, only, frame, coordinate_epoch, orbits, unit = "m",
+                                                                                                  frame_of_rows;
   std::vector<double> xyz, grid, sd;
   std::vector<std::string> geodetic;
   double mask = 0, interval = 0;
@@ -41,11 +42,13 @@ std::string occupation_id(const Job &job, const std::string &text) {
   const auto at = text.find('@');
   for (const Occupation &o : job.snapshot()->occupations) {
     if (o.id == text) return o.id;
-    if (o.mark == text.substr(0, at) && (at == std::string::npos || iso(o.start).rfind(text.substr(at + 1), 0) == 0)) found.push_back(&o);
+    if (o.mark == text.substr(0, at) && (at == std::string::npos || iso(o.start).rfind(text.substr(at + 1), 0) == 0))
+      found.push_back(&o);
   }
   if (found.size() == 1) return found.front()->id;
   if (found.empty()) throw InputError("there is no occupation \"" + text + "\"");
-  throw InputError("\"" + text + "\" names several occupations: add @ and the start, as in " + text.substr(0, at) + "@" + iso(found.front()->start).substr(0, 16));
+  throw InputError("\"" + text + "\" names several occupations: add @ and the start, as in " + text.substr(0, at) +
+                   "@" + iso(found.front()->start).substr(0, 16));
 }
 
 int cmd_new(const Arguments &a) {
@@ -75,7 +78,8 @@ int cmd_set(const Arguments &a) {
   const std::string kind = a.words[0];
   if (kind == "accept") {
     if (a.words.size() != 2 || a.because.empty()) throw InputError("accept needs the doubt's id and --because");
-    if (std::none_of(job.doubts().begin(), job.doubts().end(), [&](const Doubt &d) { return d.id == a.words[1]; })) throw InputError("there is no doubt \"" + a.words[1] + "\"");
+    if (std::none_of(job.doubts().begin(), job.doubts().end(), [&](const Doubt &d) { return d.id == a.words[1]; }))
+      throw InputError("there is no doubt \"" + a.words[1] + "\"");
     job.decide("accept", a.words[1], nlohmann::json::object(), a.because);
     return finish(job);
   }
@@ -88,7 +92,8 @@ int cmd_set(const Arguments &a) {
     const auto eq = a.words[i].find('=');
     if (eq == std::string::npos) throw InputError("\"" + a.words[i] + "\" is not of the form NAME=VALUE");
     const std::string name = a.words[i].substr(0, eq), text = a.words[i].substr(eq + 1);
-    if (settings) value[name] = name == "epoch" ? nlohmann::json(epoch_of(text)) : setting_value(name, text);
+    if (settings)
+      value[name] = name == "epoch" ? nlohmann::json(epoch_of(text)) : setting_value(name, text);
     else if (name == "height") {
       const auto v = parse_number(text);
       if (!v || *v < -1 || *v > 30) throw InputError("an antenna height of \"" + text + "\" m is impossible");
@@ -99,7 +104,8 @@ int cmd_set(const Arguments &a) {
     } else if (name == "mark" || name == "antenna" || name == "height_to" || name == "set_up") {
       if (trimmed(text).empty()) throw InputError(name + " cannot be empty");
       value[name] = text;
-    } else throw InputError("an occupation has no \"" + name + "\"");
+    } else
+      throw InputError("an occupation has no \"" + name + "\"");
   }
   job.decide("set", settings ? kind : occupation_id(job, a.words[1]), value, a.because);
   return finish(job);
@@ -117,7 +123,9 @@ int cmd_hold(const Arguments &a, bool check) {
   }
   if (!a.grid.empty()) v["grid"] = a.grid;
   const bool given = a.xyz.size() + a.geodetic.size() + a.grid.size() > 0;
-  if (!given && !job.snapshot()->published.count(a.mark)) throw InputError("nothing gives coordinates of \"" + a.mark + "\": take a control list, or add --xyz, --geodetic or --grid");
+  if (!given && !job.snapshot()->published.count(a.mark))
+    throw InputError("nothing gives coordinates of \"" + a.mark +
+                     "\": take a control list, or add --xyz, --geodetic or --grid");
   if (!a.sd.empty()) v["sd_enu"] = a.sd;
   if (!a.frame.empty()) {
     if (!frame_by_name(a.frame)) throw InputError("\"" + a.frame + "\" names no frame realisation that is known");
@@ -138,8 +146,10 @@ int cmd_item(const Arguments &a, const char *verb) {
 int cmd_solve(const Arguments &a) {
   Job job = Job::open(a.job);
   nlohmann::json v;
-  if (a.mask > 0 && a.mask != job.state().settings.mask_deg) v["mask"] = setting_value("mask", fmt::format("{}", a.mask));
-  if (a.interval > 0 && a.interval != job.state().settings.interval_s) v["interval"] = setting_value("interval", fmt::format("{}", a.interval));
+  if (a.mask > 0 && a.mask != job.state().settings.mask_deg)
+    v["mask"] = setting_value("mask", fmt::format("{}", a.mask));
+  if (a.interval > 0 && a.interval != job.state().settings.interval_s)
+    v["interval"] = setting_value("interval", fmt::format("{}", a.interval));
   if (!a.orbits.empty() && a.orbits != job.state().settings.orbits) v["orbits"] = setting_value("orbits", a.orbits);
   if (!v.empty()) job.decide("set", "solve", v, "asked for with solve");
   if (a.what != "vectors") throw InputError("only vectors are solved in this version");
@@ -154,13 +164,15 @@ int cmd_solve(const Arguments &a) {
 int cmd_adjust(const Arguments &a) {
   Job job = Job::open(a.job);
   const std::string mode = a.free ? "free" : a.minimal ? "minimal" : "held";
-  if (mode != datum_mode_name(job.state().settings.mode)) job.decide("set", "job", {{"mode", mode}}, "asked for with adjust");
+  if (mode != datum_mode_name(job.state().settings.mode))
+    job.decide("set", "job", {{"mode", mode}}, "asked for with adjust");
   for (const VectorResult &v : job.vectors())
     if (v.stale && v.used) throw InputError("vectors are out of date: solve them again first");
   const Progress progress;
   job.accept_network(run_network(*job.snapshot(), job.vectors(), progress));
   const AdjustmentResult &r = job.network()->result.adjustment;
-  print(fmt::format("variance factor {:.3f} ({:.3f} to {:.3f}), {} observations, redundancy {}: global test {}\n", r.variance_factor, r.lower, r.upper, r.observations, r.redundancy, r.passes ? "passes" : "fails"));
+  print(fmt::format("variance factor {:.3f} ({:.3f} to {:.3f}), {} observations, redundancy {}: global test {}\n",
+                    r.variance_factor, r.lower, r.upper, r.observations, r.redundancy, r.passes ? "passes" : "fails"));
   return finish(job);
 }
 
@@ -175,9 +187,12 @@ int cmd_trace(const Arguments &a) {
   Job job = Job::open(a.job);
   const auto steps = trace_mark(a.mark, *job.snapshot(), job.vectors(), job.network());
   if (steps.empty()) throw InputError("there is no mark \"" + a.mark + "\"");
-  if (a.json) print(trace_rows(steps).dump(1) + "\n");
+  if (a.json)
+    print(trace_rows(steps).dump(1) + "\n");
   else
-    for (const TraceStep &t : steps) print(std::string(static_cast<std::size_t>(2 * t.depth), ' ') + t.text + (t.detail.empty() ? "" : ": " + t.detail) + "\n");
+    for (const TraceStep &t : steps)
+      print(std::string(static_cast<std::size_t>(2 * t.depth), ' ') + t.text +
+            (t.detail.empty() ? "" : ": " + t.detail) + "\n");
   return finish(job);
 }
 
@@ -218,10 +233,12 @@ int run(int argc, char **argv) {
   c = command("take", "take files into the job", [&] { return cmd_take(a); });
   c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
   c = command("set", "correct an occupation, change settings, accept a doubt", [&] { return cmd_set(a); });
-  c->add_option("WORDS", a.words, "occupation ID NAME=VALUE… | job|solve|limit|weight NAME=VALUE… | accept DOUBT")->required();
+  c->add_option("WORDS", a.words, "occupation ID NAME=VALUE… | job|solve|limit|weight NAME=VALUE… | accept DOUBT")
+      ->required();
   because(c);
   for (bool check : {false, true}) {
-    c = command(check ? "check" : "hold", check ? "compare a mark with coordinates, never use them" : "hold a mark", [&, check] { return cmd_hold(a, check); });
+    c = command(check ? "check" : "hold", check ? "compare a mark with coordinates, never use them" : "hold a mark",
+                [&, check] { return cmd_hold(a, check); });
     c->add_option("MARK", a.mark, "the mark")->required();
     c->add_option("--xyz", a.xyz, "geocentric, m")->expected(3);
     c->add_option("--geodetic", a.geodetic, "latitude, longitude, ellipsoidal height")->expected(3);
@@ -235,7 +252,8 @@ int run(int argc, char **argv) {
   c = command("release", "hold a mark no longer", [&] { return cmd_item(a, "release"); });
   c->add_option("MARK", a.item, "the mark")->required();
   because(c);
-  c = command("leave-out", "leave an occupation, a vector or a satellite's span out", [&] { return cmd_item(a, "leave-out"); });
+  c = command("leave-out", "leave an occupation, a vector or a satellite's span out",
+              [&] { return cmd_item(a, "leave-out"); });
   c->add_option("ITEM", a.item, "id, or G07@2026-05-12T09:10:00/09:25:00")->required();
   because(c);
   c = command("use", "use something again", [&] { return cmd_item(a, "use"); });
@@ -273,10 +291,13 @@ int run(int argc, char **argv) {
   c->add_option("FOLDER", a.folder, "made if missing")->required();
   c->add_option("--marks", a.marks, "only these, separated by commas")->delimiter(',');
   c->add_option("--units", a.unit, "m, ft or us-ft")->check(CLI::IsMember({"m", "ft", "us-ft"}));
-  c = command("simulate", "make a field campaign from a scenario", [&] {
-    sky::simulate_to(sky::read_scenario(read_file(a.scenario)), a.folder);
-    return 0;
-  }, false);
+  c = command(
+      "simulate", "make a field campaign from a scenario",
+      [&] {
+        sky::simulate_to(sky::read_scenario(read_file(a.scenario)), a.folder);
+        return 0;
+      },
+      false);
   c->add_option("SCENARIO", a.scenario, "scenario file")->required();
   c->add_option("FOLDER", a.folder, "where the files go")->required();
 

@@ -8,12 +8,16 @@ namespace ampletie::cli {
 namespace {
 using nlohmann::ordered_json;
 
-template <class T> ordered_json maybe(const std::optional<T> &v) { return v ? ordered_json(*v) : ordered_json(nullptr); }
+template <class T> ordered_json maybe(const std::optional<T> &v) {
+  return v ? ordered_json(*v) : ordered_json(nullptr);
+}
 ordered_json cov6(const Mat3 &c) { return {c(0, 0), c(0, 1), c(0, 2), c(1, 1), c(1, 2), c(2, 2)}; }
 
 ordered_json sources(const Job &job) {
   auto out = ordered_json::array();
-  for (const auto &c : job.snapshot()->contents) out.push_back({{"id", c.source.id}, {"name", c.source.name}, {"kind", c.source.kind}, {"taken_at", c.source.taken_at}});
+  for (const auto &c : job.snapshot()->contents)
+    out.push_back(
+        {{"id", c.source.id}, {"name", c.source.name}, {"kind", c.source.kind}, {"taken_at", c.source.taken_at}});
   return out;
 }
 
@@ -22,9 +26,24 @@ ordered_json occupation_rows(const Job &job) {
   for (const Occupation &o : job.snapshot()->occupations) {
     auto systems = ordered_json::array();
     for (char c : o.systems) systems.push_back(std::string(1, c));
-    out.push_back({{"id", o.id}, {"mark", o.mark}, {"start", iso(o.start)}, {"stop", iso(o.stop)}, {"interval_s", o.interval}, {"receiver", o.receiver}, {"antenna", o.antenna},
-                   {"antenna_height_m", maybe(o.antenna_height)}, {"height_to", "arp"}, {"measured_m", o.measured}, {"measured_to", o.measured_to}, {"slant", o.slant}, {"set_up", o.set_up},
-                   {"moving", false}, {"source", o.source_name}, {"epochs", o.epochs}, {"systems", systems}, {"used", o.used}});
+    out.push_back({{"id", o.id},
+                   {"mark", o.mark},
+                   {"start", iso(o.start)},
+                   {"stop", iso(o.stop)},
+                   {"interval_s", o.interval},
+                   {"receiver", o.receiver},
+                   {"antenna", o.antenna},
+                   {"antenna_height_m", maybe(o.antenna_height)},
+                   {"height_to", "arp"},
+                   {"measured_m", o.measured},
+                   {"measured_to", o.measured_to},
+                   {"slant", o.slant},
+                   {"set_up", o.set_up},
+                   {"moving", false},
+                   {"source", o.source_name},
+                   {"epochs", o.epochs},
+                   {"systems", systems},
+                   {"used", o.used}});
   }
   return out;
 }
@@ -47,7 +66,9 @@ ordered_json vector_rows(const Job &job, bool in_job) {
       const Occupation *from = nullptr;
       for (const Occupation &o : job.snapshot()->occupations)
         if (o.id == v.from_occupation) from = &o;
-      const Mat3 r = FrameChange(v.frame, datum->frame(), from->file->approximate, {job.state().settings.worst_transformation_m, false}).linear_part(v.epoch);
+      const Mat3 r = FrameChange(v.frame, datum->frame(), from->file->approximate,
+                                 {job.state().settings.worst_transformation_m, false})
+                         .linear_part(v.epoch);
       d = r * d, c = r * c * r.transpose(), frame = datum->frame();
     }
     j["start"] = iso(v.solved.first), j["stop"] = iso(v.solved.last);
@@ -56,12 +77,16 @@ ordered_json vector_rows(const Job &job, bool in_job) {
     const auto &occ = job.snapshot()->occupations;
     double h[2] = {0, 0};
     for (const Occupation &o : occ) {
-      if (o.id == v.from_occupation) h[0] = to_geodetic(o.file->approximate).h, h[1] = to_geodetic(o.file->approximate + v.solved.d).h;
+      if (o.id == v.from_occupation)
+        h[0] = to_geodetic(o.file->approximate).h, h[1] = to_geodetic(o.file->approximate + v.solved.d).h;
     }
     j["height_difference_m"] = h[1] - h[0];
-    j["solution"] = solution_name(v.solved.solution), j["ratio"] = v.solved.ratio, j["success_rate"] = v.solved.success_rate, j["rms_m"] = v.solved.rms_m;
-    j["epochs"] = v.solved.epochs, j["satellites"] = v.solved.satellites, j["orbits"] = v.orbits, j["session"] = v.session;
-    j["independent"] = v.independent, j["frame"] = frame_name(frame), j["epoch"] = v.epoch, j["used"] = v.used && v.independent, j["stale"] = v.stale;
+    j["solution"] = solution_name(v.solved.solution), j["ratio"] = v.solved.ratio,
+    j["success_rate"] = v.solved.success_rate, j["rms_m"] = v.solved.rms_m;
+    j["epochs"] = v.solved.epochs, j["satellites"] = v.solved.satellites, j["orbits"] = v.orbits,
+    j["session"] = v.session;
+    j["independent"] = v.independent, j["frame"] = frame_name(frame), j["epoch"] = v.epoch,
+    j["used"] = v.used && v.independent, j["stale"] = v.stale;
     out.push_back(j);
   }
   return out;
@@ -71,8 +96,14 @@ ordered_json network_object(const Job &job) {
   const NetworkRun *run = job.network();
   if (!run) throw InputError("the network has not been adjusted, or is out of date");
   const AdjustmentResult &a = run->result.adjustment;
-  ordered_json j{{"observations", a.observations}, {"unknowns", a.unknowns}, {"redundancy", a.redundancy}, {"constraints", datum_mode_name(run->result.mode)}, {"variance_factor", a.variance_factor},
-                 {"global_test", {{"lower", a.lower}, {"value", a.variance_factor}, {"upper", a.upper}, {"passes", a.passes}}}, {"stale", job.network_stale()}};
+  ordered_json j{
+      {"observations", a.observations},
+      {"unknowns", a.unknowns},
+      {"redundancy", a.redundancy},
+      {"constraints", datum_mode_name(run->result.mode)},
+      {"variance_factor", a.variance_factor},
+      {"global_test", {{"lower", a.lower}, {"value", a.variance_factor}, {"upper", a.upper}, {"passes", a.passes}}},
+      {"stale", job.network_stale()}};
   std::map<std::string, const VectorResult *> by_id;
   for (const auto &v : job.vectors()) by_id[v.id] = &v;
   std::map<std::string, const Occupation *> by_set_up;
@@ -83,12 +114,23 @@ ordered_json network_object(const Job &job) {
     const Block &b = *run->result.blocks[t.block];
     groups[b.group] += static_cast<int>(b.observed.size());
     std::string from, to;
-    if (const auto v = by_id.find(b.id); v != by_id.end()) from = v->second->from, to = v->second->to;
-    else if (const auto o = by_set_up.find(b.id); o != by_set_up.end()) from = to = o->second->mark;
+    if (const auto v = by_id.find(b.id); v != by_id.end())
+      from = v->second->from, to = v->second->to;
+    else if (const auto o = by_set_up.find(b.id); o != by_set_up.end())
+      from = to = o->second->mark;
     for (std::size_t i = 0; i < t.observations.size(); ++i) {
       const auto &o = t.observations[i];
-      j["residuals"].push_back({{"id", b.id}, {"kind", b.kind}, {"from", from}, {"to", to}, {"component", b.components[i]}, {"residual", o.residual}, {"sd", o.residual_sd}, {"standardized", o.standardised},
-                                {"redundancy_number", o.redundancy}, {"mdb", maybe(o.smallest_detectable)}, {"used", true}});
+      j["residuals"].push_back({{"id", b.id},
+                                {"kind", b.kind},
+                                {"from", from},
+                                {"to", to},
+                                {"component", b.components[i]},
+                                {"residual", o.residual},
+                                {"sd", o.residual_sd},
+                                {"standardized", o.standardised},
+                                {"redundancy_number", o.redundancy},
+                                {"mdb", maybe(o.smallest_detectable)},
+                                {"used", true}});
     }
   }
   j["groups"] = ordered_json::array();
@@ -103,7 +145,12 @@ ordered_json mark_rows(const Job &job) {
     // Before any adjustment: what is published.
     for (const auto &[name, p] : job.snapshot()->published) {
       const auto h = job.state().holds.find(name);
-      out.push_back({{"name", name}, {"frame", p.frame}, {"epoch", p.epoch}, {"held", h == job.state().holds.end() ? "none" : hold_name(h->second.how)}, {"description", p.description}, {"origin", "published"}});
+      out.push_back({{"name", name},
+                     {"frame", p.frame},
+                     {"epoch", p.epoch},
+                     {"held", h == job.state().holds.end() ? "none" : hold_name(h->second.how)},
+                     {"description", p.description},
+                     {"origin", "published"}});
     }
     return out;
   }
@@ -112,11 +159,30 @@ ordered_json mark_rows(const Job &job) {
     const Ellipse e = ellipse(m.cov_enu.topLeftCorner<2, 2>());
     const double k = factor95(2);
     const auto pub = job.snapshot()->published.find(m.name);
-    out.push_back({{"name", m.name}, {"x", p.ecef.xyz.x()}, {"y", p.ecef.xyz.y()}, {"z", p.ecef.xyz.z()}, {"lat_deg", degrees(p.geodetic.lat)}, {"lon_deg", degrees(p.geodetic.lon)}, {"h_m", p.geodetic.h},
-                   {"east_m", p.grid.east}, {"north_m", p.grid.north}, {"height_m", maybe(p.height)}, {"geoid_m", maybe(p.undulation)}, {"sd_e_m", std::sqrt(m.cov_enu(0, 0))}, {"sd_n_m", std::sqrt(m.cov_enu(1, 1))},
-                   {"sd_u_m", std::sqrt(m.cov_enu(2, 2))}, {"cov_enu", cov6(m.cov_enu)}, {"ellipse95", {{"a_m", e.major * k}, {"b_m", e.minor * k}, {"azimuth_deg", degrees(e.azimuth)}}}, {"scaled", "a priori"},
-                   {"held", hold_name(m.hold)}, {"independent_checks", m.independent_checks}, {"frame", frame_name(p.ecef.frame)}, {"epoch", p.ecef.epoch},
-                   {"description", pub == job.snapshot()->published.end() ? "" : pub->second.description}, {"code", ""}, {"origin", m.hold == Hold::full ? "published" : "GNSS"}});
+    out.push_back({{"name", m.name},
+                   {"x", p.ecef.xyz.x()},
+                   {"y", p.ecef.xyz.y()},
+                   {"z", p.ecef.xyz.z()},
+                   {"lat_deg", degrees(p.geodetic.lat)},
+                   {"lon_deg", degrees(p.geodetic.lon)},
+                   {"h_m", p.geodetic.h},
+                   {"east_m", p.grid.east},
+                   {"north_m", p.grid.north},
+                   {"height_m", maybe(p.height)},
+                   {"geoid_m", maybe(p.undulation)},
+                   {"sd_e_m", std::sqrt(m.cov_enu(0, 0))},
+                   {"sd_n_m", std::sqrt(m.cov_enu(1, 1))},
+                   {"sd_u_m", std::sqrt(m.cov_enu(2, 2))},
+                   {"cov_enu", cov6(m.cov_enu)},
+                   {"ellipse95", {{"a_m", e.major * k}, {"b_m", e.minor * k}, {"azimuth_deg", degrees(e.azimuth)}}},
+                   {"scaled", "a priori"},
+                   {"held", hold_name(m.hold)},
+                   {"independent_checks", m.independent_checks},
+                   {"frame", frame_name(p.ecef.frame)},
+                   {"epoch", p.ecef.epoch},
+                   {"description", pub == job.snapshot()->published.end() ? "" : pub->second.description},
+                   {"code", ""},
+                   {"origin", m.hold == Hold::full ? "published" : "GNSS"}});
   }
   return out;
 }
@@ -124,12 +190,28 @@ ordered_json mark_rows(const Job &job) {
 } // namespace
 
 ordered_json doubt_row(const Doubt &d) {
-  return {{"id", d.id}, {"kind", d.kind}, {"about", d.about}, {"sentence", d.sentence}, {"value", maybe(d.value)}, {"limit", maybe(d.limit)}, {"effect_m", maybe(d.effect_m)}, {"causes", d.causes}, {"state", d.state == Doubt::State::open ? "open" : "accepted"}};
+  return {{"id", d.id},
+          {"kind", d.kind},
+          {"about", d.about},
+          {"sentence", d.sentence},
+          {"value", maybe(d.value)},
+          {"limit", maybe(d.limit)},
+          {"effect_m", maybe(d.effect_m)},
+          {"causes", d.causes},
+          {"state", d.state == Doubt::State::open ? "open" : "accepted"}};
 }
 
 ordered_json trace_rows(const std::vector<TraceStep> &steps) {
   auto out = ordered_json::array();
-  for (const TraceStep &t : steps) out.push_back({{"depth", t.depth}, {"kind", t.kind}, {"text", t.text}, {"detail", t.detail}, {"source", t.source_id}, {"line", t.line}, {"decision", t.decision}, {"item", t.item}});
+  for (const TraceStep &t : steps)
+    out.push_back({{"depth", t.depth},
+                   {"kind", t.kind},
+                   {"text", t.text},
+                   {"detail", t.detail},
+                   {"source", t.source_id},
+                   {"line", t.line},
+                   {"decision", t.decision},
+                   {"item", t.item}});
   return out;
 }
 
@@ -148,7 +230,14 @@ ordered_json rows(const Job &job, const std::string &list, bool in_job) {
     const auto stands = standing(job.decisions());
     for (std::size_t i = 0; i < job.decisions().size(); ++i) {
       const Decision &d = job.decisions()[i];
-      out.push_back({{"seq", d.seq}, {"time", d.time}, {"author", d.author}, {"verb", d.verb}, {"target", d.target}, {"value", d.value}, {"reason", d.reason}, {"stands", static_cast<bool>(stands[i])}});
+      out.push_back({{"seq", d.seq},
+                     {"time", d.time},
+                     {"author", d.author},
+                     {"verb", d.verb},
+                     {"target", d.target},
+                     {"value", d.value},
+                     {"reason", d.reason},
+                     {"stands", static_cast<bool>(stands[i])}});
     }
     return out;
   }
@@ -167,16 +256,22 @@ std::string table(const ordered_json &all) {
     for (const auto &k : keys) {
       const auto it = row.find(k);
       std::string s;
-      if (it == row.end() || it->is_null()) s = "–";
-      else if (it->is_string()) s = it->get<std::string>();
-      else if (it->is_number_float()) s = fmt::format("{:.4f}", it->get<double>());
-      else s = it->dump();
+      if (it == row.end() || it->is_null())
+        s = "–";
+      else if (it->is_string())
+        s = it->get<std::string>();
+      else if (it->is_number_float())
+        s = fmt::format("{:.4f}", it->get<double>());
+      else
+        s = it->dump();
       if (s.size() > 44) s = s.substr(0, 43) + "…";
       line.push_back(s);
     }
     cells.push_back(line);
   }
-  auto width_of = [](const std::string &s) { return static_cast<std::size_t>(std::count_if(s.begin(), s.end(), [](char c) { return (c & 0xC0) != 0x80; })); };
+  auto width_of = [](const std::string &s) {
+    return static_cast<std::size_t>(std::count_if(s.begin(), s.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+  };
   std::vector<std::size_t> width(keys.size());
   for (const auto &line : cells)
     for (std::size_t i = 0; i < keys.size(); ++i) width[i] = std::max(width[i], width_of(line[i]));

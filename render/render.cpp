@@ -19,7 +19,8 @@ std::string table(const ReportTable &t) {
   if (!t.caption.empty()) out += "<p class=\"caption\"><b>" + escaped(t.caption) + "</b></p>\n";
   out += "<table cellspacing=\"0\" cellpadding=\"4\" width=\"100%\"><thead><tr>";
   for (const auto &c : t.columns)
-    out += std::string("<th align=\"") + (c.number ? "right" : "left") + "\">" + escaped(c.title) + (c.unit.empty() ? "" : "<br/><span class=\"unit\">" + escaped(c.unit) + "</span>") + "</th>";
+    out += std::string("<th align=\"") + (c.number ? "right" : "left") + "\">" + escaped(c.title) +
+           (c.unit.empty() ? "" : "<br/><span class=\"unit\">" + escaped(c.unit) + "</span>") + "</th>";
   out += "</tr></thead><tbody>\n";
   for (const auto &row : t.rows) {
     out += "<tr>";
@@ -40,9 +41,12 @@ std::string body(const Report &r) {
   return out + "<p class=\"unit\">" + escaped(r.footer) + "</p>\n";
 }
 
-constexpr const char *style = "body{font-family:Roboto,sans-serif;color:#1B2A33;font-size:9pt} h1{font-size:18pt} h2{font-size:12pt;color:#0B6E75;margin-top:14px}"
-                              " .subtitle{font-size:12pt} .caption{margin-top:8px;margin-bottom:2px} th{border-bottom:1px solid #1B2A33;font-weight:bold;vertical-align:bottom}"
-                              " td{border-bottom:1px solid #D9D4C8} .unit{color:#6F7B83;font-weight:normal;font-size:8pt}";
+constexpr const char *style =
+    "body{font-family:Roboto,sans-serif;color:#1B2A33;font-size:9pt} h1{font-size:18pt} "
+    "h2{font-size:12pt;color:#0B6E75;margin-top:14px}"
+    " .subtitle{font-size:12pt} .caption{margin-top:8px;margin-bottom:2px} th{border-bottom:1px solid "
+    "#1B2A33;font-weight:bold;vertical-align:bottom}"
+    " td{border-bottom:1px solid #D9D4C8} .unit{color:#6F7B83;font-weight:normal;font-size:8pt}";
 
 } // namespace
 
@@ -58,8 +62,11 @@ std::string load_fonts() {
 }
 
 std::string render_html(const Report &r) {
-  return "<!DOCTYPE html><html lang=\"en\"><head><meta charset=\"utf-8\"/><title>" + escaped(r.title + " – " + r.subtitle) + "</title><style>" + style +
-         "body{max-width:60em;margin:2em auto;padding:0 1em} table{border-collapse:collapse;margin-bottom:1em;font-variant-numeric:tabular-nums}</style></head><body>\n" + body(r) + "</body></html>\n";
+  return "<!DOCTYPE html><html lang=\"en\"><head><meta charset=\"utf-8\"/><title>" +
+         escaped(r.title + " – " + r.subtitle) + "</title><style>" + style +
+         "body{max-width:60em;margin:2em auto;padding:0 1em} "
+         "table{border-collapse:collapse;margin-bottom:1em;font-variant-numeric:tabular-nums}</style></head><body>\n" +
+         body(r) + "</body></html>\n";
 }
 
 void render_pdf(const Report &r, const std::string &path) {

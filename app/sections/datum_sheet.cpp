@@ -10,8 +10,24 @@
 namespace ampletie::app {
 
 DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent) {
-  published_ = new TableCard("Published marks", {{"Mark", "", false, false, 64}, {"Held", "", false, false, 110}, {"Frame", "", false, false, 84}, {"Epoch", "", true, false, 60}, {"Velocity mm/yr", "Magnitude, in the same frame", true, false, 90}, {"s E mm", "", true, false, 52}, {"s N mm", "", true, false, 52}, {"s U mm", "", true, false, 52}, {"Source", "", false, false, 150}});
-  positions_ = new TableCard("Positions", {{"Mark", "", false, false, 58}, {"Latitude", "", true, false, 130}, {"Longitude", "", true, false, 130}, {"h m", "Ellipsoidal height", true, false, 84}, {"Geoid m", "", true, false, 66}, {"Height m", "Physical height", true, false, 84}, {"Scale factor", "", true, false, 92}, {"Convergence", "", true, false, 86}, {"Combined", "Grid over ground distance", true, false, 92}});
+  published_ = new TableCard("Published marks", {{"Mark", "", false, false, 64},
+                                                 {"Held", "", false, false, 110},
+                                                 {"Frame", "", false, false, 84},
+                                                 {"Epoch", "", true, false, 60},
+                                                 {"Velocity mm/yr", "Magnitude, in the same frame", true, false, 90},
+                                                 {"s E mm", "", true, false, 52},
+                                                 {"s N mm", "", true, false, 52},
+                                                 {"s U mm", "", true, false, 52},
+                                                 {"Source", "", false, false, 150}});
+  positions_ = new TableCard("Positions", {{"Mark", "", false, false, 58},
+                                           {"Latitude", "", true, false, 130},
+                                           {"Longitude", "", true, false, 130},
+                                           {"h m", "Ellipsoidal height", true, false, 84},
+                                           {"Geoid m", "", true, false, 66},
+                                           {"Height m", "Physical height", true, false, 84},
+                                           {"Scale factor", "", true, false, 92},
+                                           {"Convergence", "", true, false, 86},
+                                           {"Combined", "Grid over ground distance", true, false, 92}});
   stack_ = new QStackedWidget;
   add_part("Published marks", published_, stack_);
   add_part("Positions", positions_, stack_);
@@ -30,7 +46,8 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
   lower->addWidget(new PlanView(w_, false), 4);
   body()->addWidget(stack_, 4);
   body()->addLayout(lower, 5);
-  for (auto *t : {published_, positions_}) connect(t, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
+  for (auto *t : {published_, positions_})
+    connect(t, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
   refresh();
 }
@@ -40,36 +57,90 @@ void DatumSheet::refresh() {
   QString html;
   if (w_.has_job()) {
     const auto &s = *w_.job().snapshot();
-    static const std::map<Hold, QString> words{{Hold::none, "no"}, {Hold::full, "▲ held"}, {Hold::plan, "▲ in plan"}, {Hold::height, "■ in height"}, {Hold::check, "◇ check"}};
+    static const std::map<Hold, QString> words{{Hold::none, "no"},
+                                               {Hold::full, "▲ held"},
+                                               {Hold::plan, "▲ in plan"},
+                                               {Hold::height, "■ in height"},
+                                               {Hold::check, "◇ check"}};
     for (const auto &[name, p] : s.published) {
       const auto h = s.state.holds.find(name);
       const Hold how = h == s.state.holds.end() ? Hold::none : h->second.how;
-      auto sd = [&](int i) { return Cell{p.sd_enu ? QString::number((*p.sd_enu)[i] * 1000, 'f', 1) : "none", {}, p.sd_enu ? QColor() : ink::attention, false}; };
-      published.push_back({name, {{text(name), {}, {}, true}, {words.at(how), {}, how == Hold::none ? ink::unused : QColor(), how != Hold::none}, {p.frame.empty() ? "the job's" : text(p.frame), {}, {}, false}, {text(p.epoch), {}, {}, false}, {p.velocity ? QString::number(p.velocity->norm() * 1000, 'f', 1) : "none", {}, {}, false}, sd(0), sd(1), sd(2),
-                                  {p.line ? text(p.source_name) + QString(" line %1").arg(p.line) : QString("decision %1").arg(p.decision), {}, {}, false}}, false, {}});
+      auto sd = [&](int i) {
+        return Cell{p.sd_enu ? QString::number((*p.sd_enu)[i] * 1000, 'f', 1) : "none",
+                    {},
+                    p.sd_enu ? QColor() : ink::attention,
+                    false};
+      };
+      published.push_back(
+          {name,
+           {{text(name), {}, {}, true},
+            {words.at(how), {}, how == Hold::none ? ink::unused : QColor(), how != Hold::none},
+            {p.frame.empty() ? "the job's" : text(p.frame), {}, {}, false},
+            {text(p.epoch), {}, {}, false},
+            {p.velocity ? QString::number(p.velocity->norm() * 1000, 'f', 1) : "none", {}, {}, false},
+            sd(0),
+            sd(1),
+            sd(2),
+            {p.line ? text(p.source_name) + QString(" line %1").arg(p.line) : QString("decision %1").arg(p.decision),
+             {},
+             {},
+             false}},
+           false,
+           {}});
     }
     const auto &set = s.state.settings.datum;
-    auto line = [&](const QString &k, const QString &v) { html += QString("<tr><td style='color:#5A666E;padding-right:14px;padding-bottom:3px'>%1</td><td style='padding-bottom:3px'>%2</td></tr>").arg(k, v); };
+    auto line = [&](const QString &k, const QString &v) {
+      html += QString("<tr><td style='color:#5A666E;padding-right:14px;padding-bottom:3px'>%1</td><td "
+                      "style='padding-bottom:3px'>%2</td></tr>")
+                  .arg(k, v);
+    };
     html += "<table cellspacing='0'>";
     try {
       const JobDatum d = job_datum(s);
       line("grid", "<b>" + text(d.projection().name()) + "</b> (" + text(set.crs) + ")");
-      line("realised as", "<b>" + text(frame_name(d.frame())) + "</b>" + (set.realisation.empty() ? ", the usual one for " + escaped(d.projection().datum()) : ", as set"));
+      line("realised as",
+           "<b>" + text(frame_name(d.frame())) + "</b>" +
+               (set.realisation.empty() ? ", the usual one for " + escaped(d.projection().datum()) : ", as set"));
       line("epoch", QString("<b>%1</b>").arg(set.epoch, 0, 'f', 2));
-      if (d.geoid()) line("heights", "<b>" + text(d.geoid()->name()) + "</b>; " + (d.geoid()->sd_m() ? QString("grid ± %1 m over %2 km. ").arg(*d.geoid()->sd_m(), 0, 'f', 2).arg(d.geoid()->correlation_m().value_or(0) / 1000) : QString("no stated accuracy. ")) + "<span style='color:#6F7B83'>" + escaped(d.geoid()->source_of_accuracy()) + "</span>");
-      else line("heights", set.vertical.empty() ? "ellipsoidal only" : "<span style='color:#A63D2F'>" + escaped(d.geoid_refusal()) + "</span>");
+      if (d.geoid())
+        line("heights", "<b>" + text(d.geoid()->name()) + "</b>; " +
+                            (d.geoid()->sd_m() ? QString("grid ± %1 m over %2 km. ")
+                                                     .arg(*d.geoid()->sd_m(), 0, 'f', 2)
+                                                     .arg(d.geoid()->correlation_m().value_or(0) / 1000)
+                                               : QString("no stated accuracy. ")) +
+                            "<span style='color:#6F7B83'>" + escaped(d.geoid()->source_of_accuracy()) + "</span>");
+      else
+        line("heights", set.vertical.empty() ? "ellipsoidal only"
+                                             : "<span style='color:#A63D2F'>" + escaped(d.geoid_refusal()) + "</span>");
     } catch (const InputError &e) {
       line("datum", "<span style='color:#A63D2F'>" + escaped(e.reason()) + "</span>");
     }
     if (const NetworkRun *run = w_.job().network()) {
-      line("from the orbits", escaped(run->operation.name) + "<br/>stated accuracy <b>" + (run->operation.accuracy_m ? QString("%1 mm").arg(*run->operation.accuracy_m * 1000, 0, 'f', 0) : QString("unknown")) + "</b>");
-      line("pipeline", "<span style='font-family:monospace;font-size:7pt;color:#5A666E'>" + escaped(run->operation.pipeline) + "</span>");
+      line("from the orbits",
+           escaped(run->operation.name) + "<br/>stated accuracy <b>" +
+               (run->operation.accuracy_m ? QString("%1 mm").arg(*run->operation.accuracy_m * 1000, 0, 'f', 0)
+                                          : QString("unknown")) +
+               "</b>");
+      line("pipeline", "<span style='font-family:monospace;font-size:7pt;color:#5A666E'>" +
+                           escaped(run->operation.pipeline) + "</span>");
       for (const AdjustedMark &m : run->result.marks) {
         const FullPosition &p = run->positions.at(m.name);
         auto num = [](double v, int d) { return Cell{QString::number(v, 'f', d), v, {}, false}; };
-        positions.push_back({m.name, {{text(m.name), {}, {}, true}, {text(format_dms(degrees(p.geodetic.lat), 5)), {}, {}, false}, {text(format_dms(degrees(p.geodetic.lon), 5)), {}, {}, false}, num(p.geodetic.h, 4), p.undulation ? num(*p.undulation, 3) : Cell{"–", {}, {}, false}, p.height ? num(*p.height, 4) : Cell{"–", {}, {}, false}, num(p.grid.scale, 8), {text(format_dms(degrees(p.grid.convergence_rad), 1)), {}, {}, false}, num(p.combined_factor, 8)}, w_.job().network_stale(), {}});
+        positions.push_back({m.name,
+                             {{text(m.name), {}, {}, true},
+                              {text(format_dms(degrees(p.geodetic.lat), 5)), {}, {}, false},
+                              {text(format_dms(degrees(p.geodetic.lon), 5)), {}, {}, false},
+                              num(p.geodetic.h, 4),
+                              p.undulation ? num(*p.undulation, 3) : Cell{"–", {}, {}, false},
+                              p.height ? num(*p.height, 4) : Cell{"–", {}, {}, false},
+                              num(p.grid.scale, 8),
+                              {text(format_dms(degrees(p.grid.convergence_rad), 1)), {}, {}, false},
+                              num(p.combined_factor, 8)},
+                             w_.job().network_stale(),
+                             {}});
       }
-    } else line("from the orbits", "<span style='color:#6F7B83'>known once the network is adjusted</span>");
+    } else
+      line("from the orbits", "<span style='color:#6F7B83'>known once the network is adjusted</span>");
     html += "</table>";
   }
   words_->setHtml(html);

@@ -8,9 +8,21 @@
 namespace ampletie::app {
 
 GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
-  vectors_ = new TableCard("Vectors", {{"From"}, {"To"}, {"Length m", "", true}, {"Result"}, {"Ratio", "Second-best over best set of integers", true}, {"Rms mm", "Phase residuals between receivers, ionosphere removed", true},
-                                       {"Sats", "", true}, {"95 % mm", "Plan (semi-major axis) · height of the vector", true}, {"Session"}});
-  occupations_ = new TableCard("GNSS occupations", {{"Mark", "", false, false, 60}, {"From", "", false, false, 96}, {"To", "", false, false, 56}, {"ARP m", "", true, false, 70}, {"Antenna", "", false, false, 160}, {"Vectors", "", true, false, 60}});
+  vectors_ = new TableCard("Vectors", {{"From"},
+                                       {"To"},
+                                       {"Length m", "", true},
+                                       {"Result"},
+                                       {"Ratio", "Second-best over best set of integers", true},
+                                       {"Rms mm", "Phase residuals between receivers, ionosphere removed", true},
+                                       {"Sats", "", true},
+                                       {"95 % mm", "Plan (semi-major axis) · height of the vector", true},
+                                       {"Session"}});
+  occupations_ = new TableCard("GNSS occupations", {{"Mark", "", false, false, 60},
+                                                    {"From", "", false, false, 96},
+                                                    {"To", "", false, false, 56},
+                                                    {"ARP m", "", true, false, 70},
+                                                    {"Antenna", "", false, false, 160},
+                                                    {"Vectors", "", true, false, 60}});
   stack_ = new QStackedWidget;
   add_part("Vectors", vectors_, stack_);
   add_part("Occupations", occupations_, stack_);
@@ -32,7 +44,9 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
 
 void GnssSheet::toggle_use() {
   const VectorResult *v = w_.selection().kind == "vector" ? w_.vector(w_.selection().id) : nullptr;
-  if (v) w_.decide(v->used ? "leave-out" : "use", v->id, nlohmann::json::object(), v->used ? "left out with the space bar" : "");
+  if (v)
+    w_.decide(v->used ? "leave-out" : "use", v->id, nlohmann::json::object(),
+              v->used ? "left out with the space bar" : "");
 }
 
 void GnssSheet::refresh() {
@@ -42,7 +56,9 @@ void GnssSheet::refresh() {
     for (const VectorResult &v : w_.job().vectors()) sorted.push_back(&v);
     // What needs the eye first: not fixed, then what counts in the network, then the dependent ones.
     std::stable_sort(sorted.begin(), sorted.end(), [](const VectorResult *a, const VectorResult *b) {
-      auto rank = [](const VectorResult *v) { return !v->used ? 3 : !v->error.empty() || v->solved.solution != Solution::fixed ? 0 : v->independent ? 1 : 2; };
+      auto rank = [](const VectorResult *v) {
+        return !v->used ? 3 : !v->error.empty() || v->solved.solution != Solution::fixed ? 0 : v->independent ? 1 : 2;
+      };
       return std::tuple(rank(a), a->session, a->from, a->to) < std::tuple(rank(b), b->session, b->from, b->to);
     });
     for (const VectorResult *v : sorted) {
@@ -50,28 +66,49 @@ void GnssSheet::refresh() {
       r.id = v->id;
       r.dim = !v->used || (!v->independent && v->error.empty());
       const bool ok = v->error.empty(), fixed = ok && v->solved.solution == Solution::fixed;
-      QString result = !ok ? QString("✕ not solved") : fixed ? QString("■ fixed") : "≈ " + text(solution_name(v->solved.solution));
-      if (!v->used) result = "– left out";
-      else if (v->stale) result += ", out of date";
-      else if (ok && !v->independent) result += ", dependent";
+      QString result = !ok     ? QString("✕ not solved")
+                       : fixed ? QString("■ fixed")
+                               : "≈ " + text(solution_name(v->solved.solution));
+      if (!v->used)
+        result = "– left out";
+      else if (v->stale)
+        result += ", out of date";
+      else if (ok && !v->independent)
+        result += ", dependent";
       Mat3 enu = Mat3::Zero();
       if (ok)
         if (const Occupation *o = w_.occupation(v->from_occupation)) {
           const Mat3 axes = local_axes(to_geodetic(o->file->approximate));
           enu = axes * v->solved.cov * axes.transpose();
         }
-      const double plan = 2.448 * std::sqrt(std::max(enu(0, 0), enu(1, 1))) * 1000, up = 1.960 * std::sqrt(enu(2, 2)) * 1000;
+      const double plan = 2.448 * std::sqrt(std::max(enu(0, 0), enu(1, 1))) * 1000,
+                   up = 1.960 * std::sqrt(enu(2, 2)) * 1000;
       const QColor colour = !v->used ? QColor() : !ok ? ink::failed : fixed ? QColor() : ink::attention;
       auto num = [&](double x, int d) { return ok ? QString::number(x, 'f', d) : QString("–"); };
-      r.cells = {{text(v->from), {}, {}, true}, {text(v->to), {}, {}, true}, {num(v->length(), 4), v->length(), {}, false}, {result, {}, colour, colour.isValid()}, {num(v->solved.ratio, 1), v->solved.ratio, {}, false}, {num(v->solved.rms_m * 1000, 1), v->solved.rms_m, {}, false},
-                 {ok ? QString::number(v->solved.satellites) : "–", v->solved.satellites, {}, false}, {ok ? QString("%1 · %2").arg(plan, 0, 'f', 0).arg(up, 0, 'f', 0) : "–", up, {}, false}, {text(v->session).mid(13).replace("T", " "), {}, {}, false}};
+      r.cells = {{text(v->from), {}, {}, true},
+                 {text(v->to), {}, {}, true},
+                 {num(v->length(), 4), v->length(), {}, false},
+                 {result, {}, colour, colour.isValid()},
+                 {num(v->solved.ratio, 1), v->solved.ratio, {}, false},
+                 {num(v->solved.rms_m * 1000, 1), v->solved.rms_m, {}, false},
+                 {ok ? QString::number(v->solved.satellites) : "–", v->solved.satellites, {}, false},
+                 {ok ? QString("%1 · %2").arg(plan, 0, 'f', 0).arg(up, 0, 'f', 0) : "–", up, {}, false},
+                 {text(v->session).mid(13).replace("T", " "), {}, {}, false}};
       if (v->used && (!ok || !fixed)) r.wash = ink::warm;
       rows.push_back(std::move(r));
     }
     for (const Occupation &o : w_.job().snapshot()->occupations) {
       int n = 0;
       for (const VectorResult &v : w_.job().vectors()) n += v.from_occupation == o.id || v.to_occupation == o.id;
-      occ.push_back({o.id, {{text(o.mark), {}, {}, true}, {text(iso(o.start).substr(5, 11).replace(5, 1, " ")), {}, {}, false}, {text(iso(o.stop).substr(11, 5)), {}, {}, false}, {o.antenna_height ? QString::number(*o.antenna_height, 'f', 4) : "?", {}, {}, false}, {text(o.antenna), {}, {}, false}, {QString::number(n), n, {}, false}}, !o.used, {}});
+      occ.push_back({o.id,
+                     {{text(o.mark), {}, {}, true},
+                      {text(iso(o.start).substr(5, 11).replace(5, 1, " ")), {}, {}, false},
+                      {text(iso(o.stop).substr(11, 5)), {}, {}, false},
+                      {o.antenna_height ? QString::number(*o.antenna_height, 'f', 4) : "?", {}, {}, false},
+                      {text(o.antenna), {}, {}, false},
+                      {QString::number(n), n, {}, false}},
+                     !o.used,
+                     {}});
     }
   }
   set_count(0, static_cast<int>(rows.size()));

@@ -12,18 +12,36 @@ enum Column { mark, start, stop, interval, receiver, antenna, read, to_point, sl
 }
 
 IntakeSheet::IntakeSheet(Workspace &w, QWidget *parent) : Sheet(w, "Intake", parent) {
-  occupations_ = new TableCard("Occupations", {{"Mark", "", false, true}, {"From"}, {"To"}, {"s", "Interval, seconds", true}, {"Receiver"}, {"Antenna", "Type and dome as the calibration names them", false, true}, {"Read m", "The crew's reading", true, true}, {"To point", "Named point on the antenna", false, true},
-                                               {"Slant", "yes or no", false, true}, {"ARP m", "Height of the antenna reference point above the mark", true}, {"Set-up", "A second occupation of the same set-up is no independent check", false, true}});
-  occupations_->model()->edit = [this](const std::string &id, int column, const QString &value) { return edit(id, column, value); };
+  occupations_ = new TableCard(
+      "Occupations", {{"Mark", "", false, true},
+                      {"From"},
+                      {"To"},
+                      {"s", "Interval, seconds", true},
+                      {"Receiver"},
+                      {"Antenna", "Type and dome as the calibration names them", false, true},
+                      {"Read m", "The crew's reading", true, true},
+                      {"To point", "Named point on the antenna", false, true},
+                      {"Slant", "yes or no", false, true},
+                      {"ARP m", "Height of the antenna reference point above the mark", true},
+                      {"Set-up", "A second occupation of the same set-up is no independent check", false, true}});
+  occupations_->model()->edit = [this](const std::string &id, int column, const QString &value) {
+    return edit(id, column, value);
+  };
   connect(occupations_->model(), &TableModel::refused, this, [this](const QString &why) { say(why, true); });
-  sources_ = new TableCard("Sources", {{"File", "", false, false, 190}, {"Kind", "", false, false, 120}, {"Taken (UTC)", "", false, false, 150}, {"SHA-256", "", false, false, 150}});
+  sources_ = new TableCard("Sources", {{"File", "", false, false, 190},
+                                       {"Kind", "", false, false, 120},
+                                       {"Taken (UTC)", "", false, false, 150},
+                                       {"SHA-256", "", false, false, 150}});
   drops_ = new TableCard("Last drop", {{"File", "", false, false, 190}, {"What became of it", "", false, false, 420}});
   stack_ = new QStackedWidget;
   add_part("Occupations", occupations_, stack_);
   add_part("Sources", sources_, stack_);
   part_drops_ = add_part("Last drop", drops_, stack_);
-  auto *words = new QLabel("<p style='font-size:13pt'><b>Drop files from the field here</b></p><p>Observations (RINEX 3), broadcast or precise orbits, antenna calibrations (ANTEX), antenna dimensions and a control list, all together and in any order.<br/>Each file is recognised by what it holds; what became of it is said line by line.</p>"
-                           "<p style='color:#5A666E'>To look around first, run <b>./start</b>: it opens the demo job.</p>");
+  auto *words = new QLabel(
+      "<p style='font-size:13pt'><b>Drop files from the field here</b></p><p>Observations (RINEX 3), broadcast or "
+      "precise orbits, antenna calibrations (ANTEX), antenna dimensions and a control list, all together and in any "
+      "order.<br/>Each file is recognised by what it holds; what became of it is said line by line.</p>"
+      "<p style='color:#5A666E'>To look around first, run <b>./start</b>: it opens the demo job.</p>");
   words->setWordWrap(true);
   words->setAlignment(Qt::AlignCenter);
   empty_ = words;
@@ -50,10 +68,18 @@ QString IntakeSheet::edit(const std::string &id, int column, const QString &valu
   nlohmann::json v;
   const std::string t(trimmed(value.toStdString()));
   switch (column) {
-  case mark: v["mark"] = t; break;
-  case antenna: v["antenna"] = value.toStdString(); break;
-  case to_point: v["height_to"] = t; break;
-  case set_up: v["set_up"] = t; break;
+  case mark:
+    v["mark"] = t;
+    break;
+  case antenna:
+    v["antenna"] = value.toStdString();
+    break;
+  case to_point:
+    v["height_to"] = t;
+    break;
+  case set_up:
+    v["set_up"] = t;
+    break;
   case slant:
     if (t != "yes" && t != "no") return "slant is yes or no";
     v["slant"] = t == "yes";
@@ -66,7 +92,8 @@ QString IntakeSheet::edit(const std::string &id, int column, const QString &valu
     v["height"] = *h;
     break;
   }
-  default: return "this cannot be corrected";
+  default:
+    return "this cannot be corrected";
   }
   if (t.empty()) return "it cannot be empty";
   return w_.decide("set", id, v, "corrected in the table");
@@ -81,17 +108,48 @@ void IntakeSheet::refresh() {
       r.dim = !o.used;
       auto decided = [&](const char *field) { return o.decided.count(field) > 0; };
       // A corrected value is bold and petrol: it is a decision, not the file's.
-      auto cell = [&](const QString &t, const char *field) { return Cell{t, {}, decided(field) ? ink::accepted : QColor(), decided(field)}; };
-      r.cells = {cell(text(o.mark), "mark"), {text(iso(o.start).substr(5, 11).replace(5, 1, " ")), {}, {}, false}, {text(iso(o.stop).substr(11, 5)), {}, {}, false}, {QString::number(o.interval), o.interval, {}, false}, {text(o.receiver), {}, {}, false},
-                 Cell{text(o.antenna), {}, o.calibration ? (decided("antenna") ? ink::accepted : QColor()) : ink::failed, !o.calibration || decided("antenna")}, Cell{QString::number(o.measured, 'f', 4), o.measured, decided("height") ? ink::accepted : QColor(), decided("height")},
-                 cell(text(o.measured_to), "height_to"), cell(o.slant ? "yes" : "no", "slant"), Cell{o.antenna_height ? QString::number(*o.antenna_height, 'f', 4) : QString("?"), o.antenna_height.value_or(0), o.antenna_height ? QColor() : ink::failed, !o.antenna_height}, cell(text(o.set_up), "set_up")};
+      auto cell = [&](const QString &t, const char *field) {
+        return Cell{t, {}, decided(field) ? ink::accepted : QColor(), decided(field)};
+      };
+      r.cells = {cell(text(o.mark), "mark"),
+                 {text(iso(o.start).substr(5, 11).replace(5, 1, " ")), {}, {}, false},
+                 {text(iso(o.stop).substr(11, 5)), {}, {}, false},
+                 {QString::number(o.interval), o.interval, {}, false},
+                 {text(o.receiver), {}, {}, false},
+                 Cell{text(o.antenna),
+                      {},
+                      o.calibration ? (decided("antenna") ? ink::accepted : QColor()) : ink::failed,
+                      !o.calibration || decided("antenna")},
+                 Cell{QString::number(o.measured, 'f', 4), o.measured, decided("height") ? ink::accepted : QColor(),
+                      decided("height")},
+                 cell(text(o.measured_to), "height_to"),
+                 cell(o.slant ? "yes" : "no", "slant"),
+                 Cell{o.antenna_height ? QString::number(*o.antenna_height, 'f', 4) : QString("?"),
+                      o.antenna_height.value_or(0), o.antenna_height ? QColor() : ink::failed, !o.antenna_height},
+                 cell(text(o.set_up), "set_up")};
       occ.push_back(std::move(r));
     }
-    for (const auto &c : w_.job().snapshot()->contents) src.push_back({c.source.id, {{text(c.source.name), {}, {}, false}, {text(c.source.kind).replace('_', ' '), {}, {}, false}, {text(c.source.taken_at), {}, {}, false}, {text(c.source.id.substr(0, 16)) + "…", {}, {}, false}}, false, {}});
+    for (const auto &c : w_.job().snapshot()->contents)
+      src.push_back({c.source.id,
+                     {{text(c.source.name), {}, {}, false},
+                      {text(c.source.kind).replace('_', ' '), {}, {}, false},
+                      {text(c.source.taken_at), {}, {}, false},
+                      {text(c.source.id.substr(0, 16)) + "…", {}, {}, false}},
+                     false,
+                     {}});
     int n = 0;
     for (const Intake &i : w_.last_intake()) {
       const bool refused = i.outcome == Intake::Outcome::refused;
-      drops.push_back({"drop" + std::to_string(n++), {{text(i.file), {}, {}, false}, {(refused ? "refused: " : "") + text(i.sentence), {}, refused ? ink::failed : i.outcome == Intake::Outcome::taken ? QColor() : ink::attention, refused}}, false, {}});
+      drops.push_back({"drop" + std::to_string(n++),
+                       {{text(i.file), {}, {}, false},
+                        {(refused ? "refused: " : "") + text(i.sentence),
+                         {},
+                         refused                               ? ink::failed
+                         : i.outcome == Intake::Outcome::taken ? QColor()
+                                                               : ink::attention,
+                         refused}},
+                       false,
+                       {}});
     }
   }
   const bool none = src.empty() && drops.empty();

@@ -13,8 +13,19 @@
 namespace ampletie::app {
 
 IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent) {
-  marks_ = new TableCard("Marks to issue", {{"Mark", "", false, false, 60}, {"Verdict", "", false, false, 150}, {"East m", "", true, false, 100}, {"North m", "", true, false, 108}, {"Height m", "", true, false, 86}, {"95 % plan mm", "Network accuracy", true, false, 84}, {"95 % height mm", "Network accuracy, ellipsoidal", true, false, 94}, {"Origin", "", false, false, 120}});
-  records_ = new TableCard("Issue records", {{"Record", "", false, false, 150}, {"Issued (UTC)", "", false, false, 160}, {"Marks", "", true, false, 60}, {"SHA-256", "", false, false, 150}, {"Today", "Does the job still say the same?", false, false, 260}});
+  marks_ = new TableCard("Marks to issue", {{"Mark", "", false, false, 60},
+                                            {"Verdict", "", false, false, 150},
+                                            {"East m", "", true, false, 100},
+                                            {"North m", "", true, false, 108},
+                                            {"Height m", "", true, false, 86},
+                                            {"95 % plan mm", "Network accuracy", true, false, 84},
+                                            {"95 % height mm", "Network accuracy, ellipsoidal", true, false, 94},
+                                            {"Origin", "", false, false, 120}});
+  records_ = new TableCard("Issue records", {{"Record", "", false, false, 150},
+                                             {"Issued (UTC)", "", false, false, 160},
+                                             {"Marks", "", true, false, 60},
+                                             {"SHA-256", "", false, false, 150},
+                                             {"Today", "Does the job still say the same?", false, false, 260}});
   stack_ = new QStackedWidget;
   add_part("Marks", marks_, stack_);
   add_part("Records", records_, stack_);
@@ -54,7 +65,8 @@ void IssueSheet::act() {
   if (why.isEmpty()) {
     say("issued into " + folder);
     show_part(1);
-  } else say(why, true);
+  } else
+    say(why, true);
 }
 
 void IssueSheet::refresh() {
@@ -77,17 +89,39 @@ void IssueSheet::refresh() {
         const bool held = m.hold == Hold::full;
         QStringList why;
         for (const Doubt &d : w_.job().doubts())
-          if (d.state == Doubt::State::open && d.item == m.name && d.kind != "no independent check") why << text(d.kind);
+          if (d.state == Doubt::State::open && d.item == m.name && d.kind != "no independent check")
+            why << text(d.kind);
         const bool alone = !held && m.independent_checks == 0;
         unchecked += alone;
         if (alone) why << "no independent check";
         const double h = p.height.value_or(p.geodetic.h);
-        marks.push_back({m.name, {{text(m.name), {}, {}, true}, Cell{why.isEmpty() ? held ? QString("held as published") : QString("✓ fit to issue") : "? " + why.join(", "), {}, why.isEmpty() ? ink::accepted : ink::attention, !why.isEmpty()}, {QString::number(p.grid.east, 'f', 4), p.grid.east, {}, false}, {QString::number(p.grid.north, 'f', 4), p.grid.north, {}, false}, {QString::number(h, 'f', 4), h, {}, false},
-                                  {QString::number(m.network_plan95 * 1000, 'f', 1), m.network_plan95, {}, false}, {QString::number(m.network_up95 * 1000, 'f', 1), m.network_up95, {}, false}, {held ? QString("published") : QString("GNSS, %1 set-ups").arg(m.set_ups), {}, {}, false}}, stale, {}});
+        marks.push_back({m.name,
+                         {{text(m.name), {}, {}, true},
+                          Cell{why.isEmpty() ? held ? QString("held as published") : QString("✓ fit to issue")
+                                             : "? " + why.join(", "),
+                               {},
+                               why.isEmpty() ? ink::accepted : ink::attention,
+                               !why.isEmpty()},
+                          {QString::number(p.grid.east, 'f', 4), p.grid.east, {}, false},
+                          {QString::number(p.grid.north, 'f', 4), p.grid.north, {}, false},
+                          {QString::number(h, 'f', 4), h, {}, false},
+                          {QString::number(m.network_plan95 * 1000, 'f', 1), m.network_plan95, {}, false},
+                          {QString::number(m.network_up95 * 1000, 'f', 1), m.network_up95, {}, false},
+                          {held ? QString("published") : QString("GNSS, %1 set-ups").arg(m.set_ups), {}, {}, false}},
+                         stale,
+                         {}});
       }
-      const QString answer = stale ? "Not yet: the network is out of date" : open ? QString("Not without a word: %1 doubt%2 open").arg(open).arg(open == 1 ? "" : "s") : QString("Yes");
-      html = QString("<p style='margin:0;color:#5A666E'>May I issue these coordinates?</p><p style='font-size:15pt;font-weight:bold;margin:2px 0;color:%1'>%2</p><p style='margin:0;color:#5A666E'>%3 marks in %4 at %5%6%7.</p>")
-                 .arg((stale || open ? ink::attention : ink::accepted).name(), answer).arg(run->result.marks.size()).arg(text(run->frame), text(run->epoch_text), run->result.adjustment.passes ? ", global test passes" : ", global test fails", unchecked ? QString(", %1 without an independent check").arg(unchecked) : QString());
+      const QString answer = stale  ? "Not yet: the network is out of date"
+                             : open ? QString("Not without a word: %1 doubt%2 open").arg(open).arg(open == 1 ? "" : "s")
+                                    : QString("Yes");
+      html = QString("<p style='margin:0;color:#5A666E'>May I issue these coordinates?</p><p "
+                     "style='font-size:15pt;font-weight:bold;margin:2px 0;color:%1'>%2</p><p "
+                     "style='margin:0;color:#5A666E'>%3 marks in %4 at %5%6%7.</p>")
+                 .arg((stale || open ? ink::attention : ink::accepted).name(), answer)
+                 .arg(run->result.marks.size())
+                 .arg(text(run->frame), text(run->epoch_text),
+                      run->result.adjustment.passes ? ", global test passes" : ", global test fails",
+                      unchecked ? QString(", %1 without an independent check").arg(unchecked) : QString());
     }
     for (const IssueRecord &r : w_.job().store().issue_records()) {
       QString today = "the network is not adjusted";
@@ -95,9 +129,18 @@ void IssueSheet::refresh() {
       if (run) {
         const auto differences = compare_with_record(r, *run);
         same = differences.empty();
-        today = same ? QString("the same") : text(differences.front()) + (differences.size() > 1 ? QString(" and %1 more").arg(differences.size() - 1) : QString());
+        today = same ? QString("the same")
+                     : text(differences.front()) +
+                           (differences.size() > 1 ? QString(" and %1 more").arg(differences.size() - 1) : QString());
       }
-      records.push_back({r.id, {{text(r.id), {}, {}, true}, {text(r.time), {}, {}, false}, {QString::number(r.data.at("marks").size()), {}, {}, false}, {text(r.sha256.substr(0, 16)) + "…", {}, {}, false}, Cell{today, {}, same ? QColor() : ink::attention, !same}}, false, {}});
+      records.push_back({r.id,
+                         {{text(r.id), {}, {}, true},
+                          {text(r.time), {}, {}, false},
+                          {QString::number(r.data.at("marks").size()), {}, {}, false},
+                          {text(r.sha256.substr(0, 16)) + "…", {}, {}, false},
+                          Cell{today, {}, same ? QColor() : ink::attention, !same}},
+                         false,
+                         {}});
     }
   }
   verdict_->setHtml(html);

@@ -19,10 +19,32 @@
 namespace ampletie::app {
 
 NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", parent) {
-  marks_ = new TableCard("Network marks", {{"Mark"}, {"East m", "", true}, {"North m", "", true}, {"Height m", "Physical where a geoid is given, else ellipsoidal", true}, {"s E", "Standard deviation, mm", true}, {"s N", "Standard deviation, mm", true}, {"s U", "Standard deviation, mm", true},
-                                          {"95 % mm", "Network accuracy plan · height, with the published uncertainty of the held marks", true}, {"Checks", "Independent set-ups beyond the first", true}});
-  residuals_ = new TableCard("Network residuals", {{"Vector", "", false, false, 120}, {"", "Component", false, false, 30}, {"v mm", "adjusted − observed", true, false, 56}, {"w", "Standardised residual for correlated observations", true, false, 52}, {"Redundancy", "", true, false, 70}, {"Detectable mm", "Smallest detectable error, 80 % power", true, false, 90}, {"Session", "", false, false, 110}});
-  setups_ = new TableCard("Network set-ups", {{"Mark", "", false, false, 60}, {"Session", "", false, false, 110}, {"East mm", "", true, false, 60}, {"North mm", "", true, false, 60}, {"Height mm", "", true, false, 66}, {"w height", "Test of the antenna height", true, false, 66}, {"Detectable mm", "Smallest detectable height error", true, false, 96}});
+  marks_ = new TableCard(
+      "Network marks",
+      {{"Mark"},
+       {"East m", "", true},
+       {"North m", "", true},
+       {"Height m", "Physical where a geoid is given, else ellipsoidal", true},
+       {"s E", "Standard deviation, mm", true},
+       {"s N", "Standard deviation, mm", true},
+       {"s U", "Standard deviation, mm", true},
+       {"95 % mm", "Network accuracy plan · height, with the published uncertainty of the held marks", true},
+       {"Checks", "Independent set-ups beyond the first", true}});
+  residuals_ =
+      new TableCard("Network residuals", {{"Vector", "", false, false, 120},
+                                          {"", "Component", false, false, 30},
+                                          {"v mm", "adjusted − observed", true, false, 56},
+                                          {"w", "Standardised residual for correlated observations", true, false, 52},
+                                          {"Redundancy", "", true, false, 70},
+                                          {"Detectable mm", "Smallest detectable error, 80 % power", true, false, 90},
+                                          {"Session", "", false, false, 110}});
+  setups_ = new TableCard("Network set-ups", {{"Mark", "", false, false, 60},
+                                              {"Session", "", false, false, 110},
+                                              {"East mm", "", true, false, 60},
+                                              {"North mm", "", true, false, 60},
+                                              {"Height mm", "", true, false, 66},
+                                              {"w height", "Test of the antenna height", true, false, 66},
+                                              {"Detectable mm", "Smallest detectable height error", true, false, 96}});
   stack_ = new QStackedWidget;
   add_part("Marks", marks_, stack_);
   add_part("Residuals", residuals_, stack_);
@@ -43,7 +65,8 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   body()->addWidget(plot_, 3);
   set_action("Adjust network", "Adjust network");
   connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
-  connect(residuals_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("vector", id.substr(0, id.find('/'))); });
+  connect(residuals_, &TableCard::chosen, this,
+          [this](const std::string &id) { w_.select("vector", id.substr(0, id.find('/'))); });
   connect(setups_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("occupation", id); });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
   connect(&w_, &Workspace::selection_changed, this, [this] {
@@ -118,18 +141,53 @@ void NetworkSheet::refresh() {
   if (run) {
     const AdjustmentResult &a = run->result.adjustment;
     const bool stale = w_.job().network_stale();
-    words = QString("<table cellspacing='0' cellpadding='0'><tr><td style='padding-right:26px'><span style='color:#5A666E'>variance factor</span><br/><b style='font-size:13pt;color:%1'>%2</b> <span style='color:#6F7B83'>of %3 to %4</span></td>"
-                    "<td style='padding-right:26px'><span style='color:#5A666E'>global test</span><br/><b style='font-size:13pt;color:%1'>%5</b></td><td style='padding-right:26px'><span style='color:#5A666E'>redundancy</span><br/><b style='font-size:13pt'>%6</b> <span style='color:#6F7B83'>%7 observations</span></td>"
-                    "<td style='padding-right:26px'><span style='color:#5A666E'>datum</span><br/><b style='font-size:13pt'>%8</b> <span style='color:#6F7B83'>%9</span></td><td>%10</td></tr></table>")
-                .arg((a.passes ? ink::accepted : ink::failed).name()).arg(a.variance_factor, 0, 'f', 2).arg(a.lower, 0, 'f', 2).arg(a.upper, 0, 'f', 2).arg(a.passes ? "passes" : "fails").arg(a.redundancy).arg(a.observations).arg(text(datum_mode_name(run->result.mode)), text(run->frame) + " at " + text(run->epoch_text), stale ? "<b style='color:#B87311'>out of date</b>" : "");
+    words = QString("<table cellspacing='0' cellpadding='0'><tr><td style='padding-right:26px'><span "
+                    "style='color:#5A666E'>variance factor</span><br/><b style='font-size:13pt;color:%1'>%2</b> <span "
+                    "style='color:#6F7B83'>of %3 to %4</span></td>"
+                    "<td style='padding-right:26px'><span style='color:#5A666E'>global test</span><br/><b "
+                    "style='font-size:13pt;color:%1'>%5</b></td><td style='padding-right:26px'><span "
+                    "style='color:#5A666E'>redundancy</span><br/><b style='font-size:13pt'>%6</b> <span "
+                    "style='color:#6F7B83'>%7 observations</span></td>"
+                    "<td style='padding-right:26px'><span style='color:#5A666E'>datum</span><br/><b "
+                    "style='font-size:13pt'>%8</b> <span style='color:#6F7B83'>%9</span></td><td>%10</td></tr></table>")
+                .arg((a.passes ? ink::accepted : ink::failed).name())
+                .arg(a.variance_factor, 0, 'f', 2)
+                .arg(a.lower, 0, 'f', 2)
+                .arg(a.upper, 0, 'f', 2)
+                .arg(a.passes ? "passes" : "fails")
+                .arg(a.redundancy)
+                .arg(a.observations)
+                .arg(text(datum_mode_name(run->result.mode)), text(run->frame) + " at " + text(run->epoch_text),
+                     stale ? "<b style='color:#B87311'>out of date</b>" : "");
     for (const AdjustedMark &m : run->result.marks) {
       const FullPosition &p = run->positions.at(m.name);
       auto sd = [&](int i) { return std::sqrt(m.cov_enu(i, i)) * 1000; };
       const bool held = m.hold == Hold::full;
-      auto sigma = [&](int i) { return Cell{held ? QString("held") : QString::number(sd(i), 'f', 1), sd(i), held ? ink::unused : QColor(), false}; };
+      auto sigma = [&](int i) {
+        return Cell{held ? QString("held") : QString::number(sd(i), 'f', 1), sd(i), held ? ink::unused : QColor(),
+                    false};
+      };
       const double h = p.height.value_or(p.geodetic.h);
-      marks.push_back({m.name, {{text(m.name), {}, {}, true}, {QString::number(p.grid.east, 'f', 4), p.grid.east, {}, false}, {QString::number(p.grid.north, 'f', 4), p.grid.north, {}, false}, {QString::number(h, 'f', 4), h, {}, false}, sigma(0), sigma(1), sigma(2), {QString("%1 · %2").arg(m.network_plan95 * 1000, 0, 'f', 1).arg(m.network_up95 * 1000, 0, 'f', 1), m.network_plan95, {}, false},
-                                Cell{held ? QString("held") : m.independent_checks ? QString::number(m.independent_checks) : QString("none"), m.independent_checks, !held && m.independent_checks == 0 ? ink::attention : QColor(), !held && m.independent_checks == 0}}, stale, {}});
+      marks.push_back(
+          {m.name,
+           {{text(m.name), {}, {}, true},
+            {QString::number(p.grid.east, 'f', 4), p.grid.east, {}, false},
+            {QString::number(p.grid.north, 'f', 4), p.grid.north, {}, false},
+            {QString::number(h, 'f', 4), h, {}, false},
+            sigma(0),
+            sigma(1),
+            sigma(2),
+            {QString("%1 · %2").arg(m.network_plan95 * 1000, 0, 'f', 1).arg(m.network_up95 * 1000, 0, 'f', 1),
+             m.network_plan95,
+             {},
+             false},
+            Cell{held                   ? QString("held")
+                 : m.independent_checks ? QString::number(m.independent_checks)
+                                        : QString("none"),
+                 m.independent_checks, !held && m.independent_checks == 0 ? ink::attention : QColor(),
+                 !held && m.independent_checks == 0}},
+           stale,
+           {}});
     }
     std::map<std::string, const Occupation *> by_setup;
     for (const Occupation &o : w_.job().snapshot()->occupations) by_setup.emplace(o.set_up, &o);
@@ -141,16 +199,43 @@ void NetworkSheet::refresh() {
         for (std::size_t i = 0; i < 3; ++i) {
           const auto &o = t.observations[i];
           const bool beyond = std::abs(o.standardised) > 3.29;
-          residuals.push_back({b.id + "/" + std::to_string(i), {{text(v->from) + " → " + text(v->to), {}, {}, true}, {text(b.components[i]).mid(1), {}, {}, false}, {QString::number(o.residual * 1000, 'f', 1), std::abs(o.residual), {}, false}, Cell{QString::number(o.standardised, 'f', 2), std::abs(o.standardised), beyond ? ink::failed : QColor(), beyond},
-                                                               {QString::number(o.redundancy, 'f', 2), o.redundancy, {}, false}, {o.smallest_detectable ? QString::number(*o.smallest_detectable * 1000, 'f', 0) : "–", o.smallest_detectable.value_or(0), {}, false}, {text(v->session).mid(13), {}, {}, false}}, false, beyond ? ink::warm : QColor()});
+          residuals.push_back({b.id + "/" + std::to_string(i),
+                               {{text(v->from) + " → " + text(v->to), {}, {}, true},
+                                {text(b.components[i]).mid(1), {}, {}, false},
+                                {QString::number(o.residual * 1000, 'f', 1), std::abs(o.residual), {}, false},
+                                Cell{QString::number(o.standardised, 'f', 2), std::abs(o.standardised),
+                                     beyond ? ink::failed : QColor(), beyond},
+                                {QString::number(o.redundancy, 'f', 2), o.redundancy, {}, false},
+                                {o.smallest_detectable ? QString::number(*o.smallest_detectable * 1000, 'f', 0) : "–",
+                                 o.smallest_detectable.value_or(0),
+                                 {},
+                                 false},
+                                {text(v->session).mid(13), {}, {}, false}},
+                               false,
+                               beyond ? ink::warm : QColor()});
         }
       } else if (b.kind == "set-up") {
         const auto it = by_setup.find(b.id);
         if (it == by_setup.end()) continue;
         const auto &o = t.observations;
         const bool beyond = std::abs(o[2].standardised) > 3.29;
-        auto mm = [&](std::size_t i) { return Cell{QString::number(o[i].residual * 1000, 'f', 1), std::abs(o[i].residual), {}, false}; };
-        setups.push_back({it->second->id, {{text(it->second->mark), {}, {}, true}, {text(iso(it->second->start).substr(5, 11).replace(5, 1, " ")), {}, {}, false}, mm(0), mm(1), mm(2), Cell{QString::number(o[2].standardised, 'f', 2), std::abs(o[2].standardised), beyond ? ink::failed : QColor(), beyond}, {o[2].smallest_detectable ? QString::number(*o[2].smallest_detectable * 1000, 'f', 0) : "–", {}, {}, false}}, false, {}});
+        auto mm = [&](std::size_t i) {
+          return Cell{QString::number(o[i].residual * 1000, 'f', 1), std::abs(o[i].residual), {}, false};
+        };
+        setups.push_back({it->second->id,
+                          {{text(it->second->mark), {}, {}, true},
+                           {text(iso(it->second->start).substr(5, 11).replace(5, 1, " ")), {}, {}, false},
+                           mm(0),
+                           mm(1),
+                           mm(2),
+                           Cell{QString::number(o[2].standardised, 'f', 2), std::abs(o[2].standardised),
+                                beyond ? ink::failed : QColor(), beyond},
+                           {o[2].smallest_detectable ? QString::number(*o[2].smallest_detectable * 1000, 'f', 0) : "–",
+                            {},
+                            {},
+                            false}},
+                          false,
+                          {}});
       }
     }
   }

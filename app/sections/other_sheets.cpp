@@ -7,7 +7,8 @@
 
 namespace ampletie::app {
 
-QuietSheet::QuietSheet(Workspace &w, const QString &title, const QString &words, QWidget *parent) : Sheet(w, title, parent) {
+QuietSheet::QuietSheet(Workspace &w, const QString &title, const QString &words, QWidget *parent)
+    : Sheet(w, title, parent) {
   auto *label = new QLabel(words);
   label->setWordWrap(true);
   label->setAlignment(Qt::AlignCenter);
@@ -16,11 +17,16 @@ QuietSheet::QuietSheet(Workspace &w, const QString &title, const QString &words,
 }
 
 SettingsSheet::SettingsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Settings", parent) {
-  table_ = new TableCard("Settings", {{"Setting", "", false, false, 150}, {"Value", "", false, true, 190}, {"Unit", "", false, false, 50}, {"What it does", "", false, false, 470}});
+  table_ = new TableCard("Settings", {{"Setting", "", false, false, 150},
+                                      {"Value", "", false, true, 190},
+                                      {"Unit", "", false, false, 50},
+                                      {"What it does", "", false, false, 470}});
   table_->model()->edit = [this](const std::string &name, int, const QString &value) -> QString {
     try {
       for (const SettingInfo &i : setting_catalogue())
-        if (i.name == name) return w_.decide("set", i.target, {{name, setting_value(name, value.toStdString())}}, "changed in the settings");
+        if (i.name == name)
+          return w_.decide("set", i.target, {{name, setting_value(name, value.toStdString())}},
+                           "changed in the settings");
     } catch (const InputError &e) {
       return QString::fromStdString(e.reason());
     }
@@ -39,13 +45,28 @@ void SettingsSheet::refresh() {
       const bool decided = w_.job().state().setting_decisions.count(i.name) > 0;
       QString what = i.sentence;
       if (*i.choices) what += " (" + QString(i.choices).replace("|", ", ") + ")";
-      rows.push_back({i.name, {{i.label, {}, {}, true}, Cell{text(setting_text(w_.job().state().settings, i.name)), {}, decided ? ink::accepted : QColor(), decided}, {i.unit, {}, {}, false}, {what, {}, {}, false}}, false, {}});
+      rows.push_back(
+          {i.name,
+           {{i.label, {}, {}, true},
+            Cell{
+                text(setting_text(w_.job().state().settings, i.name)), {}, decided ? ink::accepted : QColor(), decided},
+            {i.unit, {}, {}, false},
+            {what, {}, {}, false}},
+           false,
+           {}});
     }
   table_->set_rows(std::move(rows));
 }
 
 DecisionsSheet::DecisionsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Decisions", parent) {
-  table_ = new TableCard("Decisions", {{"No.", "", true, false, 44}, {"When (UTC)", "", false, false, 150}, {"Who", "", false, false, 80}, {"What", "", false, false, 80}, {"About", "", false, false, 130}, {"Value", "", false, false, 220}, {"Reason", "", false, false, 200}, {"State", "", false, false, 80}});
+  table_ = new TableCard("Decisions", {{"No.", "", true, false, 44},
+                                       {"When (UTC)", "", false, false, 150},
+                                       {"Who", "", false, false, 80},
+                                       {"What", "", false, false, 80},
+                                       {"About", "", false, false, 130},
+                                       {"Value", "", false, false, 220},
+                                       {"Reason", "", false, false, 200},
+                                       {"State", "", false, false, 80}});
   body()->addWidget(table_, 1);
   connect(table_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("decision", id); });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
@@ -59,9 +80,21 @@ void DecisionsSheet::refresh() {
     for (std::size_t i = w_.job().decisions().size(); i-- > 0;) {
       const Decision &d = w_.job().decisions()[i];
       QString about = text(d.target);
-      if (const Occupation *o = w_.occupation(d.target)) about = text(o->mark) + " " + text(iso(o->start).substr(5, 11));
-      else if (const VectorResult *v = w_.vector(d.target)) about = text(v->from) + " → " + text(v->to);
-      rows.push_back({std::to_string(d.seq), {{QString::number(d.seq), static_cast<int>(d.seq), {}, false}, {text(d.time), {}, {}, false}, {text(d.author), {}, {}, false}, {text(d.verb), {}, {}, true}, {about, {}, {}, false}, {text(d.value.dump()), {}, {}, false}, {text(d.reason), {}, {}, false}, {stands[i] ? "stands" : "withdrawn", {}, {}, false}}, !stands[i], {}});
+      if (const Occupation *o = w_.occupation(d.target))
+        about = text(o->mark) + " " + text(iso(o->start).substr(5, 11));
+      else if (const VectorResult *v = w_.vector(d.target))
+        about = text(v->from) + " → " + text(v->to);
+      rows.push_back({std::to_string(d.seq),
+                      {{QString::number(d.seq), static_cast<int>(d.seq), {}, false},
+                       {text(d.time), {}, {}, false},
+                       {text(d.author), {}, {}, false},
+                       {text(d.verb), {}, {}, true},
+                       {about, {}, {}, false},
+                       {text(d.value.dump()), {}, {}, false},
+                       {text(d.reason), {}, {}, false},
+                       {stands[i] ? "stands" : "withdrawn", {}, {}, false}},
+                      !stands[i],
+                      {}});
     }
   }
   table_->set_rows(std::move(rows));

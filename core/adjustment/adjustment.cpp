@@ -18,7 +18,8 @@ struct Linear {
 
 Linear linearise(const Block &b, const std::vector<double> &values, const std::vector<int> &index) {
   VectorXd p(static_cast<Eigen::Index>(b.unknowns.size())), computed;
-  for (std::size_t i = 0; i < b.unknowns.size(); ++i) p[static_cast<Eigen::Index>(i)] = values[static_cast<std::size_t>(b.unknowns[i])];
+  for (std::size_t i = 0; i < b.unknowns.size(); ++i)
+    p[static_cast<Eigen::Index>(i)] = values[static_cast<std::size_t>(b.unknowns[i])];
   MatrixXd full;
   b.evaluate(p, computed, full);
   Linear out;
@@ -31,12 +32,13 @@ Linear linearise(const Block &b, const std::vector<double> &values, const std::v
     out.unknowns.push_back(u);
   }
   out.jacobian.resize(full.rows(), static_cast<Eigen::Index>(columns.size()));
-  for (std::size_t c = 0; c < columns.size(); ++c) out.jacobian.col(static_cast<Eigen::Index>(c)) = full.col(columns[c]);
+  for (std::size_t c = 0; c < columns.size(); ++c)
+    out.jacobian.col(static_cast<Eigen::Index>(c)) = full.col(columns[c]);
   return out;
 }
 
-BlockTest test_block(std::size_t number, const Block &b, const Linear &l, const MatrixXd &weight, const AdjustmentResult &r,
-                     const AdjustmentOptions &o, double delta0, double lambda_single) {
+BlockTest test_block(std::size_t number, const Block &b, const Linear &l, const MatrixXd &weight,
+                     const AdjustmentResult &r, const AdjustmentOptions &o, double delta0, double lambda_single) {
   BlockTest out;
   out.block = number;
   const auto m = b.observed.size();
@@ -44,7 +46,8 @@ BlockTest test_block(std::size_t number, const Block &b, const Linear &l, const 
   MatrixXd q(n, n);
   for (Eigen::Index i = 0; i < n; ++i)
     for (Eigen::Index j = 0; j <= i; ++j)
-      q(i, j) = q(j, i) = r.normals->inverse(l.unknowns[static_cast<std::size_t>(i)], l.unknowns[static_cast<std::size_t>(j)]);
+      q(i, j) = q(j, i) =
+          r.normals->inverse(l.unknowns[static_cast<std::size_t>(i)], l.unknowns[static_cast<std::size_t>(j)]);
   const VectorXd v = -l.misclosure;
   const MatrixXd qvv = b.covariance - l.jacobian * q * l.jacobian.transpose();
   const MatrixXd test = weight * qvv * weight;
@@ -98,7 +101,8 @@ MatrixXd AdjustmentResult::covariance(const std::vector<int> &p) const {
   const auto n = static_cast<Eigen::Index>(p.size());
   MatrixXd q(n, n);
   for (Eigen::Index i = 0; i < n; ++i)
-    for (Eigen::Index j = 0; j < n; ++j) q(i, j) = covariance(p[static_cast<std::size_t>(i)], p[static_cast<std::size_t>(j)]);
+    for (Eigen::Index j = 0; j < n; ++j)
+      q(i, j) = covariance(p[static_cast<std::size_t>(i)], p[static_cast<std::size_t>(j)]);
   return q;
 }
 
@@ -115,14 +119,16 @@ AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options
   std::vector<std::size_t> order(problem.blocks.size());
   for (std::size_t i = 0; i < order.size(); ++i) order[i] = i;
   std::sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
-    return std::pair(problem.blocks[a]->kind, problem.blocks[a]->id) < std::pair(problem.blocks[b]->kind, problem.blocks[b]->id);
+    return std::pair(problem.blocks[a]->kind, problem.blocks[a]->id) <
+           std::pair(problem.blocks[b]->kind, problem.blocks[b]->id);
   });
   std::vector<MatrixXd> weights(problem.blocks.size());
   for (std::size_t i : order) {
     const Block &b = *problem.blocks[i];
     r.observations += static_cast<int>(b.observed.size());
     const Eigen::LLT<MatrixXd> llt(b.covariance);
-    if (llt.info() != Eigen::Success) throw InputError(b.kind + " " + b.id + ": its covariance is not positive definite");
+    if (llt.info() != Eigen::Success)
+      throw InputError(b.kind + " " + b.id + ": its covariance is not positive definite");
     weights[i] = llt.solve(MatrixXd::Identity(b.observed.size(), b.observed.size()));
     weights[i] = ((weights[i] + weights[i].transpose()) / 2).eval();
   }
@@ -149,16 +155,19 @@ AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options
           }
       }
     }
-    for (int k = 0; k < r.unknowns; ++k) entries.push_back({k, k, 0.0}); // a parameter without observations has a zero pivot
+    for (int k = 0; k < r.unknowns; ++k)
+      entries.push_back({k, k, 0.0}); // a parameter without observations has a zero pivot
     try {
       r.normals = std::make_shared<NormalEquations>(r.unknowns, std::move(entries));
     } catch (const SingularError &e) {
       throw SingularError(parameter_of[static_cast<std::size_t>(e.unknown)]);
     }
     const VectorXd dx = r.normals->solve(rhs);
-    for (int k = 0; k < r.unknowns; ++k) r.values[static_cast<std::size_t>(parameter_of[static_cast<std::size_t>(k)])] += dx[k];
+    for (int k = 0; k < r.unknowns; ++k)
+      r.values[static_cast<std::size_t>(parameter_of[static_cast<std::size_t>(k)])] += dx[k];
     const double largest = r.unknowns ? dx.cwiseAbs().maxCoeff() : 0;
-    if (!std::isfinite(largest) || r.iterations > options.max_iterations) throw InputError("the adjustment does not converge");
+    if (!std::isfinite(largest) || r.iterations > options.max_iterations)
+      throw InputError("the adjustment does not converge");
     if (largest < 1e-9 || (r.iterations > 1 && largest < 1e-7)) break;
   }
   r.normals->invert();

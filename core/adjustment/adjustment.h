@@ -7,17 +7,17 @@
 namespace ampletie {
 
 struct AdjustmentOptions {
-  double alpha_global = 0.05; ///< error probability of the global test, two-sided
+  double alpha_global = 0.05;  ///< error probability of the global test, two-sided
   double alpha_single = 0.001; ///< error probability of each single test (not of the whole job)
-  double power = 0.80;        ///< of the test that smallest detectable errors refer to
+  double power = 0.80;         ///< of the test that smallest detectable errors refer to
   int max_iterations = 10;
 };
 
 /// Test and reliability of one observation (geodesy.md 12): residual = adjusted − observed.
 struct ObservationTest {
   double residual = 0, residual_sd = 0;
-  double standardised = 0;       ///< w = (P v)ᵢ / √(P Q_vv P)ᵢᵢ; 0 where there is no redundancy
-  double redundancy = 0;         ///< (Q_vv P)ᵢᵢ
+  double standardised = 0;                   ///< w = (P v)ᵢ / √(P Q_vv P)ᵢᵢ; 0 where there is no redundancy
+  double redundancy = 0;                     ///< (Q_vv P)ᵢᵢ
   std::optional<double> smallest_detectable; ///< absent without redundancy
 };
 struct BlockTest {
@@ -31,13 +31,13 @@ struct BlockTest {
 };
 
 struct AdjustmentResult {
-  std::vector<double> values;     ///< all parameters
-  std::vector<int> index;         ///< parameter → unknown, −1 for fixed
+  std::vector<double> values; ///< all parameters
+  std::vector<int> index;     ///< parameter → unknown, −1 for fixed
   int observations = 0, unknowns = 0, redundancy = 0, iterations = 0;
   double vtpv = 0, variance_factor = 1;
-  double lower = 0, upper = 0;    ///< bounds of the variance factor
+  double lower = 0, upper = 0; ///< bounds of the variance factor
   bool passes = true;
-  std::vector<BlockTest> tests;   ///< in the order of the blocks
+  std::vector<BlockTest> tests; ///< in the order of the blocks
   std::shared_ptr<NormalEquations> normals;
 
   /// Covariance (a priori variance factor 1) of two parameters; 0 when either is fixed.

@@ -11,16 +11,17 @@ namespace ampletie {
 class Block {
 public:
   virtual ~Block() = default;
-  std::string id;    ///< of what was observed
-  std::string kind;  ///< "vector", "set-up", "weighted coordinates"
-  std::string group; ///< for weights and for the question which group hurts
-  std::vector<int> unknowns;        ///< indices of the parameters it touches
+  std::string id;                      ///< of what was observed
+  std::string kind;                    ///< "vector", "set-up", "weighted coordinates"
+  std::string group;                   ///< for weights and for the question which group hurts
+  std::vector<int> unknowns;           ///< indices of the parameters it touches
   std::vector<std::string> components; ///< one name per observation
-  Eigen::VectorXd observed;         ///< m
-  Eigen::MatrixXd covariance;       ///< m²
+  Eigen::VectorXd observed;            ///< m
+  Eigen::MatrixXd covariance;          ///< m²
 
   /// Computed observations and their derivatives for the parameter values given (in the order of `unknowns`).
-  virtual void evaluate(const Eigen::VectorXd &parameters, Eigen::VectorXd &computed, Eigen::MatrixXd &jacobian) const = 0;
+  virtual void evaluate(const Eigen::VectorXd &parameters, Eigen::VectorXd &computed,
+                        Eigen::MatrixXd &jacobian) const = 0;
 };
 
 /// A parameter of the adjustment. A fixed one is eliminated, not weighted.

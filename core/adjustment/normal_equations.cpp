@@ -10,10 +10,10 @@ struct NormalEquations::Data {
   cholmod_common common;
   cholmod_factor *factor = nullptr;
   int n = 0;
-  std::vector<int> position;             // original → permuted
-  std::vector<int> column, row;          // pattern of L, rows sorted, diagonal first
-  std::vector<double> value;             // L
-  std::vector<double> selected;          // inverse on the same pattern
+  std::vector<int> position;    // original → permuted
+  std::vector<int> column, row; // pattern of L, rows sorted, diagonal first
+  std::vector<double> value;    // L
+  std::vector<double> selected; // inverse on the same pattern
   Data() { cholmod_start(&common); }
   ~Data() {
     if (factor) cholmod_free_factor(&factor, &common);
@@ -32,8 +32,10 @@ NormalEquations::NormalEquations(int n, std::vector<Entry> lower) : data_(std::m
     return std::tuple(a.column, a.row, a.value) < std::tuple(b.column, b.row, b.value);
   });
   std::size_t count = 0;
-  for (std::size_t i = 0; i < lower.size(); ++i) count += i == 0 || lower[i].row != lower[i - 1].row || lower[i].column != lower[i - 1].column;
-  cholmod_sparse *a = cholmod_allocate_sparse(static_cast<size_t>(n), static_cast<size_t>(n), count, 1, 1, -1, CHOLMOD_REAL, &d.common);
+  for (std::size_t i = 0; i < lower.size(); ++i)
+    count += i == 0 || lower[i].row != lower[i - 1].row || lower[i].column != lower[i - 1].column;
+  cholmod_sparse *a =
+      cholmod_allocate_sparse(static_cast<size_t>(n), static_cast<size_t>(n), count, 1, 1, -1, CHOLMOD_REAL, &d.common);
   auto *p = static_cast<int *>(a->p), *r = static_cast<int *>(a->i);
   auto *x = static_cast<double *>(a->x);
   int k = -1, at = 0;
@@ -146,7 +148,8 @@ double NormalEquations::inverse(int i, int j) const {
   const Data &d = *data_;
   int a = d.position[static_cast<std::size_t>(i)], b = d.position[static_cast<std::size_t>(j)];
   if (a < b) std::swap(a, b);
-  const auto begin = d.row.begin() + d.column[static_cast<std::size_t>(b)], end = d.row.begin() + d.column[static_cast<std::size_t>(b) + 1];
+  const auto begin = d.row.begin() + d.column[static_cast<std::size_t>(b)],
+             end = d.row.begin() + d.column[static_cast<std::size_t>(b) + 1];
   const auto it = std::lower_bound(begin, end, a);
   if (it == end || *it != a) throw std::out_of_range("element outside the pattern of the selected inverse");
   return d.selected[static_cast<std::size_t>(it - d.row.begin())];

@@ -17,8 +17,10 @@ std::optional<double> parse_angle_deg(std::string_view text) {
     if (c == 'S' || c == 'W') sign = -sign;
     return true;
   };
-  if (letter(t.front())) t.erase(0, 1);
-  else if (letter(t.back())) t.pop_back();
+  if (letter(t.front()))
+    t.erase(0, 1);
+  else if (letter(t.back()))
+    t.pop_back();
   t = std::string(trimmed(t));
   if (!t.empty() && (t.front() == '-' || t.front() == '+')) {
     if (hemisphere && t.front() == '-') return {};
@@ -28,12 +30,15 @@ std::optional<double> parse_angle_deg(std::string_view text) {
   std::string plain;
   for (std::size_t i = 0; i < t.size(); ++i) {
     const auto c = static_cast<unsigned char>(t[i]);
-    if (std::isdigit(c) || c == '.') plain += t[i];
-    else if (c == 'd' || c == 'D' || c == ':' || c == '\'' || c == '"' || c == ' ' || c == 'm' || c == 's') plain += ' ';
+    if (std::isdigit(c) || c == '.')
+      plain += t[i];
+    else if (c == 'd' || c == 'D' || c == ':' || c == '\'' || c == '"' || c == ' ' || c == 'm' || c == 's')
+      plain += ' ';
     else if (c == 0xC2 && i + 1 < t.size() && static_cast<unsigned char>(t[i + 1]) == 0xB0) {
       plain += ' ';
       ++i;
-    } else return {};
+    } else
+      return {};
   }
   double parts[3] = {0, 0, 0};
   int n = 0;

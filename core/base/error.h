@@ -4,8 +4,8 @@
 
 namespace ampletie {
 
-/// What a file or a typed value did wrong, in words a surveyor understands. Thrown at the edge, never inside a computation.
-/// `line` and `column` count from 1; 0 where there is none.
+/// What a file or a typed value did wrong, in words a surveyor understands. Thrown at the edge, never inside a
+/// computation. `line` and `column` count from 1; 0 where there is none.
 class InputError : public std::runtime_error {
 public:
   InputError(std::string file, long line, std::string reason, long column = 0);

@@ -75,7 +75,8 @@ bool LineReader::next(std::string_view &line) {
   if (position_ >= text_.size()) return false;
   const char *from = text_.data() + position_;
   const void *found = std::memchr(from, '\n', text_.size() - position_);
-  std::size_t length = found ? static_cast<std::size_t>(static_cast<const char *>(found) - from) : text_.size() - position_;
+  std::size_t length =
+      found ? static_cast<std::size_t>(static_cast<const char *>(found) - from) : text_.size() - position_;
   line = text_.substr(position_, length);
   position_ += length + 1;
   ++number_;

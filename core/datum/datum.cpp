@@ -4,7 +4,8 @@
 namespace ampletie {
 
 std::optional<Frame> default_realisation(const Projection &p) {
-  if (p.datum().find("European Terrestrial Reference System 1989") != std::string::npos) return frame_by_name("ETRF2000");
+  if (p.datum().find("European Terrestrial Reference System 1989") != std::string::npos)
+    return frame_by_name("ETRF2000");
   return frame_by_name(p.geographic());
 }
 
@@ -20,7 +21,9 @@ Frame choose(const DatumSettings &s, const Projection &p) {
     return *f;
   }
   const auto f = default_realisation(p);
-  if (!f) throw InputError(p.name() + " rests on " + p.datum() + ", which is a family of frames: say which realisation is meant");
+  if (!f)
+    throw InputError(p.name() + " rests on " + p.datum() +
+                     ", which is a family of frames: say which realisation is meant");
   return *f;
 }
 } // namespace
@@ -36,7 +39,8 @@ JobDatum::JobDatum(const DatumSettings &settings, const Geodetic &near)
 }
 
 FullPosition JobDatum::describe(const TaggedPoint &p) const {
-  if (!(p.frame == frame_)) throw InputError("a point in " + frame_name(p.frame) + " cannot be shown in the job's frame " + frame_name(frame_));
+  if (!(p.frame == frame_))
+    throw InputError("a point in " + frame_name(p.frame) + " cannot be shown in the job's frame " + frame_name(frame_));
   FullPosition out;
   out.ecef = p;
   out.geodetic = to_geodetic(p.xyz);
@@ -51,7 +55,9 @@ FullPosition JobDatum::describe(const TaggedPoint &p) const {
   return out;
 }
 
-TaggedPoint JobDatum::from_geodetic(double lat, double lon, double h) const { return {to_cartesian({lat, lon, h}), frame_, settings_.epoch}; }
+TaggedPoint JobDatum::from_geodetic(double lat, double lon, double h) const {
+  return {to_cartesian({lat, lon, h}), frame_, settings_.epoch};
+}
 
 TaggedPoint JobDatum::from_grid(double east, double north, double height) const {
   Geodetic g = projection_.unproject(east, north, 0);

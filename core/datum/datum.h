@@ -26,13 +26,16 @@ public:
   /// `near` is any place of the job. Throws `InputError` for unknown systems and for ensembles without a realisation.
   JobDatum(const DatumSettings &settings, const Geodetic &near);
   FullPosition describe(const TaggedPoint &p) const;
-  TaggedPoint from_grid(double east, double north, double height) const; ///< physical height where a vertical system is set
+  TaggedPoint from_grid(double east, double north,
+                        double height) const; ///< physical height where a vertical system is set
   TaggedPoint from_geodetic(double lat_rad, double lon_rad, double h) const;
   const Frame &frame() const { return frame_; }
   double epoch() const { return settings_.epoch; }
   const Projection &projection() const { return projection_; }
   const GeoidModel *geoid() const { return geoid_ ? &*geoid_ : nullptr; }
-  const std::string &geoid_refusal() const { return geoid_refusal_; } ///< why there is no geoid although one was asked for
+  const std::string &geoid_refusal() const {
+    return geoid_refusal_;
+  } ///< why there is no geoid although one was asked for
 
 private:
   DatumSettings settings_;
@@ -43,7 +46,8 @@ private:
 };
 
 /// The frame that a projected system's datum stands for when nobody says: ETRS89 is realised as ETRF2000, the
-/// realisation that EUREF recommends for national use (common practice, from memory). Nothing where there is no default.
+/// realisation that EUREF recommends for national use (common practice, from memory). Nothing where there is no
+/// default.
 std::optional<Frame> default_realisation(const Projection &projection);
 
 /// Moves a point along its velocity (m/yr, same frame) to another epoch.

@@ -22,7 +22,8 @@ bool looks_like_antenna_points(std::string_view text) {
 std::vector<AntennaPoint> read_antenna_points(std::string_view text) {
   LineReader in(text);
   std::string_view line;
-  if (!next_row(in, line) || lower(trimmed(line)) != heading) throw InputError({}, in.number(), "the header should be " + std::string(heading));
+  if (!next_row(in, line) || lower(trimmed(line)) != heading)
+    throw InputError({}, in.number(), "the header should be " + std::string(heading));
   std::vector<AntennaPoint> out;
   while (next_row(in, line)) {
     const auto c = split(line, ',');
@@ -39,7 +40,8 @@ std::vector<AntennaPoint> read_antenna_points(std::string_view text) {
 
 double arp_height(double reading, bool slant, const AntennaPoint &p) {
   if (!slant) return reading - p.above_arp;
-  if (reading <= p.radius) throw InputError("a slant height of " + std::to_string(reading) + " m is shorter than the antenna's radius");
+  if (reading <= p.radius)
+    throw InputError("a slant height of " + std::to_string(reading) + " m is shorter than the antenna's radius");
   return std::sqrt(reading * reading - p.radius * p.radius) - p.above_arp;
 }
 

@@ -29,7 +29,8 @@ AntexFile read_antex(std::string_view text_in) {
     if (first) {
       if (name != "ANTEX VERSION / SYST") throw InputError({}, at, "not an ANTEX file");
       const double version = number(line, 0, 8, at, "the ANTEX version");
-      if (std::abs(version - 1.4) > 0.01) throw InputError({}, at, fmt::format("ANTEX {:.1f} is not read; 1.4 is", version));
+      if (std::abs(version - 1.4) > 0.01)
+        throw InputError({}, at, fmt::format("ANTEX {:.1f} is not read; 1.4 is", version));
       first = false;
       continue;
     }
@@ -52,31 +53,40 @@ AntexFile read_antex(std::string_view text_in) {
       a->serial = text(line, 20, 20);
       // Satellite antennas carry a satellite code as "serial".
       satellite = a->serial.size() == 3 && parse_sat(a->serial) && !text(line, 40, 10).empty();
-    } else if (name == "DAZI") a->azimuth_step = number(line, 2, 6, at, "the azimuth step");
+    } else if (name == "DAZI")
+      a->azimuth_step = number(line, 2, 6, at, "the azimuth step");
     else if (name == "ZEN1 / ZEN2 / DZEN") {
       a->zenith_first = number(line, 2, 6, at, "the first zenith angle");
       a->zenith_last = number(line, 8, 6, at, "the last zenith angle");
       a->zenith_step = number(line, 14, 6, at, "the zenith step");
-      if (a->zenith_step <= 0 || a->zenith_last < a->zenith_first || (a->zenith_last - a->zenith_first) / a->zenith_step > 400)
+      if (a->zenith_step <= 0 || a->zenith_last < a->zenith_first ||
+          (a->zenith_last - a->zenith_first) / a->zenith_step > 400)
         throw InputError({}, at, "the grid of zenith angles is impossible");
-    } else if (name == "SINEX CODE") a->release = text(line, 0, 10);
+    } else if (name == "SINEX CODE")
+      a->release = text(line, 0, 10);
     else if (name == "START OF FREQUENCY") {
       frequency = text(line, 3, 3);
       if (frequency.size() != 3) throw InputError({}, at, "the frequency has no name");
       a->frequencies[frequency] = {};
     } else if (name == "NORTH / EAST / UP" && !frequency.empty()) {
       for (int i = 0; i < 3; ++i)
-        a->frequencies[frequency].offset_neu[i] = 1e-3 * number(line, static_cast<std::size_t>(10 * i), 10, at, "an offset");
-    } else if (name == "END OF FREQUENCY") frequency.clear();
+        a->frequencies[frequency].offset_neu[i] =
+            1e-3 * number(line, static_cast<std::size_t>(10 * i), 10, at, "an offset");
+    } else if (name == "END OF FREQUENCY")
+      frequency.clear();
     else if (name == "END OF ANTENNA") {
-      if (satellite) ++f.satellites;
-      else f.receivers.push_back(std::move(*a));
+      if (satellite)
+        ++f.satellites;
+      else
+        f.receivers.push_back(std::move(*a));
       a.reset();
     } else if (!frequency.empty()) {
       const auto n = static_cast<std::size_t>(std::lround((a->zenith_last - a->zenith_first) / a->zenith_step)) + 1;
       AntennaFrequency &q = a->frequencies[frequency];
-      if (text(line, 0, 8) == "NOAZI") q.no_azimuth = row(line, n, at);
-      else if (parse_number(field(line, 0, 8))) q.by_azimuth.push_back(row(line, n, at));
+      if (text(line, 0, 8) == "NOAZI")
+        q.no_azimuth = row(line, n, at);
+      else if (parse_number(field(line, 0, 8)))
+        q.by_azimuth.push_back(row(line, n, at));
     }
   }
   if (first) throw InputError({}, 0, "the file is empty");
@@ -92,19 +102,21 @@ AntexFile read_antex(std::string_view text_in) {
 }
 
 std::string write_antex(const AntexFile &f) {
-  std::string out = header_line("     1.4            M", "ANTEX VERSION / SYST") + header_line("A", "PCV TYPE / REFANT") +
-                    header_line("", "END OF HEADER");
+  std::string out = header_line("     1.4            M", "ANTEX VERSION / SYST") +
+                    header_line("A", "PCV TYPE / REFANT") + header_line("", "END OF HEADER");
   for (const Antenna &a : f.receivers) {
     out += header_line("", "START OF ANTENNA");
     out += header_line(fmt::format("{:<20}{:<20}", a.type, a.serial), "TYPE / SERIAL NO");
     out += header_line("SIMULATED                            1    2026-01-01", "METH / BY / # / DATE");
     out += header_line(fmt::format("  {:6.1f}", a.azimuth_step), "DAZI");
-    out += header_line(fmt::format("  {:6.1f}{:6.1f}{:6.1f}", a.zenith_first, a.zenith_last, a.zenith_step), "ZEN1 / ZEN2 / DZEN");
+    out += header_line(fmt::format("  {:6.1f}{:6.1f}{:6.1f}", a.zenith_first, a.zenith_last, a.zenith_step),
+                       "ZEN1 / ZEN2 / DZEN");
     out += header_line(fmt::format("{:6}", a.frequencies.size()), "# OF FREQUENCIES");
     if (!a.release.empty()) out += header_line(a.release, "SINEX CODE");
     for (const auto &[k, q] : a.frequencies) {
       out += header_line("   " + k, "START OF FREQUENCY");
-      out += header_line(fmt::format("{:10.2f}{:10.2f}{:10.2f}", q.offset_neu.x() * 1e3, q.offset_neu.y() * 1e3, q.offset_neu.z() * 1e3),
+      out += header_line(fmt::format("{:10.2f}{:10.2f}{:10.2f}", q.offset_neu.x() * 1e3, q.offset_neu.y() * 1e3,
+                                     q.offset_neu.z() * 1e3),
                          "NORTH / EAST / UP");
       auto values = [](const std::vector<double> &v) {
         std::string s;

@@ -69,8 +69,10 @@ std::map<std::string, std::size_t> columns_of(std::string_view line, char delimi
   std::size_t i = 0;
   for (auto c : split(line, delimiter)) {
     const std::string name = canonical(c);
-    if (!name.empty()) out.emplace(name, i);
-    else if (unread && !trimmed(c).empty()) unread->emplace_back(trimmed(c));
+    if (!name.empty())
+      out.emplace(name, i);
+    else if (unread && !trimmed(c).empty())
+      unread->emplace_back(trimmed(c));
     ++i;
   }
   return out;
@@ -102,7 +104,8 @@ ControlList read_control_list(std::string_view text) {
   const auto columns = columns_of(line, out.delimiter, &out.unread_columns);
   if (!columns.count("mark")) throw InputError({}, in.number(), "no column is headed mark (or name, station, point)");
   if (!has_position(columns))
-    throw InputError({}, in.number(), "no complete set of coordinate columns: x y z, lat lon h, or e n height is needed");
+    throw InputError({}, in.number(),
+                     "no complete set of coordinate columns: x y z, lat lon h, or e n height is needed");
   const std::size_t width = split(line, out.delimiter).size();
 
   std::set<std::string> seen;
@@ -111,7 +114,8 @@ ControlList read_control_list(std::string_view text) {
     const long at = in.number();
     const auto cells = split(line, out.delimiter);
     if (cells.size() != width)
-      throw InputError({}, at, "the row has " + std::to_string(cells.size()) + " columns, the header " + std::to_string(width));
+      throw InputError({}, at,
+                       "the row has " + std::to_string(cells.size()) + " columns, the header " + std::to_string(width));
     auto cell = [&](const char *name) {
       const auto it = columns.find(name);
       return it == columns.end() ? std::string() : std::string(trimmed(cells[it->second]));
@@ -131,13 +135,16 @@ ControlList read_control_list(std::string_view text) {
       const auto v = parse_angle_deg(c);
       if (!v) throw InputError({}, at, "\"" + c + "\" in column " + name + " is not an angle");
       if (std::abs(*v) > limit)
-        throw InputError({}, at, "\"" + c + "\" in column " + name + " is beyond " + std::to_string(static_cast<int>(limit)) + " degrees");
+        throw InputError({}, at,
+                         "\"" + c + "\" in column " + name + " is beyond " + std::to_string(static_cast<int>(limit)) +
+                             " degrees");
       return v;
     };
     auto triple = [&](const char *a, const char *b, const char *c, auto &&get_a, auto &&get_b) -> std::optional<Vec3> {
       const auto x = get_a(a), y = get_b(b), z = number(c);
       if (!x && !y && !z) return {};
-      if (!x || !y || !z) throw InputError({}, at, std::string("of ") + a + ", " + b + ", " + c + " some are given and some are not");
+      if (!x || !y || !z)
+        throw InputError({}, at, std::string("of ") + a + ", " + b + ", " + c + " some are given and some are not");
       return Vec3(*x, *y, *z);
     };
     ControlRow r;
@@ -150,13 +157,15 @@ ControlList read_control_list(std::string_view text) {
     r.epoch = cell("epoch");
     if (out.delimiter != ',') std::replace(r.epoch.begin(), r.epoch.end(), ',', '.');
     r.xyz = triple("x", "y", "z", number, number);
-    r.geodetic = triple("lat", "lon", "h", [&](const char *n) { return angle(n, 90); }, [&](const char *n) { return angle(n, 360); });
+    r.geodetic = triple(
+        "lat", "lon", "h", [&](const char *n) { return angle(n, 90); }, [&](const char *n) { return angle(n, 360); });
     r.grid = triple("e", "n", "height", number, number);
     r.velocity = triple("vx", "vy", "vz", number, number);
     r.sd_enu = triple("sd_e", "sd_n", "sd_u", number, number);
     if (!r.xyz && !r.geodetic && !r.grid) throw InputError({}, at, "the mark " + r.mark + " has no coordinates");
     if (r.xyz && (r.xyz->norm() < 6.3e6 || r.xyz->norm() > 6.4e6))
-      throw InputError({}, at, "X, Y, Z of " + r.mark + " do not lie near the Earth's surface: columns or units mixed up?");
+      throw InputError({}, at,
+                       "X, Y, Z of " + r.mark + " do not lie near the Earth's surface: columns or units mixed up?");
     for (const auto *set : {&r.geodetic, &r.grid})
       if (*set && ((**set)[2] < -600 || (**set)[2] > 9000))
         throw InputError({}, at, "the height of " + r.mark + " is impossible: columns or units mixed up?");

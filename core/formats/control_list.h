@@ -10,11 +10,11 @@ namespace ampletie {
 /// One row of a control list, as written; what is absent is absent.
 struct ControlRow {
   std::string mark, description, frame, epoch;
-  std::optional<Vec3> xyz;           ///< m
-  std::optional<Vec3> geodetic;      ///< latitude, longitude in degrees, ellipsoidal height in m
-  std::optional<Vec3> grid;          ///< east, north, physical height, m
-  std::optional<Vec3> velocity;      ///< X, Y, Z, m/yr
-  std::optional<Vec3> sd_enu;        ///< standard deviations east, north, up, m
+  std::optional<Vec3> xyz;      ///< m
+  std::optional<Vec3> geodetic; ///< latitude, longitude in degrees, ellipsoidal height in m
+  std::optional<Vec3> grid;     ///< east, north, physical height, m
+  std::optional<Vec3> velocity; ///< X, Y, Z, m/yr
+  std::optional<Vec3> sd_enu;   ///< standard deviations east, north, up, m
   long line = 0;
 };
 

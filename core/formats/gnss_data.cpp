@@ -21,8 +21,12 @@ double carrier_hz(char system, char band) {
   case 'J':
     return band == '1' ? 1575.42e6 : band == '2' ? 1227.60e6 : band == '5' ? 1176.45e6 : 0;
   case 'E':
-    return band == '1' ? 1575.42e6 : band == '5' ? 1176.45e6 : band == '7' ? 1207.14e6 : band == '8' ? 1191.795e6
-           : band == '6' ? 1278.75e6 : 0;
+    return band == '1'   ? 1575.42e6
+           : band == '5' ? 1176.45e6
+           : band == '7' ? 1207.14e6
+           : band == '8' ? 1191.795e6
+           : band == '6' ? 1278.75e6
+                         : 0;
   default:
     return 0;
   }

@@ -38,7 +38,7 @@ struct SatelliteRecord {
 
 struct ObservationEpoch {
   GpsTime time;
-  std::uint8_t flag = 0; ///< 0 fine, 1 power failure since the last epoch
+  std::uint8_t flag = 0;              ///< 0 fine, 1 power failure since the last epoch
   std::uint32_t first = 0, count = 0; ///< its records
   long line = 0;
 };
@@ -67,9 +67,9 @@ struct Ephemeris {
   double af0 = 0, af1 = 0, af2 = 0;
   double crs = 0, delta_n = 0, m0 = 0, cuc = 0, ecc = 0, cus = 0, sqrt_a = 0, cic = 0, omega0 = 0, cis = 0, i0 = 0,
          crc = 0, omega = 0, omega_dot = 0, idot = 0;
-  int iode = 0;         ///< GPS IODE or Galileo IODnav
-  int source = 0;       ///< Galileo data source bits (1 I/NAV E1, 2 F/NAV, 4 I/NAV E5b); GPS codes on L2
-  double accuracy = 2;  ///< m (GPS URA, Galileo SISA); negative: none given
+  int iode = 0;        ///< GPS IODE or Galileo IODnav
+  int source = 0;      ///< Galileo data source bits (1 I/NAV E1, 2 F/NAV, 4 I/NAV E5b); GPS codes on L2
+  double accuracy = 2; ///< m (GPS URA, Galileo SISA); negative: none given
   int health = 0;
   double group_delay = 0, group_delay_2 = 0; ///< GPS TGD; Galileo BGD E5a/E1 and BGD E5b/E1, s
   long line = 0;
@@ -84,11 +84,11 @@ struct NavigationFile {
 
 struct Sp3Epoch {
   GpsTime time;
-  std::map<SatId, Vec3> position;  ///< m
-  std::map<SatId, double> clock;   ///< s
+  std::map<SatId, Vec3> position; ///< m
+  std::map<SatId, double> clock;  ///< s
 };
 struct Sp3File {
-  std::string frame;               ///< as the header names it, "IGS20"
+  std::string frame; ///< as the header names it, "IGS20"
   char version = 'd';
   double interval = 900;
   std::vector<Sp3Epoch> epochs;
@@ -102,8 +102,8 @@ struct AntennaFrequency {
   std::vector<std::vector<double>> by_azimuth;
 };
 struct Antenna {
-  std::string type;   ///< 20 characters with the dome's name, blanks trimmed at the end only
-  std::string serial; ///< empty: type calibration
+  std::string type;    ///< 20 characters with the dome's name, blanks trimmed at the end only
+  std::string serial;  ///< empty: type calibration
   std::string release; ///< SINEX code of the calibration set
   double zenith_first = 0, zenith_last = 90, zenith_step = 5, azimuth_step = 0;
   std::map<std::string, AntennaFrequency> frequencies; ///< "G01", "E05"

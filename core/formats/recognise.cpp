@@ -7,13 +7,20 @@ namespace ampletie {
 
 std::string kind_name(FileKind kind) {
   switch (kind) {
-  case FileKind::observation: return "observations";
-  case FileKind::navigation: return "broadcast orbits";
-  case FileKind::sp3: return "precise orbits";
-  case FileKind::antex: return "antenna calibrations";
-  case FileKind::antenna_points: return "antenna dimensions";
-  case FileKind::control: return "control list";
-  case FileKind::unknown: break;
+  case FileKind::observation:
+    return "observations";
+  case FileKind::navigation:
+    return "broadcast orbits";
+  case FileKind::sp3:
+    return "precise orbits";
+  case FileKind::antex:
+    return "antenna calibrations";
+  case FileKind::antenna_points:
+    return "antenna dimensions";
+  case FileKind::control:
+    return "control list";
+  case FileKind::unknown:
+    break;
   }
   return "not recognised";
 }
@@ -31,18 +38,21 @@ Recognition recognise(std::string_view c) {
     if (type == 'N') return {FileKind::navigation, {}};
     return {FileKind::unknown, std::string("a RINEX file of type ") + type + ", which is not read yet"};
   }
-  if (label == "CRINEX VERS   / TYPE") return {FileKind::unknown, "a Hatanaka-compressed RINEX file, not read yet: expand it first"};
+  if (label == "CRINEX VERS   / TYPE")
+    return {FileKind::unknown, "a Hatanaka-compressed RINEX file, not read yet: expand it first"};
   if (label == "ANTEX VERSION / SYST") return {FileKind::antex, {}};
   if (begins("#c") || begins("#d") || begins("#a")) return {FileKind::sp3, {}};
   if (begins("\x89PNG") || begins("\xFF\xD8\xFF") || begins("GIF8")) return {FileKind::unknown, "a picture"};
   if (begins("%PDF")) return {FileKind::unknown, "a PDF document"};
-  if (begins("PK\x03\x04")) return {FileKind::unknown, "a ZIP archive or an office document: unpack it, or save it as CSV"};
+  if (begins("PK\x03\x04"))
+    return {FileKind::unknown, "a ZIP archive or an office document: unpack it, or save it as CSV"};
   if (begins("\xD3")) return {FileKind::unknown, "it looks like a raw RTCM 3 log, not read yet: export RINEX 3"};
   if (c.substr(0, 4096).find('\0') != std::string_view::npos)
     return {FileKind::unknown, "a binary file of a receiver or another program: export RINEX 3"};
   if (looks_like_antenna_points(c)) return {FileKind::antenna_points, {}};
   if (looks_like_control_list(c)) return {FileKind::control, {}};
-  return {FileKind::unknown, "a text whose kind is not recognised; a control list needs a header line with mark and coordinates"};
+  return {FileKind::unknown,
+          "a text whose kind is not recognised; a control list needs a header line with mark and coordinates"};
 }
 
 } // namespace ampletie

@@ -18,7 +18,8 @@ inline double number(std::string_view line, std::size_t from, std::size_t length
 }
 inline int whole(std::string_view line, std::size_t from, std::size_t length, long at, const char *what) {
   const auto v = parse_integer(field(line, from, length));
-  if (!v) throw InputError({}, at, std::string(what) + " is missing or not a whole number", static_cast<long>(from) + 1);
+  if (!v)
+    throw InputError({}, at, std::string(what) + " is missing or not a whole number", static_cast<long>(from) + 1);
   return static_cast<int>(*v);
 }
 /// A header line: content padded to 60 columns, then its label.

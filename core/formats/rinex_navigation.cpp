@@ -53,7 +53,8 @@ NavigationFile read_rinex_navigation(std::string_view text_in) {
         for (std::size_t i = 0; i < 4; ++i)
           f.klobuchar[i + (kind == "GPSB" ? 4 : 0)] = number(line, 5 + 12 * i, 12, at, "an ionosphere coefficient");
       }
-    } else if (name == "END OF HEADER") ended = true;
+    } else if (name == "END OF HEADER")
+      ended = true;
   }
   if (first) throw InputError({}, 0, "the file is empty");
   if (!ended) throw InputError({}, in.number(), "the header does not end: the file is cut off or not RINEX");
@@ -88,7 +89,8 @@ NavigationFile read_rinex_navigation(std::string_view text_in) {
           continue; // trailing fields may be left out
         }
         const auto value = parse_number(piece);
-        if (!value) throw InputError({}, in.number(), "an orbit element is not a number", static_cast<long>(5 + 19 * i));
+        if (!value)
+          throw InputError({}, in.number(), "an orbit element is not a number", static_cast<long>(5 + 19 * i));
         v[index] = *value;
       }
     }
@@ -96,7 +98,8 @@ NavigationFile read_rinex_navigation(std::string_view text_in) {
       ++f.skipped;
       continue;
     }
-    if (v[10] < 1000 || v[10] > 10000 || v[8] < 0 || v[8] >= 1 || v[11] < 0 || v[11] > 604800 || v[21] < 0 || v[21] > 20000)
+    if (v[10] < 1000 || v[10] > 10000 || v[8] < 0 || v[8] >= 1 || v[11] < 0 || v[11] > 604800 || v[21] < 0 ||
+        v[21] > 20000)
       throw InputError({}, at, "the orbit of " + sat->name() + " is impossible");
     f.ephemerides.push_back(from_record(*sat, gps_time(c), v, at));
   }
@@ -105,19 +108,22 @@ NavigationFile read_rinex_navigation(std::string_view text_in) {
 }
 
 std::string write_rinex_navigation(const NavigationFile &f) {
-  std::string out = header_line(fmt::format("{:9.2f}{:11}{:<20}{:<20}", 3.05, "", "N: GNSS NAV DATA", "M: MIXED"), "RINEX VERSION / TYPE");
+  std::string out = header_line(fmt::format("{:9.2f}{:11}{:<20}{:<20}", 3.05, "", "N: GNSS NAV DATA", "M: MIXED"),
+                                "RINEX VERSION / TYPE");
   out += header_line("ample simulate", "PGM / RUN BY / DATE");
   if (f.klobuchar.size() == 8)
     for (std::size_t k = 0; k < 2; ++k)
-      out += header_line(fmt::format("{} {:12.4E}{:12.4E}{:12.4E}{:12.4E}", k ? "GPSB" : "GPSA", f.klobuchar[4 * k], f.klobuchar[4 * k + 1],
-                                     f.klobuchar[4 * k + 2], f.klobuchar[4 * k + 3]),
+      out += header_line(fmt::format("{} {:12.4E}{:12.4E}{:12.4E}{:12.4E}", k ? "GPSB" : "GPSA", f.klobuchar[4 * k],
+                                     f.klobuchar[4 * k + 1], f.klobuchar[4 * k + 2], f.klobuchar[4 * k + 3]),
                          "IONOSPHERIC CORR");
   out += header_line("", "END OF HEADER");
   for (const Ephemeris &e : f.ephemerides) {
     const Calendar c = calendar(e.toc);
-    auto row = [&](double a, double b, double d, double g) { out += fmt::format("    {:19.12E}{:19.12E}{:19.12E}{:19.12E}\n", a, b, d, g); };
-    out += fmt::format("{} {:04} {:02} {:02} {:02} {:02} {:02}{:19.12E}{:19.12E}{:19.12E}\n", e.sat.name(), c.year, c.month, c.day, c.hour,
-                       c.minute, static_cast<int>(c.second), e.af0, e.af1, e.af2);
+    auto row = [&](double a, double b, double d, double g) {
+      out += fmt::format("    {:19.12E}{:19.12E}{:19.12E}{:19.12E}\n", a, b, d, g);
+    };
+    out += fmt::format("{} {:04} {:02} {:02} {:02} {:02} {:02}{:19.12E}{:19.12E}{:19.12E}\n", e.sat.name(), c.year,
+                       c.month, c.day, c.hour, c.minute, static_cast<int>(c.second), e.af0, e.af1, e.af2);
     row(e.iode, e.crs, e.delta_n, e.m0);
     row(e.cuc, e.ecc, e.cus, e.sqrt_a);
     row(e.toe.time_of_week(), e.cic, e.omega0, e.cis);

@@ -22,12 +22,14 @@ bool fixed_point(const char *p, const char *end, double &out) {
   std::int64_t n = 0;
   int decimals = -1, digits = 0;
   for (; p < end && *p != ' '; ++p) {
-    if (*p == '.' && decimals < 0) decimals = 0;
+    if (*p == '.' && decimals < 0)
+      decimals = 0;
     else if (*p >= '0' && *p <= '9') {
       n = n * 10 + (*p - '0');
       ++digits;
       if (decimals >= 0) ++decimals;
-    } else return false;
+    } else
+      return false;
   }
   while (p < end && *p == ' ') ++p;
   if (p != end || digits == 0 || digits > 17 || decimals > 6) return false;
@@ -54,9 +56,12 @@ void read_header(LineReader &in, ObservationFile &f) {
       continue;
     }
     f.header_lines.emplace(std::string(name), at);
-    if (name == "MARKER NAME") f.marker = text(line, 0, 60);
-    else if (name == "MARKER NUMBER") f.marker_number = text(line, 0, 20);
-    else if (name == "PGM / RUN BY / DATE") f.program = text(line, 0, 20);
+    if (name == "MARKER NAME")
+      f.marker = text(line, 0, 60);
+    else if (name == "MARKER NUMBER")
+      f.marker_number = text(line, 0, 20);
+    else if (name == "PGM / RUN BY / DATE")
+      f.program = text(line, 0, 20);
     else if (name == "REC # / TYPE / VERS") {
       f.receiver_serial = text(line, 0, 20);
       f.receiver = text(line, 20, 20);
@@ -67,9 +72,11 @@ void read_header(LineReader &in, ObservationFile &f) {
       while (!t.empty() && t.back() == ' ') t.remove_suffix(1);
       f.antenna = std::string(t);
     } else if (name == "APPROX POSITION XYZ") {
-      for (int i = 0; i < 3; ++i) f.approximate[i] = number(line, static_cast<std::size_t>(14 * i), 14, at, "a coordinate");
+      for (int i = 0; i < 3; ++i)
+        f.approximate[i] = number(line, static_cast<std::size_t>(14 * i), 14, at, "a coordinate");
     } else if (name == "ANTENNA: DELTA H/E/N") {
-      for (int i = 0; i < 3; ++i) f.delta_hen[i] = number(line, static_cast<std::size_t>(14 * i), 14, at, "an antenna offset");
+      for (int i = 0; i < 3; ++i)
+        f.delta_hen[i] = number(line, static_cast<std::size_t>(14 * i), 14, at, "an antenna offset");
     } else if (name == "INTERVAL") {
       const double v = number(line, 0, 10, at, "the interval");
       if (v > 0) f.interval = v;
@@ -90,7 +97,8 @@ void read_header(LineReader &in, ObservationFile &f) {
       const std::string system = text(line, 48, 3);
       if (!system.empty() && system != "GPS" && system != "GAL")
         throw InputError({}, at, "the time system " + system + " is not read yet; GPS time is");
-    } else if (name == "END OF HEADER") ended = true;
+    } else if (name == "END OF HEADER")
+      ended = true;
   }
   if (first) throw InputError({}, 0, "the file is empty");
   if (!ended) throw InputError({}, in.number(), "the header does not end: the file is cut off or not RINEX");
@@ -129,12 +137,14 @@ ObservationFile read_rinex_observation(std::string_view text) {
     if (trimmed(line).empty()) continue;
     if (line[0] != '>') throw InputError({}, at, "an epoch line should start here ('>')");
     if (line.size() < 35) throw InputError({}, at, "the file ends inside an epoch line");
-    const int flag = whole(line, 31, 1, at, "the epoch flag"), count = whole(line, 32, 3, at, "the number of satellites");
+    const int flag = whole(line, 31, 1, at, "the epoch flag"),
+              count = whole(line, 32, 3, at, "the number of satellites");
     if (count < 0) throw InputError({}, at, "the number of satellites is negative");
     if (flag > 1) {
       if (flag == 2 || flag == 3)
-        throw InputError({}, at, flag == 2 ? "the antenna starts to move here: moving receivers are not read yet"
-                                           : "a new site starts here: files with several sites are not read yet");
+        throw InputError({}, at,
+                         flag == 2 ? "the antenna starts to move here: moving receivers are not read yet"
+                                   : "a new site starts here: files with several sites are not read yet");
       for (int i = 0; i < count; ++i)
         if (!in.next(line)) throw InputError({}, in.number(), "the file ends inside an event");
       f.event_records += static_cast<std::size_t>(count);
@@ -149,11 +159,14 @@ ObservationFile read_rinex_observation(std::string_view text) {
       throw InputError({}, at, "the epoch is not later than the one before it");
     for (int i = 0; i < count; ++i) {
       if (!in.next(line))
-        throw InputError({}, in.number(), fmt::format("the file ends inside the epoch {}: {} of {} satellites", iso(e.time), i, count));
+        throw InputError({}, in.number(),
+                         fmt::format("the file ends inside the epoch {}: {} of {} satellites", iso(e.time), i, count));
       const auto sat = parse_sat(line);
       if (!sat) throw InputError({}, in.number(), "a satellite was expected here", 1);
       const auto *list = types[static_cast<std::size_t>(sat->system)];
-      if (!list) throw InputError({}, in.number(), std::string("the header lists no observation types for system ") + sat->system, 1);
+      if (!list)
+        throw InputError({}, in.number(),
+                         std::string("the header lists no observation types for system ") + sat->system, 1);
       f.records.push_back({*sat, static_cast<std::uint32_t>(f.values.size())});
       for (std::size_t k = 0; k < list->size(); ++k) {
         const std::size_t from = 3 + 16 * k;
@@ -185,17 +198,21 @@ std::string write_rinex_observation(const ObservationFile &f) {
   std::string out;
   std::string systems;
   for (const auto &[s, list] : f.types) systems += s;
-  out += header_line(fmt::format("{:9.2f}{:11}{:<20}{:<20}", 3.05, "", "OBSERVATION DATA", systems.size() == 1 ? systems : "M"),
-                     "RINEX VERSION / TYPE");
+  out += header_line(
+      fmt::format("{:9.2f}{:11}{:<20}{:<20}", 3.05, "", "OBSERVATION DATA", systems.size() == 1 ? systems : "M"),
+      "RINEX VERSION / TYPE");
   out += header_line(fmt::format("{:<20}", f.program), "PGM / RUN BY / DATE");
   out += header_line(f.marker, "MARKER NAME");
   if (!f.marker_number.empty()) out += header_line(f.marker_number, "MARKER NUMBER");
   out += header_line("GEODETIC", "MARKER TYPE");
   out += header_line("", "OBSERVER / AGENCY");
-  out += header_line(fmt::format("{:<20}{:<20}{:<20}", f.receiver_serial, f.receiver, f.receiver_firmware), "REC # / TYPE / VERS");
+  out += header_line(fmt::format("{:<20}{:<20}{:<20}", f.receiver_serial, f.receiver, f.receiver_firmware),
+                     "REC # / TYPE / VERS");
   out += header_line(fmt::format("{:<20}{:<20}", f.antenna_serial, f.antenna), "ANT # / TYPE");
-  out += header_line(fmt::format("{:14.4f}{:14.4f}{:14.4f}", f.approximate.x(), f.approximate.y(), f.approximate.z()), "APPROX POSITION XYZ");
-  out += header_line(fmt::format("{:14.4f}{:14.4f}{:14.4f}", f.delta_hen.x(), f.delta_hen.y(), f.delta_hen.z()), "ANTENNA: DELTA H/E/N");
+  out += header_line(fmt::format("{:14.4f}{:14.4f}{:14.4f}", f.approximate.x(), f.approximate.y(), f.approximate.z()),
+                     "APPROX POSITION XYZ");
+  out += header_line(fmt::format("{:14.4f}{:14.4f}{:14.4f}", f.delta_hen.x(), f.delta_hen.y(), f.delta_hen.z()),
+                     "ANTENNA: DELTA H/E/N");
   for (const auto &[s, list] : f.types) {
     std::string row;
     for (std::size_t i = 0; i < list.size(); ++i) {
@@ -207,21 +224,23 @@ std::string write_rinex_observation(const ObservationFile &f) {
   if (f.interval) out += header_line(fmt::format("{:10.3f}", *f.interval), "INTERVAL");
   if (!f.epochs.empty()) {
     const Calendar c = calendar(f.epochs.front().time);
-    out += header_line(fmt::format("{:6}{:6}{:6}{:6}{:6}{:13.7f}     GPS", c.year, c.month, c.day, c.hour, c.minute, c.second),
-                       "TIME OF FIRST OBS");
+    out += header_line(
+        fmt::format("{:6}{:6}{:6}{:6}{:6}{:13.7f}     GPS", c.year, c.month, c.day, c.hour, c.minute, c.second),
+        "TIME OF FIRST OBS");
   }
   out += header_line("", "END OF HEADER");
   for (const ObservationEpoch &e : f.epochs) {
     const Calendar c = calendar(e.time);
-    fmt::format_to(std::back_inserter(out), "> {:04} {:02} {:02} {:02} {:02}{:11.7f}  {:1}{:3}\n", c.year, c.month, c.day, c.hour,
-                   c.minute, c.second, e.flag, e.count);
+    fmt::format_to(std::back_inserter(out), "> {:04} {:02} {:02} {:02} {:02}{:11.7f}  {:1}{:3}\n", c.year, c.month,
+                   c.day, c.hour, c.minute, c.second, e.flag, e.count);
     for (std::uint32_t r = e.first; r < e.first + e.count; ++r) {
       const SatelliteRecord &rec = f.records[r];
       out += rec.sat.name();
       const std::size_t n = f.types.at(rec.sat.system).size();
       for (std::size_t k = 0; k < n; ++k) {
         const Observable &o = f.values[rec.first + k];
-        if (!o.present()) out.append(16, ' ');
+        if (!o.present())
+          out.append(16, ' ');
         else {
           fmt::format_to(std::back_inserter(out), "{:14.3f}", o.value);
           out += o.lli ? static_cast<char>('0' + o.lli) : ' ';
@@ -238,7 +257,8 @@ std::string write_rinex_observation(const ObservationFile &f) {
 double nominal_interval(const ObservationFile &f) {
   if (f.interval) return *f.interval;
   std::map<std::int64_t, int> counts;
-  for (std::size_t i = 1; i < f.epochs.size(); ++i) ++counts[(f.epochs[i].time.ns - f.epochs[i - 1].time.ns) / 1'000'000];
+  for (std::size_t i = 1; i < f.epochs.size(); ++i)
+    ++counts[(f.epochs[i].time.ns - f.epochs[i - 1].time.ns) / 1'000'000];
   std::int64_t best = 0;
   int most = 0;
   for (auto [ms, n] : counts)

@@ -29,7 +29,8 @@ Sp3File read_sp3(std::string_view text_in) {
       f.interval = number(line, 24, 14, at, "the interval");
     } else if (starts_with_nocase(line, "%c") && time_lines++ == 0) {
       const std::string system = text(line, 9, 3);
-      if (system != "GPS" && system != "ccc") throw InputError({}, at, "the time system " + system + " is not read yet; GPS is", 10);
+      if (system != "GPS" && system != "ccc")
+        throw InputError({}, at, "the time system " + system + " is not read yet; GPS is", 10);
     } else if (!line.empty() && line[0] == '*') {
       Calendar c;
       c.year = whole(line, 3, 4, at, "the year");
@@ -50,7 +51,8 @@ Sp3File read_sp3(std::string_view text_in) {
       const auto sat = parse_sat(field(line, 1, 3));
       if (!sat) throw InputError({}, at, "a satellite was expected here", 2);
       Vec3 p;
-      for (int i = 0; i < 3; ++i) p[i] = 1000 * number(line, static_cast<std::size_t>(4 + 14 * i), 14, at, "a coordinate");
+      for (int i = 0; i < 3; ++i)
+        p[i] = 1000 * number(line, static_cast<std::size_t>(4 + 14 * i), 14, at, "a coordinate");
       if (p.norm() > 1) f.epochs.back().position[*sat] = p;
       const auto clock = parse_number(field(line, 46, 14));
       if (clock && std::abs(*clock) < 999999) f.epochs.back().clock[*sat] = *clock * 1e-6;
@@ -64,8 +66,8 @@ Sp3File read_sp3(std::string_view text_in) {
 std::string write_sp3(const Sp3File &f) {
   const Calendar c = calendar(f.epochs.front().time);
   const GpsTime t0 = f.epochs.front().time;
-  std::string out = fmt::format("#dP{:04} {:2} {:2} {:2} {:2} {:11.8f} {:7} ORBIT {:>5} FIT  SIM\n", c.year, c.month, c.day, c.hour, c.minute,
-                                c.second, f.epochs.size(), f.frame);
+  std::string out = fmt::format("#dP{:04} {:2} {:2} {:2} {:2} {:11.8f} {:7} ORBIT {:>5} FIT  SIM\n", c.year, c.month,
+                                c.day, c.hour, c.minute, c.second, f.epochs.size(), f.frame);
   out += fmt::format("## {:4} {:15.8f} {:14.8f} {:5} {:15.13f}\n", t0.week(), t0.time_of_week(), f.interval,
                      static_cast<int>(std::floor(mjd(t0))), mjd(t0) - std::floor(mjd(t0)));
   std::set<SatId> sats;
@@ -78,10 +80,19 @@ std::string write_sp3(const Sp3File &f) {
     for (int k = 0; k < 17; ++k) out += it != sats.end() ? (it++)->name() : "  0";
     out += '\n';
   }
-  for (std::size_t r = 0; r < rows; ++r) out += "++       " + std::string([] { std::string z; for (int k = 0; k < 17; ++k) z += "  0"; return z; }()) + "\n";
-  out += "%c M  cc GPS ccc cccc cccc cccc cccc ccccc ccccc ccccc ccccc\n%c cc cc ccc ccc cccc cccc cccc cccc ccccc ccccc ccccc ccccc\n";
-  out += "%f  0.0000000  0.000000000  0.00000000000  0.000000000000000\n%f  0.0000000  0.000000000  0.00000000000  0.000000000000000\n";
-  out += "%i    0    0    0    0      0      0      0      0         0\n%i    0    0    0    0      0      0      0      0         0\n";
+  for (std::size_t r = 0; r < rows; ++r)
+    out += "++       " + std::string([] {
+             std::string z;
+             for (int k = 0; k < 17; ++k) z += "  0";
+             return z;
+           }()) +
+           "\n";
+  out += "%c M  cc GPS ccc cccc cccc cccc cccc ccccc ccccc ccccc ccccc\n%c cc cc ccc ccc cccc cccc cccc cccc ccccc "
+         "ccccc ccccc ccccc\n";
+  out += "%f  0.0000000  0.000000000  0.00000000000  0.000000000000000\n%f  0.0000000  0.000000000  0.00000000000  "
+         "0.000000000000000\n";
+  out += "%i    0    0    0    0      0      0      0      0         0\n%i    0    0    0    0      0      0      0    "
+         "  0         0\n";
   for (const auto &e : f.epochs) {
     const Calendar t = calendar(e.time);
     out += fmt::format("*  {:04} {:2} {:2} {:2} {:2} {:11.8f}\n", t.year, t.month, t.day, t.hour, t.minute, t.second);

@@ -112,8 +112,8 @@ Operation Operation::between(const std::string &source, const std::string &targe
       if (i == 0) why = reason;
       continue;
     }
-    const bool better = !best.handle_ || (c.info.accuracy_m && best.info_.accuracy_m &&
-                                          *c.info.accuracy_m < *best.info_.accuracy_m);
+    const bool better =
+        !best.handle_ || (c.info.accuracy_m && best.info_.accuracy_m && *c.info.accuracy_m < *best.info_.accuracy_m);
     if (!better) continue;
     best.info_ = c.info;
     best.handle_ = std::make_shared<Handle>();
@@ -170,6 +170,7 @@ Mat3 FrameChange::linear_part(double epoch) const {
 
 struct Projection::Handle {
   Pj crs, conversion;
+  Ellipsoid ellipsoid = grs80;
 };
 
 Projection::Projection(const std::string &code) : handle_(std::make_shared<Handle>()) {
@@ -182,16 +183,28 @@ Projection::Projection(const std::string &code) : handle_(std::make_shared<Handl
   Pj datum(proj_crs_get_datum(context(), base.get()));
   if (!datum) datum.reset(proj_crs_get_datum_ensemble(context(), base.get()));
   datum_ = text(proj_get_name(datum.get()));
+  Pj ellipsoid(proj_get_ellipsoid(context(), base.get()));
+  double a = 0, b = 0, inverse_flattening = 0;
+  int computed = 0;
+  if (ellipsoid && proj_ellipsoid_get_parameters(context(), ellipsoid.get(), &a, &b, &computed, &inverse_flattening))
+    handle_->ellipsoid = {a, inverse_flattening > 0 ? 1 / inverse_flattening : 0};
   Pj raw(proj_create_crs_to_crs_from_pj(context(), base.get(), handle_->crs.get(), nullptr, nullptr));
   handle_->conversion.reset(proj_normalize_for_visualization(context(), raw.get()));
 }
 
 GridPoint Projection::project(const Geodetic &g) const {
-  const Vec3 en = run(handle_->conversion.get(), PJ_FWD, {degrees(g.lon), degrees(g.lat), 0}, HUGE_VAL);
-  const PJ_FACTORS f = proj_factors(handle_->crs.get(), proj_coord(g.lon, g.lat, 0, 0));
-  // PROJ counts the convergence from grid to true north the other way round in the southern sense; here: positive
-  // where grid north lies east of true north (Snyder 1987, p. 19).
-  return {en.x(), en.y(), f.meridional_scale, f.meridian_convergence};
+  auto at = [&](double lat) { return run(handle_->conversion.get(), PJ_FWD, {degrees(g.lon), degrees(lat), 0}, HUGE_VAL); };
+  const Vec3 en = at(g.lat);
+  // Scale and convergence from the projection itself by central differences along the meridian (PROJ's own factors go
+  // wrong, without an error, for systems whose first axis is north). 64 m steps: 2e-11 in the scale factor.
+  constexpr double step = 1e-5;
+  const Vec3 d = at(g.lat + step) - at(g.lat - step);
+  GridPoint p;
+  p.east = en.x();
+  p.north = en.y();
+  p.scale = std::hypot(d.x(), d.y()) / (2 * step * meridian_radius(g.lat, handle_->ellipsoid));
+  p.convergence_rad = -std::atan2(d.x(), d.y());
+  return p;
 }
 
 Geodetic Projection::unproject(double east, double north, double h) const {

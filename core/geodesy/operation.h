@@ -69,7 +69,7 @@ public:
   GridPoint project(const Geodetic &g) const;
   Geodetic unproject(double east, double north, double h) const;
   const std::string &name() const { return name_; }
-  const std::string &datum() const { return datum_; }           ///< "European Terrestrial Reference System 1989 ensemble"
+  const std::string &datum() const { return datum_; } ///< "European Terrestrial Reference System 1989 ensemble"
   const std::string &geographic() const { return geographic_; } ///< code of the geographic base system
 
 private:

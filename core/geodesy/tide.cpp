@@ -25,7 +25,8 @@ struct Site {
   }
   Vec3 from_local(double radial, double north, double east) const {
     return {radial * cos_lon * cos_lat - east * sin_lon - north * sin_lat * cos_lon,
-            radial * sin_lon * cos_lat + east * cos_lon - north * sin_lat * sin_lon, radial * sin_lat + north * cos_lat};
+            radial * sin_lon * cos_lat + east * cos_lon - north * sin_lat * sin_lon,
+            radial * sin_lat + north * cos_lat};
   }
 };
 
@@ -82,8 +83,8 @@ Vec3 latitude_dependent(const Site &s, const Vec3 &body, double mass_ratio) {
 }
 
 struct Diurnal {
-  std::array<double, 5> k;               // s, h, p, N', ps
-  double r_in, r_out, t_in, t_out;       // mm
+  std::array<double, 5> k;         // s, h, p, N', ps
+  double r_in, r_out, t_in, t_out; // mm
 };
 // IERS (2010) table 7.3a.
 constexpr std::array<Diurnal, 31> diurnal_terms{{{{-3, 0, 2, 0, 0}, -0.01, 0, 0, 0},

@@ -32,8 +32,10 @@ std::vector<Pair> common(const ModelledEpoch &b, const ModelledEpoch &r, const s
   auto i = b.sats.begin();
   auto j = r.sats.begin();
   while (i != b.sats.end() && j != r.sats.end()) {
-    if (i->sat < j->sat) ++i;
-    else if (j->sat < i->sat) ++j;
+    if (i->sat < j->sat)
+      ++i;
+    else if (j->sat < i->sat)
+      ++j;
     else {
       if (std::find(systems.begin(), systems.end(), i->sat.system) != systems.end()) out.push_back({&*i, &*j});
       ++i, ++j;
@@ -51,10 +53,11 @@ DifferencedSession difference(const OccupationModel &base, const OccupationModel
   for (const auto &[system, s] : base.signals) {
     const auto it = rover.signals.find(system);
     if (it == rover.signals.end()) continue;
-    if (it->second == s) systems.push_back(system);
+    if (it->second == s)
+      systems.push_back(system);
     else
-      out.notes.push_back(std::string("system ") + system + " not used: the receivers track different signals (" + s.phase[1] + ", " +
-                          it->second.phase[1] + ")");
+      out.notes.push_back(std::string("system ") + system + " not used: the receivers track different signals (" +
+                          s.phase[1] + ", " + it->second.phase[1] + ")");
   }
   std::map<SatId, Follow> follow;
   auto i = base.epochs.begin();
@@ -92,7 +95,8 @@ DifferencedSession difference(const OccupationModel &base, const OccupationModel
     e.time = i->time;
     for (const Pair &p : pairs) {
       const SatId sat = p.base->sat;
-      if (std::any_of(left_out.begin(), left_out.end(), [&](const LeftOutSpan &s) { return s.covers(sat, i->time); })) continue;
+      if (std::any_of(left_out.begin(), left_out.end(), [&](const LeftOutSpan &s) { return s.covers(sat, i->time); }))
+        continue;
       Follow &f = follow[sat];
       Difference d;
       d.sat = sat;
@@ -106,7 +110,8 @@ DifferencedSession difference(const OccupationModel &base, const OccupationModel
         bool cut = f.pending[b] || gap > 120;
         const double limit = 0.35 * wavelength(sat, static_cast<int>(b)) + 0.0003 * gap;
         const auto expected = common_step.find(sat.system);
-        if (!cut && expected != common_step.end() && std::abs(d.phase[b] - f.phase[b] - expected->second) > limit) cut = true;
+        if (!cut && expected != common_step.end() && std::abs(d.phase[b] - f.phase[b] - expected->second) > limit)
+          cut = true;
         for (const ForcedBreak &k : breaks)
           if (k.sat == sat && k.band == static_cast<int>(b) && k.time == i->time) cut = true;
         if (cut) {

@@ -68,7 +68,8 @@ Decorrelation decorrelate(const Eigen::MatrixXd &q) {
       permute(f, out.zt, j, delta);
       k = j;
       j = n - 2;
-    } else --j;
+    } else
+      --j;
   }
   return out;
 }
@@ -129,8 +130,7 @@ IntegerCandidates integer_least_squares(const Eigen::VectorXd &a, const Eigen::M
   const Eigen::VectorXd z = d.zt.cast<double>() * (a - whole);
   IntegerCandidates c = search(z, d.factor, count);
   const Eigen::MatrixXd back = d.zt.cast<double>().inverse();
-  for (IntVector &v : c.vectors)
-    v = (back * v.cast<double>() + whole).array().round().cast<std::int64_t>().matrix();
+  for (IntVector &v : c.vectors) v = (back * v.cast<double>() + whole).array().round().cast<std::int64_t>().matrix();
   return c;
 }
 

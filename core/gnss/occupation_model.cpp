@@ -14,7 +14,9 @@ namespace ampletie {
 namespace {
 
 constexpr double omega_earth = 7.2921151467e-5, gm_earth = 3.986004418e14;
-constexpr std::array<char, band_count> bands_of(char system) { return system == 'E' ? std::array{'1', '5'} : std::array{'1', '2'}; }
+constexpr std::array<char, band_count> bands_of(char system) {
+  return system == 'E' ? std::array{'1', '5'} : std::array{'1', '2'};
+}
 
 /// A satellite as seen from a point at reception: light time solved, turned with the Earth.
 struct Sight {
@@ -34,7 +36,8 @@ std::optional<Sight> sight(const Orbits &orbits, SatId sat, const Vec3 &point, G
     }
     const double shift = 0.075 - travel;
     const double a = -omega_earth * travel, c = std::cos(a), sn = std::sin(a);
-    const Vec3 p = s->position + s->velocity * shift - 0.5 * gm_earth / std::pow(s->position.norm(), 3) * s->position * shift * shift;
+    const Vec3 p = s->position + s->velocity * shift -
+                   0.5 * gm_earth / std::pow(s->position.norm(), 3) * s->position * shift * shift;
     where = {c * p.x() - sn * p.y(), sn * p.x() + c * p.y(), p.z()};
     travel = (where - point).norm() / speed_of_light;
   }
@@ -43,7 +46,8 @@ std::optional<Sight> sight(const Orbits &orbits, SatId sat, const Vec3 &point, G
   out.range = (where - point).norm();
   out.unit = (where - point) / out.range;
   const double rs = where.norm(), rr = point.norm();
-  out.range += 2 * gm_earth / (speed_of_light * speed_of_light) * std::log((rs + rr + out.range) / (rs + rr - out.range));
+  out.range +=
+      2 * gm_earth / (speed_of_light * speed_of_light) * std::log((rs + rr + out.range) / (rs + rr - out.range));
   out.clock = s->clock;
   return out;
 }
@@ -100,7 +104,8 @@ std::map<char, Columns> columns(const ObservationFile &f, const std::map<char, S
 
 /// Ionosphere-free code of a record; nothing when a band is missing.
 std::optional<double> free_code(const ObservationFile &f, const SatelliteRecord &r, const Columns &c) {
-  const Observable &a = f.values[r.first + static_cast<std::size_t>(c.code[0])], &b = f.values[r.first + static_cast<std::size_t>(c.code[1])];
+  const Observable &a = f.values[r.first + static_cast<std::size_t>(c.code[0])],
+                   &b = f.values[r.first + static_cast<std::size_t>(c.code[1])];
   if (!a.present() || !b.present()) return {};
   const double g = (c.hz[0] / c.hz[1]) * (c.hz[0] / c.hz[1]);
   return (g * a.value - b.value) / (g - 1);
@@ -112,8 +117,9 @@ struct EpochFix {
 };
 
 /// Point position of one epoch from ionosphere-free code; the antenna stays where `start` is when `fixed`.
-std::optional<EpochFix> solve_epoch(const ObservationFile &f, const ObservationEpoch &e, const std::map<char, Columns> &cols,
-                                    const Orbits &orbits, const Vec3 &start, bool fixed, double mask) {
+std::optional<EpochFix> solve_epoch(const ObservationFile &f, const ObservationEpoch &e,
+                                    const std::map<char, Columns> &cols, const Orbits &orbits, const Vec3 &start,
+                                    bool fixed, double mask) {
   EpochFix fix{start, {}};
   double clock_guess = 0;
   for (int iteration = 0; iteration < 8; ++iteration) {
@@ -226,7 +232,8 @@ private:
 
 std::map<char, Signals> choose_signals(const ObservationFile &f) {
   // Within a band the first type that the file carries; civil codes first, then the semi-codeless ones.
-  static const std::map<char, std::array<std::string, band_count>> wanted{{'G', {"CWPXSL", "WLSXPC"}}, {'E', {"CXBA", "QXI"}}};
+  static const std::map<char, std::array<std::string, band_count>> wanted{{'G', {"CWPXSL", "WLSXPC"}},
+                                                                          {'E', {"CXBA", "QXI"}}};
   std::map<char, Signals> out;
   for (const auto &[system, attributes] : wanted) {
     Signals s;
@@ -250,7 +257,8 @@ std::map<char, Signals> choose_signals(const ObservationFile &f) {
   return out;
 }
 
-CodePosition code_position(const ObservationFile &f, const Orbits &orbits, const AntennaSetUp &antenna, double mask_deg) {
+CodePosition code_position(const ObservationFile &f, const Orbits &orbits, const AntennaSetUp &antenna,
+                           double mask_deg) {
   const auto cols = columns(f, choose_signals(f));
   if (cols.empty()) throw InputError("the file holds no two frequencies of GPS or Galileo");
   // Some sixty epochs spread over the file are enough for decimetres.
@@ -283,8 +291,8 @@ CodePosition code_position(const ObservationFile &f, const Orbits &orbits, const
   return out;
 }
 
-OccupationModel model_occupation(const ObservationFile &f, const Orbits &orbits, const Vec3 &marker, const AntennaSetUp &antenna,
-                                 const ModelOptions &options, const Progress &progress) {
+OccupationModel model_occupation(const ObservationFile &f, const Orbits &orbits, const Vec3 &marker,
+                                 const AntennaSetUp &antenna, const ModelOptions &options, const Progress &progress) {
   OccupationModel out;
   out.marker = marker;
   out.signals = choose_signals(f);
@@ -351,14 +359,16 @@ OccupationModel model_occupation(const ObservationFile &f, const Orbits &orbits,
       o.elevation = l.elevation;
       o.azimuth = l.azimuth;
       if (c.strength >= 0) o.strength = f.values[rec.first + static_cast<std::size_t>(c.strength)].value;
-      const double common = s->range - speed_of_light * s->clock + air(l.elevation, o.wet_mapping) + fix->clock.at(rec.sat.system);
+      const double common =
+          s->range - speed_of_light * s->clock + air(l.elevation, o.wet_mapping) + fix->clock.at(rec.sat.system);
       o.wind_up = track.wind = wind_up(*s, sun, axes, track.wind);
       std::array<double, band_count> raw{};
       for (std::size_t b = 0; b < band_count; ++b) {
         const double wavelength = speed_of_light / c.hz[b];
         double correction = 0;
         if (antenna.calibration) {
-          const auto q = antenna.calibration->frequencies.find(antex_frequency(rec.sat.system, out.signals.at(rec.sat.system).phase[b][1]));
+          const auto q = antenna.calibration->frequencies.find(
+              antex_frequency(rec.sat.system, out.signals.at(rec.sat.system).phase[b][1]));
           if (q != antenna.calibration->frequencies.end())
             correction = antenna_correction(*antenna.calibration, q->second, l.azimuth, l.elevation);
         }

@@ -26,7 +26,8 @@ SatelliteState evaluate(const Ephemeris &e, GpsTime t) {
   const double u = phi + e.cus * s2 + e.cuc * c2, u_dot = phi_dot * (1 + 2 * (e.cus * c2 - e.cuc * s2));
   const double r = a * (1 - e.ecc * ce) + e.crs * s2 + e.crc * c2,
                r_dot = a * e.ecc * se * ea_dot + 2 * phi_dot * (e.crs * c2 - e.crc * s2);
-  const double i = e.i0 + e.idot * tk + e.cis * s2 + e.cic * c2, i_dot = e.idot + 2 * phi_dot * (e.cis * c2 - e.cic * s2);
+  const double i = e.i0 + e.idot * tk + e.cis * s2 + e.cic * c2,
+               i_dot = e.idot + 2 * phi_dot * (e.cis * c2 - e.cic * s2);
   const double node = e.omega0 + (e.omega_dot - omega_earth) * tk - omega_earth * e.toe.time_of_week();
   const double node_dot = e.omega_dot - omega_earth;
   const double x = r * std::cos(u), y = r * std::sin(u);
@@ -35,9 +36,11 @@ SatelliteState evaluate(const Ephemeris &e, GpsTime t) {
   SatelliteState s;
   s.position = {x * cn - y * ci * sn, x * sn + y * ci * cn, y * si};
   s.velocity = {x_dot * cn - y_dot * ci * sn + y * si * sn * i_dot - s.position.y() * node_dot,
-                x_dot * sn + y_dot * ci * cn - y * si * cn * i_dot + s.position.x() * node_dot, y_dot * si + y * ci * i_dot};
+                x_dot * sn + y_dot * ci * cn - y * si * cn * i_dot + s.position.x() * node_dot,
+                y_dot * si + y * ci * i_dot};
   const double tc = t - e.toc;
-  s.clock = e.af0 + e.af1 * tc + e.af2 * tc * tc - 2 * std::sqrt(gm) / (speed_of_light * speed_of_light) * e.ecc * e.sqrt_a * se;
+  s.clock = e.af0 + e.af1 * tc + e.af2 * tc * tc -
+            2 * std::sqrt(gm) / (speed_of_light * speed_of_light) * e.ecc * e.sqrt_a * se;
   return s;
 }
 
@@ -45,7 +48,8 @@ BroadcastOrbits::BroadcastOrbits(std::vector<Ephemeris> all) {
   for (Ephemeris &e : all) by_sat_[e.sat].push_back(std::move(e));
   for (auto &[sat, list] : by_sat_) {
     std::sort(list.begin(), list.end(), [](const Ephemeris &a, const Ephemeris &b) {
-      return std::tuple(a.toe, a.transmitted, a.iode, a.source, a.af0) < std::tuple(b.toe, b.transmitted, b.iode, b.source, b.af0);
+      return std::tuple(a.toe, a.transmitted, a.iode, a.source, a.af0) <
+             std::tuple(b.toe, b.transmitted, b.iode, b.source, b.af0);
     });
     // The same message received by several receivers comes several times.
     list.erase(std::unique(list.begin(), list.end(),
@@ -66,7 +70,8 @@ const Ephemeris *BroadcastOrbits::select(SatId sat, GpsTime epoch) const {
     // F/NAV first for Galileo: its clock belongs to E1/E5a.
     const bool fits = e.sat.system != 'E' || (e.source & 2);
     const bool best_fits = best && (best->sat.system != 'E' || (best->source & 2));
-    if (!best || (fits && !best_fits) || (fits == best_fits && std::abs(epoch - e.toe) < std::abs(epoch - best->toe))) best = &e;
+    if (!best || (fits && !best_fits) || (fits == best_fits && std::abs(epoch - e.toe) < std::abs(epoch - best->toe)))
+      best = &e;
   }
   return best;
 }
@@ -90,8 +95,11 @@ PreciseOrbits::PreciseOrbits(const std::vector<Sp3File> &files) {
       }
   }
   for (auto &[sat, list] : by_sat_) {
-    std::stable_sort(list.begin(), list.end(), [](const auto &a, const auto &b) { return std::get<0>(a) < std::get<0>(b); });
-    list.erase(std::unique(list.begin(), list.end(), [](const auto &a, const auto &b) { return std::get<0>(a) == std::get<0>(b); }), list.end());
+    std::stable_sort(list.begin(), list.end(),
+                     [](const auto &a, const auto &b) { return std::get<0>(a) < std::get<0>(b); });
+    list.erase(std::unique(list.begin(), list.end(),
+                           [](const auto &a, const auto &b) { return std::get<0>(a) == std::get<0>(b); }),
+               list.end());
   }
 }
 
@@ -100,7 +108,8 @@ std::optional<SatelliteState> PreciseOrbits::at(SatId sat, GpsTime t, GpsTime) c
   const auto it = by_sat_.find(sat);
   if (it == by_sat_.end() || it->second.size() < points) return {};
   const auto &list = it->second;
-  const auto upper = std::upper_bound(list.begin(), list.end(), t, [](GpsTime x, const auto &e) { return x < std::get<0>(e); });
+  const auto upper =
+      std::upper_bound(list.begin(), list.end(), t, [](GpsTime x, const auto &e) { return x < std::get<0>(e); });
   if (upper == list.begin() || upper == list.end()) return {};
   const auto k = static_cast<std::size_t>(upper - list.begin());
   const std::size_t first = std::min(k > points / 2 ? k - points / 2 : 0, list.size() - points);

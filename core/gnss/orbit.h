@@ -19,8 +19,8 @@ SatelliteState evaluate(const Ephemeris &e, GpsTime transmission);
 class Orbits {
 public:
   virtual ~Orbits() = default;
-  /// Nothing when there is no healthy orbit for that instant. `epoch` is the nominal epoch of the observation: both ends
-  /// of a vector thereby use the same issue of a message.
+  /// Nothing when there is no healthy orbit for that instant. `epoch` is the nominal epoch of the observation: both
+  /// ends of a vector thereby use the same issue of a message.
   virtual std::optional<SatelliteState> at(SatId sat, GpsTime transmission, GpsTime epoch) const = 0;
   virtual Frame frame(GpsTime t) const = 0;
   virtual std::string name() const = 0; ///< "broadcast" or "precise"

@@ -5,7 +5,8 @@
 namespace ampletie {
 
 /// Watches one satellite of one receiver for cycle slips on two frequencies: the geometry-free phase against its linear
-/// prediction, and the wide lane of Melbourne and Wübbena against its running mean (Blewitt 1990). Feed epochs in order.
+/// prediction, and the wide lane of Melbourne and Wübbena against its running mean (Blewitt 1990). Feed epochs in
+/// order.
 class SlipDetector {
 public:
   SlipDetector(double f1_hz, double f2_hz);

@@ -205,7 +205,8 @@ private:
         }
         row.emplace_back(arc, lambda);
         auto &[count, since] = misses_[{d.sat, b}];
-        if (scalar(row, d.phase[bi], noise_.phase_white(d.elevation), 5)) count = 0;
+        if (scalar(row, d.phase[bi], noise_.phase_white(d.elevation), 5))
+          count = 0;
         else {
           ++rejected_;
           if (count++ == 0) since = e.time;
@@ -231,12 +232,15 @@ private:
 };
 
 /// Rows that count each arc from the reference arc of its system and band.
-Eigen::Matrix<std::int64_t, Eigen::Dynamic, Eigen::Dynamic> double_difference_rows(const std::vector<CarrierArc> &arcs) {
+Eigen::Matrix<std::int64_t, Eigen::Dynamic, Eigen::Dynamic>
+double_difference_rows(const std::vector<CarrierArc> &arcs) {
   std::map<std::pair<char, int>, Index> reference;
   Index count = 0;
   for (std::size_t i = 0; i < arcs.size(); ++i)
-    if (arcs[i].reference) reference[{arcs[i].sat.system, arcs[i].band}] = static_cast<Index>(i);
-    else ++count;
+    if (arcs[i].reference)
+      reference[{arcs[i].sat.system, arcs[i].band}] = static_cast<Index>(i);
+    else
+      ++count;
   Eigen::Matrix<std::int64_t, Eigen::Dynamic, Eigen::Dynamic> d(count, static_cast<Index>(arcs.size()));
   d.setZero();
   Index r = 0;
@@ -266,7 +270,8 @@ struct Step {
   IntVector values;
   double ratio = 0, success = 0;
 };
-std::optional<Step> fix_step(VectorXd &x, MatrixXd &p, Index first_arc, const IntMatrix &rows, const StaticOptions &o, Index least) {
+std::optional<Step> fix_step(VectorXd &x, MatrixXd &p, Index first_arc, const IntMatrix &rows, const StaticOptions &o,
+                             Index least) {
   const Index n = rows.rows(), m = rows.cols();
   if (n < least) return {};
   const MatrixXd d = rows.cast<double>();
@@ -309,7 +314,8 @@ std::optional<Step> fix_step(VectorXd &x, MatrixXd &p, Index first_arc, const In
 
 /// Partial integer fixing (Teunissen et al. 1999), repeated: what is accepted sharpens what is still open. Every step
 /// must pass the success rate, the ratio test and the agreement with the float solution by itself.
-Fixed fix(const VectorXd &x, const MatrixXd &p, Index first_arc, const std::vector<CarrierArc> &arcs, const StaticOptions &o) {
+Fixed fix(const VectorXd &x, const MatrixXd &p, Index first_arc, const std::vector<CarrierArc> &arcs,
+          const StaticOptions &o) {
   Fixed out{Solution::floating, x, p, {}, 0, 1};
   IntMatrix open = double_difference_rows(arcs);
   const Index n = open.rows();
@@ -356,7 +362,8 @@ Fixed fix(const VectorXd &x, const MatrixXd &p, Index first_arc, const std::vect
 }
 
 /// Residuals with position and ambiguities known: only clocks, troposphere and ionosphere still follow the data.
-void residuals(const DifferencedSession &s, const StaticOptions &o, const Filter &filter, const VectorXd &x, StaticVector &out) {
+void residuals(const DifferencedSession &s, const StaticOptions &o, const Filter &filter, const VectorXd &x,
+               StaticVector &out) {
   const Layout &at = filter.layout();
   double ztd = 0, ztd_variance = filter.zenith_sd() * filter.zenith_sd();
   double square = 0;
@@ -423,7 +430,10 @@ void residuals(const DifferencedSession &s, const StaticOptions &o, const Filter
       const double v = noise.phase_white(r.d->elevation) + (o.correlated_noise ? noise.multipath(r.d->elevation) : 0);
       const double e0 = r.y[0] - known, e1 = r.y[1] - known;
       const double delay = o.ionosphere ? -(e0 + g * e1) / v / ((1 + g * g) / v + 1 / iono_variance) : 0;
-      ResidualSample sample{e.time, r.d->sat, {static_cast<float>(e0 + delay), static_cast<float>(e1 + g * delay)}, static_cast<float>(r.d->elevation)};
+      ResidualSample sample{e.time,
+                            r.d->sat,
+                            {static_cast<float>(e0 + delay), static_cast<float>(e1 + g * delay)},
+                            static_cast<float>(r.d->elevation)};
       for (float q : sample.residual) square += static_cast<double>(q) * static_cast<double>(q);
       count += 2;
       out.residuals.push_back(sample);
@@ -436,16 +446,21 @@ void residuals(const DifferencedSession &s, const StaticOptions &o, const Filter
 
 std::string solution_name(Solution s) {
   switch (s) {
-  case Solution::code: return "code";
-  case Solution::floating: return "float";
-  case Solution::partly_fixed: return "partly fixed";
-  case Solution::fixed: return "fixed";
+  case Solution::code:
+    return "code";
+  case Solution::floating:
+    return "float";
+  case Solution::partly_fixed:
+    return "partly fixed";
+  case Solution::fixed:
+    return "fixed";
   }
   return "";
 }
 
 StaticVector solve_static(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,
-                          const StaticOptions &options, const std::vector<LeftOutSpan> &left_out, const Progress &progress) {
+                          const StaticOptions &options, const std::vector<LeftOutSpan> &left_out,
+                          const Progress &progress) {
   StaticVector out;
   const Vec3 start = rover.marker - base.marker;
   const double length = start.norm();
@@ -453,7 +468,8 @@ StaticVector solve_static(const OccupationModel &base, const OccupationModel &ro
   for (int attempt = 0;; ++attempt) {
     const DifferencedSession s = difference(base, rover, options, left_out, breaks);
     if (s.epochs.size() < 4 || s.arcs.size() < 8)
-      throw InputError("too little data in common: " + std::to_string(s.epochs.size()) + " epochs, " + std::to_string(s.arcs.size()) + " carrier arcs");
+      throw InputError("too little data in common: " + std::to_string(s.epochs.size()) + " epochs, " +
+                       std::to_string(s.arcs.size()) + " carrier arcs");
     Filter filter(s, options, length, rover.height - base.height);
     filter.run(progress);
     if (!filter.breaks().empty() && attempt < 3) {

@@ -6,12 +6,12 @@ namespace ampletie {
 
 /// How a static vector is solved. The defaults suit control work; every field says what it does.
 struct StaticOptions {
-  double interval_s = 30;         ///< epochs used; the data in between serve slip detection
-  double ratio_limit = 3.0;       ///< second-best over best integer candidate; below it the vector stays float
-  double success_limit = 0.999;   ///< least bootstrapped success rate of the integers that are tried
+  double interval_s = 30;       ///< epochs used; the data in between serve slip detection
+  double ratio_limit = 3.0;     ///< second-best over best integer candidate; below it the vector stays float
+  double success_limit = 0.999; ///< least bootstrapped success rate of the integers that are tried
   /// A vector counts as fixed when the integers still open would sharpen the position by no more than this share.
   double open_integers_may_cost = 0.10;
-  double min_arc_s = 240;         ///< shorter carrier arcs are not used
+  double min_arc_s = 240;           ///< shorter carrier arcs are not used
   bool relative_troposphere = true; ///< estimate the difference of zenith delay (constrained)
   bool ionosphere = true;           ///< a delay per satellite, constrained by length
   bool correlated_noise = true;     ///< multipath as a process in time before the integer search
@@ -77,6 +77,7 @@ struct StaticVector {
 /// Solves one vector from two occupations of the same orbits. Throws `InputError` when they share too little data.
 /// Method: docs/methods/static-vector.md.
 StaticVector solve_static(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,
-                          const StaticOptions &options, const std::vector<LeftOutSpan> &left_out, const Progress &progress);
+                          const StaticOptions &options, const std::vector<LeftOutSpan> &left_out,
+                          const Progress &progress);
 
 } // namespace ampletie

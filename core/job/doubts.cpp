@@ -12,7 +12,8 @@ namespace {
 class List {
 public:
   explicit List(const JobState &state) : state_(state) {}
-  Doubt &add(const std::string &kind, const std::string &about, const std::string &section, const std::string &item, std::string sentence) {
+  Doubt &add(const std::string &kind, const std::string &about, const std::string &section, const std::string &item,
+             std::string sentence) {
     Doubt d;
     d.id = content_id("d", kind + "|" + item);
     d.kind = kind, d.about = about, d.section = section, d.item = item, d.sentence = std::move(sentence);
@@ -38,27 +39,38 @@ void intake(List &list, const JobSnapshot &s) {
     if (!o.used) continue;
     by_mark[o.mark].push_back(&o);
     if (!o.calibration) {
-      Doubt &d = list.add("antenna unknown", session_of(o), "intake", o.id,
-                          fmt::format("no calibration for the antenna \"{}\": phase centre taken at the reference point", o.antenna));
+      Doubt &d = list.add(
+          "antenna unknown", session_of(o), "intake", o.id,
+          fmt::format("no calibration for the antenna \"{}\": phase centre taken at the reference point", o.antenna));
       // Mean phase centres of survey antennas lie some 5 to 12 cm above the reference point (common practice).
       d.effect_m = 0.08;
       for (const auto &name : similar_antennas(s.contents, o.antenna)) d.causes.push_back("perhaps it is " + name);
     }
     const double h = o.antenna_height.value_or(0);
-    if (!o.antenna_height) list.add("height suspicious", session_of(o), "intake", o.id, "the antenna height cannot be reduced: " + o.height_problem).effect_m = std::abs(o.measured);
+    if (!o.antenna_height)
+      list.add("height suspicious", session_of(o), "intake", o.id,
+               "the antenna height cannot be reduced: " + o.height_problem)
+          .effect_m = std::abs(o.measured);
     else if (h < 0 || h > 4 || (h == 0 && !s.published.count(o.mark)) || (h > 0 && h < 0.02)) {
-      Doubt &d = list.add("height suspicious", session_of(o), "intake", o.id, h == 0 ? "the antenna height is zero" : fmt::format("an antenna height of {:.4f} m is unusual", h));
+      Doubt &d =
+          list.add("height suspicious", session_of(o), "intake", o.id,
+                   h == 0 ? "the antenna height is zero" : fmt::format("an antenna height of {:.4f} m is unusual", h));
       d.value = h, d.unit = "m", d.effect_m = h == 0 ? 1.5 : std::abs(h);
     }
     if (o.file->delta_hen.y() != 0 || o.file->delta_hen.z() != 0)
-      list.add("excentric antenna", session_of(o), "intake", o.id, "the file states a horizontal offset of the antenna, which is not applied yet").effect_m =
-          std::hypot(o.file->delta_hen.y(), o.file->delta_hen.z());
+      list.add("excentric antenna", session_of(o), "intake", o.id,
+               "the file states a horizontal offset of the antenna, which is not applied yet")
+          .effect_m = std::hypot(o.file->delta_hen.y(), o.file->delta_hen.z());
   }
   // The same reading to the tenth of a millimetre at two erections was more likely copied than measured.
   for (const auto &[mark, list_of] : by_mark)
     for (std::size_t i = 1; i < list_of.size(); ++i)
-      if (list_of[i]->set_up != list_of[i - 1]->set_up && list_of[i]->measured > 0.3 && std::abs(list_of[i]->measured - list_of[i - 1]->measured) < 5e-5 && list_of[i]->slant == list_of[i - 1]->slant)
-        list.add("height suspicious", session_of(*list_of[i]), "intake", list_of[i]->id, fmt::format("the antenna height {:.4f} m is exactly that of the set-up before: copied?", list_of[i]->measured));
+      if (list_of[i]->set_up != list_of[i - 1]->set_up && list_of[i]->measured > 0.3 &&
+          std::abs(list_of[i]->measured - list_of[i - 1]->measured) < 5e-5 &&
+          list_of[i]->slant == list_of[i - 1]->slant)
+        list.add("height suspicious", session_of(*list_of[i]), "intake", list_of[i]->id,
+                 fmt::format("the antenna height {:.4f} m is exactly that of the set-up before: copied?",
+                             list_of[i]->measured));
 }
 
 void gnss(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
@@ -72,7 +84,8 @@ void gnss(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vec
     }
     if (!v.independent) continue;
     if (v.solved.solution != Solution::fixed) {
-      Doubt &d = list.add("vector not fixed", name, "gnss", v.id, "the integers of this vector are not settled: it is " + solution_name(v.solved.solution));
+      Doubt &d = list.add("vector not fixed", name, "gnss", v.id,
+                          "the integers of this vector are not settled: it is " + solution_name(v.solved.solution));
       d.value = v.solved.ratio, d.limit = set.ratio_limit, d.unit = "ratio";
       d.effect_m = std::sqrt(v.solved.cov.trace());
       if (v.solved.last - v.solved.first < 1200) d.causes.push_back("the common time is short");
@@ -85,7 +98,8 @@ void gnss(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vec
         ++square[r.sat].second;
       }
       for (const auto &[sat, q] : square)
-        if (q.second > 10 && std::sqrt(q.first / q.second) > 2.5 * v.solved.rms_m) d.causes.push_back("residuals of " + sat.name() + " stand out");
+        if (q.second > 10 && std::sqrt(q.first / q.second) > 2.5 * v.solved.rms_m)
+          d.causes.push_back("residuals of " + sat.name() + " stand out");
     }
     if (v.solved.rms_m > set.rms_limit_m) {
       Doubt &d = list.add("vector noisy", name, "gnss", v.id, "the phase residuals are larger than the limit");
@@ -107,10 +121,13 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
   if (a.redundancy > 0 && !a.passes) {
     const bool high = a.variance_factor > a.upper;
     Doubt &d = list.add("global test failed", "network", "network", "network",
-                        high ? "observations and stated accuracies do not agree: the variance factor is too high" : "the observations agree better than stated: accuracies are too pessimistic");
+                        high ? "observations and stated accuracies do not agree: the variance factor is too high"
+                             : "the observations agree better than stated: accuracies are too pessimistic");
     d.value = a.variance_factor, d.limit = high ? a.upper : a.lower, d.unit = "variance factor";
   }
-  if (a.redundancy == 0) list.add("no redundancy", "network", "network", "network", "nothing checks this network: every coordinate rests on single observations");
+  if (a.redundancy == 0)
+    list.add("no redundancy", "network", "network", "network",
+             "nothing checks this network: every coordinate rests on single observations");
   std::map<std::string, const Occupation *> by_set_up;
   for (const Occupation &o : s.occupations) by_set_up.emplace(o.set_up, &o);
   for (const BlockTest &t : a.tests) {
@@ -124,8 +141,10 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
       const std::string who = found == by_set_up.end() ? b.id : session_of(*found->second);
       // The error that explains the test: w over the square root of (P Q_vv P), which the detectable error carries.
       const double size = o.smallest_detectable ? o.standardised * *o.smallest_detectable / 4.132 : o.residual;
-      Doubt &d = list.add(i == 2 ? "height suspicious" : "centring suspicious", who, "intake", found == by_set_up.end() ? b.id : found->second->id,
-                          fmt::format("the network contradicts the {} of this set-up by about {:.0f} mm", b.components[i], std::abs(size) * 1000));
+      Doubt &d = list.add(i == 2 ? "height suspicious" : "centring suspicious", who, "intake",
+                          found == by_set_up.end() ? b.id : found->second->id,
+                          fmt::format("the network contradicts the {} of this set-up by about {:.0f} mm",
+                                      b.components[i], std::abs(size) * 1000));
       d.value = std::abs(o.standardised), d.limit = critical, d.unit = "w";
       d.effect_m = std::abs(size);
       // With two set-ups over a mark the network sees that they disagree, not which of them is wrong.
@@ -136,7 +155,8 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
       if (others.size() == 1) d.causes.push_back("this set-up or " + others.front() + ": two alone cannot tell which");
     }
     if (b.kind == "vector" && !t.passes) {
-      Doubt &d = list.add("vector suspicious", names.count(b.id) ? names.at(b.id) : b.id, "network", b.id, "this vector does not fit the others");
+      Doubt &d = list.add("vector suspicious", names.count(b.id) ? names.at(b.id) : b.id, "network", b.id,
+                          "this vector does not fit the others");
       d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
       if (t.external_effect) d.effect_m = *t.external_effect;
     }
@@ -144,59 +164,79 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
   for (const AdjustedMark &m : r.marks) {
     if (m.hold == Hold::full) continue;
     if (m.independent_checks == 0)
-      list.add("no independent check", m.name, "network", m.name, "only one set-up determines this mark: a mistake in it would not show");
+      list.add("no independent check", m.name, "network", m.name,
+               "only one set-up determines this mark: a mistake in it would not show");
     if (m.hold == Hold::check) {
       const Vec3 e = m.shift_enu;
       const double q = e.dot((m.network_cov_enu + Mat3::Identity() * 1e-12).inverse() * e);
       if (q > 16.27) {
-        Doubt &d = list.add("check mark differs", m.name, "network", m.name, fmt::format("found {:.0f} mm in plan and {:+.0f} mm in height from its published place", e.head<2>().norm() * 1000, e.z() * 1000));
+        Doubt &d = list.add("check mark differs", m.name, "network", m.name,
+                            fmt::format("found {:.0f} mm in plan and {:+.0f} mm in height from its published place",
+                                        e.head<2>().norm() * 1000, e.z() * 1000));
         d.value = q, d.limit = 16.27, d.unit = "χ²", d.effect_m = e.norm();
       }
     }
   }
   for (const ControlCheck &c : r.control)
     if (!c.passes) {
-      Doubt &d = list.add("control disagrees", c.mark, "network", c.mark, fmt::format("the other held marks place it {:.0f} mm away in plan and {:+.0f} mm in height", c.difference_enu.head<2>().norm() * 1000, c.difference_enu.z() * 1000));
+      Doubt &d = list.add("control disagrees", c.mark, "network", c.mark,
+                          fmt::format("the other held marks place it {:.0f} mm away in plan and {:+.0f} mm in height",
+                                      c.difference_enu.head<2>().norm() * 1000, c.difference_enu.z() * 1000));
       d.value = c.statistic, d.limit = c.limit, d.unit = "χ²", d.effect_m = c.difference_enu.norm();
     }
-  for (const auto &name : r.zero_sd_held) list.add("held without accuracy", name, "datum", name, "held as if errorless: no standard deviation was published for it");
-  if (!run.geoid_refusal.empty()) list.add("no geoid", "heights", "datum", "vertical", run.geoid_refusal);
-  else if (!run.geoid_name.empty() && !run.geoid_sd) list.add("geoid without accuracy", "heights", "datum", "vertical", "nobody states how good the grid of " + run.geoid_name + " is: physical heights carry no accuracy");
+  for (const auto &name : r.zero_sd_held)
+    list.add("held without accuracy", name, "datum", name,
+             "held as if errorless: no standard deviation was published for it");
+  if (!run.geoid_refusal.empty())
+    list.add("no geoid", "heights", "datum", "vertical", run.geoid_refusal);
+  else if (!run.geoid_name.empty() && !run.geoid_sd)
+    list.add("geoid without accuracy", "heights", "datum", "vertical",
+             "nobody states how good the grid of " + run.geoid_name + " is: physical heights carry no accuracy");
 }
 
 } // namespace
 
-std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun *network) {
+std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors,
+                               const NetworkRun *network) {
   List list(s.state);
   intake(list, s);
   gnss(list, s, vectors);
-  const bool any_hold = std::any_of(s.state.holds.begin(), s.state.holds.end(), [](const auto &h) { return h.second.how != Hold::check && h.second.how != Hold::none; });
+  const bool any_hold = std::any_of(s.state.holds.begin(), s.state.holds.end(), [](const auto &h) {
+    return h.second.how != Hold::check && h.second.how != Hold::none;
+  });
   if (!any_hold && s.state.settings.mode == DatumMode::held && !s.occupations.empty())
-    list.add("no datum", "network", "datum", "datum", "no mark is held: hold at least one published mark, or choose the free datum");
+    list.add("no datum", "network", "datum", "datum",
+             "no mark is held: hold at least one published mark, or choose the free datum");
   try {
     const JobDatum datum = job_datum(s);
     std::set<std::string> seen;
     for (const VectorResult &v : vectors) {
       if (!v.error.empty() || !seen.insert(v.frame.code).second) continue;
       try {
-        FrameChange(v.frame, datum.frame(), s.occupations.front().file->approximate, {s.state.settings.worst_transformation_m, false});
+        FrameChange(v.frame, datum.frame(), s.occupations.front().file->approximate,
+                    {s.state.settings.worst_transformation_m, false});
       } catch (const InputError &e) {
-        list.add("transformation not accurate enough", frame_name(v.frame), "datum", v.frame.code, e.reason()).effect_m = s.state.settings.worst_transformation_m;
+        list.add("transformation not accurate enough", frame_name(v.frame), "datum", v.frame.code, e.reason())
+            .effect_m = s.state.settings.worst_transformation_m;
       }
     }
   } catch (const InputError &e) {
-    if (!s.occupations.empty() || !s.published.empty()) list.add("datum not usable", "datum", "datum", "datum", e.reason());
+    if (!s.occupations.empty() || !s.published.empty())
+      list.add("datum not usable", "datum", "datum", "datum", e.reason());
   }
   for (const auto &[mark, h] : s.state.holds)
-    if (!s.published.count(mark)) list.add("held without coordinates", mark, "datum", mark, "this mark is held, but nothing gives its coordinates");
+    if (!s.published.count(mark))
+      list.add("held without coordinates", mark, "datum", mark, "this mark is held, but nothing gives its coordinates");
   for (const auto &[mark, p] : s.published) {
     const bool held = s.state.holds.count(mark) && s.state.holds.at(mark).how != Hold::check;
     if (held && !p.velocity && !p.epoch.empty() && p.decision == 0)
-      list.add("velocity missing", mark, "datum", mark, "published at " + p.epoch + " without a velocity: it is taken as unmoved since");
+      list.add("velocity missing", mark, "datum", mark,
+               "published at " + p.epoch + " without a velocity: it is taken as unmoved since");
   }
   if (network) network_doubts(list, s, vectors, *network);
   std::stable_sort(list.all.begin(), list.all.end(), [](const Doubt &a, const Doubt &b) {
-    return std::tuple(a.state != Doubt::State::open, -a.effect_m.value_or(0), a.kind, a.about) < std::tuple(b.state != Doubt::State::open, -b.effect_m.value_or(0), b.kind, b.about);
+    return std::tuple(a.state != Doubt::State::open, -a.effect_m.value_or(0), a.kind, a.about) <
+           std::tuple(b.state != Doubt::State::open, -b.effect_m.value_or(0), b.kind, b.about);
   });
   return list.all;
 }

@@ -7,17 +7,18 @@ namespace ampletie {
 struct Doubt {
   enum class State { open, accepted };
   std::string id, kind, about, sentence;
-  std::string section;          ///< where to go: "intake", "gnss", "network", "datum", "issue"
-  std::string item;             ///< id of the occupation, vector or mark to select there
+  std::string section; ///< where to go: "intake", "gnss", "network", "datum", "issue"
+  std::string item;    ///< id of the occupation, vector or mark to select there
   std::optional<double> value, limit;
   std::string unit;
-  std::optional<double> effect_m; ///< on the issued coordinates, where it can be told
+  std::optional<double> effect_m;  ///< on the issued coordinates, where it can be told
   std::vector<std::string> causes; ///< each found by a check that was made
   State state = State::open;
   std::string accepted_because;
 };
 
 /// All doubts, largest effect first; accepted ones stay in the list. `network` may be null.
-std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun *network);
+std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors,
+                               const NetworkRun *network);
 
 } // namespace ampletie

@@ -16,10 +16,14 @@ std::string author() {
 
 std::string describe(const SourceContent &c) {
   if (c.observations)
-    return fmt::format("observations at {}, {} to {}, {} epochs", c.observations->marker.empty() ? "an unnamed mark" : c.observations->marker,
-                       iso(c.observations->epochs.front().time).substr(0, 16), iso(c.observations->epochs.back().time).substr(11, 5), c.observations->epochs.size());
+    return fmt::format("observations at {}, {} to {}, {} epochs",
+                       c.observations->marker.empty() ? "an unnamed mark" : c.observations->marker,
+                       iso(c.observations->epochs.front().time).substr(0, 16),
+                       iso(c.observations->epochs.back().time).substr(11, 5), c.observations->epochs.size());
   if (c.navigation)
-    return fmt::format("broadcast orbits, {} messages{}", c.navigation->ephemerides.size(), c.navigation->skipped ? fmt::format(" ({} of other systems not used)", c.navigation->skipped) : "");
+    return fmt::format("broadcast orbits, {} messages{}", c.navigation->ephemerides.size(),
+                       c.navigation->skipped ? fmt::format(" ({} of other systems not used)", c.navigation->skipped)
+                                             : "");
   if (c.sp3) return fmt::format("precise orbits in {}, {} epochs", c.sp3->frame, c.sp3->epochs.size());
   if (c.antex) return fmt::format("calibrations of {} antennas", c.antex->receivers.size());
   if (c.antenna_points) return fmt::format("dimensions of {} antenna points", c.antenna_points->size());
@@ -41,7 +45,13 @@ Job Job::create(const std::string &path, const JobSettings &s) {
   if (!s.datum.vertical.empty()) system_name(s.datum.vertical);
   Job job(Store::create(path));
   job.reload();
-  job.decide("set", "job", {{"title", s.title}, {"crs", s.datum.crs}, {"vertical", s.datum.vertical}, {"realisation", s.datum.realisation}, {"epoch", s.datum.epoch}}, "job set up");
+  job.decide("set", "job",
+             {{"title", s.title},
+              {"crs", s.datum.crs},
+              {"vertical", s.datum.vertical},
+              {"realisation", s.datum.realisation},
+              {"epoch", s.datum.epoch}},
+             "job set up");
   return job;
 }
 
@@ -56,7 +66,8 @@ void Job::reload() {
   contents_.clear();
   for (const Source &s : store_.sources()) {
     SourceContent c = read_source(s.name, store_.source_bytes(s.id));
-    if (c.source.id != s.id) throw InputError(store_.path(), 0, "the source " + s.name + " inside the job has changed: the file is damaged");
+    if (c.source.id != s.id)
+      throw InputError(store_.path(), 0, "the source " + s.name + " inside the job has changed: the file is damaged");
     c.source = s;
     contents_.push_back(std::move(c));
   }
@@ -101,7 +112,8 @@ bool Job::network_stale() const {
 }
 
 std::size_t Job::open_doubts() const {
-  return static_cast<std::size_t>(std::count_if(doubts_.begin(), doubts_.end(), [](const Doubt &d) { return d.state == Doubt::State::open; }));
+  return static_cast<std::size_t>(
+      std::count_if(doubts_.begin(), doubts_.end(), [](const Doubt &d) { return d.state == Doubt::State::open; }));
 }
 
 std::vector<Intake> Job::take(const std::vector<std::string> &paths) {
@@ -133,14 +145,17 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
         out.push_back({name, "already here", Intake::Outcome::already_here});
         continue;
       }
-      const bool name_taken = std::any_of(contents_.begin(), contents_.end(), [&](const auto &k) { return k.source.name == name; });
+      const bool name_taken =
+          std::any_of(contents_.begin(), contents_.end(), [&](const auto &k) { return k.source.name == name; });
       c.source.taken_at = utc_now();
-      out.push_back({name, describe(c) + (name_taken ? "; a different file of this name is already here, both are kept" : ""),
+      out.push_back({name,
+                     describe(c) + (name_taken ? "; a different file of this name is already here, both are kept" : ""),
                      name_taken ? Intake::Outcome::same_name_other_content : Intake::Outcome::taken});
       fresh.emplace_back(c.source, bytes);
       read.push_back(std::move(c));
     } catch (const InputError &e) {
-      out.push_back({name, e.line() ? fmt::format("line {}: {}", e.line(), e.reason()) : e.reason(), Intake::Outcome::refused});
+      out.push_back(
+          {name, e.line() ? fmt::format("line {}: {}", e.line(), e.reason()) : e.reason(), Intake::Outcome::refused});
     }
   }
   if (fresh.empty()) return out;
@@ -178,7 +193,9 @@ void Job::accept_vectors(std::vector<VectorResult> vectors) {
 }
 
 void Job::accept_network(NetworkRun run) {
-  store_.put_results("network", {{"network", "network", run.fingerprint, {{"variance_factor", run.result.adjustment.variance_factor}}}});
+  store_.put_results(
+      "network",
+      {{"network", "network", run.fingerprint, {{"variance_factor", run.result.adjustment.variance_factor}}}});
   network_ = std::make_unique<NetworkRun>(std::move(run));
   refold();
 }

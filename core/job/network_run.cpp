@@ -12,9 +12,11 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
   key += x.datum.crs + x.datum.vertical + x.datum.realisation + datum_mode_name(x.mode) +
          fmt::format("{:.6f} {:g} {:g} {:g}", x.datum.epoch, x.centring_sd_m, x.height_sd_m, x.worst_transformation_m);
   for (const auto &[mark, h] : s.state.holds) key += mark + hold_name(h.how) + std::to_string(h.decision);
-  for (const auto &[mark, p] : s.published) key += mark + p.source_id + std::to_string(p.line) + std::to_string(p.decision);
+  for (const auto &[mark, p] : s.published)
+    key += mark + p.source_id + std::to_string(p.line) + std::to_string(p.decision);
   for (const auto &v : vectors)
-    if (v.error.empty() && v.used && v.independent) key += v.id + v.fingerprint + v.from + v.to + v.from_set_up + v.to_set_up;
+    if (v.error.empty() && v.used && v.independent)
+      key += v.id + v.fingerprint + v.from + v.to + v.from_set_up + v.to_set_up;
   return sha256_hex(key);
 }
 
@@ -49,7 +51,8 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
     const auto change = changes.try_emplace(v->frame.code, v->frame, datum.frame(), near, policy).first;
     const Mat3 r = change->second.linear_part(v->epoch);
     NetworkVector n;
-    n.id = v->id, n.from = v->from, n.to = v->to, n.from_set_up = v->from_set_up, n.to_set_up = v->to_set_up, n.session = v->session;
+    n.id = v->id, n.from = v->from, n.to = v->to, n.from_set_up = v->from_set_up, n.to_set_up = v->to_set_up,
+    n.session = v->session;
     n.d = r * v->solved.d;
     n.cov = r * v->solved.cov * r.transpose();
     n.frame = datum.frame();
@@ -63,8 +66,10 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
     moved = false;
     for (const NetworkVector &n : in.vectors) {
       const auto a = position.find(n.from), b = position.find(n.to);
-      if (a != position.end() && b == position.end()) position[n.to] = {a->second.xyz + n.d, datum.frame(), datum.epoch()}, moved = true;
-      else if (b != position.end() && a == position.end()) position[n.from] = {b->second.xyz - n.d, datum.frame(), datum.epoch()}, moved = true;
+      if (a != position.end() && b == position.end())
+        position[n.to] = {a->second.xyz + n.d, datum.frame(), datum.epoch()}, moved = true;
+      else if (b != position.end() && a == position.end())
+        position[n.from] = {b->second.xyz - n.d, datum.frame(), datum.epoch()}, moved = true;
     }
     if (!moved)
       for (const NetworkVector &n : in.vectors)
@@ -89,7 +94,8 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
     in.marks.push_back(m);
   }
   for (const Occupation &o : s.occupations) {
-    const bool listed = std::any_of(in.set_ups.begin(), in.set_ups.end(), [&](const auto &x) { return x.id == o.set_up; });
+    const bool listed =
+        std::any_of(in.set_ups.begin(), in.set_ups.end(), [&](const auto &x) { return x.id == o.set_up; });
     if (!listed) in.set_ups.push_back({o.set_up, o.mark, Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m)});
   }
   progress.step(0.2, fmt::format("adjusting {} vectors between {} marks", in.vectors.size(), in.marks.size()));

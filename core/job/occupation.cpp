@@ -56,7 +56,8 @@ std::vector<std::string> similar_antennas(const Contents &contents, const std::s
   std::vector<std::pair<std::size_t, std::string>> all;
   for (const auto &c : contents)
     if (c.antex)
-      for (const Antenna &a : c.antex->receivers) all.emplace_back(edit_distance(lower(antenna_key(a.type)), lower(antenna_key(type))), a.type);
+      for (const Antenna &a : c.antex->receivers)
+        all.emplace_back(edit_distance(lower(antenna_key(a.type)), lower(antenna_key(type))), a.type);
   std::sort(all.begin(), all.end());
   std::vector<std::string> out;
   for (std::size_t i = 0; i < all.size() && i < 3; ++i) out.push_back(all[i].second);
@@ -99,10 +100,12 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
       apply(e.set_up, o.set_up, "set_up");
     }
     o.calibration = find_calibration(contents, o.antenna);
-    if (lower(o.measured_to) == "arp" && !o.slant) o.antenna_height = o.measured;
+    if (lower(o.measured_to) == "arp" && !o.slant)
+      o.antenna_height = o.measured;
     else {
       o.point = find_point(contents, o.antenna, o.measured_to);
-      if (!o.point) o.height_problem = "no dimensions of \"" + o.antenna + "\" for the point \"" + o.measured_to + "\"";
+      if (!o.point)
+        o.height_problem = "no dimensions of \"" + o.antenna + "\" for the point \"" + o.measured_to + "\"";
       else {
         try {
           o.antenna_height = arp_height(o.measured, o.slant, *o.point);
@@ -119,7 +122,9 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
     }
     out.push_back(std::move(o));
   }
-  std::sort(out.begin(), out.end(), [](const Occupation &a, const Occupation &b) { return std::tie(a.start, a.mark, a.id) < std::tie(b.start, b.mark, b.id); });
+  std::sort(out.begin(), out.end(), [](const Occupation &a, const Occupation &b) {
+    return std::tie(a.start, a.mark, a.id) < std::tie(b.start, b.mark, b.id);
+  });
   return out;
 }
 
@@ -128,7 +133,8 @@ std::map<std::string, PublishedMark> published_marks(const Contents &contents, c
   for (const auto &c : contents) {
     if (!c.control) continue;
     for (const ControlRow &r : c.control->rows)
-      out.try_emplace(r.mark, PublishedMark{r.mark, r.description, c.source.id, c.source.name, r.frame, r.epoch, r.line, 0, r.xyz, r.geodetic, r.grid, r.velocity, r.sd_enu});
+      out.try_emplace(r.mark, PublishedMark{r.mark, r.description, c.source.id, c.source.name, r.frame, r.epoch, r.line,
+                                            0, r.xyz, r.geodetic, r.grid, r.velocity, r.sd_enu});
   }
   for (const auto &[mark, h] : state.holds) {
     if (!h.xyz && !h.geodetic_deg && !h.grid) continue;

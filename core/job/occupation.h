@@ -10,8 +10,8 @@ struct Occupation {
   GpsTime start, stop;
   double interval = 0;
   std::string receiver, antenna;
-  double measured = 0;               ///< the crew's reading, m
-  std::string measured_to = "arp";   ///< named point of the antenna
+  double measured = 0;             ///< the crew's reading, m
+  std::string measured_to = "arp"; ///< named point of the antenna
   bool slant = false;
   std::optional<double> antenna_height; ///< ARP above the marker; absent when it cannot be computed
   std::string height_problem;           ///< why not

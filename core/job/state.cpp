@@ -10,8 +10,10 @@ using nlohmann::json;
 template <class T> void take(const json &value, const char *name, Decided<std::optional<T>> &out, long seq) {
   const auto it = value.find(name);
   if (it == value.end()) return;
-  if (it->is_null()) out = {std::nullopt, seq};
-  else out = {it->get<T>(), seq};
+  if (it->is_null())
+    out = {std::nullopt, seq};
+  else
+    out = {it->get<T>(), seq};
 }
 
 std::optional<Vec3> triple(const json &v, const char *name) {
@@ -28,21 +30,36 @@ Hold hold_by_name(const std::string &s) {
 
 void apply_setting(JobSettings &s, const std::string &name, const json &v) {
   auto number = [&](double &x, double factor = 1) { x = v.get<double>() * factor; };
-  if (name == "title") s.title = v;
-  else if (name == "crs") s.datum.crs = v;
-  else if (name == "vertical") s.datum.vertical = v;
-  else if (name == "realisation") s.datum.realisation = v;
-  else if (name == "epoch") number(s.datum.epoch);
-  else if (name == "mask") number(s.mask_deg);
-  else if (name == "interval") number(s.interval_s);
-  else if (name == "orbits") s.orbits = v;
-  else if (name == "ratio") number(s.ratio_limit);
-  else if (name == "rms") number(s.rms_limit_m, 1e-3);
-  else if (name == "overlap") number(s.min_overlap_min);
-  else if (name == "centring") number(s.centring_sd_m, 1e-3);
-  else if (name == "height") number(s.height_sd_m, 1e-3);
-  else if (name == "transformation") number(s.worst_transformation_m, 1e-3);
-  else if (name == "mode") s.mode = v == "free" ? DatumMode::free : v == "minimal" ? DatumMode::minimal : DatumMode::held;
+  if (name == "title")
+    s.title = v;
+  else if (name == "crs")
+    s.datum.crs = v;
+  else if (name == "vertical")
+    s.datum.vertical = v;
+  else if (name == "realisation")
+    s.datum.realisation = v;
+  else if (name == "epoch")
+    number(s.datum.epoch);
+  else if (name == "mask")
+    number(s.mask_deg);
+  else if (name == "interval")
+    number(s.interval_s);
+  else if (name == "orbits")
+    s.orbits = v;
+  else if (name == "ratio")
+    number(s.ratio_limit);
+  else if (name == "rms")
+    number(s.rms_limit_m, 1e-3);
+  else if (name == "overlap")
+    number(s.min_overlap_min);
+  else if (name == "centring")
+    number(s.centring_sd_m, 1e-3);
+  else if (name == "height")
+    number(s.height_sd_m, 1e-3);
+  else if (name == "transformation")
+    number(s.worst_transformation_m, 1e-3);
+  else if (name == "mode")
+    s.mode = v == "free" ? DatumMode::free : v == "minimal" ? DatumMode::minimal : DatumMode::held;
 }
 
 } // namespace
@@ -90,10 +107,14 @@ JobState fold(const std::vector<Decision> &log) {
       h.frame = d.value.value("frame", "");
       h.epoch = d.value.value("epoch", "");
       s.holds[d.target] = h;
-    } else if (d.verb == "release") s.holds.erase(d.target);
-    else if (d.verb == "leave-out") s.left_out[d.target] = {d.reason, d.seq};
-    else if (d.verb == "use") s.left_out.erase(d.target);
-    else if (d.verb == "accept") s.accepted[d.target] = {d.reason, d.seq};
+    } else if (d.verb == "release")
+      s.holds.erase(d.target);
+    else if (d.verb == "leave-out")
+      s.left_out[d.target] = {d.reason, d.seq};
+    else if (d.verb == "use")
+      s.left_out.erase(d.target);
+    else if (d.verb == "accept")
+      s.accepted[d.target] = {d.reason, d.seq};
   }
   return s;
 }
@@ -123,20 +144,34 @@ const std::vector<SettingInfo> &setting_catalogue() {
   using K = SettingInfo::Kind;
   static const std::vector<SettingInfo> all{
       {"job", "title", "Title", "", "The name of the job, printed on every sheet.", K::text},
-      {"job", "crs", "Grid", "", "The projected system in which control is issued, by its code in the EPSG register.", K::text},
-      {"job", "realisation", "Realisation", "", "The frame that the grid's datum stands for (ETRF2000, ITRF2020 …); empty takes the usual one.", K::text},
-      {"job", "vertical", "Heights", "", "The vertical system of physical heights, by its code; empty issues ellipsoidal heights only.", K::text},
-      {"job", "epoch", "Epoch", "year", "The date to which the issued coordinates refer, as a decimal year.", K::number, 1980, 2100},
-      {"job", "transformation", "Worst transformation", "mm", "A change of frame less accurate than this is refused for control.", K::number, 1, 1000},
+      {"job", "crs", "Grid", "", "The projected system in which control is issued, by its code in the EPSG register.",
+       K::text},
+      {"job", "realisation", "Realisation", "",
+       "The frame that the grid's datum stands for (ETRF2000, ITRF2020 …); empty takes the usual one.", K::text},
+      {"job", "vertical", "Heights", "",
+       "The vertical system of physical heights, by its code; empty issues ellipsoidal heights only.", K::text},
+      {"job", "epoch", "Epoch", "year", "The date to which the issued coordinates refer, as a decimal year.", K::number,
+       1980, 2100},
+      {"job", "transformation", "Worst transformation", "mm",
+       "A change of frame less accurate than this is refused for control.", K::number, 1, 1000},
       {"solve", "mask", "Elevation mask", "°", "Satellites below this elevation are not used.", K::number, 5, 40},
-      {"solve", "interval", "Interval", "s", "Epochs used in a static solution; those in between serve slip detection.", K::number, 1, 120},
-      {"solve", "orbits", "Orbits", "", "Broadcast or precise orbits; precise ones must cover the sessions.", K::choice, 0, 0, "broadcast|precise"},
-      {"limit", "ratio", "Ratio", "", "Second-best over best set of integers; below this a vector stays float (3 is common practice).", K::number, 1, 100},
+      {"solve", "interval", "Interval", "s", "Epochs used in a static solution; those in between serve slip detection.",
+       K::number, 1, 120},
+      {"solve", "orbits", "Orbits", "", "Broadcast or precise orbits; precise ones must cover the sessions.", K::choice,
+       0, 0, "broadcast|precise"},
+      {"limit", "ratio", "Ratio", "",
+       "Second-best over best set of integers; below this a vector stays float (3 is common practice).", K::number, 1,
+       100},
       {"limit", "rms", "Rms", "mm", "Phase residuals above this raise a doubt about the vector.", K::number, 1, 100},
-      {"limit", "overlap", "Overlap", "min", "A shorter common time raises a doubt about the vector.", K::number, 1, 600},
-      {"weight", "centring", "Centring", "mm", "Standard deviation of the centring of a set-up, each direction.", K::number, 0.1, 50},
-      {"weight", "height", "Antenna height", "mm", "Standard deviation of a measured antenna height.", K::number, 0.1, 50},
-      {"job", "mode", "Datum", "", "Held: marks as said. Minimal: only one held mark per group. Free: no mark is favoured.", K::choice, 0, 0, "held|minimal|free"},
+      {"limit", "overlap", "Overlap", "min", "A shorter common time raises a doubt about the vector.", K::number, 1,
+       600},
+      {"weight", "centring", "Centring", "mm", "Standard deviation of the centring of a set-up, each direction.",
+       K::number, 0.1, 50},
+      {"weight", "height", "Antenna height", "mm", "Standard deviation of a measured antenna height.", K::number, 0.1,
+       50},
+      {"job", "mode", "Datum", "",
+       "Held: marks as said. Minimal: only one held mark per group. Free: no mark is favoured.", K::choice, 0, 0,
+       "held|minimal|free"},
   };
   return all;
 }
@@ -167,7 +202,8 @@ json setting_value(const std::string &name, const std::string &text) {
     if (i.kind == SettingInfo::Kind::text) {
       if (name == "crs") Projection check(t);
       if (name == "vertical" && !t.empty()) system_name(t);
-      if (name == "realisation" && !t.empty() && !frame_by_name(t)) throw InputError("\"" + t + "\" names no frame realisation that is known");
+      if (name == "realisation" && !t.empty() && !frame_by_name(t))
+        throw InputError("\"" + t + "\" names no frame realisation that is known");
       return t;
     }
     if (i.kind == SettingInfo::Kind::choice) {
@@ -176,7 +212,8 @@ json setting_value(const std::string &name, const std::string &text) {
       throw InputError(fmt::format("{} must be one of {}", i.label, i.choices));
     }
     const auto v = parse_number(t);
-    if (!v || *v < i.least || *v > i.most) throw InputError(fmt::format("{} must be a number between {:g} and {:g} {}", i.label, i.least, i.most, i.unit));
+    if (!v || *v < i.least || *v > i.most)
+      throw InputError(fmt::format("{} must be a number between {:g} and {:g} {}", i.label, i.least, i.most, i.unit));
     return *v;
   }
   throw InputError("there is no setting called \"" + name + "\"");

@@ -35,10 +35,14 @@ CREATE TRIGGER issue_kept BEFORE DELETE ON issue_record BEGIN SELECT RAISE(ABORT
 [[noreturn]] void fail(sqlite3 *db, const std::string &path) {
   const int code = sqlite3_errcode(db) & 0xff;
   std::string why = sqlite3_errmsg(db);
-  if (code == SQLITE_FULL) why = "the disk is full; what was saved before is safe";
-  else if (code == SQLITE_IOERR) why = "the disk gave an error; what was saved before is safe";
-  else if (code == SQLITE_READONLY) why = "it can only be read";
-  else if (code == SQLITE_BUSY || code == SQLITE_LOCKED) why = "another program is writing to it";
+  if (code == SQLITE_FULL)
+    why = "the disk is full; what was saved before is safe";
+  else if (code == SQLITE_IOERR)
+    why = "the disk gave an error; what was saved before is safe";
+  else if (code == SQLITE_READONLY)
+    why = "it can only be read";
+  else if (code == SQLITE_BUSY || code == SQLITE_LOCKED)
+    why = "another program is writing to it";
   else if (code == SQLITE_CORRUPT || code == SQLITE_NOTADB)
     why = "the file is damaged; its sources may still be extracted with: sqlite3 FILE -Ax";
   throw InputError(path, 0, why);
@@ -112,7 +116,8 @@ private:
 std::string pack(const std::string &bytes) {
   uLongf n = compressBound(static_cast<uLong>(bytes.size()));
   std::string out(n, '\0');
-  compress(reinterpret_cast<Bytef *>(out.data()), &n, reinterpret_cast<const Bytef *>(bytes.data()), static_cast<uLong>(bytes.size()));
+  compress(reinterpret_cast<Bytef *>(out.data()), &n, reinterpret_cast<const Bytef *>(bytes.data()),
+           static_cast<uLong>(bytes.size()));
   out.resize(n);
   return out.size() < bytes.size() ? out : bytes;
 }
@@ -120,7 +125,9 @@ std::string unpack(const std::string &data, std::size_t size, const std::string 
   if (data.size() == size) return data;
   std::string out(size, '\0');
   auto n = static_cast<uLongf>(size);
-  if (uncompress(reinterpret_cast<Bytef *>(out.data()), &n, reinterpret_cast<const Bytef *>(data.data()), static_cast<uLong>(data.size())) != Z_OK || n != size)
+  if (uncompress(reinterpret_cast<Bytef *>(out.data()), &n, reinterpret_cast<const Bytef *>(data.data()),
+                 static_cast<uLong>(data.size())) != Z_OK ||
+      n != size)
     throw InputError(path, 0, "a source inside the job is damaged");
   return out;
 }
@@ -172,8 +179,10 @@ Store Store::create(const std::string &path, const char *vfs) {
   s.path_ = path;
   s.db_ = connect(path, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, vfs);
   try {
-    run(s.db_, path, fmt::format("PRAGMA journal_mode=DELETE; PRAGMA synchronous=FULL; PRAGMA application_id={}; PRAGMA user_version={};",
-                                 application_id, format_version));
+    run(s.db_, path,
+        fmt::format(
+            "PRAGMA journal_mode=DELETE; PRAGMA synchronous=FULL; PRAGMA application_id={}; PRAGMA user_version={};",
+            application_id, format_version));
     Transaction t(s.db_, path);
     run(s.db_, path, schema);
     t.commit();
@@ -209,13 +218,19 @@ Store Store::open(const std::string &path, const char *vfs) {
   }
   s.db_ = connect(path, s.read_only_ ? SQLITE_OPEN_READONLY : SQLITE_OPEN_READWRITE, vfs);
   sqlite3_busy_timeout(s.db_, 2000);
-  if (number(s.db_, path, "PRAGMA application_id") != application_id) throw InputError(path, 0, "this is a database of another program, not a job file");
+  if (number(s.db_, path, "PRAGMA application_id") != application_id)
+    throw InputError(path, 0, "this is a database of another program, not a job file");
   const long version = number(s.db_, path, "PRAGMA user_version");
   if (version > format_version)
-    throw InputError(path, 0, fmt::format("this job was made by a newer version (job format {}, this program reads up to {}); it was left untouched", version, format_version));
+    throw InputError(
+        path, 0,
+        fmt::format(
+            "this job was made by a newer version (job format {}, this program reads up to {}); it was left untouched",
+            version, format_version));
   {
     Statement check(s.db_, path, "PRAGMA quick_check(1)");
-    if (!check.step() || check.text(0) != "ok") throw InputError(path, 0, "the file is damaged; its sources may still be extracted with: sqlite3 FILE -Ax");
+    if (!check.step() || check.text(0) != "ok")
+      throw InputError(path, 0, "the file is damaged; its sources may still be extracted with: sqlite3 FILE -Ax");
   }
   if (!s.read_only_) run(s.db_, path, "PRAGMA journal_mode=DELETE; PRAGMA synchronous=FULL;");
   return s;
@@ -246,9 +261,17 @@ void Store::add_sources(const std::vector<std::pair<Source, std::string>> &list)
       if (taken.step()) archive = "sources/" + source.id.substr(0, 8) + "/" + source.name;
     }
     Statement(db_, path_, "INSERT INTO sqlar(name, mode, mtime, sz, data) VALUES(?, 33188, 0, ?, ?)")
-        .bind(archive).bind(static_cast<sqlite3_int64>(bytes.size())).bind_blob(pack(bytes)).step();
+        .bind(archive)
+        .bind(static_cast<sqlite3_int64>(bytes.size()))
+        .bind_blob(pack(bytes))
+        .step();
     Statement(db_, path_, "INSERT INTO source(id, archive_name, name, kind, taken_at) VALUES(?, ?, ?, ?, ?)")
-        .bind(source.id).bind(archive).bind(source.name).bind(source.kind).bind(source.taken_at).step();
+        .bind(source.id)
+        .bind(archive)
+        .bind(source.name)
+        .bind(source.kind)
+        .bind(source.taken_at)
+        .step();
   }
   t.commit();
 }
@@ -257,7 +280,13 @@ std::vector<Decision> Store::decisions() const {
   std::vector<Decision> out;
   Statement s(db_, path_, "SELECT seq, time, author, reason, verb, target, value FROM decision ORDER BY seq");
   while (s.step()) {
-    Decision d{static_cast<long>(s.integer(0)), s.text(1), s.text(2), s.text(3), s.text(4), s.text(5), nlohmann::json::parse(s.text(6), nullptr, false)};
+    Decision d{static_cast<long>(s.integer(0)),
+               s.text(1),
+               s.text(2),
+               s.text(3),
+               s.text(4),
+               s.text(5),
+               nlohmann::json::parse(s.text(6), nullptr, false)};
     if (d.value.is_discarded()) throw InputError(path_, 0, "a decision inside the job is damaged");
     out.push_back(std::move(d));
   }
@@ -268,7 +297,13 @@ long Store::append(const Decision &d) {
   if (read_only_) throw InputError(path_, 0, why_);
   Transaction t(db_, path_);
   Statement(db_, path_, "INSERT INTO decision(time, author, reason, verb, target, value) VALUES(?, ?, ?, ?, ?, ?)")
-      .bind(d.time).bind(d.author).bind(d.reason).bind(d.verb).bind(d.target).bind(d.value.dump()).step();
+      .bind(d.time)
+      .bind(d.author)
+      .bind(d.reason)
+      .bind(d.verb)
+      .bind(d.target)
+      .bind(d.value.dump())
+      .step();
   const auto seq = static_cast<long>(sqlite3_last_insert_rowid(db_));
   t.commit();
   return seq;
@@ -297,7 +332,11 @@ void Store::put_results(const std::string &kind, const std::vector<StoredResult>
   for (const StoredResult &r : list) {
     const auto bytes = nlohmann::json::to_cbor(r.data);
     Statement(db_, path_, "INSERT INTO result(kind, id, fingerprint, data) VALUES(?, ?, ?, ?)")
-        .bind(kind).bind(r.id).bind(r.fingerprint).bind_blob(std::string(bytes.begin(), bytes.end())).step();
+        .bind(kind)
+        .bind(r.id)
+        .bind(r.fingerprint)
+        .bind_blob(std::string(bytes.begin(), bytes.end()))
+        .step();
   }
   t.commit();
 }
@@ -306,7 +345,8 @@ std::vector<IssueRecord> Store::issue_records() const {
   std::vector<IssueRecord> out;
   Statement s(db_, path_, "SELECT seq, id, time, sha256, data FROM issue_record ORDER BY seq");
   while (s.step()) {
-    IssueRecord r{static_cast<long>(s.integer(0)), s.text(1), s.text(2), s.text(3), nlohmann::json::parse(s.text(4), nullptr, false)};
+    IssueRecord r{static_cast<long>(s.integer(0)), s.text(1), s.text(2), s.text(3),
+                  nlohmann::json::parse(s.text(4), nullptr, false)};
     if (r.data.is_discarded()) throw InputError(path_, 0, "an issue record inside the job is damaged");
     out.push_back(std::move(r));
   }
@@ -316,7 +356,12 @@ std::vector<IssueRecord> Store::issue_records() const {
 void Store::add_issue_record(const IssueRecord &r) {
   if (read_only_) throw InputError(path_, 0, why_);
   Transaction t(db_, path_);
-  Statement(db_, path_, "INSERT INTO issue_record(id, time, sha256, data) VALUES(?, ?, ?, ?)").bind(r.id).bind(r.time).bind(r.sha256).bind(r.data.dump()).step();
+  Statement(db_, path_, "INSERT INTO issue_record(id, time, sha256, data) VALUES(?, ?, ?, ?)")
+      .bind(r.id)
+      .bind(r.time)
+      .bind(r.sha256)
+      .bind(r.data.dump())
+      .step();
   t.commit();
 }
 

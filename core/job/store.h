@@ -34,10 +34,10 @@ struct IssueRecord {
   nlohmann::json data;
 };
 
-/// The job file: SQLite with rollback journal and full synchronisation. One writer at a time; who comes second, or finds
-/// a folder that cannot be written, reads only. Sources lie in a table of the `sqlar` layout. Decisions, sources and
-/// issue records can be added and never changed. Throws `InputError` with a sentence for foreign, newer and damaged files
-/// and when the disk does not take a write; what was acknowledged stays.
+/// The job file: SQLite with rollback journal and full synchronisation. One writer at a time; who comes second, or
+/// finds a folder that cannot be written, reads only. Sources lie in a table of the `sqlar` layout. Decisions, sources
+/// and issue records can be added and never changed. Throws `InputError` with a sentence for foreign, newer and damaged
+/// files and when the disk does not take a write; what was acknowledged stays.
 class Store {
 public:
   static Store create(const std::string &path, const char *vfs = nullptr);

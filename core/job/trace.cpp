@@ -9,16 +9,19 @@ std::vector<TraceStep> trace_occupation(const Occupation &o, const JobSnapshot &
   std::vector<TraceStep> out;
   const std::string height = o.antenna_height
                                  ? (o.slant || o.measured_to != "arp"
-                                        ? fmt::format("height {:.4f} m {} to {} → {:.4f} m to ARP", o.measured, o.slant ? "slant" : "vertical", o.measured_to, *o.antenna_height)
+                                        ? fmt::format("height {:.4f} m {} to {} → {:.4f} m to ARP", o.measured,
+                                                      o.slant ? "slant" : "vertical", o.measured_to, *o.antenna_height)
                                         : fmt::format("height {:.4f} m to ARP", o.measured))
                                  : "height cannot be reduced";
-  out.push_back({depth, "occupation", fmt::format("occupation {} {}", o.mark, iso(o.start).substr(0, 16)), height, "", 0, 0, o.id});
+  out.push_back({depth, "occupation", fmt::format("occupation {} {}", o.mark, iso(o.start).substr(0, 16)), height, "",
+                 0, 0, o.id});
   auto line = [&](const char *label) {
     const auto it = o.file->header_lines.find(label);
     return it == o.file->header_lines.end() ? 0L : it->second;
   };
   auto source = [&](const char *label, const std::string &text) {
-    out.push_back({depth + 1, "source", fmt::format("{} line {}", o.source_name, line(label)), text, o.source_id, line(label), 0, o.id});
+    out.push_back({depth + 1, "source", fmt::format("{} line {}", o.source_name, line(label)), text, o.source_id,
+                   line(label), 0, o.id});
   };
   source("MARKER NAME", "mark " + o.file->marker);
   source("ANTENNA: DELTA H/E/N", fmt::format("antenna height {:.4f} m as keyed in", o.file->delta_hen.x()));
@@ -33,19 +36,28 @@ std::vector<TraceStep> trace_occupation(const Occupation &o, const JobSnapshot &
   }
   if (o.point)
     for (const auto &c : s.contents)
-      if (c.antenna_points && o.point >= c.antenna_points->data() && o.point < c.antenna_points->data() + c.antenna_points->size())
-        out.push_back({depth + 1, "antenna", fmt::format("{} line {}", c.source.name, o.point->line), fmt::format("point {} at radius {:.4f} m, {:.4f} m above the ARP", o.point->point, o.point->radius, o.point->above_arp), c.source.id, o.point->line, 0, o.id});
+      if (c.antenna_points && o.point >= c.antenna_points->data() &&
+          o.point < c.antenna_points->data() + c.antenna_points->size())
+        out.push_back({depth + 1, "antenna", fmt::format("{} line {}", c.source.name, o.point->line),
+                       fmt::format("point {} at radius {:.4f} m, {:.4f} m above the ARP", o.point->point,
+                                   o.point->radius, o.point->above_arp),
+                       c.source.id, o.point->line, 0, o.id});
   if (o.calibration)
     for (const auto &c : s.contents)
-      if (c.antex && o.calibration >= c.antex->receivers.data() && o.calibration < c.antex->receivers.data() + c.antex->receivers.size())
-        out.push_back({depth + 1, "antenna", fmt::format("{} line {}", c.source.name, o.calibration->line), "calibration of " + o.calibration->type, c.source.id, o.calibration->line, 0, o.id});
+      if (c.antex && o.calibration >= c.antex->receivers.data() &&
+          o.calibration < c.antex->receivers.data() + c.antex->receivers.size())
+        out.push_back({depth + 1, "antenna", fmt::format("{} line {}", c.source.name, o.calibration->line),
+                       "calibration of " + o.calibration->type, c.source.id, o.calibration->line, 0, o.id});
   return out;
 }
 
 std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s, int depth) {
   std::vector<TraceStep> out;
   out.push_back({depth, "vector", fmt::format("vector {} → {}", v.from, v.to),
-                 v.error.empty() ? fmt::format("{}, {} satellites, {} orbits in {} at {:.3f}", solution_name(v.solved.solution), v.solved.satellites, v.orbits, frame_name(v.frame), v.epoch) : v.error,
+                 v.error.empty()
+                     ? fmt::format("{}, {} satellites, {} orbits in {} at {:.3f}", solution_name(v.solved.solution),
+                                   v.solved.satellites, v.orbits, frame_name(v.frame), v.epoch)
+                     : v.error,
                  "", 0, 0, v.id});
   for (const Occupation &o : s.occupations)
     if (o.id == v.from_occupation || o.id == v.to_occupation)
@@ -56,16 +68,23 @@ std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s,
   return out;
 }
 
-std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun *network) {
+std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
+                                  const std::vector<VectorResult> &vectors, const NetworkRun *network) {
   std::vector<TraceStep> out;
   const auto held = s.state.holds.find(mark);
   auto control = [&](const std::string &name, int depth) {
     const auto p = s.published.find(name);
     if (p == s.published.end()) return;
     if (!p->second.source_id.empty())
-      out.push_back({depth, "control", fmt::format("{} line {}", p->second.source_name, p->second.line), fmt::format("{} in {} at {}", name, p->second.frame.empty() ? "the job's frame" : p->second.frame, p->second.epoch), p->second.source_id, p->second.line, 0, name});
+      out.push_back({depth, "control", fmt::format("{} line {}", p->second.source_name, p->second.line),
+                     fmt::format("{} in {} at {}", name, p->second.frame.empty() ? "the job's frame" : p->second.frame,
+                                 p->second.epoch),
+                     p->second.source_id, p->second.line, 0, name});
     const auto h = s.state.holds.find(name);
-    if (h != s.state.holds.end()) out.push_back({depth, "decision", fmt::format("decision {}", h->second.decision), name + (h->second.how == Hold::check ? " is a check" : " is held"), "", 0, h->second.decision, name});
+    if (h != s.state.holds.end())
+      out.push_back({depth, "decision", fmt::format("decision {}", h->second.decision),
+                     name + (h->second.how == Hold::check ? " is a check" : " is held"), "", 0, h->second.decision,
+                     name});
   };
   if (held != s.state.holds.end() && held->second.how == Hold::full) {
     out.push_back({0, "result", mark + " is held at its published coordinates", "", "", 0, 0, mark});
@@ -79,7 +98,9 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
     control(mark, 0);
     return out;
   }
-  out.push_back({0, "result", "adjusted network", fmt::format("{} vectors, {} marks", network->vectors.size(), network->result.marks.size()), "", 0, 0, mark});
+  out.push_back({0, "result", "adjusted network",
+                 fmt::format("{} vectors, {} marks", network->vectors.size(), network->result.marks.size()), "", 0, 0,
+                 mark});
   // In a connected network every observation of the group moves every free mark; cut at held marks, since nothing
   // passes a mark that cannot move.
   std::set<std::string> reached{mark}, used(network->vectors.begin(), network->vectors.end()), ids, holds;
@@ -92,7 +113,8 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
     for (const VectorResult &v : vectors) {
       if (!used.count(v.id) || ids.count(v.id)) continue;
       // A set-up on a held mark still ties the vectors that share it.
-      for (const auto &[here, there, set_up] : {std::tuple(v.from, v.to, v.from_set_up), std::tuple(v.to, v.from, v.to_set_up)}) {
+      for (const auto &[here, there, set_up] :
+           {std::tuple(v.from, v.to, v.from_set_up), std::tuple(v.to, v.from, v.to_set_up)}) {
         if (!reached.count(is_fixed(here) ? set_up : here)) continue;
         ids.insert(v.id);
         reached.insert(is_fixed(there) ? (there == v.to ? v.to_set_up : v.from_set_up) : there);

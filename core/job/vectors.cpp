@@ -49,19 +49,24 @@ StaticOptions static_options(const JobSettings &s) {
 std::string orbit_hash(const JobSnapshot &s) {
   std::string key;
   for (const auto &c : s.contents)
-    if ((s.state.settings.orbits == "precise" && c.sp3) || (s.state.settings.orbits != "precise" && c.navigation)) key += c.source.id;
+    if ((s.state.settings.orbits == "precise" && c.sp3) || (s.state.settings.orbits != "precise" && c.navigation))
+      key += c.source.id;
   return sha256_hex(key);
 }
 
 std::string position_key(const JobSnapshot &s, const std::string &mark) {
   const auto p = s.published.find(mark);
   if (p == s.published.end()) return "-";
-  auto v = [](const std::optional<Vec3> &x) { return x ? fmt::format("{:.5f} {:.5f} {:.5f}", x->x(), x->y(), x->z()) : std::string("-"); };
-  return v(p->second.xyz) + v(p->second.geodetic_deg) + v(p->second.grid) + v(p->second.velocity) + p->second.frame + p->second.epoch;
+  auto v = [](const std::optional<Vec3> &x) {
+    return x ? fmt::format("{:.5f} {:.5f} {:.5f}", x->x(), x->y(), x->z()) : std::string("-");
+  };
+  return v(p->second.xyz) + v(p->second.geodetic_deg) + v(p->second.grid) + v(p->second.velocity) + p->second.frame +
+         p->second.epoch;
 }
 
 std::string occupation_key(const Occupation &o) {
-  std::string k = o.source_id + "|" + o.mark + "|" + fmt::format("{:.5f}", o.antenna_height.value_or(-99)) + "|" + o.antenna;
+  std::string k =
+      o.source_id + "|" + o.mark + "|" + fmt::format("{:.5f}", o.antenna_height.value_or(-99)) + "|" + o.antenna;
   if (o.calibration)
     for (const auto &[f, q] : o.calibration->frequencies) {
       k += f + fmt::format("{:.6f},{:.6f},{:.6f}", q.offset_neu.x(), q.offset_neu.y(), q.offset_neu.z());
@@ -125,8 +130,10 @@ std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s) {
 JobDatum job_datum(const JobSnapshot &s) {
   for (const auto &[name, p] : s.published) {
     if (p.xyz) return {s.state.settings.datum, to_geodetic(*p.xyz)};
-    if (p.geodetic_deg) return {s.state.settings.datum, {radians(p.geodetic_deg->x()), radians(p.geodetic_deg->y()), 0}};
-    if (p.grid) return {s.state.settings.datum, Projection(s.state.settings.datum.crs).unproject(p.grid->x(), p.grid->y(), 0)};
+    if (p.geodetic_deg)
+      return {s.state.settings.datum, {radians(p.geodetic_deg->x()), radians(p.geodetic_deg->y()), 0}};
+    if (p.grid)
+      return {s.state.settings.datum, Projection(s.state.settings.datum.crs).unproject(p.grid->x(), p.grid->y(), 0)};
   }
   for (const Occupation &o : s.occupations)
     if (o.file->approximate.norm() > 6e6) return {s.state.settings.datum, to_geodetic(o.file->approximate)};
@@ -144,15 +151,22 @@ TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, cons
     if (!year && !day) throw InputError(p.name + ": \"" + p.epoch + "\" is no epoch");
     epoch = day ? decimal_year(*day) : *year;
   }
-  if (p.xyz) t = {*p.xyz, *frame, epoch};
-  else if (p.geodetic_deg) t = {to_cartesian({radians(p.geodetic_deg->x()), radians(p.geodetic_deg->y()), p.geodetic_deg->z()}), *frame, epoch};
+  if (p.xyz)
+    t = {*p.xyz, *frame, epoch};
+  else if (p.geodetic_deg)
+    t = {to_cartesian({radians(p.geodetic_deg->x()), radians(p.geodetic_deg->y()), p.geodetic_deg->z()}), *frame,
+         epoch};
   else if (p.grid) {
     t = datum.from_grid(p.grid->x(), p.grid->y(), p.grid->z());
     t.epoch = epoch;
-    if (!(*frame == datum.frame())) throw InputError(p.name + ": grid coordinates are those of the job's frame, not of " + p.frame);
-  } else throw InputError(p.name + " has no published coordinates: give them with the hold");
-  if (p.velocity) t = move_epoch(t, *p.velocity, datum.epoch());
-  else t.epoch = datum.epoch();
+    if (!(*frame == datum.frame()))
+      throw InputError(p.name + ": grid coordinates are those of the job's frame, not of " + p.frame);
+  } else
+    throw InputError(p.name + " has no published coordinates: give them with the hold");
+  if (p.velocity)
+    t = move_epoch(t, *p.velocity, datum.epoch());
+  else
+    t.epoch = datum.epoch();
   return FrameChange(t.frame, datum.frame(), t.xyz, policy)(t);
 }
 
@@ -178,7 +192,8 @@ std::vector<PlannedVector> plan_vectors(const JobSnapshot &s) {
       p.session = session.at(a->id);
       std::string key = std::string(algorithm) + keys[a->id] + keys[b->id] + orbits + anchors +
                         fmt::format("{:g} {:g} {:g}", set.mask_deg, set.interval_s, set.ratio_limit);
-      for (const LeftOutSpan &x : spans(s.state, p.id, a->id + "," + b->id)) key += x.sat.name() + iso(x.from) + iso(x.to);
+      for (const LeftOutSpan &x : spans(s.state, p.id, a->id + "," + b->id))
+        key += x.sat.name() + iso(x.from) + iso(x.to);
       p.fingerprint = sha256_hex(key);
       out.push_back(std::move(p));
     }
@@ -186,9 +201,11 @@ std::vector<PlannedVector> plan_vectors(const JobSnapshot &s) {
   return out;
 }
 
-std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<VectorResult> &known, unsigned threads, const Progress &progress) {
+std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<VectorResult> &known, unsigned threads,
+                                        const Progress &progress) {
   const auto plan = plan_vectors(s);
-  if (plan.empty()) throw InputError("there is nothing to solve: no two occupations at different marks overlap in time");
+  if (plan.empty())
+    throw InputError("there is nothing to solve: no two occupations at different marks overlap in time");
   const auto orbits = job_orbits(s);
   const JobDatum datum = job_datum(s);
   const OperationPolicy policy{s.state.settings.worst_transformation_m, false};
@@ -197,8 +214,11 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   std::vector<std::size_t> todo;
   std::set<std::string> needed;
   for (std::size_t i = 0; i < plan.size(); ++i) {
-    const auto same = std::find_if(known.begin(), known.end(), [&](const auto &k) { return k.id == plan[i].id && k.fingerprint == plan[i].fingerprint; });
-    if (same != known.end()) out[i] = *same;
+    const auto same = std::find_if(known.begin(), known.end(), [&](const auto &k) {
+      return k.id == plan[i].id && k.fingerprint == plan[i].fingerprint;
+    });
+    if (same != known.end())
+      out[i] = *same;
     else {
       todo.push_back(i);
       needed.insert({plan[i].from->id, plan[i].to->id});
@@ -218,13 +238,15 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   std::mutex mutex;
   std::atomic<std::size_t> done{0};
   std::size_t total = work.size() + todo.size() * 4 + needed.size() * 2;
-  auto parallel = [&](std::size_t n, const char *sentence, std::size_t weight, const std::function<void(std::size_t)> &body) {
+  auto parallel = [&](std::size_t n, const char *sentence, std::size_t weight,
+                      const std::function<void(std::size_t)> &body) {
     std::atomic<std::size_t> next{0};
     std::exception_ptr failure;
     auto loop = [&] {
       try {
         for (std::size_t i = next++; i < n; i = next++) {
-          progress.step(static_cast<double>(done) / static_cast<double>(total), fmt::format("{} {} of {}", sentence, i + 1, n));
+          progress.step(static_cast<double>(done) / static_cast<double>(total),
+                        fmt::format("{} {} of {}", sentence, i + 1, n));
           body(i);
           done += weight;
         }
@@ -234,7 +256,8 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
         next = n;
       }
     };
-    const unsigned count = std::min<unsigned>(threads ? threads : std::max(1u, std::thread::hardware_concurrency()), static_cast<unsigned>(std::max<std::size_t>(1, n)));
+    const unsigned count = std::min<unsigned>(threads ? threads : std::max(1u, std::thread::hardware_concurrency()),
+                                              static_cast<unsigned>(std::max<std::size_t>(1, n)));
     std::vector<std::thread> pool;
     for (unsigned t = 1; t < count; ++t) pool.emplace_back(loop);
     loop();
@@ -267,8 +290,10 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     const Vec3 there = FrameChange(datum.frame(), orbits->frame(middle), t.xyz, policy)(t).xyz;
     place[o->id] = there;
     // A published position that contradicts the code by more than code can err is no anchor.
-    if ((there - code[o->id]).norm() < 30) corrections[session.at(o->id)].push_back(there - code[o->id]);
-    else place.erase(o->id);
+    if ((there - code[o->id]).norm() < 30)
+      corrections[session.at(o->id)].push_back(there - code[o->id]);
+    else
+      place.erase(o->id);
   }
   for (const Occupation *o : work) {
     if (place.count(o->id) || !code.count(o->id)) continue;
@@ -284,7 +309,8 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   ModelOptions options;
   options.mask_deg = s.state.settings.mask_deg;
   parallel(modelled.size(), "reducing occupation", 2, [&](std::size_t i) {
-    OccupationModel m = model_occupation(*modelled[i]->file, *orbits, place.at(modelled[i]->id), antenna_of(*modelled[i]), options, progress);
+    OccupationModel m = model_occupation(*modelled[i]->file, *orbits, place.at(modelled[i]->id),
+                                         antenna_of(*modelled[i]), options, progress);
     const std::lock_guard lock(mutex);
     models.emplace(modelled[i]->id, std::move(m));
   });
@@ -302,7 +328,8 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     }
     if (r.error.empty()) {
       try {
-        r.solved = solve_static(models.at(p.from->id), models.at(p.to->id), *orbits, solve, spans(s.state, p.id, p.from->id + "," + p.to->id), progress);
+        r.solved = solve_static(models.at(p.from->id), models.at(p.to->id), *orbits, solve,
+                                spans(s.state, p.id, p.from->id + "," + p.to->id), progress);
         const GpsTime middle = r.solved.first + (r.solved.last - r.solved.first) / 2;
         r.frame = orbits->frame(middle);
         r.epoch = decimal_year(middle);
@@ -335,9 +362,17 @@ void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s) {
 }
 
 StoredResult to_stored(const VectorResult &v) {
-  nlohmann::json j{{"from_occupation", v.from_occupation}, {"to_occupation", v.to_occupation}, {"from", v.from}, {"to", v.to},
-                   {"from_set_up", v.from_set_up}, {"to_set_up", v.to_set_up}, {"session", v.session}, {"orbits", v.orbits},
-                   {"frame", v.frame.code}, {"epoch", v.epoch}, {"error", v.error}};
+  nlohmann::json j{{"from_occupation", v.from_occupation},
+                   {"to_occupation", v.to_occupation},
+                   {"from", v.from},
+                   {"to", v.to},
+                   {"from_set_up", v.from_set_up},
+                   {"to_set_up", v.to_set_up},
+                   {"session", v.session},
+                   {"orbits", v.orbits},
+                   {"frame", v.frame.code},
+                   {"epoch", v.epoch},
+                   {"error", v.error}};
   const StaticVector &q = v.solved;
   j["d"] = vec_json(q.d), j["d_float"] = vec_json(q.d_float);
   j["cov"] = {q.cov(0, 0), q.cov(0, 1), q.cov(0, 2), q.cov(1, 1), q.cov(1, 2), q.cov(2, 2)};
@@ -346,10 +381,12 @@ StoredResult to_stored(const VectorResult &v) {
   j["counts"] = {q.epochs, q.satellites, q.rejected, q.slips};
   j["span"] = {q.first.ns, q.last.ns};
   j["notes"] = q.notes;
-  for (const CarrierArc &a : q.arcs) j["arcs"].push_back({a.sat.name(), a.band, a.first.ns, a.last.ns, a.epochs, a.reference});
+  for (const CarrierArc &a : q.arcs)
+    j["arcs"].push_back({a.sat.name(), a.band, a.first.ns, a.last.ns, a.epochs, a.reference});
   // Residuals as tenths of a millimetre: time, satellite, band 1, band 2, elevation in tenths of a degree.
   for (const ResidualSample &r : q.residuals)
-    j["residuals"].push_back({(r.time.ns - q.first.ns) / 1000000, r.sat.name(), std::lround(r.residual[0] * 1e4F), std::lround(r.residual[1] * 1e4F),
+    j["residuals"].push_back({(r.time.ns - q.first.ns) / 1000000, r.sat.name(), std::lround(r.residual[0] * 1e4F),
+                              std::lround(r.residual[1] * 1e4F),
                               std::lround(degrees(static_cast<double>(r.elevation)) * 10)});
   return {"vector", v.id, v.fingerprint, std::move(j)};
 }
@@ -358,13 +395,16 @@ VectorResult from_stored(const StoredResult &r) {
   const auto &j = r.data;
   VectorResult v;
   v.id = r.id, v.fingerprint = r.fingerprint;
-  v.from_occupation = j.at("from_occupation"), v.to_occupation = j.at("to_occupation"), v.from = j.at("from"), v.to = j.at("to");
-  v.from_set_up = j.at("from_set_up"), v.to_set_up = j.at("to_set_up"), v.session = j.at("session"), v.orbits = j.at("orbits");
+  v.from_occupation = j.at("from_occupation"), v.to_occupation = j.at("to_occupation"), v.from = j.at("from"),
+  v.to = j.at("to");
+  v.from_set_up = j.at("from_set_up"), v.to_set_up = j.at("to_set_up"), v.session = j.at("session"),
+  v.orbits = j.at("orbits");
   v.frame.code = j.at("frame"), v.epoch = j.at("epoch"), v.error = j.at("error");
   StaticVector &q = v.solved;
   q.d = json_vec(j.at("d")), q.d_float = json_vec(j.at("d_float"));
   const auto &c = j.at("cov");
-  q.cov << c[0].get<double>(), c[1].get<double>(), c[2].get<double>(), c[1].get<double>(), c[3].get<double>(), c[4].get<double>(), c[2].get<double>(), c[4].get<double>(), c[5].get<double>();
+  q.cov << c[0].get<double>(), c[1].get<double>(), c[2].get<double>(), c[1].get<double>(), c[3].get<double>(),
+      c[4].get<double>(), c[2].get<double>(), c[4].get<double>(), c[5].get<double>();
   q.solution = static_cast<Solution>(j.at("solution").get<int>());
   const auto &n = j.at("numbers");
   q.ratio = n[0], q.success_rate = n[1], q.rms_m = n[2], q.model_fit = n[3], q.zenith_difference_m = n[4];
@@ -373,9 +413,16 @@ VectorResult from_stored(const StoredResult &r) {
   q.first.ns = j.at("span")[0], q.last.ns = j.at("span")[1];
   q.notes = j.at("notes").get<std::vector<std::string>>();
   for (const auto &a : j.value("arcs", nlohmann::json::array()))
-    q.arcs.push_back({*parse_sat(a[0].get<std::string>()), a[1], {a[2].get<std::int64_t>()}, {a[3].get<std::int64_t>()}, a[4], a[5]});
+    q.arcs.push_back({*parse_sat(a[0].get<std::string>()),
+                      a[1],
+                      {a[2].get<std::int64_t>()},
+                      {a[3].get<std::int64_t>()},
+                      a[4],
+                      a[5]});
   for (const auto &s : j.value("residuals", nlohmann::json::array()))
-    q.residuals.push_back({{q.first.ns + s[0].get<std::int64_t>() * 1000000}, *parse_sat(s[1].get<std::string>()), {s[2].get<float>() * 1e-4F, s[3].get<float>() * 1e-4F},
+    q.residuals.push_back({{q.first.ns + s[0].get<std::int64_t>() * 1000000},
+                           *parse_sat(s[1].get<std::string>()),
+                           {s[2].get<float>() * 1e-4F, s[3].get<float>() * 1e-4F},
                            static_cast<float>(radians(s[4].get<double>() / 10))});
   return v;
 }

@@ -15,13 +15,13 @@ struct JobSnapshot {
 struct VectorResult {
   std::string id, from_occupation, to_occupation, from, to, from_set_up, to_set_up, session, orbits, fingerprint;
   StaticVector solved;
-  Frame frame;            ///< of the orbits
-  double epoch = 0;       ///< mid-epoch, decimal year
+  Frame frame;      ///< of the orbits
+  double epoch = 0; ///< mid-epoch, decimal year
   bool independent = true;
-  std::string error;      ///< why it could not be solved; then nothing else counts
-  bool used = true;       ///< by decision
+  std::string error; ///< why it could not be solved; then nothing else counts
+  bool used = true;  ///< by decision
   std::string left_out_because;
-  bool stale = false;     ///< something it was made of has changed
+  bool stale = false; ///< something it was made of has changed
   double length() const { return solved.d.norm(); }
 };
 
@@ -35,7 +35,8 @@ std::vector<PlannedVector> plan_vectors(const JobSnapshot &s);
 
 /// Solves what is planned; results whose fingerprint matches one of `known` are taken over. `threads` 0: all cores. The
 /// outcome does not depend on the number of threads.
-std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<VectorResult> &known, unsigned threads, const Progress &progress);
+std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<VectorResult> &known, unsigned threads,
+                                        const Progress &progress);
 
 /// Marks what is stale, left out and dependent: what the decisions say about results that exist.
 void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s);

@@ -2,7 +2,8 @@
 
 namespace ampletie {
 
-std::unique_ptr<Block> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to, int from_set_up, int to_set_up) {
+std::unique_ptr<Block> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to, int from_set_up,
+                                    int to_set_up) {
   auto b = std::make_unique<LinearBlock>();
   b->id = v.id;
   b->kind = "vector";
@@ -28,7 +29,8 @@ std::unique_ptr<Block> vector_block(const NetworkVector &v, const MarkAxes &from
 }
 
 namespace {
-std::unique_ptr<Block> three(std::string id, std::string kind, int first, const Vec3 &observed, const Mat3 &cov, std::vector<std::string> names) {
+std::unique_ptr<Block> three(std::string id, std::string kind, int first, const Vec3 &observed, const Mat3 &cov,
+                             std::vector<std::string> names) {
   auto b = std::make_unique<LinearBlock>();
   b->id = std::move(id);
   b->kind = std::move(kind);
@@ -43,7 +45,8 @@ std::unique_ptr<Block> three(std::string id, std::string kind, int first, const 
 } // namespace
 
 std::unique_ptr<Block> set_up_block(const NetworkSetUp &s, int first) {
-  return three(s.id, "set-up", first, Vec3::Zero(), s.sd_enu.cwiseAbs2().asDiagonal(), {"centring east", "centring north", "antenna height"});
+  return three(s.id, "set-up", first, Vec3::Zero(), s.sd_enu.cwiseAbs2().asDiagonal(),
+               {"centring east", "centring north", "antenna height"});
 }
 
 std::unique_ptr<Block> coordinate_block(const std::string &mark, int first, const Vec3 &observed, const Mat3 &cov) {

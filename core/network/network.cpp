@@ -63,11 +63,13 @@ void check_tags(const NetworkInput &in) {
   const TaggedPoint &first = in.marks.front().position;
   for (const auto &m : in.marks)
     if (!(m.position.frame == first.frame) || std::abs(m.position.epoch - first.epoch) > 1e-6)
-      throw InputError(fmt::format("{} is given in {} at {:.3f}, {} in {} at {:.3f}: the adjustment does not mix frames or epochs", m.name,
-                                   frame_name(m.position.frame), m.position.epoch, in.marks.front().name, frame_name(first.frame), first.epoch));
+      throw InputError(fmt::format(
+          "{} is given in {} at {:.3f}, {} in {} at {:.3f}: the adjustment does not mix frames or epochs", m.name,
+          frame_name(m.position.frame), m.position.epoch, in.marks.front().name, frame_name(first.frame), first.epoch));
   for (const auto &v : in.vectors)
     if (!(v.frame == first.frame))
-      throw InputError(fmt::format("vector {} is in {}, the marks in {}: the adjustment does not mix frames", v.id, frame_name(v.frame), frame_name(first.frame)));
+      throw InputError(fmt::format("vector {} is in {}, the marks in {}: the adjustment does not mix frames", v.id,
+                                   frame_name(v.frame), frame_name(first.frame)));
 }
 
 /// Change of the free unknowns when a fixed parameter moves by one unit, all observations kept.
@@ -77,7 +79,8 @@ Eigen::VectorXd influence(const Problem &p, const AdjustmentResult &r, int param
     const auto at = std::find(b->unknowns.begin(), b->unknowns.end(), parameter);
     if (at == b->unknowns.end()) continue;
     Eigen::VectorXd values(static_cast<Eigen::Index>(b->unknowns.size())), computed;
-    for (std::size_t i = 0; i < b->unknowns.size(); ++i) values[static_cast<Eigen::Index>(i)] = r.values[static_cast<std::size_t>(b->unknowns[i])];
+    for (std::size_t i = 0; i < b->unknowns.size(); ++i)
+      values[static_cast<Eigen::Index>(i)] = r.values[static_cast<std::size_t>(b->unknowns[i])];
     Eigen::MatrixXd a;
     b->evaluate(values, computed, a);
     const Eigen::VectorXd wa = b->covariance.llt().solve(a.col(at - b->unknowns.begin()));
@@ -124,7 +127,8 @@ Built build(const NetworkInput &in, NetworkResult &out) {
     }
   for (const auto &v : in.vectors) {
     const auto from = b.axes.find(v.from), to = b.axes.find(v.to);
-    if (from == b.axes.end() || to == b.axes.end()) throw InputError("vector " + v.id + " ends at a mark without a position");
+    if (from == b.axes.end() || to == b.axes.end())
+      throw InputError("vector " + v.id + " ends at a mark without a position");
     auto set_up = [&](const std::string &id) {
       const auto it = set_ups.find(id);
       return it == set_ups.end() ? -1 : it->second;
@@ -182,16 +186,23 @@ std::vector<ControlCheck> check_control(const NetworkInput &in, const Progress &
 
 std::string hold_name(Hold h) {
   switch (h) {
-  case Hold::none: return "none";
-  case Hold::plan: return "plan";
-  case Hold::height: return "height";
-  case Hold::full: return "full";
-  case Hold::check: return "check";
+  case Hold::none:
+    return "none";
+  case Hold::plan:
+    return "plan";
+  case Hold::height:
+    return "height";
+  case Hold::full:
+    return "full";
+  case Hold::check:
+    return "check";
   }
   return "";
 }
 
-std::string datum_mode_name(DatumMode m) { return m == DatumMode::held ? "held" : m == DatumMode::minimal ? "minimal" : "free"; }
+std::string datum_mode_name(DatumMode m) {
+  return m == DatumMode::held ? "held" : m == DatumMode::minimal ? "minimal" : "free";
+}
 
 std::vector<std::string> datum_defects(const NetworkInput &in) {
   if (in.mode != DatumMode::held) return {};
@@ -211,10 +222,11 @@ std::vector<std::string> datum_defects(const NetworkInput &in) {
     if (plan && height) continue;
     const std::string what = plan ? "in height" : height ? "in plan" : "to no held mark";
     if (plan || height)
-      out.push_back(fmt::format("{} {} held {} nowhere: hold one of them {}", listed(names), names.size() == 1 ? "is" : "are", what, what));
+      out.push_back(fmt::format("{} {} held {} nowhere: hold one of them {}", listed(names),
+                                names.size() == 1 ? "is" : "are", what, what));
     else
-      out.push_back(fmt::format("{} {} connected {}: hold one of them, or use a vector that leads to a held mark", listed(names),
-                                names.size() == 1 ? "is" : "are", what));
+      out.push_back(fmt::format("{} {} connected {}: hold one of them, or use a vector that leads to a held mark",
+                                listed(names), names.size() == 1 ? "is" : "are", what));
   }
   return out;
 }
@@ -230,7 +242,8 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
   try {
     out.adjustment = adjust(b.problem, in.options, progress);
   } catch (const SingularError &e) {
-    throw InputError("the network is not determined at " + b.problem.parameters[static_cast<std::size_t>(e.unknown)].name);
+    throw InputError("the network is not determined at " +
+                     b.problem.parameters[static_cast<std::size_t>(e.unknown)].name);
   }
   const AdjustmentResult &r = out.adjustment;
 
@@ -244,7 +257,7 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
       for (const auto &m : in.marks) datum.push_back(&m);
   }
   Vec3 mean_shift = Vec3::Zero();
-  Eigen::MatrixXd with_mean;                 // unknowns × 3: covariance with the mean shift
+  Eigen::MatrixXd with_mean; // unknowns × 3: covariance with the mean shift
   Mat3 mean_cov = Mat3::Zero();
   if (free) {
     Eigen::MatrixXd g = Eigen::MatrixXd::Zero(r.unknowns, 3);
@@ -277,8 +290,10 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
       for (int k = 0; k < 3; ++k) {
         if (r.index[static_cast<std::size_t>(p + k)] >= 0) continue;
         any = true;
-        if (m.published_sd[k] <= 0) zero = true;
-        else held.push_back({influence(b.problem, r, p + k), p + k, m.published_sd[k] * m.published_sd[k]});
+        if (m.published_sd[k] <= 0)
+          zero = true;
+        else
+          held.push_back({influence(b.problem, r, p + k), p + k, m.published_sd[k] * m.published_sd[k]});
       }
       if (any && zero) out.zero_sd_held.push_back(m.name);
     }
@@ -323,7 +338,8 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     int n = 0;
     for (const auto &other : neighbours[m.name]) {
       const MarkAxes &o = b.axes.at(other);
-      const Eigen::MatrixXd joint = r.covariance({a.first, a.first + 1, a.first + 2, o.first, o.first + 1, o.first + 2});
+      const Eigen::MatrixXd joint =
+          r.covariance({a.first, a.first + 1, a.first + 2, o.first, o.first + 1, o.first + 2});
       Eigen::Matrix<double, 3, 6> d;
       d << Mat3::Identity(), Mat3(-(a.axes * o.axes.transpose()));
       double plan, up;

@@ -13,7 +13,7 @@ std::string hold_name(Hold h);
 
 struct NetworkMark {
   std::string name;
-  TaggedPoint position;            ///< a-priori, or the held coordinates
+  TaggedPoint position; ///< a-priori, or the held coordinates
   Hold hold = Hold::none;
   Vec3 published_sd = Vec3::Zero(); ///< east, north, up of held coordinates, m; zero: none was published
 };
@@ -48,13 +48,13 @@ struct AdjustedMark {
   std::string name;
   TaggedPoint position;
   Hold hold = Hold::none;
-  Mat3 cov_enu = Mat3::Zero();         ///< with held marks errorless
-  Mat3 network_cov_enu = Mat3::Zero(); ///< with the published uncertainty of the held marks
+  Mat3 cov_enu = Mat3::Zero();                 ///< with held marks errorless
+  Mat3 network_cov_enu = Mat3::Zero();         ///< with the published uncertainty of the held marks
   double local_plan95 = 0, local_up95 = 0;     ///< mean 95 % accuracy to the marks it is connected with, m
   double network_plan95 = 0, network_up95 = 0; ///< with respect to the datum, m
-  int set_ups = 0;                     ///< independent erections that used vectors start from
-  int independent_checks = 0;          ///< beyond the first
-  Vec3 shift_enu = Vec3::Zero();       ///< adjusted − a-priori, for check marks: against the published coordinates
+  int set_ups = 0;                             ///< independent erections that used vectors start from
+  int independent_checks = 0;                  ///< beyond the first
+  Vec3 shift_enu = Vec3::Zero(); ///< adjusted − a-priori, for check marks: against the published coordinates
 };
 
 /// A held mark predicted from all others: is the control good?

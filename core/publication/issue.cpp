@@ -11,8 +11,8 @@
 
 namespace ampletie {
 namespace {
-using nlohmann::ordered_json;
 using nlohmann::json;
+using nlohmann::ordered_json;
 
 std::string mm(double metres) { return fmt::format("{:.1f}", metres * 1000); }
 
@@ -46,8 +46,10 @@ ordered_json mark_record(const Job &job, const NetworkRun &run, const AdjustedMa
   j["east_m"] = p.grid.east, j["north_m"] = p.grid.north;
   j["height_m"] = p.height ? ordered_json(*p.height) : ordered_json(nullptr);
   j["geoid_m"] = p.undulation ? ordered_json(*p.undulation) : ordered_json(nullptr);
-  j["scale"] = p.grid.scale, j["convergence_deg"] = degrees(p.grid.convergence_rad), j["combined_factor"] = p.combined_factor;
-  j["sd_e_m"] = std::sqrt(m.cov_enu(0, 0)), j["sd_n_m"] = std::sqrt(m.cov_enu(1, 1)), j["sd_u_m"] = std::sqrt(m.cov_enu(2, 2));
+  j["scale"] = p.grid.scale, j["convergence_deg"] = degrees(p.grid.convergence_rad),
+  j["combined_factor"] = p.combined_factor;
+  j["sd_e_m"] = std::sqrt(m.cov_enu(0, 0)), j["sd_n_m"] = std::sqrt(m.cov_enu(1, 1)),
+  j["sd_u_m"] = std::sqrt(m.cov_enu(2, 2));
   j["cov_enu"] = {m.cov_enu(0, 0), m.cov_enu(0, 1), m.cov_enu(0, 2), m.cov_enu(1, 1), m.cov_enu(1, 2), m.cov_enu(2, 2)};
   j["ellipse95"] = {{"a_m", e.major * k}, {"b_m", e.minor * k}, {"azimuth_deg", degrees(e.azimuth)}};
   j["local_plan95_m"] = m.local_plan95, j["local_up95_m"] = m.local_up95;
@@ -57,7 +59,8 @@ ordered_json mark_record(const Job &job, const NetworkRun &run, const AdjustedMa
   j["independent_checks"] = m.independent_checks;
   j["frame"] = frame_name(p.ecef.frame), j["epoch"] = p.ecef.epoch;
   j["description"] = published == job.snapshot()->published.end() ? "" : published->second.description;
-  j["origin"] = m.hold == Hold::full ? "published, held" : fmt::format("GNSS, {} set-up{}", m.set_ups, m.set_ups == 1 ? "" : "s");
+  j["origin"] =
+      m.hold == Hold::full ? "published, held" : fmt::format("GNSS, {} set-up{}", m.set_ups, m.set_ups == 1 ? "" : "s");
   return j;
 }
 
@@ -66,20 +69,42 @@ Report sheet(const json &r, LengthUnit unit) {
   out.title = "Control sheet";
   out.subtitle = r.at("title");
   const json &marks = r.at("marks");
-  auto len = [&](const json &v, int decimals) { return v.is_null() ? std::string("–") : fmt::format("{:.{}f}", in_unit(v.get<double>(), unit), decimals); };
+  auto len = [&](const json &v, int decimals) {
+    return v.is_null() ? std::string("–") : fmt::format("{:.{}f}", in_unit(v.get<double>(), unit), decimals);
+  };
   const std::string u = unit_name(unit);
   const bool physical = !r.at("vertical_name").get<std::string>().empty();
 
   ReportSection what{"What is issued", {}, {}};
-  what.paragraphs.push_back(fmt::format("Coordinates in {} ({}), realised as {} at epoch {:.2f}. {}", r.at("crs_name").get<std::string>(), r.at("crs").get<std::string>(), r.at("frame").get<std::string>(),
-                                        r.at("epoch").get<double>(), physical ? "Physical heights in " + r.at("vertical_name").get<std::string>() + "." : "Heights are ellipsoidal."));
+  what.paragraphs.push_back(fmt::format(
+      "Coordinates in {} ({}), realised as {} at epoch {:.2f}. {}", r.at("crs_name").get<std::string>(),
+      r.at("crs").get<std::string>(), r.at("frame").get<std::string>(), r.at("epoch").get<double>(),
+      physical ? "Physical heights in " + r.at("vertical_name").get<std::string>() + "." : "Heights are ellipsoidal."));
   ReportTable grid{"Coordinates", {{"Mark", "", false}, {"East", u}, {"North", u}}, {}};
   if (physical) grid.columns.push_back({"Height", u}), grid.columns.push_back({"Geoid", u});
   for (const char *c : {"Ellipsoidal h"}) grid.columns.push_back({c, u});
   grid.columns.push_back({"Held", "", false});
   grid.columns.push_back({"Origin", "", false});
-  ReportTable accuracy{"Accuracy: standard deviations (one sigma, a priori) and 95 % values", {{"Mark", "", false}, {"s east", "mm"}, {"s north", "mm"}, {"s up", "mm"}, {"local plan 95 %", "mm"}, {"local height 95 %", "mm"}, {"network plan 95 %", "mm"}, {"network height 95 %", "mm"}, {"Independent checks", "", true}}, {}};
-  ReportTable geo{"Geodetic coordinates", {{"Mark", "", false}, {"Latitude", "", true}, {"Longitude", "", true}, {"h", u}, {"Scale factor", ""}, {"Convergence", "", true}, {"Combined factor", ""}}, {}};
+  ReportTable accuracy{"Accuracy: standard deviations (one sigma, a priori) and 95 % values",
+                       {{"Mark", "", false},
+                        {"s east", "mm"},
+                        {"s north", "mm"},
+                        {"s up", "mm"},
+                        {"local plan 95 %", "mm"},
+                        {"local height 95 %", "mm"},
+                        {"network plan 95 %", "mm"},
+                        {"network height 95 %", "mm"},
+                        {"Independent checks", "", true}},
+                       {}};
+  ReportTable geo{"Geodetic coordinates",
+                  {{"Mark", "", false},
+                   {"Latitude", "", true},
+                   {"Longitude", "", true},
+                   {"h", u},
+                   {"Scale factor", ""},
+                   {"Convergence", "", true},
+                   {"Combined factor", ""}},
+                  {}};
   ReportTable ecef{"Geocentric coordinates", {{"Mark", "", false}, {"X", u}, {"Y", u}, {"Z", u}}, {}};
   std::vector<std::string> unchecked;
   for (const json &m : marks) {
@@ -94,65 +119,161 @@ Report sheet(const json &r, LengthUnit unit) {
     grid.rows.push_back(row);
     const bool held = m.at("held") == "full";
     auto sd = [&](const char *k) { return held ? std::string("held") : mm(m.at(k)); };
-    accuracy.rows.push_back({name, sd("sd_e_m"), sd("sd_n_m"), sd("sd_u_m"), mm(m.at("local_plan95_m")), mm(m.at("local_up95_m")), mm(m.at("network_plan95_m")), mm(m.at("network_up95_m")),
+    accuracy.rows.push_back({name, sd("sd_e_m"), sd("sd_n_m"), sd("sd_u_m"), mm(m.at("local_plan95_m")),
+                             mm(m.at("local_up95_m")), mm(m.at("network_plan95_m")), mm(m.at("network_up95_m")),
                              held ? "held" : std::to_string(m.at("independent_checks").get<int>())});
-    geo.rows.push_back({name, format_dms(m.at("lat_deg"), 5), format_dms(m.at("lon_deg"), 5), len(m.at("h_m"), 4), fmt::format("{:.8f}", m.at("scale").get<double>()), format_dms(m.at("convergence_deg"), 1), fmt::format("{:.8f}", m.at("combined_factor").get<double>())});
+    geo.rows.push_back({name, format_dms(m.at("lat_deg"), 5), format_dms(m.at("lon_deg"), 5), len(m.at("h_m"), 4),
+                        fmt::format("{:.8f}", m.at("scale").get<double>()), format_dms(m.at("convergence_deg"), 1),
+                        fmt::format("{:.8f}", m.at("combined_factor").get<double>())});
     ecef.rows.push_back({name, len(m.at("x"), 4), len(m.at("y"), 4), len(m.at("z"), 4)});
     if (m.at("held") != "full" && m.at("independent_checks").get<int>() == 0) unchecked.push_back(name);
   }
   what.tables = {grid, accuracy};
   std::string named;
   for (const auto &n : unchecked) named += (named.empty() ? "" : ", ") + n;
-  what.paragraphs.push_back(unchecked.empty() ? "Every computed mark has at least one independent check." : "Without an independent check: " + named + ".");
-  what.paragraphs.push_back(fmt::format("95 % means: height ±{:.3f} s; plan, the radius of the circle that holds 95 % ({:.3f} s where the error is equal in all directions). Local: mean with respect to the connected marks. "
-                                        "Network: with respect to the datum, the published uncertainty of the held marks included. Standard deviations are a priori; they are not scaled by the variance factor.",
-                                        factor95(1), factor95(2)));
+  what.paragraphs.push_back(unchecked.empty() ? "Every computed mark has at least one independent check."
+                                              : "Without an independent check: " + named + ".");
+  what.paragraphs.push_back(
+      fmt::format("95 % means: height ±{:.3f} s; plan, the radius of the circle that holds 95 % ({:.3f} s where the "
+                  "error is equal in all directions). Local: mean with respect to the connected marks. "
+                  "Network: with respect to the datum, the published uncertainty of the held marks included. Standard "
+                  "deviations are a priori; they are not scaled by the variance factor.",
+                  factor95(1), factor95(2)));
   out.sections.push_back(what);
 
   ReportSection datum{"Datum", {}, {}};
-  datum.paragraphs.push_back(fmt::format("From the orbits' frame to {}: {}. Stated accuracy {}.", r.at("frame").get<std::string>(), r.at("operation").get<std::string>(),
-                                         r.at("operation_accuracy_m").is_null() ? "none" : fmt::format("{:.3f} m", r.at("operation_accuracy_m").get<double>())));
+  datum.paragraphs.push_back(fmt::format("From the orbits' frame to {}: {}. Stated accuracy {}.",
+                                         r.at("frame").get<std::string>(), r.at("operation").get<std::string>(),
+                                         r.at("operation_accuracy_m").is_null()
+                                             ? "none"
+                                             : fmt::format("{:.3f} m", r.at("operation_accuracy_m").get<double>())));
   datum.paragraphs.push_back("Pipeline: " + r.at("pipeline").get<std::string>());
   if (physical)
-    datum.paragraphs.push_back(fmt::format("Physical heights through the grid of {}; stated standard deviation of the grid {}. {}", r.at("geoid_name").get<std::string>(),
-                                           r.at("geoid_sd_m").is_null() ? "none" : fmt::format("{:.2f} m (absolute), so physical heights are not better than that, though their differences are", r.at("geoid_sd_m").get<double>()), r.at("geoid_source").get<std::string>()));
-  ReportTable held{"Held marks", {{"Mark", "", false}, {"How", "", false}, {"Published in", "", false}, {"At", "", true}, {"s east", "mm"}, {"s north", "mm"}, {"s up", "mm"}, {"Source", "", false}}, {}};
-  for (const json &h : r.at("held")) held.rows.push_back({h.at("name"), h.at("how"), h.at("frame"), h.at("epoch"), mm(h.at("sd")[0]), mm(h.at("sd")[1]), mm(h.at("sd")[2]), h.at("source")});
+    datum.paragraphs.push_back(fmt::format(
+        "Physical heights through the grid of {}; stated standard deviation of the grid {}. {}",
+        r.at("geoid_name").get<std::string>(),
+        r.at("geoid_sd_m").is_null()
+            ? "none"
+            : fmt::format(
+                  "{:.2f} m (absolute), so physical heights are not better than that, though their differences are",
+                  r.at("geoid_sd_m").get<double>()),
+        r.at("geoid_source").get<std::string>()));
+  ReportTable held{"Held marks",
+                   {{"Mark", "", false},
+                    {"How", "", false},
+                    {"Published in", "", false},
+                    {"At", "", true},
+                    {"s east", "mm"},
+                    {"s north", "mm"},
+                    {"s up", "mm"},
+                    {"Source", "", false}},
+                   {}};
+  for (const json &h : r.at("held"))
+    held.rows.push_back({h.at("name"), h.at("how"), h.at("frame"), h.at("epoch"), mm(h.at("sd")[0]), mm(h.at("sd")[1]),
+                         mm(h.at("sd")[2]), h.at("source")});
   datum.tables = {held, geo, ecef};
-  ReportTable control{"Each held mark predicted from the others (held − predicted)", {{"Mark", "", false}, {"East", "mm"}, {"North", "mm"}, {"Up", "mm"}, {"χ²", ""}, {"Limit", ""}, {"", "", false}}, {}};
-  for (const json &c : r.at("control")) control.rows.push_back({c.at("mark"), mm(c.at("difference")[0]), mm(c.at("difference")[1]), mm(c.at("difference")[2]), fmt::format("{:.2f}", c.at("statistic").get<double>()), fmt::format("{:.2f}", c.at("limit").get<double>()), c.at("passes").get<bool>() ? "agrees" : "DISAGREES"});
+  ReportTable control{
+      "Each held mark predicted from the others (held − predicted)",
+      {{"Mark", "", false}, {"East", "mm"}, {"North", "mm"}, {"Up", "mm"}, {"χ²", ""}, {"Limit", ""}, {"", "", false}},
+      {}};
+  for (const json &c : r.at("control"))
+    control.rows.push_back({c.at("mark"), mm(c.at("difference")[0]), mm(c.at("difference")[1]),
+                            mm(c.at("difference")[2]), fmt::format("{:.2f}", c.at("statistic").get<double>()),
+                            fmt::format("{:.2f}", c.at("limit").get<double>()),
+                            c.at("passes").get<bool>() ? "agrees" : "DISAGREES"});
   if (!control.rows.empty()) datum.tables.push_back(control);
   out.sections.push_back(datum);
 
   ReportSection tests{"Adjustment and tests", {}, {}};
   const json &n = r.at("network");
-  tests.paragraphs.push_back(fmt::format("{} adjustment: {} observations, {} unknowns, redundancy {}. Variance factor {:.3f}, bounds {:.3f} to {:.3f} (95 %, two-sided): the global test {}.", n.at("mode").get<std::string>(), n.at("observations").get<int>(), n.at("unknowns").get<int>(), n.at("redundancy").get<int>(),
-                                         n.at("variance_factor").get<double>(), n.at("lower").get<double>(), n.at("upper").get<double>(), n.at("passes").get<bool>() ? "passes" : "FAILS"));
-  tests.paragraphs.push_back("Single tests: error probability 0.001 each, smallest detectable errors at a power of 80 %.");
-  ReportTable residuals{"Vectors: residuals, tests and reliability", {{"Vector", "", false}, {"vX", "mm"}, {"vY", "mm"}, {"vZ", "mm"}, {"largest |w|", ""}, {"block test", ""}, {"limit", ""}, {"smallest detectable", "mm"}, {"effect on a mark", "mm"}}, {}};
+  tests.paragraphs.push_back(fmt::format("{} adjustment: {} observations, {} unknowns, redundancy {}. Variance factor "
+                                         "{:.3f}, bounds {:.3f} to {:.3f} (95 %, two-sided): the global test {}.",
+                                         n.at("mode").get<std::string>(), n.at("observations").get<int>(),
+                                         n.at("unknowns").get<int>(), n.at("redundancy").get<int>(),
+                                         n.at("variance_factor").get<double>(), n.at("lower").get<double>(),
+                                         n.at("upper").get<double>(), n.at("passes").get<bool>() ? "passes" : "FAILS"));
+  tests.paragraphs.push_back(
+      "Single tests: error probability 0.001 each, smallest detectable errors at a power of 80 %.");
+  ReportTable residuals{"Vectors: residuals, tests and reliability",
+                        {{"Vector", "", false},
+                         {"vX", "mm"},
+                         {"vY", "mm"},
+                         {"vZ", "mm"},
+                         {"largest |w|", ""},
+                         {"block test", ""},
+                         {"limit", ""},
+                         {"smallest detectable", "mm"},
+                         {"effect on a mark", "mm"}},
+                        {}};
   for (const json &v : n.at("vectors"))
-    residuals.rows.push_back({v.at("name"), mm(v.at("v")[0]), mm(v.at("v")[1]), mm(v.at("v")[2]), fmt::format("{:.2f}", v.at("w").get<double>()), v.at("limit").get<double>() > 0 ? fmt::format("{:.2f}", v.at("statistic").get<double>()) : "untested", fmt::format("{:.2f}", v.at("limit").get<double>()),
-                              v.at("mdb_m").is_null() ? "–" : mm(v.at("mdb_m")), v.at("effect_m").is_null() ? "–" : mm(v.at("effect_m"))});
+    residuals.rows.push_back(
+        {v.at("name"), mm(v.at("v")[0]), mm(v.at("v")[1]), mm(v.at("v")[2]),
+         fmt::format("{:.2f}", v.at("w").get<double>()),
+         v.at("limit").get<double>() > 0 ? fmt::format("{:.2f}", v.at("statistic").get<double>()) : "untested",
+         fmt::format("{:.2f}", v.at("limit").get<double>()), v.at("mdb_m").is_null() ? "–" : mm(v.at("mdb_m")),
+         v.at("effect_m").is_null() ? "–" : mm(v.at("effect_m"))});
   tests.tables = {residuals};
   out.sections.push_back(tests);
 
   ReportSection evidence{"How each mark came about", {}, {}};
-  ReportTable vectors{"Vectors used", {{"From", "", false}, {"To", "", false}, {"Session", "", false}, {"Result", "", false}, {"Length", "m"}, {"Ratio", ""}, {"Rms", "mm"}, {"Satellites", ""}, {"Minutes", ""}, {"Orbits", "", false}}, {}};
-  for (const json &v : r.at("vectors")) vectors.rows.push_back({v.at("from"), v.at("to"), v.at("session"), v.at("solution"), fmt::format("{:.4f}", v.at("length_m").get<double>()), fmt::format("{:.1f}", v.at("ratio").get<double>()), mm(v.at("rms_m")), std::to_string(v.at("satellites").get<int>()), fmt::format("{:.0f}", v.at("minutes").get<double>()), v.at("orbits")});
-  ReportTable occ{"Occupations", {{"Mark", "", false}, {"From", "", false}, {"To", "", false}, {"Antenna", "", false}, {"Read", "m"}, {"To point", "", false}, {"ARP height", "m"}, {"Source", "", false}}, {}};
-  for (const json &o : r.at("occupations")) occ.rows.push_back({o.at("mark"), o.at("start"), o.at("stop"), o.at("antenna"), fmt::format("{:.4f}", o.at("measured_m").get<double>()), o.at("measured_to"), o.at("arp_m").is_null() ? "–" : fmt::format("{:.4f}", o.at("arp_m").get<double>()), o.at("source")});
+  ReportTable vectors{"Vectors used",
+                      {{"From", "", false},
+                       {"To", "", false},
+                       {"Session", "", false},
+                       {"Result", "", false},
+                       {"Length", "m"},
+                       {"Ratio", ""},
+                       {"Rms", "mm"},
+                       {"Satellites", ""},
+                       {"Minutes", ""},
+                       {"Orbits", "", false}},
+                      {}};
+  for (const json &v : r.at("vectors"))
+    vectors.rows.push_back({v.at("from"), v.at("to"), v.at("session"), v.at("solution"),
+                            fmt::format("{:.4f}", v.at("length_m").get<double>()),
+                            fmt::format("{:.1f}", v.at("ratio").get<double>()), mm(v.at("rms_m")),
+                            std::to_string(v.at("satellites").get<int>()),
+                            fmt::format("{:.0f}", v.at("minutes").get<double>()), v.at("orbits")});
+  ReportTable occ{"Occupations",
+                  {{"Mark", "", false},
+                   {"From", "", false},
+                   {"To", "", false},
+                   {"Antenna", "", false},
+                   {"Read", "m"},
+                   {"To point", "", false},
+                   {"ARP height", "m"},
+                   {"Source", "", false}},
+                  {}};
+  for (const json &o : r.at("occupations"))
+    occ.rows.push_back({o.at("mark"), o.at("start"), o.at("stop"), o.at("antenna"),
+                        fmt::format("{:.4f}", o.at("measured_m").get<double>()), o.at("measured_to"),
+                        o.at("arp_m").is_null() ? "–" : fmt::format("{:.4f}", o.at("arp_m").get<double>()),
+                        o.at("source")});
   evidence.tables = {vectors, occ};
   out.sections.push_back(evidence);
 
   ReportSection doubts{"Doubts", {}, {}};
   if (r.at("doubts").empty()) doubts.paragraphs.push_back("None.");
-  ReportTable list{"Open and accepted doubts at the time of issue", {{"What", "", false}, {"Where", "", false}, {"Why", "", false}, {"Effect", "mm"}, {"State", "", false}}, {}};
-  for (const json &d : r.at("doubts")) list.rows.push_back({d.at("kind"), d.at("about"), d.at("sentence"), d.at("effect_m").is_null() ? "–" : mm(d.at("effect_m")), d.at("state").get<std::string>() + (d.at("accepted_because").get<std::string>().empty() ? "" : ": " + d.at("accepted_because").get<std::string>())});
+  ReportTable list{
+      "Open and accepted doubts at the time of issue",
+      {{"What", "", false}, {"Where", "", false}, {"Why", "", false}, {"Effect", "mm"}, {"State", "", false}},
+      {}};
+  for (const json &d : r.at("doubts"))
+    list.rows.push_back(
+        {d.at("kind"), d.at("about"), d.at("sentence"), d.at("effect_m").is_null() ? "–" : mm(d.at("effect_m")),
+         d.at("state").get<std::string>() + (d.at("accepted_because").get<std::string>().empty()
+                                                 ? ""
+                                                 : ": " + d.at("accepted_because").get<std::string>())});
   if (!list.rows.empty()) doubts.tables = {list};
   out.sections.push_back(doubts);
   ReportSection decisions{"Decisions", {}, {}};
-  ReportTable log{"What was decided, in order", {{"No.", ""}, {"Time (UTC)", "", false}, {"Author", "", false}, {"Decision", "", false}, {"Reason", "", false}}, {}};
-  for (const json &d : r.at("decisions")) log.rows.push_back({std::to_string(d.at("seq").get<long>()), d.at("time"), d.at("author"), d.at("text"), d.at("reason")});
+  ReportTable log{
+      "What was decided, in order",
+      {{"No.", ""}, {"Time (UTC)", "", false}, {"Author", "", false}, {"Decision", "", false}, {"Reason", "", false}},
+      {}};
+  for (const json &d : r.at("decisions"))
+    log.rows.push_back(
+        {std::to_string(d.at("seq").get<long>()), d.at("time"), d.at("author"), d.at("text"), d.at("reason")});
   decisions.tables = {log};
   out.sections.push_back(decisions);
   return out;
@@ -160,7 +281,9 @@ Report sheet(const json &r, LengthUnit unit) {
 
 } // namespace
 
-double in_unit(double m, LengthUnit u) { return u == LengthUnit::foot ? m / 0.3048 : u == LengthUnit::us_foot ? m * 3937 / 1200 : m; }
+double in_unit(double m, LengthUnit u) {
+  return u == LengthUnit::foot ? m / 0.3048 : u == LengthUnit::us_foot ? m * 3937 / 1200 : m;
+}
 std::string unit_name(LengthUnit u) { return u == LengthUnit::foot ? "ft" : u == LengthUnit::us_foot ? "ftUS" : "m"; }
 
 IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
@@ -172,7 +295,8 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   std::set<std::string> wanted(options.marks.begin(), options.marks.end());
   for (const AdjustedMark &m : run->result.marks)
     if (wanted.empty() || wanted.erase(m.name)) marks.push_back(&m);
-  if (!options.marks.empty() && !wanted.empty()) throw InputError("the mark " + *wanted.begin() + " is not part of the network");
+  if (!options.marks.empty() && !wanted.empty())
+    throw InputError("the mark " + *wanted.begin() + " is not part of the network");
 
   ordered_json r;
   const JobSettings &set = s.state.settings;
@@ -183,7 +307,8 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   r["vertical_name"] = run->geoid_refusal.empty() ? run->geoid_name : "";
   r["frame"] = run->frame, r["epoch"] = set.datum.epoch;
   r["operation"] = run->operation.name, r["pipeline"] = run->operation.pipeline;
-  r["operation_accuracy_m"] = run->operation.accuracy_m ? ordered_json(*run->operation.accuracy_m) : ordered_json(nullptr);
+  r["operation_accuracy_m"] =
+      run->operation.accuracy_m ? ordered_json(*run->operation.accuracy_m) : ordered_json(nullptr);
   r["geoid_name"] = run->geoid_name, r["geoid_source"] = run->geoid_source;
   r["geoid_sd_m"] = run->geoid_sd ? ordered_json(*run->geoid_sd) : ordered_json(nullptr);
   r["register"] = register_version();
@@ -201,14 +326,32 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
     if (m.hold == Hold::none || m.hold == Hold::check) continue;
     const auto p = s.published.find(m.name);
     const Vec3 sd = p != s.published.end() && p->second.sd_enu ? *p->second.sd_enu : Vec3::Zero();
-    r["held"].push_back({{"name", m.name}, {"how", hold_name(m.hold)}, {"frame", p == s.published.end() || p->second.frame.empty() ? run->frame : p->second.frame}, {"epoch", p == s.published.end() || p->second.epoch.empty() ? run->epoch_text : p->second.epoch},
-                         {"sd", {sd.x(), sd.y(), sd.z()}}, {"source", p == s.published.end() ? "" : p->second.line ? fmt::format("{} line {}", p->second.source_name, p->second.line) : fmt::format("decision {}", p->second.decision)}});
+    r["held"].push_back(
+        {{"name", m.name},
+         {"how", hold_name(m.hold)},
+         {"frame", p == s.published.end() || p->second.frame.empty() ? run->frame : p->second.frame},
+         {"epoch", p == s.published.end() || p->second.epoch.empty() ? run->epoch_text : p->second.epoch},
+         {"sd", {sd.x(), sd.y(), sd.z()}},
+         {"source", p == s.published.end() ? ""
+                    : p->second.line       ? fmt::format("{} line {}", p->second.source_name, p->second.line)
+                                           : fmt::format("decision {}", p->second.decision)}});
   }
   r["control"] = ordered_json::array();
   for (const ControlCheck &c : run->result.control)
-    r["control"].push_back({{"mark", c.mark}, {"difference", {c.difference_enu.x(), c.difference_enu.y(), c.difference_enu.z()}}, {"statistic", c.statistic}, {"limit", c.limit}, {"passes", c.passes}});
+    r["control"].push_back({{"mark", c.mark},
+                            {"difference", {c.difference_enu.x(), c.difference_enu.y(), c.difference_enu.z()}},
+                            {"statistic", c.statistic},
+                            {"limit", c.limit},
+                            {"passes", c.passes}});
   const AdjustmentResult &a = run->result.adjustment;
-  ordered_json n{{"mode", datum_mode_name(run->result.mode)}, {"observations", a.observations}, {"unknowns", a.unknowns}, {"redundancy", a.redundancy}, {"variance_factor", a.variance_factor}, {"lower", a.lower}, {"upper", a.upper}, {"passes", a.passes}};
+  ordered_json n{{"mode", datum_mode_name(run->result.mode)},
+                 {"observations", a.observations},
+                 {"unknowns", a.unknowns},
+                 {"redundancy", a.redundancy},
+                 {"variance_factor", a.variance_factor},
+                 {"lower", a.lower},
+                 {"upper", a.upper},
+                 {"passes", a.passes}};
   std::map<std::string, const VectorResult *> by_id;
   for (const VectorResult &v : job.vectors()) by_id[v.id] = &v;
   n["vectors"] = ordered_json::array();
@@ -220,23 +363,62 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
     const VectorResult &v = *found->second;
     double w = 0;
     for (const auto &o : t.observations) w = std::max(w, std::abs(o.standardised));
-    n["vectors"].push_back({{"id", b.id}, {"name", v.from + " → " + v.to}, {"v", {t.observations[0].residual, t.observations[1].residual, t.observations[2].residual}}, {"w", w}, {"statistic", t.statistic}, {"limit", t.limit},
-                            {"mdb_m", t.smallest_detectable ? ordered_json(*t.smallest_detectable) : ordered_json(nullptr)}, {"effect_m", t.external_effect ? ordered_json(*t.external_effect) : ordered_json(nullptr)}});
-    r["vectors"].push_back({{"id", v.id}, {"from", v.from}, {"to", v.to}, {"session", v.session}, {"solution", solution_name(v.solved.solution)}, {"length_m", v.length()}, {"ratio", v.solved.ratio}, {"rms_m", v.solved.rms_m}, {"satellites", v.solved.satellites},
-                            {"minutes", (v.solved.last - v.solved.first) / 60}, {"orbits", v.orbits}, {"frame", frame_name(v.frame)}, {"epoch", v.epoch}, {"fingerprint", v.fingerprint}});
+    n["vectors"].push_back(
+        {{"id", b.id},
+         {"name", v.from + " → " + v.to},
+         {"v", {t.observations[0].residual, t.observations[1].residual, t.observations[2].residual}},
+         {"w", w},
+         {"statistic", t.statistic},
+         {"limit", t.limit},
+         {"mdb_m", t.smallest_detectable ? ordered_json(*t.smallest_detectable) : ordered_json(nullptr)},
+         {"effect_m", t.external_effect ? ordered_json(*t.external_effect) : ordered_json(nullptr)}});
+    r["vectors"].push_back({{"id", v.id},
+                            {"from", v.from},
+                            {"to", v.to},
+                            {"session", v.session},
+                            {"solution", solution_name(v.solved.solution)},
+                            {"length_m", v.length()},
+                            {"ratio", v.solved.ratio},
+                            {"rms_m", v.solved.rms_m},
+                            {"satellites", v.solved.satellites},
+                            {"minutes", (v.solved.last - v.solved.first) / 60},
+                            {"orbits", v.orbits},
+                            {"frame", frame_name(v.frame)},
+                            {"epoch", v.epoch},
+                            {"fingerprint", v.fingerprint}});
   }
   r["network"] = n;
   r["occupations"] = ordered_json::array();
   for (const Occupation &o : s.occupations)
-    r["occupations"].push_back({{"id", o.id}, {"mark", o.mark}, {"start", iso(o.start)}, {"stop", iso(o.stop)}, {"antenna", o.antenna}, {"measured_m", o.measured}, {"measured_to", o.measured_to + (o.slant ? ", slant" : "")},
-                                {"arp_m", o.antenna_height ? ordered_json(*o.antenna_height) : ordered_json(nullptr)}, {"source", o.source_name}, {"sha256", o.source_id}, {"used", o.used}});
+    r["occupations"].push_back({{"id", o.id},
+                                {"mark", o.mark},
+                                {"start", iso(o.start)},
+                                {"stop", iso(o.stop)},
+                                {"antenna", o.antenna},
+                                {"measured_m", o.measured},
+                                {"measured_to", o.measured_to + (o.slant ? ", slant" : "")},
+                                {"arp_m", o.antenna_height ? ordered_json(*o.antenna_height) : ordered_json(nullptr)},
+                                {"source", o.source_name},
+                                {"sha256", o.source_id},
+                                {"used", o.used}});
   r["doubts"] = ordered_json::array();
   for (const Doubt &d : job.doubts())
-    r["doubts"].push_back({{"kind", d.kind}, {"about", d.about}, {"sentence", d.sentence}, {"effect_m", d.effect_m ? ordered_json(*d.effect_m) : ordered_json(nullptr)}, {"state", d.state == Doubt::State::open ? "open" : "accepted"}, {"accepted_because", d.accepted_because}});
+    r["doubts"].push_back({{"kind", d.kind},
+                           {"about", d.about},
+                           {"sentence", d.sentence},
+                           {"effect_m", d.effect_m ? ordered_json(*d.effect_m) : ordered_json(nullptr)},
+                           {"state", d.state == Doubt::State::open ? "open" : "accepted"},
+                           {"accepted_because", d.accepted_because}});
   r["decisions"] = ordered_json::array();
-  for (const Decision &d : job.decisions()) r["decisions"].push_back({{"seq", d.seq}, {"time", d.time}, {"author", d.author}, {"text", d.verb + " " + d.target + " " + d.value.dump()}, {"reason", d.reason}});
+  for (const Decision &d : job.decisions())
+    r["decisions"].push_back({{"seq", d.seq},
+                              {"time", d.time},
+                              {"author", d.author},
+                              {"text", d.verb + " " + d.target + " " + d.value.dump()},
+                              {"reason", d.reason}});
   r["sources"] = ordered_json::array();
-  for (const auto &c : s.contents) r["sources"].push_back({{"name", c.source.name}, {"kind", c.source.kind}, {"sha256", c.source.id}});
+  for (const auto &c : s.contents)
+    r["sources"].push_back({{"name", c.source.name}, {"kind", c.source.kind}, {"sha256", c.source.id}});
 
   IssuePackage out;
   out.record.time = utc_now();
@@ -245,20 +427,38 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   out.record.id = content_id("issue", content + out.record.time);
   out.record.data = json::parse(content);
   out.sheet = sheet(out.record.data, options.unit);
-  out.sheet.footer = fmt::format("Issue record {} · {} · SHA-256 {}", out.record.id, out.record.time, out.record.sha256);
+  out.sheet.footer =
+      fmt::format("Issue record {} · {} · SHA-256 {}", out.record.id, out.record.time, out.record.sha256);
 
   const std::string u = unit_name(options.unit);
-  out.csv = fmt::format("# {}; {} ({}), {} at {:.2f}; heights: {}; record {}\n", set.title, system_name(set.datum.crs), set.datum.crs, run->frame, set.datum.epoch, r["vertical_name"].get<std::string>().empty() ? "ellipsoidal" : r["vertical_name"].get<std::string>(), out.record.id);
-  out.csv += fmt::format("mark,east_{0},north_{0},height_{0},lat_deg,lon_deg,h_{0},sd_e_m,sd_n_m,sd_u_m,plan95_m,up95_m,held,independent_checks\n", u);
+  out.csv =
+      fmt::format("# {}; {} ({}), {} at {:.2f}; heights: {}; record {}\n", set.title, system_name(set.datum.crs),
+                  set.datum.crs, run->frame, set.datum.epoch,
+                  r["vertical_name"].get<std::string>().empty() ? "ellipsoidal" : r["vertical_name"].get<std::string>(),
+                  out.record.id);
+  out.csv += fmt::format("mark,east_{0},north_{0},height_{0},lat_deg,lon_deg,h_{0},sd_e_m,sd_n_m,sd_u_m,plan95_m,up95_"
+                         "m,held,independent_checks\n",
+                         u);
   ordered_json geo{{"type", "FeatureCollection"}, {"features", ordered_json::array()}};
   for (const json &m : out.record.data.at("marks")) {
-    auto len = [&](const char *k) { return m.at(k).is_null() ? std::string() : fmt::format("{:.4f}", in_unit(m.at(k).get<double>(), options.unit)); };
-    out.csv += fmt::format("{},{},{},{},{:.10f},{:.10f},{},{:.4f},{:.4f},{:.4f},{:.4f},{:.4f},{},{}\n", m.at("name").get<std::string>(), len("east_m"), len("north_m"), len("height_m"), m.at("lat_deg").get<double>(), m.at("lon_deg").get<double>(), len("h_m"),
-                           m.at("sd_e_m").get<double>(), m.at("sd_n_m").get<double>(), m.at("sd_u_m").get<double>(), m.at("network_plan95_m").get<double>(), m.at("network_up95_m").get<double>(), m.at("held").get<std::string>(), m.at("independent_checks").get<int>());
+    auto len = [&](const char *k) {
+      return m.at(k).is_null() ? std::string() : fmt::format("{:.4f}", in_unit(m.at(k).get<double>(), options.unit));
+    };
+    out.csv += fmt::format("{},{},{},{},{:.10f},{:.10f},{},{:.4f},{:.4f},{:.4f},{:.4f},{:.4f},{},{}\n",
+                           m.at("name").get<std::string>(), len("east_m"), len("north_m"), len("height_m"),
+                           m.at("lat_deg").get<double>(), m.at("lon_deg").get<double>(), len("h_m"),
+                           m.at("sd_e_m").get<double>(), m.at("sd_n_m").get<double>(), m.at("sd_u_m").get<double>(),
+                           m.at("network_plan95_m").get<double>(), m.at("network_up95_m").get<double>(),
+                           m.at("held").get<std::string>(), m.at("independent_checks").get<int>());
     ordered_json properties;
-    for (const char *k : {"name", "east_m", "north_m", "height_m", "sd_e_m", "sd_n_m", "sd_u_m", "network_plan95_m", "network_up95_m", "held", "independent_checks", "frame", "epoch"}) properties[k] = m.at(k);
+    for (const char *k : {"name", "east_m", "north_m", "height_m", "sd_e_m", "sd_n_m", "sd_u_m", "network_plan95_m",
+                          "network_up95_m", "held", "independent_checks", "frame", "epoch"})
+      properties[k] = m.at(k);
     // GeoJSON (RFC 7946) knows WGS 84 only; the job's frame differs from it by up to a metre and is named beside it.
-    geo["features"].push_back({{"type", "Feature"}, {"geometry", {{"type", "Point"}, {"coordinates", {m.at("lon_deg"), m.at("lat_deg"), m.at("h_m")}}}}, {"properties", properties}});
+    geo["features"].push_back(
+        {{"type", "Feature"},
+         {"geometry", {{"type", "Point"}, {"coordinates", {m.at("lon_deg"), m.at("lat_deg"), m.at("h_m")}}}},
+         {"properties", properties}});
   }
   out.geojson = geo.dump(1);
   return out;
@@ -284,8 +484,11 @@ std::vector<std::string> compare_with_record(const IssueRecord &r, const Network
       continue;
     }
     const Vec3 then(m.at("x").get<double>(), m.at("y").get<double>(), m.at("z").get<double>());
-    if (m.at("frame") != frame_name(p->second.ecef.frame)) out.push_back(name + " was issued in " + m.at("frame").get<std::string>());
-    else if ((p->second.ecef.xyz - then).cwiseAbs().maxCoeff() > 1e-4) out.push_back(fmt::format("{} has moved by {:.1f} mm since it was issued", name, (p->second.ecef.xyz - then).norm() * 1000));
+    if (m.at("frame") != frame_name(p->second.ecef.frame))
+      out.push_back(name + " was issued in " + m.at("frame").get<std::string>());
+    else if ((p->second.ecef.xyz - then).cwiseAbs().maxCoeff() > 1e-4)
+      out.push_back(fmt::format("{} has moved by {:.1f} mm since it was issued", name,
+                                (p->second.ecef.xyz - then).norm() * 1000));
   }
   return out;
 }

@@ -13,10 +13,25 @@ struct Leap {
   int year, month, gps_minus_utc;
 };
 // IERS Bulletin C, TAI − UTC less 19 s.
-constexpr std::array<Leap, 19> leaps{{{1980, 1, 0},  {1981, 7, 1},  {1982, 7, 2},  {1983, 7, 3},  {1985, 7, 4},
-                                      {1988, 1, 5},  {1990, 1, 6},  {1991, 1, 7},  {1992, 7, 8},  {1993, 7, 9},
-                                      {1994, 7, 10}, {1996, 1, 11}, {1997, 7, 12}, {1999, 1, 13}, {2006, 1, 14},
-                                      {2009, 1, 15}, {2012, 7, 16}, {2015, 7, 17}, {2017, 1, 18}}};
+constexpr std::array<Leap, 19> leaps{{{1980, 1, 0},
+                                      {1981, 7, 1},
+                                      {1982, 7, 2},
+                                      {1983, 7, 3},
+                                      {1985, 7, 4},
+                                      {1988, 1, 5},
+                                      {1990, 1, 6},
+                                      {1991, 1, 7},
+                                      {1992, 7, 8},
+                                      {1993, 7, 9},
+                                      {1994, 7, 10},
+                                      {1996, 1, 11},
+                                      {1997, 7, 12},
+                                      {1999, 1, 13},
+                                      {2006, 1, 14},
+                                      {2009, 1, 15},
+                                      {2012, 7, 16},
+                                      {2015, 7, 17},
+                                      {2017, 1, 18}}};
 
 std::int64_t floor_div(std::int64_t a, std::int64_t b) { return a / b - (a % b < 0 ? 1 : 0); }
 } // namespace
@@ -67,7 +82,9 @@ Calendar calendar(GpsTime t) {
   return c;
 }
 
-double mjd(GpsTime t) { return static_cast<double>(mjd_origin) + static_cast<double>(t.ns) / static_cast<double>(day_ns); }
+double mjd(GpsTime t) {
+  return static_cast<double>(mjd_origin) + static_cast<double>(t.ns) / static_cast<double>(day_ns);
+}
 
 double decimal_year(GpsTime t) {
   const int year = calendar(t).year;
@@ -99,7 +116,8 @@ std::optional<GpsTime> parse_iso(std::string_view text) {
   if (!text.empty() && text.back() == 'Z') return {}; // UTC is not GPS time; the caller must convert
   if (text.size() < 10 || text[4] != '-' || text[7] != '-') return {};
   Calendar c;
-  const auto y = parse_integer(text.substr(0, 4)), m = parse_integer(text.substr(5, 2)), d = parse_integer(text.substr(8, 2));
+  const auto y = parse_integer(text.substr(0, 4)), m = parse_integer(text.substr(5, 2)),
+             d = parse_integer(text.substr(8, 2));
   if (!y || !m || !d || *m < 1 || *m > 12 || *d < 1 || *d > 31) return {};
   c.year = static_cast<int>(*y), c.month = static_cast<int>(*m), c.day = static_cast<int>(*d);
   if (text.size() > 10) {

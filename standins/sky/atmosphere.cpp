@@ -20,7 +20,8 @@ double obliquity(double elevation, double station_height, double scale) {
 }
 } // namespace
 
-Troposphere::Troposphere(double height, const Noise &noise, GpsTime start, double hours, std::uint64_t seed, const std::string &station)
+Troposphere::Troposphere(double height, const Noise &noise, GpsTime start, double hours, std::uint64_t seed,
+                         const std::string &station)
     : height_(height), start_(start) {
   Random day(seed, "weather of the day"), own(seed, "weather " + station + iso(start));
   const double sea_level = 1013 + 6 * day.normal(), moisture = 0.10 + 0.04 * day.uniform();
@@ -61,7 +62,8 @@ double Ionosphere::slant(const Vec3 &receiver, const Vec3 &unit, double elevatio
   const double dt = t - start_;
   double v = mean_ + grad_lat_ * (lat - 46) + grad_lon_ * (lon - 14) + 3 * std::sin(2 * pi * dt / 86400);
   for (const Wave &w : waves_)
-    v += w.amplitude * std::sin(w.k_lat * lat + w.k_lon * lon * std::cos(radians(lat)) - 2 * pi * dt / w.period + w.phase);
+    v += w.amplitude *
+         std::sin(w.k_lat * lat + w.k_lon * lon * std::cos(radians(lat)) - 2 * pi * dt / w.period + w.phase);
   const double c = earth / shell * std::cos(elevation);
   return 40.3e16 * std::max(0.5, v) / std::sqrt(1 - c * c) / (hz * hz);
 }

@@ -1,7 +1,7 @@
 #pragma once
 #include "base/vector.h"
-#include "sky/scenario.h"
 #include "sky/random.h"
+#include "sky/scenario.h"
 
 namespace ampletie::sky {
 
@@ -10,7 +10,8 @@ namespace ampletie::sky {
 class Troposphere {
 public:
   /// One station: its own pressure and vapour departures and a random walk in time.
-  Troposphere(double height, const Noise &noise, GpsTime start, double hours, std::uint64_t seed, const std::string &station);
+  Troposphere(double height, const Noise &noise, GpsTime start, double hours, std::uint64_t seed,
+              const std::string &station);
   double slant(double elevation, GpsTime t) const;
 
 private:

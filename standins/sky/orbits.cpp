@@ -15,7 +15,8 @@ constexpr double step = 30;
 Vec3 sun_inertial(double days_j2000) {
   const double t = days_j2000 / 36525;
   const double m = radians(357.5256 + 35999.049 * t);
-  const double lon = radians(282.94) + m + radians((6892 * std::sin(m) + 72 * std::sin(2 * m)) / 3600) + radians(1.3972 * t);
+  const double lon =
+      radians(282.94) + m + radians((6892 * std::sin(m) + 72 * std::sin(2 * m)) / 3600) + radians(1.3972 * t);
   const double r = (149.619 - 2.499 * std::cos(m) - 0.021 * std::cos(2 * m)) * 1e9;
   const double eps = radians(23.43929111);
   return {r * std::cos(lon), r * std::sin(lon) * std::cos(eps), r * std::sin(lon) * std::sin(eps)};
@@ -27,16 +28,23 @@ Vec3 moon_inertial(double days_j2000) {
                lp = radians(357.52543 + 35999.04944 * t), f = radians(93.27283 + 483202.01873 * t),
                d = radians(297.85027 + 445267.11135 * t);
   const double lon =
-      l0 + radians((22640 * std::sin(l) + 769 * std::sin(2 * l) - 4586 * std::sin(l - 2 * d) + 2370 * std::sin(2 * d) -
-                    668 * std::sin(lp) - 412 * std::sin(2 * f) - 212 * std::sin(2 * l - 2 * d) - 206 * std::sin(l + lp - 2 * d) +
-                    192 * std::sin(l + 2 * d) - 165 * std::sin(lp - 2 * d) + 148 * std::sin(l - lp) - 125 * std::sin(d) -
-                    110 * std::sin(l + lp) - 55 * std::sin(2 * f - 2 * d)) / 3600) + radians(1.3972 * t);
-  const double lat = radians((18520 * std::sin(f + lon - l0 + radians((412 * std::sin(2 * f) + 541 * std::sin(lp)) / 3600)) -
-                              526 * std::sin(f - 2 * d) + 44 * std::sin(l + f - 2 * d) - 31 * std::sin(-l + f - 2 * d) -
-                              23 * std::sin(lp + f - 2 * d) + 11 * std::sin(-lp + f - 2 * d) - 25 * std::sin(-2 * l + f) +
-                              21 * std::sin(-l + f)) / 3600);
-  const double r = (385000 - 20905 * std::cos(l) - 3699 * std::cos(2 * d - l) - 2956 * std::cos(2 * d) - 570 * std::cos(2 * l) +
-                    246 * std::cos(2 * l - 2 * d) - 205 * std::cos(lp - 2 * d) - 171 * std::cos(l + 2 * d)) * 1e3;
+      l0 +
+      radians((22640 * std::sin(l) + 769 * std::sin(2 * l) - 4586 * std::sin(l - 2 * d) + 2370 * std::sin(2 * d) -
+               668 * std::sin(lp) - 412 * std::sin(2 * f) - 212 * std::sin(2 * l - 2 * d) -
+               206 * std::sin(l + lp - 2 * d) + 192 * std::sin(l + 2 * d) - 165 * std::sin(lp - 2 * d) +
+               148 * std::sin(l - lp) - 125 * std::sin(d) - 110 * std::sin(l + lp) - 55 * std::sin(2 * f - 2 * d)) /
+              3600) +
+      radians(1.3972 * t);
+  const double lat =
+      radians((18520 * std::sin(f + lon - l0 + radians((412 * std::sin(2 * f) + 541 * std::sin(lp)) / 3600)) -
+               526 * std::sin(f - 2 * d) + 44 * std::sin(l + f - 2 * d) - 31 * std::sin(-l + f - 2 * d) -
+               23 * std::sin(lp + f - 2 * d) + 11 * std::sin(-lp + f - 2 * d) - 25 * std::sin(-2 * l + f) +
+               21 * std::sin(-l + f)) /
+              3600);
+  const double r =
+      (385000 - 20905 * std::cos(l) - 3699 * std::cos(2 * d - l) - 2956 * std::cos(2 * d) - 570 * std::cos(2 * l) +
+       246 * std::cos(2 * l - 2 * d) - 205 * std::cos(lp - 2 * d) - 171 * std::cos(l + 2 * d)) *
+      1e3;
   const double eps = radians(23.43929111);
   const Vec3 ecl(r * std::cos(lon) * std::cos(lat), r * std::sin(lon) * std::cos(lat), r * std::sin(lat));
   return Eigen::AngleAxisd(eps, Vec3::UnitX()) * ecl;
@@ -57,12 +65,14 @@ Vec3 acceleration(const Vec3 &x, const Vec3 &sun, const Vec3 &moon) {
   const double c3 = -2.5 * j3 * mu * std::pow(radius, 3) / std::pow(r, 7);
   a += c3 * Vec3(x.x() * (3 * z - 7 * z * u), x.y() * (3 * z - 7 * z * u), 6 * z * z - 7 * z * z * u - 0.6 * r2);
   const double c4 = 1.875 * j4 * mu * std::pow(radius, 4) / std::pow(r, 7);
-  a += c4 * Vec3(x.x() * (1 - 14 * u + 21 * u * u), x.y() * (1 - 14 * u + 21 * u * u), z * (5 - 70.0 / 3 * u + 21 * u * u));
+  a += c4 *
+       Vec3(x.x() * (1 - 14 * u + 21 * u * u), x.y() * (1 - 14 * u + 21 * u * u), z * (5 - 70.0 / 3 * u + 21 * u * u));
   a += third_body(x, sun, mu_sun) + third_body(x, moon, mu_moon);
   return a - 1e-7 * (sun - x).normalized(); // radiation pressure, order of magnitude
 }
 
-Vec3 from_elements(double a, double inclination, double node, double argument, double ecc, double perigee, Vec3 &velocity) {
+Vec3 from_elements(double a, double inclination, double node, double argument, double ecc, double perigee,
+                   Vec3 &velocity) {
   // argument: mean argument of latitude at the start
   double m = argument - perigee, e = m;
   for (int i = 0; i < 10; ++i) e = m + ecc * std::sin(e);
@@ -71,7 +81,8 @@ Vec3 from_elements(double a, double inclination, double node, double argument, d
   const double edot = n / (1 - ecc * std::cos(e));
   const Vec3 v(-a * std::sin(e) * edot, a * std::sqrt(1 - ecc * ecc) * std::cos(e) * edot, 0);
   const Mat3 r = (Eigen::AngleAxisd(node, Vec3::UnitZ()) * Eigen::AngleAxisd(inclination, Vec3::UnitX()) *
-                  Eigen::AngleAxisd(perigee, Vec3::UnitZ())).toRotationMatrix();
+                  Eigen::AngleAxisd(perigee, Vec3::UnitZ()))
+                     .toRotationMatrix();
   velocity = r * v;
   return r * p;
 }
@@ -89,12 +100,14 @@ Vec3 broadcast_position(const Ephemeris &e, GpsTime t) {
                i = e.i0 + e.idot * tk + e.cis * s + e.cic * c;
   const double node = e.omega0 + (e.omega_dot - omega_e) * tk - omega_e * e.toe.time_of_week();
   const double x = r * std::cos(u), y = r * std::sin(u);
-  return {x * std::cos(node) - y * std::cos(i) * std::sin(node), x * std::sin(node) + y * std::cos(i) * std::cos(node), y * std::sin(i)};
+  return {x * std::cos(node) - y * std::cos(i) * std::sin(node), x * std::sin(node) + y * std::cos(i) * std::cos(node),
+          y * std::sin(i)};
 }
 
 using Elements = Eigen::Matrix<double, 15, 1>;
 void put(Ephemeris &e, const Elements &p) {
-  e.sqrt_a = p[0], e.ecc = p[1], e.m0 = p[2], e.omega = p[3], e.i0 = p[4], e.omega0 = p[5], e.omega_dot = p[6], e.idot = p[7];
+  e.sqrt_a = p[0], e.ecc = p[1], e.m0 = p[2], e.omega = p[3], e.i0 = p[4], e.omega0 = p[5], e.omega_dot = p[6],
+  e.idot = p[7];
   e.delta_n = p[8], e.cuc = p[9], e.cus = p[10], e.crc = p[11], e.crs = p[12], e.cic = p[13], e.cis = p[14];
 }
 
@@ -116,8 +129,10 @@ Orbits::Orbits(GpsTime from, GpsTime to, std::uint64_t seed) : start_(from) {
         sats_.push_back({system, static_cast<std::uint8_t>(number++)});
         const double node = node0 + 2 * pi * p / planes;
         const double arg = 2 * pi * k / per_plane + 2 * pi * p / (planes * per_plane) + radians(random.uniform(-6, 6));
-        Vec3 v, x = from_elements(a + random.uniform(-3000, 3000), radians(inclination + random.uniform(-0.8, 0.8)), node, arg,
-                                  system == 'G' ? random.uniform(0.002, 0.015) : random.uniform(0.0001, 0.0006), random.uniform(0, 2 * pi), v);
+        Vec3 v,
+            x = from_elements(a + random.uniform(-3000, 3000), radians(inclination + random.uniform(-0.8, 0.8)), node,
+                              arg, system == 'G' ? random.uniform(0.002, 0.015) : random.uniform(0.0001, 0.0006),
+                              random.uniform(0, 2 * pi), v);
         now.push_back({x, v});
       }
   };
@@ -154,14 +169,17 @@ Orbits::State Orbits::earth_fixed(std::size_t sat, GpsTime t) const {
   // Cubic Hermite: below 0.03 mm at this step.
   const double u2 = u * u, u3 = u2 * u;
   const Vec3 x = (2 * u3 - 3 * u2 + 1) * x0 + (u3 - 2 * u2 + u) * h * v0 + (3 * u2 - 2 * u3) * x1 + (u3 - u2) * h * v1;
-  const Vec3 v = ((6 * u2 - 6 * u) * x0 + (6 * u - 6 * u2) * x1) / h + (3 * u2 - 4 * u + 1) * v0 + (3 * u2 - 2 * u) * v1;
+  const Vec3 v =
+      ((6 * u2 - 6 * u) * x0 + (6 * u - 6 * u2) * x1) / h + (3 * u2 - 4 * u + 1) * v0 + (3 * u2 - 2 * u) * v1;
   const Mat3 r = Eigen::AngleAxisd(-angle(t), Vec3::UnitZ()).toRotationMatrix();
   const Vec3 xe = r * x;
   return {xe, r * v - Vec3(0, 0, omega_e).cross(xe)};
 }
 
 Vec3 Orbits::sun(GpsTime t) const { return Eigen::AngleAxisd(-angle(t), Vec3::UnitZ()) * sun_inertial(days_j2000(t)); }
-Vec3 Orbits::moon(GpsTime t) const { return Eigen::AngleAxisd(-angle(t), Vec3::UnitZ()) * moon_inertial(days_j2000(t)); }
+Vec3 Orbits::moon(GpsTime t) const {
+  return Eigen::AngleAxisd(-angle(t), Vec3::UnitZ()) * moon_inertial(days_j2000(t));
+}
 
 Clocks::Clocks(std::size_t n, GpsTime from, GpsTime to, std::uint64_t seed) : start_(from) {
   Random random(seed, "satellite clocks");
@@ -186,7 +204,8 @@ double Clocks::offset(std::size_t sat, GpsTime t) const {
   return v[k] * (1 - u) + v[k + 1] * u;
 }
 
-Ephemeris fit_broadcast(const Orbits &orbits, const Clocks &clocks, std::size_t sat, GpsTime toe, double orbit_sd, std::uint64_t seed) {
+Ephemeris fit_broadcast(const Orbits &orbits, const Clocks &clocks, std::size_t sat, GpsTime toe, double orbit_sd,
+                        std::uint64_t seed) {
   Ephemeris e;
   e.sat = orbits.satellites()[sat];
   Random random(seed, "broadcast " + e.sat.name() + iso(toe));

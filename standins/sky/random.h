@@ -34,9 +34,11 @@ private:
 class Multipath {
 public:
   Multipath(double correlation_s, double period_s, Random &r)
-      : correlation_(correlation_s), period_(period_s), in_phase_(r.normal()), quadrature_(r.normal()), diffuse_(r.normal()) {}
+      : correlation_(correlation_s), period_(period_s), in_phase_(r.normal()), quadrature_(r.normal()),
+        diffuse_(r.normal()) {}
   double step(double dt, Random &r) {
-    const double phi = std::exp(-dt / correlation_), q = std::sqrt(1 - phi * phi), turn = 6.283185307179586 * dt / period_;
+    const double phi = std::exp(-dt / correlation_), q = std::sqrt(1 - phi * phi),
+                 turn = 6.283185307179586 * dt / period_;
     const double c = phi * std::cos(turn), s = phi * std::sin(turn), a = in_phase_, b = quadrature_;
     in_phase_ = c * a - s * b + q * r.normal();
     quadrature_ = s * a + c * b + q * r.normal();

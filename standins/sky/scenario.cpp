@@ -28,8 +28,7 @@ Mark mark(const json &j) {
   m.description = j.value("description", "");
   m.control = j.value("control", false);
   if (j.contains("velocity_enu")) m.velocity_enu = vec(j["velocity_enu"]);
-  for (const auto &o : j.value("obstructions", json::array()))
-    m.obstructions.push_back({o.at(0), o.at(1), o.at(2)});
+  for (const auto &o : j.value("obstructions", json::array())) m.obstructions.push_back({o.at(0), o.at(1), o.at(2)});
   return m;
 }
 
@@ -44,8 +43,10 @@ AntennaType antenna(const json &j) {
 
 Session session(const json &j) {
   Session s;
-  s.name = j.at("name"), s.start = instant(j.at("start")), s.hours = j.value("hours", 1.0), s.interval = j.value("interval", 15.0);
-  if (s.hours <= 0 || s.hours > 48 || s.interval <= 0) throw InputError("session " + s.name + ": impossible length or interval");
+  s.name = j.at("name"), s.start = instant(j.at("start")), s.hours = j.value("hours", 1.0),
+  s.interval = j.value("interval", 15.0);
+  if (s.hours <= 0 || s.hours > 48 || s.interval <= 0)
+    throw InputError("session " + s.name + ": impossible length or interval");
   for (const auto &u : j.at("setups")) {
     SetUp x;
     x.mark = u.at("mark"), x.receiver = u.value("receiver", "STANDIN R1"), x.antenna = u.at("antenna");
@@ -80,8 +81,10 @@ Scenario read_scenario(std::string_view text) {
       value = given;
     };
     floor("phase", s.noise.phase), floor("code", s.noise.code), floor("phase_multipath", s.noise.phase_multipath);
-    floor("code_multipath", s.noise.code_multipath), floor("centring", s.noise.centring), floor("height", s.noise.height);
-    floor("zenith_delay", s.noise.zenith_delay), floor("zenith_walk", s.noise.zenith_walk), floor("orbit", s.noise.orbit);
+    floor("code_multipath", s.noise.code_multipath), floor("centring", s.noise.centring),
+        floor("height", s.noise.height);
+    floor("zenith_delay", s.noise.zenith_delay), floor("zenith_walk", s.noise.zenith_walk),
+        floor("orbit", s.noise.orbit);
     s.noise.slips_per_hour = n.value("slips_per_hour", s.noise.slips_per_hour);
     std::set<std::string> marks, antennas;
     for (const auto &m : s.marks)
@@ -90,7 +93,8 @@ Scenario read_scenario(std::string_view text) {
     for (const auto &x : s.sessions)
       for (const auto &u : x.setups) {
         if (!marks.count(u.mark)) throw InputError("session " + x.name + " names the unknown mark " + u.mark);
-        if (!antennas.count(u.antenna)) throw InputError("session " + x.name + " names the unknown antenna " + u.antenna);
+        if (!antennas.count(u.antenna))
+          throw InputError("session " + x.name + " names the unknown antenna " + u.antenna);
       }
     return s;
   } catch (const json::exception &e) {

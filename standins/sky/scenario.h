@@ -43,8 +43,8 @@ struct AntennaType {
 
 struct SetUp {
   std::string mark, receiver, antenna, serial;
-  double height = 0;         ///< to the ARP, m, as the crew measured it; the truth differs by the height error
-  double header_height = 0;  ///< what the crew keyed in: may be a slant reading
+  double height = 0;        ///< to the ARP, m, as the crew measured it; the truth differs by the height error
+  double header_height = 0; ///< what the crew keyed in: may be a slant reading
 };
 struct Session {
   std::string name;
@@ -55,13 +55,13 @@ struct Session {
 
 /// Standard deviations of the simulated errors. The floors of docs/verification.md are enforced when reading.
 struct Noise {
-  double phase = 0.002, code = 0.3;                         ///< white, at zenith, m
-  double phase_multipath = 0.005, code_multipath = 1.0;     ///< m
-  double centring = 0.001, height = 0.001;                  ///< per set-up, m
-  double zenith_delay = 0.02, zenith_walk = 0.01;           ///< of the difference between two stations, m, m/√h
-  double orbit = 1.0;                                       ///< broadcast orbit, m
-  double slips_per_hour = 0.4;                              ///< per satellite
-  double control_plan = 0.001, control_up = 0.002;          ///< of the published control, m
+  double phase = 0.002, code = 0.3;                     ///< white, at zenith, m
+  double phase_multipath = 0.005, code_multipath = 1.0; ///< m
+  double centring = 0.001, height = 0.001;              ///< per set-up, m
+  double zenith_delay = 0.02, zenith_walk = 0.01;       ///< of the difference between two stations, m, m/√h
+  double orbit = 1.0;                                   ///< broadcast orbit, m
+  double slips_per_hour = 0.4;                          ///< per satellite
+  double control_plan = 0.001, control_up = 0.002;      ///< of the published control, m
 };
 
 struct Scenario {

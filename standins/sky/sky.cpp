@@ -23,8 +23,10 @@ struct SignalPlan {
   char band;
 };
 // Two frequencies per system now; more signals are more rows.
-constexpr SignalPlan plan[] = {{'G', "C1C", "L1C", "S1C", '1'}, {'G', "C2W", "L2W", "S2W", '2'},
-                               {'E', "C1C", "L1C", "S1C", '1'}, {'E', "C5Q", "L5Q", "S5Q", '5'}};
+constexpr SignalPlan plan[] = {{'G', "C1C", "L1C", "S1C", '1'},
+                               {'G', "C2W", "L2W", "S2W", '2'},
+                               {'E', "C1C", "L1C", "S1C", '1'},
+                               {'E', "C5Q", "L5Q", "S5Q", '5'}};
 constexpr int bands = 2;
 
 double frequency(char system, char band) {
@@ -119,7 +121,8 @@ public:
     marker_ = to_cartesian({radians(mark_->lat), radians(mark_->lon), mark_->h});
     truth.marker = marker_;
     enu_ = local_axes(radians(mark_->lat), radians(mark_->lon));
-    truth.error_enu = Vec3(s.noise.centring * random_.normal(), s.noise.centring * random_.normal(), s.noise.height * random_.normal());
+    truth.error_enu = Vec3(s.noise.centring * random_.normal(), s.noise.centring * random_.normal(),
+                           s.noise.height * random_.normal());
   }
   TrueSetUp truth;
 
@@ -201,7 +204,8 @@ private:
       }
       const GpsTime sent = now + -travel;
       const Vec3 inertial_v = state.velocity + Vec3(0, 0, omega_e).cross(state.position);
-      const double sat_clock = clocks_.offset(i, sent) - 2 * state.position.dot(inertial_v) / (speed_of_light * speed_of_light);
+      const double sat_clock =
+          clocks_.offset(i, sent) - 2 * state.position.dot(inertial_v) / (speed_of_light * speed_of_light);
       const double shapiro = 2 * gm_earth / (speed_of_light * speed_of_light) *
                              std::log((where.norm() + moved.norm() + range) / (where.norm() + moved.norm() - range));
       const double common = range + shapiro + speed_of_light * (clock - sat_clock) + air.slant(elevation, now);
@@ -231,8 +235,9 @@ private:
         const double code_m = common + pcv + delay + mc + s_.noise.code * low * random_.normal() + code_bias_[slot];
         if (starts || slip) {
           const std::int64_t before = c.integer[b];
-          if (starts) c.integer[b] = static_cast<std::int64_t>(std::floor(-phase_m / wavelength)) + random_.integer(-400000, 400000) +
-                                     static_cast<std::int64_t>(code_m / wavelength);
+          if (starts)
+            c.integer[b] = static_cast<std::int64_t>(std::floor(-phase_m / wavelength)) +
+                           random_.integer(-400000, 400000) + static_cast<std::int64_t>(code_m / wavelength);
           else if (b == 0 || random_.uniform() < 0.6) {
             std::int64_t jump = random_.integer(1, 60);
             c.integer[b] = before + (random_.uniform() < 0.5 ? -jump : jump);
@@ -244,7 +249,8 @@ private:
         }
         arcs_[c.arc[b]].last = tag;
         Random sat_bias(s_.seed, "satellite bias " + sat.name() + p.phase);
-        const double cycles = phase_m / wavelength + static_cast<double>(c.integer[b]) + phase_bias_[slot] + sat_bias.uniform() + c.wind;
+        const double cycles =
+            phase_m / wavelength + static_cast<double>(c.integer[b]) + phase_bias_[slot] + sat_bias.uniform() + c.wind;
         auto rounded = [](double v) { return std::round(v * 1000) / 1000; };
         const double strength = 30 + 20 * std::sin(elevation) + 1.2 * random_.normal();
         const auto ssi = static_cast<std::uint8_t>(std::clamp(strength / 6, 1.0, 9.0));
@@ -263,7 +269,8 @@ private:
   double antenna_delay(const std::string &band, double azimuth, double elevation) const {
     for (const Band &b : antenna_->bands)
       if (b.frequency == band) {
-        const Vec3 e(std::cos(elevation) * std::cos(azimuth), std::cos(elevation) * std::sin(azimuth), std::sin(elevation));
+        const Vec3 e(std::cos(elevation) * std::cos(azimuth), std::cos(elevation) * std::sin(azimuth),
+                     std::sin(elevation));
         return variation(b, pi / 2 - elevation, azimuth) - b.offset.dot(e);
       }
     return 0;
@@ -298,10 +305,11 @@ std::string control_list(const Scenario &s) {
     for (const HelmertStep &h : s.to_control) x = helmert(h, x, epoch);
     const Vec3 v = enu.transpose() * m.velocity_enu;
     x -= v * (epoch - s.control_epoch);
-    x += enu.transpose() * Vec3(s.noise.control_plan * random.normal(), s.noise.control_plan * random.normal(), s.noise.control_up * random.normal());
-    out += fmt::format("{},{},{:.4f},{:.4f},{:.4f},{},{:.1f},{:.5f},{:.5f},{:.5f},{:.4f},{:.4f},{:.4f}\n", m.name, m.description, x.x(),
-                       x.y(), x.z(), s.control_frame, s.control_epoch, v.x(), v.y(), v.z(), s.noise.control_plan, s.noise.control_plan,
-                       s.noise.control_up);
+    x += enu.transpose() * Vec3(s.noise.control_plan * random.normal(), s.noise.control_plan * random.normal(),
+                                s.noise.control_up * random.normal());
+    out += fmt::format("{},{},{:.4f},{:.4f},{:.4f},{},{:.1f},{:.5f},{:.5f},{:.5f},{:.4f},{:.4f},{:.4f}\n", m.name,
+                       m.description, x.x(), x.y(), x.z(), s.control_frame, s.control_epoch, v.x(), v.y(), v.z(),
+                       s.noise.control_plan, s.noise.control_plan, s.noise.control_up);
   }
   return out;
 }
@@ -312,16 +320,20 @@ std::string truth_file(const Scenario &s, const std::vector<TrueSetUp> &setups, 
   j["frame"] = s.orbit_frame_name;
   j["epoch"] = decimal_year(s.start);
   for (const TrueSetUp &t : setups)
-    j["setups"].push_back({{"mark", t.mark}, {"session", t.session}, {"xyz", {t.marker.x(), t.marker.y(), t.marker.z()}},
+    j["setups"].push_back({{"mark", t.mark},
+                           {"session", t.session},
+                           {"xyz", {t.marker.x(), t.marker.y(), t.marker.z()}},
                            {"error_enu", {t.error_enu.x(), t.error_enu.y(), t.error_enu.z()}}});
   for (const Mark &m : s.marks) {
     const Vec3 x = to_cartesian({radians(m.lat), radians(m.lon), m.h});
     Vec3 y = x;
     for (const HelmertStep &h : s.to_control) y = helmert(h, y, decimal_year(s.start));
-    j["marks"].push_back({{"name", m.name}, {"xyz", {x.x(), x.y(), x.z()}}, {"control_frame_xyz", {y.x(), y.y(), y.z()}}});
+    j["marks"].push_back(
+        {{"name", m.name}, {"xyz", {x.x(), x.y(), x.z()}}, {"control_frame_xyz", {y.x(), y.y(), y.z()}}});
   }
   for (const Arc &a : arcs)
-    j["arcs"].push_back({a.mark, a.session, a.sat.name(), a.signal, iso(a.first), iso(a.last), a.integer, std::round(a.wind_up * 1e4) / 1e4});
+    j["arcs"].push_back({a.mark, a.session, a.sat.name(), a.signal, iso(a.first), iso(a.last), a.integer,
+                         std::round(a.wind_up * 1e4) / 1e4});
   return j.dump(0);
 }
 
@@ -377,7 +389,8 @@ Campaign simulate(const Scenario &s) {
 void simulate_to(const Scenario &s, const std::string &folder) {
   const Campaign c = simulate(s);
   std::filesystem::create_directories(folder);
-  for (const ReceiverFile &r : c.receivers) write_file(folder + "/" + r.name + ".rnx.gz", gzip(write_rinex_observation(r.data)));
+  for (const ReceiverFile &r : c.receivers)
+    write_file(folder + "/" + r.name + ".rnx.gz", gzip(write_rinex_observation(r.data)));
   write_file(folder + "/broadcast.rnx.gz", gzip(write_rinex_navigation(c.navigation)));
   write_file(folder + "/precise.sp3.gz", gzip(write_sp3(c.orbits)));
   write_file(folder + "/antennas.atx.gz", gzip(write_antex(c.antennas)));

@@ -14,8 +14,8 @@ struct Arc {
 };
 struct TrueSetUp {
   std::string mark, session;
-  Vec3 marker;         ///< orbits' frame, mid-epoch of the session, tide-free
-  Vec3 error_enu;      ///< centring east, north and height error of this set-up
+  Vec3 marker;    ///< orbits' frame, mid-epoch of the session, tide-free
+  Vec3 error_enu; ///< centring east, north and height error of this set-up
 };
 struct ReceiverFile {
   std::string name; ///< suggested file name without ending

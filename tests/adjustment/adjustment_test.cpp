@@ -27,8 +27,14 @@ std::unique_ptr<Block> levelled(int id, int from, int to, double dh, double sd) 
 Problem levelling(bool weighted, double blunder = 0) {
   Problem p;
   p.parameters = {{"X", 100.00, true}, {"Y", 107.50, true}, {"A", 105, false}, {"B", 104, false}, {"C", 106, false}};
-  const struct { int from, to; double dh, miles; } rows[] = {{0, 2, 5.10, 4}, {2, 1, 2.34, 3}, {1, 4, -1.25, 2}, {4, 0, -6.13, 3}, {2, 3, -0.68, 2}, {1, 3, -3.00, 2}, {3, 4, 1.70, 2}};
-  for (int i = 0; i < 7; ++i) p.blocks.push_back(levelled(i, rows[i].from, rows[i].to, rows[i].dh + (i == 4 ? blunder : 0), weighted ? 0.05 * std::sqrt(rows[i].miles) : 1));
+  const struct {
+    int from, to;
+    double dh, miles;
+  } rows[] = {{0, 2, 5.10, 4},  {2, 1, 2.34, 3},  {1, 4, -1.25, 2}, {4, 0, -6.13, 3},
+              {2, 3, -0.68, 2}, {1, 3, -3.00, 2}, {3, 4, 1.70, 2}};
+  for (int i = 0; i < 7; ++i)
+    p.blocks.push_back(levelled(i, rows[i].from, rows[i].to, rows[i].dh + (i == 4 ? blunder : 0),
+                                weighted ? 0.05 * std::sqrt(rows[i].miles) : 1));
   return p;
 }
 } // namespace
@@ -70,7 +76,8 @@ TEST_CASE("redundancy numbers, data snooping and smallest detectable errors (LSQ
 }
 
 namespace {
-/// A random network of correlated blocks with three components, in several shapes, with orientation-like shared unknowns.
+/// A random network of correlated blocks with three components, in several shapes, with orientation-like shared
+/// unknowns.
 Problem random_network(std::uint64_t seed, int marks, bool star) {
   std::mt19937_64 random(seed);
   std::normal_distribution<double> normal;
@@ -93,7 +100,8 @@ Problem random_network(std::uint64_t seed, int marks, bool star) {
   };
   for (int i = 1; i < marks; ++i) add(star ? 0 : i - 1, i);
   for (int i = 0; i < 2 * marks; ++i) {
-    const int a = static_cast<int>(random() % static_cast<std::uint64_t>(marks)), b = static_cast<int>(random() % static_cast<std::uint64_t>(marks));
+    const int a = static_cast<int>(random() % static_cast<std::uint64_t>(marks)),
+              b = static_cast<int>(random() % static_cast<std::uint64_t>(marks));
     if (a != b) add(a, b);
   }
   return p;
@@ -112,11 +120,13 @@ TEST_CASE("the sparse solution agrees with a dense textbook solution") {
     int row = 0;
     for (const auto &b : p.blocks) {
       VectorXd x(static_cast<Eigen::Index>(b->unknowns.size())), c;
-      for (std::size_t i = 0; i < b->unknowns.size(); ++i) x[static_cast<Eigen::Index>(i)] = p.parameters[static_cast<std::size_t>(b->unknowns[i])].value;
+      for (std::size_t i = 0; i < b->unknowns.size(); ++i)
+        x[static_cast<Eigen::Index>(i)] = p.parameters[static_cast<std::size_t>(b->unknowns[i])].value;
       MatrixXd j;
       b->evaluate(x, c, j);
       for (std::size_t i = 0; i < b->unknowns.size(); ++i)
-        if (const int u = r.index[static_cast<std::size_t>(b->unknowns[i])]; u >= 0) a.block(row, u, 3, 1) = j.col(static_cast<Eigen::Index>(i));
+        if (const int u = r.index[static_cast<std::size_t>(b->unknowns[i])]; u >= 0)
+          a.block(row, u, 3, 1) = j.col(static_cast<Eigen::Index>(i));
       l.segment(row, 3) = b->observed - c;
       w.block(row, row, 3, 3) = b->covariance.inverse();
       row += 3;
@@ -180,8 +190,12 @@ TEST_CASE("an unknown that nothing determines is named") {
 
 // NST-01 asks for more digits than normal equations can give; NST-02 (Norris, NIST StRD) is within reach.
 TEST_CASE("Norris straight line") {
-  const double x[] = {0.2, 337.4, 118.2, 884.6, 10.1, 226.5, 666.3, 996.3, 448.6, 777.0, 558.2, 0.4, 0.6, 775.5, 666.9, 338.0, 447.5, 11.6, 556.0, 228.1, 995.8, 887.6, 120.2, 0.3, 0.3, 556.8, 339.1, 887.2, 999.0, 779.0, 11.1, 118.3, 229.2, 669.1, 448.9, 0.5};
-  const double y[] = {0.1, 338.8, 118.1, 888.0, 9.2, 228.1, 668.5, 998.5, 449.1, 778.9, 559.2, 0.3, 0.1, 778.1, 668.8, 339.3, 448.9, 10.8, 557.7, 228.3, 998.0, 888.8, 119.6, 0.3, 0.6, 557.6, 339.3, 888.0, 998.5, 778.9, 10.2, 117.6, 228.9, 668.4, 449.2, 0.2};
+  const double x[] = {0.2, 337.4, 118.2, 884.6, 10.1,  226.5, 666.3, 996.3, 448.6, 777.0, 558.2, 0.4,
+                      0.6, 775.5, 666.9, 338.0, 447.5, 11.6,  556.0, 228.1, 995.8, 887.6, 120.2, 0.3,
+                      0.3, 556.8, 339.1, 887.2, 999.0, 779.0, 11.1,  118.3, 229.2, 669.1, 448.9, 0.5};
+  const double y[] = {0.1, 338.8, 118.1, 888.0, 9.2,   228.1, 668.5, 998.5, 449.1, 778.9, 559.2, 0.3,
+                      0.1, 778.1, 668.8, 339.3, 448.9, 10.8,  557.7, 228.3, 998.0, 888.8, 119.6, 0.3,
+                      0.6, 557.6, 339.3, 888.0, 998.5, 778.9, 10.2,  117.6, 228.9, 668.4, 449.2, 0.2};
   Problem p;
   p.parameters = {{"b0", 0, false}, {"b1", 0, false}};
   for (std::size_t i = 0; i < 36; ++i) {

@@ -60,7 +60,9 @@ public:
       if (t->model()->headerData(c, Qt::Horizontal).toString() == title) return c;
     throw std::runtime_error("no column " + title.toStdString());
   }
-  QString cell(QTableView *t, int row, const QString &title) { return t->model()->index(row, column(t, title)).data().toString(); }
+  QString cell(QTableView *t, int row, const QString &title) {
+    return t->model()->index(row, column(t, title)).data().toString();
+  }
   int row_with(QTableView *t, const QString &title, const QString &text, int nth = 0) {
     for (int r = 0; r < t->model()->rowCount(); ++r)
       if (cell(t, r, title) == text && nth-- == 0) return r;
@@ -98,13 +100,22 @@ public:
     QApplication::sendEvent(&window, &event);
   }
   QString verdict(app::Section s) { return window.findChild<app::JobLine *>()->stop(s)->status().verdict; }
-  app::SectionStatus::State state(app::Section s) { return window.findChild<app::JobLine *>()->stop(s)->status().state; }
+  app::SectionStatus::State state(app::Section s) {
+    return window.findChild<app::JobLine *>()->stop(s)->status().state;
+  }
   QString evidence() { return window.findChild<QTextBrowser *>("evidence text")->toPlainText(); }
   QString status() {
     for (auto *l : window.findChildren<QLabel *>("sheet status"))
       if (l->isVisible()) return l->text();
     return {};
   }
+};
+
+/// The demo in a folder of its own, opened in a window.
+struct DemoDriver {
+  TemporaryFolder folder;
+  std::string path = folder / "orvane.tie";
+  Driver d{(demo_job(path), path)};
 };
 
 /// Fails when the event loop stands still for longer than a limit while it lives.

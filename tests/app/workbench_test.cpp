@@ -9,10 +9,9 @@ using Catch::Matchers::Contains;
 using State = SectionStatus::State;
 
 TEST_CASE("from the demo to an issued sheet, by hand", "[window]") {
-  TemporaryFolder folder;
-  const std::string path = folder / "orvane.tie";
-  { demo_job(path); }
-  Driver d(path);
+  DemoDriver demo;
+  Driver &d = demo.d;
+  const TemporaryFolder &folder = demo.folder;
   CHECK(d.window.windowTitle().startsWith("Orvane tunnel control"));
   CHECK(d.state(Section::intake) == State::clean);
   CHECK(d.state(Section::gnss) == State::to_do);
@@ -93,10 +92,8 @@ TEST_CASE("from the demo to an issued sheet, by hand", "[window]") {
 }
 
 TEST_CASE("stop gives the window back, and the window answers all the while") {
-  TemporaryFolder folder;
-  const std::string path = folder / "a.tie";
-  { demo_job(path); }
-  Driver d(path);
+  DemoDriver demo;
+  Driver &d = demo.d;
   d.section("GNSS");
   Watchdog dog;
   d.click("Solve vectors");
@@ -117,17 +114,18 @@ TEST_CASE("stop gives the window back, and the window answers all the while") {
 }
 
 TEST_CASE("evidence leads to the line of the source file") {
-  TemporaryFolder folder;
-  const std::string path = folder / "a.tie";
-  { demo_job(path); }
-  Driver d(path);
+  DemoDriver demo;
+  Driver &d = demo.d;
   d.section("Intake");
   QTableView *t = d.table("Occupations");
-  QTest::mouseClick(t->viewport(), Qt::LeftButton, Qt::NoModifier, t->visualRect(t->model()->index(d.row_with(t, "Mark", "R11"), 0)).center());
-  CHECK_THAT(d.evidence().toStdString(), Contains("R11") && Contains("slant to rim") && Contains("R11-s1.rnx.gz line 9") && Contains("decision 2"));
+  QTest::mouseClick(t->viewport(), Qt::LeftButton, Qt::NoModifier,
+                    t->visualRect(t->model()->index(d.row_with(t, "Mark", "R11"), 0)).center());
+  CHECK_THAT(d.evidence().toStdString(),
+             Contains("R11") && Contains("slant to rim") && Contains("R11-s1.rnx.gz line 9") && Contains("decision 2"));
   const Occupation *o = d.window.workspace().occupation(d.window.workspace().selection().id);
   REQUIRE(o);
-  Q_EMIT d.window.findChild<QTextBrowser *>("evidence text")->anchorClicked(QUrl(QString("line:%1:9").arg(QString::fromStdString(o->source_id))));
+  Q_EMIT d.window.findChild<QTextBrowser *>("evidence text")
+      ->anchorClicked(QUrl(QString("line:%1:9").arg(QString::fromStdString(o->source_id))));
   CHECK_THAT(d.evidence().toStdString(), Contains("ANTENNA: DELTA") || Contains("1.5152"));
   // Leaving out asks for a reason first.
   d.click("Leave occupation out");
@@ -139,10 +137,8 @@ TEST_CASE("evidence leads to the line of the source file") {
 }
 
 TEST_CASE("keyboard: sections, evidence, doubts, finding, the space bar") {
-  TemporaryFolder folder;
-  const std::string path = folder / "a.tie";
-  { demo_job(path); }
-  Driver d(path);
+  DemoDriver demo;
+  Driver &d = demo.d;
   d.section("GNSS");
   d.click("Solve vectors");
   d.wait();
@@ -174,10 +170,8 @@ TEST_CASE("keyboard: sections, evidence, doubts, finding, the space bar") {
 }
 
 TEST_CASE("a mark is released and held again from its evidence; without one there is no datum") {
-  TemporaryFolder folder;
-  const std::string path = folder / "a.tie";
-  { demo_job(path); }
-  Driver d(path);
+  DemoDriver demo;
+  Driver &d = demo.d;
   d.section("Datum");
   QTableView *t = d.table("Published marks");
   for (const char *m : {"REFA", "REFB"}) {
@@ -199,10 +193,8 @@ TEST_CASE("a mark is released and held again from its evidence; without one ther
 }
 
 TEST_CASE("settings change by decision, nonsense is refused, empty sections say so") {
-  TemporaryFolder folder;
-  const std::string path = folder / "a.tie";
-  { demo_job(path); }
-  Driver d(path);
+  DemoDriver demo;
+  Driver &d = demo.d;
   QTest::keyClick(&d.window, Qt::Key_Comma, Qt::ControlModifier);
   QTableView *t = d.table("Settings");
   d.edit(t, d.row_with(t, "Setting", "Ratio"), "Value", "4.5");
@@ -211,15 +203,14 @@ TEST_CASE("settings change by decision, nonsense is refused, empty sections say 
   CHECK_THAT(d.status().toStdString(), Contains("between 5 and 40"));
   d.section("Levels");
   bool said = false;
-  for (auto *l : d.window.findChildren<QLabel *>()) said = said || (l->isVisible() && l->text().contains("No levels in this version"));
+  for (auto *l : d.window.findChildren<QLabel *>())
+    said = said || (l->isVisible() && l->text().contains("No levels in this version"));
   CHECK(said);
 }
 
 TEST_CASE("no text is cut off on buttons and tabs", "[layout]") {
-  TemporaryFolder folder;
-  const std::string path = folder / "a.tie";
-  { demo_job(path); }
-  Driver d(path);
+  DemoDriver demo;
+  Driver &d = demo.d;
   for (const char *s : {"Intake", "GNSS", "Levels", "Traverse", "Network", "Datum", "Issue"}) {
     d.section(s);
     QTest::qWait(10);
@@ -233,10 +224,9 @@ TEST_CASE("no text is cut off on buttons and tabs", "[layout]") {
 }
 
 TEST_CASE("a file that is no job is refused with a sentence, the open job stays") {
-  TemporaryFolder folder;
-  const std::string path = folder / "a.tie";
-  { demo_job(path); }
-  Driver d(path);
+  DemoDriver demo;
+  Driver &d = demo.d;
+  const TemporaryFolder &folder = demo.folder;
   write_file(folder / "x.tie", "not a job");
   CHECK_FALSE(d.window.open(QString::fromStdString(folder / "x.tie")));
   CHECK_THAT(d.status().toStdString(), Contains("not a job file"));

@@ -35,11 +35,14 @@ std::string all_files() {
 TEST_CASE("the whole job through ample") {
   TemporaryFolder folder;
   const std::string job = folder / "orvane.tie";
-  CHECK(run(folder, "new " + job + " --crs EPSG:25833 --vertical EPSG:5773 --epoch 2026-05-12 --title 'Orvane tunnel control'").code == 0);
+  CHECK(run(folder,
+            "new " + job + " --crs EPSG:25833 --vertical EPSG:5773 --epoch 2026-05-12 --title 'Orvane tunnel control'")
+            .code == 0);
   Ran r = run(folder, "take " + job + all_files());
   CHECK(r.code == 1); // done, doubts are open: nothing is held yet
   CHECK_THAT(r.out, Contains("R11-s1.rnx.gz: observations at R11, 2026-05-12T08:00 to 08:59, 240 epochs"));
-  CHECK(run(folder, "set " + job + " occupation R11@2026-05-12T08 height_to=rim slant=yes --because 'field sheet'").code == 1);
+  CHECK(run(folder, "set " + job + " occupation R11@2026-05-12T08 height_to=rim slant=yes --because 'field sheet'")
+            .code == 1);
   CHECK(run(folder, "hold " + job + " REFA").code == 0);
   CHECK(run(folder, "hold " + job + " REFB").code == 0);
   r = run(folder, "solve " + job);
@@ -51,7 +54,29 @@ TEST_CASE("the whole job through ample") {
 
   const json vectors = json::parse(run(folder, "show " + job + " vectors --json").out);
   REQUIRE(vectors.size() == 42);
-  for (const char *key : {"id", "from", "to", "start", "stop", "dx", "dy", "dz", "cov", "length_m", "height_difference_m", "solution", "ratio", "success_rate", "rms_m", "epochs", "satellites", "orbits", "session", "independent", "frame", "epoch", "used"}) {
+  for (const char *key : {"id",
+                          "from",
+                          "to",
+                          "start",
+                          "stop",
+                          "dx",
+                          "dy",
+                          "dz",
+                          "cov",
+                          "length_m",
+                          "height_difference_m",
+                          "solution",
+                          "ratio",
+                          "success_rate",
+                          "rms_m",
+                          "epochs",
+                          "satellites",
+                          "orbits",
+                          "session",
+                          "independent",
+                          "frame",
+                          "epoch",
+                          "used"}) {
     INFO(key);
     CHECK(vectors[0].contains(key));
   }
@@ -64,10 +89,15 @@ TEST_CASE("the whole job through ample") {
 
   const json occupations = json::parse(run(folder, "show " + job + " occupations --json").out);
   REQUIRE(occupations.size() == 14);
-  for (const char *key : {"id", "mark", "start", "stop", "interval_s", "receiver", "antenna", "antenna_height_m", "height_to", "measured_m", "measured_to", "slant", "set_up", "moving", "source", "epochs", "systems"}) CHECK(occupations[0].contains(key));
+  for (const char *key :
+       {"id", "mark", "start", "stop", "interval_s", "receiver", "antenna", "antenna_height_m", "height_to",
+        "measured_m", "measured_to", "slant", "set_up", "moving", "source", "epochs", "systems"})
+    CHECK(occupations[0].contains(key));
   const json marks = json::parse(run(folder, "show " + job + " marks --json").out);
   CHECK(marks.size() == 7);
-  for (const char *key : {"x", "lat_deg", "h_m", "east_m", "height_m", "geoid_m", "sd_e_m", "cov_enu", "ellipse95", "scaled", "held", "independent_checks", "frame", "epoch"}) CHECK(marks[0].contains(key));
+  for (const char *key : {"x", "lat_deg", "h_m", "east_m", "height_m", "geoid_m", "sd_e_m", "cov_enu", "ellipse95",
+                          "scaled", "held", "independent_checks", "frame", "epoch"})
+    CHECK(marks[0].contains(key));
   const json network = json::parse(run(folder, "show " + job + " network --json").out);
   CHECK(network.at("global_test").at("passes") == true);
   CHECK(network.at("redundancy") == 21);

@@ -9,11 +9,13 @@ using namespace ampletie;
 using Catch::Matchers::Contains;
 
 TEST_CASE("control lists in any column order, delimiter and decimal sign") {
-  const ControlList a = read_control_list("\xEF\xBB\xBFz,mark,x,y,frame,epoch\n4582141.2553,REFA,4293769.6122,1053871.4959,ETRF2000,2010.0\n");
+  const ControlList a = read_control_list(
+      "\xEF\xBB\xBFz,mark,x,y,frame,epoch\n4582141.2553,REFA,4293769.6122,1053871.4959,ETRF2000,2010.0\n");
   REQUIRE(a.rows.size() == 1);
   CHECK(a.rows[0].xyz->z() == 4582141.2553);
   CHECK(a.rows[0].line == 2);
-  const ControlList b = read_control_list("# list\nName;Lat;Lon;h;sd_e;sd_n;sd_u;owner\nP1;46:17:03,5 N;13°54'00\"E;512,250;0,001;0,001;0,002;x\n");
+  const ControlList b = read_control_list(
+      "# list\nName;Lat;Lon;h;sd_e;sd_n;sd_u;owner\nP1;46:17:03,5 N;13°54'00\"E;512,250;0,001;0,001;0,002;x\n");
   CHECK(b.rows[0].geodetic->x() == Approx(46 + 17 / 60.0 + 3.5 / 3600));
   CHECK(b.rows[0].geodetic->z() == 512.25);
   CHECK(b.rows[0].sd_enu->z() == 0.002);
@@ -25,7 +27,8 @@ TEST_CASE("control lists that cannot be right are refused") {
   CHECK_THROWS_WITH(read_control_list("mark,lat,lon,h\nA,13.9,46.3\n"), Contains("3 columns"));
   CHECK_THROWS_WITH(read_control_list("mark,lat,lon,h\nA,460,13.9,100\n"), Contains("beyond 90"));
   CHECK_THROWS_WITH(read_control_list("mark,lat,lon,h\nA,46,13.9,51225\n"), Contains("height of A is impossible"));
-  CHECK_THROWS_WITH(read_control_list("mark,lat,lon,h\nA,46,13.9,100\nA,46,13.8,100\n"), Contains("line 3") && Contains("twice"));
+  CHECK_THROWS_WITH(read_control_list("mark,lat,lon,h\nA,46,13.9,100\nA,46,13.8,100\n"),
+                    Contains("line 3") && Contains("twice"));
   CHECK_THROWS_WITH(read_control_list("mark,lat,lon,h\nA,46,,100\n"), Contains("some are given"));
   CHECK_THROWS_WITH(read_control_list("mark,lat,lon,h,vx,vy,vz\nA,46,13,100,2.1,1.2,0.4\n"), Contains("0.5 m/yr"));
   CHECK_THROWS_WITH(read_control_list("station,colour\nA,red\n"), Contains("coordinate columns"));
@@ -38,9 +41,11 @@ TEST_CASE("slant heights") {
   CHECK(arp_height(std::hypot(1.478 + 0.034, 0.098), true, rim) == Approx(1.478).margin(1e-12));
   CHECK(arp_height(1.5, false, rim) == Approx(1.466));
   CHECK_THROWS_AS(arp_height(0.05, true, rim), InputError);
-  const auto t = read_antenna_points("# x\nantenna,point,radius_m,above_arp_m\nTESSEL T4       NONE,rim,0.0980,0.0340\n");
+  const auto t =
+      read_antenna_points("# x\nantenna,point,radius_m,above_arp_m\nTESSEL T4       NONE,rim,0.0980,0.0340\n");
   CHECK(t.at(0).radius == 0.098);
-  CHECK_THROWS_WITH(read_antenna_points("antenna,point,radius_m,above_arp_m\nX,rim,98,34\n"), Contains("line 2") && Contains("impossible"));
+  CHECK_THROWS_WITH(read_antenna_points("antenna,point,radius_m,above_arp_m\nX,rim,98,34\n"),
+                    Contains("line 2") && Contains("impossible"));
 }
 
 TEST_CASE("antenna calibrations: sign convention and interpolation") {

@@ -26,7 +26,9 @@ ObservationFile sample() {
     e.first = static_cast<std::uint32_t>(f.records.size());
     e.count = 2;
     f.records.push_back({{'G', 5}, static_cast<std::uint32_t>(f.values.size())});
-    f.values.insert(f.values.end(), {{23509570.589 + k, 0, 6}, {123413386.943 - k, static_cast<std::uint8_t>(k == 1), 6}, {37.347, 0, 0}});
+    f.values.insert(
+        f.values.end(),
+        {{23509570.589 + k, 0, 6}, {123413386.943 - k, static_cast<std::uint8_t>(k == 1), 6}, {37.347, 0, 0}});
     f.records.push_back({{'E', 12}, static_cast<std::uint32_t>(f.values.size())});
     f.values.insert(f.values.end(), {{27103435.213, 0, 5}, {0, 0, 0}});
     f.epochs.push_back(e);
@@ -68,15 +70,20 @@ TEST_CASE("observations come back as they were written") {
 TEST_CASE("broken observation files are refused with line and reason") {
   const std::string text = write_rinex_observation(sample());
   CHECK_THROWS_WITH(read_rinex_observation(""), Contains("empty"));
-  CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "     3.05", "     2.11")), Contains("line 1") && Contains("2.11"));
+  CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "     3.05", "     2.11")),
+                    Contains("line 1") && Contains("2.11"));
   CHECK_THROWS_WITH(read_rinex_observation(text.substr(0, 300)), Contains("header does not end"));
   // Cut in the middle of an epoch.
   CHECK_THROWS_WITH(read_rinex_observation(text.substr(0, text.rfind("E12"))), Contains("inside the epoch"));
-  CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "23509570.589", "2350957x.589")), Contains("not a number") && Contains("line 16"));
-  CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "> 2026 05 12 08 00 15", "> 2026 05 12 07 00 15")), Contains("not later"));
-  CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "> 2026 05 12 08 00 15", "> 2026 15 12 08 00 15")), Contains("impossible"));
+  CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "23509570.589", "2350957x.589")),
+                    Contains("not a number") && Contains("line 16"));
+  CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "> 2026 05 12 08 00 15", "> 2026 05 12 07 00 15")),
+                    Contains("not later"));
+  CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "> 2026 05 12 08 00 15", "> 2026 15 12 08 00 15")),
+                    Contains("impossible"));
   CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "0  2\nG05", "2  0\nG05")), Contains("moving receivers"));
-  CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "\nE12", "\nR12")), Contains("no observation types for system R"));
+  CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "\nE12", "\nR12")),
+                    Contains("no observation types for system R"));
   CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "GPS", "GLO")), Contains("time system GLO"));
 }
 
@@ -89,14 +96,15 @@ TEST_CASE("a navigation record") {
     for (const char *f : fields) start += std::string(19 - std::string(f).size(), ' ') + f;
     return start + "\n";
   };
-  const std::string record = row("G06 1999 09 02 17 51 44", {"-.839701388031D-03", "-.165982783074D-10", ".000000000000D+00"}) +
-                             row("    ", {".910000000000D+02", ".934062500000D+02", ".116040547840D-08", ".162092304801D+00"}) +
-                             row("    ", {".484101474285D-05", ".626740418375D-02", ".652112066746D-05", ".515365489006D+04"}) +
-                             row("    ", {".409904000000D+06", "-.242143869400D-07", ".329237003460D+00", "-.596046447754D-07"}) +
-                             row("    ", {".111541663136D+01", ".326593750000D+03", ".206958726335D+01", "-.638312302555D-08"}) +
-                             row("    ", {".307155651409D-09", ".000000000000D+00", ".102500000000D+04", ".000000000000D+00"}) +
-                             row("    ", {".000000000000D+00", ".000000000000D+00", ".000000000000D+00", ".910000000000D+02"}) +
-                             row("    ", {".406800000000D+06", ".000000000000D+00"});
+  const std::string record =
+      row("G06 1999 09 02 17 51 44", {"-.839701388031D-03", "-.165982783074D-10", ".000000000000D+00"}) +
+      row("    ", {".910000000000D+02", ".934062500000D+02", ".116040547840D-08", ".162092304801D+00"}) +
+      row("    ", {".484101474285D-05", ".626740418375D-02", ".652112066746D-05", ".515365489006D+04"}) +
+      row("    ", {".409904000000D+06", "-.242143869400D-07", ".329237003460D+00", "-.596046447754D-07"}) +
+      row("    ", {".111541663136D+01", ".326593750000D+03", ".206958726335D+01", "-.638312302555D-08"}) +
+      row("    ", {".307155651409D-09", ".000000000000D+00", ".102500000000D+04", ".000000000000D+00"}) +
+      row("    ", {".000000000000D+00", ".000000000000D+00", ".000000000000D+00", ".910000000000D+02"}) +
+      row("    ", {".406800000000D+06", ".000000000000D+00"});
   const NavigationFile f = read_rinex_navigation(head + record);
   REQUIRE(f.ephemerides.size() == 1);
   const Ephemeris &e = f.ephemerides[0];
@@ -108,8 +116,10 @@ TEST_CASE("a navigation record") {
   CHECK(again.ephemerides[0].omega0 == Approx(e.omega0).epsilon(1e-12));
   CHECK(again.ephemerides[0].toe == e.toe);
   CHECK_THROWS_WITH(read_rinex_navigation(head + record.substr(0, 400)), Contains("ends inside the record of G06"));
-  CHECK_THROWS_WITH(read_rinex_navigation(head + replaced(record, ".515365489006D+04", ".515365489006D+02")), Contains("impossible"));
-  CHECK_THROWS_WITH(read_rinex_navigation(head + replaced(record, ".116040547840D-08", "                 ")), Contains("missing"));
+  CHECK_THROWS_WITH(read_rinex_navigation(head + replaced(record, ".515365489006D+04", ".515365489006D+02")),
+                    Contains("impossible"));
+  CHECK_THROWS_WITH(read_rinex_navigation(head + replaced(record, ".116040547840D-08", "                 ")),
+                    Contains("missing"));
 }
 
 TEST_CASE("precise orbits come back, cut ones are refused") {

@@ -26,11 +26,20 @@ TEST_CASE("damaged copies of good files: refused or read, never worse") {
       for (int c = 0; c < changes && !bad.empty(); ++c) {
         const std::size_t at = random() % bad.size();
         switch (random() % 5) {
-        case 0: bad[at] = static_cast<char>(random()); break;
-        case 1: bad.erase(at, random() % 90); break;
-        case 2: bad.insert(at, bad.substr(random() % bad.size(), random() % 90)); break;
-        case 3: bad.resize(at); break;
-        default: bad.insert(at, std::string(1 + random() % 3, "0 9-.\n>G*"[random() % 9]));
+        case 0:
+          bad[at] = static_cast<char>(random());
+          break;
+        case 1:
+          bad.erase(at, random() % 90);
+          break;
+        case 2:
+          bad.insert(at, bad.substr(random() % bad.size(), random() % 90));
+          break;
+        case 3:
+          bad.resize(at);
+          break;
+        default:
+          bad.insert(at, std::string(1 + random() % 3, "0 9-.\n>G*"[random() % 9]));
         }
       }
       testing::fuzz_one(bad);

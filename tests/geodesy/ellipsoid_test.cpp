@@ -23,7 +23,8 @@ TEST_CASE("geodetic, geocentric and topocentric coordinates") {
   const Geodetic back = to_geodetic(x, wgs84);
   CHECK(back.lat == Approx(g.lat).margin(1e-14));
   CHECK(back.h == Approx(73.0).margin(1e-8));
-  const Vec3 enu = local_axes(radians(55), radians(5)) * (Vec3(3771793.968, 140253.342, 5124304.349) - Vec3(3652755.3058, 319574.6799, 5201547.3536));
+  const Vec3 enu = local_axes(radians(55), radians(5)) *
+                   (Vec3(3771793.968, 140253.342, 5124304.349) - Vec3(3652755.3058, 319574.6799, 5201547.3536));
   CHECK((enu - Vec3(-189013.869, -128642.040, -4220.171)).cwiseAbs().maxCoeff() < 0.0011);
 }
 

@@ -7,7 +7,9 @@ using namespace ampletie;
 
 // ATM-04: Niell 1996 (coefficients from memory, outputs computed and within 0.5 % of the verified GMF).
 TEST_CASE("Niell mapping functions") {
-  const double rows[][6] = {{45, 0, 28, 5, 10.151761745, 10.750884210}, {45, 0, 28, 10, 5.555763191, 5.657127345}, {60, 100, 200, 7, 7.646358707, 7.914058946}};
+  const double rows[][6] = {{45, 0, 28, 5, 10.151761745, 10.750884210},
+                            {45, 0, 28, 10, 5.555763191, 5.657127345},
+                            {60, 100, 200, 7, 7.646358707, 7.914058946}};
   for (const auto &r : rows) {
     const Mapping m = niell_mapping(radians(r[3]), radians(r[0]), r[1], r[2]);
     CHECK(m.hydrostatic == Approx(r[4]).margin(1e-7));
@@ -30,17 +32,22 @@ TEST_CASE("zenith delays") {
 
 // ATM-07: US Standard Atmosphere 1976, geometric altitude.
 TEST_CASE("standard atmosphere") {
-  const double rows[][2] = {{500, 954.61}, {1000, 898.76}, {2000, 795.01}, {3000, 701.21}, {5000, 540.48}, {11000, 227.00}};
+  const double rows[][2] = {{500, 954.61},  {1000, 898.76}, {2000, 795.01},
+                            {3000, 701.21}, {5000, 540.48}, {11000, 227.00}};
   for (const auto &r : rows) CHECK(standard_atmosphere(r[0]).pressure == Approx(r[1]).margin(0.015));
 }
 
 // TID-01, TID-03: IERS Conventions (2010) software, test cases in the header of DEHANTTIDEINEL.
 TEST_CASE("solid Earth tide, all of steps 1 and 2") {
   const GpsTime a = gps_time(Calendar{2009, 4, 13, 0, 0, 0}) + 15.0; // 00:00 UTC
-  const Vec3 d = solid_tide({4075578.385, 931852.890, 4801570.154}, a, {{137859926952.015, 54228127881.4350, 23509422341.6960}, {-179996231.920342, -312468450.131567, -169288918.592160}});
+  const Vec3 d = solid_tide({4075578.385, 931852.890, 4801570.154}, a,
+                            {{137859926952.015, 54228127881.4350, 23509422341.6960},
+                             {-179996231.920342, -312468450.131567, -169288918.592160}});
   CHECK((d - Vec3(0.07700420357108125891, 0.06304056321824967613, 0.05516568152597246810)).norm() < 1e-12);
   const GpsTime b = gps_time(Calendar{2015, 7, 15, 0, 0, 0}) + 17.0;
-  const Vec3 e = solid_tide({1112200.5696, -4842957.8511, 3985345.9122}, b, {{100210282451.6279, 103055630398.3160, 56855096480.4475}, {369817604.4348, 1897917.5258, 120804980.8284}});
+  const Vec3 e = solid_tide(
+      {1112200.5696, -4842957.8511, 3985345.9122}, b,
+      {{100210282451.6279, 103055630398.3160, 56855096480.4475}, {369817604.4348, 1897917.5258, 120804980.8284}});
   CHECK((e - Vec3(0.00509570869172363845, 0.0828663025983528700, -0.0636634925404189617)).norm() < 1e-12);
 }
 

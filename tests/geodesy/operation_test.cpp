@@ -44,7 +44,9 @@ TEST_CASE("the change of frame agrees with the published 14 parameters") {
   };
   const double a = t - 2015, b = t - 2010;
   const auto [t1, m1] = helmert(Vec3(0.0014, 0.0009, -0.0014) + a * Vec3(0, 0.0001, -0.0002), Vec3::Zero(), 0.00042);
-  const auto [t2, m2] = helmert(Vec3(0.0547, 0.0522, -0.0741) + b * Vec3(0.0001, 0.0001, -0.0019), Vec3(0.001701, 0.01029, -0.016632) + b * Vec3(8.1e-5, 0.00049, -0.000792), 0.00212 + b * 0.00011);
+  const auto [t2, m2] =
+      helmert(Vec3(0.0547, 0.0522, -0.0741) + b * Vec3(0.0001, 0.0001, -0.0019),
+              Vec3(0.001701, 0.01029, -0.016632) + b * Vec3(8.1e-5, 0.00049, -0.000792), 0.00212 + b * 0.00011);
   // ITRF2014 to ITRF2020 is published in that direction, so it is undone first.
   const Vec3 want = m2 * (m1.inverse() * (x - t1)) + t2;
   const FrameChange change({"EPSG:9988"}, {"EPSG:7930"}, x);
@@ -59,8 +61,10 @@ TEST_CASE("the change of frame agrees with the published 14 parameters") {
 TEST_CASE("between realisations of the ITRF") {
   const Vec3 x(4075578.385, 931852.890, 4801570.154);
   const FrameChange to08({"EPSG:7789"}, {"EPSG:5332"}, x), to00({"EPSG:7789"}, {"EPSG:4919"}, x);
-  CHECK((to08({x, {"EPSG:7789"}, 2018.5}).xyz - Vec3(4075578.3876, 931852.8921, 4801570.1567)).cwiseAbs().maxCoeff() < 6e-5);
-  CHECK((to00({x, {"EPSG:7789"}, 2018.5}).xyz - Vec3(4075578.3990, 931852.8949, 4801570.1264)).cwiseAbs().maxCoeff() < 6e-5);
+  CHECK((to08({x, {"EPSG:7789"}, 2018.5}).xyz - Vec3(4075578.3876, 931852.8921, 4801570.1567)).cwiseAbs().maxCoeff() <
+        6e-5);
+  CHECK((to00({x, {"EPSG:7789"}, 2018.5}).xyz - Vec3(4075578.3990, 931852.8949, 4801570.1264)).cwiseAbs().maxCoeff() <
+        6e-5);
 }
 
 // PRJ-28: Geocentric Datum of Australia technical manual, Flinders Peak and Buninyong (zone 55 south, GDA94).
@@ -70,7 +74,8 @@ TEST_CASE("grid coordinates, scale factor and convergence") {
   CHECK(a.east == Approx(273741.297).margin(0.001));
   CHECK(a.north == Approx(5796489.777).margin(0.001));
   CHECK(a.scale == Approx(1.00023056).margin(1e-8));
-  // In the south, west of the central meridian, grid north lies east of true north; the Australian sign is the opposite.
+  // In the south, west of the central meridian, grid north lies east of true north; the Australian sign is the
+  // opposite.
   CHECK(std::abs(degrees(a.convergence_rad)) == Approx(1 + 35 / 60.0 + 3.65 / 3600).margin(5e-6));
   const GridPoint b = zone55.project({-dms(37, 39, 10.1561), dms(143, 55, 35.3839), 0});
   CHECK(b.east == Approx(228854.052).margin(0.001));

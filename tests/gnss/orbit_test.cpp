@@ -25,9 +25,13 @@ Ephemeris example() {
 // The constant GM of the GPS interface document is used, as broadcast messages are fitted with it.
 TEST_CASE("broadcast orbit and clock (EPH-01, IS-GPS-200)") {
   const Ephemeris e = example();
-  const struct { double dt; Vec3 x; double clock; } rows[] = {{0, {-4237540.5365, -18156232.3155, 18685002.2951}, -839.703718},
-                                                              {3600, {-3756775.0239, -24662480.4504, 8735169.4698}, -839.770289},
-                                                              {-3600, {-8041595.7222, -8934690.1136, 23509423.2931}, -839.636509}};
+  const struct {
+    double dt;
+    Vec3 x;
+    double clock;
+  } rows[] = {{0, {-4237540.5365, -18156232.3155, 18685002.2951}, -839.703718},
+              {3600, {-3756775.0239, -24662480.4504, 8735169.4698}, -839.770289},
+              {-3600, {-8041595.7222, -8934690.1136, 23509423.2931}, -839.636509}};
   for (const auto &r : rows) {
     const SatelliteState s = evaluate(e, e.toe + r.dt);
     CHECK((s.position - r.x).norm() < 0.003);
@@ -104,7 +108,9 @@ TEST_CASE("single receivers see slips, and are quiet without them") {
       // One cycle on both carriers, the hardest of the small ones for the geometry-free combination alone.
       const bool slip = k == 120 && track % 2;
       if (slip) n1 += 3, n2 += 1;
-      const bool seen = d.slipped(range - iono + l1 * n1 + 0.003 * n(random), range - 1.647 * iono + l2 * n2 + 0.003 * n(random), range + iono + 0.4 * n(random), range + 1.647 * iono + 0.4 * n(random), 15, 0.7);
+      const bool seen =
+          d.slipped(range - iono + l1 * n1 + 0.003 * n(random), range - 1.647 * iono + l2 * n2 + 0.003 * n(random),
+                    range + iono + 0.4 * n(random), range + 1.647 * iono + 0.4 * n(random), 15, 0.7);
       slips += slip;
       missed += slip && !seen;
       false_alarms += !slip && seen;

@@ -104,8 +104,11 @@ TEST_CASE("the solution does not depend on which end is called the base") {
   const BroadcastOrbits orbits(j.campaign.navigation.ephemerides);
   std::map<std::string, OccupationModel> m;
   for (const auto &u : scenario.sessions[0].setups)
-    if (u.mark == "PN1" || u.mark == "PS1") m[u.mark] = model_occupation(j.file(u.mark, "s1"), orbits, j.marker.at(u.mark + "/s1"), {{0, 0, u.height}, &j.antennas.at(u.antenna)}, {}, {});
-  const StaticVector a = solve_static(m.at("PN1"), m.at("PS1"), orbits, {}, {}, {}), b = solve_static(m.at("PS1"), m.at("PN1"), orbits, {}, {}, {});
+    if (u.mark == "PN1" || u.mark == "PS1")
+      m[u.mark] = model_occupation(j.file(u.mark, "s1"), orbits, j.marker.at(u.mark + "/s1"),
+                                   {{0, 0, u.height}, &j.antennas.at(u.antenna)}, {}, {});
+  const StaticVector a = solve_static(m.at("PN1"), m.at("PS1"), orbits, {}, {}, {}),
+                     b = solve_static(m.at("PS1"), m.at("PN1"), orbits, {}, {}, {});
   CHECK((a.d + b.d).norm() < 5e-4);
   CHECK(a.solution == b.solution);
   SECTION("leaving a satellite out takes it out") {
@@ -153,7 +156,8 @@ TEST_CASE("the same scenario gives the same bytes") {
   CHECK(a.truth_json == b.truth_json);
   CHECK(a.receivers[0].data.values.size() == b.receivers[0].data.values.size());
   bool same = true;
-  for (std::size_t i = 0; i < a.receivers[0].data.values.size(); ++i) same = same && a.receivers[0].data.values[i].value == b.receivers[0].data.values[i].value;
+  for (std::size_t i = 0; i < a.receivers[0].data.values.size(); ++i)
+    same = same && a.receivers[0].data.values[i].value == b.receivers[0].data.values[i].value;
   CHECK(same);
   CHECK_THROWS_AS(sky::read_scenario("{"), InputError);
   std::string kind = read_file(AMPLETIE_SOURCE_DIR "/demo/scenario.json");

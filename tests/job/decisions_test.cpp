@@ -11,7 +11,8 @@ std::string told(const Job &job) {
   std::string s = setting_text(job.state().settings, "ratio") + setting_text(job.state().settings, "title");
   for (const auto &[mark, h] : job.state().holds) s += mark + hold_name(h.how);
   for (const auto &[item, why] : job.state().left_out) s += item + why.reason;
-  for (const Occupation &o : job.snapshot()->occupations) s += o.id + o.mark + std::to_string(o.measured) + o.measured_to + (o.slant ? "s" : "v") + (o.used ? "u" : "-");
+  for (const Occupation &o : job.snapshot()->occupations)
+    s += o.id + o.mark + std::to_string(o.measured) + o.measured_to + (o.slant ? "s" : "v") + (o.used ? "u" : "-");
   return s;
 }
 } // namespace
@@ -58,10 +59,19 @@ TEST_CASE("two hundred random decisions, withdrawn and made again, with restarts
   for (int i = 0; i < 200; ++i) {
     const std::string before = told(*job);
     switch (pick(6)) {
-    case 0: job->decide("set", occupation, {{"height", 1.0 + 0.001 * pick(900)}}, "book"); break;
-    case 1: job->decide("set", "limit", {{"ratio", 2.0 + pick(5)}}, "limit"); break;
-    case 2: job->decide(pick(2) ? "hold" : "release", "M" + std::to_string(pick(3)), {{"how", "full"}, {"xyz", {4293769.6, 1053871.5, 4582141.3 + pick(9)}}}, "hold"); break;
-    case 3: job->decide(pick(2) ? "leave-out" : "use", occupation, nlohmann::json::object(), "trees"); break;
+    case 0:
+      job->decide("set", occupation, {{"height", 1.0 + 0.001 * pick(900)}}, "book");
+      break;
+    case 1:
+      job->decide("set", "limit", {{"ratio", 2.0 + pick(5)}}, "limit");
+      break;
+    case 2:
+      job->decide(pick(2) ? "hold" : "release", "M" + std::to_string(pick(3)),
+                  {{"how", "full"}, {"xyz", {4293769.6, 1053871.5, 4582141.3 + pick(9)}}}, "hold");
+      break;
+    case 3:
+      job->decide(pick(2) ? "leave-out" : "use", occupation, nlohmann::json::object(), "trees");
+      break;
     case 4:
       if (job->can_undo()) {
         job->undo();

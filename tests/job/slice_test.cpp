@@ -11,11 +11,16 @@ using namespace ampletie::testing;
 using Catch::Matchers::Contains;
 
 namespace {
-nlohmann::json truth() { return nlohmann::json::parse(gunzip(read_file(AMPLETIE_SOURCE_DIR "/demo/data/truth.json.gz"))); }
-bool has(const Job &job, const std::string &kind, const std::string &about = "") {
-  return std::any_of(job.doubts().begin(), job.doubts().end(), [&](const Doubt &d) { return d.kind == kind && d.about.find(about) != std::string::npos; });
+nlohmann::json truth() {
+  return nlohmann::json::parse(gunzip(read_file(AMPLETIE_SOURCE_DIR "/demo/data/truth.json.gz")));
 }
-void solve(Job &job, unsigned threads = 0) { job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), threads, {})); }
+bool has(const Job &job, const std::string &kind, const std::string &about = "") {
+  return std::any_of(job.doubts().begin(), job.doubts().end(),
+                     [&](const Doubt &d) { return d.kind == kind && d.about.find(about) != std::string::npos; });
+}
+void solve(Job &job, unsigned threads = 0) {
+  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), threads, {}));
+}
 void adjust(Job &job) { job.accept_network(run_network(*job.snapshot(), job.vectors(), {})); }
 } // namespace
 
@@ -107,7 +112,8 @@ TEST_CASE("one thread or many, files in any order: the same result to the last b
   auto files = demo_files();
   std::vector<std::string> some;
   for (const auto &f : files)
-    if (f.find("-s1") == std::string::npos || f.find("PN1") != std::string::npos || f.find("REFA") != std::string::npos || f.find("PS1") != std::string::npos)
+    if (f.find("-s1") == std::string::npos || f.find("PN1") != std::string::npos ||
+        f.find("REFA") != std::string::npos || f.find("PS1") != std::string::npos)
       if (f.find("-s2") == std::string::npos) some.push_back(f);
   Job a = Job::create(folder / "a.tie", demo_settings());
   a.take(some);
@@ -136,7 +142,8 @@ TEST_CASE("what became of every dropped file is said, and a bad one harms nothin
   write_file(folder / "old.rnx", "     2.11           OBSERVATION DATA    G                   RINEX VERSION / TYPE\n");
   write_file(folder / "mixed.csv", "mark,x,y,z\nREFA,46.2,13.8,312\n");
   write_file(folder / "broken.gz", read_file(good).substr(0, 5000));
-  const auto out = job.take({folder / "cut.rnx", folder / "photo.rnx", good, folder / "empty.rnx", folder / "old.rnx", folder / "mixed.csv", folder / "broken.gz", folder / "missing", folder.path(), good});
+  const auto out = job.take({folder / "cut.rnx", folder / "photo.rnx", good, folder / "empty.rnx", folder / "old.rnx",
+                             folder / "mixed.csv", folder / "broken.gz", folder / "missing", folder.path(), good});
   REQUIRE(out.size() == 10);
   std::map<std::string, const Intake *> by;
   int already = 0;
@@ -187,7 +194,8 @@ TEST_CASE("doubts: unknown antenna, impossible height, no datum, no check, float
     job.decide("set", "job", {{"transformation", 0.5}}, "");
   }
   SECTION("one session only: no independent check") {
-    for (const char *m : {"PN1", "PS1", "DAM", "R07", "R11", "REFA", "REFB"}) job.decide("leave-out", occupation_of(job, m, 2), {}, "other day");
+    for (const char *m : {"PN1", "PS1", "DAM", "R07", "R11", "REFA", "REFB"})
+      job.decide("leave-out", occupation_of(job, m, 2), {}, "other day");
     solve(job);
     adjust(job);
     CHECK(has(job, "no independent check", "R11"));
@@ -226,5 +234,6 @@ TEST_CASE("set-up unknowns: without them the adjustment is too sure of itself") 
   job.decide("set", "weight", {{"centring", 0.1}, {"height", 0.1}}, "as if set-ups were perfect");
   const NetworkRun without = run_network(*job.snapshot(), job.vectors(), {});
   for (std::size_t i = 0; i < with.result.marks.size(); ++i)
-    if (with.result.marks[i].hold == Hold::none) CHECK(with.result.marks[i].cov_enu(0, 0) > without.result.marks[i].cov_enu(0, 0) + 2e-7);
+    if (with.result.marks[i].hold == Hold::none)
+      CHECK(with.result.marks[i].cov_enu(0, 0) > without.result.marks[i].cov_enu(0, 0) + 2e-7);
 }

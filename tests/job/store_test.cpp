@@ -11,7 +11,10 @@ using namespace ampletie::testing;
 using Catch::Matchers::Contains;
 
 namespace {
-Decision decision(int n) { return {0, utc_now(), "tester", "because " + std::to_string(n), "set", "job", {{"title", "job " + std::to_string(n)}}}; }
+Decision decision(int n) {
+  return {
+      0, utc_now(), "tester", "because " + std::to_string(n), "set", "job", {{"title", "job " + std::to_string(n)}}};
+}
 void sql(const std::string &path, const std::string &statement) {
   sqlite3 *db = nullptr;
   sqlite3_open(path.c_str(), &db);
@@ -48,7 +51,8 @@ TEST_CASE("sources can be listed and extracted with the sqlite3 program alone") 
   TemporaryFolder folder;
   const std::string path = folder / "a.tie", bytes(10000, 'q');
   { Store::create(path).add_sources({{{sha256_hex(bytes), "PN1.rnx", "observation", utc_now()}, bytes}}); }
-  REQUIRE(std::system(("cd '" + folder.path() + "' && sqlite3 a.tie -A > list.txt -t && sqlite3 a.tie -Ax").c_str()) == 0);
+  REQUIRE(std::system(("cd '" + folder.path() + "' && sqlite3 a.tie -A > list.txt -t && sqlite3 a.tie -Ax").c_str()) ==
+          0);
   CHECK_THAT(read_file(folder / "list.txt"), Contains("sources/PN1.rnx"));
   CHECK(read_file(folder / "sources/PN1.rnx") == bytes);
 }

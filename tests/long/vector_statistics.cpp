@@ -21,7 +21,8 @@ int main(int argc, char **argv) {
     if (!std::strcmp(argv[i], "precise")) e.precise = true;
   }
   int vectors = 0, fixed = 0, partly = 0, wrong = 0, within = 0, judged = 0;
-  double nse = 0, nse_up = 0, fit = 0, up2 = 0, plan2 = 0, worst_up = 0, worst_plan = 0, sd_up = 0, rms = 0, min_ratio = 1e9;
+  double nse = 0, nse_up = 0, fit = 0, up2 = 0, plan2 = 0, worst_up = 0, worst_plan = 0, sd_up = 0, rms = 0,
+         min_ratio = 1e9;
   int in50 = 0, in95 = 0, in99 = 0;
   const auto first = static_cast<std::uint64_t>(std::atoll(argv[2]));
   for (int k = 0; k < std::atoi(argv[3]); ++k) {
@@ -32,7 +33,9 @@ int main(int argc, char **argv) {
       fixed += o.vector.solution == Solution::fixed;
       partly += o.vector.solution == Solution::partly_fixed;
       wrong += o.wrong > 0;
-      if (o.wrong) std::printf("WRONG seed %llu %s %s-%s wrong %d ratio %.1f\n", static_cast<unsigned long long>(scenario.seed), o.session.c_str(), o.base.c_str(), o.rover.c_str(), o.wrong, o.vector.ratio);
+      if (o.wrong)
+        std::printf("WRONG seed %llu %s %s-%s wrong %d ratio %.1f\n", static_cast<unsigned long long>(scenario.seed),
+                    o.session.c_str(), o.base.c_str(), o.rover.c_str(), o.wrong, o.vector.ratio);
       const double q = o.error_enu.dot(o.cov_enu.inverse() * o.error_enu);
       nse += q / 3;
       nse_up += o.error_enu.z() * o.error_enu.z() / o.cov_enu(2, 2);
@@ -50,7 +53,11 @@ int main(int argc, char **argv) {
     }
   }
   const double n = vectors, m = judged;
-  std::printf("vectors %d fixed %.2f%% partly %.2f%% wrong %d minratio %.1f fit %.3f rms %.2f mm\n", vectors, 100 * fixed / n, 100 * partly / n, wrong, min_ratio, fit / n, 1000 * rms / n);
-  std::printf("nse %.3f (up %.3f) coverage 50: %.1f 95: %.1f 99: %.1f\n", nse / n, nse_up / n, 100 * in50 / n, 100 * in95 / n, 100 * in99 / n);
-  std::printf("up to 12.5 km: %d, inside 6/12 mm %.1f%%, rms plan %.1f up %.1f mm, printed up %.1f, worst %.1f %.1f\n", judged, 100 * within / m, 1000 * std::sqrt(plan2 / m), 1000 * std::sqrt(up2 / m), 1000 * sd_up / m, 1000 * worst_plan, 1000 * worst_up);
+  std::printf("vectors %d fixed %.2f%% partly %.2f%% wrong %d minratio %.1f fit %.3f rms %.2f mm\n", vectors,
+              100 * fixed / n, 100 * partly / n, wrong, min_ratio, fit / n, 1000 * rms / n);
+  std::printf("nse %.3f (up %.3f) coverage 50: %.1f 95: %.1f 99: %.1f\n", nse / n, nse_up / n, 100 * in50 / n,
+              100 * in95 / n, 100 * in99 / n);
+  std::printf("up to 12.5 km: %d, inside 6/12 mm %.1f%%, rms plan %.1f up %.1f mm, printed up %.1f, worst %.1f %.1f\n",
+              judged, 100 * within / m, 1000 * std::sqrt(plan2 / m), 1000 * std::sqrt(up2 / m), 1000 * sd_up / m,
+              1000 * worst_plan, 1000 * worst_up);
 }

@@ -9,15 +9,24 @@ using Catch::Matchers::Contains;
 
 namespace {
 const Frame frame{"EPSG:7930"};
-NetworkMark mark(const std::string &name, const Vec3 &x, Hold hold = Hold::none) { return {name, {x, frame, 2026.36}, hold, Vec3(0.001, 0.001, 0.002)}; }
+NetworkMark mark(const std::string &name, const Vec3 &x, Hold hold = Hold::none) {
+  return {name, {x, frame, 2026.36}, hold, Vec3(0.001, 0.001, 0.002)};
+}
 
 // LSQ-04: Ghilani and Wolf, GNSS vector network with two fixed stations.
 NetworkInput textbook() {
   NetworkInput in;
   in.set_up_unknowns = false;
-  in.marks = {mark("A", {402.35087, -4652995.30109, 4349760.77753}, Hold::full), mark("B", {8086.03178, -4642712.84739, 4360439.08326}, Hold::full),
-              mark("C", {12046, -4649394, 4353160}), mark("D", {-3081, -4643107, 4359531}), mark("E", {-4919, -4649361, 4352934}), mark("F", {1518, -4648399, 4354116})};
-  const struct { const char *from, *to; double d[3], q[6]; } rows[] = {
+  in.marks = {mark("A", {402.35087, -4652995.30109, 4349760.77753}, Hold::full),
+              mark("B", {8086.03178, -4642712.84739, 4360439.08326}, Hold::full),
+              mark("C", {12046, -4649394, 4353160}),
+              mark("D", {-3081, -4643107, 4359531}),
+              mark("E", {-4919, -4649361, 4352934}),
+              mark("F", {1518, -4648399, 4354116})};
+  const struct {
+    const char *from, *to;
+    double d[3], q[6];
+  } rows[] = {
       {"A", "C", {11644.2232, 3601.2165, 3399.2550}, {9.884E-4, -9.580E-6, 9.520E-6, 9.377E-4, -9.520E-6, 9.827E-4}},
       {"A", "E", {-5321.7164, 3634.0754, 3173.6652}, {2.158E-4, -2.100E-6, 2.160E-6, 1.919E-4, -2.100E-6, 2.005E-4}},
       {"B", "C", {3960.5442, -6681.2467, -7279.0148}, {2.305E-4, -2.230E-6, 2.070E-6, 2.546E-4, -2.230E-6, 2.252E-4}},
@@ -85,7 +94,8 @@ TEST_CASE("free, minimal and held differ only in the datum") {
   CHECK(((at(free, "A") + at(free, "B")) - (in.marks[0].position.xyz + in.marks[1].position.xyz)).norm() < 1e-8);
   // Smallest trace: no held-one solution has a smaller mean variance of the datum marks.
   double trace_free = 0, trace_minimal = 0;
-  for (std::size_t i = 0; i < 2; ++i) trace_free += free.marks[i].cov_enu.trace(), trace_minimal += minimal.marks[i].cov_enu.trace();
+  for (std::size_t i = 0; i < 2; ++i)
+    trace_free += free.marks[i].cov_enu.trace(), trace_minimal += minimal.marks[i].cov_enu.trace();
   CHECK(trace_free < trace_minimal);
 }
 
@@ -130,7 +140,8 @@ TEST_CASE("mixed frames and epochs are refused") {
 }
 
 TEST_CASE("Jacobians of all blocks against numeric differences") {
-  const MarkAxes a{0, {4283425, 1058738, 4590933}, local_axes(0.808, 0.242)}, b{3, {4286543, 1062177, 4587210}, local_axes(0.807, 0.243)};
+  const MarkAxes a{0, {4283425, 1058738, 4590933}, local_axes(0.808, 0.242)},
+      b{3, {4286543, 1062177, 4587210}, local_axes(0.807, 0.243)};
   NetworkVector v;
   v.id = "v", v.d = Vec3(1, 2, 3), v.cov = Mat3::Identity();
   std::vector<std::unique_ptr<Block>> blocks;
@@ -157,7 +168,9 @@ TEST_CASE("a set-up's height error is common to all vectors from it and shows in
   // Three marks seen from two erections over B; the second erection is 30 mm too high.
   NetworkInput in;
   const Vec3 base(4283425, 1058738, 4590933);
-  in.marks = {mark("A", base, Hold::full), mark("B", base + Vec3(1000, 2000, -1400)), mark("C", base + Vec3(-1500, 900, 1200), Hold::full), mark("D", base + Vec3(300, -1700, 150), Hold::full)};
+  in.marks = {mark("A", base, Hold::full), mark("B", base + Vec3(1000, 2000, -1400)),
+              mark("C", base + Vec3(-1500, 900, 1200), Hold::full),
+              mark("D", base + Vec3(300, -1700, 150), Hold::full)};
   const Vec3 up = local_axes(to_geodetic(in.marks[1].position.xyz)).row(2);
   int n = 0;
   for (int session = 1; session <= 3; ++session)
@@ -166,13 +179,15 @@ TEST_CASE("a set-up's height error is common to all vectors from it and shows in
       v.id = "v" + std::to_string(n++);
       v.from = in.marks[k].name, v.to = "B";
       v.from_set_up = v.from + std::to_string(session), v.to_set_up = "B" + std::to_string(session);
-      v.d = in.marks[1].position.xyz - in.marks[k].position.xyz + (session == 2 ? Vec3(0.030 * up) : Vec3(Vec3::Zero()));
+      v.d =
+          in.marks[1].position.xyz - in.marks[k].position.xyz + (session == 2 ? Vec3(0.030 * up) : Vec3(Vec3::Zero()));
       v.cov = 4e-6 * Mat3::Identity();
       v.frame = frame, v.epoch = 2026.36;
       in.vectors.push_back(v);
       in.set_ups.push_back({v.from_set_up, v.from, Vec3(0.001, 0.001, 0.001)});
     }
-  for (int session = 1; session <= 3; ++session) in.set_ups.push_back({"B" + std::to_string(session), "B", Vec3(0.001, 0.001, 0.001)});
+  for (int session = 1; session <= 3; ++session)
+    in.set_ups.push_back({"B" + std::to_string(session), "B", Vec3(0.001, 0.001, 0.001)});
   const NetworkResult r = adjust_network(in, {});
   std::string worst;
   double largest = 0;
@@ -188,7 +203,11 @@ TEST_CASE("a set-up's height error is common to all vectors from it and shows in
 }
 
 TEST_CASE("a session gives n − 1 vectors: fixed before float, short before long, ties by id") {
-  const auto ids = independent_vectors({{"v1", "A", "B", true, 100}, {"v2", "B", "C", true, 300}, {"v3", "A", "C", false, 50}, {"v4", "C", "D", true, 400}, {"v5", "B", "D", true, 400}});
+  const auto ids = independent_vectors({{"v1", "A", "B", true, 100},
+                                        {"v2", "B", "C", true, 300},
+                                        {"v3", "A", "C", false, 50},
+                                        {"v4", "C", "D", true, 400},
+                                        {"v5", "B", "D", true, 400}});
   CHECK(ids == std::vector<std::string>{"v1", "v2", "v4"});
 }
 

@@ -40,7 +40,10 @@ TEST_CASE("an issue: record, sheet, lists, and what is refused") {
       for (const auto &row : t.rows) CHECK(row.size() == t.columns.size());
     }
   }
-  for (const char *must : {"ETRF2000", "2026.36", "Pipeline: ", "Stated accuracy", "95 % means", "Held marks", "global test passes", "Vectors used", "Occupations", "Doubts", "Decisions", "independent check"}) CHECK_THAT(words, Contains(must));
+  for (const char *must :
+       {"ETRF2000", "2026.36", "Pipeline: ", "Stated accuracy", "95 % means", "Held marks", "global test passes",
+        "Vectors used", "Occupations", "Doubts", "Decisions", "independent check"})
+    CHECK_THAT(words, Contains(must));
   CHECK_THAT(p.csv, Contains(p.record.id));
 
   job.add_issue_record(p.record);
@@ -73,7 +76,8 @@ TEST_CASE("marks without a check and accepted doubts are printed") {
       for (const auto &row : t.rows)
         for (const auto &c : row) words += c + " ";
   }
-  CHECK_THAT(words, Contains("Without an independent check: DAM.") && Contains("client was told") && Contains("gate closed"));
+  CHECK_THAT(words,
+             Contains("Without an independent check: DAM.") && Contains("client was told") && Contains("gate closed"));
 }
 
 TEST_CASE("lengths in feet of both kinds") {

@@ -74,7 +74,8 @@ const char *fault_vfs() {
   shim.szOsFile = sizeof(File);
   shim.xOpen = x_open;
   shim.xDelete = x_delete;
-  methods = {1, x_close, x_read, x_write, x_truncate, x_sync, x_size, x_lock, x_unlock, x_reserved, x_control, x_sector, x_device, nullptr, nullptr, nullptr, nullptr, nullptr, nullptr};
+  methods = {1,         x_close,  x_read,   x_write, x_truncate, x_sync,  x_size,  x_lock,  x_unlock, x_reserved,
+             x_control, x_sector, x_device, nullptr, nullptr,    nullptr, nullptr, nullptr, nullptr};
   sqlite3_vfs_register(&shim, 0);
   return shim.zName;
 }

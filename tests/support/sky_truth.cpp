@@ -40,8 +40,8 @@ double wind_up_at(const OccupationModel &m, SatId sat, GpsTime t) {
 }
 } // namespace
 
-int wrong_integers(const Judged &j, const StaticVector &v, const std::string &base, const std::string &rover, const std::string &session,
-                   const OccupationModel &base_model, const OccupationModel &rover_model) {
+int wrong_integers(const Judged &j, const StaticVector &v, const std::string &base, const std::string &rover,
+                   const std::string &session, const OccupationModel &base_model, const OccupationModel &rover_model) {
   std::vector<std::int64_t> truth;
   for (const CarrierArc &a : v.arcs) {
     std::int64_t n[2] = {0, 0};
@@ -58,7 +58,8 @@ int wrong_integers(const Judged &j, const StaticVector &v, const std::string &ba
       if (!found) return 2000;
       // The integer counts from the branch of the wind-up that each side happened to start on.
       const OccupationModel &model = i == 0 ? base_model : rover_model;
-      n[i++] = found->integer + std::llround(found->wind_up - wind_up_at(model, a.sat, std::max(found->first, a.first)));
+      n[i++] =
+          found->integer + std::llround(found->wind_up - wind_up_at(model, a.sat, std::max(found->first, a.first)));
     }
     truth.push_back(n[1] - n[0]);
   }
@@ -85,7 +86,8 @@ std::vector<Outcome> solve_all(const Judged &j, const sky::Scenario &scenario, c
       a.arp_offset_enu = {0, 0, u.height};
       const auto c = j.antennas.find(u.antenna);
       if (e.antenna_calibration && c != j.antennas.end()) a.calibration = &c->second;
-      models[u.mark] = model_occupation(j.file(u.mark, s.name), orbits, j.marker.at(u.mark + "/" + s.name), a, e.model, progress);
+      models[u.mark] =
+          model_occupation(j.file(u.mark, s.name), orbits, j.marker.at(u.mark + "/" + s.name), a, e.model, progress);
     }
     for (std::size_t i = 0; i < s.setups.size(); ++i)
       for (std::size_t k = i + 1; k < s.setups.size(); ++k) {

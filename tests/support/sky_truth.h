@@ -9,7 +9,7 @@ namespace ampletie::testing {
 struct Judged {
   sky::Campaign campaign;
   std::map<std::string, std::vector<sky::Arc>> arcs; ///< by "MARK/session/G07/L1C"
-  std::map<std::string, Vec3> marker;                 ///< by "MARK/session": true marker
+  std::map<std::string, Vec3> marker;                ///< by "MARK/session": true marker
   std::map<std::string, Antenna> antennas;
 
   const ObservationFile &file(const std::string &mark, const std::string &session) const;
@@ -17,8 +17,8 @@ struct Judged {
 Judged judge(const sky::Scenario &scenario);
 
 /// Number of accepted integer combinations that differ from the truth.
-int wrong_integers(const Judged &j, const StaticVector &v, const std::string &base, const std::string &rover, const std::string &session,
-                   const OccupationModel &base_model, const OccupationModel &rover_model);
+int wrong_integers(const Judged &j, const StaticVector &v, const std::string &base, const std::string &rover,
+                   const std::string &session, const OccupationModel &base_model, const OccupationModel &rover_model);
 
 struct Experiment {
   StaticOptions solve;
@@ -35,6 +35,7 @@ struct Outcome {
   double length = 0;
 };
 /// Solves all pairs of every session up to a length, bases at their true place (moved by `base_error` m).
-std::vector<Outcome> solve_all(const Judged &j, const sky::Scenario &scenario, const Experiment &e, double max_length = 1e9);
+std::vector<Outcome> solve_all(const Judged &j, const sky::Scenario &scenario, const Experiment &e,
+                               double max_length = 1e9);
 
 } // namespace ampletie::testing

@@ -53,7 +53,8 @@ inline std::string occupation_of(const Job &job, const std::string &mark, int se
 inline Job demo_job(const std::string &path) {
   Job job = Job::create(path, demo_settings());
   job.take(demo_files());
-  job.decide("set", occupation_of(job, "R11", 1), {{"height_to", "rim"}, {"slant", true}}, "field sheet: read slant to the rim");
+  job.decide("set", occupation_of(job, "R11", 1), {{"height_to", "rim"}, {"slant", true}},
+             "field sheet: read slant to the rim");
   job.decide("hold", "REFA", {{"how", "full"}}, "published reference station");
   job.decide("hold", "REFB", {{"how", "full"}}, "published reference station");
   return job;
