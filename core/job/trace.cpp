@@ -62,6 +62,22 @@ std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s,
   for (const Occupation &o : s.occupations)
     if (o.id == v.from_occupation || o.id == v.to_occupation)
       for (auto &step : trace_occupation(o, s, depth + 1)) out.push_back(std::move(step));
+  // The published marks that logged in the session anchor the place at which everything is linearised.
+  GpsTime first{}, last{};
+  for (const Occupation &o : s.occupations)
+    if (o.id == v.from_occupation) first = o.start, last = o.stop;
+  for (const Occupation &o : s.occupations) {
+    const auto p = s.published.find(o.mark);
+    if (!o.used || p == s.published.end() || o.start > last || o.stop < first) continue;
+    out.push_back({depth + 1, "anchor", "a-priori place from " + o.mark,
+                   "moves the vector by millionths of its own change", "", 0, 0, o.mark});
+    if (p->second.line)
+      out.push_back({depth + 2, "control", fmt::format("{} line {}", p->second.source_name, p->second.line),
+                     fmt::format("{} in {} at {}", o.mark, p->second.frame, p->second.epoch), p->second.source_id,
+                     p->second.line, 0, o.mark});
+    if (o.id != v.from_occupation && o.id != v.to_occupation)
+      for (auto &step : trace_occupation(o, s, depth + 2)) out.push_back(std::move(step));
+  }
   for (const auto &c : s.contents)
     if ((v.orbits == "broadcast" && c.navigation) || (v.orbits == "precise" && c.sp3))
       out.push_back({depth + 1, "orbits", c.source.name, v.orbits + " orbits", c.source.id, 0, 0, v.id});
@@ -101,30 +117,13 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
   out.push_back({0, "result", "adjusted network",
                  fmt::format("{} vectors, {} marks", network->vectors.size(), network->result.marks.size()), "", 0, 0,
                  mark});
-  // In a connected network every observation of the group moves every free mark; cut at held marks, since nothing
-  // passes a mark that cannot move.
-  std::set<std::string> reached{mark}, used(network->vectors.begin(), network->vectors.end()), ids, holds;
-  auto is_fixed = [&](const std::string &name) {
-    const auto h = s.state.holds.find(name);
-    return network->result.mode == DatumMode::held && h != s.state.holds.end() && h->second.how == Hold::full;
-  };
-  for (bool grew = true; grew;) {
-    grew = false;
-    for (const VectorResult &v : vectors) {
-      if (!used.count(v.id) || ids.count(v.id)) continue;
-      // A set-up on a held mark still ties the vectors that share it.
-      for (const auto &[here, there, set_up] :
-           {std::tuple(v.from, v.to, v.from_set_up), std::tuple(v.to, v.from, v.to_set_up)}) {
-        if (!reached.count(is_fixed(here) ? set_up : here)) continue;
-        ids.insert(v.id);
-        reached.insert(is_fixed(there) ? (there == v.to ? v.to_set_up : v.from_set_up) : there);
-        if (is_fixed(there)) holds.insert(there);
-        if (is_fixed(here)) holds.insert(here);
-        grew = true;
-        break;
-      }
-    }
-  }
+  // Exactly what the least squares solution lets through to this mark.
+  const auto influences = influences_on(network->result, mark);
+  std::set<std::string> ids, holds;
+  for (const VectorResult &v : vectors)
+    if (influences.count(v.id)) ids.insert(v.id);
+  for (const auto &[name, h] : s.state.holds)
+    if (influences.count("held " + name)) holds.insert(name);
   // The vectors that end at the mark first: they are what people look for.
   for (int pass = 0; pass < 2; ++pass)
     for (const VectorResult &v : vectors)

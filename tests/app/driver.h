@@ -34,6 +34,7 @@ public:
     window.show();
     static_cast<void>(QTest::qWaitForWindowExposed(&window));
     QApplication::setActiveWindow(&window); // no window manager under Xvfb does it
+    static_cast<void>(QTest::qWaitForWindowActive(&window));
     if (!job.empty()) window.open(QString::fromStdString(job));
   }
   app::MainWindow window;
@@ -74,13 +75,14 @@ public:
     t->setFocus();
     t->setCurrentIndex(i);
     t->scrollTo(i);
+    QTest::qWait(20);
     QTest::keyClick(t, Qt::Key_F2);
-    auto *editor = t->viewport()->findChild<QLineEdit *>();
-    if (!editor) throw std::runtime_error("the cell cannot be edited");
+    auto *editor = qobject_cast<QLineEdit *>(QApplication::focusWidget());
+    if (!editor || editor->parentWidget() != t->viewport()) throw std::runtime_error("the cell cannot be edited");
     editor->selectAll();
     QTest::keyClicks(editor, text);
     QTest::keyClick(editor, Qt::Key_Return);
-    QTest::qWait(20);
+    QTest::qWait(60);
   }
   void wait() {
     QElapsedTimer t;
@@ -114,8 +116,15 @@ public:
 /// The demo in a folder of its own, opened in a window.
 struct DemoDriver {
   TemporaryFolder folder;
-  std::string path = folder / "orvane.tie";
-  Driver d{(demo_job(path), path)};
+  std::string path = made(folder / "orvane.tie");
+  Driver d{path};
+
+private:
+  /// The job must be closed again before the window opens it: one writer at a time.
+  static std::string made(const std::string &p) {
+    demo_job(p);
+    return p;
+  }
 };
 
 /// Fails when the event loop stands still for longer than a limit while it lives.
