@@ -28,8 +28,8 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
   add_part("Occupations", occupations_, stack_);
   auto *upper = new QHBoxLayout;
   upper->setSpacing(10);
-  upper->addWidget(stack_, 7);
-  upper->addWidget(new PlanView(w_, false), 4);
+  upper->addWidget(stack_, 17);
+  upper->addWidget(new PlanView(w_, false), 9);
   body()->addLayout(upper, 5);
   body()->addWidget(new ResidualChart(w_), 5);
   set_action("Solve vectors", "Solve vectors");

@@ -17,8 +17,8 @@ QuietSheet::QuietSheet(Workspace &w, const QString &title, const QString &words,
 }
 
 SettingsSheet::SettingsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Settings", parent) {
-  table_ = new TableCard("Settings", {{"Setting", "", false, false, 150},
-                                      {"Value", "", false, true, 190},
+  table_ = new TableCard("Settings", {{"Setting", "", false, false, 130},
+                                      {"Value", "", false, true, 130},
                                       {"Unit", "", false, false, 50},
                                       {"What it does", "", false, false, 470}});
   table_->model()->edit = [this](const std::string &name, int, const QString &value) -> QString {
