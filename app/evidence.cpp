@@ -253,11 +253,9 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
   if (run)
     for (const auto &x : run->result.marks)
       if (x.name == name) m = &x;
-  static const std::map<Hold, QString> words{{Hold::none, "computed"},
-                                             {Hold::full, "held"},
-                                             {Hold::plan, "held in plan"},
-                                             {Hold::height, "held in height"},
-                                             {Hold::check, "check, never used"}};
+  static const std::map<Hold, QString> words{{Hold::none, "computed"},     {Hold::full, "held"},
+                                             {Hold::plan, "held in plan"}, {Hold::height, "held in height"},
+                                             {Hold::weighted, "weighted"}, {Hold::check, "check, never used"}};
   QString status = words.at(hold);
   if (m && w_.job().network_stale()) status += " · out of date";
   html += heading("Mark", escaped(name), status, hold == Hold::none ? ink::accepted : ink::text);

@@ -165,11 +165,12 @@ void PlanView::draw_marks(QPainter &p) const {
     switch (m.hold) {
     case Hold::full:
     case Hold::plan:
+    case Hold::weighted:
       shape.moveTo(c + QPointF(0, -8));
       shape.lineTo(c + QPointF(7.5, 5.5));
       shape.lineTo(c + QPointF(-7.5, 5.5));
       shape.closeSubpath();
-      p.setBrush(ink::text);
+      if (m.hold != Hold::weighted) p.setBrush(ink::text); // weighted: an open triangle
       break;
     case Hold::height:
       shape.addRect(c.x() - 5.5, c.y() - 5.5, 11, 11);

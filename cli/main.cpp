@@ -23,7 +23,7 @@ struct Arguments {
   std::vector<std::string> geodetic;
   double mask = 0, interval = 0;
   unsigned threads = 0;
-  bool free = false, minimal = false, json = false;
+  bool free = false, minimal = false, json = false, weighted = false;
   std::string what = "vectors";
 };
 
@@ -113,7 +113,7 @@ int cmd_set(const Arguments &a) {
 
 int cmd_hold(const Arguments &a, bool check) {
   Job job = Job::open(a.job);
-  nlohmann::json v{{"how", check ? "check" : a.only.empty() ? "full" : a.only}};
+  nlohmann::json v{{"how", check ? "check" : a.weighted ? "weighted" : a.only.empty() ? "full" : a.only}};
   if (!a.xyz.empty()) v["xyz"] = a.xyz;
   if (!a.geodetic.empty()) {
     const auto lat = parse_angle_deg(a.geodetic[0]), lon = parse_angle_deg(a.geodetic[1]);
@@ -244,6 +244,7 @@ int run(int argc, char **argv) {
     c->add_option("--geodetic", a.geodetic, "latitude, longitude, ellipsoidal height")->expected(3);
     c->add_option("--grid", a.grid, "east, north, physical height, m")->expected(3);
     c->add_option("--sd", a.sd, "standard deviations east, north, up, m")->expected(3);
+    if (!check) c->add_flag("--weighted", a.weighted, "as observations with their published uncertainty");
     c->add_option("--only", a.only, "plan or height")->check(CLI::IsMember({"plan", "height"}));
     c->add_option("--frame", a.frame, "frame of the coordinates");
     c->add_option("--coordinate-epoch", a.coordinate_epoch, "epoch of the coordinates");

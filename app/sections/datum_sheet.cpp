@@ -61,6 +61,7 @@ void DatumSheet::refresh() {
                                                {Hold::full, "▲ held"},
                                                {Hold::plan, "▲ in plan"},
                                                {Hold::height, "■ in height"},
+                                               {Hold::weighted, "△ weighted"},
                                                {Hold::check, "◇ check"}};
     for (const auto &[name, p] : s.published) {
       const auto h = s.state.holds.find(name);

@@ -113,6 +113,11 @@ void GnssSheet::refresh() {
   }
   set_count(0, static_cast<int>(rows.size()));
   set_count(1, static_cast<int>(occ.size()));
+  // Before anything is solved the occupations are what there is to see.
+  if (rows.empty() != nothing_solved_) {
+    nothing_solved_ = rows.empty();
+    show_part(nothing_solved_ ? 1 : 0);
+  }
   vectors_->set_rows(std::move(rows));
   occupations_->set_rows(std::move(occ));
 }

@@ -39,6 +39,7 @@ private:
   void refresh();
   TableCard *vectors_, *occupations_;
   QStackedWidget *stack_;
+  bool nothing_solved_ = false;
 };
 
 /// The adjusted network: marks, residuals and set-ups with tests, the plan with ellipses.

@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "geodesy/ellipsoid.h"
+#include "job/record_compare.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
 #include <set>
@@ -197,7 +198,7 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
 } // namespace
 
 std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors,
-                               const NetworkRun *network) {
+                               const NetworkRun *network, const IssueRecord *issued) {
   List list(s.state);
   intake(list, s);
   gnss(list, s, vectors);
@@ -234,6 +235,9 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
                "published at " + p.epoch + " without a velocity: it is taken as unmoved since");
   }
   if (network) network_doubts(list, s, vectors, *network);
+  if (network && issued)
+    for (const std::string &what : compare_with_record(*issued, *network))
+      list.add("differs from what was issued", issued->id, "issue", issued->id + what, what + "; the record stands");
   std::stable_sort(list.all.begin(), list.all.end(), [](const Doubt &a, const Doubt &b) {
     return std::tuple(a.state != Doubt::State::open, -a.effect_m.value_or(0), a.kind, a.about) <
            std::tuple(b.state != Doubt::State::open, -b.effect_m.value_or(0), b.kind, b.about);

@@ -17,8 +17,9 @@ struct Doubt {
   std::string accepted_because;
 };
 
-/// All doubts, largest effect first; accepted ones stay in the list. `network` may be null.
+/// All doubts, largest effect first; accepted ones stay in the list. `network` and `issued` (the last issue record) may
+/// be null.
 std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors,
-                               const NetworkRun *network);
+                               const NetworkRun *network, const IssueRecord *issued);
 
 } // namespace ampletie

@@ -101,7 +101,9 @@ void Job::refold() {
   s->published = published_marks(s->contents, s->state);
   snapshot_ = s;
   refresh(vectors_, *snapshot_);
-  doubts_ = find_doubts(*snapshot_, vectors_, network_ && !network_stale() ? network_.get() : nullptr);
+  const auto records = store_.issue_records();
+  doubts_ = find_doubts(*snapshot_, vectors_, network_ && !network_stale() ? network_.get() : nullptr,
+                        records.empty() ? nullptr : &records.back());
 }
 
 bool Job::network_stale() const {

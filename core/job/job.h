@@ -1,6 +1,7 @@
 #pragma once
 #include "job/doubts.h"
 #include "job/network_run.h"
+#include "job/record_compare.h"
 #include "job/trace.h"
 
 namespace ampletie {
@@ -43,7 +44,10 @@ public:
   /// Takes over what a worker computed; results that no longer fit the job are marked stale.
   void accept_vectors(std::vector<VectorResult> vectors);
   void accept_network(NetworkRun run);
-  void add_issue_record(const IssueRecord &r) { store_.add_issue_record(r); }
+  void add_issue_record(const IssueRecord &r) {
+    store_.add_issue_record(r);
+    refold();
+  }
 
 private:
   explicit Job(Store store);

@@ -23,7 +23,7 @@ std::optional<Vec3> triple(const json &v, const char *name) {
 }
 
 Hold hold_by_name(const std::string &s) {
-  for (Hold h : {Hold::none, Hold::plan, Hold::height, Hold::full, Hold::check})
+  for (Hold h : {Hold::none, Hold::plan, Hold::height, Hold::full, Hold::weighted, Hold::check})
     if (hold_name(h) == s) return h;
   throw InputError("\"" + s + "\" is no way to hold a mark");
 }

@@ -112,6 +112,12 @@ Built build(const NetworkInput &in, NetworkResult &out) {
     add(m.name + " east", holds_plan(h));
     add(m.name + " north", holds_plan(h));
     add(m.name + " up", holds_height(h));
+    if (h == Hold::weighted) {
+      if (m.published_sd.minCoeff() <= 0)
+        throw InputError(m.name + " cannot be weighted: no standard deviations were published for it");
+      b.problem.blocks.push_back(
+          coordinate_block(m.name, a.first, Vec3::Zero(), m.published_sd.cwiseAbs2().asDiagonal()));
+    }
   }
   std::map<std::string, int> set_ups;
   std::set<std::string> in_use;
@@ -194,6 +200,8 @@ std::string hold_name(Hold h) {
     return "height";
   case Hold::full:
     return "full";
+  case Hold::weighted:
+    return "weighted";
   case Hold::check:
     return "check";
   }
@@ -215,8 +223,9 @@ std::vector<std::string> datum_defects(const NetworkInput &in) {
     bool plan = false, height = false;
     std::vector<std::string> names;
     for (const auto *m : members) {
-      plan = plan || holds_plan(m->hold);
-      height = height || holds_height(m->hold);
+      const bool weighted = m->hold == Hold::weighted;
+      plan = plan || weighted || holds_plan(m->hold);
+      height = height || weighted || holds_height(m->hold);
       names.push_back(m->name);
     }
     if (plan && height) continue;

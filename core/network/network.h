@@ -7,8 +7,8 @@
 
 namespace ampletie {
 
-/// How a mark takes part in the datum.
-enum class Hold { none, plan, height, full, check };
+/// How a mark takes part in the datum. Weighted: its published coordinates are observations with their uncertainty.
+enum class Hold { none, plan, height, full, weighted, check };
 std::string hold_name(Hold h);
 
 struct NetworkMark {

@@ -474,23 +474,4 @@ void write_issue(const IssuePackage &p, const std::string &folder, const std::st
   write_file(folder + "/record.json", p.record.data.dump(1));
 }
 
-std::vector<std::string> compare_with_record(const IssueRecord &r, const NetworkRun &now) {
-  std::vector<std::string> out;
-  for (const auto &m : r.data.at("marks")) {
-    const std::string name = m.at("name");
-    const auto p = now.positions.find(name);
-    if (p == now.positions.end()) {
-      out.push_back(name + " is no longer part of the network");
-      continue;
-    }
-    const Vec3 then(m.at("x").get<double>(), m.at("y").get<double>(), m.at("z").get<double>());
-    if (m.at("frame") != frame_name(p->second.ecef.frame))
-      out.push_back(name + " was issued in " + m.at("frame").get<std::string>());
-    else if ((p->second.ecef.xyz - then).cwiseAbs().maxCoeff() > 1e-4)
-      out.push_back(fmt::format("{} has moved by {:.1f} mm since it was issued", name,
-                                (p->second.ecef.xyz - then).norm() * 1000));
-  }
-  return out;
-}
-
 } // namespace ampletie

@@ -28,8 +28,4 @@ std::string unit_name(LengthUnit u);
 /// Writes control.csv, control.geojson and control.html into a folder (made if missing). The PDF is render's.
 void write_issue(const IssuePackage &p, const std::string &folder, const std::string &html);
 
-/// Differences between an issue record and what the job computes now, beyond the printed digit (0.1 mm); empty when the
-/// same. One sentence per mark.
-std::vector<std::string> compare_with_record(const IssueRecord &r, const NetworkRun &now);
-
 } // namespace ampletie

@@ -221,3 +221,26 @@ TEST_CASE("held marks carry their published uncertainty into network accuracy") 
   in.marks[0].published_sd.setZero();
   CHECK(adjust_network(in, {}).zero_sd_held == std::vector<std::string>{"A"});
 }
+
+TEST_CASE("weighted marks move within their published uncertainty") {
+  NetworkInput in = textbook();
+  in.marks[1].hold = Hold::weighted;
+  const NetworkResult r = adjust_network(in, {});
+  const AdjustedMark &b = r.marks[1];
+  CHECK(b.cov_enu(0, 0) > 0);
+  CHECK(std::sqrt(b.cov_enu(0, 0)) < 0.001);
+  CHECK(b.shift_enu.norm() > 0);
+  CHECK(b.shift_enu.norm() < 0.006);
+  CHECK(r.adjustment.redundancy == 27);
+  // Ever smaller standard deviations lead to the held solution.
+  in.marks[1].published_sd = Vec3(1e-6, 1e-6, 1e-6);
+  const NetworkResult tight = adjust_network(in, {});
+  in.marks[1].hold = Hold::full;
+  CHECK((at(tight, "D") - at(adjust_network(in, {}), "D")).norm() < 1e-6);
+  // A weighted mark is a datum; without a published uncertainty it cannot be.
+  for (auto &m : in.marks) m.hold = Hold::none;
+  in.marks[1].hold = Hold::weighted;
+  CHECK(adjust_network(in, {}).adjustment.redundancy == 24);
+  in.marks[1].published_sd.setZero();
+  CHECK_THROWS_WITH(adjust_network(in, {}), Contains("cannot be weighted"));
+}

@@ -1,4 +1,5 @@
-// Accuracy checked statistically (docs/verification.md): errors must agree with the standard deviations that are printed.
+// Accuracy checked statistically (docs/verification.md): errors must agree with the standard deviations that are
+// printed.
 #include "adjustment/statistics.h"
 #include "network/network.h"
 #include <Eigen/Dense>
@@ -10,16 +11,20 @@ using namespace ampletie;
 namespace {
 const Frame frame{"EPSG:7930"};
 
-/// Truth and a way to measure it: eight marks, two of them held, two sessions of independent vectors with renewed set-ups.
+/// Truth and a way to measure it: eight marks, two of them held, two sessions of independent vectors with renewed
+/// set-ups.
 struct Field {
   std::vector<Vec3> truth;
   std::mt19937_64 random;
   std::normal_distribution<double> normal;
 
   explicit Field(std::uint64_t seed) : random(seed) {
-    for (int i = 0; i < 8; ++i) truth.push_back(to_cartesian({0.808 + 4e-4 * (i % 3), 0.242 + 5e-4 * (i / 3), 400.0 + 90 * i}));
+    for (int i = 0; i < 8; ++i)
+      truth.push_back(to_cartesian({0.808 + 4e-4 * (i % 3), 0.242 + 5e-4 * (i / 3), 400.0 + 90 * i}));
   }
-  Vec3 noise(const Mat3 &cov) { return Mat3(cov.llt().matrixL()) * Vec3(normal(random), normal(random), normal(random)); }
+  Vec3 noise(const Mat3 &cov) {
+    return Mat3(cov.llt().matrixL()) * Vec3(normal(random), normal(random), normal(random));
+  }
 
   NetworkInput measure(double blunder_up = 0) {
     NetworkInput in;
@@ -77,7 +82,8 @@ TEST_CASE("errors agree with the printed covariance; tests err as often as they 
       const double q = e.dot(m.cov_enu.inverse() * e);
       nse += q / 3;
       ++marks;
-      in50 += q < chi_squared_quantile(0.50, 3), in95 += q < chi_squared_quantile(0.95, 3), in99 += q < chi_squared_quantile(0.99, 3);
+      in50 += q < chi_squared_quantile(0.50, 3), in95 += q < chi_squared_quantile(0.95, 3),
+          in99 += q < chi_squared_quantile(0.99, 3);
       plan95 += e.head<2>().norm() < circle95(ellipse(m.cov_enu.topLeftCorner<2, 2>()));
     }
   }
@@ -128,7 +134,8 @@ TEST_CASE("an error of the smallest detectable size is found as often as the pow
       const Block &b = *r.blocks[t.block];
       if (b.kind != "set-up") continue;
       if (b.id == "S1M5") found += std::abs(t.observations[2].standardised) > 3.29;
-      if (std::abs(t.observations[2].standardised) > largest) largest = std::abs(t.observations[2].standardised), who = b.id;
+      if (std::abs(t.observations[2].standardised) > largest)
+        largest = std::abs(t.observations[2].standardised), who = b.id;
     }
     // The two set-ups over one mark share the suspicion; nobody else may have more of it.
     right += who == "S1M5" || who == "S0M5";

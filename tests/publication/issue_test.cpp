@@ -57,6 +57,8 @@ TEST_CASE("an issue: record, sheet, lists, and what is refused") {
   const auto differences = compare_with_record(job.store().issue_records().at(0), *job.network());
   REQUIRE_FALSE(differences.empty());
   CHECK_THAT(differences.back(), Contains("moved by"));
+  CHECK(std::any_of(job.doubts().begin(), job.doubts().end(),
+                    [](const Doubt &d) { return d.kind == "differs from what was issued"; }));
   CHECK_THROWS_WITH(prepare_issue(job, {{"NOWHERE"}, LengthUnit::metre}), Contains("NOWHERE"));
 }
 

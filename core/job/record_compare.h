@@ -1,0 +1,10 @@
+#pragma once
+#include "job/network_run.h"
+
+namespace ampletie {
+
+/// Differences between an issue record and what the job computes now, beyond the printed digit (0.1 mm); empty when the
+/// same. One sentence per mark.
+std::vector<std::string> compare_with_record(const IssueRecord &r, const NetworkRun &now);
+
+} // namespace ampletie
