@@ -153,8 +153,11 @@ bool Workspace::solve() {
       [this, known = job_->vectors()](std::shared_ptr<const JobSnapshot> s,
                                       const Progress &p) -> std::function<QString()> {
         auto result = std::make_shared<std::vector<VectorResult>>(solve_vectors(*s, known, 0, p));
-        return [this, result] {
-          job_->accept_vectors(std::move(*result));
+        // Packed here, so that the window does not wait for it.
+        auto stored = std::make_shared<std::vector<StoredResult>>();
+        for (const VectorResult &v : *result) stored->push_back(to_stored(v));
+        return [this, result, stored] {
+          job_->accept_vectors(std::move(*result), std::move(*stored));
           int fixed = 0;
           for (const auto &v : job_->vectors()) fixed += v.error.empty() && v.solved.solution == Solution::fixed;
           return QString("%1 of %2 vectors fixed").arg(fixed).arg(job_->vectors().size());

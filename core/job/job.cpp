@@ -186,10 +186,12 @@ void Job::redo() {
   if (seq) decide("withdraw", "decision", {{"decision", seq}}, "redo");
 }
 
-void Job::accept_vectors(std::vector<VectorResult> vectors) {
+void Job::accept_vectors(std::vector<VectorResult> vectors, std::vector<StoredResult> stored) {
   vectors_ = std::move(vectors);
-  std::vector<StoredResult> stored;
-  for (const VectorResult &v : vectors_) stored.push_back(to_stored(v));
+  if (stored.size() != vectors_.size()) {
+    stored.clear();
+    for (const VectorResult &v : vectors_) stored.push_back(to_stored(v));
+  }
   store_.put_results("vector", stored);
   refold();
 }
@@ -197,7 +199,7 @@ void Job::accept_vectors(std::vector<VectorResult> vectors) {
 void Job::accept_network(NetworkRun run) {
   store_.put_results(
       "network",
-      {{"network", "network", run.fingerprint, {{"variance_factor", run.result.adjustment.variance_factor}}}});
+      {{"network", "network", run.fingerprint, {{"variance_factor", run.result.adjustment.variance_factor}}, {}}});
   network_ = std::make_unique<NetworkRun>(std::move(run));
   refold();
 }

@@ -42,7 +42,8 @@ public:
   void redo();
 
   /// Takes over what a worker computed; results that no longer fit the job are marked stale.
-  void accept_vectors(std::vector<VectorResult> vectors);
+  /// `stored` are the same vectors packed for the file, when the worker has done that already.
+  void accept_vectors(std::vector<VectorResult> vectors, std::vector<StoredResult> stored = {});
   void accept_network(NetworkRun run);
   void add_issue_record(const IssueRecord &r) {
     store_.add_issue_record(r);

@@ -318,7 +318,7 @@ std::vector<StoredResult> Store::results(const std::string &kind) const {
     // A damaged cache is no loss: it is computed again.
     try {
       nlohmann::json j = nlohmann::json::from_cbor(packed, true, false);
-      if (!j.is_discarded()) out.push_back({kind, s.text(0), s.text(1), std::move(j)});
+      if (!j.is_discarded()) out.push_back({kind, s.text(0), s.text(1), std::move(j), {}});
     } catch (const nlohmann::json::exception &) {
     }
   }
@@ -330,7 +330,7 @@ void Store::put_results(const std::string &kind, const std::vector<StoredResult>
   Transaction t(db_, path_);
   Statement(db_, path_, "DELETE FROM result WHERE kind = ?").bind(kind).step();
   for (const StoredResult &r : list) {
-    const auto bytes = nlohmann::json::to_cbor(r.data);
+    const auto bytes = r.bytes.empty() ? nlohmann::json::to_cbor(r.data) : r.bytes;
     Statement(db_, path_, "INSERT INTO result(kind, id, fingerprint, data) VALUES(?, ?, ?, ?)")
         .bind(kind)
         .bind(r.id)

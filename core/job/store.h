@@ -26,6 +26,7 @@ struct Decision {
 struct StoredResult {
   std::string kind, id, fingerprint;
   nlohmann::json data;
+  std::vector<std::uint8_t> bytes; ///< the data as CBOR where a worker has packed it already; else empty
 };
 
 struct IssueRecord {

@@ -388,7 +388,8 @@ StoredResult to_stored(const VectorResult &v) {
     j["residuals"].push_back({(r.time.ns - q.first.ns) / 1000000, r.sat.name(), std::lround(r.residual[0] * 1e4F),
                               std::lround(r.residual[1] * 1e4F),
                               std::lround(degrees(static_cast<double>(r.elevation)) * 10)});
-  return {"vector", v.id, v.fingerprint, std::move(j)};
+  auto bytes = nlohmann::json::to_cbor(j);
+  return {"vector", v.id, v.fingerprint, std::move(j), std::move(bytes)};
 }
 
 VectorResult from_stored(const StoredResult &r) {

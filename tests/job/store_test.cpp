@@ -32,7 +32,7 @@ TEST_CASE("what goes into the job file comes out of it") {
     s.add_sources({{source, bytes}});
     CHECK(s.append(decision(1)) == 1);
     CHECK(s.append(decision(2)) == 2);
-    s.put_results("vector", {{"vector", "v-1", "abc", {{"d", {1.5, 2.5, 3.5}}}}});
+    s.put_results("vector", {{"vector", "v-1", "abc", {{"d", {1.5, 2.5, 3.5}}}, {}}});
     s.add_issue_record({0, "issue-1", utc_now(), "00", {{"marks", 3}}});
     CHECK_THROWS_AS(s.add_sources({{source, bytes}}), InputError);
   }
