@@ -158,8 +158,8 @@ void TableCard::set_rows(std::vector<Row> rows) {
 }
 
 void TableCard::refit() {
-  if (fitted_ || model_->rowCount() == 0) return;
-  fitted_ = true;
+  if (model_->rowCount() == 0) return;
+  fitted_.resize(model_->columns.size(), 0);
   // By content, with the declared least width; a header never shorter than its text.
   const QFontMetrics plain(sized(9.5)), strong(sized(9.5, true)), heads(sized(8.5));
   for (int c = 0; c < model_->columnCount(); ++c) {
@@ -168,11 +168,14 @@ void TableCard::refit() {
     for (std::size_t r = 0; r < model_->rows().size() && r < 200; ++r) {
       const auto &row = model_->rows()[r].cells;
       if (static_cast<std::size_t>(c) < row.size())
-        w = std::max(w, std::min(420, (row[static_cast<std::size_t>(c)].bold ? strong : plain)
+        w = std::max(w, std::min(520, (row[static_cast<std::size_t>(c)].bold ? strong : plain)
                                               .horizontalAdvance(row[static_cast<std::size_t>(c)].text) +
                                           16));
     }
-    view_->setColumnWidth(c, w);
+    // A column grows with its content and keeps the width that a hand gave it otherwise.
+    int &before = fitted_[static_cast<std::size_t>(c)];
+    if (w > before) view_->setColumnWidth(c, before ? std::max(w, view_->columnWidth(c)) : w);
+    before = std::max(before, w);
   }
 }
 

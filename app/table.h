@@ -77,7 +77,8 @@ private:
   QTableView *view_;
   QLineEdit *filter_;
   QLabel *hidden_;
-  bool selecting_ = false, fitted_ = false;
+  bool selecting_ = false;
+  std::vector<int> fitted_; ///< widths that the content asked for so far
 };
 
 } // namespace ampletie::app

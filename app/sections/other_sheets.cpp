@@ -59,14 +59,8 @@ void SettingsSheet::refresh() {
 }
 
 DecisionsSheet::DecisionsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Decisions", parent) {
-  table_ = new TableCard("Decisions", {{"No.", "", true, false, 44},
-                                       {"When (UTC)", "", false, false, 150},
-                                       {"Who", "", false, false, 80},
-                                       {"What", "", false, false, 80},
-                                       {"About", "", false, false, 130},
-                                       {"Value", "", false, false, 220},
-                                       {"Reason", "", false, false, 200},
-                                       {"State", "", false, false, 80}});
+  table_ = new TableCard(
+      "Decisions", {{"No.", "", true}, {"When (UTC)"}, {"Who"}, {"What"}, {"About"}, {"Reason"}, {"State"}, {"Value"}});
   body()->addWidget(table_, 1);
   connect(table_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("decision", id); });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
@@ -90,9 +84,9 @@ void DecisionsSheet::refresh() {
                        {text(d.author), {}, {}, false},
                        {text(d.verb), {}, {}, true},
                        {about, {}, {}, false},
-                       {text(d.value.dump()), {}, {}, false},
                        {text(d.reason), {}, {}, false},
-                       {stands[i] ? "stands" : "withdrawn", {}, {}, false}},
+                       {stands[i] ? "stands" : "withdrawn", {}, {}, false},
+                       {text(d.value.dump()), {}, {}, false}},
                       !stands[i],
                       {}});
     }

@@ -11,6 +11,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QMimeData>
+#include <QPointer>
 #include <QPushButton>
 #include <QTableView>
 #include <QTextBrowser>
@@ -33,12 +34,24 @@ public:
     window.resize(1280, 800);
     window.show();
     static_cast<void>(QTest::qWaitForWindowExposed(&window));
-    QApplication::setActiveWindow(&window); // no window manager under Xvfb does it
-    static_cast<void>(QTest::qWaitForWindowActive(&window));
+    activate();
     if (!job.empty()) window.open(QString::fromStdString(job));
   }
   app::MainWindow window;
 
+  /// Under Xvfb no window manager gives the window the keyboard, and it can lose it again: asserted before every key.
+  void activate() {
+    if (QApplication::activeWindow() == &window) return;
+    QApplication::setActiveWindow(&window);
+    static_cast<void>(QTest::qWaitForWindowActive(&window, 200));
+    QApplication::setActiveWindow(&window);
+  }
+  /// A key or shortcut for the window as a whole.
+  void press(Qt::Key key, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
+    activate();
+    QTest::keyClick(&window, key, modifiers);
+    QTest::qWait(10);
+  }
   template <class T> T *named(const QString &name) {
     for (T *w : window.findChildren<T *>())
       if ((w->accessibleName() == name || w->objectName() == name) && w->isVisible()) return w;
@@ -71,18 +84,26 @@ public:
   }
   /// Types into a cell with the keyboard.
   void edit(QTableView *t, int row, const QString &title, const QString &text) {
-    const QModelIndex i = t->model()->index(row, column(t, title));
-    t->setFocus();
-    t->setCurrentIndex(i);
-    t->scrollTo(i);
-    QTest::qWait(20);
-    QTest::keyClick(t, Qt::Key_F2);
-    auto *editor = qobject_cast<QLineEdit *>(QApplication::focusWidget());
-    if (!editor || editor->parentWidget() != t->viewport()) throw std::runtime_error("the cell cannot be edited");
-    editor->selectAll();
-    QTest::keyClicks(editor, text);
-    QTest::keyClick(editor, Qt::Key_Return);
-    QTest::qWait(60);
+    for (int attempt = 0; attempt < 6; ++attempt) {
+      // Without a window manager the X server may take the keyboard away in the middle of a word; then the editor
+      // closes and nothing was said, and one types again.
+      activate();
+      const QModelIndex i = t->model()->index(row, column(t, title));
+      t->setFocus();
+      t->setCurrentIndex(i);
+      t->scrollTo(i);
+      QTest::qWait(20);
+      QTest::keyClick(t, Qt::Key_F2);
+      QPointer<QLineEdit> editor = qobject_cast<QLineEdit *>(QApplication::focusWidget());
+      if (!editor || editor->parentWidget() != t->viewport()) continue;
+      editor->selectAll();
+      editor->insert(text);
+      if (!editor || editor->text() != text) continue;
+      QTest::keyClick(editor, Qt::Key_Return);
+      QTest::qWait(60);
+      return;
+    }
+    throw std::runtime_error("the cell cannot be edited");
   }
   void wait() {
     QElapsedTimer t;

@@ -120,7 +120,7 @@ TEST_CASE("a span dragged over a satellite is left out, the vector turns out of 
   d.wait();
   CHECK_FALSE(d.window.workspace().vector(id)->stale);
   CHECK(d.window.workspace().vector(id)->solved.residuals.size() < before);
-  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  d.press(Qt::Key_Z, Qt::ControlModifier);
   CHECK(d.window.workspace().job().state().left_out.empty());
 }
 

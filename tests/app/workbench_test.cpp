@@ -31,7 +31,7 @@ TEST_CASE("from the demo to an issued sheet, by hand", "[window]") {
     CHECK(d.verdict(Section::gnss) == "42 fixed");
 
     d.section("Network");
-    QTest::keyClick(&d.window, Qt::Key_Return, Qt::ControlModifier);
+    d.press(Qt::Key_Return, Qt::ControlModifier);
     d.wait();
     CHECK(d.state(Section::network) == State::clean);
     CHECK_THAT(d.named<QTextBrowser>("Network summary")->toPlainText().toStdString(), Contains("passes"));
@@ -49,7 +49,7 @@ TEST_CASE("from the demo to an issued sheet, by hand", "[window]") {
     d.section("Issue");
     CHECK_FALSE(d.named<QPushButton>("Issue control")->isEnabled());
     CHECK_THAT(d.named<QTextBrowser>("May I issue?")->toPlainText().toStdString(), Contains("out of date"));
-    QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+    d.press(Qt::Key_Z, Qt::ControlModifier);
     CHECK(d.verdict(Section::gnss) == "42 fixed");
     CHECK(d.state(Section::network) == State::clean);
     d.section("Intake");
@@ -149,19 +149,19 @@ TEST_CASE("keyboard: sections, evidence, doubts, finding, the space bar") {
   t->setFocus();
   QTest::keyClick(t, Qt::Key_Space);
   CHECK_FALSE(d.window.workspace().vector(id)->used);
-  QTest::keyClick(&d.window, Qt::Key_Z, Qt::ControlModifier);
+  d.press(Qt::Key_Z, Qt::ControlModifier);
   CHECK(d.window.workspace().vector(id)->used);
   auto *evidence = d.window.findChild<EvidencePanel *>();
-  QTest::keyClick(&d.window, Qt::Key_E);
+  d.press(Qt::Key_E);
   CHECK_FALSE(evidence->isVisible());
-  QTest::keyClick(&d.window, Qt::Key_E);
+  d.press(Qt::Key_E);
   auto *doubts = d.window.findChild<DoubtsDrawer *>();
-  QTest::keyClick(&d.window, Qt::Key_D);
+  d.press(Qt::Key_D);
   CHECK(doubts->is_open());
-  QTest::keyClick(&d.window, Qt::Key_D);
-  QTest::keyClick(&d.window, Qt::Key_N, Qt::AltModifier);
+  d.press(Qt::Key_D);
+  d.press(Qt::Key_N, Qt::AltModifier);
   CHECK(d.named<QPushButton>("Adjust network"));
-  QTest::keyClick(&d.window, Qt::Key_K, Qt::ControlModifier);
+  d.press(Qt::Key_K, Qt::ControlModifier);
   auto *find = d.named<QLineEdit>("Find");
   REQUIRE(find);
   QTest::keyClicks(find, "Go to Datum");
@@ -195,7 +195,7 @@ TEST_CASE("a mark is released and held again from its evidence; without one ther
 TEST_CASE("settings change by decision, nonsense is refused, empty sections say so") {
   DemoDriver demo;
   Driver &d = demo.d;
-  QTest::keyClick(&d.window, Qt::Key_Comma, Qt::ControlModifier);
+  d.press(Qt::Key_Comma, Qt::ControlModifier);
   QTableView *t = d.table("Settings");
   d.edit(t, d.row_with(t, "Setting", "Ratio"), "Value", "4.5");
   CHECK(d.window.workspace().job().state().settings.ratio_limit == 4.5);
