@@ -6,7 +6,7 @@ namespace ampletie {
 namespace {
 
 double wavelength(SatId sat, int band) {
-  return speed_of_light / carrier_hz(sat.system, band == 0 ? '1' : sat.system == 'E' ? '5' : '2');
+  return speed_of_light / band_hz(sat, band);
 }
 
 struct Follow {
@@ -45,6 +45,8 @@ std::vector<Pair> common(const ModelledEpoch &b, const ModelledEpoch &r, const s
 }
 
 } // namespace
+
+double band_hz(SatId sat, int band) { return carrier_hz(sat.system, band == 0 ? '1' : sat.system == 'E' ? '5' : '2'); }
 
 DifferencedSession difference(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
                               const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks) {

@@ -22,6 +22,9 @@ struct DifferencedSession {
   std::vector<std::string> notes;
 };
 
+/// Carrier frequency, Hz, of a satellite's first (0) or second (1) band in use.
+double band_hz(SatId sat, int band);
+
 /// Where a new arc must start although nothing in the data says so (found by the filter).
 struct ForcedBreak {
   SatId sat;

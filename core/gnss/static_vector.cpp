@@ -12,9 +12,8 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-double hz(SatId sat, int band) { return carrier_hz(sat.system, band == 0 ? '1' : sat.system == 'E' ? '5' : '2'); }
 double iono_factor(SatId sat, int band) {
-  const double q = hz(sat, 0) / hz(sat, band);
+  const double q = band_hz(sat, 0) / band_hz(sat, band);
   return q * q;
 }
 
@@ -185,7 +184,7 @@ private:
         scalar(code_row, d.code[bi], noise_.code(d.elevation), 0);
 
         if (d.arc[bi] < 0) continue;
-        const double lambda = speed_of_light / hz(d.sat, b);
+        const double lambda = speed_of_light / band_hz(d.sat, b);
         const Index arc = at_.arcs + d.arc[bi];
         if (!started_[static_cast<std::size_t>(arc)]) {
           started_[static_cast<std::size_t>(arc)] = true;
@@ -385,7 +384,7 @@ void residuals(const DifferencedSession &s, const StaticOptions &o, const Filter
       Row r{&d, {}, 0, 0};
       for (int b = 0; b < band_count; ++b) {
         const auto bi = static_cast<std::size_t>(b);
-        r.y[bi] = d.phase[bi] + d.unit.dot(x.head<3>()) - x[at.arcs + d.arc[bi]] * speed_of_light / hz(d.sat, b);
+        r.y[bi] = d.phase[bi] + d.unit.dot(x.head<3>()) - x[at.arcs + d.arc[bi]] * speed_of_light / band_hz(d.sat, b);
       }
       // Two phases and the prior of the ionosphere leave one range: its weight and value by elimination of the delay.
       const double v = noise.phase_white(d.elevation) + (o.correlated_noise ? noise.multipath(d.elevation) : 0);
