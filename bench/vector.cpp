@@ -14,7 +14,7 @@ struct Prepared {
     sky::Scenario s = sky::read_scenario(read_file(AMPLETIE_SOURCE_DIR "/demo/scenario.json"));
     s.sessions.resize(1);
     j = testing::judge(s);
-    orbits = BroadcastOrbits(j.campaign.navigation.ephemerides);
+    orbits = BroadcastOrbits(j.campaign.navigation);
     base = model("REFA");
     rover = model("R11");
   }

@@ -1,5 +1,7 @@
 #include "base/text.h"
 #include "base/error.h"
+#include <archive.h>
+#include <archive_entry.h>
 #include <charconv>
 #include <cmath>
 #include <cstdio>
@@ -138,6 +140,26 @@ std::string gunzip(std::string_view bytes, std::size_t limit) {
   }
   inflateEnd(&z);
   return out;
+}
+
+bool is_unix_compressed(std::string_view bytes) { return bytes.size() > 2 && bytes[0] == '\x1f' && bytes[1] == '\x9d'; }
+
+std::string uncompress(std::string_view bytes, std::size_t limit) {
+  const std::unique_ptr<archive, decltype(&archive_read_free)> a(archive_read_new(), archive_read_free);
+  archive_read_support_filter_compress(a.get());
+  archive_read_support_format_raw(a.get());
+  archive_entry *entry = nullptr;
+  if (archive_read_open_memory(a.get(), bytes.data(), bytes.size()) != ARCHIVE_OK ||
+      archive_read_next_header(a.get(), &entry) != ARCHIVE_OK)
+    throw InputError("the compressed file is damaged");
+  std::string out;
+  std::vector<char> chunk(1 << 18);
+  while (true) {
+    const auto n = archive_read_data(a.get(), chunk.data(), chunk.size());
+    if (n < 0 || out.size() > limit) throw InputError("the compressed file is damaged or ends too early");
+    if (n == 0) return out;
+    out.append(chunk.data(), static_cast<std::size_t>(n));
+  }
 }
 
 std::string gzip(std::string_view bytes) {

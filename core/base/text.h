@@ -39,6 +39,9 @@ std::string read_file(const std::string &path);
 void write_file(const std::string &path, std::string_view bytes);
 
 bool is_gzip(std::string_view bytes);
+/// The LZW form of the old Unix command, as archives of reference stations still use it.
+bool is_unix_compressed(std::string_view bytes);
+std::string uncompress(std::string_view bytes, std::size_t limit = std::size_t{4} << 30);
 /// Inflates gzip (several members allowed); throws `InputError` on damage or above `limit` bytes.
 std::string gunzip(std::string_view bytes, std::size_t limit = std::size_t{4} << 30);
 std::string gzip(std::string_view bytes);

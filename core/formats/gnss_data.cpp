@@ -15,18 +15,31 @@ std::optional<SatId> parse_sat(std::string_view t) {
   return SatId{s, static_cast<std::uint8_t>(*n)};
 }
 
-double carrier_hz(char system, char band) {
+double carrier_hz(char system, char band, int channel) {
+  auto pick = [&](std::initializer_list<std::pair<char, double>> list) {
+    for (auto [b, mhz] : list)
+      if (b == band) return mhz * 1e6;
+    return 0.0;
+  };
   switch (system) {
   case 'G':
+    return pick({{'1', 1575.42}, {'2', 1227.60}, {'5', 1176.45}});
   case 'J':
-    return band == '1' ? 1575.42e6 : band == '2' ? 1227.60e6 : band == '5' ? 1176.45e6 : 0;
+    return pick({{'1', 1575.42}, {'2', 1227.60}, {'5', 1176.45}, {'6', 1278.75}});
   case 'E':
-    return band == '1'   ? 1575.42e6
-           : band == '5' ? 1176.45e6
-           : band == '7' ? 1207.14e6
-           : band == '8' ? 1191.795e6
-           : band == '6' ? 1278.75e6
-                         : 0;
+    return pick({{'1', 1575.42}, {'5', 1176.45}, {'7', 1207.14}, {'8', 1191.795}, {'6', 1278.75}});
+  case 'R':
+    return pick({{'1', 1602 + channel * 0.5625},
+                 {'2', 1246 + channel * 0.4375},
+                 {'3', 1202.025},
+                 {'4', 1600.995},
+                 {'6', 1248.06}});
+  case 'C':
+    return pick({{'2', 1561.098}, {'1', 1575.42}, {'5', 1176.45}, {'7', 1207.14}, {'8', 1191.795}, {'6', 1268.52}});
+  case 'I':
+    return pick({{'5', 1176.45}, {'9', 2492.028}, {'1', 1575.42}});
+  case 'S':
+    return pick({{'1', 1575.42}, {'5', 1176.45}});
   default:
     return 0;
   }

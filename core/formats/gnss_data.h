@@ -20,8 +20,9 @@ struct SatId {
 };
 std::optional<SatId> parse_sat(std::string_view text);
 
-/// Carrier frequency in Hz of a system's RINEX band digit ('1', '2', '5' …); 0 when the pair is not known.
-double carrier_hz(char system, char band);
+/// Carrier frequency in Hz of a system's RINEX band digit ('1', '2', '5' …), RINEX 3.05 table 4 onwards; GLONASS bands
+/// 1 and 2 depend on the satellite's channel (−7 … +6). 0 when the pair is not known.
+double carrier_hz(char system, char band, int glonass_channel = 0);
 
 /// One value of an observation record. `lli` bit 0: loss of lock, bit 1: half cycle unresolved. 0 is absent (RINEX).
 struct Observable {
@@ -33,6 +34,7 @@ struct Observable {
 /// What one satellite gave at one epoch; the values follow the file's list of types for its system.
 struct SatelliteRecord {
   SatId sat;
+  std::uint16_t count = 0; ///< values it has; types added later in the file are not among them
   std::uint32_t first = 0; ///< index of its first value in `ObservationFile::values`
 };
 
@@ -55,31 +57,57 @@ struct ObservationFile {
   std::vector<SatelliteRecord> records;
   std::vector<Observable> values;
   std::map<std::string, long> header_lines; ///< header label → line of the file, for the trace
-  std::size_t event_records = 0;            ///< event lines stepped over
+  std::map<SatId, int> glonass_channel;
+  std::map<std::string, double> glonass_code_phase_bias; ///< "C1C" → m, as the header states
+  std::map<std::string, double> phase_shift; ///< "GL2X" → cycles that the header says were added to the phases
+  std::optional<int> leap_seconds;
+  bool moving = false;             ///< recorded between the events "antenna moves" and "new site"
+  std::vector<GpsTime> marks;      ///< external events (flag 5)
+  std::size_t event_records = 0;   ///< lines of event records
+  std::size_t repeated_epochs = 0; ///< epochs of spliced files that were there already
 
   int type_index(char system, std::string_view code) const; ///< −1 when the file does not carry it
+  /// A value of a record, or an absent one when the record was written before the type came in.
+  Observable value(const SatelliteRecord &r, int index) const {
+    return index >= 0 && index < r.count ? values[r.first + static_cast<std::size_t>(index)] : Observable{};
+  }
 };
 
-/// Broadcast elements of GPS or Galileo (Keplerian with harmonic corrections), SI units and radians.
+/// Broadcast elements of GPS, Galileo, BeiDou or QZSS (Keplerian with harmonic corrections), SI units and radians.
+/// Times of BeiDou are turned to GPS time when read.
 struct Ephemeris {
   SatId sat;
   GpsTime toc, toe, transmitted;
   double af0 = 0, af1 = 0, af2 = 0;
   double crs = 0, delta_n = 0, m0 = 0, cuc = 0, ecc = 0, cus = 0, sqrt_a = 0, cic = 0, omega0 = 0, cis = 0, i0 = 0,
          crc = 0, omega = 0, omega_dot = 0, idot = 0;
-  int iode = 0;        ///< GPS IODE or Galileo IODnav
+  int iode = 0;        ///< GPS IODE, Galileo IODnav, BeiDou AODE
   int source = 0;      ///< Galileo data source bits (1 I/NAV E1, 2 F/NAV, 4 I/NAV E5b); GPS codes on L2
   double accuracy = 2; ///< m (GPS URA, Galileo SISA); negative: none given
   int health = 0;
-  double group_delay = 0, group_delay_2 = 0; ///< GPS TGD; Galileo BGD E5a/E1 and BGD E5b/E1, s
+  /// GPS and QZSS TGD; Galileo BGD E5a/E1 and BGD E5b/E1; BeiDou TGD1 (B1/B3) and TGD2 (B2/B3), s.
+  double group_delay = 0, group_delay_2 = 0;
+  long line = 0;
+};
+
+/// State vector of a GLONASS satellite in its broadcast frame (PZ-90.11), SI units.
+struct GlonassState {
+  SatId sat;
+  GpsTime time;
+  Vec3 position = Vec3::Zero(), velocity = Vec3::Zero(), acceleration = Vec3::Zero(); ///< of Sun and Moon only
+  double clock = 0;                                                                   ///< −τn, s
+  double drift = 0;                                                                   ///< γn
+  int health = 0, channel = 0, age_days = 0;
   long line = 0;
 };
 
 struct NavigationFile {
   double version = 3.05;
   std::vector<Ephemeris> ephemerides;
+  std::vector<GlonassState> glonass;
   std::vector<double> klobuchar; ///< GPSA then GPSB, eight values, or empty
-  std::size_t skipped = 0;       ///< records of systems that are not used yet
+  std::size_t skipped = 0;       ///< records of systems or message types that are not used
+  std::size_t size() const { return ephemerides.size() + glonass.size(); }
 };
 
 struct Sp3Epoch {

@@ -2,6 +2,8 @@
 #include "base/text.h"
 #include "formats/antenna_points.h"
 #include "formats/control_list.h"
+#include "formats/hatanaka.h"
+#include "formats/rtcm3.h"
 
 namespace ampletie {
 
@@ -11,6 +13,8 @@ std::string kind_name(FileKind kind) {
     return "observations";
   case FileKind::navigation:
     return "broadcast orbits";
+  case FileKind::rtcm3:
+    return "RTCM 3 log";
   case FileKind::sp3:
     return "precise orbits";
   case FileKind::antex:
@@ -25,7 +29,12 @@ std::string kind_name(FileKind kind) {
   return "not recognised";
 }
 
-std::string plain_content(std::string_view bytes) { return is_gzip(bytes) ? gunzip(bytes) : std::string(bytes); }
+std::string plain_content(std::string_view bytes) {
+  std::string text = is_gzip(bytes)              ? gunzip(bytes)
+                     : is_unix_compressed(bytes) ? uncompress(bytes)
+                                                 : std::string(bytes);
+  return is_hatanaka(text) ? expand_hatanaka(text) : text;
+}
 
 Recognition recognise(std::string_view c) {
   auto begins = [&](std::string_view s) { return c.substr(0, s.size()) == s; };
@@ -35,18 +44,17 @@ Recognition recognise(std::string_view c) {
   if (label == "RINEX VERSION / TYPE") {
     const char type = field(first, 20, 1).empty() ? ' ' : first[20];
     if (type == 'O') return {FileKind::observation, {}};
-    if (type == 'N') return {FileKind::navigation, {}};
+    // RINEX 2 has a letter of its own for the navigation of GLONASS.
+    if (type == 'N' || type == 'G') return {FileKind::navigation, {}};
     return {FileKind::unknown, std::string("a RINEX file of type ") + type + ", which is not read yet"};
   }
-  if (label == "CRINEX VERS   / TYPE")
-    return {FileKind::unknown, "a Hatanaka-compressed RINEX file, not read yet: expand it first"};
   if (label == "ANTEX VERSION / SYST") return {FileKind::antex, {}};
   if (begins("#c") || begins("#d") || begins("#a")) return {FileKind::sp3, {}};
   if (begins("\x89PNG") || begins("\xFF\xD8\xFF") || begins("GIF8")) return {FileKind::unknown, "a picture"};
   if (begins("%PDF")) return {FileKind::unknown, "a PDF document"};
   if (begins("PK\x03\x04"))
     return {FileKind::unknown, "a ZIP archive or an office document: unpack it, or save it as CSV"};
-  if (begins("\xD3")) return {FileKind::unknown, "it looks like a raw RTCM 3 log, not read yet: export RINEX 3"};
+  if (looks_like_rtcm3(c)) return {FileKind::rtcm3, {}};
   if (c.substr(0, 4096).find('\0') != std::string_view::npos)
     return {FileKind::unknown, "a binary file of a receiver or another program: export RINEX 3"};
   if (looks_like_antenna_points(c)) return {FileKind::antenna_points, {}};

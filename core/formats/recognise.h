@@ -4,7 +4,7 @@
 
 namespace ampletie {
 
-enum class FileKind { observation, navigation, sp3, antex, antenna_points, control, unknown };
+enum class FileKind { observation, navigation, rtcm3, sp3, antex, antenna_points, control, unknown };
 std::string kind_name(FileKind kind); ///< "observations", "broadcast orbits" …
 
 /// What a file is, judged by its content and never by its name. `content` is already inflated.
@@ -14,7 +14,7 @@ struct Recognition {
 };
 Recognition recognise(std::string_view content);
 
-/// The file's bytes, inflated when they are gzip.
+/// The file's bytes, with gzip, Unix compress and the compact form of RINEX undone.
 std::string plain_content(std::string_view bytes);
 
 } // namespace ampletie

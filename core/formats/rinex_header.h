@@ -1,6 +1,7 @@
 #pragma once
 #include "base/error.h"
 #include "base/text.h"
+#include "time/gps_time.h"
 #include <string>
 #include <string_view>
 
@@ -21,6 +22,13 @@ inline int whole(std::string_view line, std::size_t from, std::size_t length, lo
   if (!v)
     throw InputError({}, at, std::string(what) + " is missing or not a whole number", static_cast<long>(from) + 1);
   return static_cast<int>(*v);
+}
+/// An instant from calendar fields, checked for what no calendar holds.
+inline GpsTime checked_time(const Calendar &c, long at) {
+  if (c.year < 1980 || c.year > 2200 || c.month < 1 || c.month > 12 || c.day < 1 || c.day > 31 || c.hour < 0 ||
+      c.hour > 24 || c.minute < 0 || c.minute > 59 || c.second < 0 || c.second >= 61)
+    throw InputError({}, at, "the epoch's date is impossible");
+  return gps_time(c);
 }
 /// A header line: content padded to 60 columns, then its label.
 inline std::string header_line(std::string content, std::string_view name) {

@@ -1,16 +1,15 @@
 #include "formats/rinex_observation.h"
 #include "formats/rinex_header.h"
+#include "formats/site_builder.h"
 #include <cmath>
 #include <fmt/format.h>
 
 namespace ampletie {
-namespace {
+namespace rinex {
 
-using namespace rinex;
-
-/// Fixed-point field of an observation: optional blanks, sign, digits, one point. Much faster than a general parser,
-/// exact for the 13 digits that the format allows. Returns false when malformed.
 bool fixed_point(const char *p, const char *end, double &out) {
+  // Optional blanks, sign, digits, one point: much faster than a general parser, exact for the digits the format
+  // allows.
   static constexpr double scale[] = {1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6};
   while (p < end && *p == ' ') ++p;
   if (p == end) {
@@ -25,87 +24,44 @@ bool fixed_point(const char *p, const char *end, double &out) {
     if (*p == '.' && decimals < 0)
       decimals = 0;
     else if (*p >= '0' && *p <= '9') {
+      if (++digits > 17) return false;
       n = n * 10 + (*p - '0');
-      ++digits;
       if (decimals >= 0) ++decimals;
     } else
       return false;
   }
   while (p < end && *p == ' ') ++p;
-  if (p != end || digits == 0 || digits > 17 || decimals > 6) return false;
+  if (p != end || digits == 0 || decimals > 6) return false;
   out = static_cast<double>(n) / scale[decimals < 0 ? 0 : decimals];
   if (negative) out = -out;
   return true;
 }
 
-void read_header(LineReader &in, ObservationFile &f) {
-  std::string_view line;
-  bool first = true, ended = false;
-  char types_of = ' ';
-  std::size_t types_left = 0;
-  while (!ended && in.next(line)) {
-    const long at = in.number();
-    const std::string_view name = label(line);
-    if (first) {
-      if (name != "RINEX VERSION / TYPE") throw InputError({}, at, "not a RINEX file: the first line names no version");
-      f.version = number(line, 0, 9, at, "the RINEX version");
-      if (f.version < 3.0 || f.version >= 3.06)
-        throw InputError({}, at, fmt::format("RINEX {:.2f} observations are not read; 3.00 to 3.05 are", f.version));
-      if (field(line, 20, 1) != "O") throw InputError({}, at, "not an observation file", 21);
-      first = false;
-      continue;
+void read_header(LineReader &in, std::string_view line, SiteBuilder &b) {
+  const long at = in.number();
+  if (label(line) != "RINEX VERSION / TYPE")
+    throw InputError({}, at, "not a RINEX file: the first line names no version");
+  b.version = number(line, 0, 9, at, "the RINEX version");
+  const bool known = (b.version >= 2.0 && b.version < 2.13) || (b.version >= 3.0 && b.version < 3.06) ||
+                     (b.version >= 4.0 && b.version < 4.03);
+  if (!known)
+    throw InputError(
+        {}, at,
+        fmt::format("RINEX {:.2f} observations are not read; 2.10–2.12, 3.00–3.05 and 4.00–4.02 are", b.version));
+  if (field(line, 20, 1) != "O") throw InputError({}, at, "not an observation file", 21);
+  b.facts = {};
+  b.facts.version = b.version;
+  const auto system = field(line, 40, 1);
+  b.default_system = system.empty() || system == " " || system == "M" ? 'G' : system[0];
+  while (in.next(line))
+    if (b.header_line(line, in.number(), false)) {
+      b.header_complete(in.number(), false);
+      return;
     }
-    f.header_lines.emplace(std::string(name), at);
-    if (name == "MARKER NAME")
-      f.marker = text(line, 0, 60);
-    else if (name == "MARKER NUMBER")
-      f.marker_number = text(line, 0, 20);
-    else if (name == "PGM / RUN BY / DATE")
-      f.program = text(line, 0, 20);
-    else if (name == "REC # / TYPE / VERS") {
-      f.receiver_serial = text(line, 0, 20);
-      f.receiver = text(line, 20, 20);
-      f.receiver_firmware = text(line, 40, 20);
-    } else if (name == "ANT # / TYPE") {
-      f.antenna_serial = text(line, 0, 20);
-      std::string_view t = field(line, 20, 20);
-      while (!t.empty() && t.back() == ' ') t.remove_suffix(1);
-      f.antenna = std::string(t);
-    } else if (name == "APPROX POSITION XYZ") {
-      for (int i = 0; i < 3; ++i)
-        f.approximate[i] = number(line, static_cast<std::size_t>(14 * i), 14, at, "a coordinate");
-    } else if (name == "ANTENNA: DELTA H/E/N") {
-      for (int i = 0; i < 3; ++i)
-        f.delta_hen[i] = number(line, static_cast<std::size_t>(14 * i), 14, at, "an antenna offset");
-    } else if (name == "INTERVAL") {
-      const double v = number(line, 0, 10, at, "the interval");
-      if (v > 0) f.interval = v;
-    } else if (name == "SYS / # / OBS TYPES") {
-      if (types_left == 0) {
-        types_of = field(line, 0, 1).empty() ? ' ' : line[0];
-        const int n = whole(line, 3, 3, at, "the number of observation types");
-        if (n < 1 || n > 200 || types_of == ' ') throw InputError({}, at, "the list of observation types is malformed");
-        types_left = static_cast<std::size_t>(n);
-      }
-      auto &list = f.types[types_of];
-      for (std::size_t i = 0; i < 13 && types_left > 0; ++i, --types_left) {
-        const std::string t = text(line, 7 + 4 * i, 3);
-        if (t.size() != 3) throw InputError({}, at, "an observation type is missing", static_cast<long>(8 + 4 * i));
-        list.push_back(t);
-      }
-    } else if (name == "TIME OF FIRST OBS") {
-      const std::string system = text(line, 48, 3);
-      if (!system.empty() && system != "GPS" && system != "GAL")
-        throw InputError({}, at, "the time system " + system + " is not read yet; GPS time is");
-    } else if (name == "END OF HEADER")
-      ended = true;
-  }
-  if (first) throw InputError({}, 0, "the file is empty");
-  if (!ended) throw InputError({}, in.number(), "the header does not end: the file is cut off or not RINEX");
-  if (types_left) throw InputError({}, in.number(), "the list of observation types is incomplete");
-  if (f.types.empty()) throw InputError({}, in.number(), "the header lists no observation types");
+  throw InputError({}, in.number(), "the header does not end: the file is cut off or not RINEX");
 }
 
+namespace {
 GpsTime epoch_time(std::string_view line, long at) {
   Calendar c;
   c.year = whole(line, 2, 4, at, "the year");
@@ -114,84 +70,183 @@ GpsTime epoch_time(std::string_view line, long at) {
   c.hour = whole(line, 13, 2, at, "the hour");
   c.minute = whole(line, 16, 2, at, "the minute");
   c.second = number(line, 18, 11, at, "the second");
-  if (c.year < 1980 || c.year > 2200 || c.month < 1 || c.month > 12 || c.day < 1 || c.day > 31 || c.hour < 0 ||
-      c.hour > 23 || c.minute < 0 || c.minute > 59 || c.second < 0 || c.second >= 61)
-    throw InputError({}, at, "the epoch's date is impossible");
-  return gps_time(c);
+  return checked_time(c, at);
 }
 
+std::uint8_t digit(std::string_view line, std::size_t i, long at) {
+  if (i >= line.size() || line[i] == ' ') return 0;
+  if (line[i] < '0' || line[i] > '9')
+    throw InputError({}, at, "a signal flag is not a digit", static_cast<long>(i) + 1);
+  return static_cast<std::uint8_t>(line[i] - '0');
+}
+
+Observable observation(std::string_view line, std::size_t from, long at) {
+  Observable o;
+  if (from >= line.size()) return o;
+  const std::size_t stop = std::min(line.size(), from + 14);
+  if (!fixed_point(line.data() + from, line.data() + stop, o.value))
+    throw InputError({}, at, "an observation is not a number", static_cast<long>(from) + 1);
+  o.lli = digit(line, from + 14, at);
+  o.strength = digit(line, from + 15, at);
+  return o;
+}
+
+/// Header lines that follow an event.
+void event_lines(LineReader &in, SiteBuilder &b, int count, int flag) {
+  std::string_view line;
+  if (flag == 2) b.start_moving();
+  for (int i = 0; i < count; ++i) {
+    if (!in.next(line)) throw InputError({}, in.number(), "the file ends inside an event");
+    if (flag != 6) b.header_line(line, in.number(), true);
+  }
+  if (flag == 3 || flag == 4) b.header_complete(in.number(), flag == 3);
+  b.site().event_records += static_cast<std::size_t>(count);
+}
 } // namespace
 
-ObservationFile read_rinex_observation(std::string_view text) {
-  ObservationFile f;
-  LineReader in(text);
-  read_header(in, f);
-  f.values.reserve(text.size() / 20);
-  std::array<const std::vector<std::string> *, 128> types{};
-  for (const auto &[system, list] : f.types)
-    if (static_cast<unsigned char>(system) < 128) types[static_cast<std::size_t>(system)] = &list;
-
+void read_body_3(LineReader &in, SiteBuilder &b) {
   std::string_view line;
   while (in.next(line)) {
     const long at = in.number();
     if (trimmed(line).empty()) continue;
+    if (label(line) == "RINEX VERSION / TYPE") { // another file was appended
+      b.spliced();
+      read_header(in, line, b);
+      if (b.version < 3) return read_body_2(in, b);
+      continue;
+    }
+    if (label(line) == "COMMENT") continue;
     if (line[0] != '>') throw InputError({}, at, "an epoch line should start here ('>')");
     if (line.size() < 35) throw InputError({}, at, "the file ends inside an epoch line");
     const int flag = whole(line, 31, 1, at, "the epoch flag"),
               count = whole(line, 32, 3, at, "the number of satellites");
-    if (count < 0) throw InputError({}, at, "the number of satellites is negative");
+    if (count < 0 || flag < 0 || flag > 6) throw InputError({}, at, "the epoch flag or count is impossible");
     if (flag > 1) {
-      if (flag == 2 || flag == 3)
-        throw InputError({}, at,
-                         flag == 2 ? "the antenna starts to move here: moving receivers are not read yet"
-                                   : "a new site starts here: files with several sites are not read yet");
-      for (int i = 0; i < count; ++i)
-        if (!in.next(line)) throw InputError({}, in.number(), "the file ends inside an event");
-      f.event_records += static_cast<std::size_t>(count);
+      if (flag == 5 && !trimmed(field(line, 2, 27)).empty()) b.site().marks.push_back(b.to_gps(epoch_time(line, at)));
+      event_lines(in, b, count, flag);
       continue;
     }
-    ObservationEpoch e;
-    e.time = epoch_time(line, at);
-    e.flag = static_cast<std::uint8_t>(flag);
-    e.first = static_cast<std::uint32_t>(f.records.size());
-    e.line = at;
-    if (!f.epochs.empty() && e.time <= f.epochs.back().time)
-      throw InputError({}, at, "the epoch is not later than the one before it");
+    const GpsTime time = b.to_gps(epoch_time(line, at));
+    const bool wanted = b.begin_epoch(time, flag, at);
+    ObservationFile &f = b.site();
     for (int i = 0; i < count; ++i) {
       if (!in.next(line))
         throw InputError({}, in.number(),
-                         fmt::format("the file ends inside the epoch {}: {} of {} satellites", iso(e.time), i, count));
+                         fmt::format("the file ends inside the epoch {}: {} of {} satellites", iso(time), i, count));
       const auto sat = parse_sat(line);
       if (!sat) throw InputError({}, in.number(), "a satellite was expected here", 1);
-      const auto *list = types[static_cast<std::size_t>(sat->system)];
-      if (!list)
+      const auto *c = b.columns(sat->system);
+      if (!c)
         throw InputError({}, in.number(),
                          std::string("the header lists no observation types for system ") + sat->system, 1);
-      f.records.push_back({*sat, static_cast<std::uint32_t>(f.values.size())});
-      for (std::size_t k = 0; k < list->size(); ++k) {
-        const std::size_t from = 3 + 16 * k;
-        Observable o;
-        if (from < line.size()) {
-          const std::size_t stop = std::min(line.size(), from + 14);
-          if (!fixed_point(line.data() + from, line.data() + stop, o.value))
-            throw InputError({}, in.number(), "an observation is not a number", static_cast<long>(from) + 1);
-          auto digit = [&](std::size_t i2) -> std::uint8_t {
-            if (i2 >= line.size() || line[i2] == ' ') return 0;
-            if (line[i2] < '0' || line[i2] > '9')
-              throw InputError({}, in.number(), "a signal flag is not a digit", static_cast<long>(i2) + 1);
-            return static_cast<std::uint8_t>(line[i2] - '0');
-          };
-          o.lli = digit(from + 14);
-          o.strength = digit(from + 15);
-        }
-        f.values.push_back(o);
+      if (!wanted) continue;
+      f.records.push_back({*sat, static_cast<std::uint16_t>(c->width), static_cast<std::uint32_t>(f.values.size())});
+      if (c->plain) {
+        for (std::size_t k = 0; k < c->width; ++k) f.values.push_back(observation(line, 3 + 16 * k, in.number()));
+        continue;
+      }
+      f.values.resize(f.values.size() + c->width);
+      for (std::size_t k = 0; k < c->codes.size(); ++k) {
+        Observable o = observation(line, 3 + 16 * k, in.number());
+        o.value /= c->scale[k];
+        f.values[f.records.back().first + static_cast<std::size_t>(c->to[k])] = o;
       }
     }
-    e.count = static_cast<std::uint32_t>(count);
-    f.epochs.push_back(e);
+    if (wanted) b.end_epoch();
   }
-  if (f.epochs.empty()) throw InputError({}, in.number(), "the file holds no observations");
-  return f;
+}
+
+void read_body_2(LineReader &in, SiteBuilder &b) {
+  std::string_view line;
+  while (in.next(line)) {
+    const long at = in.number();
+    if (trimmed(line).empty()) continue;
+    if (label(line) == "RINEX VERSION / TYPE") {
+      b.spliced();
+      read_header(in, line, b);
+      if (b.version >= 3) return read_body_3(in, b);
+      continue;
+    }
+    if (label(line) == "COMMENT") continue;
+    if (line.size() < 32 && trimmed(field(line, 28, 4)).empty())
+      throw InputError({}, at, "an epoch line should stand here");
+    const int flag = trimmed(field(line, 28, 1)).empty() ? 0 : whole(line, 28, 1, at, "the epoch flag"),
+              count = whole(line, 29, 3, at, "the number of satellites");
+    if (count < 0 || flag < 0 || flag > 6) throw InputError({}, at, "the epoch flag or count is impossible");
+    auto time_of = [&] {
+      Calendar c;
+      const int year = whole(line, 1, 2, at, "the year");
+      c.year = year + (year < 80 ? 2000 : 1900);
+      c.month = whole(line, 4, 2, at, "the month");
+      c.day = whole(line, 7, 2, at, "the day");
+      c.hour = whole(line, 10, 2, at, "the hour");
+      c.minute = whole(line, 13, 2, at, "the minute");
+      c.second = number(line, 15, 11, at, "the second");
+      return b.to_gps(checked_time(c, at));
+    };
+    if (flag > 1 && flag < 6) {
+      if (flag == 5 && !trimmed(field(line, 0, 26)).empty()) b.site().marks.push_back(time_of());
+      event_lines(in, b, count, flag);
+      continue;
+    }
+    const GpsTime time = time_of();
+    std::vector<SatId> sats;
+    for (int i = 0; i < count; ++i) {
+      if (i > 0 && i % 12 == 0 && !in.next(line))
+        throw InputError({}, in.number(), "the file ends inside an epoch line");
+      auto piece = std::string(field(line, static_cast<std::size_t>(32 + 3 * (i % 12)), 3));
+      if (!piece.empty() && piece[0] == ' ') piece[0] = b.default_system;
+      const auto sat = parse_sat(piece);
+      if (!sat) throw InputError({}, in.number(), "a satellite was expected here", 33 + 3 * (i % 12));
+      sats.push_back(*sat);
+    }
+    const bool wanted = flag != 6 && b.begin_epoch(time, flag, at);
+    ObservationFile &f = b.site();
+    for (std::size_t i = 0; i < sats.size(); ++i) {
+      const auto *c = b.columns(sats[i].system);
+      if (!c) throw InputError({}, in.number(), "the header lists no observation types");
+      if (wanted) {
+        f.records.push_back(
+            {sats[i], static_cast<std::uint16_t>(c->width), static_cast<std::uint32_t>(f.values.size())});
+        f.values.resize(f.values.size() + c->width);
+      }
+      for (std::size_t k = 0; k < c->codes.size(); ++k) {
+        if (k % 5 == 0 && !in.next(line))
+          throw InputError({}, in.number(),
+                           fmt::format("the file ends inside the epoch {}: {} of {} satellites", iso(time), i, count));
+        if (!wanted) continue;
+        Observable o = observation(line, 16 * (k % 5), in.number());
+        o.value /= c->scale[k];
+        if (c->to[k] >= 0) f.values[f.records.back().first + static_cast<std::size_t>(c->to[k])] = o;
+      }
+    }
+    if (wanted) b.end_epoch();
+  }
+}
+
+} // namespace rinex
+
+using namespace rinex;
+
+std::vector<ObservationFile> read_rinex_observations(std::string_view text) {
+  LineReader in(text);
+  SiteBuilder b;
+  std::string_view line;
+  if (!in.next(line)) throw InputError({}, 0, "the file is empty");
+  read_header(in, line, b);
+  b.site().values.reserve(text.size() / 20);
+  if (b.version < 3)
+    read_body_2(in, b);
+  else
+    read_body_3(in, b);
+  return b.finish(in.number());
+}
+
+ObservationFile read_rinex_observation(std::string_view text) {
+  auto all = read_rinex_observations(text);
+  if (all.size() > 1)
+    throw InputError({}, all[1].epochs.front().line, fmt::format("the file holds {} sites", all.size()));
+  return std::move(all.front());
 }
 
 std::string write_rinex_observation(const ObservationFile &f) {
@@ -222,6 +277,21 @@ std::string write_rinex_observation(const ObservationFile &f) {
     }
   }
   if (f.interval) out += header_line(fmt::format("{:10.3f}", *f.interval), "INTERVAL");
+  for (const auto &[code, cycles] : f.phase_shift)
+    out += header_line(fmt::format("{} {} {:8.5f}", code[0], code.substr(1), cycles), "SYS / PHASE SHIFT");
+  if (f.types.count('R')) {
+    std::string row;
+    std::size_t n = 0;
+    for (const auto &[sat, channel] : f.glonass_channel) {
+      if (n % 8 == 0) row = n == 0 ? fmt::format("{:3} ", f.glonass_channel.size()) : "    ";
+      row += fmt::format("{} {:2} ", sat.name(), channel);
+      if (++n % 8 == 0 || n == f.glonass_channel.size()) out += header_line(row, "GLONASS SLOT / FRQ #");
+    }
+    row.clear();
+    for (const auto &[code, bias] : f.glonass_code_phase_bias) row += fmt::format(" {} {:8.3f}", code, bias);
+    out += header_line(row, "GLONASS COD/PHS/BIS");
+  }
+  if (f.leap_seconds) out += header_line(fmt::format("{:6}", *f.leap_seconds), "LEAP SECONDS");
   if (!f.epochs.empty()) {
     const Calendar c = calendar(f.epochs.front().time);
     out += header_line(
@@ -236,8 +306,7 @@ std::string write_rinex_observation(const ObservationFile &f) {
     for (std::uint32_t r = e.first; r < e.first + e.count; ++r) {
       const SatelliteRecord &rec = f.records[r];
       out += rec.sat.name();
-      const std::size_t n = f.types.at(rec.sat.system).size();
-      for (std::size_t k = 0; k < n; ++k) {
+      for (std::size_t k = 0; k < rec.count; ++k) {
         const Observable &o = f.values[rec.first + k];
         if (!o.present())
           out.append(16, ' ');

@@ -3,10 +3,14 @@
 
 namespace ampletie {
 
-/// Reads RINEX 3.00–3.05 observation text (IGS/RTCM, "RINEX 3.05"). GPS time files only in this version of the reader;
-/// event records 4 and 5 are stepped over, a new site or a moving antenna inside the file (2, 3) is refused.
-/// Throws `InputError` with the line for anything that does not follow the format, also for a file that ends inside
-/// an epoch.
+/// Reads RINEX observation text, 2.10–2.12, 3.00–3.05 and 4.00–4.02 (IGS/RTCM), also spliced files. Every site of the
+/// file (new-site events, a header that names another marker or antenna height, stretches with a moving antenna) comes
+/// as a file of its own, in the order of the text. Times are turned to GPS time; observation types of RINEX 2 get the
+/// names of RINEX 3 (docs/formats.md); scale factors are taken out. Throws `InputError` with the line for anything that
+/// does not follow the format, also for a file that ends inside an epoch.
+std::vector<ObservationFile> read_rinex_observations(std::string_view text);
+
+/// The same for a file that holds one site; throws when there are several.
 ObservationFile read_rinex_observation(std::string_view text);
 
 /// Writes RINEX 3.05. Reading it back gives the same values to the printed 0.001.

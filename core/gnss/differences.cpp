@@ -1,20 +1,16 @@
 #include "gnss/differences.h"
 #include "base/angle.h"
 #include <cmath>
+#include <fmt/format.h>
 
 namespace ampletie {
 namespace {
 
-double wavelength(SatId sat, int band) {
-  return speed_of_light / band_hz(sat, band);
-}
-
 struct Follow {
-  std::array<int, band_count> arc{-1, -1};
+  std::array<int, band_count> arc{-1, -1, -1};
   std::array<double, band_count> phase{};
-  std::array<bool, band_count> pending{true, true};
-  GpsTime last;
-  bool seen = false;
+  std::array<bool, band_count> pending{true, true, true};
+  std::array<GpsTime, band_count> last{};
 };
 
 double median(std::vector<double> v) {
@@ -27,146 +23,250 @@ struct Pair {
   const ModelledObservation *base, *rover;
 };
 
-std::vector<Pair> common(const ModelledEpoch &b, const ModelledEpoch &r, const std::vector<char> &systems) {
-  std::vector<Pair> out;
-  auto i = b.sats.begin();
-  auto j = r.sats.begin();
-  while (i != b.sats.end() && j != r.sats.end()) {
-    if (i->sat < j->sat)
-      ++i;
-    else if (j->sat < i->sat)
-      ++j;
-    else {
-      if (std::find(systems.begin(), systems.end(), i->sat.system) != systems.end()) out.push_back({&*i, &*j});
+/// Which signals of base and rover make each band of a system.
+struct Plan {
+  std::vector<std::pair<int, int>> signals;
+  std::array<std::string, band_count> names;
+};
+
+class Differencer {
+public:
+  Differencer(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
+              const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks)
+      : base_(base), rover_(rover), options_(options), left_out_(left_out), breaks_(breaks) {
+    plan();
+  }
+  DifferencedSession out;
+
+  void run() {
+    auto i = base_.epochs.begin();
+    auto j = rover_.epochs.begin();
+    choose_interval();
+    while (i != base_.epochs.end() && j != rover_.epochs.end()) {
+      const double dt = i->time - j->time;
+      if (std::abs(dt) > 2e-3) {
+        // Slips of the epochs that only one receiver has must not be forgotten.
+        if (dt < 0)
+          note_slips(*i++, false);
+        else
+          note_slips(*j++, true);
+        continue;
+      }
+      note_slips(*i, false);
+      note_slips(*j, true);
+      epoch(*i, *j);
       ++i, ++j;
     }
+    tidy();
   }
-  return out;
-}
 
-} // namespace
-
-double band_hz(SatId sat, int band) { return carrier_hz(sat.system, band == 0 ? '1' : sat.system == 'E' ? '5' : '2'); }
-
-DifferencedSession difference(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
-                              const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks) {
-  DifferencedSession out;
-  std::vector<char> systems;
-  for (const auto &[system, s] : base.signals) {
-    const auto it = rover.signals.find(system);
-    if (it == rover.signals.end()) continue;
-    if (it->second == s)
-      systems.push_back(system);
-    else
-      out.notes.push_back(std::string("system ") + system + " not used: the receivers track different signals (" +
-                          s.phase[1] + ", " + it->second.phase[1] + ")");
-  }
-  std::map<SatId, Follow> follow;
-  auto i = base.epochs.begin();
-  auto j = rover.epochs.begin();
-  while (i != base.epochs.end() && j != rover.epochs.end()) {
-    const double dt = i->time - j->time;
-    if (std::abs(dt) > 2e-3) {
-      // Slips of the epochs that only one receiver has must not be forgotten.
-      auto &lone = dt < 0 ? i : j;
-      for (const auto &o : lone->sats)
-        for (std::size_t b = 0; b < band_count; ++b)
-          if (o.slip[b]) follow[o.sat].pending[b] = true;
-      ++lone;
-      continue;
+private:
+  void plan() {
+    for (const auto &[system, signals] : base_.signals) {
+      const auto it = rover_.signals.find(system);
+      if (it == rover_.signals.end() || options_.systems.find(system) == std::string::npos) continue;
+      Plan p;
+      std::string unlike;
+      p.signals = common_signals(system, signals, it->second, unlike);
+      p.signals.resize(std::min(p.signals.size(), static_cast<std::size_t>(options_.frequencies)));
+      for (char band : unlike)
+        out.notes.push_back(
+            fmt::format("system {}, band {} not used: the receivers track different signals", system, band));
+      if (p.signals.empty()) continue;
+      for (std::size_t b = 0; b < p.signals.size(); ++b)
+        p.names[b] = signals[static_cast<std::size_t>(p.signals[b].first)].phase;
+      plan_[system] = p;
+      const bool like = !base_.receiver.empty() && base_.receiver == rover_.receiver;
+      if (system != 'R' || like)
+        out.integer_systems.insert(system);
+      else
+        out.notes.push_back(fmt::format("GLONASS stays float: the receivers are of different types ({}, {})",
+                                        base_.receiver, rover_.receiver));
     }
-    for (const auto *e : {&*i, &*j})
-      for (const auto &o : e->sats)
-        for (std::size_t b = 0; b < band_count; ++b)
-          if (o.slip[b]) follow[o.sat].pending[b] = true;
+  }
+  void choose_interval() {
+    if (base_.epochs.empty() || rover_.epochs.empty()) return;
+    const GpsTime from = std::max(base_.epochs.front().time, rover_.epochs.front().time),
+                  to = std::min(base_.epochs.back().time, rover_.epochs.back().time);
+    const double data = std::max({base_.interval, rover_.interval, 0.05});
+    // At least some hundred epochs, as far as the data allow.
+    double wanted = std::min(options_.interval_s, std::max(data, (to - from) / 100));
+    if (wanted < options_.interval_s)
+      wanted = wanted <= 1 ? wanted : wanted <= 5 ? std::max(data, 5.0) : wanted <= 10 ? 10 : wanted <= 15 ? 15 : 30;
+    out.interval = std::max(data, std::min(wanted, options_.interval_s));
+  }
+  void note_slips(const ModelledEpoch &e, bool rover) {
+    for (const auto &o : e.sats) {
+      if (!o.slip) continue;
+      const auto p = plan_.find(o.sat.system);
+      if (p == plan_.end()) continue;
+      for (std::size_t b = 0; b < p->second.signals.size(); ++b) {
+        const auto [at_base, at_rover] = p->second.signals[b];
+        if (o.slip & (1U << (rover ? at_rover : at_base))) follow_[o.sat].pending[b] = true;
+      }
+    }
+  }
+  std::vector<Pair> common(const ModelledEpoch &b, const ModelledEpoch &r) const {
+    std::vector<Pair> pairs;
+    auto i = b.sats.begin();
+    auto j = r.sats.begin();
+    while (i != b.sats.end() && j != r.sats.end()) {
+      if (i->sat < j->sat)
+        ++i;
+      else if (j->sat < i->sat)
+        ++j;
+      else {
+        if (plan_.count(i->sat.system)) pairs.push_back({&*i, &*j});
+        ++i, ++j;
+      }
+    }
+    return pairs;
+  }
+  const std::array<double, band_count> &frequencies(SatId sat) {
+    auto [it, fresh] = out.hz.try_emplace(sat);
+    if (fresh) {
+      const Plan &p = plan_.at(sat.system);
+      int channel = 0;
+      if (sat.system == 'R') {
+        const auto c = base_.glonass_channel.find(sat);
+        channel = c == base_.glonass_channel.end() ? 0 : c->second;
+      }
+      for (std::size_t b = 0; b < p.signals.size(); ++b) it->second[b] = carrier_hz(sat.system, p.names[b][1], channel);
+    }
+    return it->second;
+  }
+  bool left_out(SatId sat, const std::string &signal, GpsTime t) const {
+    return std::any_of(left_out_.begin(), left_out_.end(),
+                       [&](const LeftOutSpan &s) { return s.covers(sat, signal, t); });
+  }
 
-    const auto pairs = common(*i, *j, systems);
+  void epoch(const ModelledEpoch &b, const ModelledEpoch &r) {
+    const GpsTime time = b.time;
+    const auto pairs = common(b, r);
+    std::vector<Difference> all;
+    for (const Pair &p : pairs) {
+      const SatId sat = p.base->sat;
+      const Plan &plan = plan_.at(sat.system);
+      Difference d;
+      d.sat = sat;
+      d.unit = p.rover->unit;
+      d.elevation = static_cast<double>(std::min(p.base->elevation, p.rover->elevation));
+      d.azimuth = static_cast<double>(p.rover->azimuth);
+      d.wet_mapping = static_cast<double>(p.base->wet_mapping + p.rover->wet_mapping) / 2;
+      d.wet_step = static_cast<double>(p.rover->wet_mapping - p.base->wet_mapping);
+      d.code.fill(NAN), d.phase.fill(NAN);
+      bool any = false;
+      for (std::size_t k = 0; k < plan.signals.size(); ++k) {
+        if (left_out(sat, plan.names[k], time)) continue;
+        const auto i = static_cast<std::size_t>(plan.signals[k].first),
+                   j = static_cast<std::size_t>(plan.signals[k].second);
+        d.phase[k] = p.rover->phase[j] - p.base->phase[i];
+        d.code[k] = static_cast<double>(p.rover->code[j]) - static_cast<double>(p.base->code[i]);
+        any = any || std::isfinite(d.phase[k]);
+      }
+      if (any) all.push_back(d);
+    }
     // Time differences against the median of the system (its clock was taken from noisy code, per system): what the
     // receivers share cancels, a whole cycle stands out.
     std::map<char, std::vector<double>> steps;
-    for (const Pair &p : pairs) {
-      const Follow &f = follow[p.base->sat];
-      if (!f.seen) continue;
-      for (std::size_t b = 0; b < band_count; ++b)
-        if (!f.pending[b]) steps[p.base->sat.system].push_back(p.rover->phase[b] - p.base->phase[b] - f.phase[b]);
+    for (const Difference &d : all) {
+      const Follow &f = follow_[d.sat];
+      for (std::size_t k = 0; k < band_count; ++k)
+        if (!f.pending[k] && std::isfinite(d.phase[k]) && time - f.last[k] < 120)
+          steps[d.sat.system].push_back(d.phase[k] - f.phase[k]);
     }
     std::map<char, double> common_step;
     for (auto &[system, list] : steps)
       if (list.size() >= 5) common_step[system] = median(list);
-    DifferenceEpoch e;
-    e.time = i->time;
-    for (const Pair &p : pairs) {
-      const SatId sat = p.base->sat;
-      if (std::any_of(left_out.begin(), left_out.end(), [&](const LeftOutSpan &s) { return s.covers(sat, i->time); }))
-        continue;
-      Follow &f = follow[sat];
-      Difference d;
-      d.sat = sat;
-      d.unit = p.rover->unit;
-      d.elevation = std::min(p.base->elevation, p.rover->elevation);
-      d.wet_mapping = (p.base->wet_mapping + p.rover->wet_mapping) / 2;
-      const double gap = f.seen ? i->time - f.last : 1e9;
-      for (std::size_t b = 0; b < band_count; ++b) {
-        d.code[b] = p.rover->code[b] - p.base->code[b];
-        d.phase[b] = p.rover->phase[b] - p.base->phase[b];
-        bool cut = f.pending[b] || gap > 120;
-        const double limit = 0.35 * wavelength(sat, static_cast<int>(b)) + 0.0003 * gap;
-        const auto expected = common_step.find(sat.system);
-        if (!cut && expected != common_step.end() && std::abs(d.phase[b] - f.phase[b] - expected->second) > limit)
-          cut = true;
-        for (const ForcedBreak &k : breaks)
-          if (k.sat == sat && k.band == static_cast<int>(b) && k.time == i->time) cut = true;
-        if (cut) {
-          if (f.arc[b] >= 0) ++out.slips;
-          f.arc[b] = static_cast<int>(out.arcs.size());
-          out.arcs.push_back({sat, static_cast<int>(b), i->time, i->time, 0, false});
-        }
-        CarrierArc &arc = out.arcs[static_cast<std::size_t>(f.arc[b])];
-        arc.last = i->time;
-        ++arc.epochs;
-        d.arc[b] = f.arc[b];
-        f.phase[b] = d.phase[b];
-        f.pending[b] = false;
+    for (Difference &d : all) cut(d, time, common_step);
+    const double phase_of_interval = std::remainder(time.time_of_week(), out.interval);
+    if (std::abs(phase_of_interval) < 2e-3 && !all.empty()) out.epochs.push_back({time, std::move(all)});
+  }
+
+  void cut(Difference &d, GpsTime time, const std::map<char, double> &common_step) {
+    Follow &f = follow_[d.sat];
+    const auto &hz = frequencies(d.sat);
+    for (std::size_t k = 0; k < band_count; ++k) {
+      if (!std::isfinite(d.phase[k])) continue;
+      const double gap = f.arc[k] < 0 ? 1e9 : time - f.last[k];
+      bool cut = f.pending[k] || gap > 120;
+      const double limit = 0.35 * speed_of_light / hz[k] + 0.0003 * gap;
+      const auto expected = common_step.find(d.sat.system);
+      if (!cut && expected != common_step.end() && std::abs(d.phase[k] - f.phase[k] - expected->second) > limit)
+        cut = true;
+      for (const ForcedBreak &b : breaks_)
+        if (b.sat == d.sat && b.band == static_cast<int>(k) && b.time == time) cut = true;
+      if (cut) {
+        if (f.arc[k] >= 0) ++out.slips;
+        f.arc[k] = static_cast<int>(out.arcs.size());
+        CarrierArc arc;
+        arc.sat = d.sat;
+        arc.band = static_cast<int>(k);
+        arc.signal = plan_.at(d.sat.system).names[k];
+        arc.first = time;
+        out.arcs.push_back(arc);
       }
-      f.last = i->time;
-      f.seen = true;
-      e.sats.push_back(d);
+      CarrierArc &arc = out.arcs[static_cast<std::size_t>(f.arc[k])];
+      arc.last = time;
+      ++arc.epochs;
+      d.arc[k] = f.arc[k];
+      f.phase[k] = d.phase[k];
+      f.pending[k] = false;
+      f.last[k] = time;
     }
-    const double phase_of_interval = std::remainder(i->time.time_of_week(), options.interval_s);
-    if (std::abs(phase_of_interval) < 2e-3 && !e.sats.empty()) out.epochs.push_back(std::move(e));
-    ++i, ++j;
   }
-  for (DifferenceEpoch &e : out.epochs)
-    for (Difference &d : e.sats)
-      for (int &a : d.arc) {
-        const CarrierArc &arc = out.arcs[static_cast<std::size_t>(a)];
-        if (arc.last - arc.first < options.min_arc_s) a = -1;
-      }
-  // Only arcs that carry data at the interval of the solution stay; indices are renewed.
-  std::vector<int> renumber(out.arcs.size(), -1);
-  std::vector<CarrierArc> kept;
-  for (DifferenceEpoch &e : out.epochs)
-    for (Difference &d : e.sats)
-      for (int &a : d.arc) {
-        if (a < 0) continue;
-        int &to = renumber[static_cast<std::size_t>(a)];
-        if (to < 0) {
-          to = static_cast<int>(kept.size());
-          kept.push_back(out.arcs[static_cast<std::size_t>(a)]);
-          kept.back().epochs = 0;
+
+  void tidy() {
+    const double least = out.epochs.empty()
+                             ? options_.min_arc_s
+                             : std::min(options_.min_arc_s, 0.3 * (out.epochs.back().time - out.epochs.front().time));
+    for (DifferenceEpoch &e : out.epochs)
+      for (Difference &d : e.sats)
+        for (int &a : d.arc)
+          if (a >= 0 &&
+              out.arcs[static_cast<std::size_t>(a)].last - out.arcs[static_cast<std::size_t>(a)].first < least)
+            a = -1;
+    // Only arcs that carry data at the interval of the solution stay; indices are renewed.
+    std::vector<int> renumber(out.arcs.size(), -1);
+    std::vector<CarrierArc> kept;
+    for (DifferenceEpoch &e : out.epochs)
+      for (Difference &d : e.sats)
+        for (int &a : d.arc) {
+          if (a < 0) continue;
+          int &to = renumber[static_cast<std::size_t>(a)];
+          if (to < 0) {
+            to = static_cast<int>(kept.size());
+            kept.push_back(out.arcs[static_cast<std::size_t>(a)]);
+            kept.back().epochs = 0;
+          }
+          a = to;
+          ++kept[static_cast<std::size_t>(to)].epochs;
         }
-        a = to;
-        ++kept[static_cast<std::size_t>(to)].epochs;
-      }
-  out.arcs = std::move(kept);
-  // The longest arc of each system and band is what the others are counted from.
-  std::map<std::pair<char, int>, CarrierArc *> longest;
-  for (CarrierArc &a : out.arcs) {
-    CarrierArc *&best = longest[{a.sat.system, a.band}];
-    if (!best || a.epochs > best->epochs) best = &a;
+    out.arcs = std::move(kept);
+    // The longest arc of each system and band is what the others are counted from.
+    std::map<std::pair<char, int>, CarrierArc *> longest;
+    for (CarrierArc &a : out.arcs) {
+      CarrierArc *&best = longest[{a.sat.system, a.band}];
+      if (!best || a.epochs > best->epochs) best = &a;
+    }
+    for (auto &[key, a] : longest) a->reference = true;
   }
-  for (auto &[key, a] : longest) a->reference = true;
-  return out;
+
+  const OccupationModel &base_, &rover_;
+  const StaticOptions &options_;
+  const std::vector<LeftOutSpan> &left_out_;
+  const std::vector<ForcedBreak> &breaks_;
+  std::map<char, Plan> plan_;
+  std::map<SatId, Follow> follow_;
+};
+
+} // namespace
+
+DifferencedSession difference(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
+                              const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks) {
+  Differencer d(base, rover, options, left_out, breaks);
+  d.run();
+  return std::move(d.out);
 }
 
 } // namespace ampletie

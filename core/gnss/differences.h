@@ -1,15 +1,17 @@
 #pragma once
 #include "gnss/static_vector.h"
+#include <set>
 
 namespace ampletie {
 
-/// A satellite's difference rover − base at one epoch, m. Phase and code are observed − modelled.
+/// A satellite's difference rover − base at one epoch, m. Phase and code are observed − modelled; NaN when absent.
 struct Difference {
   SatId sat;
   std::array<double, band_count> code{}, phase{};
-  std::array<int, band_count> arc{-1, -1}; ///< index into `DifferencedSession::arcs`; −1: not used
-  Vec3 unit = Vec3::Zero();                ///< rover to satellite
-  double wet_mapping = 1, elevation = 0;   ///< mean mapping; the lower of the two elevations
+  std::array<int, band_count> arc{-1, -1, -1}; ///< index into `DifferencedSession::arcs`; −1: not used
+  Vec3 unit = Vec3::Zero();                    ///< rover to satellite
+  double wet_mapping = 1, wet_step = 0;        ///< mean mapping; rover's less the base's
+  double elevation = 0, azimuth = 0;           ///< the lower of the two elevations; at the rover
 };
 struct DifferenceEpoch {
   GpsTime time;
@@ -18,12 +20,16 @@ struct DifferenceEpoch {
 struct DifferencedSession {
   std::vector<DifferenceEpoch> epochs; ///< at the interval of the solution
   std::vector<CarrierArc> arcs;
+  std::map<SatId, std::array<double, band_count>> hz; ///< carrier frequencies of the bands in use
+  std::set<char> integer_systems;                     ///< whose ambiguities differ by integers
+  double interval = 30;
   int slips = 0;
   std::vector<std::string> notes;
 };
 
-/// Carrier frequency, Hz, of a satellite's first (0) or second (1) band in use.
-double band_hz(SatId sat, int band);
+inline double duration(const DifferencedSession &s) {
+  return s.epochs.empty() ? 0 : s.epochs.back().time - s.epochs.front().time;
+}
 
 /// Where a new arc must start although nothing in the data says so (found by the filter).
 struct ForcedBreak {
@@ -33,7 +39,7 @@ struct ForcedBreak {
 };
 
 /// Pairs the epochs of two occupations, watches time differences of the phase for slips that single receivers miss, and
-/// cuts the phase into arcs.
+/// cuts the phase into arcs. A short session is used at a shorter interval than the options ask for.
 DifferencedSession difference(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
                               const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks);
 

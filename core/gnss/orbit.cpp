@@ -1,4 +1,5 @@
 #include "gnss/orbit.h"
+#include "base/angle.h"
 #include "base/error.h"
 #include <Eigen/Geometry>
 #include <cmath>
@@ -10,7 +11,9 @@ constexpr double relativity_factor = -2 / (speed_of_light * speed_of_light);
 } // namespace
 
 SatelliteState evaluate(const Ephemeris &e, GpsTime t) {
-  const double gm = e.sat.system == 'E' ? 3.986004418e14 : 3.986005e14;
+  const bool bds = e.sat.system == 'C';
+  const double gm = e.sat.system == 'E' || bds ? 3.986004418e14 : 3.986005e14;
+  const double rotation = bds ? 7.2921150e-5 : omega_earth;
   const double a = e.sqrt_a * e.sqrt_a, n = std::sqrt(gm / (a * a * a)) + e.delta_n;
   const double tk = t - e.toe, m = e.m0 + n * tk;
   double ea = m;
@@ -28,8 +31,11 @@ SatelliteState evaluate(const Ephemeris &e, GpsTime t) {
                r_dot = a * e.ecc * se * ea_dot + 2 * phi_dot * (e.crs * c2 - e.crc * s2);
   const double i = e.i0 + e.idot * tk + e.cis * s2 + e.cic * c2,
                i_dot = e.idot + 2 * phi_dot * (e.cis * c2 - e.cic * s2);
-  const double node = e.omega0 + (e.omega_dot - omega_earth) * tk - omega_earth * e.toe.time_of_week();
-  const double node_dot = e.omega_dot - omega_earth;
+  const double tow = (bds ? e.toe + -14.0 : e.toe).time_of_week();
+  // The geostationary satellites of BeiDou are described in a frame that does not turn and is tilted by 5°.
+  const bool geo = bds && (e.sat.number <= 5 || e.sat.number >= 59);
+  const double node_dot = geo ? e.omega_dot : e.omega_dot - rotation;
+  const double node = e.omega0 + node_dot * tk - rotation * tow;
   const double x = r * std::cos(u), y = r * std::sin(u);
   const double x_dot = r_dot * std::cos(u) - y * u_dot, y_dot = r_dot * std::sin(u) + x * u_dot;
   const double cn = std::cos(node), sn = std::sin(node), ci = std::cos(i), si = std::sin(i);
@@ -38,14 +44,50 @@ SatelliteState evaluate(const Ephemeris &e, GpsTime t) {
   s.velocity = {x_dot * cn - y_dot * ci * sn + y * si * sn * i_dot - s.position.y() * node_dot,
                 x_dot * sn + y_dot * ci * cn - y * si * cn * i_dot + s.position.x() * node_dot,
                 y_dot * si + y * ci * i_dot};
+  if (geo) {
+    const Mat3 tilt = Eigen::AngleAxisd(5 * pi / 180, Vec3::UnitX()).toRotationMatrix();
+    const Mat3 turn = Eigen::AngleAxisd(-rotation * tk, Vec3::UnitZ()).toRotationMatrix();
+    const Vec3 p = turn * (tilt * s.position);
+    s.velocity = turn * (tilt * s.velocity) - Vec3(0, 0, rotation).cross(p);
+    s.position = p;
+  }
   const double tc = t - e.toc;
   s.clock = e.af0 + e.af1 * tc + e.af2 * tc * tc -
             2 * std::sqrt(gm) / (speed_of_light * speed_of_light) * e.ecc * e.sqrt_a * se;
   return s;
 }
 
-BroadcastOrbits::BroadcastOrbits(std::vector<Ephemeris> all) {
-  for (Ephemeris &e : all) by_sat_[e.sat].push_back(std::move(e));
+SatelliteState evaluate(const GlonassState &g, GpsTime t) {
+  constexpr double gm = 3.986004418e14, j2 = 1.0826257e-3, radius = 6378136, rotation = 7.292115e-5;
+  const auto slope = [&](const Vec3 &p, const Vec3 &v) -> Vec3 {
+    const double r = p.norm(), r2 = r * r, a = -gm / (r2 * r), b = 1.5 * j2 * gm * radius * radius / (r2 * r2 * r),
+                 c = 5 * p.z() * p.z() / r2;
+    return {(a - b * (1 - c) + rotation * rotation) * p.x() + 2 * rotation * v.y() + g.acceleration.x(),
+            (a - b * (1 - c) + rotation * rotation) * p.y() - 2 * rotation * v.x() + g.acceleration.y(),
+            (a - b * (3 - c)) * p.z() + g.acceleration.z()};
+  };
+  const double whole = t - g.time;
+  const int steps = std::max(1, static_cast<int>(std::ceil(std::abs(whole) / 60)));
+  const double h = whole / steps;
+  Vec3 p = g.position, v = g.velocity;
+  for (int i = 0; i < steps; ++i) {
+    const Vec3 a1 = slope(p, v);
+    const Vec3 v2 = v + h / 2 * a1, a2 = slope(p + h / 2 * v, v2);
+    const Vec3 v3 = v + h / 2 * a2, a3 = slope(p + h / 2 * v2, v3);
+    const Vec3 v4 = v + h * a3, a4 = slope(p + h * v3, v4);
+    p += h / 6 * (v + 2 * v2 + 2 * v3 + v4);
+    v += h / 6 * (a1 + 2 * a2 + 2 * a3 + a4);
+  }
+  SatelliteState s;
+  s.position = p;
+  s.velocity = v;
+  // γn contains the mean relativistic shift; the eccentricity term is part of the broadcast clock.
+  s.clock = g.clock + g.drift * whole;
+  return s;
+}
+
+BroadcastOrbits::BroadcastOrbits(NavigationFile all) {
+  for (Ephemeris &e : all.ephemerides) by_sat_[e.sat].push_back(std::move(e));
   for (auto &[sat, list] : by_sat_) {
     std::sort(list.begin(), list.end(), [](const Ephemeris &a, const Ephemeris &b) {
       return std::tuple(a.toe, a.transmitted, a.iode, a.source, a.af0) <
@@ -58,12 +100,19 @@ BroadcastOrbits::BroadcastOrbits(std::vector<Ephemeris> all) {
                            }),
                list.end());
   }
+  for (const GlonassState &g : all.glonass) glonass_[g.sat].push_back(g);
+  for (auto &[sat, list] : glonass_)
+    std::sort(list.begin(), list.end(), [](const GlonassState &a, const GlonassState &b) {
+      return std::tuple(a.time, a.age_days, a.clock, a.position.x()) <
+             std::tuple(b.time, b.age_days, b.clock, b.position.x());
+    });
 }
 
 const Ephemeris *BroadcastOrbits::select(SatId sat, GpsTime epoch) const {
   const auto it = by_sat_.find(sat);
   if (it == by_sat_.end()) return nullptr;
-  const double limit = sat.system == 'E' ? 4 * 3600 : 2 * 3600 + 60; // half the fit interval
+  // Half the fit interval, with some room for messages that were not renewed.
+  const double limit = sat.system == 'E' ? 4 * 3600 : sat.system == 'C' ? 3600 + 1800 : 2 * 3600 + 60;
   const Ephemeris *best = nullptr;
   for (const Ephemeris &e : it->second) {
     if (std::abs(epoch - e.toe) > limit) continue;
@@ -76,10 +125,52 @@ const Ephemeris *BroadcastOrbits::select(SatId sat, GpsTime epoch) const {
   return best;
 }
 
+const GlonassState *BroadcastOrbits::select_glonass(SatId sat, GpsTime epoch) const {
+  const auto it = glonass_.find(sat);
+  if (it == glonass_.end()) return nullptr;
+  const GlonassState *best = nullptr;
+  for (const GlonassState &g : it->second)
+    if (std::abs(epoch - g.time) <= 1800 && (!best || std::abs(epoch - g.time) < std::abs(epoch - best->time)))
+      best = &g;
+  return best;
+}
+
 std::optional<SatelliteState> BroadcastOrbits::at(SatId sat, GpsTime transmission, GpsTime epoch) const {
+  if (sat.system == 'R') {
+    const GlonassState *g = select_glonass(sat, epoch);
+    if (!g || g->health != 0) return {};
+    return evaluate(*g, transmission);
+  }
   const Ephemeris *e = select(sat, epoch);
-  if (!e || e->health != 0) return {};
+  constexpr double worst_accuracy = 50; // m: the satellite itself says that it should not be used
+  if (!e || e->health != 0 || e->accuracy > worst_accuracy) return {};
   return evaluate(*e, transmission);
+}
+
+int BroadcastOrbits::glonass_channel(SatId sat) const {
+  const auto it = glonass_.find(sat);
+  return it == glonass_.end() ? -99 : it->second.front().channel;
+}
+
+double BroadcastOrbits::code_delay(SatId sat, char band, GpsTime epoch) const {
+  const Ephemeris *e = sat.system == 'R' ? nullptr : select(sat, epoch);
+  if (!e) return 0;
+  auto gamma = [&](char b) {
+    const double q = carrier_hz(sat.system, '1') / carrier_hz(sat.system, b);
+    return q * q;
+  };
+  switch (sat.system) {
+  case 'G':
+  case 'J':
+    return band == '1' || band == '2' ? gamma(band) * e->group_delay : 0;
+  case 'E':
+    // BGD(E1, E5a) with F/NAV, BGD(E1, E5b) with I/NAV; the other band of a three-frequency receiver scales likewise.
+    return gamma(band) * ((e->source & 2) ? e->group_delay : e->group_delay_2);
+  case 'C':
+    return band == '2' ? e->group_delay : band == '7' ? e->group_delay_2 : 0;
+  default:
+    return 0;
+  }
 }
 
 PreciseOrbits::PreciseOrbits(const std::vector<Sp3File> &files) {

@@ -11,9 +11,14 @@ struct SatelliteState {
   double clock = 0;                                      ///< s
 };
 
-/// IS-GPS-200 (table 20-IV) and Galileo OS SIS ICD: position, velocity and clock from broadcast elements. The clock
-/// refers to the ionosphere-free code pair of the message (L1/L2 for GPS, E1/E5a for F/NAV).
+/// IS-GPS-200 (table 20-IV), Galileo OS SIS ICD, IS-QZSS-PNT and BDS-SIS-ICD B1I (with its turned frame for the
+/// geostationary satellites): position, velocity and clock from broadcast elements. The clock refers to the code or
+/// code pair of the message: L1/L2 for GPS and QZSS, E1/E5a for F/NAV, E1/E5b for I/NAV, B3 for BeiDou.
 SatelliteState evaluate(const Ephemeris &e, GpsTime transmission);
+
+/// GLONASS ICD (CDMA general description 2016, annex J): integration of the broadcast state vector in the rotating
+/// frame with the second zonal harmonic, Runge–Kutta of fourth order in steps of at most 60 s.
+SatelliteState evaluate(const GlonassState &s, GpsTime transmission);
 
 /// Where the satellites are, from one source of orbits with its frame. Immutable; safe to share between threads.
 class Orbits {
@@ -26,19 +31,28 @@ public:
   virtual std::string name() const = 0; ///< "broadcast" or "precise"
   /// Standard deviation of a satellite position, m, for the part of the error that grows with length.
   virtual double position_sd() const = 0;
+  virtual double code_delay(SatId, char, GpsTime) const { return 0; }
+  /// Channel of a GLONASS satellite where the orbits tell it; −99 otherwise.
+  virtual int glonass_channel(SatId) const { return -99; }
 };
 
 class BroadcastOrbits : public Orbits {
 public:
-  explicit BroadcastOrbits(std::vector<Ephemeris> all);
+  explicit BroadcastOrbits(NavigationFile all);
   std::optional<SatelliteState> at(SatId sat, GpsTime transmission, GpsTime epoch) const override;
   Frame frame(GpsTime t) const override { return broadcast_frame(t); }
   std::string name() const override { return "broadcast"; }
   double position_sd() const override { return 1.0; }
+  /// What the satellite's code on a band is late against the one its broadcast clock refers to, s (broadcast group
+  /// delays); 0 for precise orbits, whose clocks refer to the ionosphere-free pair.
+  double code_delay(SatId sat, char band, GpsTime epoch) const override;
+  int glonass_channel(SatId sat) const override;
   const Ephemeris *select(SatId sat, GpsTime epoch) const;
+  const GlonassState *select_glonass(SatId sat, GpsTime epoch) const;
 
 private:
   std::map<SatId, std::vector<Ephemeris>> by_sat_; // sorted by toe, then issue
+  std::map<SatId, std::vector<GlonassState>> glonass_;
 };
 
 /// SP3 positions by a Lagrange polynomial over ten epochs, clocks linear between epochs (5 min or denser) or none.

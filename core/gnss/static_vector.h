@@ -6,44 +6,56 @@ namespace ampletie {
 
 /// How a static vector is solved. The defaults suit control work; every field says what it does.
 struct StaticOptions {
-  double interval_s = 30;       ///< epochs used; the data in between serve slip detection
+  double interval_s = 30;       ///< longest interval of the epochs used; the data in between serve slip detection
   double ratio_limit = 3.0;     ///< second-best over best integer candidate; below it the vector stays float
   double success_limit = 0.999; ///< least bootstrapped success rate of the integers that are tried
   /// A vector counts as fixed when the integers still open would sharpen the position by no more than this share.
   double open_integers_may_cost = 0.10;
-  double min_arc_s = 240;           ///< shorter carrier arcs are not used
-  bool relative_troposphere = true; ///< estimate the difference of zenith delay (constrained)
-  bool ionosphere = true;           ///< a delay per satellite, constrained by length
-  bool correlated_noise = true;     ///< multipath as a process in time before the integer search
+  double min_arc_s = 240; ///< shorter carrier arcs are not used (in short sessions: less than 0.3 of them)
+  std::string systems = std::string(solved_systems); ///< letters of the systems in use
+  int frequencies = band_count;                      ///< at most this many per system
+  bool integers = true;                              ///< false: the ambiguities stay real numbers
+  bool relative_troposphere = true;                  ///< estimate the difference of zenith delay (constrained)
+  bool ionosphere = true;                            ///< a delay per satellite, constrained by length
+  bool correlated_noise = true;                      ///< multipath as a process in time before the integer search
   // Priors of the stochastic model; sources in docs/methods/static-vector.md.
   double phase_white = 0.002, phase_multipath = 0.005, code_white = 0.3, code_multipath = 0.6, correlation_s = 300;
   double diffuse_share = 0.15; ///< of the multipath variance that averages out only with the correlation time
   double ionosphere_ppm = 2.0, ionosphere_correlation_s = 1200;
   double troposphere_walk = 0.010; ///< m/√h
+  double gradient_sd = 0.0005;     ///< of the horizontal gradient between the ends of a long vector, m
+  double long_vector_m = 30e3;     ///< from here on the zenith delay of the base and gradients are unknowns too
   /// What one session cannot show of itself, per vector: plan and height (type B), m.
   double type_b_plan = 0.0005, type_b_up = 0.001;
 };
 
-/// A time span in which a satellite (or all, when `sat.number` is 0) is left out.
+/// A time span in which a satellite, a system or everything is left out, on one frequency or all.
 struct LeftOutSpan {
-  SatId sat;
+  SatId sat; ///< number 0: the whole system; system ' ': everything
   GpsTime from, to;
-  bool covers(SatId s, GpsTime t) const { return (sat.number == 0 || sat == s) && t >= from && t <= to; }
+  std::string signal; ///< "L1": only carriers of that band with their codes; empty: all
+  bool covers(SatId s, const std::string &phase_type, GpsTime t) const {
+    return t >= from && t <= to && (sat.system == ' ' || sat.system == s.system) &&
+           (sat.number == 0 || sat.number == s.number) && phase_type.substr(0, signal.size()) == signal;
+  }
 };
 
 /// An unbroken carrier arc of a satellite between the two receivers.
 struct CarrierArc {
   SatId sat;
-  int band = 0; ///< 0 or 1
+  int band = 0;       ///< 0, 1 or 2: place in the order of bands in use
+  std::string signal; ///< carrier type, "L1C"
   GpsTime first, last;
   int epochs = 0;
   bool reference = false; ///< of its system and band: the others are counted from it
 };
 
+using IntMatrix = Eigen::Matrix<std::int64_t, Eigen::Dynamic, Eigen::Dynamic>;
+
 /// Integer combinations that were accepted: `coefficients · arcs = values`, where `arcs` is the difference rover − base
 /// of the carrier ambiguities in cycles.
 struct AcceptedIntegers {
-  Eigen::Matrix<std::int64_t, Eigen::Dynamic, Eigen::Dynamic> coefficients;
+  IntMatrix coefficients;
   IntVector values;
 };
 
@@ -53,8 +65,14 @@ std::string solution_name(Solution s);
 struct ResidualSample {
   GpsTime time;
   SatId sat;
-  std::array<float, band_count> residual{}; ///< m, between receivers, ionosphere removed
-  float elevation = 0;                      ///< rad
+  std::array<float, band_count> residual{NAN, NAN, NAN}; ///< m, between receivers, ionosphere removed; NaN: none
+  float elevation = 0, azimuth = 0;                      ///< rad, at the rover
+};
+
+/// One step of the story from real numbers to integers.
+struct FixingStep {
+  int tried = 0, accepted = 0;              ///< combinations still open before it; combinations it fixed
+  double ratio = 0, success = 0, sd_mm = 0; ///< largest standard deviation of the position after it
 };
 
 /// A solved vector, marker to marker, in the orbits' frame at the mid-epoch.
@@ -67,9 +85,12 @@ struct StaticVector {
   double model_fit = 0; ///< mean normalised innovation squared; 1 when the noise model suits the data
   int epochs = 0, satellites = 0, rejected = 0, slips = 0;
   GpsTime first, last;
-  double zenith_difference_m = 0;
+  double zenith_difference_m = 0, interval_s = 30;
+  double noise_ratio = 1; ///< mean squared residual over what the noise model expects
+  double slow_share = 0;  ///< of the multipath, as the residuals show it
   std::vector<CarrierArc> arcs;
   AcceptedIntegers integers;
+  std::vector<FixingStep> story;
   std::vector<ResidualSample> residuals;
   std::vector<std::string> notes; ///< sentences for the evidence
 };

@@ -5,6 +5,7 @@
 #include "formats/recognise.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
+#include "formats/rtcm3.h"
 #include "formats/sp3.h"
 
 namespace ampletie {
@@ -18,8 +19,16 @@ SourceContent read_source(const std::string &name, const std::string &bytes) {
     switch (r.kind) {
     case FileKind::observation:
       c.source.kind = "observation";
-      c.observations = std::make_shared<ObservationFile>(read_rinex_observation(text));
+      for (ObservationFile &f : read_rinex_observations(text))
+        c.sites.push_back(std::make_shared<ObservationFile>(std::move(f)));
       break;
+    case FileKind::rtcm3: {
+      c.source.kind = "rtcm3";
+      RtcmLog log = read_rtcm3(text, date_in_name(name));
+      for (ObservationFile &f : log.stations) c.sites.push_back(std::make_shared<ObservationFile>(std::move(f)));
+      if (log.navigation.size()) c.navigation = std::make_shared<NavigationFile>(std::move(log.navigation));
+      break;
+    }
     case FileKind::navigation:
       c.source.kind = "navigation";
       c.navigation = std::make_shared<NavigationFile>(read_rinex_navigation(text));

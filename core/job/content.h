@@ -8,10 +8,10 @@
 
 namespace ampletie {
 
-/// A source that has been read. Exactly one of the members is set.
+/// A source that has been read. One of the members is set; an RTCM log may hold both observations and orbits.
 struct SourceContent {
   Source source;
-  std::shared_ptr<const ObservationFile> observations;
+  std::vector<std::shared_ptr<const ObservationFile>> sites;
   std::shared_ptr<const NavigationFile> navigation;
   std::shared_ptr<const Sp3File> sp3;
   std::shared_ptr<const AntexFile> antex;

@@ -15,15 +15,19 @@ std::string author() {
 }
 
 std::string describe(const SourceContent &c) {
-  if (c.observations)
-    return fmt::format("observations at {}, {} to {}, {} epochs",
-                       c.observations->marker.empty() ? "an unnamed mark" : c.observations->marker,
-                       iso(c.observations->epochs.front().time).substr(0, 16),
-                       iso(c.observations->epochs.back().time).substr(11, 5), c.observations->epochs.size());
+  std::string out;
+  for (const auto &f : c.sites) {
+    out += out.empty() ? "" : "; ";
+    out += fmt::format("observations{} {}, {} to {}, {} epochs", f->moving ? " of a moving antenna after" : " at",
+                       f->marker.empty() ? "an unnamed mark" : f->marker, iso(f->epochs.front().time).substr(0, 16),
+                       iso(f->epochs.back().time).substr(11, 5), f->epochs.size());
+    if (f->repeated_epochs) out += fmt::format(" ({} repeated epochs stepped over)", f->repeated_epochs);
+  }
   if (c.navigation)
-    return fmt::format("broadcast orbits, {} messages{}", c.navigation->ephemerides.size(),
-                       c.navigation->skipped ? fmt::format(" ({} of other systems not used)", c.navigation->skipped)
-                                             : "");
+    out +=
+        fmt::format("{}broadcast orbits, {} messages{}", out.empty() ? "" : "; ", c.navigation->size(),
+                    c.navigation->skipped ? fmt::format(" ({} of other kinds not used)", c.navigation->skipped) : "");
+  if (!out.empty()) return out;
   if (c.sp3) return fmt::format("precise orbits in {}, {} epochs", c.sp3->frame, c.sp3->epochs.size());
   if (c.antex) return fmt::format("calibrations of {} antennas", c.antex->receivers.size());
   if (c.antenna_points) return fmt::format("dimensions of {} antenna points", c.antenna_points->size());

@@ -66,62 +66,67 @@ std::vector<std::string> similar_antennas(const Contents &contents, const std::s
 
 std::vector<Occupation> occupations(const Contents &contents, const JobState &state) {
   std::vector<Occupation> out;
-  for (const auto &c : contents) {
-    if (!c.observations) continue;
-    const ObservationFile &f = *c.observations;
-    Occupation o;
-    o.id = content_id("o", c.source.id + "|" + f.marker + "|" + iso(f.epochs.front().time));
-    o.source_id = c.source.id;
-    o.source_name = c.source.name;
-    o.file = c.observations;
-    o.mark = f.marker;
-    o.start = f.epochs.front().time;
-    o.stop = f.epochs.back().time;
-    o.interval = nominal_interval(f);
-    o.receiver = f.receiver;
-    o.antenna = f.antenna;
-    o.measured = f.delta_hen.x();
-    o.epochs = f.epochs.size();
-    for (const auto &[system, types] : f.types) o.systems += system;
-    o.set_up = "s" + o.id.substr(1);
-    const auto it = state.occupations.find(o.id);
-    if (it != state.occupations.end()) {
-      const OccupationEdits &e = it->second;
-      auto apply = [&](const auto &edit, auto &field, const char *name) {
-        if (!edit.value) return;
-        field = *edit.value;
-        o.decided[name] = edit.decision;
-      };
-      apply(e.mark, o.mark, "mark");
-      apply(e.antenna, o.antenna, "antenna");
-      apply(e.measured, o.measured, "height");
-      apply(e.measured_to, o.measured_to, "height_to");
-      apply(e.slant, o.slant, "slant");
-      apply(e.set_up, o.set_up, "set_up");
-    }
-    o.calibration = find_calibration(contents, o.antenna);
-    if (lower(o.measured_to) == "arp" && !o.slant)
-      o.antenna_height = o.measured;
-    else {
-      o.point = find_point(contents, o.antenna, o.measured_to);
-      if (!o.point)
-        o.height_problem = "no dimensions of \"" + o.antenna + "\" for the point \"" + o.measured_to + "\"";
+  for (const auto &c : contents)
+    for (const auto &site : c.sites) {
+      if (site->moving) continue; // trajectories are not occupations
+      const ObservationFile &f = *site;
+      Occupation o;
+      o.id = content_id("o", c.source.id + "|" + f.marker + "|" + iso(f.epochs.front().time));
+      o.source_id = c.source.id;
+      o.source_name = c.source.name;
+      o.file = site;
+      o.mark = f.marker;
+      o.start = f.epochs.front().time;
+      o.stop = f.epochs.back().time;
+      o.interval = nominal_interval(f);
+      o.receiver = f.receiver;
+      o.antenna = f.antenna;
+      o.measured = f.delta_hen.x();
+      o.east = f.delta_hen.y(), o.north = f.delta_hen.z();
+      o.epochs = f.epochs.size();
+      for (const auto &[system, types] : f.types) o.systems += system;
+      o.set_up = "s" + o.id.substr(1);
+      const auto it = state.occupations.find(o.id);
+      if (it != state.occupations.end()) {
+        const OccupationEdits &e = it->second;
+        auto apply = [&](const auto &edit, auto &field, const char *name) {
+          if (!edit.value) return;
+          field = *edit.value;
+          o.decided[name] = edit.decision;
+        };
+        apply(e.mark, o.mark, "mark");
+        apply(e.antenna, o.antenna, "antenna");
+        apply(e.measured, o.measured, "height");
+        apply(e.measured_to, o.measured_to, "height_to");
+        apply(e.slant, o.slant, "slant");
+        apply(e.east, o.east, "east");
+        apply(e.north, o.north, "north");
+        apply(e.azimuth_deg, o.azimuth_deg, "azimuth");
+        apply(e.set_up, o.set_up, "set_up");
+      }
+      o.calibration = find_calibration(contents, o.antenna);
+      if (lower(o.measured_to) == "arp" && !o.slant)
+        o.antenna_height = o.measured;
       else {
-        try {
-          o.antenna_height = arp_height(o.measured, o.slant, *o.point);
-        } catch (const InputError &e) {
-          o.height_problem = e.reason();
+        o.point = find_point(contents, o.antenna, o.measured_to);
+        if (!o.point)
+          o.height_problem = "no dimensions of \"" + o.antenna + "\" for the point \"" + o.measured_to + "\"";
+        else {
+          try {
+            o.antenna_height = arp_height(o.measured, o.slant, *o.point);
+          } catch (const InputError &e) {
+            o.height_problem = e.reason();
+          }
         }
       }
+      const auto left = state.left_out.find(o.id);
+      if (left != state.left_out.end()) {
+        o.used = false;
+        o.left_out_because = left->second.reason;
+        o.decided["used"] = left->second.decision;
+      }
+      out.push_back(std::move(o));
     }
-    const auto left = state.left_out.find(o.id);
-    if (left != state.left_out.end()) {
-      o.used = false;
-      o.left_out_because = left->second.reason;
-      o.decided["used"] = left->second.decision;
-    }
-    out.push_back(std::move(o));
-  }
   std::sort(out.begin(), out.end(), [](const Occupation &a, const Occupation &b) {
     return std::tie(a.start, a.mark, a.id) < std::tie(b.start, b.mark, b.id);
   });

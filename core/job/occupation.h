@@ -13,9 +13,10 @@ struct Occupation {
   double measured = 0;             ///< the crew's reading, m
   std::string measured_to = "arp"; ///< named point of the antenna
   bool slant = false;
-  std::optional<double> antenna_height; ///< ARP above the marker; absent when it cannot be computed
-  std::string height_problem;           ///< why not
-  const Antenna *calibration = nullptr; ///< into the job's contents; null when unknown
+  std::optional<double> antenna_height;        ///< ARP above the marker; absent when it cannot be computed
+  std::string height_problem;                  ///< why not
+  double east = 0, north = 0, azimuth_deg = 0; ///< of the antenna against the mark, m; of its north mark, degrees
+  const Antenna *calibration = nullptr;        ///< into the job's contents; null when unknown
   const AntennaPoint *point = nullptr;
   std::size_t epochs = 0;
   std::string systems;

@@ -46,6 +46,14 @@ void apply_setting(JobSettings &s, const std::string &name, const json &v) {
     number(s.interval_s);
   else if (name == "orbits")
     s.orbits = v;
+  else if (name == "systems")
+    s.systems = v;
+  else if (name == "frequencies")
+    number(s.frequencies);
+  else if (name == "correlation")
+    number(s.correlation_s);
+  else if (name == "ionosphere")
+    number(s.ionosphere_ppm);
   else if (name == "ratio")
     number(s.ratio_limit);
   else if (name == "rms")
@@ -88,6 +96,12 @@ JobState fold(const std::vector<Decision> &log) {
         apply_setting(s.settings, name, v);
         s.setting_decisions[name] = d.seq;
       }
+    } else if (d.verb == "set" && d.target.substr(0, 2) == "v-") {
+      for (const auto &[name, v] : d.value.items())
+        if (v.is_null())
+          s.vector_settings[d.target].erase(name);
+        else
+          s.vector_settings[d.target][name] = {v, d.seq};
     } else if (d.verb == "set") {
       OccupationEdits &o = s.occupations[d.target];
       take(d.value, "mark", o.mark, d.seq);
@@ -95,6 +109,9 @@ JobState fold(const std::vector<Decision> &log) {
       take(d.value, "height", o.measured, d.seq);
       take(d.value, "height_to", o.measured_to, d.seq);
       take(d.value, "slant", o.slant, d.seq);
+      take(d.value, "east", o.east, d.seq);
+      take(d.value, "north", o.north, d.seq);
+      take(d.value, "azimuth", o.azimuth_deg, d.seq);
       take(d.value, "set_up", o.set_up, d.seq);
     } else if (d.verb == "hold") {
       HoldDecision h;
@@ -140,6 +157,19 @@ long redo_target(const std::vector<Decision> &log) {
   return 0;
 }
 
+bool is_vector_setting(std::string_view name) {
+  for (std::string_view n : {"mask", "interval", "systems", "frequencies", "correlation", "ionosphere", "ratio"})
+    if (n == name) return true;
+  return false;
+}
+
+JobSettings settings_of_vector(const JobState &s, const std::string &vector) {
+  JobSettings out = s.settings;
+  if (const auto it = s.vector_settings.find(vector); it != s.vector_settings.end())
+    for (const auto &[name, v] : it->second) apply_setting(out, name, v.value);
+  return out;
+}
+
 const std::vector<SettingInfo> &setting_catalogue() {
   using K = SettingInfo::Kind;
   static const std::vector<SettingInfo> all{
@@ -159,6 +189,15 @@ const std::vector<SettingInfo> &setting_catalogue() {
        K::number, 1, 120},
       {"solve", "orbits", "Orbits", "", "Broadcast or precise orbits; precise ones must cover the sessions.", K::choice,
        0, 0, "broadcast|precise"},
+      {"solve", "systems", "Systems", "",
+       "Letters of the satellite systems in use: G GPS, R GLONASS, E Galileo, C BeiDou, J QZSS.", K::text},
+      {"solve", "frequencies", "Frequencies", "", "At most this many carriers of each satellite are used.", K::number,
+       1, 3},
+      {"solve", "correlation", "Multipath memory", "s",
+       "Time over which reflections at the antenna stay alike; longer makes printed accuracies more cautious.",
+       K::number, 30, 1800},
+      {"solve", "ionosphere", "Ionosphere", "ppm",
+       "How much the ionosphere may differ between the ends of a vector, per length.", K::number, 0.5, 20},
       {"limit", "ratio", "Ratio", "",
        "Second-best over best set of integers; below this a vector stays float (3 is common practice).", K::number, 1,
        100},
@@ -185,6 +224,10 @@ std::string setting_text(const JobSettings &s, const std::string &n) {
   if (n == "mask") return fmt::format("{:g}", s.mask_deg);
   if (n == "interval") return fmt::format("{:g}", s.interval_s);
   if (n == "orbits") return s.orbits;
+  if (n == "systems") return s.systems;
+  if (n == "frequencies") return fmt::format("{:g}", s.frequencies);
+  if (n == "correlation") return fmt::format("{:g}", s.correlation_s);
+  if (n == "ionosphere") return fmt::format("{:g}", s.ionosphere_ppm);
   if (n == "ratio") return fmt::format("{:g}", s.ratio_limit);
   if (n == "rms") return fmt::format("{:g}", s.rms_limit_m * 1000);
   if (n == "overlap") return fmt::format("{:g}", s.min_overlap_min);
@@ -200,6 +243,14 @@ json setting_value(const std::string &name, const std::string &text) {
     if (i.name != name) continue;
     const std::string t(trimmed(text));
     if (i.kind == SettingInfo::Kind::text) {
+      if (name == "systems") {
+        std::string letters;
+        for (char c : t)
+          if (c != ' ' && c != ',') letters += static_cast<char>(std::toupper(static_cast<unsigned char>(c)));
+        if (letters.empty() || letters.find_first_not_of(solved_systems) != std::string::npos)
+          throw InputError("systems are letters out of G R E C J");
+        return letters;
+      }
       if (name == "crs") Projection check(t);
       if (name == "vertical" && !t.empty()) system_name(t);
       if (name == "realisation" && !t.empty() && !frame_by_name(t))

@@ -16,7 +16,7 @@ template <class T> struct Decided {
 /// What the surveyor said about an occupation; absent: as the file says.
 struct OccupationEdits {
   Decided<std::optional<std::string>> mark, antenna, measured_to, set_up;
-  Decided<std::optional<double>> measured;
+  Decided<std::optional<double>> measured, east, north, azimuth_deg;
   Decided<std::optional<bool>> slant;
 };
 
@@ -36,6 +36,8 @@ struct JobSettings {
   DatumSettings datum;
   double mask_deg = 10, interval_s = 30, ratio_limit = 3, rms_limit_m = 0.012, min_overlap_min = 20;
   std::string orbits = "broadcast";
+  std::string systems = std::string(solved_systems);
+  double frequencies = band_count, correlation_s = 300, ionosphere_ppm = 2;
   double centring_sd_m = 0.001, height_sd_m = 0.001;
   double worst_transformation_m = 0.02;
   DatumMode mode = DatumMode::held;
@@ -46,6 +48,7 @@ struct JobState {
   JobSettings settings;
   std::map<std::string, long> setting_decisions; ///< setting name → decision
   std::map<std::string, OccupationEdits> occupations;
+  std::map<std::string, std::map<std::string, Decided<nlohmann::json>>> vector_settings; ///< vector → setting → value
   std::map<std::string, HoldDecision> holds;
   struct Reasoned {
     std::string reason;
@@ -71,6 +74,10 @@ struct SettingInfo {
   const char *choices = "";   ///< separated by |
 };
 const std::vector<SettingInfo> &setting_catalogue();
+/// Whether a setting can be given for one vector alone.
+bool is_vector_setting(std::string_view name);
+/// The job's settings with what was decided for one vector.
+JobSettings settings_of_vector(const JobState &s, const std::string &vector);
 /// Current value as text in the unit shown.
 std::string setting_text(const JobSettings &s, const std::string &name);
 /// Checks a text for a setting and gives the JSON value of the decision; throws `InputError` when it does not fit.

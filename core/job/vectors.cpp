@@ -12,10 +12,11 @@
 namespace ampletie {
 namespace {
 
-constexpr const char *algorithm = "static-1";
+constexpr const char *algorithm = "static-2";
 
 std::vector<LeftOutSpan> spans(const JobState &state, const std::string &vector, const std::string &occupations) {
-  // Items: "G07@2026-05-12T09:10:00/09:25:00" for every vector, or "v-…:G07@…" for one of them.
+  // Items: "G07@2026-05-12T09:10:00/09:25:00" for every vector, "v-…:G07@…" or "o-…:G07@…" for one vector or
+  // occupation; "G@…" a whole system, "all@…" everything, "G07.L2@…" and "all.L5@…" one frequency.
   std::vector<LeftOutSpan> out;
   for (const auto &[item, why] : state.left_out) {
     const auto at = item.find('@');
@@ -33,8 +34,21 @@ std::vector<LeftOutSpan> spans(const JobState &state, const std::string &vector,
     std::string to = item.substr(slash + 1);
     if (to.size() <= 12 && from.size() >= 11) to = from.substr(0, 11) + to;
     const auto t0 = parse_iso(from), t1 = parse_iso(to);
-    const auto sat = head == "all" ? std::optional<SatId>(SatId{' ', 0}) : parse_sat(head);
-    if (t0 && t1 && sat) out.push_back({*sat, *t0, *t1});
+    LeftOutSpan span;
+    if (const auto dot = head.find('.'); dot != std::string::npos) {
+      span.signal = head.substr(dot + 1);
+      head.resize(dot);
+    }
+    std::optional<SatId> sat;
+    if (head == "all")
+      sat = SatId{' ', 0};
+    else if (head.size() == 1 && solved_systems.find(head[0]) != std::string_view::npos)
+      sat = SatId{head[0], 0};
+    else
+      sat = parse_sat(head);
+    if (!t0 || !t1 || !sat) continue;
+    span.sat = *sat, span.from = *t0, span.to = *t1;
+    out.push_back(std::move(span));
   }
   return out;
 }
@@ -43,7 +57,16 @@ StaticOptions static_options(const JobSettings &s) {
   StaticOptions o;
   o.interval_s = s.interval_s;
   o.ratio_limit = s.ratio_limit;
+  o.systems = s.systems;
+  o.frequencies = static_cast<int>(s.frequencies);
+  o.correlation_s = s.correlation_s;
+  o.ionosphere_ppm = s.ionosphere_ppm;
   return o;
+}
+
+std::string settings_key(const JobSettings &s) {
+  return fmt::format("{:g} {:g} {:g} {} {:g} {:g} {:g}", s.mask_deg, s.interval_s, s.ratio_limit, s.systems,
+                     s.frequencies, s.correlation_s, s.ionosphere_ppm);
 }
 
 std::string orbit_hash(const JobSnapshot &s) {
@@ -52,6 +75,13 @@ std::string orbit_hash(const JobSnapshot &s) {
     if ((s.state.settings.orbits == "precise" && c.sp3) || (s.state.settings.orbits != "precise" && c.navigation))
       key += c.source.id;
   return sha256_hex(key);
+}
+
+/// The same occupation with a higher elevation mask.
+OccupationModel above_mask(OccupationModel m, double mask_deg) {
+  const auto mask = static_cast<float>(radians(mask_deg));
+  for (ModelledEpoch &e : m.epochs) std::erase_if(e.sats, [&](const auto &o) { return o.elevation < mask; });
+  return m;
 }
 
 std::string position_key(const JobSnapshot &s, const std::string &mark) {
@@ -66,7 +96,9 @@ std::string position_key(const JobSnapshot &s, const std::string &mark) {
 
 std::string occupation_key(const Occupation &o) {
   std::string k =
-      o.source_id + "|" + o.mark + "|" + fmt::format("{:.5f}", o.antenna_height.value_or(-99)) + "|" + o.antenna;
+      o.source_id + "|" + o.mark + "|" +
+      fmt::format("{:.5f} {:.4f} {:.4f} {:.2f}", o.antenna_height.value_or(-99), o.east, o.north, o.azimuth_deg) + "|" +
+      o.antenna;
   if (o.calibration)
     for (const auto &[f, q] : o.calibration->frequencies) {
       k += f + fmt::format("{:.6f},{:.6f},{:.6f}", q.offset_neu.x(), q.offset_neu.y(), q.offset_neu.z());
@@ -120,10 +152,13 @@ std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s) {
     if (files.empty()) throw InputError("precise orbits are asked for, but the job holds no SP3 file");
     return std::make_unique<PreciseOrbits>(files);
   }
-  std::vector<Ephemeris> all;
+  NavigationFile all;
   for (const auto &c : s.contents)
-    if (c.navigation) all.insert(all.end(), c.navigation->ephemerides.begin(), c.navigation->ephemerides.end());
-  if (all.empty()) throw InputError("the job holds no broadcast orbits: take a navigation file");
+    if (c.navigation) {
+      all.ephemerides.insert(all.ephemerides.end(), c.navigation->ephemerides.begin(), c.navigation->ephemerides.end());
+      all.glonass.insert(all.glonass.end(), c.navigation->glonass.begin(), c.navigation->glonass.end());
+    }
+  if (all.size() == 0) throw InputError("the job holds no broadcast orbits: take a navigation file");
   return std::make_unique<BroadcastOrbits>(std::move(all));
 }
 
@@ -191,9 +226,9 @@ std::vector<PlannedVector> plan_vectors(const JobSnapshot &s) {
       p.id = content_id("v", a->id + "|" + b->id);
       p.session = session.at(a->id);
       std::string key = std::string(algorithm) + keys[a->id] + keys[b->id] + orbits + anchors +
-                        fmt::format("{:g} {:g} {:g}", set.mask_deg, set.interval_s, set.ratio_limit);
+                        settings_key(settings_of_vector(s.state, p.id));
       for (const LeftOutSpan &x : spans(s.state, p.id, a->id + "," + b->id))
-        key += x.sat.name() + iso(x.from) + iso(x.to);
+        key += x.sat.name() + x.signal + iso(x.from) + iso(x.to);
       p.fingerprint = sha256_hex(key);
       out.push_back(std::move(p));
     }
@@ -266,7 +301,8 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   };
   auto antenna_of = [](const Occupation &o) {
     AntennaSetUp a;
-    a.arp_offset_enu = {0, 0, o.antenna_height.value_or(0)};
+    a.arp_offset_enu = {o.east, o.north, o.antenna_height.value_or(0)};
+    a.azimuth = radians(o.azimuth_deg);
     a.calibration = o.calibration;
     return a;
   };
@@ -314,7 +350,6 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     const std::lock_guard lock(mutex);
     models.emplace(modelled[i]->id, std::move(m));
   });
-  const StaticOptions solve = static_options(s.state.settings);
   parallel(todo.size(), "solving vector", 4, [&](std::size_t k) {
     const PlannedVector &p = plan[todo[k]];
     VectorResult r;
@@ -328,8 +363,13 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     }
     if (r.error.empty()) {
       try {
-        r.solved = solve_static(models.at(p.from->id), models.at(p.to->id), *orbits, solve,
-                                spans(s.state, p.id, p.from->id + "," + p.to->id), progress);
+        const JobSettings set = settings_of_vector(s.state, p.id);
+        const OccupationModel &a = models.at(p.from->id), &b = models.at(p.to->id);
+        const auto left = spans(s.state, p.id, p.from->id + "," + p.to->id);
+        // A mask of its own can only be higher: the occupations were reduced once, at the job's.
+        r.solved = solve_static(set.mask_deg > s.state.settings.mask_deg ? above_mask(a, set.mask_deg) : a,
+                                set.mask_deg > s.state.settings.mask_deg ? above_mask(b, set.mask_deg) : b, *orbits,
+                                static_options(set), left, progress);
         const GpsTime middle = r.solved.first + (r.solved.last - r.solved.first) / 2;
         r.frame = orbits->frame(middle);
         r.epoch = decimal_year(middle);
@@ -381,13 +421,20 @@ StoredResult to_stored(const VectorResult &v) {
   j["counts"] = {q.epochs, q.satellites, q.rejected, q.slips};
   j["span"] = {q.first.ns, q.last.ns};
   j["notes"] = q.notes;
+  j["form"] = 2;
+  j["interval"] = q.interval_s;
   for (const CarrierArc &a : q.arcs)
-    j["arcs"].push_back({a.sat.name(), a.band, a.first.ns, a.last.ns, a.epochs, a.reference});
-  // Residuals as tenths of a millimetre: time, satellite, band 1, band 2, elevation in tenths of a degree.
-  for (const ResidualSample &r : q.residuals)
-    j["residuals"].push_back({(r.time.ns - q.first.ns) / 1000000, r.sat.name(), std::lround(r.residual[0] * 1e4F),
-                              std::lround(r.residual[1] * 1e4F),
-                              std::lround(degrees(static_cast<double>(r.elevation)) * 10)});
+    j["arcs"].push_back({a.sat.name(), a.band, a.signal, a.first.ns, a.last.ns, a.epochs, a.reference});
+  for (const FixingStep &f : q.story) j["story"].push_back({f.tried, f.accepted, f.ratio, f.success, f.sd_mm});
+  // Residuals as tenths of a millimetre (null: none), elevation and azimuth in tenths of a degree.
+  for (const ResidualSample &r : q.residuals) {
+    nlohmann::json row{(r.time.ns - q.first.ns) / 1000000, r.sat.name(),
+                       std::lround(degrees(static_cast<double>(r.elevation)) * 10),
+                       std::lround(degrees(static_cast<double>(r.azimuth)) * 10)};
+    for (float x : r.residual)
+      row.push_back(std::isfinite(x) ? nlohmann::json(std::lround(static_cast<double>(x) * 1e4)) : nlohmann::json());
+    j["residuals"].push_back(std::move(row));
+  }
   auto bytes = nlohmann::json::to_cbor(j);
   return {"vector", v.id, v.fingerprint, std::move(j), std::move(bytes)};
 }
@@ -413,18 +460,31 @@ VectorResult from_stored(const StoredResult &r) {
   q.epochs = k[0], q.satellites = k[1], q.rejected = k[2], q.slips = k[3];
   q.first.ns = j.at("span")[0], q.last.ns = j.at("span")[1];
   q.notes = j.at("notes").get<std::vector<std::string>>();
-  for (const auto &a : j.value("arcs", nlohmann::json::array()))
-    q.arcs.push_back({*parse_sat(a[0].get<std::string>()),
-                      a[1],
-                      {a[2].get<std::int64_t>()},
-                      {a[3].get<std::int64_t>()},
-                      a[4],
-                      a[5]});
-  for (const auto &s : j.value("residuals", nlohmann::json::array()))
-    q.residuals.push_back({{q.first.ns + s[0].get<std::int64_t>() * 1000000},
-                           *parse_sat(s[1].get<std::string>()),
-                           {s[2].get<float>() * 1e-4F, s[3].get<float>() * 1e-4F},
-                           static_cast<float>(radians(s[4].get<double>() / 10))});
+  // Results of an older form keep their numbers; their fingerprint makes them stale anyway.
+  if (j.value("form", 1) < 2) return v;
+  q.interval_s = j.at("interval");
+  for (const auto &a : j.value("arcs", nlohmann::json::array())) {
+    CarrierArc arc;
+    arc.sat = *parse_sat(a[0].get<std::string>());
+    arc.band = a[1].get<int>();
+    arc.signal = a[2].get<std::string>();
+    arc.first.ns = a[3].get<std::int64_t>(), arc.last.ns = a[4].get<std::int64_t>();
+    arc.epochs = a[5].get<int>();
+    arc.reference = a[6].get<bool>();
+    q.arcs.push_back(std::move(arc));
+  }
+  for (const auto &f : j.value("story", nlohmann::json::array()))
+    q.story.push_back({f[0].get<int>(), f[1].get<int>(), f[2].get<double>(), f[3].get<double>(), f[4].get<double>()});
+  for (const auto &s : j.value("residuals", nlohmann::json::array())) {
+    ResidualSample sample;
+    sample.time.ns = q.first.ns + s[0].get<std::int64_t>() * 1000000;
+    sample.sat = *parse_sat(s[1].get<std::string>());
+    sample.elevation = static_cast<float>(radians(s[2].get<double>() / 10));
+    sample.azimuth = static_cast<float>(radians(s[3].get<double>() / 10));
+    for (std::size_t b = 0; b < band_count; ++b)
+      if (!s[4 + b].is_null()) sample.residual[b] = s[4 + b].get<float>() * 1e-4F;
+    q.residuals.push_back(sample);
+  }
   return v;
 }
 

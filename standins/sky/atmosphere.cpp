@@ -29,6 +29,8 @@ Troposphere::Troposphere(double height, const Noise &noise, GpsTime start, doubl
   // The scenario states differences between two stations: each station carries its share, 1/√2.
   dry_zenith_ = 0.0022768 * pressure * 1.0008 + 0.25 * noise.zenith_delay * own.normal();
   wet_zenith_ = moisture * std::exp(-height / 2100.0) + 0.66 * noise.zenith_delay * own.normal();
+  Random slope(seed, "gradient " + station + iso(start));
+  gradient_north_ = noise.gradient * slope.normal(), gradient_east_ = noise.gradient * slope.normal();
   double w = 0;
   for (double t = 0; t <= hours * 3600 + 600; t += 60) {
     walk_.push_back(w);
@@ -36,12 +38,15 @@ Troposphere::Troposphere(double height, const Noise &noise, GpsTime start, doubl
   }
 }
 
-double Troposphere::slant(double elevation, GpsTime t) const {
+double Troposphere::slant(double elevation, double azimuth, GpsTime t) const {
   const double s = std::max(0.0, (t - start_) / 60);
   const auto k = std::min(static_cast<std::size_t>(s), walk_.size() - 2);
   const double u = s - static_cast<double>(k);
   const double wet = wet_zenith_ + walk_[k] * (1 - u) + walk_[k + 1] * u;
-  return dry_zenith_ * obliquity(elevation, height_, 7900) + wet * obliquity(elevation, height_, 2100);
+  // A tilted layer: the zenith delay changes with the distance at which the ray passes it.
+  const double tilt = std::cos(elevation) / std::sin(elevation) * obliquity(elevation, height_, 5000) *
+                      (gradient_north_ * std::cos(azimuth) + gradient_east_ * std::sin(azimuth));
+  return dry_zenith_ * obliquity(elevation, height_, 7900) + wet * obliquity(elevation, height_, 2100) + tilt;
 }
 
 Ionosphere::Ionosphere(double mean, GpsTime start, std::uint64_t seed) : mean_(mean), start_(start) {

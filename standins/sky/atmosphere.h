@@ -12,9 +12,10 @@ public:
   /// One station: its own pressure and vapour departures and a random walk in time.
   Troposphere(double height, const Noise &noise, GpsTime start, double hours, std::uint64_t seed,
               const std::string &station);
-  double slant(double elevation, GpsTime t) const;
+  double slant(double elevation, double azimuth, GpsTime t) const;
 
 private:
+  double gradient_north_ = 0, gradient_east_ = 0;
   double height_, dry_zenith_, wet_zenith_;
   GpsTime start_;
   std::vector<double> walk_; // every 60 s

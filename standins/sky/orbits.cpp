@@ -89,7 +89,9 @@ Vec3 from_elements(double a, double inclination, double node, double argument, d
 
 /// Position from broadcast elements, IS-GPS-200 table 20-IV, earth-fixed at the instant.
 Vec3 broadcast_position(const Ephemeris &e, GpsTime t) {
-  const double gm = e.sat.system == 'E' ? 3.986004418e14 : 3.986005e14;
+  const bool bds = e.sat.system == 'C';
+  const double gm = e.sat.system == 'E' || bds ? 3.986004418e14 : 3.986005e14;
+  const double rate = bds ? 7.2921150e-5 : omega_e; // each system's document has its own
   const double a = e.sqrt_a * e.sqrt_a, tk = t - e.toe;
   const double m = e.m0 + (std::sqrt(gm / (a * a * a)) + e.delta_n) * tk;
   double ea = m;
@@ -98,7 +100,8 @@ Vec3 broadcast_position(const Ephemeris &e, GpsTime t) {
   const double s = std::sin(2 * u0), c = std::cos(2 * u0);
   const double u = u0 + e.cus * s + e.cuc * c, r = a * (1 - e.ecc * std::cos(ea)) + e.crs * s + e.crc * c,
                i = e.i0 + e.idot * tk + e.cis * s + e.cic * c;
-  const double node = e.omega0 + (e.omega_dot - omega_e) * tk - omega_e * e.toe.time_of_week();
+  const double tow = (bds ? e.toe + -14.0 : e.toe).time_of_week();
+  const double node = e.omega0 + (e.omega_dot - rate) * tk - rate * tow;
   const double x = r * std::cos(u), y = r * std::sin(u);
   return {x * std::cos(node) - y * std::cos(i) * std::sin(node), x * std::sin(node) + y * std::cos(i) * std::cos(node),
           y * std::sin(i)};
@@ -119,11 +122,10 @@ double Orbits::angle(GpsTime t) const {
   return at_start + omega_e * (t - start_);
 }
 
-Orbits::Orbits(GpsTime from, GpsTime to, std::uint64_t seed) : start_(from) {
+Orbits::Orbits(GpsTime from, GpsTime to, std::uint64_t seed, const std::string &systems) : start_(from) {
   Random random(seed, "constellation");
   std::vector<std::array<Vec3, 2>> now;
-  auto add = [&](char system, int planes, int per_plane, double a, double inclination, double node0) {
-    int number = 1;
+  auto add = [&](char system, int planes, int per_plane, double a, double inclination, double node0, int number = 1) {
     for (int p = 0; p < planes; ++p)
       for (int k = 0; k < per_plane; ++k) {
         sats_.push_back({system, static_cast<std::uint8_t>(number++)});
@@ -139,6 +141,8 @@ Orbits::Orbits(GpsTime from, GpsTime to, std::uint64_t seed) : start_(from) {
   const double node0 = random.uniform(0, 2 * pi);
   add('G', 6, 5, 26559700, 55.3, node0);
   add('E', 3, 8, 29600300, 56.2, node0 + 0.7);
+  if (systems.find('R') != std::string::npos) add('R', 3, 8, 25508000, 64.8, node0 + 1.1);
+  if (systems.find('C') != std::string::npos) add('C', 3, 8, 27906100, 55.0, node0 + 1.6, 19);
   const auto n = static_cast<std::size_t>((to - from) / step) + 2;
   states_.resize(sats_.size());
   for (auto &s : states_) s.reserve(n);
@@ -179,6 +183,41 @@ Orbits::State Orbits::earth_fixed(std::size_t sat, GpsTime t) const {
 Vec3 Orbits::sun(GpsTime t) const { return Eigen::AngleAxisd(-angle(t), Vec3::UnitZ()) * sun_inertial(days_j2000(t)); }
 Vec3 Orbits::moon(GpsTime t) const {
   return Eigen::AngleAxisd(-angle(t), Vec3::UnitZ()) * moon_inertial(days_j2000(t));
+}
+
+Vec3 Orbits::lunisolar(std::size_t sat, GpsTime t) const {
+  const Vec3 x = earth_fixed(sat, t).position;
+  return third_body(x, sun(t), mu_sun) + third_body(x, moon(t), mu_moon);
+}
+
+int glonass_channel(SatId sat) {
+  static constexpr int channels[] = {1, -4, 5, 6, 1, -4, 5, 6, -2, -7, 0, -1, -2, -7, 0, -1, 4, -3, 3, 2, 4, -3, 3, 2};
+  return channels[(sat.number - 1) % 24];
+}
+
+GlonassState glonass_broadcast(const Orbits &orbits, const Clocks &clocks, std::size_t sat, GpsTime t, double orbit_sd,
+                               std::uint64_t seed) {
+  GlonassState g;
+  g.sat = orbits.satellites()[sat];
+  Random random(seed, "broadcast " + g.sat.name() + iso(t));
+  const auto s = orbits.earth_fixed(sat, t);
+  const Vec3 v = s.velocity + Vec3(0, 0, omega_e).cross(s.position);
+  const Vec3 radial = s.position.normalized(), across = radial.cross(v).normalized(), along = across.cross(radial);
+  g.time = t;
+  g.position = s.position + orbit_sd * (0.35 * random.normal() * radial + 0.8 * random.normal() * along +
+                                        0.5 * random.normal() * across);
+  g.velocity = s.velocity + 1e-4 * orbit_sd * random.normal() * along;
+  g.acceleration = orbits.lunisolar(sat, t);
+  // The broadcast clock of GLONASS holds the eccentricity term.
+  auto clock = [&](GpsTime at) {
+    const auto q = orbits.earth_fixed(sat, at);
+    const Vec3 qv = q.velocity + Vec3(0, 0, omega_e).cross(q.position);
+    return clocks.offset(sat, at) - 2 * q.position.dot(qv) / (speed_of_light * speed_of_light);
+  };
+  g.drift = (clock(t + 900.0) - clock(t + -900.0)) / 1800;
+  g.clock = clock(t) + 3e-9 * random.normal();
+  g.channel = glonass_channel(g.sat);
+  return g;
 }
 
 Clocks::Clocks(std::size_t n, GpsTime from, GpsTime to, std::uint64_t seed) : start_(from) {

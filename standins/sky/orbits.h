@@ -8,7 +8,7 @@ namespace ampletie::sky {
 /// Moon, radiation pressure; fourth-order Runge–Kutta, 30 s), seen from the rotating Earth.
 class Orbits {
 public:
-  Orbits(GpsTime from, GpsTime to, std::uint64_t seed);
+  Orbits(GpsTime from, GpsTime to, std::uint64_t seed, const std::string &systems = "GE");
   const std::vector<SatId> &satellites() const { return sats_; }
   /// Earth-fixed position and velocity relative to the rotating Earth at an instant inside the span.
   struct State {
@@ -18,6 +18,8 @@ public:
   /// Geocentric Sun and Moon, m, earth-fixed.
   Vec3 sun(GpsTime t) const;
   Vec3 moon(GpsTime t) const;
+  /// Attraction of Sun and Moon on a satellite, earth-fixed axes, m/s².
+  Vec3 lunisolar(std::size_t sat, GpsTime t) const;
 
 private:
   double angle(GpsTime t) const;
@@ -40,5 +42,11 @@ private:
 /// Broadcast elements fitted by least squares to the true orbit plus an error of `orbit_sd` metres.
 Ephemeris fit_broadcast(const Orbits &orbits, const Clocks &clocks, std::size_t sat, GpsTime toe, double orbit_sd,
                         std::uint64_t seed);
+
+/// Channel of a simulated GLONASS satellite: antipodal ones share it.
+int glonass_channel(SatId sat);
+/// State vector as GLONASS broadcasts it, with an error of `orbit_sd` metres.
+GlonassState glonass_broadcast(const Orbits &orbits, const Clocks &clocks, std::size_t sat, GpsTime t, double orbit_sd,
+                               std::uint64_t seed);
 
 } // namespace ampletie::sky

@@ -52,6 +52,7 @@ Session session(const json &j) {
     x.mark = u.at("mark"), x.receiver = u.value("receiver", "STANDIN R1"), x.antenna = u.at("antenna");
     x.serial = u.value("serial", "");
     x.height = u.at("height");
+    if (u.contains("eccentricity")) x.eccentricity_enu = {u["eccentricity"].at(0), u["eccentricity"].at(1), 0};
     x.header_height = u.value("header_height", x.height);
     s.setups.push_back(x);
   }
@@ -67,6 +68,10 @@ Scenario read_scenario(std::string_view text) {
     s.seed = j.at("seed");
     s.start = instant(j.at("start"));
     s.mask = j.value("mask", 5.0);
+    s.systems = j.value("systems", s.systems);
+    s.third_frequency = j.value("third_frequency", false);
+    if (s.systems.empty() || s.systems.find_first_not_of("GREC") != std::string::npos)
+      throw InputError("systems are letters out of G, R, E, C");
     s.ionosphere_tecu = j.value("ionosphere_tecu", 15.0);
     for (const auto &m : j.at("marks")) s.marks.push_back(mark(m));
     for (const auto &a : j.at("antennas")) s.antennas.push_back(antenna(a));
@@ -86,6 +91,9 @@ Scenario read_scenario(std::string_view text) {
     floor("zenith_delay", s.noise.zenith_delay), floor("zenith_walk", s.noise.zenith_walk),
         floor("orbit", s.noise.orbit);
     s.noise.slips_per_hour = n.value("slips_per_hour", s.noise.slips_per_hour);
+    s.noise.gaps_per_hour = n.value("gaps_per_hour", s.noise.gaps_per_hour);
+    s.noise.clock_jumps_per_hour = n.value("clock_jumps_per_hour", s.noise.clock_jumps_per_hour);
+    s.noise.gradient = n.value("gradient", s.noise.gradient);
     std::set<std::string> marks, antennas;
     for (const auto &m : s.marks)
       if (!marks.insert(m.name).second) throw InputError("mark " + m.name + " is given twice");

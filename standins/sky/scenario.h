@@ -43,6 +43,7 @@ struct AntennaType {
 
 struct SetUp {
   std::string mark, receiver, antenna, serial;
+  Vec3 eccentricity_enu = Vec3::Zero(); ///< east and north of the antenna against the mark, m, known to the crew
   double height = 0;        ///< to the ARP, m, as the crew measured it; the truth differs by the height error
   double header_height = 0; ///< what the crew keyed in: may be a slant reading
 };
@@ -61,7 +62,10 @@ struct Noise {
   double zenith_delay = 0.02, zenith_walk = 0.01;       ///< of the difference between two stations, m, m/√h
   double orbit = 1.0;                                   ///< broadcast orbit, m
   double slips_per_hour = 0.4;                          ///< per satellite
-  double control_plan = 0.001, control_up = 0.002;      ///< of the published control, m
+  double gaps_per_hour = 0;                             ///< per receiver: everything is lost for 10 to 60 s
+  double clock_jumps_per_hour = 0; ///< per receiver: the code steps by a millisecond, the carrier does not
+  double gradient = 0;             ///< zenith-equivalent horizontal gradient of a station, m
+  double control_plan = 0.001, control_up = 0.002; ///< of the published control, m
 };
 
 struct Scenario {
@@ -69,7 +73,9 @@ struct Scenario {
   std::uint64_t seed = 1;
   GpsTime start;
   std::string orbit_frame = "IGS20", orbit_frame_name = "ITRF2020";
-  double mask = 5; ///< degrees
+  double mask = 5;            ///< degrees
+  std::string systems = "GE"; ///< of G, R, E, C
+  bool third_frequency = false;
   std::vector<Mark> marks;
   std::vector<AntennaType> antennas;
   std::vector<Session> sessions;

@@ -21,17 +21,40 @@ struct SignalPlan {
   char system;
   const char *code, *phase, *strength;
   char band;
+  bool third = false;
 };
-// Two frequencies per system now; more signals are more rows.
-constexpr SignalPlan plan[] = {{'G', "C1C", "L1C", "S1C", '1'},
-                               {'G', "C2W", "L2W", "S2W", '2'},
-                               {'E', "C1C", "L1C", "S1C", '1'},
-                               {'E', "C5Q", "L5Q", "S5Q", '5'}};
-constexpr int bands = 2;
+constexpr SignalPlan plan[] = {
+    {'G', "C1C", "L1C", "S1C", '1'},       {'G', "C2W", "L2W", "S2W", '2'},      {'E', "C1C", "L1C", "S1C", '1'},
+    {'E', "C5Q", "L5Q", "S5Q", '5'},       {'R', "C1C", "L1C", "S1C", '1'},      {'R', "C2P", "L2P", "S2P", '2'},
+    {'C', "C2I", "L2I", "S2I", '2'},       {'C', "C6I", "L6I", "S6I", '6'},      {'G', "C5Q", "L5Q", "S5Q", '5', true},
+    {'E', "C7Q", "L7Q", "S7Q", '7', true}, {'C', "C5P", "L5P", "S5P", '5', true}};
+constexpr int bands = 3;
 
-double frequency(char system, char band) {
-  if (band == '1') return 1575.42e6;
-  return system == 'G' ? 1227.60e6 : 1176.45e6;
+double frequency(SatId sat, char band) {
+  switch (sat.system) {
+  case 'R':
+    return band == '1' ? 1602e6 + 562500.0 * glonass_channel(sat) : 1246e6 + 437500.0 * glonass_channel(sat);
+  case 'C':
+    return band == '2' ? 1561.098e6 : band == '6' ? 1268.52e6 : 1176.45e6;
+  default:
+    return band == '1' ? 1575.42e6 : band == '2' ? 1227.60e6 : band == '7' ? 1207.14e6 : 1176.45e6;
+  }
+}
+
+/// Antennas are described at a few frequencies; the others lie on the curve through them, near enough for an invention:
+/// the nearest described band, a little higher up.
+const Band *band_of(const AntennaType &a, const std::string &name, Band &made) {
+  for (const Band &b : a.bands)
+    if (b.frequency == name) return &b;
+  const bool high = name[2] == '1' || name == "C02";
+  for (const Band &b : a.bands)
+    if (b.frequency == (high ? "G01" : "G02")) {
+      made = b;
+      made.frequency = name;
+      made.offset += Vec3(0.0002, -0.0002, name[0] == 'R' ? 0.0007 : 0.0004);
+      return &made;
+    }
+  return nullptr;
 }
 
 /// Degree-2 solid tide (h2, l2 only), written here so that nothing of the core's model is reused.
@@ -55,7 +78,14 @@ AntexFile antenna_file(const Scenario &s) {
     a.type = t.type;
     a.release = "SIM2026";
     a.azimuth_step = 10;
-    for (const Band &b : t.bands) {
+    std::vector<Band> every = t.bands;
+    for (const auto &p : plan) {
+      Band made;
+      if (s.systems.find(p.system) == std::string::npos || (p.third && !s.third_frequency)) continue;
+      const std::string name{p.system, '0', p.band};
+      if (band_of(t, name, made) == &made) every.push_back(made);
+    }
+    for (const Band &b : every) {
       AntennaFrequency f;
       f.offset_neu = b.offset;
       auto row = [&](double az, bool all) {
@@ -133,13 +163,32 @@ public:
     const auto n = static_cast<int>(std::lround(session_.hours * 3600 / session_.interval));
     double clock = random_.uniform(-2e-7, 2e-7), drift = random_.uniform(-2e-10, 2e-10);
     Random own_bias(s_.seed, "receiver biases " + setup_.receiver + setup_.serial);
-    for (auto &b : phase_bias_) b = own_bias.uniform();
-    for (auto &b : code_bias_) b = own_bias.uniform(-6, 6);
+    for (std::size_t i = 0; i < 4; ++i) phase_bias_[i] = own_bias.uniform();
+    for (std::size_t i = 0; i < 4; ++i) code_bias_[i] = own_bias.uniform(-6, 6);
+    Random more(s_.seed, "more receiver biases " + setup_.receiver + setup_.serial);
+    for (std::size_t i = 4; i < std::size(plan); ++i)
+      phase_bias_[i] = more.uniform(), code_bias_[i] = more.uniform(-6, 6);
+    // GLONASS: the front end delays every channel differently; type by type alike, set by set a little apart.
+    Random type(s_.seed, "channel delays " + setup_.receiver);
+    for (std::size_t b = 0; b < 2; ++b) {
+      channel_slope_[b] = type.uniform(-0.03, 0.03) + more.uniform(-0.0003, 0.0003);
+      for (double &d : channel_code_[b]) d = 1.0 * type.normal() + 0.15 * more.normal();
+    }
     channels_.resize(orbits_.satellites().size());
+    Random trouble(s_.seed, "gaps " + key_);
+    double gap = 0;
     for (int k = 0; k < n; ++k) {
       const GpsTime tag = session_.start + k * session_.interval;
+      if (trouble.uniform() < s_.noise.gaps_per_hour * session_.interval / 3600) gap = trouble.uniform(10, 60);
+      if (trouble.uniform() < s_.noise.clock_jumps_per_hour * session_.interval / 3600)
+        clock_step_ += trouble.uniform() < 0.5 ? -1e-3 : 1e-3;
       clock += drift * session_.interval + 2e-10 * std::sqrt(session_.interval) * random_.normal();
       drift += 1e-12 * random_.normal();
+      gap -= session_.interval;
+      if (gap > 0) {
+        for (Channel &c : channels_) c.tracking = false;
+        continue;
+      }
       epoch(f, tag, clock, air);
     }
     return f;
@@ -156,9 +205,12 @@ private:
     f.antenna = setup_.antenna;
     f.antenna_serial = setup_.serial;
     for (int i = 0; i < 3; ++i) f.approximate[i] = marker_[i] + 3 * r.normal();
-    f.delta_hen = Vec3(setup_.header_height, 0, 0);
+    f.delta_hen = Vec3(setup_.header_height, setup_.eccentricity_enu.x(), setup_.eccentricity_enu.y());
     f.interval = session_.interval;
+    for (const SatId &sat : orbits_.satellites())
+      if (sat.system == 'R') f.glonass_channel[sat] = glonass_channel(sat);
     for (const auto &p : plan) {
+      if (s_.systems.find(p.system) == std::string::npos || (p.third && !s_.third_frequency)) continue;
       auto &list = f.types[p.system];
       list.insert(list.end(), {p.code, p.phase, p.strength});
     }
@@ -182,9 +234,10 @@ private:
     const GpsTime now = tag + -clock;
     const Vec3 sun = orbits_.sun(now), moon = orbits_.moon(now);
     const Vec3 moved = marker_ + tide(marker_, sun, 332946.0) + tide(marker_, moon, 0.0123) +
-                       enu_.transpose() * (truth.error_enu + Vec3(0, 0, setup_.height));
+                       enu_.transpose() * (truth.error_enu + setup_.eccentricity_enu + Vec3(0, 0, setup_.height));
     for (std::size_t i = 0; i < channels_.size(); ++i) {
       const SatId sat = orbits_.satellites()[i];
+      if (s_.systems.find(sat.system) == std::string::npos) continue;
       // Light time, in the frame of the reception instant.
       double travel = 0.075;
       Orbits::State state;
@@ -208,17 +261,19 @@ private:
           clocks_.offset(i, sent) - 2 * state.position.dot(inertial_v) / (speed_of_light * speed_of_light);
       const double shapiro = 2 * gm_earth / (speed_of_light * speed_of_light) *
                              std::log((where.norm() + moved.norm() + range) / (where.norm() + moved.norm() - range));
-      const double common = range + shapiro + speed_of_light * (clock - sat_clock) + air.slant(elevation, now);
+      const double common = range + shapiro + speed_of_light * (clock - sat_clock) + air.slant(elevation, azimuth, now);
       const double low = 1 / (0.25 + 0.75 * std::sin(elevation)); // noise grows towards the horizon
       const bool starts = !c.tracking;
       c.wind = wind_up(where, sun, moved, enu_, c.wind);
       bool slip = !starts && random_.uniform() < s_.noise.slips_per_hour * session_.interval / 3600 * low / 2;
       const bool told = random_.uniform() < 0.7;
-      f.records.push_back({sat, static_cast<std::uint32_t>(f.values.size())});
+      f.records.push_back({sat, static_cast<std::uint16_t>(f.types.at(sat.system).size()),
+                           static_cast<std::uint32_t>(f.values.size())});
       int b = 0;
-      for (const auto &p : plan) {
-        if (p.system != sat.system) continue;
-        const double hz = frequency(p.system, p.band), wavelength = speed_of_light / hz;
+      for (std::size_t slot = 0; slot < std::size(plan); ++slot) {
+        const auto &p = plan[slot];
+        if (p.system != sat.system || (p.third && !s_.third_frequency)) continue;
+        const double hz = frequency(sat, p.band), wavelength = speed_of_light / hz;
         const double delay = ionosphere_.slant(moved, (where - moved) / range, elevation, now, hz);
         const double pcv = antenna_delay(std::string{p.system, '0', p.band}, azimuth, elevation);
         if (starts) {
@@ -230,9 +285,15 @@ private:
         const double fade = std::cos(elevation);
         const double mp = s_.noise.phase_multipath * fade * c.phase_mp[b]->step(session_.interval, random_);
         const double mc = s_.noise.code_multipath * fade * 0.7 * c.code_mp[b]->step(session_.interval, random_);
-        const auto slot = static_cast<std::size_t>(2 * (p.system == 'E') + b);
-        const double phase_m = common + pcv - delay + mp + s_.noise.phase * low * random_.normal();
-        const double code_m = common + pcv + delay + mc + s_.noise.code * low * random_.normal() + code_bias_[slot];
+        double phase_m = common + pcv - delay + mp + s_.noise.phase * low * random_.normal();
+        double code_m = common + pcv + delay + mc + s_.noise.code * low * random_.normal() + code_bias_[slot];
+        if (sat.system == 'R') {
+          const int channel = glonass_channel(sat);
+          const auto which = static_cast<std::size_t>(p.band == '2');
+          phase_m += channel_slope_[which] * channel;
+          code_m += channel_code_[which][static_cast<std::size_t>(channel + 7)];
+        }
+        code_m += speed_of_light * clock_step_;
         if (starts || slip) {
           const std::int64_t before = c.integer[b];
           if (starts)
@@ -267,13 +328,11 @@ private:
   }
 
   double antenna_delay(const std::string &band, double azimuth, double elevation) const {
-    for (const Band &b : antenna_->bands)
-      if (b.frequency == band) {
-        const Vec3 e(std::cos(elevation) * std::cos(azimuth), std::cos(elevation) * std::sin(azimuth),
-                     std::sin(elevation));
-        return variation(b, pi / 2 - elevation, azimuth) - b.offset.dot(e);
-      }
-    return 0;
+    Band made;
+    const Band *b = band_of(*antenna_, band, made);
+    if (!b) return 0;
+    const Vec3 e(std::cos(elevation) * std::cos(azimuth), std::cos(elevation) * std::sin(azimuth), std::sin(elevation));
+    return variation(*b, pi / 2 - elevation, azimuth) - b->offset.dot(e);
   }
 
   const Scenario &s_;
@@ -289,7 +348,8 @@ private:
   const AntennaType *antenna_ = nullptr;
   Vec3 marker_;
   Mat3 enu_;
-  double phase_bias_[4] = {}, code_bias_[4] = {};
+  double phase_bias_[std::size(plan)] = {}, code_bias_[std::size(plan)] = {};
+  double channel_slope_[2] = {}, channel_code_[2][14] = {}, clock_step_ = 0;
   std::vector<Channel> channels_;
 };
 
@@ -349,7 +409,7 @@ Campaign simulate(const Scenario &s) {
   const double slot = 7200;
   const GpsTime first = gps_time(from.week(), std::floor(from.time_of_week() / slot) * slot);
   const GpsTime begin = first + -3 * 3600.0, end = to + 5 * 3600.0;
-  const Orbits orbits(begin, end, s.seed);
+  const Orbits orbits(begin, end, s.seed, s.systems);
   const Clocks clocks(orbits.satellites().size(), begin, end, s.seed);
   const Ionosphere ionosphere(s.ionosphere_tecu, s.start, s.seed);
 
@@ -365,7 +425,15 @@ Campaign simulate(const Scenario &s) {
     }
   for (GpsTime toe = first; toe <= to + slot / 2; toe = toe + slot)
     for (std::size_t i = 0; i < orbits.satellites().size(); ++i)
-      c.navigation.ephemerides.push_back(fit_broadcast(orbits, clocks, i, toe, s.noise.orbit, s.seed));
+      if (orbits.satellites()[i].system == 'R')
+        for (int k = 0; k < 4; ++k)
+          c.navigation.glonass.push_back(
+              glonass_broadcast(orbits, clocks, i, toe + (900 + 1800.0 * k), s.noise.orbit, s.seed));
+      else if (orbits.satellites()[i].system == 'C')
+        for (int k = 0; k < 2; ++k)
+          c.navigation.ephemerides.push_back(fit_broadcast(orbits, clocks, i, toe + 3600.0 * k, s.noise.orbit, s.seed));
+      else
+        c.navigation.ephemerides.push_back(fit_broadcast(orbits, clocks, i, toe, s.noise.orbit, s.seed));
   c.navigation.klobuchar = {1.2e-8, 1.5e-8, -6e-8, -1.2e-7, 9.6e4, 1.1e5, -6.6e4, -3.9e5};
   c.orbits.frame = s.orbit_frame;
   c.orbits.interval = 300;
@@ -376,6 +444,7 @@ Campaign simulate(const Scenario &s) {
     Sp3Epoch e;
     e.time = t;
     for (std::size_t i = 0; i < orbits.satellites().size(); ++i) {
+      if (s.systems.find(orbits.satellites()[i].system) == std::string::npos) continue;
       e.position[orbits.satellites()[i]] = orbits.earth_fixed(i, t).position + shift[i];
       e.clock[orbits.satellites()[i]] = clocks.offset(i, t) + 5e-11 * precise.normal();
     }

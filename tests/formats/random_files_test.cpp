@@ -32,7 +32,7 @@ TEST_CASE("any observation file survives writing and reading") {
       epoch.count = static_cast<std::uint32_t>(pick(9));
       for (std::uint32_t i = 0; i < epoch.count; ++i) {
         const char s = "GER"[pick(3)];
-        f.records.push_back({{s, static_cast<std::uint8_t>(1 + pick(36))}, static_cast<std::uint32_t>(f.values.size())});
+        f.records.push_back({{s, static_cast<std::uint8_t>(1 + pick(36))}, static_cast<std::uint16_t>(f.types.at(s).size()), static_cast<std::uint32_t>(f.values.size())});
         for (std::size_t c = 0; c < f.types[s].size(); ++c) {
           Observable o;
           if (pick(5)) {
@@ -91,7 +91,7 @@ TEST_CASE("events and comments inside a file are stepped over") {
   ObservationFile f;
   f.types['G'] = {"C1C"};
   f.epochs.push_back({gps_time(Calendar{2026, 5, 12, 8, 0, 0}), 0, 0, 1, 0});
-  f.records.push_back({{'G', 5}, 0});
+  f.records.push_back({{'G', 5}, 1, 0});
   f.values.push_back({2.2e7, 0, 0});
   std::string text = write_rinex_observation(f);
   text += "> 2026 05 12 08 00 10.0000000  4  2\n" + std::string("a remark of the crew") + std::string(40, ' ') + "COMMENT\nanother one\n";

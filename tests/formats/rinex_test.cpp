@@ -25,11 +25,11 @@ ObservationFile sample() {
     e.time = gps_time(Calendar{2026, 5, 12, 8, 0, 15.0 * k});
     e.first = static_cast<std::uint32_t>(f.records.size());
     e.count = 2;
-    f.records.push_back({{'G', 5}, static_cast<std::uint32_t>(f.values.size())});
+    f.records.push_back({{'G', 5}, 3, static_cast<std::uint32_t>(f.values.size())});
     f.values.insert(
         f.values.end(),
         {{23509570.589 + k, 0, 6}, {123413386.943 - k, static_cast<std::uint8_t>(k == 1), 6}, {37.347, 0, 0}});
-    f.records.push_back({{'E', 12}, static_cast<std::uint32_t>(f.values.size())});
+    f.records.push_back({{'E', 12}, 2, static_cast<std::uint32_t>(f.values.size())});
     f.values.insert(f.values.end(), {{27103435.213, 0, 5}, {0, 0, 0}});
     f.epochs.push_back(e);
   }
@@ -70,8 +70,8 @@ TEST_CASE("observations come back as they were written") {
 TEST_CASE("broken observation files are refused with line and reason") {
   const std::string text = write_rinex_observation(sample());
   CHECK_THROWS_WITH(read_rinex_observation(""), Contains("empty"));
-  CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "     3.05", "     2.11")),
-                    Contains("line 1") && Contains("2.11"));
+  CHECK_THROWS_WITH(read_rinex_observation(replaced(text, "     3.05", "     5.00")),
+                    Contains("line 1") && Contains("5.00"));
   CHECK_THROWS_WITH(read_rinex_observation(text.substr(0, 300)), Contains("header does not end"));
   // Cut in the middle of an epoch.
   CHECK_THROWS_WITH(read_rinex_observation(text.substr(0, text.rfind("E12"))), Contains("inside the epoch"));

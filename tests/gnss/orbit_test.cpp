@@ -51,13 +51,16 @@ TEST_CASE("the message closest to the epoch is used, unhealthy and old ones are 
   Ephemeris a = example(), b = a;
   b.toe = b.toc = a.toe + 7200.0;
   b.iode = 92;
-  BroadcastOrbits orbits({b, a, a});
+  NavigationFile n;
+  n.ephemerides = {b, a, a};
+  const BroadcastOrbits orbits(n);
   CHECK(orbits.select({'G', 6}, a.toe + 1000.0)->iode == a.iode);
   CHECK(orbits.select({'G', 6}, a.toe + 5000.0)->iode == 92);
   CHECK(orbits.select({'G', 6}, a.toe + 7200.0 * 3) == nullptr);
   CHECK_FALSE(orbits.at({'G', 7}, a.toe, a.toe));
   a.health = 1;
-  CHECK_FALSE(BroadcastOrbits({a}).at({'G', 6}, a.toe, a.toe));
+  n.ephemerides = {a};
+  CHECK_FALSE(BroadcastOrbits(n).at({'G', 6}, a.toe, a.toe));
 }
 
 TEST_CASE("precise orbits reproduce the motion between their epochs") {
@@ -101,16 +104,19 @@ TEST_CASE("single receivers see slips, and are quiet without them") {
   const double f1 = 1575.42e6, f2 = 1227.60e6, l1 = speed_of_light / f1, l2 = speed_of_light / f2;
   int false_alarms = 0, missed = 0, slips = 0;
   for (int track = 0; track < 60; ++track) {
-    SlipDetector d(f1, f2);
+    SlipDetector d;
     double n1 = 0, n2 = 0;
     for (int k = 0; k < 240; ++k) {
       const double range = 2.2e7 + 600 * k, iono = 3 + 0.002 * k;
       // One cycle on both carriers, the hardest of the small ones for the geometry-free combination alone.
       const bool slip = k == 120 && track % 2;
       if (slip) n1 += 3, n2 += 1;
-      const bool seen =
-          d.slipped(range - iono + l1 * n1 + 0.003 * n(random), range - 1.647 * iono + l2 * n2 + 0.003 * n(random),
-                    range + iono + 0.4 * n(random), range + 1.647 * iono + 0.4 * n(random), 15, 0.7);
+      SlipDetector::Epoch e;
+      e.count = 2;
+      e.hz = {f1, f2};
+      e.phase = {range - iono + l1 * n1 + 0.003 * n(random), range - 1.647 * iono + l2 * n2 + 0.003 * n(random)};
+      e.code = {range + iono + 0.4 * n(random), range + 1.647 * iono + 0.4 * n(random)};
+      const bool seen = d.slipped(e, 15, 0.7) != 0;
       slips += slip;
       missed += slip && !seen;
       false_alarms += !slip && seen;

@@ -70,8 +70,8 @@ TEST_CASE("the troposphere differs between stations and walks, by what the scena
   for (int k = 0; k < n; ++k) {
     const auto seed = static_cast<std::uint64_t>(1000 + k);
     const Troposphere a(300, noise, start, 1, seed, "A"), b(300, noise, start, 1, seed, "B");
-    const double at0 = a.slant(M_PI / 2, start) - b.slant(M_PI / 2, start);
-    const double at1 = a.slant(M_PI / 2, start + 3600.0) - b.slant(M_PI / 2, start + 3600.0);
+    const double at0 = a.slant(M_PI / 2, 0, start) - b.slant(M_PI / 2, 0, start);
+    const double at1 = a.slant(M_PI / 2, 0, start + 3600.0) - b.slant(M_PI / 2, 0, start + 3600.0);
     square += at0 * at0;
     walk += (at1 - at0) * (at1 - at0);
   }
@@ -79,11 +79,11 @@ TEST_CASE("the troposphere differs between stations and walks, by what the scena
   CHECK(std::sqrt(walk / n) == Approx(noise.zenith_walk).epsilon(0.12));
   // A ray at 30 degrees is twice as long, less the Earth's curvature.
   const Troposphere t(300, noise, start, 1, 5, "A");
-  const double ratio = t.slant(M_PI / 6, start) / t.slant(M_PI / 2, start);
+  const double ratio = t.slant(M_PI / 6, 0, start) / t.slant(M_PI / 2, 0, start);
   CHECK(ratio > 1.98);
   CHECK(ratio < 2.0);
-  CHECK(t.slant(M_PI / 2, start) > 2.1);
-  CHECK(t.slant(M_PI / 2, start) < 2.6);
+  CHECK(t.slant(M_PI / 2, 0, start) > 2.1);
+  CHECK(t.slant(M_PI / 2, 0, start) < 2.6);
 }
 
 TEST_CASE("the ionosphere delays by frequency squared and differs by parts per million of distance") {

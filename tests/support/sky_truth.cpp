@@ -35,7 +35,7 @@ double wind_up_at(const OccupationModel &m, SatId sat, GpsTime t) {
   for (const ModelledEpoch &e : m.epochs)
     if (e.time >= t)
       for (const ModelledObservation &o : e.sats)
-        if (o.sat == sat) return o.wind_up;
+        if (o.sat == sat) return static_cast<double>(o.wind_up);
   return 0;
 }
 } // namespace
@@ -45,7 +45,7 @@ int wrong_integers(const Judged &j, const StaticVector &v, const std::string &ba
   std::vector<std::int64_t> truth;
   for (const CarrierArc &a : v.arcs) {
     std::int64_t n[2] = {0, 0};
-    const std::string signal = rover_model.signals.at(a.sat.system).phase[static_cast<std::size_t>(a.band)];
+    const std::string &signal = a.signal;
     int i = 0;
     for (const auto &mark : {base, rover}) {
       const sky::Arc *found = nullptr;
@@ -73,30 +73,33 @@ int wrong_integers(const Judged &j, const StaticVector &v, const std::string &ba
   return wrong;
 }
 
-std::vector<Outcome> solve_all(const Judged &j, const sky::Scenario &scenario, const Experiment &e, double max_length) {
+std::vector<Outcome> solve_all(const Judged &j, const sky::Scenario &scenario, const Experiment &e, double max_length,
+                               double min_length) {
   std::vector<Outcome> out;
-  const BroadcastOrbits broadcast(j.campaign.navigation.ephemerides);
+  const BroadcastOrbits broadcast(j.campaign.navigation);
   const PreciseOrbits precise({j.campaign.orbits});
   const Orbits &orbits = e.precise ? static_cast<const Orbits &>(precise) : broadcast;
   const Progress progress;
   for (const sky::Session &s : scenario.sessions) {
     std::map<std::string, OccupationModel> models;
+    const Vec3 off(0.31, -0.18, 0.24);
     for (const sky::SetUp &u : s.setups) {
       AntennaSetUp a;
       a.arp_offset_enu = {0, 0, u.height};
       const auto c = j.antennas.find(u.antenna);
       if (e.antenna_calibration && c != j.antennas.end()) a.calibration = &c->second;
-      models[u.mark] =
-          model_occupation(j.file(u.mark, s.name), orbits, j.marker.at(u.mark + "/" + s.name), a, e.model, progress);
+      models[u.mark] = model_occupation(
+          j.file(u.mark, s.name), orbits,
+          j.marker.at(u.mark + "/" + s.name) + (&u == &s.setups.front() ? Vec3::Zero() : off), a, e.model, progress);
     }
     for (std::size_t i = 0; i < s.setups.size(); ++i)
       for (std::size_t k = i + 1; k < s.setups.size(); ++k) {
         Outcome o;
         o.base = s.setups[i].mark, o.rover = s.setups[k].mark, o.session = s.name;
         const OccupationModel &b = models[o.base], &r = models[o.rover];
-        const Vec3 true_d = r.marker - b.marker;
+        const Vec3 true_d = j.marker.at(o.rover + "/" + s.name) - j.marker.at(o.base + "/" + s.name);
         o.length = true_d.norm();
-        if (o.length > max_length) continue;
+        if (o.length > max_length || o.length < min_length) continue;
         o.vector = solve_static(b, r, orbits, e.solve, {}, progress);
         const Mat3 axes = local_axes(to_geodetic(b.marker));
         o.error_enu = axes * (o.vector.d - true_d);

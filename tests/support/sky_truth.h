@@ -34,8 +34,9 @@ struct Outcome {
   int wrong = 0;
   double length = 0;
 };
-/// Solves all pairs of every session up to a length, bases at their true place (moved by `base_error` m).
+/// Solves all pairs of every session in a range of lengths. The base stands at its true place, the rovers' a-priori
+/// places are some decimetres off.
 std::vector<Outcome> solve_all(const Judged &j, const sky::Scenario &scenario, const Experiment &e,
-                               double max_length = 1e9);
+                               double max_length = 1e9, double min_length = 0);
 
 } // namespace ampletie::testing

@@ -1,0 +1,451 @@
+#include "gnss/filter.h"
+#include <cmath>
+
+namespace ampletie {
+namespace {
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+constexpr double clock_variance = 30.0 * 30.0;
+int id(SatId s) { return s.system * 256 + s.number; }
+} // namespace
+
+double iono_factor(double hz) {
+  const double q = 1575.42e6 / hz;
+  return q * q;
+}
+double shell_obliquity(double el) {
+  const double c = 0.9479 * std::cos(el);
+  return 1 / std::sqrt(1 - c * c);
+}
+
+SessionFilter::SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o) : legs_(std::move(legs)), o_(o) {
+  breaks_.resize(legs_.size());
+  Index most = 0;
+  for (const FilterLeg &l : legs_) {
+    noise_.emplace_back(o, l.session->interval, duration(*l.session), l.like_receivers);
+    most += static_cast<Index>(l.session->arcs.size()) + 16 + 4 * static_cast<Index>(l.session->hz.size());
+  }
+  x_ = VectorXd::Zero(most);
+  p_ = MatrixXd::Zero(most, most);
+  for (std::size_t k = 0; k < legs_.size(); ++k)
+    for (int i = 0; i < 3; ++i) add({Kind::position, static_cast<int>(k), 0, i}, 0, 30.0 * 30.0);
+  for (std::size_t k = 0; k < legs_.size(); ++k) {
+    const int leg = static_cast<int>(k);
+    const double sd = zenith_sd(k);
+    std::vector<double> prior;
+    // The base's own weather is in all of them.
+    for (std::size_t l = 0; l < k; ++l) prior.push_back(o.relative_troposphere ? 0.5 * 0.02 * 0.02 : 0);
+    prior.push_back(sd * sd);
+    add_correlated({Kind::zenith, leg, 0, 0}, prior);
+    const double length = legs_[k].start.norm();
+    if (!o.relative_troposphere) continue;
+    if (length > o.long_vector_m) add({Kind::base_zenith, leg, 0, 0}, 0, 0.05 * 0.05);
+    if (length > 3000) {
+      const double sd_gradient = o.gradient_sd * std::min(1.0, length / 20e3);
+      for (int i = 0; i < 2; ++i) add({Kind::gradient, leg, 0, i}, 0, sd_gradient * sd_gradient);
+    }
+  }
+}
+
+double SessionFilter::ionosphere_sd(std::size_t k) const {
+  return o_.ionosphere_ppm * 1e-6 * legs_[k].start.norm() + 0.001;
+}
+
+double SessionFilter::zenith_sd(std::size_t k) const {
+  if (!o_.relative_troposphere) return 1e-6;
+  return 0.02 + 0.0005 * legs_[k].start.norm() / 1000 + 0.02 * std::abs(legs_[k].height_difference) / 1000;
+}
+
+Index SessionFilter::add(const Key &k, double x, double variance) {
+  if (size_ == x_.size()) {
+    const Index n = size_ + 64;
+    VectorXd bigger_x = VectorXd::Zero(n);
+    MatrixXd bigger = MatrixXd::Zero(n, n);
+    bigger_x.head(size_) = x_.head(size_);
+    bigger.topLeftCorner(size_, size_) = p_.topLeftCorner(size_, size_);
+    x_.swap(bigger_x);
+    p_.swap(bigger);
+  }
+  const Index i = size_++;
+  x_[i] = x;
+  p_.row(i).head(size_).setZero();
+  p_(i, i) = variance;
+  at_[k] = i;
+  keys_.push_back(k);
+  return i;
+}
+
+/// A state whose siblings at other legs may be there already: conditioned on them. `prior` holds the covariances with
+/// the legs before it (in leg order, of those that exist) and its own variance last.
+Index SessionFilter::add_correlated(const Key &k, const std::vector<double> &prior) {
+  std::vector<Index> siblings;
+  for (int l = 0; l < static_cast<int>(legs_.size()); ++l)
+    if (const Index i = index({k.kind, l, k.a, k.b}); l != k.leg && i >= 0) siblings.push_back(i);
+  const Index m = static_cast<Index>(siblings.size());
+  if (m == 0 || static_cast<Index>(prior.size()) != m + 1) return add(k, 0, prior.back());
+  // One sibling stands for all: the one with the largest covariance (keeps the update sparse and positive definite).
+  Index best = 0;
+  for (Index i = 1; i < m; ++i)
+    if (prior[static_cast<std::size_t>(i)] > prior[static_cast<std::size_t>(best)]) best = i;
+  const Key sibling = keys_[static_cast<std::size_t>(siblings[static_cast<std::size_t>(best)])];
+  const auto v = variance_.find(sibling);
+  const double theirs = v != variance_.end() ? v->second : prior.back();
+  const double c = std::min(prior[static_cast<std::size_t>(best)], 0.95 * std::sqrt(theirs * prior.back()));
+  const double w = c / theirs;
+  const Index s = siblings[static_cast<std::size_t>(best)];
+  const double x = w * x_[s], rest = prior.back() - w * c;
+  VectorXd row = VectorXd::Zero(size_);
+  add_column(s, w, row);
+  const double own = w * w * p_(s, s) + rest;
+  const Index i = add(k, x, own);
+  p_.row(i).head(i) = row.head(i).transpose();
+  return i;
+}
+
+/// Covariance of a process at two rovers, given their variances against the base: common part of base and distance.
+double SessionFilter::cross(std::size_t k, std::size_t l, double vk, double vl) const {
+  const double dk = legs_[k].start.norm(), dl = legs_[l].start.norm(), dkl = (legs_[k].start - legs_[l].start).norm();
+  if (dk < 1 || dl < 1) return 0;
+  const double cosine = (dk * dk + dl * dl - dkl * dkl) / (2 * dk * dl);
+  return 0.7 * cosine * std::sqrt(vk * vl);
+}
+
+void SessionFilter::add_column(Index i, double h, Eigen::Ref<VectorXd> g) const {
+  const Index n = g.size();
+  g.head(i) += h * p_.row(i).head(i).transpose();
+  g.tail(n - i) += h * p_.col(i).segment(i, n - i);
+}
+
+void SessionFilter::remove_gone(GpsTime now) {
+  std::vector<Index> keep;
+  for (Index i = 0; i < size_; ++i) {
+    const Key &k = keys_[static_cast<std::size_t>(i)];
+    if (k.kind == Kind::ionosphere || k.kind == Kind::multipath) {
+      const SatId sat{static_cast<char>(k.a / 256), static_cast<std::uint8_t>(k.a % 256)};
+      if (now - last_seen_[{k.leg, sat}] > 3600) continue;
+    }
+    keep.push_back(i);
+  }
+  if (static_cast<Index>(keep.size()) > size_ - 4) return;
+  std::vector<Key> keys;
+  for (std::size_t n = 0; n < keep.size(); ++n) {
+    const Index to = static_cast<Index>(n), from = keep[n];
+    keys.push_back(keys_[static_cast<std::size_t>(from)]);
+    x_[to] = x_[from];
+    for (std::size_t m = 0; m <= n; ++m) p_(to, static_cast<Index>(m)) = p_(from, keep[m]);
+  }
+  keys_ = std::move(keys);
+  size_ = static_cast<Index>(keep.size());
+  at_.clear();
+  for (Index i = 0; i < size_; ++i) at_[keys_[static_cast<std::size_t>(i)]] = i;
+}
+
+void SessionFilter::advance(double dt) {
+  const double hours = dt / 3600;
+  auto scale = [&](Index i, double phi) {
+    p_.row(i).head(i + 1) *= phi;
+    p_.col(i).segment(i, size_ - i) *= phi; // the diagonal twice, as it must be
+    x_[i] *= phi;
+  };
+  const double phi_i = std::exp(-dt / o_.ionosphere_correlation_s), phi_m = std::exp(-dt / o_.correlation_s);
+  for (Index i = 0; i < size_; ++i) {
+    const Key &k = keys_[static_cast<std::size_t>(i)];
+    switch (k.kind) {
+    case Kind::clock:
+      scale(i, 0);
+      p_(i, i) = clock_variance;
+      break;
+    case Kind::zenith:
+      if (o_.relative_troposphere) {
+        const double q = o_.troposphere_walk * o_.troposphere_walk * hours;
+        p_(i, i) += q;
+        for (int l = 0; l < k.leg; ++l) p_(i, index({Kind::zenith, l, 0, 0})) += q / 2;
+      }
+      break;
+    case Kind::base_zenith:
+      p_(i, i) += 0.02 * 0.02 * hours;
+      break;
+    case Kind::ionosphere:
+    case Kind::multipath: {
+      const double phi = k.kind == Kind::ionosphere ? phi_i : phi_m, v = variance_[k];
+      scale(i, phi);
+      p_(i, i) += (1 - phi * phi) * v;
+      break;
+    }
+    default:
+      break;
+    }
+  }
+  if (legs_.size() == 1) return;
+  // What the rovers' processes share must be fed to their covariances as well.
+  for (Index i = 0; i < size_; ++i) {
+    const Key &k = keys_[static_cast<std::size_t>(i)];
+    if (k.kind != Kind::ionosphere && k.kind != Kind::multipath) continue;
+    const double phi = k.kind == Kind::ionosphere ? phi_i : phi_m;
+    for (int l = 0; l < static_cast<int>(legs_.size()); ++l) {
+      const Index j = index({k.kind, l, k.a, k.b});
+      if (j < 0 || j >= i) continue;
+      const double vk = variance_[k], vl = variance_[keys_[static_cast<std::size_t>(j)]];
+      const double c = k.kind == Kind::ionosphere
+                           ? cross(static_cast<std::size_t>(k.leg), static_cast<std::size_t>(l), vk, vl)
+                           : 0.5 * std::min(vk, vl);
+      p_(i, j) += (1 - phi * phi) * c;
+    }
+  }
+}
+
+void SessionFilter::rows_of(std::size_t leg, const Difference &d, std::vector<Row> &rows) {
+  const int k = static_cast<int>(leg), sat = id(d.sat);
+  const DifferencedSession &s = *legs_[leg].session;
+  const auto &hz = s.hz.at(d.sat);
+  const double iono_sd = ionosphere_sd(leg) * shell_obliquity(d.elevation);
+  const Key iono_key{Kind::ionosphere, k, sat, 0};
+  auto prior = [&](Kind kind, int b, double v, auto &&covariance) {
+    std::vector<double> out;
+    for (int l = 0; l < static_cast<int>(legs_.size()); ++l)
+      if (const Index i = index({kind, l, sat, b}); l != k && i >= 0)
+        out.push_back(covariance(static_cast<std::size_t>(l), variance_[keys_[static_cast<std::size_t>(i)]]));
+    out.push_back(v);
+    return out;
+  };
+  Index iono = index(iono_key);
+  if (o_.ionosphere) {
+    variance_[iono_key] = iono_sd * iono_sd;
+    if (iono < 0)
+      iono = add_correlated(iono_key, prior(Kind::ionosphere, 0, iono_sd * iono_sd, [&](std::size_t l, double vl) {
+                              return cross(leg, l, iono_sd * iono_sd, vl);
+                            }));
+  }
+  const Key clock_key{Kind::clock, k, d.sat.system, 0};
+  Index clock = index(clock_key);
+  if (clock < 0) clock = add(clock_key, 0, clock_variance);
+  const Index base_zenith = index({Kind::base_zenith, k, 0, 0}), gradient = index({Kind::gradient, k, 0, 0});
+  for (std::size_t b = 0; b < band_count; ++b) {
+    const int band = static_cast<int>(b);
+    std::vector<std::pair<Index, double>> common;
+    for (int i = 0; i < 3; ++i) common.emplace_back(index({Kind::position, k, 0, i}), -d.unit[i]);
+    common.emplace_back(index({Kind::zenith, k, 0, 0}), d.wet_mapping);
+    common.emplace_back(clock, 1.0);
+    if (base_zenith >= 0) common.emplace_back(base_zenith, d.wet_step);
+    if (gradient >= 0) {
+      // Chen and Herring (1997).
+      const double g = 1 / (std::sin(d.elevation) * std::tan(d.elevation) + 0.0032);
+      common.emplace_back(gradient, g * std::cos(d.azimuth));
+      common.emplace_back(index({Kind::gradient, k, 0, 1}), g * std::sin(d.azimuth));
+    }
+    const double factor = hz[b] > 0 ? iono_factor(hz[b]) : 0;
+    if (std::isfinite(d.code[b])) {
+      Row r{common, d.code[b], noise_[leg].code(d.sat, d.elevation), 0, -1 - band, leg, &d};
+      r.shared = r.variance / 2;
+      if (iono >= 0) r.h.emplace_back(iono, factor);
+      if (b > 0) {
+        const Key bias_key{Kind::code_bias, k, d.sat.system, band};
+        Index bias = index(bias_key);
+        if (bias < 0) bias = add(bias_key, 0, 10.0 * 10.0);
+        r.h.emplace_back(bias, 1.0);
+      }
+      rows.push_back(std::move(r));
+    }
+    if (d.arc[b] < 0 || !std::isfinite(d.phase[b])) continue;
+    const double lambda = speed_of_light / hz[b];
+    const Key arc_key{Kind::arc, k, 0, d.arc[b]};
+    Index arc = index(arc_key);
+    if (arc < 0) {
+      // A start near the truth keeps the numbers small; its variance makes it say nothing.
+      double code = d.code[b];
+      for (std::size_t c = 0; c < band_count && !std::isfinite(code); ++c) code = d.code[c];
+      arc = add(arc_key, std::round((d.phase[b] - (std::isfinite(code) ? code : 0)) / lambda),
+                std::isfinite(code) ? 1e4 : 1e8);
+    }
+    Row r{std::move(common), d.phase[b], noise_[leg].phase_white(d.elevation), 0, band, leg, &d};
+    r.shared = r.variance / 2;
+    if (iono >= 0) r.h.emplace_back(iono, -factor);
+    if (d.sat.system == 'R') {
+      // The carrier's own receiver delay: with wavelengths that differ it does not vanish into the integers
+      // (Sleewaegen et al. 2012).
+      const Key bias_key{Kind::carrier_bias, k, d.sat.system, band};
+      Index bias = index(bias_key);
+      if (bias < 0) {
+        const double sd = legs_[leg].like_receivers ? 3.0 : 10.0;
+        bias = add(bias_key, 0, sd * sd);
+      }
+      r.h.emplace_back(bias, 1.0);
+    }
+    if (o_.correlated_noise) {
+      const double v = noise_[leg].multipath(d.elevation);
+      const Key key{Kind::multipath, k, sat, band};
+      variance_[key] = v;
+      Index mp = index(key);
+      if (mp < 0)
+        mp = add_correlated(
+            key, prior(Kind::multipath, band, v, [&](std::size_t, double vl) { return 0.5 * std::min(v, vl); }));
+      r.h.emplace_back(mp, 1.0);
+    }
+    r.h.emplace_back(arc, lambda);
+    rows.push_back(std::move(r));
+  }
+}
+
+void SessionFilter::apply(std::vector<Row> &rows, GpsTime time) {
+  while (!rows.empty()) {
+    const Index m = static_cast<Index>(rows.size());
+    MatrixXd g = MatrixXd::Zero(size_, m);
+    VectorXd innovation(m);
+    for (Index r = 0; r < m; ++r) {
+      const Row &row = rows[static_cast<std::size_t>(r)];
+      innovation[r] = row.y;
+      for (auto [i, h] : row.h) {
+        innovation[r] -= h * x_[i];
+        add_column(i, h, g.col(r));
+      }
+    }
+    MatrixXd s(m, m);
+    for (Index r = 0; r < m; ++r) {
+      const Row &row = rows[static_cast<std::size_t>(r)];
+      for (Index c = 0; c <= r; ++c) {
+        double v = 0;
+        for (auto [i, h] : row.h) v += h * g(i, c);
+        const Row &other = rows[static_cast<std::size_t>(c)];
+        if (r == c)
+          v += row.variance;
+        else if (row.band == other.band)
+          v += std::min(row.shared, other.shared); // the same signal at the base
+        s(r, c) = s(c, r) = v;
+      }
+    }
+    // Wild values are set aside one by one, the worst first.
+    Index worst = -1;
+    double worst_ratio = 1;
+    for (Index r = 0; r < m; ++r) {
+      const double gate = rows[static_cast<std::size_t>(r)].band < 0 ? 6 : 5;
+      const double ratio = innovation[r] * innovation[r] / s(r, r) / (gate * gate);
+      if (ratio > worst_ratio) worst_ratio = ratio, worst = r;
+    }
+    if (worst >= 0) {
+      const Row &row = rows[static_cast<std::size_t>(worst)];
+      if (row.band >= 0) {
+        ++rejected_;
+        auto &[count, since] = misses_[{row.leg, row.d->sat, row.band}];
+        if (count++ == 0) since = time;
+        if (count == 3) breaks_[row.leg].push_back({row.d->sat, row.band, since});
+      }
+      rows.erase(rows.begin() + worst);
+      continue;
+    }
+    for (const Row &row : rows)
+      if (row.band >= 0) misses_[{row.leg, row.d->sat, row.band}].first = 0;
+    const Eigen::LLT<MatrixXd> llt(s);
+    const VectorXd weighted = llt.solve(innovation);
+    note_fit(rows, innovation, s);
+    // W = G L⁻ᵀ; P −= W Wᵀ, x += G S⁻¹ v.
+    x_.head(size_) += g * weighted;
+    const MatrixXd w = llt.matrixL().solve(g.transpose()).transpose();
+    p_.topLeftCorner(size_, size_).selfadjointView<Eigen::Lower>().rankUpdate(w, -1);
+    return;
+  }
+}
+
+/// How well the carriers fit their prediction: the codes' variances are stretched for their correlation and would hide
+/// it.
+void SessionFilter::note_fit(const std::vector<Row> &rows, const VectorXd &innovation, const MatrixXd &s) {
+  std::vector<Index> carriers;
+  for (std::size_t r = 0; r < rows.size(); ++r)
+    if (rows[r].band >= 0) carriers.push_back(static_cast<Index>(r));
+  if (carriers.empty()) return;
+  const Eigen::LLT<MatrixXd> llt(MatrixXd(s(carriers, carriers)));
+  const VectorXd v = innovation(carriers);
+  normalised_ += v.dot(llt.solve(v));
+  used_ += static_cast<int>(carriers.size());
+}
+
+void SessionFilter::satellite(SatId sat, GpsTime time, const std::vector<const Difference *> &by_leg) {
+  std::vector<Row> rows;
+  for (std::size_t k = 0; k < by_leg.size(); ++k) {
+    if (!by_leg[k]) continue;
+    last_seen_[{static_cast<int>(k), sat}] = time;
+    rows_of(k, *by_leg[k], rows);
+  }
+  apply(rows, time);
+}
+
+void SessionFilter::run(const Progress &progress) {
+  std::map<GpsTime, std::vector<const DifferenceEpoch *>> epochs;
+  for (std::size_t k = 0; k < legs_.size(); ++k)
+    for (const DifferenceEpoch &e : legs_[k].session->epochs) {
+      auto &list = epochs[e.time];
+      list.resize(legs_.size(), nullptr);
+      list[k] = &e;
+    }
+  GpsTime before{};
+  bool first = true;
+  int since_cleaning = 0;
+  for (const auto &[time, list] : epochs) {
+    progress.check();
+    if (!first) advance(time - before);
+    first = false;
+    before = time;
+    if (++since_cleaning == 20) {
+      remove_gone(time);
+      since_cleaning = 0;
+    }
+    std::map<SatId, std::vector<const Difference *>> sats;
+    for (std::size_t k = 0; k < list.size(); ++k) {
+      if (!list[k]) continue;
+      for (const Difference &d : list[k]->sats) {
+        auto &by_leg = sats[d.sat];
+        by_leg.resize(legs_.size(), nullptr);
+        by_leg[k] = &d;
+      }
+    }
+    for (const auto &[sat, by_leg] : sats) {
+      progress.check();
+      satellite(sat, time, by_leg);
+    }
+  }
+}
+
+SessionFilter::Estimate SessionFilter::estimate() const {
+  std::vector<Index> order;
+  for (std::size_t k = 0; k < legs_.size(); ++k)
+    for (int i = 0; i < 3; ++i) order.push_back(index({Kind::position, static_cast<int>(k), 0, i}));
+  for (std::size_t k = 0; k < legs_.size(); ++k) order.push_back(index({Kind::zenith, static_cast<int>(k), 0, 0}));
+  Estimate e;
+  for (std::size_t k = 0; k < legs_.size(); ++k)
+    for (int b = 0; b < band_count; ++b)
+      if (const Index i = index({Kind::carrier_bias, static_cast<int>(k), 'R', b}); i >= 0) {
+        e.bias[{k, b}] = static_cast<Index>(order.size());
+        order.push_back(i);
+      }
+  e.first_arc = static_cast<Index>(order.size());
+  for (std::size_t k = 0; k < legs_.size(); ++k) {
+    e.first_of_leg.push_back(static_cast<Index>(order.size()));
+    for (std::size_t a = 0; a < legs_[k].session->arcs.size(); ++a)
+      order.push_back(index({Kind::arc, static_cast<int>(k), 0, static_cast<int>(a)}));
+  }
+  const Index n = static_cast<Index>(order.size());
+  e.x.resize(n);
+  e.p.resize(n, n);
+  for (Index i = 0; i < n; ++i) {
+    const Index from = order[static_cast<std::size_t>(i)];
+    e.x[i] = from < 0 ? 0 : x_[from];
+    for (Index j = 0; j <= i; ++j) {
+      const Index to = order[static_cast<std::size_t>(j)];
+      const double v = from < 0 || to < 0 ? (i == j ? 1e8 : 0) : p_(std::max(from, to), std::min(from, to));
+      e.p(i, j) = e.p(j, i) = v;
+    }
+  }
+  return e;
+}
+
+VectorXd SessionFilter::Estimate::with_biases(const VectorXd &state, std::size_t leg,
+                                              const DifferencedSession &s) const {
+  VectorXd out = state.segment(first_of_leg[leg], static_cast<Index>(s.arcs.size()));
+  for (std::size_t a = 0; a < s.arcs.size(); ++a)
+    if (const auto i = bias.find({leg, s.arcs[a].band}); s.arcs[a].sat.system == 'R' && i != bias.end())
+      out[static_cast<Index>(a)] +=
+          state[i->second] * s.hz.at(s.arcs[a].sat)[static_cast<std::size_t>(s.arcs[a].band)] / speed_of_light;
+  return out;
+}
+
+} // namespace ampletie

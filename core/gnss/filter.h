@@ -1,0 +1,107 @@
+#pragma once
+#include "gnss/noise_model.h"
+#include <Eigen/Dense>
+
+namespace ampletie {
+
+/// Everything about one rover of a session against the common base.
+struct FilterLeg {
+  const DifferencedSession *session = nullptr;
+  Vec3 start = Vec3::Zero(); ///< a-priori vector from the base
+  double height_difference = 0;
+  bool like_receivers = true;
+};
+
+/// Sequential least squares over a session: a Kalman filter whose state carries the coloured noise, so that the
+/// ambiguities' covariance is right before any integer is searched. One leg gives a vector; several legs from one base
+/// give all vectors of a session with their joint covariance: what the base contributes is common to them, and the
+/// atmosphere of rovers that stand near each other is alike.
+///
+/// State per leg: position (3), relative zenith delay, on long vectors the base's zenith delay and two gradients, per
+/// system a clock (renewed every epoch) and code biases per band, for GLONASS a carrier-code bias per band, per
+/// satellite a slant ionosphere (on 1575.42 MHz), per satellite and band a multipath term, per arc an ambiguity in
+/// cycles. States of satellites that have set are taken out.
+class SessionFilter {
+public:
+  SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o);
+  void run(const Progress &progress);
+
+  /// Positions of all legs, their zenith delays, the carrier biases of GLONASS, then all arcs leg by leg.
+  struct Estimate {
+    Eigen::VectorXd x;
+    Eigen::MatrixXd p;
+    Eigen::Index first_arc = 0;
+    std::vector<Eigen::Index> first_of_leg;                   ///< of each leg's arcs
+    std::map<std::pair<std::size_t, int>, Eigen::Index> bias; ///< leg, band
+    /// Ambiguities of a leg's arcs in a state of this layout, cycles, with what the carrier biases add to them.
+    Eigen::VectorXd with_biases(const Eigen::VectorXd &state, std::size_t leg, const DifferencedSession &s) const;
+  };
+  Estimate estimate() const;
+  double fit() const { return normalised_ / std::max(1, used_); }
+  int rejected() const { return rejected_; }
+  double ionosphere_sd(std::size_t leg) const;
+  double zenith_sd(std::size_t leg) const;
+  /// First epoch of a run of three rejected phases: a slip that nothing else saw.
+  const std::vector<std::vector<ForcedBreak>> &breaks() const { return breaks_; }
+
+private:
+  enum class Kind {
+    position,
+    zenith,
+    base_zenith,
+    gradient,
+    clock,
+    code_bias,
+    carrier_bias,
+    ionosphere,
+    multipath,
+    arc
+  };
+  struct Key {
+    Kind kind;
+    int leg, a, b; ///< a: system or satellite, b: band or axis or arc
+    auto operator<=>(const Key &) const = default;
+  };
+  struct Row {
+    std::vector<std::pair<Eigen::Index, double>> h;
+    double y, variance, shared; ///< `shared`: the base's part of the variance
+    int band;                   ///< −1 − band for codes
+    std::size_t leg;
+    const Difference *d;
+  };
+  Eigen::Index index(const Key &k) const {
+    const auto it = at_.find(k);
+    return it == at_.end() ? -1 : it->second;
+  }
+  Eigen::Index add(const Key &k, double x, double variance);
+  Eigen::Index add_correlated(const Key &k, const std::vector<double> &prior);
+  void remove_gone(GpsTime now);
+  void advance(double dt);
+  void satellite(SatId sat, GpsTime time, const std::vector<const Difference *> &by_leg);
+  void rows_of(std::size_t leg, const Difference &d, std::vector<Row> &rows);
+  void apply(std::vector<Row> &rows, GpsTime time);
+  void note_fit(const std::vector<Row> &rows, const Eigen::VectorXd &innovation, const Eigen::MatrixXd &s);
+  double cross(std::size_t k, std::size_t l, double vk, double vl) const;
+  void add_column(Eigen::Index i, double h, Eigen::Ref<Eigen::VectorXd> g) const;
+
+  std::vector<FilterLeg> legs_;
+  const StaticOptions &o_;
+  std::vector<NoiseModel> noise_;
+  std::map<Key, Eigen::Index> at_;
+  std::vector<Key> keys_;
+  Eigen::VectorXd x_;
+  Eigen::MatrixXd p_; ///< lower triangle
+  Eigen::Index size_ = 0;
+  std::map<std::pair<int, SatId>, GpsTime> last_seen_;
+  std::map<Key, double> variance_; ///< stationary variance of ionosphere and multipath states
+  std::map<std::tuple<std::size_t, SatId, int>, std::pair<int, GpsTime>> misses_;
+  std::vector<std::vector<ForcedBreak>> breaks_;
+  double normalised_ = 0;
+  int used_ = 0, rejected_ = 0;
+};
+
+double iono_factor(double hz);
+/// Obliquity of a thin shell at 350 km.
+double shell_obliquity(double elevation);
+
+} // namespace ampletie

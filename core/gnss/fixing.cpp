@@ -1,0 +1,137 @@
+#include "gnss/fixing.h"
+#include <Eigen/Dense>
+#include <cmath>
+
+namespace ampletie {
+namespace {
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+/// Rows that count each arc from the reference arc of its system and band.
+IntMatrix double_difference_rows(const std::vector<CarrierArc> &arcs, const std::set<char> &systems) {
+  std::map<std::pair<char, int>, Index> reference;
+  Index count = 0;
+  for (std::size_t i = 0; i < arcs.size(); ++i)
+    if (!systems.count(arcs[i].sat.system))
+      continue;
+    else if (arcs[i].reference)
+      reference[{arcs[i].sat.system, arcs[i].band}] = static_cast<Index>(i);
+    else
+      ++count;
+  IntMatrix d(count, static_cast<Index>(arcs.size()));
+  d.setZero();
+  Index r = 0;
+  for (std::size_t i = 0; i < arcs.size(); ++i) {
+    if (arcs[i].reference || !systems.count(arcs[i].sat.system)) continue;
+    d(r, static_cast<Index>(i)) = 1;
+    d(r, reference.at({arcs[i].sat.system, arcs[i].band})) = -1;
+    ++r;
+  }
+  return d;
+}
+
+/// One step of fixing: of the integer combinations `rows` (of arcs), the largest well-determined subset in the
+/// decorrelated space that passes the tests. Conditions the state; returns the combinations that stay open.
+struct Step {
+  IntMatrix accepted, open;
+  IntVector values;
+  double ratio = 0, success = 0;
+};
+std::optional<Step> fix_step(VectorXd &x, MatrixXd &p, Index first_arc, const IntMatrix &rows, const StaticOptions &o,
+                             Index least) {
+  const Index n = rows.rows(), m = rows.cols();
+  if (n < least) return {};
+  const MatrixXd d = rows.cast<double>();
+  const VectorXd a = d * x.segment(first_arc, m);
+  MatrixXd q = d * p.block(first_arc, first_arc, m, m) * d.transpose();
+  q = (q + q.transpose()).eval() / 2;
+  Decorrelation z;
+  try {
+    z = decorrelate(q);
+  } catch (const std::domain_error &) {
+    return {};
+  }
+  const VectorXd za = z.zt.cast<double>() * a;
+  Index k = n;
+  while (k > 0 && bootstrap_success_rate(z.factor.d.tail(k)) < o.success_limit) --k;
+  for (; k >= least; k = std::min(k - 1, k * 7 / 8)) {
+    const LtdlFactor sub{z.factor.l.bottomRightCorner(k, k), z.factor.d.tail(k)};
+    const IntegerCandidates c = search(za.tail(k), sub, 2);
+    const double ratio = c.norms.size() > 1 ? c.norms[1] / std::max(c.norms[0], 1e-12) : 0;
+    // The best candidate must also be likely: its norm is chi-squared with k degrees of freedom when it is right
+    // (normal approximation of Wilson and Hilferty, 5 sigma).
+    const double kd = static_cast<double>(k);
+    const double likely = kd * std::pow(1 - 2 / (9 * kd) + 5 * std::sqrt(2 / (9 * kd)), 3);
+    if (ratio < o.ratio_limit || c.norms[0] > likely) continue;
+    Step out;
+    out.ratio = ratio;
+    out.success = bootstrap_success_rate(sub.d);
+    out.accepted = z.zt.bottomRows(k) * rows;
+    out.open = z.zt.topRows(n - k) * rows;
+    out.values = c.vectors[0];
+    const MatrixXd g = out.accepted.cast<double>();
+    const MatrixXd pg = p.middleCols(first_arc, m) * g.transpose();
+    const Eigen::LLT<MatrixXd> llt(MatrixXd(g * pg.middleRows(first_arc, m)));
+    x -= pg * llt.solve(g * x.segment(first_arc, m) - out.values.cast<double>());
+    p -= pg * llt.solve(pg.transpose());
+    return out;
+  }
+  return {};
+}
+
+} // namespace
+
+Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const std::vector<CarrierArc> &arcs,
+                   const std::set<char> &integer_systems, const StaticOptions &o) {
+  Fixed out{Solution::floating, x, p, {}, {}, 0, 1};
+  IntMatrix open = double_difference_rows(arcs, integer_systems);
+  const Index n = open.rows();
+  if (n < 4 || !o.integers) {
+    out.success = 0;
+    return out;
+  }
+  out.integers.coefficients.resize(0, open.cols());
+  for (Index least = 4; open.rows() > 0; least = 1) {
+    const auto step = fix_step(out.x, out.p, first_arc, open, o, least);
+    if (!step) break;
+    auto &all = out.integers;
+    const Index have = all.values.size(), more = step->values.size();
+    all.coefficients.conservativeResize(have + more, open.cols());
+    all.coefficients.bottomRows(more) = step->accepted;
+    all.values.conservativeResize(have + more);
+    all.values.tail(more) = step->values;
+    out.ratio = have == 0 ? step->ratio : std::min(out.ratio, step->ratio);
+    out.success *= step->success;
+    const double sd = std::sqrt(out.p.diagonal().head<3>().maxCoeff());
+    out.story.push_back({static_cast<int>(open.rows()), static_cast<int>(more), step->ratio, step->success, 1000 * sd});
+    out.solution = have + more == n ? Solution::fixed : Solution::partly_fixed;
+    open = step->open;
+  }
+  if (out.solution == Solution::partly_fixed) {
+    // Integers of short or low arcs may stay open without any weight: would knowing them sharpen the position?
+    const MatrixXd g = open.cast<double>();
+    const MatrixXd pg = out.p.middleCols(first_arc, g.cols()) * g.transpose();
+    const Eigen::LLT<MatrixXd> llt(MatrixXd(g * pg.middleRows(first_arc, g.cols())));
+    const MatrixXd gain = llt.matrixL().solve(pg.topRows<3>().transpose());
+    const double now = out.p.topLeftCorner<3, 3>().trace();
+    if (llt.info() == Eigen::Success && std::sqrt((now - gain.squaredNorm()) / now) > 1 - o.open_integers_may_cost)
+      out.solution = Solution::fixed;
+  }
+  if (out.solution == Solution::floating) {
+    // What the plain test says about all of them together: people look at it.
+    out.success = 0;
+    try {
+      const MatrixXd d = open.cast<double>();
+      const auto m = open.cols();
+      const MatrixXd q = d * p.block(first_arc, first_arc, m, m) * d.transpose();
+      const auto c = integer_least_squares(d * x.segment(first_arc, m), (q + q.transpose()) / 2, 2);
+      out.ratio = c.norms[1] / std::max(c.norms[0], 1e-12);
+      out.success = bootstrap_success_rate(decorrelate((q + q.transpose()) / 2).factor.d);
+    } catch (const std::domain_error &) {
+    }
+  }
+  return out;
+}
+
+} // namespace ampletie

@@ -1,0 +1,48 @@
+#pragma once
+#include "gnss/differences.h"
+#include <cmath>
+
+namespace ampletie {
+
+/// Noise of a difference between two receivers, by elevation; variances in m². Sources: docs/methods/static-vector.md.
+class NoiseModel {
+public:
+  /// `session_s`: in a session of a few minutes reflections that would average out over an hour count as slow.
+  NoiseModel(const StaticOptions &o, double interval_s, double session_s, bool like_receivers)
+      : o_(o), interval_(interval_s), like_(like_receivers) {
+    // Fitted to the variance of the mean of an oscillation with a damping time τ of 100 to 600 s and a period of one to
+    // two τ over the session: 0.35 of its variance over 300 s, 0.20 over 480 s, 0.10 over 900 s.
+    slow_ = std::min(1.0, o.diffuse_share + 0.25 * std::exp(-(std::max(session_s, 300.0) - 300) / 220));
+  }
+  double phase_white(double el) const {
+    const double s = std::sin(el);
+    const double v = o_.phase_white * o_.phase_white * (0.5 + 0.5 / (s * s));
+    if (!o_.correlated_noise) return 2 * v + total(el);
+    // The quick part is still alike over some 40 s (mean over the periods of the prior): closer epochs are not new.
+    return 2 * v + (1 - slow_) * total(el) * std::max(1.0, 30 / interval_);
+  }
+  /// The slow part of the multipath, which is carried in the state.
+  double multipath(double el) const { return slow_ * total(el); }
+  double code(SatId sat, double el) const {
+    const double s = std::sin(el);
+    const double white = o_.code_white * o_.code_white * (0.5 + 0.5 / (s * s));
+    // Correlated code errors enter as white ones with the variance that gives the same mean over a session.
+    const double phi = std::exp(-interval_ / o_.correlation_s);
+    const double inflate = o_.correlated_noise ? (1 + phi) / (1 - phi) : 1;
+    // GLONASS: every channel has a delay of its own in the receiver, decimetres, metres between unlike receivers.
+    const double channels = sat.system != 'R' ? 0 : like_ ? 0.5 * 0.5 * inflate : 3.0 * 3.0 * inflate;
+    return 2 * (white + o_.code_multipath * o_.code_multipath * inflate) + channels;
+  }
+  /// Of the whole multipath.
+  double total(double el) const {
+    const double c = std::cos(el), m = o_.phase_multipath;
+    return 2 * m * m * (0.05 + 0.95 * c * c);
+  }
+
+private:
+  const StaticOptions &o_;
+  double interval_, slow_;
+  bool like_;
+};
+
+} // namespace ampletie

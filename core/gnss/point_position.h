@@ -1,0 +1,43 @@
+#pragma once
+#include "gnss/sight.h"
+#include "gnss/signals.h"
+
+namespace ampletie {
+
+/// Where the antenna stands over the marker and what is known about it.
+struct AntennaSetUp {
+  Vec3 arp_offset_enu = Vec3::Zero();   ///< marker to antenna reference point, m
+  const Antenna *calibration = nullptr; ///< null: no correction is applied
+  double azimuth = 0;                   ///< rad; where the antenna's north mark points
+};
+
+/// Position of the marker from code alone, mean over the epochs, m; throws `InputError` when no epoch can be solved.
+struct CodePosition {
+  Vec3 marker = Vec3::Zero();
+  std::size_t epochs = 0;
+  double scatter_m = 0; ///< 3D rms of the single epochs about the mean
+};
+/// Code least squares per epoch with one clock per system, ionosphere-free where two bands are there, standard
+/// atmosphere.
+CodePosition code_position(const ObservationFile &file, const Orbits &orbits, const AntennaSetUp &antenna,
+                           double mask_deg = 10);
+
+/// Columns and frequencies of the signals in use, per system.
+struct SignalColumns {
+  std::array<int, max_signals> code{}, phase{}, strength{};
+  std::array<char, max_signals> band{};
+  std::size_t count = 0;
+};
+std::map<char, SignalColumns> signal_columns(const ObservationFile &f,
+                                             const std::map<char, std::vector<Signal>> &signals);
+
+struct EpochFix {
+  Vec3 position;
+  std::map<char, double> clock; ///< m
+};
+/// One epoch; the antenna stays where `start` is when `fixed`. `mask` in rad.
+std::optional<EpochFix> solve_epoch(const ObservationFile &f, const ObservationEpoch &e,
+                                    const std::map<char, SignalColumns> &columns, const Orbits &orbits,
+                                    const Vec3 &start, bool fixed, double mask);
+
+} // namespace ampletie

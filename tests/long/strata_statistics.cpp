@@ -1,0 +1,40 @@
+// Statistics of static vectors by stratum: fix rate, wrong integers, errors against printed accuracy.
+// Usage: strata_statistics STRATUM|demo=SCENARIO.json FIRST_SEED COUNT
+//        [no-troposphere|no-ionosphere|no-antenna|no-tides|white|float|talk]...
+#include "base/text.h"
+#include "support/strata.h"
+#include <cstdio>
+#include <cstring>
+
+using namespace ampletie;
+using namespace ampletie::testing;
+
+int main(int argc, char **argv) {
+  if (argc < 4) return 2;
+  Experiment e;
+  bool talk = false;
+  for (int i = 4; i < argc; ++i) {
+    const std::string o = argv[i];
+    if (o == "no-troposphere") e.solve.relative_troposphere = false;
+    if (o == "no-antenna") e.antenna_calibration = false;
+    if (o == "white") e.solve.correlated_noise = false;
+    if (o == "no-ionosphere") e.solve.ionosphere = false;
+    if (o == "no-tides") e.model.tides = false;
+    if (o == "float") e.solve.integers = false;
+    if (o == "talk") talk = true;
+  }
+  const auto first = static_cast<std::uint64_t>(std::atoll(argv[2]));
+  const int count = std::atoi(argv[3]);
+  const std::string name = argv[1];
+  Tally t;
+  if (name.rfind("demo=", 0) == 0) {
+    sky::Scenario scenario = sky::read_scenario(read_file(name.substr(5)));
+    for (int k = 0; k < count; ++k) {
+      scenario.seed = first + static_cast<std::uint64_t>(k);
+      const auto j = judge(scenario);
+      for (const auto &o : solve_all(j, scenario, e)) t.add(o);
+    }
+  } else
+    t = run_stratum(stratum(name), first, count, e, talk);
+  std::printf("%-10s %s\n", name.c_str(), t.line().c_str());
+}
