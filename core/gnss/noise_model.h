@@ -21,6 +21,11 @@ public:
     // The quick part is still alike over some 40 s (mean over the periods of the prior): closer epochs are not new.
     return 2 * v + (1 - slow_) * total(el) * std::max(1.0, 30 / interval_);
   }
+  /// All of the carrier's noise at one epoch.
+  double phase_total(double el) const {
+    const double s = std::sin(el);
+    return o_.phase_white * o_.phase_white * (1 + 1 / (s * s)) + total(el);
+  }
   /// The slow part of the multipath, which is carried in the state.
   double multipath(double el) const { return slow_ * total(el); }
   double code(SatId sat, double el) const {

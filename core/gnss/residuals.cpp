@@ -132,7 +132,7 @@ NoiseEvidence phase_residuals(const DifferencedSession &s, const StaticOptions &
           const double v = r.y[b] - common + r.factor[b] * delay;
           sample.residual[b] = static_cast<float>(v);
           square += v * v;
-          evidence.sum += v * v / r.variance;
+          evidence.sum += v * v / noise.phase_total(r.d->elevation);
           evidence.expected += 1;
           ++count;
         }

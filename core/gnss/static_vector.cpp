@@ -24,13 +24,27 @@ std::string solution_name(Solution s) {
   return "";
 }
 
-StaticVector solve_static(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,
-                          const StaticOptions &options, const std::vector<LeftOutSpan> &left_out,
-                          const Progress &progress) {
+namespace {
+/// The noise model after the residuals have been heard. The prior counts as much as half an hour of data; sessions
+/// shorter than that only learn that the noise is larger. The share that lasts is learnt from sessions of more than ten
+/// correlation times.
+StaticOptions learn(const StaticOptions &prior, const StaticVector &first) {
+  StaticOptions o = prior;
+  const double seconds = first.last - first.first, weight = seconds / (seconds + 1800);
+  // Multipath is about two thirds of the variance: what the residuals have too much is charged to it.
+  const double scale = std::clamp(1 + 1.5 * weight * (first.noise_ratio - 1), seconds < 1800 ? 1.0 : 0.6, 9.0);
+  o.phase_multipath *= std::sqrt(scale);
+  if (seconds > 10 * prior.correlation_s)
+    o.diffuse_share = std::clamp(prior.diffuse_share + weight * (first.slow_share / scale - prior.diffuse_share),
+                                 prior.diffuse_share, 1.0);
+  return o;
+}
+
+StaticVector solve_with(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
+                        const std::vector<LeftOutSpan> &left_out, std::vector<ForcedBreak> &breaks,
+                        const Progress &progress) {
   StaticVector out;
   const Vec3 start = rover.marker - base.marker;
-  const double length = start.norm();
-  std::vector<ForcedBreak> breaks;
   for (int attempt = 0;; ++attempt) {
     const DifferencedSession s = difference(base, rover, options, left_out, breaks);
     if (s.epochs.size() < 10 || s.arcs.size() < 4)
@@ -84,6 +98,22 @@ StaticVector solve_static(const OccupationModel &base, const OccupationModel &ro
     out.slow_share = evidence.slow_share;
     break;
   }
+  return out;
+}
+} // namespace
+
+StaticVector solve_static(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,
+                          const StaticOptions &options, const std::vector<LeftOutSpan> &left_out,
+                          const Progress &progress) {
+  std::vector<ForcedBreak> breaks;
+  StaticVector out = solve_with(base, rover, options, left_out, breaks, progress);
+  if (options.correlated_noise && options.learn_noise) {
+    const StaticOptions better = learn(options, out);
+    if (std::abs(better.phase_multipath / options.phase_multipath - 1) > 0.1 ||
+        better.diffuse_share - options.diffuse_share > 0.05)
+      out = solve_with(base, rover, better, left_out, breaks, progress);
+  }
+  const double length = (rover.marker - base.marker).norm();
   // Orbit errors scale with length over distance to the satellites (common practice: Δb = b Δr / 20 000 km); the mean
   // over the satellites in view cancels most of it.
   const double orbit = length * orbits.position_sd() / 2.0e7 / std::sqrt(std::max(1.0, out.satellites / 2.0));

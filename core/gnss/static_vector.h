@@ -18,6 +18,7 @@ struct StaticOptions {
   bool relative_troposphere = true;                  ///< estimate the difference of zenith delay (constrained)
   bool ionosphere = true;                            ///< a delay per satellite, constrained by length
   bool correlated_noise = true;                      ///< multipath as a process in time before the integer search
+  bool learn_noise = true;                           ///< solve again when the residuals contradict the noise model
   // Priors of the stochastic model; sources in docs/methods/static-vector.md.
   double phase_white = 0.002, phase_multipath = 0.005, code_white = 0.3, code_multipath = 0.6, correlation_s = 300;
   double diffuse_share = 0.15; ///< of the multipath variance that averages out only with the correlation time

@@ -58,8 +58,7 @@ int wrong_integers(const Judged &j, const StaticVector &v, const std::string &ba
       if (!found) return 2000;
       // The integer counts from the branch of the wind-up that each side happened to start on.
       const OccupationModel &model = i == 0 ? base_model : rover_model;
-      n[i++] =
-          found->integer + std::llround(found->wind_up - wind_up_at(model, a.sat, std::max(found->first, a.first)));
+      n[i++] = found->integer + std::llround(found->wind_up - wind_up_at(model, a.sat, found->first));
     }
     truth.push_back(n[1] - n[0]);
   }
