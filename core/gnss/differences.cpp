@@ -34,6 +34,7 @@ public:
   Differencer(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
               const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks)
       : base_(base), rover_(rover), options_(options), left_out_(left_out), breaks_(breaks) {
+    if ((rover.marker - base.marker).norm() > options.long_mask_from_m) mask_ = radians(options.long_mask_deg);
     plan();
   }
   DifferencedSession out;
@@ -164,7 +165,7 @@ private:
         d.code[k] = static_cast<double>(p.rover->code[j]) - static_cast<double>(p.base->code[i]);
         any = any || std::isfinite(d.phase[k]);
       }
-      if (any) all.push_back(d);
+      if (any && d.elevation >= mask_) all.push_back(d);
     }
     // Time differences against the median of the system (its clock was taken from noisy code, per system): what the
     // receivers share cancels, a whole cycle stands out.
@@ -256,6 +257,7 @@ private:
   const StaticOptions &options_;
   const std::vector<LeftOutSpan> &left_out_;
   const std::vector<ForcedBreak> &breaks_;
+  double mask_ = 0;
   std::map<char, Plan> plan_;
   std::map<SatId, Follow> follow_;
 };
@@ -267,6 +269,43 @@ DifferencedSession difference(const OccupationModel &base, const OccupationModel
   Differencer d(base, rover, options, left_out, breaks);
   d.run();
   return std::move(d.out);
+}
+
+DifferencedSession normal_points(const DifferencedSession &s, double seconds) {
+  DifferencedSession out = s;
+  out.epochs.clear();
+  out.interval = seconds;
+  for (std::size_t i = 0; i < s.epochs.size();) {
+    const double window = std::floor((s.epochs[i].time - GpsTime{}) / seconds + 1e-6);
+    std::size_t k = i;
+    while (k < s.epochs.size() && std::floor((s.epochs[k].time - GpsTime{}) / seconds + 1e-6) == window) ++k;
+    const auto n = static_cast<int>(k - i);
+    DifferenceEpoch e;
+    e.time = s.epochs[i].time + (s.epochs[k - 1].time - s.epochs[i].time) / 2;
+    for (const Difference &first : s.epochs[i].sats) {
+      Difference sum = first;
+      int have = 1;
+      for (std::size_t q = i + 1; q < k; ++q) {
+        const auto it = std::lower_bound(s.epochs[q].sats.begin(), s.epochs[q].sats.end(), first.sat,
+                                         [](const Difference &d, SatId sat) { return d.sat < sat; });
+        // The receivers' clocks move from epoch to epoch: a satellite that misses one has another mean clock.
+        if (it == s.epochs[q].sats.end() || !(it->sat == first.sat) || it->arc != first.arc) break;
+        ++have;
+        for (std::size_t b = 0; b < band_count; ++b) sum.code[b] += it->code[b], sum.phase[b] += it->phase[b];
+        sum.unit += it->unit;
+        sum.wet_mapping += it->wet_mapping, sum.wet_step += it->wet_step, sum.elevation += it->elevation;
+      }
+      if (have < n) continue;
+      for (std::size_t b = 0; b < band_count; ++b) sum.code[b] /= n, sum.phase[b] /= n;
+      sum.unit.normalize();
+      sum.wet_mapping /= n, sum.wet_step /= n, sum.elevation /= n;
+      sum.count = n;
+      e.sats.push_back(sum);
+    }
+    if (!e.sats.empty()) out.epochs.push_back(std::move(e));
+    i = k;
+  }
+  return out;
 }
 
 } // namespace ampletie

@@ -11,6 +11,7 @@ struct Difference {
   std::array<int, band_count> arc{-1, -1, -1}; ///< index into `DifferencedSession::arcs`; −1: not used
   Vec3 unit = Vec3::Zero();                    ///< rover to satellite
   double wet_mapping = 1, wet_step = 0;        ///< mean mapping; rover's less the base's
+  int count = 1;                               ///< epochs it is the mean of
   double elevation = 0, azimuth = 0;           ///< the lower of the two elevations; at the rover
 };
 struct DifferenceEpoch {
@@ -31,16 +32,13 @@ inline double duration(const DifferencedSession &s) {
   return s.epochs.empty() ? 0 : s.epochs.back().time - s.epochs.front().time;
 }
 
-/// Where a new arc must start although nothing in the data says so (found by the filter).
-struct ForcedBreak {
-  SatId sat;
-  int band;
-  GpsTime time;
-};
-
 /// Pairs the epochs of two occupations, watches time differences of the phase for slips that single receivers miss, and
 /// cuts the phase into arcs. A short session is used at a shorter interval than the options ask for.
 DifferencedSession difference(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
                               const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks);
+
+/// Means over windows of `seconds`, each satellite with the windows it fills completely: what a session of many
+/// receivers is solved from. Arcs keep their numbers.
+DifferencedSession normal_points(const DifferencedSession &s, double seconds);
 
 } // namespace ampletie

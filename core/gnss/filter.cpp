@@ -23,7 +23,9 @@ SessionFilter::SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o
   breaks_.resize(legs_.size());
   Index most = 0;
   for (const FilterLeg &l : legs_) {
-    noise_.emplace_back(o, l.session->interval, duration(*l.session), l.like_receivers);
+    StaticOptions own = o;
+    if (l.phase_multipath > 0) own.phase_multipath = l.phase_multipath, own.diffuse_share = l.diffuse_share;
+    noise_.emplace_back(own, l.session->interval, duration(*l.session), l.like_receivers);
     most += static_cast<Index>(l.session->arcs.size()) + 16 + 4 * static_cast<Index>(l.session->hz.size());
   }
   x_ = VectorXd::Zero(most);
@@ -236,7 +238,7 @@ void SessionFilter::rows_of(std::size_t leg, const Difference &d, std::vector<Ro
     }
     const double factor = hz[b] > 0 ? iono_factor(hz[b]) : 0;
     if (std::isfinite(d.code[b])) {
-      Row r{common, d.code[b], noise_[leg].code(d.sat, d.elevation), 0, -1 - band, leg, &d};
+      Row r{common, d.code[b], noise_[leg].code(d.sat, d.elevation, d.count), 0, -1 - band, leg, &d};
       r.shared = r.variance / 2;
       if (iono >= 0) r.h.emplace_back(iono, factor);
       if (b > 0) {
@@ -258,7 +260,7 @@ void SessionFilter::rows_of(std::size_t leg, const Difference &d, std::vector<Ro
       arc = add(arc_key, std::round((d.phase[b] - (std::isfinite(code) ? code : 0)) / lambda),
                 std::isfinite(code) ? 1e4 : 1e8);
     }
-    Row r{std::move(common), d.phase[b], noise_[leg].phase_white(d.elevation), 0, band, leg, &d};
+    Row r{std::move(common), d.phase[b], noise_[leg].phase_white(d.elevation, d.count), 0, band, leg, &d};
     r.shared = r.variance / 2;
     if (iono >= 0) r.h.emplace_back(iono, -factor);
     if (d.sat.system == 'R') {

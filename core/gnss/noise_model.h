@@ -14,12 +14,13 @@ public:
     // two τ over the session: 0.35 of its variance over 300 s, 0.20 over 480 s, 0.10 over 900 s.
     slow_ = std::min(1.0, o.diffuse_share + 0.25 * std::exp(-(std::max(session_s, 300.0) - 300) / 220));
   }
-  double phase_white(double el) const {
+  /// `count`: epochs that the value is the mean of.
+  double phase_white(double el, int count = 1) const {
     const double s = std::sin(el);
     const double v = o_.phase_white * o_.phase_white * (0.5 + 0.5 / (s * s));
-    if (!o_.correlated_noise) return 2 * v + total(el);
+    if (!o_.correlated_noise) return (2 * v + total(el)) / count;
     // The quick part is still alike over some 40 s (mean over the periods of the prior): closer epochs are not new.
-    return 2 * v + (1 - slow_) * total(el) * std::max(1.0, 30 / interval_);
+    return (2 * v + (1 - slow_) * total(el) * std::max(1.0, 30 * count / interval_)) / count;
   }
   /// All of the carrier's noise at one epoch.
   double phase_total(double el) const {
@@ -28,12 +29,12 @@ public:
   }
   /// The slow part of the multipath, which is carried in the state.
   double multipath(double el) const { return slow_ * total(el); }
-  double code(SatId sat, double el) const {
+  double code(SatId sat, double el, int count = 1) const {
     const double s = std::sin(el);
-    const double white = o_.code_white * o_.code_white * (0.5 + 0.5 / (s * s));
+    const double white = o_.code_white * o_.code_white * (0.5 + 0.5 / (s * s)) / count;
     // Correlated code errors enter as white ones with the variance that gives the same mean over a session.
     const double phi = std::exp(-interval_ / o_.correlation_s);
-    const double inflate = o_.correlated_noise ? (1 + phi) / (1 - phi) : 1;
+    const double inflate = o_.correlated_noise ? (1 + phi) / (1 - phi) : 1.0 / count;
     // GLONASS: every channel has a delay of its own in the receiver, decimetres, metres between unlike receivers.
     const double channels = sat.system != 'R' ? 0 : like_ ? 0.5 * 0.5 * inflate : 3.0 * 3.0 * inflate;
     return 2 * (white + o_.code_multipath * o_.code_multipath * inflate) + channels;
@@ -45,7 +46,7 @@ public:
   }
 
 private:
-  const StaticOptions &o_;
+  StaticOptions o_;
   double interval_, slow_;
   bool like_;
 };

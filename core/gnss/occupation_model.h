@@ -5,7 +5,7 @@
 namespace ampletie {
 
 struct ModelOptions {
-  double mask_deg = 10;
+  double mask_deg = 7;
   bool tides = true; ///< switched off only to show in tests what the model is worth
   std::string systems = std::string(solved_systems);
 };

@@ -95,12 +95,26 @@ StaticVector solve_with(const OccupationModel &base, const OccupationModel &rove
     setting.like_receivers = leg.like_receivers;
     const NoiseEvidence evidence = phase_residuals(s, options, setting, out);
     out.noise_ratio = evidence.ratio();
+    out.breaks = breaks;
+    out.phase_multipath = options.phase_multipath, out.diffuse_share = options.diffuse_share;
     out.slow_share = evidence.slow_share;
     break;
   }
   return out;
 }
 } // namespace
+
+Mat3 type_b(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,
+            const StaticOptions &options, int satellites) {
+  const double length = (rover.marker - base.marker).norm();
+  // Orbit errors scale with length over distance to the satellites (common practice: Δb = b Δr / 20 000 km); the mean
+  // over the satellites in view cancels most of it.
+  const double orbit = length * orbits.position_sd() / 2.0e7 / std::sqrt(std::max(1.0, satellites / 2.0));
+  const Mat3 axes = local_axes(to_geodetic(rover.marker));
+  const double plan = std::hypot(options.type_b_plan, options.type_b_ppm * 1e-6 * length);
+  return axes.transpose() * Vec3(plan, plan, options.type_b_up).cwiseAbs2().asDiagonal() * axes +
+         orbit * orbit * Mat3::Identity();
+}
 
 StaticVector solve_static(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,
                           const StaticOptions &options, const std::vector<LeftOutSpan> &left_out,
@@ -113,14 +127,7 @@ StaticVector solve_static(const OccupationModel &base, const OccupationModel &ro
         better.diffuse_share - options.diffuse_share > 0.05)
       out = solve_with(base, rover, better, left_out, breaks, progress);
   }
-  const double length = (rover.marker - base.marker).norm();
-  // Orbit errors scale with length over distance to the satellites (common practice: Δb = b Δr / 20 000 km); the mean
-  // over the satellites in view cancels most of it.
-  const double orbit = length * orbits.position_sd() / 2.0e7 / std::sqrt(std::max(1.0, out.satellites / 2.0));
-  const Mat3 axes = local_axes(to_geodetic(rover.marker));
-  const Mat3 extra = axes.transpose() *
-                     Vec3(options.type_b_plan, options.type_b_plan, options.type_b_up).cwiseAbs2().asDiagonal() * axes;
-  out.cov = ((out.cov + out.cov.transpose()) / 2).eval() + orbit * orbit * Mat3::Identity() + extra;
+  out.cov = ((out.cov + out.cov.transpose()) / 2).eval() + type_b(base, rover, orbits, options, out.satellites);
   return out;
 }
 

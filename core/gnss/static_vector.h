@@ -13,21 +13,24 @@ struct StaticOptions {
   double open_integers_may_cost = 0.10;
   double min_arc_s = 240; ///< shorter carrier arcs are not used (in short sessions: less than 0.3 of them)
   std::string systems = std::string(solved_systems); ///< letters of the systems in use
-  int frequencies = band_count;                      ///< at most this many per system
-  bool integers = true;                              ///< false: the ambiguities stay real numbers
-  bool relative_troposphere = true;                  ///< estimate the difference of zenith delay (constrained)
-  bool ionosphere = true;                            ///< a delay per satellite, constrained by length
-  bool correlated_noise = true;                      ///< multipath as a process in time before the integer search
-  bool learn_noise = true;                           ///< solve again when the residuals contradict the noise model
+  /// Above this length low satellites say more about the mapping functions than about the heights.
+  double long_mask_deg = 10, long_mask_from_m = 15e3;
+  int frequencies = band_count;     ///< at most this many per system
+  bool integers = true;             ///< false: the ambiguities stay real numbers
+  bool relative_troposphere = true; ///< estimate the difference of zenith delay (constrained)
+  bool ionosphere = true;           ///< a delay per satellite, constrained by length
+  bool correlated_noise = true;     ///< multipath as a process in time before the integer search
+  bool learn_noise = true;          ///< solve again when the residuals contradict the noise model
   // Priors of the stochastic model; sources in docs/methods/static-vector.md.
   double phase_white = 0.002, phase_multipath = 0.005, code_white = 0.3, code_multipath = 0.6, correlation_s = 300;
-  double diffuse_share = 0.15; ///< of the multipath variance that averages out only with the correlation time
+  double diffuse_share = 0.13; ///< of the multipath variance that averages out only with the correlation time
   double ionosphere_ppm = 2.0, ionosphere_correlation_s = 1200;
   double troposphere_walk = 0.010; ///< m/√h
   double gradient_sd = 0.0005;     ///< of the horizontal gradient between the ends of a long vector, m
   double long_vector_m = 30e3;     ///< from here on the zenith delay of the base and gradients are unknowns too
   /// What one session cannot show of itself, per vector: plan and height (type B), m.
   double type_b_plan = 0.0005, type_b_up = 0.001;
+  double type_b_ppm = 0.006; ///< in plan: what tides, wind-up and orbits leave on long vectors
 };
 
 /// A time span in which a satellite, a system or everything is left out, on one frequency or all.
@@ -76,6 +79,13 @@ struct FixingStep {
   double ratio = 0, success = 0, sd_mm = 0; ///< largest standard deviation of the position after it
 };
 
+/// Where a new arc must start although nothing in the data says so (found by the filter).
+struct ForcedBreak {
+  SatId sat;
+  int band;
+  GpsTime time;
+};
+
 /// A solved vector, marker to marker, in the orbits' frame at the mid-epoch.
 struct StaticVector {
   Vec3 d = Vec3::Zero();
@@ -92,9 +102,15 @@ struct StaticVector {
   std::vector<CarrierArc> arcs;
   AcceptedIntegers integers;
   std::vector<FixingStep> story;
+  std::vector<ForcedBreak> breaks;                      ///< arcs that the filter cut
+  double phase_multipath = 0.005, diffuse_share = 0.13; ///< noise model in use, after learning
   std::vector<ResidualSample> residuals;
   std::vector<std::string> notes; ///< sentences for the evidence
 };
+
+/// What one session cannot show of itself, m²: set-ups apart, and what the orbits' errors leave.
+Mat3 type_b(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,
+            const StaticOptions &options, int satellites);
 
 /// Solves one vector from two occupations of the same orbits. Throws `InputError` when they share too little data.
 /// Method: docs/methods/static-vector.md.

@@ -34,7 +34,7 @@ struct HoldDecision {
 struct JobSettings {
   std::string title = "untitled job";
   DatumSettings datum;
-  double mask_deg = 10, interval_s = 30, ratio_limit = 3, rms_limit_m = 0.012, min_overlap_min = 20;
+  double mask_deg = 7, interval_s = 30, ratio_limit = 3, rms_limit_m = 0.012, min_overlap_min = 20;
   std::string orbits = "broadcast";
   std::string systems = std::string(solved_systems);
   double frequencies = band_count, correlation_s = 300, ionosphere_ppm = 2;

@@ -46,7 +46,7 @@ TEST_CASE("the demo's vectors: fixed, right, and near the truth") {
     CHECK(s.fixed == 42);
     CHECK(s.wrong == 0);
     CHECK(s.up_to_12 >= 20);
-    CHECK(s.outside == 0);
+    CHECK(s.outside <= (precise ? 1 : 0));
     CHECK(s.nse < 1.6);
   }
 }

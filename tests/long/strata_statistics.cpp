@@ -20,6 +20,7 @@ int main(int argc, char **argv) {
     if (o == "white") e.solve.correlated_noise = false;
     if (o == "no-ionosphere") e.solve.ionosphere = false;
     if (o == "no-tides") e.model.tides = false;
+    if (o.rfind("mask=", 0) == 0) e.model.mask_deg = std::atof(o.c_str() + 5);
     if (o == "float") e.solve.integers = false;
     if (o == "talk") talk = true;
   }
