@@ -3,6 +3,8 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "cli/show.h"
+#include "formats/rinex_navigation.h"
+#include "formats/rinex_observation.h"
 #include "publication/issue.h"
 #include "render/render.h"
 #include "sky/sky.h"
@@ -24,7 +26,8 @@ struct Arguments {
   double mask = 0, interval = 0;
   unsigned threads = 0;
   bool free = false, minimal = false, json = false, weighted = false;
-  std::string what = "vectors";
+  std::string what = "vectors", systems, sessions;
+  double frequencies = 0;
 };
 
 void print(const std::string &s) { std::fputs(s.c_str(), stdout); }
@@ -72,6 +75,12 @@ int cmd_take(const Arguments &a) {
   return refused ? 2 : finish(job);
 }
 
+std::string vector_id(const Job &job, const std::string &text) {
+  for (const PlannedVector &v : plan_vectors(*job.snapshot()))
+    if (v.id == text) return v.id;
+  throw InputError("there is no vector \"" + text + "\"");
+}
+
 int cmd_set(const Arguments &a) {
   Job job = Job::open(a.job);
   if (a.words.empty()) throw InputError("say what to set: occupation, job, solve, limit, weight or accept");
@@ -84,7 +93,7 @@ int cmd_set(const Arguments &a) {
     return finish(job);
   }
   const bool settings = kind == "job" || kind == "solve" || kind == "limit" || kind == "weight";
-  if (!settings && kind != "occupation") throw InputError("\"" + kind + "\" cannot be set");
+  if (!settings && kind != "occupation" && kind != "vector") throw InputError("\"" + kind + "\" cannot be set");
   const std::size_t first = settings ? 1 : 2;
   if (a.words.size() <= first) throw InputError("nothing to set: NAME=VALUE is missing");
   nlohmann::json value;
@@ -92,11 +101,22 @@ int cmd_set(const Arguments &a) {
     const auto eq = a.words[i].find('=');
     if (eq == std::string::npos) throw InputError("\"" + a.words[i] + "\" is not of the form NAME=VALUE");
     const std::string name = a.words[i].substr(0, eq), text = a.words[i].substr(eq + 1);
-    if (settings)
+    if (kind == "vector") {
+      if (!is_vector_setting(name)) throw InputError("\"" + name + "\" cannot be set for one vector alone");
+      value[name] = text.empty() ? nlohmann::json() : setting_value(name, text);
+    } else if (settings)
       value[name] = name == "epoch" ? nlohmann::json(epoch_of(text)) : setting_value(name, text);
     else if (name == "height") {
       const auto v = parse_number(text);
       if (!v || *v < -1 || *v > 30) throw InputError("an antenna height of \"" + text + "\" m is impossible");
+      value[name] = *v;
+    } else if (name == "east" || name == "north") {
+      const auto v = parse_number(text);
+      if (!v || std::abs(*v) > 100) throw InputError("an antenna \"" + text + "\" m beside its mark is impossible");
+      value[name] = *v;
+    } else if (name == "azimuth") {
+      const auto v = parse_number(text);
+      if (!v || std::abs(*v) > 360) throw InputError("an azimuth of \"" + text + "\"° is impossible");
       value[name] = *v;
     } else if (name == "slant") {
       if (text != "yes" && text != "no") throw InputError("slant is yes or no");
@@ -107,7 +127,11 @@ int cmd_set(const Arguments &a) {
     } else
       throw InputError("an occupation has no \"" + name + "\"");
   }
-  job.decide("set", settings ? kind : occupation_id(job, a.words[1]), value, a.because);
+  job.decide("set",
+             settings           ? kind
+             : kind == "vector" ? vector_id(job, a.words[1])
+                                : occupation_id(job, a.words[1]),
+             value, a.because);
   return finish(job);
 }
 
@@ -150,14 +174,21 @@ int cmd_solve(const Arguments &a) {
     v["mask"] = setting_value("mask", fmt::format("{}", a.mask));
   if (a.interval > 0 && a.interval != job.state().settings.interval_s)
     v["interval"] = setting_value("interval", fmt::format("{}", a.interval));
+  for (const auto &[name, text] : {std::pair{"systems", &a.systems}, {"sessions", &a.sessions}})
+    if (!text->empty() && *text != setting_text(job.state().settings, name)) v[name] = setting_value(name, *text);
+  if (a.frequencies > 0 && a.frequencies != job.state().settings.frequencies)
+    v["frequencies"] = setting_value("frequencies", fmt::format("{}", a.frequencies));
   if (!a.orbits.empty() && a.orbits != job.state().settings.orbits) v["orbits"] = setting_value("orbits", a.orbits);
   if (!v.empty()) job.decide("set", "solve", v, "asked for with solve");
   if (a.what != "vectors") throw InputError("only vectors are solved in this version");
   const Progress progress;
   job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), a.threads, progress));
-  int fixed = 0, all = 0;
-  for (const auto &r : job.vectors()) ++all, fixed += r.error.empty() && r.solved.solution == Solution::fixed;
-  print(fmt::format("{} vectors, {} fixed\n", all, fixed));
+  int fixed = 0, all = 0, together = 0;
+  for (const auto &r : job.vectors()) {
+    ++all, fixed += r.error.empty() && r.solved.solution == Solution::fixed;
+    together += r.together;
+  }
+  print(fmt::format("{} vectors, {} fixed, {} solved together with others\n", all, fixed, together));
   return finish(job);
 }
 
@@ -180,6 +211,15 @@ int cmd_show(const Arguments &a) {
   Job job = Job::open(a.job);
   const auto r = rows(job, a.list, a.frame_of_rows == "job");
   print(a.json ? r.dump(1) + "\n" : table(r));
+  return finish(job);
+}
+
+int cmd_export(const Arguments &a) {
+  const Job job = Job::open(a.job);
+  const std::string id = occupation_id(job, a.item);
+  for (const Occupation &o : job.snapshot()->occupations)
+    if (o.id == id) write_file(a.files.at(0), write_rinex_observation(corrected_file(o)));
+  if (a.files.size() > 1) write_file(a.files[1], write_rinex_navigation(broadcast_messages(*job.snapshot())));
   return finish(job);
 }
 
@@ -233,7 +273,8 @@ int run(int argc, char **argv) {
   c = command("take", "take files into the job", [&] { return cmd_take(a); });
   c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
   c = command("set", "correct an occupation, change settings, accept a doubt", [&] { return cmd_set(a); });
-  c->add_option("WORDS", a.words, "occupation ID NAME=VALUE… | job|solve|limit|weight NAME=VALUE… | accept DOUBT")
+  c->add_option("WORDS", a.words,
+                "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | job|solve|limit|weight NAME=VALUE… | accept DOUBT")
       ->required();
   because(c);
   for (bool check : {false, true}) {
@@ -277,14 +318,20 @@ int run(int argc, char **argv) {
   c->add_option("--mask", a.mask, "elevation mask, degrees");
   c->add_option("--interval", a.interval, "seconds");
   c->add_option("--orbits", a.orbits, "broadcast or precise");
+  c->add_option("--systems", a.systems, "letters out of G R E C J");
+  c->add_option("--frequencies", a.frequencies, "at most this many per satellite");
+  c->add_option("--sessions", a.sessions, "together or one by one");
   c->add_option("--threads", a.threads, "0: all cores");
   c = command("adjust", "adjust the network", [&] { return cmd_adjust(a); });
   c->add_flag("--free", a.free, "no mark is favoured");
   c->add_flag("--minimal", a.minimal, "one held mark per group");
   c = command("show", "print a list", [&] { return cmd_show(a); });
-  c->add_option("LIST", a.list, "sources, occupations, vectors, network, marks, doubts, decisions")->required();
+  c->add_option("LIST", a.list, "sources, occupations, vectors, loops, network, marks, doubts, decisions")->required();
   c->add_flag("--json", a.json, "as JSON");
   c->add_option("--in", a.frame_of_rows, "job: vectors in the job's frame")->check(CLI::IsMember({"job", "orbits"}));
+  c = command("export", "write an occupation, as corrected, as RINEX 3.05", [&] { return cmd_export(a); });
+  c->add_option("OCCUPATION", a.item, "id, mark or mark@start")->required();
+  c->add_option("FILE", a.files, "observation file, and a navigation file if wanted")->required()->expected(1, 2);
   c = command("trace", "where a mark's coordinates come from", [&] { return cmd_trace(a); });
   c->add_option("MARK", a.mark, "the mark")->required();
   c->add_flag("--json", a.json, "as JSON");

@@ -87,6 +87,26 @@ ordered_json vector_rows(const Job &job, bool in_job) {
     j["session"] = v.session;
     j["independent"] = v.independent, j["frame"] = frame_name(frame), j["epoch"] = v.epoch,
     j["used"] = v.used && v.independent, j["stale"] = v.stale;
+    j["together"] = v.together;
+    out.push_back(j);
+  }
+  return out;
+}
+
+ordered_json loop_rows(const Job &job) {
+  auto out = ordered_json::array();
+  std::map<std::string, std::string> names;
+  for (const VectorResult &v : job.vectors()) names[v.id] = v.from + " → " + v.to;
+  for (const Loop &l : job.loops().loops) {
+    ordered_json j{{"id", l.id}, {"marks", l.marks}, {"vectors", l.vectors}, {"signs", l.signs}};
+    j["kind"] = l.repeated() ? "repeated" : "loop";
+    j["check"] = loop_check_name(l.check);
+    j["east"] = l.misclosure_enu.x(), j["north"] = l.misclosure_enu.y(), j["up"] = l.misclosure_enu.z();
+    j["length_m"] = l.length;
+    j["misclosure_m"] = l.misclosure_enu.norm(), j["limit_m"] = l.limit_m, j["within_limit"] = l.within_limit();
+    j["statistic"] = l.statistic_limit > 0 ? ordered_json(l.statistic) : ordered_json();
+    j["statistic_limit"] = l.statistic_limit > 0 ? ordered_json(l.statistic_limit) : ordered_json();
+    j["within_propagated"] = l.within_propagated();
     out.push_back(j);
   }
   return out;
@@ -111,20 +131,19 @@ ordered_json network_object(const Job &job) {
   std::map<std::string, int> groups;
   j["residuals"] = ordered_json::array();
   for (const BlockTest &t : a.tests) {
-    const Block &b = *run->result.blocks[t.block];
-    groups[b.group] += static_cast<int>(b.observed.size());
+    groups[run->result.blocks[t.block]->group] += static_cast<int>(t.observations.size());
     std::string from, to;
-    if (const auto v = by_id.find(b.id); v != by_id.end())
+    if (const auto v = by_id.find(t.id); v != by_id.end())
       from = v->second->from, to = v->second->to;
-    else if (const auto o = by_set_up.find(b.id); o != by_set_up.end())
+    else if (const auto o = by_set_up.find(t.id); o != by_set_up.end())
       from = to = o->second->mark;
     for (std::size_t i = 0; i < t.observations.size(); ++i) {
       const auto &o = t.observations[i];
-      j["residuals"].push_back({{"id", b.id},
-                                {"kind", b.kind},
+      j["residuals"].push_back({{"id", t.id},
+                                {"kind", t.kind},
                                 {"from", from},
                                 {"to", to},
-                                {"component", b.components[i]},
+                                {"component", t.components[i]},
                                 {"residual", o.residual},
                                 {"sd", o.residual_sd},
                                 {"standardized", o.standardised},
@@ -219,6 +238,7 @@ ordered_json rows(const Job &job, const std::string &list, bool in_job) {
   if (list == "sources") return sources(job);
   if (list == "occupations") return occupation_rows(job);
   if (list == "vectors") return vector_rows(job, in_job);
+  if (list == "loops") return loop_rows(job);
   if (list == "network") return network_object(job);
   if (list == "marks") return mark_rows(job);
   auto out = ordered_json::array();

@@ -192,16 +192,15 @@ void NetworkSheet::refresh() {
     std::map<std::string, const Occupation *> by_setup;
     for (const Occupation &o : w_.job().snapshot()->occupations) by_setup.emplace(o.set_up, &o);
     for (const BlockTest &t : a.tests) {
-      const Block &b = *run->result.blocks[t.block];
-      if (b.kind == "vector") {
-        const VectorResult *v = w_.vector(b.id);
+      if (t.kind == "vector") {
+        const VectorResult *v = w_.vector(t.id);
         if (!v) continue;
         for (std::size_t i = 0; i < 3; ++i) {
           const auto &o = t.observations[i];
           const bool beyond = std::abs(o.standardised) > 3.29;
-          residuals.push_back({b.id + "/" + std::to_string(i),
+          residuals.push_back({t.id + "/" + std::to_string(i),
                                {{text(v->from) + " → " + text(v->to), {}, {}, true},
-                                {text(b.components[i]).mid(1), {}, {}, false},
+                                {text(t.components[i]).mid(1), {}, {}, false},
                                 {QString::number(o.residual * 1000, 'f', 1), std::abs(o.residual), {}, false},
                                 Cell{QString::number(o.standardised, 'f', 2), std::abs(o.standardised),
                                      beyond ? ink::failed : QColor(), beyond},
@@ -214,8 +213,8 @@ void NetworkSheet::refresh() {
                                false,
                                beyond ? ink::warm : QColor()});
         }
-      } else if (b.kind == "set-up") {
-        const auto it = by_setup.find(b.id);
+      } else if (t.kind == "set-up") {
+        const auto it = by_setup.find(t.id);
         if (it == by_setup.end()) continue;
         const auto &o = t.observations;
         const bool beyond = std::abs(o[2].standardised) > 3.29;

@@ -37,11 +37,11 @@ Linear linearise(const Block &b, const std::vector<double> &values, const std::v
   return out;
 }
 
-BlockTest test_block(std::size_t number, const Block &b, const Linear &l, const MatrixXd &weight,
-                     const AdjustmentResult &r, const AdjustmentOptions &o, double delta0, double lambda_single) {
-  BlockTest out;
-  out.block = number;
-  const auto m = b.observed.size();
+/// The tests of a block and of its parts. A part is tested as an error of its own observations alone: with E its
+/// columns of the unit matrix, u = Eᵀ P v has the covariance Eᵀ P Q_vv P E.
+std::vector<BlockTest> test_block(std::size_t number, const Block &b, const Linear &l, const MatrixXd &weight,
+                                  const AdjustmentResult &r, const AdjustmentOptions &o, double delta0,
+                                  double lambda_single) {
   const auto n = static_cast<Eigen::Index>(l.unknowns.size());
   MatrixXd q(n, n);
   for (Eigen::Index i = 0; i < n; ++i)
@@ -50,43 +50,60 @@ BlockTest test_block(std::size_t number, const Block &b, const Linear &l, const 
           r.normals->inverse(l.unknowns[static_cast<std::size_t>(i)], l.unknowns[static_cast<std::size_t>(j)]);
   const VectorXd v = -l.misclosure;
   const MatrixXd qvv = b.covariance - l.jacobian * q * l.jacobian.transpose();
-  const MatrixXd test = weight * qvv * weight;
+  const MatrixXd test = weight * qvv * weight, redundancy = qvv * weight;
   const VectorXd pv = weight * v;
   const MatrixXd effect = q * l.jacobian.transpose() * weight; // unknowns per unit error of an observation
-  for (Eigen::Index i = 0; i < m; ++i) {
-    ObservationTest t;
-    t.residual = v[i];
-    t.residual_sd = std::sqrt(std::max(0.0, qvv(i, i)));
-    t.redundancy = (qvv * weight)(i, i);
-    // Below a ten-thousandth nothing of an error shows in the residual.
-    if (t.redundancy > 1e-4 && test(i, i) > 0) {
-      t.standardised = pv[i] / std::sqrt(test(i, i));
-      t.smallest_detectable = delta0 / std::sqrt(test(i, i));
-      const double shift = n ? effect.col(i).cwiseAbs().maxCoeff() * *t.smallest_detectable : 0;
-      out.external_effect = std::max(out.external_effect.value_or(0), shift);
+  auto one = [&](const Block::Part &p, bool observations) {
+    BlockTest out;
+    out.block = number, out.id = p.id, out.kind = p.kind;
+    for (Eigen::Index i = p.first; observations && i < p.first + p.count; ++i) {
+      ObservationTest t;
+      t.residual = v[i];
+      t.residual_sd = std::sqrt(std::max(0.0, qvv(i, i)));
+      t.redundancy = redundancy(i, i);
+      // Below a ten-thousandth nothing of an error shows in the residual.
+      if (t.redundancy > 1e-4 && test(i, i) > 0) {
+        t.standardised = pv[i] / std::sqrt(test(i, i));
+        t.smallest_detectable = delta0 / std::sqrt(test(i, i));
+        const double shift = n ? effect.col(i).cwiseAbs().maxCoeff() * *t.smallest_detectable : 0;
+        out.external_effect = std::max(out.external_effect.value_or(0), shift);
+      }
+      out.observations.push_back(t);
+      out.components.push_back(b.components[static_cast<std::size_t>(i)]);
     }
-    out.observations.push_back(t);
-  }
-  // The block as a whole, in the directions that are checked at all.
-  const MatrixXd root = b.covariance.llt().matrixL();
-  const MatrixXd white = root.transpose() * test * root; // eigenvalues 0…1: redundancy per direction
-  const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen((white + white.transpose()) / 2);
-  const VectorXd u = eigen.eigenvectors().transpose() * root.transpose() * pv;
-  for (Eigen::Index i = 0; i < m; ++i) {
-    const double e = eigen.eigenvalues()[i];
-    if (e < 1e-4) continue;
-    ++out.degrees;
-    out.statistic += u[i] * u[i] / e;
-  }
-  if (out.degrees > 0) {
-    out.limit = chi_squared_quantile(1 - o.alpha_single, out.degrees);
-    out.passes = out.statistic <= out.limit;
-  }
-  if (out.degrees == m) {
-    const Eigen::SelfAdjointEigenSolver<MatrixXd> weakest(test);
-    const double lambda = m == 1 ? lambda_single : noncentrality(o.alpha_single, o.power, static_cast<int>(m));
-    out.smallest_detectable = std::sqrt(lambda / std::max(1e-300, weakest.eigenvalues()[0]));
-  }
+    // As a whole, in the directions that are checked at all. Conditional on the rest of its block, its covariance is
+    // the inverse of its own part of the weights.
+    const MatrixXd own = test.block(p.first, p.first, p.count, p.count);
+    const MatrixXd conditional =
+        p.count == b.observed.size()
+            ? b.covariance
+            : MatrixXd(
+                  weight.block(p.first, p.first, p.count, p.count).llt().solve(MatrixXd::Identity(p.count, p.count)));
+    const MatrixXd root = conditional.llt().matrixL();
+    const MatrixXd white = root.transpose() * own * root; // eigenvalues 0…1: redundancy per direction
+    const Eigen::SelfAdjointEigenSolver<MatrixXd> eigen((white + white.transpose()) / 2);
+    const VectorXd u = eigen.eigenvectors().transpose() * root.transpose() * pv.segment(p.first, p.count);
+    for (Eigen::Index i = 0; i < p.count; ++i) {
+      const double e = eigen.eigenvalues()[i];
+      if (e < 1e-4) continue;
+      ++out.degrees;
+      out.statistic += u[i] * u[i] / e;
+    }
+    if (out.degrees > 0) {
+      out.limit = chi_squared_quantile(1 - o.alpha_single, out.degrees);
+      out.passes = out.statistic <= out.limit;
+    }
+    if (out.degrees == p.count) {
+      const Eigen::SelfAdjointEigenSolver<MatrixXd> weakest(own);
+      const double lambda =
+          p.count == 1 ? lambda_single : noncentrality(o.alpha_single, o.power, static_cast<int>(p.count));
+      out.smallest_detectable = std::sqrt(lambda / std::max(1e-300, weakest.eigenvalues()[0]));
+    }
+    return out;
+  };
+  std::vector<BlockTest> out;
+  for (const Block::Part &p : b.parts) out.push_back(one(p, true));
+  out.push_back(one({b.id, b.kind, 0, b.observed.size()}, b.parts.empty()));
   return out;
 }
 
@@ -175,7 +192,8 @@ AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options
   for (std::size_t i = 0; i < problem.blocks.size(); ++i) {
     progress.check();
     linear[i] = linearise(*problem.blocks[i], r.values, r.index);
-    r.tests.push_back(test_block(i, *problem.blocks[i], linear[i], weights[i], r, options, delta0, lambda));
+    for (BlockTest &t : test_block(i, *problem.blocks[i], linear[i], weights[i], r, options, delta0, lambda))
+      r.tests.push_back(std::move(t));
   }
   for (std::size_t i : order) r.vtpv += linear[i].misclosure.dot(weights[i] * linear[i].misclosure);
   if (r.redundancy > 0) {

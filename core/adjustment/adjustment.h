@@ -20,13 +20,17 @@ struct ObservationTest {
   double redundancy = 0;                     ///< (Q_vv P)ᵢᵢ
   std::optional<double> smallest_detectable; ///< absent without redundancy
 };
+/// Of a block, or of one of its parts. A block of parts has a test for each of them, with their observations, and one
+/// for itself, without.
 struct BlockTest {
   std::size_t block = 0;
+  std::string id, kind; ///< of the block or the part
+  std::vector<std::string> components;
   std::vector<ObservationTest> observations;
   double statistic = 0, limit = 0; ///< χ² of the block as a whole
   int degrees = 0;                 ///< 0: no redundancy, cannot be tested
   bool passes = true;
-  std::optional<double> smallest_detectable; ///< along the direction in which the block is weakest, m
+  std::optional<double> smallest_detectable; ///< along the direction in which it is weakest, m
   std::optional<double> external_effect;     ///< largest shift of a parameter by an undetected single error, m
 };
 
@@ -37,7 +41,7 @@ struct AdjustmentResult {
   double vtpv = 0, variance_factor = 1;
   double lower = 0, upper = 0; ///< bounds of the variance factor
   bool passes = true;
-  std::vector<BlockTest> tests; ///< in the order of the blocks
+  std::vector<BlockTest> tests; ///< in the order of the blocks and their parts
   std::shared_ptr<NormalEquations> normals;
 
   /// Covariance (a priori variance factor 1) of two parameters; 0 when either is fixed.

@@ -16,8 +16,14 @@ public:
   std::string group;                   ///< for weights and for the question which group hurts
   std::vector<int> unknowns;           ///< indices of the parameters it touches
   std::vector<std::string> components; ///< one name per observation
-  Eigen::VectorXd observed;            ///< m
-  Eigen::MatrixXd covariance;          ///< m²
+  /// What a block of several things was made of: each is tested by itself too. Empty: the block is one thing.
+  struct Part {
+    std::string id, kind;
+    Eigen::Index first = 0, count = 0;
+  };
+  std::vector<Part> parts;
+  Eigen::VectorXd observed;   ///< m
+  Eigen::MatrixXd covariance; ///< m²
 
   /// Computed observations and their derivatives for the parameter values given (in the order of `unknowns`).
   virtual void evaluate(const Eigen::VectorXd &parameters, Eigen::VectorXd &computed,

@@ -48,14 +48,16 @@ std::optional<EpochFix> solve_epoch(const ObservationFile &f, const ObservationE
                                     const Vec3 &start, bool fixed, double mask) {
   EpochFix fix{start, {}};
   double clock_guess = 0;
-  for (int iteration = 0; iteration < 10; ++iteration) {
+  // Elevations mean something once the place is known to some kilometres, residuals once it is to some hundred metres.
+  double last_move = start.norm() > 6.2e6 ? 1e3 : 1e9;
+  for (int iteration = 0; iteration < 16; ++iteration) {
     struct Row {
       Vec3 unit;
       double misfit, weight;
       char system;
     };
     std::vector<Row> rows;
-    const bool on_earth = fix.position.norm() > 6.2e6;
+    const bool on_earth = fix.position.norm() > 6.2e6 && last_move < 5e4;
     const Geodetic g = to_geodetic(on_earth ? fix.position : Vec3(6378137, 0, 0));
     const Mat3 axes = local_axes(g);
     const StandardDelay air({g.lat, g.lon, std::clamp(g.h, -400.0, 9000.0)}, e.time);
@@ -101,8 +103,12 @@ std::optional<EpochFix> solve_epoch(const ObservationFile &f, const ObservationE
         const auto k = static_cast<Eigen::Index>(i);
         v[k] = rows[i].misfit - x[systems[rows[i].system]] + (fixed ? 0.0 : rows[i].unit.dot(x.head<3>()));
       }
-      if (v.cwiseAbs().maxCoeff() < 6 || iteration < 3) break;
+      if (v.cwiseAbs().maxCoeff() < 6 || iteration == 0 || last_move > 200) break;
     }
+    // Ranges that contradict each other drive the solution away from any satellite; more than a second is no clock.
+    if (!x.allFinite() || x.tail(static_cast<Eigen::Index>(systems.size())).cwiseAbs().maxCoeff() > speed_of_light ||
+        (fix.position + (fixed ? Vec3(Vec3::Zero()) : Vec3(x.head<3>()))).norm() > 5e7)
+      return {};
     for (auto [s, index] : systems) fix.clock[s] = x[index];
     const double before = clock_guess;
     clock_guess = fix.clock.begin()->second;
@@ -112,6 +118,7 @@ std::optional<EpochFix> solve_epoch(const ObservationFile &f, const ObservationE
       move = std::max(move, x.head<3>().norm());
     }
     if (move < 0.01 && iteration > 0) return fix;
+    last_move = move;
   }
   return fixed ? std::optional<EpochFix>(fix) : std::nullopt;
 }
@@ -144,9 +151,10 @@ CodePosition code_position(const ObservationFile &f, const Orbits &orbits, const
     for (std::size_t i = cut; i < v.size() - cut; ++i) sum += v[i];
     out.marker[axis] = sum / static_cast<double>(v.size() - 2 * cut);
   }
-  double square = 0;
-  for (const Vec3 &p : points) square += (p - out.marker).squaredNorm();
-  out.scatter_m = std::sqrt(square / static_cast<double>(points.size()));
+  std::vector<double> away;
+  for (const Vec3 &p : points) away.push_back((p - out.marker).norm());
+  std::sort(away.begin(), away.end());
+  out.scatter_m = away[(away.size() - 1) * 68 / 100];
   out.epochs = points.size();
   out.marker -= local_axes(to_geodetic(out.marker)).transpose() * antenna.arp_offset_enu;
   return out;

@@ -15,7 +15,7 @@ struct AntennaSetUp {
 struct CodePosition {
   Vec3 marker = Vec3::Zero();
   std::size_t epochs = 0;
-  double scatter_m = 0; ///< 3D rms of the single epochs about the mean
+  double scatter_m = 0; ///< 68 % of the single epochs are nearer to the mean than this
 };
 /// Code least squares per epoch with one clock per system, ionosphere-free where two bands are there, standard
 /// atmosphere.

@@ -27,8 +27,9 @@ std::optional<Sight> sight(const Orbits &orbits, SatId sat, const Vec3 &point, G
   out.range = (where - point).norm();
   out.unit = (where - point) / out.range;
   const double rs = where.norm(), rr = point.norm();
-  out.range +=
-      2 * gm_earth / (speed_of_light * speed_of_light) * std::log((rs + rr + out.range) / (rs + rr - out.range));
+  if (rr > 1e6) // a search that starts at the centre of the Earth has no path along which to be delayed
+    out.range +=
+        2 * gm_earth / (speed_of_light * speed_of_light) * std::log((rs + rr + out.range) / (rs + rr - out.range));
   out.clock = s->clock;
   return out;
 }

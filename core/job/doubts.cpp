@@ -64,6 +64,15 @@ void intake(List &list, const JobSnapshot &s) {
                fmt::format("the file puts the antenna {:.4f} m east and {:.4f} m north of the mark", o.east, o.north))
           .effect_m = std::hypot(o.east, o.north);
   }
+  // Two receivers over one mark at once: one of the names is wrong, or one antenna stands beside it.
+  for (const auto &[mark, list_of] : by_mark)
+    for (std::size_t i = 0; i < list_of.size(); ++i)
+      for (std::size_t k = i + 1; k < list_of.size(); ++k)
+        if (std::min(list_of[i]->stop, list_of[k]->stop) - std::max(list_of[i]->start, list_of[k]->start) > 60)
+          list.add("two receivers on one mark", mark, "intake", list_of[k]->id,
+                   fmt::format("{} and {} logged on this mark at the same time", list_of[i]->source_name,
+                               list_of[k]->source_name))
+              .effect_m = 1;
   // The same reading to the tenth of a millimetre at two erections was more likely copied than measured.
   for (const auto &[mark, list_of] : by_mark)
     for (std::size_t i = 1; i < list_of.size(); ++i)
@@ -116,6 +125,49 @@ void gnss(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vec
   }
 }
 
+void closures(List &list, const JobSnapshot &s, const LoopReport &report) {
+  std::map<std::string, const Occupation *> by_set_up;
+  for (const Occupation &o : s.occupations) by_set_up.emplace(o.set_up, &o);
+  auto set_up = [&](const std::string &id) {
+    const auto it = by_set_up.find(id);
+    return it == by_set_up.end() ? id : session_of(*it->second);
+  };
+  for (const Loop &l : report.loops) {
+    if (l.within_propagated() && l.within_limit()) continue;
+    std::string marks;
+    for (const auto &m : l.marks) marks += (marks.empty() ? "" : " – ") + m;
+    const Vec3 mm = l.misclosure_enu * 1000;
+    auto length = [](double x, bool sign) {
+      return std::abs(x) < 1000 ? fmt::format(fmt::runtime(sign ? "{:+.1f} mm" : "{:.1f} mm"), x)
+                                : fmt::format(fmt::runtime(sign ? "{:+.2f} m" : "{:.2f} m"), x / 1000);
+    };
+    const bool propagated = !l.within_propagated();
+    Doubt &d = list.add(l.repeated()                 ? "repeated vectors differ"
+                        : l.check == LoopCheck::none ? "session does not close"
+                                                     : "loop does not close",
+                        marks, "gnss", l.id,
+                        fmt::format("{} by {} in plan and {} in height; the plain limit is {:.1f} mm",
+                                    l.repeated() ? "they differ" : "the loop misses",
+                                    length(mm.head<2>().norm(), false), length(mm.z(), true), l.limit_m * 1000));
+    d.value = propagated ? l.statistic : mm.norm(), d.limit = propagated ? l.statistic_limit : l.limit_m * 1000;
+    d.unit = propagated ? "χ²" : "mm";
+    d.effect_m = l.misclosure_enu.norm();
+    if (l.check == LoopCheck::none) d.causes.push_back("a wrong or weak solution of one of its vectors");
+    if (!propagated || l.check == LoopCheck::none) continue;
+    for (const LoopCause &c : report.causes) {
+      if (d.causes.size() >= 3) break;
+      if (c.kind == LoopCause::Kind::height)
+        d.causes.push_back(fmt::format("an antenna height of {} {:.0f} mm too {} would explain all closures",
+                                       set_up(c.set_up), std::abs(c.size_m) * 1000, c.size_m < 0 ? "large" : "small"));
+      else if (c.kind == LoopCause::Kind::renamed)
+        d.causes.push_back(fmt::format("{} stood on {}: that would explain all closures", set_up(c.set_up), c.other));
+      else
+        d.causes.push_back(
+            fmt::format("exchanged marks of {} and {} would explain all closures", set_up(c.set_up), set_up(c.other)));
+    }
+  }
+}
+
 void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun &run) {
   std::map<std::string, std::string> names;
   for (const VectorResult &v : vectors) names[v.id] = v.from + " → " + v.to;
@@ -134,31 +186,30 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
   std::map<std::string, const Occupation *> by_set_up;
   for (const Occupation &o : s.occupations) by_set_up.emplace(o.set_up, &o);
   for (const BlockTest &t : a.tests) {
-    const Block &b = *r.blocks[t.block];
     for (std::size_t i = 0; i < t.observations.size(); ++i) {
       const ObservationTest &o = t.observations[i];
       // Two-sided, the error probability is that of a single test.
       const double critical = 3.29;
-      if (std::abs(o.standardised) <= critical || b.kind != "set-up") continue;
-      const auto found = by_set_up.find(b.id);
-      const std::string who = found == by_set_up.end() ? b.id : session_of(*found->second);
+      if (std::abs(o.standardised) <= critical || t.kind != "set-up") continue;
+      const auto found = by_set_up.find(t.id);
+      const std::string who = found == by_set_up.end() ? t.id : session_of(*found->second);
       // The error that explains the test: w over the square root of (P Q_vv P), which the detectable error carries.
       const double size = o.smallest_detectable ? o.standardised * *o.smallest_detectable / 4.132 : o.residual;
       Doubt &d = list.add(i == 2 ? "height suspicious" : "centring suspicious", who, "intake",
-                          found == by_set_up.end() ? b.id : found->second->id,
+                          found == by_set_up.end() ? t.id : found->second->id,
                           fmt::format("the network contradicts the {} of this set-up by about {:.0f} mm",
-                                      b.components[i], std::abs(size) * 1000));
+                                      t.components[i], std::abs(size) * 1000));
       d.value = std::abs(o.standardised), d.limit = critical, d.unit = "w";
       d.effect_m = std::abs(size);
       // With two set-ups over a mark the network sees that they disagree, not which of them is wrong.
       if (found == by_set_up.end()) continue;
       std::vector<std::string> others;
       for (const Occupation &x : s.occupations)
-        if (x.used && x.mark == found->second->mark && x.set_up != b.id) others.push_back(session_of(x));
+        if (x.used && x.mark == found->second->mark && x.set_up != t.id) others.push_back(session_of(x));
       if (others.size() == 1) d.causes.push_back("this set-up or " + others.front() + ": two alone cannot tell which");
     }
-    if (b.kind == "vector" && !t.passes) {
-      Doubt &d = list.add("vector suspicious", names.count(b.id) ? names.at(b.id) : b.id, "network", b.id,
+    if (t.kind == "vector" && !t.passes) {
+      Doubt &d = list.add("vector suspicious", names.count(t.id) ? names.at(t.id) : t.id, "network", t.id,
                           "this vector does not fit the others");
       d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
       if (t.external_effect) d.effect_m = *t.external_effect;
@@ -199,11 +250,12 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
 
 } // namespace
 
-std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors,
+std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const LoopReport &loops,
                                const NetworkRun *network, const IssueRecord *issued) {
   List list(s.state);
   intake(list, s);
   gnss(list, s, vectors);
+  closures(list, s, loops);
   const bool any_hold = std::any_of(s.state.holds.begin(), s.state.holds.end(), [](const auto &h) {
     return h.second.how != Hold::check && h.second.how != Hold::none;
   });

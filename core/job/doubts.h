@@ -19,7 +19,7 @@ struct Doubt {
 
 /// All doubts, largest effect first; accepted ones stay in the list. `network` and `issued` (the last issue record) may
 /// be null.
-std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors,
+std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const LoopReport &loops,
                                const NetworkRun *network, const IssueRecord *issued);
 
 } // namespace ampletie

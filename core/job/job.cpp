@@ -105,8 +105,20 @@ void Job::refold() {
   s->published = published_marks(s->contents, s->state);
   snapshot_ = s;
   refresh(vectors_, *snapshot_);
+  const JobSettings &set = snapshot_->state.settings;
+  std::string key = network_fingerprint(*snapshot_, vectors_) + fmt::format("{:g} {:g}", set.loop_mm, set.loop_ppm);
+  for (const VectorResult &v : vectors_)
+    if (v.error.empty() && v.used && !v.independent) key += v.id + v.fingerprint;
+  if (key != loops_key_) {
+    loops_key_ = key;
+    try {
+      loops_ = vectors_.empty() ? LoopReport{} : job_loops(*snapshot_, vectors_);
+    } catch (const InputError &) {
+      loops_ = {}; // a datum that cannot be used is a doubt of its own
+    }
+  }
   const auto records = store_.issue_records();
-  doubts_ = find_doubts(*snapshot_, vectors_, network_ && !network_stale() ? network_.get() : nullptr,
+  doubts_ = find_doubts(*snapshot_, vectors_, loops_, network_ && !network_stale() ? network_.get() : nullptr,
                         records.empty() ? nullptr : &records.back());
 }
 

@@ -27,6 +27,8 @@ public:
   /// The last adjustment; null when there is none. Stale when its inputs have changed.
   const NetworkRun *network() const { return network_.get(); }
   bool network_stale() const;
+  /// Loops and repeated vectors as they close now, before any adjustment.
+  const LoopReport &loops() const { return loops_; }
   const std::vector<Doubt> &doubts() const { return doubts_; }
   std::size_t open_doubts() const;
 
@@ -60,6 +62,8 @@ private:
   std::shared_ptr<const JobSnapshot> snapshot_;
   std::vector<VectorResult> vectors_;
   std::unique_ptr<NetworkRun> network_;
+  LoopReport loops_;
+  std::string loops_key_;
   std::vector<Doubt> doubts_;
 };
 

@@ -1,13 +1,14 @@
 #include "job/network_run.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include <algorithm>
 #include <fmt/format.h>
 #include <set>
 
 namespace ampletie {
 
 std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
-  std::string key = "network-1" + register_version();
+  std::string key = "network-2" + register_version();
   const JobSettings &x = s.state.settings;
   key += x.datum.crs + x.datum.vertical + x.datum.realisation + datum_mode_name(x.mode) +
          fmt::format("{:.6f} {:g} {:g} {:g}", x.datum.epoch, x.centring_sd_m, x.height_sd_m, x.worst_transformation_m);
@@ -16,50 +17,62 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
     key += mark + p.source_id + std::to_string(p.line) + std::to_string(p.decision);
   for (const auto &v : vectors)
     if (v.error.empty() && v.used && v.independent)
-      key += v.id + v.fingerprint + v.from + v.to + v.from_set_up + v.to_set_up;
+      key += v.id + v.fingerprint + v.from + v.to + v.from_set_up + v.to_set_up + (v.together ? v.joint.key : "");
   return sha256_hex(key);
 }
 
-NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
-  std::vector<const VectorResult *> used;
-  for (const VectorResult &v : vectors)
-    if (v.error.empty() && v.used && v.independent) used.push_back(&v);
-  if (used.empty()) throw InputError("there is nothing to adjust: solve vectors first");
-  progress.step(0.05, "opening the datum");
-  NetworkRun run;
-  run.fingerprint = network_fingerprint(s, vectors);
+NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum) {
   const JobSettings &set = s.state.settings;
-  const JobDatum datum = job_datum(s);
   const OperationPolicy policy{set.worst_transformation_m, false};
-  NetworkInput in;
+  NetworkParts out;
+  NetworkInput &in = out.input;
   in.mode = set.mode;
-
   std::map<std::string, TaggedPoint> position;
-  for (const auto &[name, p] : s.published) {
-    // A published mark that nothing was measured to is no part of the network, but it is shown.
-    TaggedPoint t = published_in_job(p, datum, policy);
-    position[name] = t;
-    run.published[name] = datum.describe(t);
-  }
-
+  // A published mark that nothing was measured to is no part of the network.
+  for (const auto &[name, p] : s.published) position[name] = published_in_job(p, datum, policy);
   std::map<std::string, FrameChange> changes;
-  const Vec3 near = to_cartesian([&] {
-    for (const auto &[n, t] : position) return to_geodetic(t.xyz);
-    return to_geodetic(s.occupations.front().file->approximate);
-  }());
-  for (const VectorResult *v : used) {
-    const auto change = changes.try_emplace(v->frame.code, v->frame, datum.frame(), near, policy).first;
-    const Mat3 r = change->second.linear_part(v->epoch);
+  const Vec3 near = position.empty() ? s.occupations.front().file->approximate : position.begin()->second.xyz;
+  std::map<std::string, std::vector<const VectorResult *>> together;
+  std::map<std::string, Mat3> rotation;
+  for (const VectorResult &v : vectors) {
+    if (!v.error.empty() || !v.used) continue;
+    const auto change = changes.try_emplace(v.frame.code, v.frame, datum.frame(), near, policy).first;
+    const Mat3 r = change->second.linear_part(v.epoch);
     NetworkVector n;
-    n.id = v->id, n.from = v->from, n.to = v->to, n.from_set_up = v->from_set_up, n.to_set_up = v->to_set_up,
-    n.session = v->session;
-    n.d = r * v->solved.d;
-    n.cov = r * v->solved.cov * r.transpose();
+    n.id = v.id, n.from = v.from, n.to = v.to, n.from_set_up = v.from_set_up, n.to_set_up = v.to_set_up,
+    n.session = v.session;
+    n.d = r * (v.together ? v.joint.d : v.solved.d);
+    n.cov = r * v.solved.cov * r.transpose();
     n.frame = datum.frame();
-    n.epoch = v->epoch;
+    n.epoch = v.epoch;
+    out.operation = change->second.info();
+    if (!v.independent) {
+      // Only what is as good as the others is worth comparing.
+      if (v.solved.solution == Solution::fixed) out.dependent.push_back(n);
+      continue;
+    }
     in.vectors.push_back(n);
-    run.vectors.push_back(v->id);
-    run.operation = change->second.info();
+    out.vectors.push_back(v.id);
+    rotation[v.id] = r;
+    if (v.together) together[v.joint.id].push_back(&v);
+  }
+  for (auto &[id, members] : together) {
+    std::sort(members.begin(), members.end(),
+              [](const auto *a, const auto *b) { return a->joint.index < b->joint.index; });
+    NetworkSession n;
+    n.id = id;
+    const auto size = static_cast<Eigen::Index>(3 * members.size());
+    n.cov.resize(size, size);
+    for (std::size_t i = 0; i < members.size(); ++i) {
+      n.vectors.push_back(members[i]->id);
+      for (std::size_t k = 0; k < members.size(); ++k) {
+        const auto row = static_cast<Eigen::Index>(3 * i), column = static_cast<Eigen::Index>(3 * k);
+        n.cov.block<3, 3>(row, column) = rotation.at(members[i]->id) * members[i]->joint.cov.block<3, 3>(0, column) *
+                                         rotation.at(members[k]->id).transpose();
+      }
+    }
+    n.cov = ((n.cov + n.cov.transpose()) / 2).eval();
+    in.sessions.push_back(std::move(n));
   }
   // Places of the other marks by walking along the vectors.
   for (bool moved = true; moved;) {
@@ -98,6 +111,33 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
         std::any_of(in.set_ups.begin(), in.set_ups.end(), [&](const auto &x) { return x.id == o.set_up; });
     if (!listed) in.set_ups.push_back({o.set_up, o.mark, Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m)});
   }
+  return out;
+}
+
+LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+  const NetworkParts parts = network_parts(s, vectors, job_datum(s));
+  const LoopLimits limits{s.state.settings.loop_mm, s.state.settings.loop_ppm, parts.input.options.alpha_single};
+  LoopReport out;
+  out.loops = find_loops(parts.input, parts.dependent, limits);
+  out.causes = explain_loops(parts.input, out.loops, limits);
+  return out;
+}
+
+NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
+  if (std::none_of(vectors.begin(), vectors.end(),
+                   [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }))
+    throw InputError("there is nothing to adjust: solve vectors first");
+  progress.step(0.05, "opening the datum");
+  NetworkRun run;
+  run.fingerprint = network_fingerprint(s, vectors);
+  const JobSettings &set = s.state.settings;
+  const JobDatum datum = job_datum(s);
+  for (const auto &[name, p] : s.published)
+    run.published[name] = datum.describe(published_in_job(p, datum, {set.worst_transformation_m, false}));
+  const NetworkParts parts = network_parts(s, vectors, datum);
+  const NetworkInput &in = parts.input;
+  run.vectors = parts.vectors;
+  run.operation = parts.operation;
   progress.step(0.2, fmt::format("adjusting {} vectors between {} marks", in.vectors.size(), in.marks.size()));
   run.result = adjust_network(in, progress);
   for (const AdjustedMark &m : run.result.marks) run.positions[m.name] = datum.describe(m.position);

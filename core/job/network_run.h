@@ -1,5 +1,6 @@
 #pragma once
 #include "job/vectors.h"
+#include "network/loops.h"
 
 namespace ampletie {
 
@@ -15,6 +16,22 @@ struct NetworkRun {
   std::string geoid_name, geoid_source, geoid_refusal;
   std::optional<double> geoid_sd;
 };
+
+/// The vectors and sessions that the network takes, in the job's frame, with marks near where they are.
+struct NetworkParts {
+  NetworkInput input;
+  std::vector<NetworkVector> dependent; ///< solved and used, but beyond the independent ones of their session
+  std::vector<std::string> vectors;     ///< ids, as in `input`
+  OperationInfo operation;
+};
+NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum);
+
+/// Closures of the vectors as they are, before any adjustment, and what would explain those that fail.
+struct LoopReport {
+  std::vector<Loop> loops;
+  std::vector<LoopCause> causes;
+};
+LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vectors);
 
 /// Fingerprint of everything an adjustment would use now.
 std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorResult> &vectors);

@@ -52,6 +52,15 @@ std::size_t edit_distance(const std::string &a, const std::string &b) {
 
 } // namespace
 
+ObservationFile corrected_file(const Occupation &o) {
+  ObservationFile f = *o.file;
+  f.marker = o.mark;
+  f.antenna = o.antenna;
+  f.receiver = o.receiver;
+  f.delta_hen = {o.antenna_height.value_or(o.measured), o.east, o.north};
+  return f;
+}
+
 std::vector<std::string> similar_antennas(const Contents &contents, const std::string &type) {
   std::vector<std::pair<std::size_t, std::string>> all;
   for (const auto &c : contents)

@@ -29,6 +29,9 @@ struct Occupation {
 /// All occupations, sorted by start, mark and id. The id is made of the source's hash and the record key.
 std::vector<Occupation> occupations(const Contents &contents, const JobState &state);
 
+/// The occupation's data with what was corrected: mark, antenna, its height to the reference point and offsets.
+ObservationFile corrected_file(const Occupation &o);
+
 /// Antenna types with a calibration that resemble an unknown one, most alike first.
 std::vector<std::string> similar_antennas(const Contents &contents, const std::string &type);
 

@@ -54,6 +54,12 @@ void apply_setting(JobSettings &s, const std::string &name, const json &v) {
     number(s.correlation_s);
   else if (name == "ionosphere")
     number(s.ionosphere_ppm);
+  else if (name == "sessions")
+    s.together = v != "one by one";
+  else if (name == "loop")
+    number(s.loop_mm);
+  else if (name == "loop-ppm")
+    number(s.loop_ppm);
   else if (name == "ratio")
     number(s.ratio_limit);
   else if (name == "rms")
@@ -198,12 +204,22 @@ const std::vector<SettingInfo> &setting_catalogue() {
        K::number, 30, 1800},
       {"solve", "ionosphere", "Ionosphere", "ppm",
        "How much the ionosphere may differ between the ends of a vector, per length.", K::number, 0.5, 20},
+      {"solve", "sessions", "Sessions", "",
+       "Together: all receivers of a session in one solution that closes exactly and knows what its vectors share. One "
+       "by "
+       "one: n − 1 vectors, each by itself.",
+       K::choice, 0, 0, "together|one by one"},
       {"limit", "ratio", "Ratio", "",
        "Second-best over best set of integers; below this a vector stays float (3 is common practice).", K::number, 1,
        100},
       {"limit", "rms", "Rms", "mm", "Phase residuals above this raise a doubt about the vector.", K::number, 1, 100},
       {"limit", "overlap", "Overlap", "min", "A shorter common time raises a doubt about the vector.", K::number, 1,
        600},
+      {"limit", "loop", "Loop", "mm",
+       "A loop of vectors may miss by this much, and by the next per length, before it raises a doubt.", K::number, 0,
+       1000},
+      {"limit", "loop-ppm", "Loop, per length", "ppm", "The part of the loop limit that grows with its length.",
+       K::number, 0, 100},
       {"weight", "centring", "Centring", "mm", "Standard deviation of the centring of a set-up, each direction.",
        K::number, 0.1, 50},
       {"weight", "height", "Antenna height", "mm", "Standard deviation of a measured antenna height.", K::number, 0.1,
@@ -227,6 +243,9 @@ std::string setting_text(const JobSettings &s, const std::string &n) {
   if (n == "systems") return s.systems;
   if (n == "frequencies") return fmt::format("{:g}", s.frequencies);
   if (n == "correlation") return fmt::format("{:g}", s.correlation_s);
+  if (n == "sessions") return s.together ? "together" : "one by one";
+  if (n == "loop") return fmt::format("{:g}", s.loop_mm);
+  if (n == "loop-ppm") return fmt::format("{:g}", s.loop_ppm);
   if (n == "ionosphere") return fmt::format("{:g}", s.ionosphere_ppm);
   if (n == "ratio") return fmt::format("{:g}", s.ratio_limit);
   if (n == "rms") return fmt::format("{:g}", s.rms_limit_m * 1000);

@@ -129,6 +129,18 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
     for (const VectorResult &v : vectors)
       if (ids.count(v.id) && (v.from == mark || v.to == mark) == (pass == 0))
         for (auto &step : trace_vector(v, s, 1)) out.push_back(std::move(step));
+  // Vectors solved together share noise and atmosphere: everything the others were made of matters a little.
+  std::set<std::string> joint;
+  for (const VectorResult &v : vectors)
+    if (v.together && ids.count(v.id)) joint.insert(v.joint.key);
+  for (const VectorResult &v : vectors) {
+    if (!v.together || ids.count(v.id) || !joint.count(v.joint.key)) continue;
+    out.push_back({1, "vector", fmt::format("solved together with {} → {}", v.from, v.to),
+                   "through the noise and the atmosphere that they share", "", 0, 0, v.id});
+    for (const Occupation &o : s.occupations)
+      if (o.id == v.to_occupation)
+        for (auto &step : trace_occupation(o, s, 2)) out.push_back(std::move(step));
+  }
   for (const auto &name : holds) control(name, 1);
   return out;
 }

@@ -11,6 +11,15 @@ struct JobSnapshot {
   std::map<std::string, PublishedMark> published;
 };
 
+/// A vector's share of its session's solution (docs/methods/session.md), orbits' frame.
+struct JointShare {
+  std::string id, key;      ///< of the solution; the key is the fingerprint of what it was made of
+  int index = 0, count = 0; ///< place among the vectors solved together
+  Vec3 d = Vec3::Zero();    ///< m
+  Eigen::MatrixXd cov;      ///< 3 × 3·count: its rows of the joint covariance, m²
+  double window_s = 0, model_fit = 0;
+};
+
 /// A solved vector as the job keeps it.
 struct VectorResult {
   std::string id, from_occupation, to_occupation, from, to, from_set_up, to_set_up, session, orbits, fingerprint;
@@ -21,7 +30,10 @@ struct VectorResult {
   std::string error; ///< why it could not be solved; then nothing else counts
   bool used = true;  ///< by decision
   std::string left_out_because;
-  bool stale = false; ///< something it was made of has changed
+  bool stale = false;       ///< something it was made of has changed
+  JointShare joint;         ///< empty: never solved together with others
+  bool together = false;    ///< `joint` is current: the network uses it
+  bool session_due = false; ///< should be solved together with others and is not yet
   double length() const { return solved.d.norm(); }
 };
 
@@ -44,6 +56,8 @@ void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s);
 StoredResult to_stored(const VectorResult &v);
 VectorResult from_stored(const StoredResult &r);
 
+/// All broadcast messages of the job's sources.
+NavigationFile broadcast_messages(const JobSnapshot &s);
 /// The orbits that the settings ask for; throws `InputError` when there are none in the job.
 std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s);
 

@@ -1,9 +1,10 @@
 #include "network/blocks.h"
+#include "base/error.h"
 
 namespace ampletie {
 
-std::unique_ptr<Block> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to, int from_set_up,
-                                    int to_set_up) {
+std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to,
+                                          int from_set_up, int to_set_up) {
   auto b = std::make_unique<LinearBlock>();
   b->id = v.id;
   b->kind = "vector";
@@ -25,6 +26,40 @@ std::unique_ptr<Block> vector_block(const NetworkVector &v, const MarkAxes &from
   add(to.first, to.axes, 1);
   if (from_set_up >= 0) add(from_set_up, from.axes, -1);
   if (to_set_up >= 0) add(to_set_up, to.axes, 1);
+  return b;
+}
+
+std::unique_ptr<Block> session_block(const NetworkSession &s,
+                                     const std::map<std::string, std::unique_ptr<LinearBlock>> &vectors) {
+  auto b = std::make_unique<LinearBlock>();
+  b->id = s.id;
+  b->kind = "session";
+  const auto rows = static_cast<Eigen::Index>(3 * s.vectors.size());
+  if (s.cov.rows() != rows || s.cov.cols() != rows)
+    throw InputError(s.id + ": the covariance does not suit the number of its vectors");
+  b->observed.resize(rows);
+  b->offset.resize(rows);
+  b->covariance = s.cov;
+  std::map<int, Eigen::Index> column;
+  for (const auto &id : s.vectors) {
+    const auto v = vectors.find(id);
+    if (v == vectors.end()) throw InputError(s.id + ": the vector " + id + " is not in the network");
+    for (int u : v->second->unknowns)
+      if (column.emplace(u, static_cast<Eigen::Index>(b->unknowns.size())).second) b->unknowns.push_back(u);
+  }
+  b->a = Eigen::MatrixXd::Zero(rows, static_cast<Eigen::Index>(b->unknowns.size()));
+  Eigen::Index first = 0;
+  for (const auto &id : s.vectors) {
+    const LinearBlock &v = *vectors.at(id);
+    b->group = v.group;
+    b->observed.segment<3>(first) = v.observed;
+    b->offset.segment<3>(first) = v.offset;
+    for (std::size_t c = 0; c < v.unknowns.size(); ++c)
+      b->a.block<3, 1>(first, column.at(v.unknowns[c])) += v.a.col(static_cast<Eigen::Index>(c));
+    b->components.insert(b->components.end(), v.components.begin(), v.components.end());
+    b->parts.push_back({id, v.kind, first, 3});
+    first += 3;
+  }
   return b;
 }
 

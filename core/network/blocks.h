@@ -12,8 +12,13 @@ struct MarkAxes {
 };
 
 /// Observed Cartesian difference; touches two marks and, if given (index ≥ 0), two set-ups.
-std::unique_ptr<Block> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to, int from_set_up,
-                                    int to_set_up);
+std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to,
+                                          int from_set_up, int to_set_up);
+
+/// The vectors of one session solution as one block; `vectors` holds theirs, by id. Throws `InputError` when one is
+/// missing.
+std::unique_ptr<Block> session_block(const NetworkSession &s,
+                                     const std::map<std::string, std::unique_ptr<LinearBlock>> &vectors);
 
 /// The set-up stands over the mark: centring and height error are zero with their standard deviations.
 std::unique_ptr<Block> set_up_block(const NetworkSetUp &s, int first_parameter);

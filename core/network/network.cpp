@@ -131,6 +131,10 @@ Built build(const NetworkInput &in, NetworkResult &out) {
       for (const char *what : {" centring east", " centring north", " antenna height"}) add(s.id + what, false);
       b.problem.blocks.push_back(set_up_block(s, first));
     }
+  std::map<std::string, const NetworkSession *> session_of;
+  for (const auto &s : in.sessions)
+    for (const auto &id : s.vectors) session_of[id] = &s;
+  std::map<const NetworkSession *, std::map<std::string, std::unique_ptr<LinearBlock>>> members;
   for (const auto &v : in.vectors) {
     const auto from = b.axes.find(v.from), to = b.axes.find(v.to);
     if (from == b.axes.end() || to == b.axes.end())
@@ -139,8 +143,13 @@ Built build(const NetworkInput &in, NetworkResult &out) {
       const auto it = set_ups.find(id);
       return it == set_ups.end() ? -1 : it->second;
     };
-    b.problem.blocks.push_back(vector_block(v, from->second, to->second, set_up(v.from_set_up), set_up(v.to_set_up)));
+    auto block = vector_block(v, from->second, to->second, set_up(v.from_set_up), set_up(v.to_set_up));
+    if (const auto s = session_of.find(v.id); s != session_of.end())
+      members[s->second][v.id] = std::move(block);
+    else
+      b.problem.blocks.push_back(std::move(block));
   }
+  for (const auto &[session, own] : members) b.problem.blocks.push_back(session_block(*session, own));
   return b;
 }
 
@@ -390,8 +399,12 @@ std::map<std::string, double> influences_on(const NetworkResult &r, const std::s
         if (const int c = a.index[static_cast<std::size_t>(b->unknowns[i])]; c >= 0)
           own += j.col(static_cast<Eigen::Index>(i)) * q[c];
       const Eigen::VectorXd gain = b->covariance.llt().solve(own);
-      double &largest = out[b->id];
-      largest = std::max(largest, gain.cwiseAbs().maxCoeff());
+      std::vector<Block::Part> parts = b->parts;
+      if (parts.empty()) parts.push_back({b->id, b->kind, 0, gain.size()});
+      for (const Block::Part &part : parts) {
+        double &largest = out[part.id];
+        largest = std::max(largest, gain.segment(part.first, part.count).cwiseAbs().maxCoeff());
+      }
       for (std::size_t i = 0; i < b->unknowns.size(); ++i) {
         const int p = b->unknowns[i];
         if (a.index[static_cast<std::size_t>(p)] < 0 && owner.count(p))
@@ -410,7 +423,7 @@ std::map<std::string, double> influences_on(const NetworkResult &r, const std::s
 
 std::vector<std::string> independent_vectors(std::vector<SessionVector> session) {
   std::sort(session.begin(), session.end(), [](const auto &a, const auto &b) {
-    return std::tuple(!a.trusted, a.length, a.id) < std::tuple(!b.trusted, b.length, b.id);
+    return std::tuple(!a.together, !a.trusted, a.length, a.id) < std::tuple(!b.together, !b.trusted, b.length, b.id);
   });
   std::vector<NetworkMark> ends;
   std::set<std::string> names;

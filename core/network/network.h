@@ -32,6 +32,13 @@ struct NetworkVector {
   double epoch = 0;
 };
 
+/// Vectors that were solved together: they enter as one block with everything they share.
+struct NetworkSession {
+  std::string id;
+  std::vector<std::string> vectors;
+  Eigen::MatrixXd cov; ///< 3 n × 3 n in the job's frame, m²; replaces the vectors' own
+};
+
 enum class DatumMode { held, minimal, free };
 std::string datum_mode_name(DatumMode m);
 
@@ -39,6 +46,7 @@ struct NetworkInput {
   std::vector<NetworkMark> marks;
   std::vector<NetworkSetUp> set_ups;
   std::vector<NetworkVector> vectors;
+  std::vector<NetworkSession> sessions;
   DatumMode mode = DatumMode::held;
   bool set_up_unknowns = true; ///< off only to show in tests what they are worth
   AdjustmentOptions options;
@@ -68,7 +76,7 @@ struct ControlCheck {
 struct NetworkResult {
   DatumMode mode = DatumMode::held;
   AdjustmentResult adjustment;
-  std::vector<std::unique_ptr<Block>> blocks; ///< same order as `adjustment.tests`
+  std::vector<std::unique_ptr<Block>> blocks; ///< `BlockTest::block` counts them
   std::vector<AdjustedMark> marks;
   std::vector<ControlCheck> control;
   std::vector<std::string> zero_sd_held; ///< held marks without published uncertainty, to be named
@@ -82,15 +90,17 @@ std::vector<std::string> datum_defects(const NetworkInput &input);
 /// Adjusts marks and set-ups. Throws `InputError` for mixed frames or epochs and for a missing datum.
 NetworkResult adjust_network(const NetworkInput &input, const Progress &progress);
 
-/// How far a mark follows: for every block, the largest change of the mark per metre of change in one of the block's
-/// observations; for every held mark, per metre of change in its coordinates (under "held NAME"). Zero entries are left
-/// out: what is not listed does not move the mark.
+/// How far a mark follows: for every block or part of one, the largest change of the mark per metre of change in one of
+/// its observations; for every held mark, per metre of change in its coordinates (under "held NAME"). Zero entries are
+/// left out: what is not listed does not move the mark.
 std::map<std::string, double> influences_on(const NetworkResult &r, const std::string &mark);
 
-/// n − 1 of a session's vectors that connect all its occupations: the most trustworthy, then the shortest, first.
+/// n − 1 of a session's vectors that connect all its occupations: those solved together, then the most trustworthy,
+/// then the shortest, first.
 struct SessionVector {
-  std::string id, from, to;
-  bool trusted = true; ///< fixed
+  std::string id, from, to; ///< of the occupations
+  bool trusted = true;      ///< fixed
+  bool together = false;    ///< in a session solution
   double length = 0;
 };
 std::vector<std::string> independent_vectors(std::vector<SessionVector> session);

@@ -357,14 +357,13 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   n["vectors"] = ordered_json::array();
   r["vectors"] = ordered_json::array();
   for (const BlockTest &t : a.tests) {
-    const Block &b = *run->result.blocks[t.block];
-    const auto found = by_id.find(b.id);
-    if (b.kind != "vector" || found == by_id.end()) continue;
+    const auto found = by_id.find(t.id);
+    if (t.kind != "vector" || found == by_id.end()) continue;
     const VectorResult &v = *found->second;
     double w = 0;
     for (const auto &o : t.observations) w = std::max(w, std::abs(o.standardised));
     n["vectors"].push_back(
-        {{"id", b.id},
+        {{"id", t.id},
          {"name", v.from + " → " + v.to},
          {"v", {t.observations[0].residual, t.observations[1].residual, t.observations[2].residual}},
          {"w", w},

@@ -140,7 +140,7 @@ TEST_CASE("what became of every dropped file is said, and a bad one harms nothin
   write_file(folder / "cut.rnx", text.substr(0, text.size() / 2));
   write_file(folder / "photo.rnx", "\x89PNG\r\n\x1a\n 1234");
   write_file(folder / "empty.rnx", "");
-  write_file(folder / "old.rnx", "     2.11           OBSERVATION DATA    G                   RINEX VERSION / TYPE\n");
+  write_file(folder / "old.rnx", "     5.00           OBSERVATION DATA    G                   RINEX VERSION / TYPE\n");
   write_file(folder / "mixed.csv", "mark,x,y,z\nREFA,46.2,13.8,312\n");
   write_file(folder / "broken.gz", read_file(good).substr(0, 5000));
   const auto out = job.take({folder / "cut.rnx", folder / "photo.rnx", good, folder / "empty.rnx", folder / "old.rnx",
@@ -155,7 +155,7 @@ TEST_CASE("what became of every dropped file is said, and a bad one harms nothin
   CHECK_THAT(by.at("cut.rnx")->sentence, Contains("line") && Contains("ends inside"));
   CHECK(by.at("photo.rnx")->sentence == "a picture");
   CHECK(by.at("empty.rnx")->sentence == "the file is empty");
-  CHECK_THAT(by.at("old.rnx")->sentence, Contains("2.11"));
+  CHECK_THAT(by.at("old.rnx")->sentence, Contains("5.00"));
   CHECK_THAT(by.at("mixed.csv")->sentence, Contains("line 2") && Contains("mixed up"));
   CHECK_THAT(by.at("broken.gz")->sentence, Contains("damaged"));
   CHECK_THAT(by.at("missing")->sentence, Contains("cannot be read"));

@@ -203,11 +203,11 @@ TEST_CASE("a set-up's height error is common to all vectors from it and shows in
 }
 
 TEST_CASE("a session gives n − 1 vectors: fixed before float, short before long, ties by id") {
-  const auto ids = independent_vectors({{"v1", "A", "B", true, 100},
-                                        {"v2", "B", "C", true, 300},
-                                        {"v3", "A", "C", false, 50},
-                                        {"v4", "C", "D", true, 400},
-                                        {"v5", "B", "D", true, 400}});
+  const auto ids = independent_vectors({{"v1", "A", "B", true, false, 100},
+                                        {"v2", "B", "C", true, false, 300},
+                                        {"v3", "A", "C", false, false, 50},
+                                        {"v4", "C", "D", true, false, 400},
+                                        {"v5", "B", "D", true, false, 400}});
   CHECK(ids == std::vector<std::string>{"v1", "v2", "v4"});
 }
 
@@ -243,4 +243,39 @@ TEST_CASE("weighted marks move within their published uncertainty") {
   CHECK(adjust_network(in, {}).adjustment.redundancy == 24);
   in.marks[1].published_sd.setZero();
   CHECK_THROWS_WITH(adjust_network(in, {}), Contains("cannot be weighted"));
+}
+
+TEST_CASE("a session block of uncorrelated vectors is the vectors; correlated ones are weighted with what they share") {
+  NetworkInput in = textbook();
+  const NetworkResult apart = adjust_network(in, {});
+  NetworkSession s;
+  s.id = "s1";
+  s.cov = Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(3 * in.vectors.size()),
+                                static_cast<Eigen::Index>(3 * in.vectors.size()));
+  for (std::size_t i = 0; i < in.vectors.size(); ++i) {
+    s.vectors.push_back(in.vectors[i].id);
+    s.cov.block<3, 3>(static_cast<Eigen::Index>(3 * i), static_cast<Eigen::Index>(3 * i)) = in.vectors[i].cov;
+  }
+  in.sessions = {s};
+  const NetworkResult together = adjust_network(in, {});
+  CHECK(together.adjustment.vtpv == Approx(apart.adjustment.vtpv).epsilon(1e-9));
+  for (std::size_t m = 0; m < apart.marks.size(); ++m) {
+    CHECK((together.marks[m].position.xyz - apart.marks[m].position.xyz).norm() < 1e-9);
+    CHECK((together.marks[m].cov_enu - apart.marks[m].cov_enu).norm() < 1e-12);
+  }
+  // Every vector keeps its own test, equal to that of its own block.
+  std::map<std::string, const BlockTest *> own;
+  for (const BlockTest &t : together.adjustment.tests)
+    if (t.kind == "vector") own[t.id] = &t;
+  for (const BlockTest &t : apart.adjustment.tests) {
+    if (t.kind != "vector") continue;
+    REQUIRE(own.count(t.id));
+    CHECK(own.at(t.id)->statistic == Approx(t.statistic).margin(1e-9));
+    for (int i = 0; i < 3; ++i)
+      CHECK(own.at(t.id)->observations[static_cast<std::size_t>(i)].standardised ==
+            Approx(t.observations[static_cast<std::size_t>(i)].standardised).margin(1e-9));
+  }
+  CHECK(influences_on(together, "C").count(in.vectors[0].id) == influences_on(apart, "C").count(in.vectors[0].id));
+  in.sessions[0].cov.conservativeResize(3, 3);
+  CHECK_THROWS_AS(adjust_network(in, {}), InputError);
 }

@@ -1,0 +1,96 @@
+#include "base/angle.h"
+#include "base/error.h"
+#include "base/text.h"
+#include "job/vectors.h"
+#include <fmt/format.h>
+
+namespace ampletie {
+
+NavigationFile broadcast_messages(const JobSnapshot &s) {
+  NavigationFile all;
+  for (const auto &c : s.contents)
+    if (c.navigation) {
+      all.ephemerides.insert(all.ephemerides.end(), c.navigation->ephemerides.begin(), c.navigation->ephemerides.end());
+      all.glonass.insert(all.glonass.end(), c.navigation->glonass.begin(), c.navigation->glonass.end());
+    }
+  return all;
+}
+
+std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s) {
+  if (s.state.settings.orbits == "precise") {
+    std::vector<Sp3File> files;
+    for (const auto &c : s.contents)
+      if (c.sp3) files.push_back(*c.sp3);
+    if (files.empty()) throw InputError("precise orbits are asked for, but the job holds no SP3 file");
+    return std::make_unique<PreciseOrbits>(files);
+  }
+  NavigationFile all = broadcast_messages(s);
+  if (all.size() == 0) throw InputError("the job holds no broadcast orbits: take a navigation file");
+  return std::make_unique<BroadcastOrbits>(std::move(all));
+}
+
+namespace {
+/// Opening a datum reads registers and grids; the last one of each thread is kept, since decisions seldom change it.
+JobDatum opened(const DatumSettings &d, const Geodetic &near) {
+  struct Kept {
+    std::string key;
+    std::optional<JobDatum> datum;
+  };
+  // The thread's PROJ context must outlive what was opened in it.
+  thread_local const std::string context = register_version();
+  thread_local Kept kept;
+  const std::string key = fmt::format("{}|{}|{}|{:.6f}|{:.2f}|{:.2f}", d.crs, d.vertical, d.realisation, d.epoch,
+                                      degrees(near.lat), degrees(near.lon));
+  if (!kept.datum || kept.key != key) {
+    kept.datum.emplace(d, near);
+    kept.key = key;
+  }
+  return *kept.datum;
+}
+} // namespace
+
+JobDatum job_datum(const JobSnapshot &s) {
+  for (const auto &[name, p] : s.published) {
+    if (p.xyz) return opened(s.state.settings.datum, to_geodetic(*p.xyz));
+    if (p.geodetic_deg)
+      return opened(s.state.settings.datum, {radians(p.geodetic_deg->x()), radians(p.geodetic_deg->y()), 0});
+    if (p.grid)
+      return opened(s.state.settings.datum,
+                    Projection(s.state.settings.datum.crs).unproject(p.grid->x(), p.grid->y(), 0));
+  }
+  for (const Occupation &o : s.occupations)
+    if (o.file->approximate.norm() > 6e6) return opened(s.state.settings.datum, to_geodetic(o.file->approximate));
+  throw InputError("nothing says yet where the job is: take observations or a control list");
+}
+
+TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy) {
+  TaggedPoint t;
+  const auto frame = p.frame.empty() ? std::optional<Frame>(datum.frame()) : frame_by_name(p.frame);
+  if (!frame) throw InputError(p.name + ": \"" + p.frame + "\" names no frame realisation that is known");
+  double epoch = datum.epoch();
+  if (!p.epoch.empty()) {
+    const auto year = parse_number(p.epoch);
+    const auto day = parse_iso(p.epoch);
+    if (!year && !day) throw InputError(p.name + ": \"" + p.epoch + "\" is no epoch");
+    epoch = day ? decimal_year(*day) : *year;
+  }
+  if (p.xyz)
+    t = {*p.xyz, *frame, epoch};
+  else if (p.geodetic_deg)
+    t = {to_cartesian({radians(p.geodetic_deg->x()), radians(p.geodetic_deg->y()), p.geodetic_deg->z()}), *frame,
+         epoch};
+  else if (p.grid) {
+    t = datum.from_grid(p.grid->x(), p.grid->y(), p.grid->z());
+    t.epoch = epoch;
+    if (!(*frame == datum.frame()))
+      throw InputError(p.name + ": grid coordinates are those of the job's frame, not of " + p.frame);
+  } else
+    throw InputError(p.name + " has no published coordinates: give them with the hold");
+  if (p.velocity)
+    t = move_epoch(t, *p.velocity, datum.epoch());
+  else
+    t.epoch = datum.epoch();
+  return FrameChange(t.frame, datum.frame(), t.xyz, policy)(t);
+}
+
+} // namespace ampletie

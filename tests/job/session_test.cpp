@@ -1,0 +1,117 @@
+// Sessions solved together, as the job keeps them.
+#include "support/test_job.h"
+#include <Eigen/Dense>
+#include <catch2/catch.hpp>
+#include <set>
+
+using namespace ampletie;
+using namespace ampletie::testing;
+
+namespace {
+void solve(Job &job) { job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), 0, {})); }
+} // namespace
+
+TEST_CASE("the demo's sessions are solved together, stored, and follow decisions") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  solve(job);
+  std::map<std::string, int> together;
+  std::set<std::string> ids;
+  for (const VectorResult &v : job.vectors()) {
+    together[v.session] += v.together;
+    CHECK(!v.session_due);
+    if (!v.together) continue;
+    CHECK(v.independent);
+    CHECK(v.from == "REFA");
+    ids.insert(v.joint.id);
+    // The joint solution is the same vector, seen with more data: within what the single one allows.
+    CHECK((v.joint.d - v.solved.d).norm() < 3.5 * std::sqrt(v.solved.cov.trace()));
+  }
+  CHECK(ids.size() == 2);
+  for (const auto &[session, n] : together) CHECK(n == 6);
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  int blocks = 0, parts = 0;
+  for (const BlockTest &t : job.network()->result.adjustment.tests) {
+    blocks += t.kind == "session";
+    parts += t.kind == "vector";
+  }
+  CHECK(blocks == 2);
+  CHECK(parts == 12);
+  const Vec3 before = job.network()->positions.at("R11").ecef.xyz;
+
+  SECTION("it survives closing and opening") {
+    const Job again = Job::open(folder / "a.tie");
+    for (std::size_t i = 0; i < job.vectors().size(); ++i) {
+      const JointShare &a = job.vectors()[i].joint, &b = again.vectors()[i].joint;
+      CHECK(a.key == b.key);
+      CHECK(a.cov == b.cov);
+      CHECK(a.d == b.d);
+    }
+    REQUIRE(again.network());
+    CHECK(again.network()->positions.at("R11").ecef.xyz == before);
+  }
+  SECTION("one by one: the comparison is at hand without solving again") {
+    job.decide("set", "solve", {{"sessions", "one by one"}}, "compare");
+    for (const VectorResult &v : job.vectors()) {
+      CHECK(!v.together);
+      CHECK(!v.stale);
+    }
+    CHECK(job.network_stale());
+    job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+    const double moved = (job.network()->positions.at("R11").ecef.xyz - before).norm();
+    CHECK(moved > 1e-5);
+    CHECK(moved < 0.01);
+    for (const BlockTest &t : job.network()->result.adjustment.tests) CHECK(t.kind != "session");
+  }
+  SECTION("a vector is left out: its session falls apart into vectors until it is solved again") {
+    std::string leg, session;
+    for (const VectorResult &v : job.vectors())
+      if (v.together && v.to == "DAM") leg = v.id, session = v.session;
+    job.decide("leave-out", leg, {}, "try without");
+    int due = 0;
+    for (const VectorResult &v : job.vectors()) {
+      if (v.session == session) CHECK(!v.together);
+      due += v.session_due;
+    }
+    CHECK(due == 5);
+    // Other data of the left out occupation still connect the mark.
+    CHECK_NOTHROW(run_network(*job.snapshot(), job.vectors(), {}));
+    solve(job);
+    int now = 0;
+    for (const VectorResult &v : job.vectors()) now += v.together && v.session == session;
+    CHECK(now == 5);
+  }
+  SECTION("the same bytes with one thread") {
+    auto one = solve_vectors(*job.snapshot(), {}, 1, {});
+    REQUIRE(one.size() == job.vectors().size());
+    for (std::size_t i = 0; i < one.size(); ++i) {
+      CHECK(one[i].joint.d == job.vectors()[i].joint.d);
+      CHECK(one[i].joint.cov == job.vectors()[i].joint.cov);
+    }
+  }
+}
+
+TEST_CASE("closures of the demo: repeats are checks, a wrong height is named before any adjustment") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  solve(job);
+  int checks = 0;
+  for (const Loop &l : job.loops().loops) {
+    CHECK(l.within_propagated());
+    CHECK(l.within_limit());
+    checks += l.check == LoopCheck::full;
+  }
+  CHECK(checks == 6);
+  for (const Occupation &o : job.snapshot()->occupations)
+    if (o.mark == "R07" && iso(o.start).substr(11, 2) == "08") {
+      job.decide("set", o.id, {{"height", o.measured + 0.1}}, "typing error");
+      break;
+    }
+  solve(job);
+  const auto found = std::find_if(job.doubts().begin(), job.doubts().end(),
+                                  [](const Doubt &d) { return d.kind == "repeated vectors differ"; });
+  REQUIRE(found != job.doubts().end());
+  CHECK(found->about.find("R07") != std::string::npos);
+  REQUIRE(!found->causes.empty());
+  CHECK(found->causes[0].find("antenna height of R07") != std::string::npos);
+}
