@@ -23,25 +23,4 @@ private:
   Workspace &w_;
 };
 
-/// Phase residuals of the selected vector, a row per satellite; drag over a span of a row to leave it out.
-class ResidualChart : public QWidget {
-  Q_OBJECT
-public:
-  explicit ResidualChart(Workspace &w, QWidget *parent = nullptr);
-
-protected:
-  void paintEvent(QPaintEvent *) override;
-  void mousePressEvent(QMouseEvent *e) override;
-  void mouseMoveEvent(QMouseEvent *e) override;
-  void mouseReleaseEvent(QMouseEvent *e) override;
-
-private:
-  const VectorResult *shown() const;
-  std::vector<SatId> satellites(const VectorResult &v) const;
-  QRectF area() const;
-  Workspace &w_;
-  int drag_row_ = -1;
-  double drag_from_ = 0, drag_to_ = 0;
-};
-
 } // namespace ampletie::app

@@ -199,6 +199,11 @@ void EvidencePanel::about_vector(QString &html, const VectorResult &v) {
     html += row("length", "<b>" + number(v.length(), 4) + " m</b>") +
             row("frame", escaped(frame_name(v.frame)) + " at " + number(v.epoch, 2)) +
             row("orbits", escaped(v.orbits)) + "</table>";
+    if (v.together)
+      html += QString("<p>The network takes it from its session's solution, %1 mm from this one.</p>")
+                  .arg(number((v.joint.d - q.d).norm() * 1000, 1));
+    else if (v.session_due)
+      html += "<p style='color:#B87311'>Not solved together with its session yet: solve vectors.</p>";
     const JobSettings &s = w_.job().state().settings;
     const double minutes = (q.last - q.first) / 60;
     html += part("Against its limits") + "<table cellspacing='0'>" +

@@ -81,6 +81,13 @@ void Sheet::set_action(const QString &label, const QString &accessible) {
   action_->show();
 }
 
+QPushButton *Sheet::add_side_action(const QString &label, const QString &accessible) {
+  auto *b = new QPushButton(label);
+  b->setAccessibleName(accessible);
+  head_->insertWidget(head_->count() - 1, b);
+  return b;
+}
+
 int Sheet::add_part(const QString &label, QWidget *widget, QStackedWidget *stack) {
   const int index = stack->addWidget(widget);
   auto *b = new QPushButton(label);

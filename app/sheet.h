@@ -24,6 +24,8 @@ public:
 
 protected:
   void set_action(const QString &label, const QString &accessible);
+  /// A smaller button left of the main action.
+  QPushButton *add_side_action(const QString &label, const QString &accessible);
   /// Adds a part; its tab shows the label, with a count when `set_count` was called.
   int add_part(const QString &label, QWidget *widget, QStackedWidget *stack);
   void set_count(int part, int n);

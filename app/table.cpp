@@ -1,5 +1,6 @@
 #include "app/table.h"
 #include "app/theme.h"
+#include <QAbstractItemDelegate>
 #include <QApplication>
 #include <QClipboard>
 #include <QHBoxLayout>
@@ -93,8 +94,16 @@ TableCard::TableCard(const QString &name, std::vector<Column> columns, QWidget *
   proxy_->setSortRole(Qt::UserRole);
   proxy_->setFilterKeyColumn(-1);
   proxy_->setFilterCaseSensitivity(Qt::CaseInsensitive);
-  view_ = new QTableView;
+  view_ = new EditableView;
   view_->setModel(proxy_);
+  connect(view_->itemDelegate(), &QAbstractItemDelegate::closeEditor, this, [this] {
+    QMetaObject::invokeMethod(
+        this,
+        [this] {
+          if (waiting_ && !view_->isEditing()) set_rows(*std::exchange(waiting_, std::nullopt));
+        },
+        Qt::QueuedConnection);
+  });
   view_->setAccessibleName(name);
   view_->setObjectName(name);
   view_->setSelectionBehavior(QAbstractItemView::SelectRows);
@@ -148,6 +157,12 @@ TableCard::TableCard(const QString &name, std::vector<Column> columns, QWidget *
 }
 
 void TableCard::set_rows(std::vector<Row> rows) {
+  // New rows would close an open editor and lose what is being typed: they wait until it is closed.
+  if (view_->isEditing()) {
+    waiting_ = std::move(rows);
+    return;
+  }
+  waiting_.reset();
   const QString current =
       view_->currentIndex().isValid() ? view_->currentIndex().data(Qt::UserRole + 1).toString() : QString();
   selecting_ = true;

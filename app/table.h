@@ -3,6 +3,7 @@
 #include <QSortFilterProxyModel>
 #include <QTableView>
 #include <functional>
+#include <optional>
 #include <vector>
 
 class QLabel;
@@ -57,6 +58,14 @@ private:
   std::vector<Row> rows_;
 };
 
+/// A table view that says whether a cell is being edited.
+class EditableView : public QTableView {
+  Q_OBJECT
+public:
+  using QTableView::QTableView;
+  bool isEditing() const { return state() == EditingState; }
+};
+
 /// A table on a card: sorts, filters (and says how many rows the filter hides), copies with Ctrl+C.
 class TableCard : public QWidget {
   Q_OBJECT
@@ -74,11 +83,12 @@ private:
   void refit();
   TableModel *model_;
   QSortFilterProxyModel *proxy_;
-  QTableView *view_;
+  EditableView *view_;
   QLineEdit *filter_;
   QLabel *hidden_;
   bool selecting_ = false;
-  std::vector<int> fitted_; ///< widths that the content asked for so far
+  std::optional<std::vector<Row>> waiting_; ///< rows that came while a cell was being edited
+  std::vector<int> fitted_;                 ///< widths that the content asked for so far
 };
 
 } // namespace ampletie::app

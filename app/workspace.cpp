@@ -1,6 +1,8 @@
 #include "app/workspace.h"
 #include "app/theme.h"
 #include "base/error.h"
+#include "base/text.h"
+#include "publication/gnss_report.h"
 #include "publication/issue.h"
 #include "render/render.h"
 #include <QCoreApplication>
@@ -147,12 +149,12 @@ void Workspace::stop() {
   if (progress_) progress_->cancel();
 }
 
-bool Workspace::solve() {
+bool Workspace::solve(const std::set<std::string> &only) {
   if (!job_ || busy()) return false;
   run("Solving vectors",
-      [this, known = job_->vectors()](std::shared_ptr<const JobSnapshot> s,
-                                      const Progress &p) -> std::function<QString()> {
-        auto result = std::make_shared<std::vector<VectorResult>>(solve_vectors(*s, known, 0, p));
+      [this, known = job_->vectors(), only](std::shared_ptr<const JobSnapshot> s,
+                                            const Progress &p) -> std::function<QString()> {
+        auto result = std::make_shared<std::vector<VectorResult>>(solve_vectors(*s, known, 0, p, only));
         // Packed here, so that the window does not wait for it.
         auto stored = std::make_shared<std::vector<StoredResult>>();
         for (const VectorResult &v : *result) stored->push_back(to_stored(v));
@@ -224,6 +226,22 @@ void Workspace::select(const QString &kind, const std::string &id) {
   Q_EMIT selection_changed();
 }
 
+QString Workspace::report(const QString &file) {
+  if (!job_) return "there is no job";
+  try {
+    const Report r = gnss_report(*job_);
+    if (file.endsWith(".pdf", Qt::CaseInsensitive))
+      render_pdf(r, file.toStdString());
+    else
+      write_file(file.toStdString(), render_html(r));
+    Q_EMIT message("GNSS evidence written to " + file, false);
+    return {};
+  } catch (const InputError &e) {
+    Q_EMIT message(text(e.what()), true);
+    return text(e.what());
+  }
+}
+
 SectionStatus Workspace::status(Section section) const {
   using State = SectionStatus::State;
   SectionStatus out{section_name(section), "nothing yet", State::nothing};
@@ -267,6 +285,9 @@ SectionStatus Workspace::status(Section section) const {
                   (failed ? QString(" · %1 failed").arg(failed) : "");
     out.state = State::clean;
     with_doubts("gnss");
+    int due = 0;
+    for (const VectorResult &v : job_->vectors()) due += v.session_due;
+    if (due) out.state = State::stale, out.verdict = QString("%1 to solve together").arg(due);
     if (stale) out.state = State::stale, out.verdict = QString("%1 out of date").arg(stale);
     return out;
   }

@@ -56,12 +56,15 @@ public:
   void redo();
 
   /// Long work, off this thread. Only one at a time; false when busy.
-  bool solve();
+  bool solve(const std::set<std::string> &only = {}); ///< only these vectors; empty: whatever is out of date
   bool adjust();
   bool busy() const { return worker_.joinable() && !finished_; }
   void stop();
   /// Issues into a folder; returns an empty string or what went wrong.
   QString issue(const QString &folder);
+
+  /// Writes the GNSS evidence report (.html or .pdf); returns an empty string or what went wrong.
+  QString report(const QString &file);
 
   SectionStatus status(Section s) const;
   std::vector<PlanMark> plan_marks() const;

@@ -5,6 +5,7 @@
 #include "cli/show.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
+#include "publication/gnss_report.h"
 #include "publication/issue.h"
 #include "render/render.h"
 #include "sky/sky.h"
@@ -214,6 +215,19 @@ int cmd_show(const Arguments &a) {
   return finish(job);
 }
 
+int cmd_report(const Arguments &a, int &argc, char **argv) {
+  const Job job = Job::open(a.job);
+  const std::string &file = a.files.at(0);
+  const Report report = gnss_report(job);
+  if (file.size() > 4 && file.substr(file.size() - 4) == ".pdf") {
+    qputenv("QT_QPA_PLATFORM", "offscreen");
+    QGuiApplication app(argc, argv);
+    render_pdf(report, file);
+  } else
+    write_file(file, render_html(report));
+  return finish(job);
+}
+
 int cmd_export(const Arguments &a) {
   const Job job = Job::open(a.job);
   const std::string id = occupation_id(job, a.item);
@@ -329,6 +343,8 @@ int run(int argc, char **argv) {
   c->add_option("LIST", a.list, "sources, occupations, vectors, loops, network, marks, doubts, decisions")->required();
   c->add_flag("--json", a.json, "as JSON");
   c->add_option("--in", a.frame_of_rows, "job: vectors in the job's frame")->check(CLI::IsMember({"job", "orbits"}));
+  c = command("report", "write the GNSS evidence report", [&] { return cmd_report(a, argc, argv); });
+  c->add_option("FILE", a.files, "ends in .html or .pdf")->required()->expected(1);
   c = command("export", "write an occupation, as corrected, as RINEX 3.05", [&] { return cmd_export(a); });
   c->add_option("OCCUPATION", a.item, "id, mark or mark@start")->required();
   c->add_option("FILE", a.files, "observation file, and a navigation file if wanted")->required()->expected(1, 2);

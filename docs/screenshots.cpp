@@ -5,6 +5,7 @@
 #include "app/theme.h"
 #include <QApplication>
 #include <QElapsedTimer>
+#include <QPushButton>
 #include <QtTest/QTest>
 #include <cstdio>
 
@@ -44,6 +45,31 @@ int main(int argc, char **argv) {
     if (v.from == "REFA" && v.to == "R11") chosen = v.id;
   w.select("vector", chosen);
   shoot("gnss");
+  auto press = [&](const char *name) {
+    for (auto *b : window.findChildren<QPushButton *>())
+      if (b->accessibleName() == name && b->isVisible()) b->click();
+  };
+  for (auto [button, name] : {std::pair{"Strength of the vector", "gnss-strength"},
+                              {"Multipath of the vector", "gnss-multipath"},
+                              {"Satellites of the vector", "gnss-satellites"},
+                              {"Integers of the vector", "gnss-integers"},
+                              {"Settings of the vector", "gnss-settings"}}) {
+    press(button);
+    shoot(name);
+  }
+  // One vector with a setting of its own, solved again: before and after.
+  w.decide("set", chosen, {{"mask", 20}}, "trees around the portal");
+  w.solve({chosen});
+  wait();
+  press("Compare of the vector");
+  shoot("gnss-compare");
+  w.undo();
+  press("Residuals of the vector");
+  w.solve();
+  wait();
+  press("Closures part");
+  shoot("gnss-closures");
+  press("Vectors part");
   w.adjust();
   wait();
   window.show_section(Section::network);

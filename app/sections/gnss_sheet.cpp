@@ -1,7 +1,10 @@
 #include "app/sections/sections.h"
 #include "app/theme.h"
+#include "app/vector_panel.h"
 #include <Eigen/Dense>
+#include <QFileDialog>
 #include <QHBoxLayout>
+#include <QPushButton>
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
@@ -23,18 +26,41 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
                                                     {"ARP m", "", true, false, 70},
                                                     {"Antenna", "", false, false, 160},
                                                     {"Vectors", "", true, false, 60}});
+  closures_ = new TableCard("Closures", {{"Marks", "", false, false, 130},
+                                         {"Verdict"},
+                                         {"Plan mm", "Length of the misclosure in plan", true},
+                                         {"Up mm", "Misclosure in height", true},
+                                         {"Limit mm", "The job's limit in mm + ppm", true},
+                                         {"χ²", "Against its propagated covariance; limit 16.3", true},
+                                         {"Length m", "", true}});
   stack_ = new QStackedWidget;
   add_part("Vectors", vectors_, stack_);
   add_part("Occupations", occupations_, stack_);
+  add_part("Closures", closures_, stack_);
   auto *upper = new QHBoxLayout;
   upper->setSpacing(10);
-  upper->addWidget(stack_, 17);
+  upper->addWidget(stack_, 19);
   upper->addWidget(new PlanView(w_, false), 9);
   body()->addLayout(upper, 5);
-  body()->addWidget(new ResidualChart(w_), 5);
+  body()->addWidget(new VectorPanel(w_), 5);
   set_action("Solve vectors", "Solve vectors");
+  auto *report = add_side_action("Report …", "GNSS evidence report");
+  report->setToolTip("Everything a checker wants to see of the GNSS work, as a page or a PDF");
+  connect(report, &QPushButton::clicked, this, [this] {
+    if (!w_.has_job() || w_.job().vectors().empty()) {
+      say("there is nothing to report yet: solve vectors first", true);
+      return;
+    }
+    const QString file = QFileDialog::getSaveFileName(this, "GNSS evidence report", "gnss-evidence.pdf",
+                                                      "PDF (*.pdf);;Web page (*.html)");
+    if (!file.isEmpty()) w_.report(file);
+  });
   connect(vectors_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("vector", id); });
   connect(occupations_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("occupation", id); });
+  connect(closures_, &TableCard::chosen, this, [this](const std::string &id) {
+    for (const Loop &l : w_.job().loops().loops)
+      if (l.id == id) w_.select("vector", l.vectors.back());
+  });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
   connect(&w_, &Workspace::selection_changed, this, [this] {
     if (w_.selection().kind == "vector") vectors_->select(w_.selection().id);
@@ -73,6 +99,8 @@ void GnssSheet::refresh() {
         result = "– left out";
       else if (v->stale)
         result += ", out of date";
+      else if (v->together)
+        result += ", together";
       else if (ok && !v->independent)
         result += ", dependent";
       Mat3 enu = Mat3::Zero();
@@ -111,6 +139,30 @@ void GnssSheet::refresh() {
                      {}});
     }
   }
+  std::vector<Row> closures;
+  if (w_.has_job())
+    for (const Loop &l : w_.job().loops().loops) {
+      QString marks;
+      for (const auto &m : l.marks) marks += (marks.isEmpty() ? "" : " – ") + text(m);
+      const bool fine = l.within_propagated() && l.within_limit();
+      const bool tested = l.statistic_limit > 0;
+      const double plan = l.misclosure_enu.head<2>().norm() * 1000;
+      closures.push_back(
+          {l.id,
+           {{marks, {}, {}, true},
+            {QString(fine ? "■ closes" : "✕ misses") +
+                 (l.check == LoopCheck::full ? "" : ", " + text(loop_check_name(l.check))),
+             {},
+             fine ? QColor() : ink::failed,
+             !fine},
+            {QString::number(plan, 'f', 1), plan, {}, false},
+            {QString::number(l.misclosure_enu.z() * 1000, 'f', 1), std::abs(l.misclosure_enu.z()), {}, false},
+            {QString::number(l.limit_m * 1000, 'f', 1), l.limit_m, {}, false},
+            {tested ? QString::number(l.statistic, 'f', 1) : "–", tested ? l.statistic : -1, {}, false},
+            {QString::number(l.length, 'f', 0), l.length, {}, false}},
+           l.check == LoopCheck::none,
+           fine ? QColor() : ink::warm});
+    }
   set_count(0, static_cast<int>(rows.size()));
   set_count(1, static_cast<int>(occ.size()));
   // Before anything is solved the occupations are what there is to see.
@@ -120,6 +172,8 @@ void GnssSheet::refresh() {
   }
   vectors_->set_rows(std::move(rows));
   occupations_->set_rows(std::move(occ));
+  set_count(2, static_cast<int>(closures.size()));
+  closures_->set_rows(std::move(closures));
 }
 
 } // namespace ampletie::app

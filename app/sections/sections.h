@@ -37,7 +37,7 @@ public:
 
 private:
   void refresh();
-  TableCard *vectors_, *occupations_;
+  TableCard *vectors_, *occupations_, *closures_;
   QStackedWidget *stack_;
   bool nothing_solved_ = false;
 };

@@ -16,7 +16,8 @@ SessionSolution solve_session(const OccupationModel &base, const std::vector<Ses
   data.reserve(legs.size());
   std::size_t epochs = 0;
   for (const SessionLeg &l : legs) {
-    data.push_back(difference(base, *l.rover, o, l.left_out, l.solved->breaks));
+    data.push_back(
+        difference(l.base ? *l.base : base, *l.rover, l.options ? *l.options : o, l.left_out, l.solved->breaks));
     epochs = std::max(epochs, data.back().epochs.size());
   }
   const auto n = legs.size();

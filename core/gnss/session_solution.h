@@ -7,7 +7,10 @@ namespace ampletie {
 struct SessionLeg {
   const OccupationModel *rover = nullptr;
   const StaticVector *solved = nullptr;
-  std::vector<LeftOutSpan> left_out;
+  std::vector<LeftOutSpan> left_out{};
+  /// What it was solved with, where that differs from the session's: the base with another mask, other options.
+  const OccupationModel *base = nullptr;
+  const StaticOptions *options = nullptr;
 };
 
 /// All vectors of a session from one base in one solution: they close exactly, and their covariance says what they

@@ -203,6 +203,10 @@ void Job::redo() {
 }
 
 void Job::accept_vectors(std::vector<VectorResult> vectors, std::vector<StoredResult> stored) {
+  for (const VectorResult &v : vectors_) {
+    const auto now = std::find_if(vectors.begin(), vectors.end(), [&](const auto &n) { return n.id == v.id; });
+    if (now != vectors.end() && now->fingerprint != v.fingerprint) before_[v.id] = v;
+  }
   vectors_ = std::move(vectors);
   if (stored.size() != vectors_.size()) {
     stored.clear();

@@ -24,6 +24,11 @@ public:
   const JobState &state() const { return snapshot_->state; }
   std::shared_ptr<const JobSnapshot> snapshot() const { return snapshot_; }
   const std::vector<VectorResult> &vectors() const { return vectors_; }
+  /// What a vector was before it was solved again in this sitting; null when there is nothing to compare with.
+  const VectorResult *before(const std::string &vector) const {
+    const auto it = before_.find(vector);
+    return it == before_.end() ? nullptr : &it->second;
+  }
   /// The last adjustment; null when there is none. Stale when its inputs have changed.
   const NetworkRun *network() const { return network_.get(); }
   bool network_stale() const;
@@ -61,6 +66,7 @@ private:
   Contents contents_;
   std::shared_ptr<const JobSnapshot> snapshot_;
   std::vector<VectorResult> vectors_;
+  std::map<std::string, VectorResult> before_;
   std::unique_ptr<NetworkRun> network_;
   LoopReport loops_;
   std::string loops_key_;

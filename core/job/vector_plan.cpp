@@ -143,9 +143,7 @@ std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vecto
   std::map<std::string, std::map<std::string, std::vector<std::size_t>>> by_base; // session → base → legs
   for (std::size_t i = 0; i < vectors.size(); ++i) {
     const VectorResult &v = vectors[i];
-    const auto own = state.vector_settings.find(v.id);
     if (!v.error.empty() || !v.used || v.solved.solution == Solution::code || v.solved.arcs.empty()) continue;
-    if (own != state.vector_settings.end() && !own->second.empty()) continue;
     by_base[v.session][v.from_occupation].push_back(i);
   }
   for (auto &[session, bases] : by_base) {

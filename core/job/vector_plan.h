@@ -9,16 +9,13 @@ struct PlannedSession {
   std::vector<std::size_t> legs;
 };
 /// Stars of vectors that logged together: legs that overlap for at least half of the longer one, from the base that
-/// serves most of them, at most twenty. Legs with settings of their own stay by themselves. Empty when the job asks for
+/// serves most of them, at most twenty. Empty when the job asks for
 /// vectors one by one.
 std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vectors, const JobState &state);
 
 /// Session name of every used occupation: those that overlap directly or through others, named by their first start.
 std::map<std::string, std::string> session_names(const std::vector<Occupation> &all);
 
-/// What decisions leave out of a vector between two occupations (their ids in one text).
-std::vector<LeftOutSpan> left_out_spans(const JobState &state, const std::string &vector,
-                                        const std::string &occupations);
 StaticOptions static_options(const JobSettings &s);
 
 } // namespace ampletie

@@ -4,6 +4,7 @@
 #include "job/vector_plan.h"
 #include <atomic>
 #include <fmt/format.h>
+#include <list>
 #include <mutex>
 #include <set>
 #include <thread>
@@ -21,8 +22,13 @@ OccupationModel above_mask(OccupationModel m, double mask_deg) {
 } // namespace
 
 std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<VectorResult> &known, unsigned threads,
-                                        const Progress &progress) {
-  const auto plan = plan_vectors(s);
+                                        const Progress &progress, const std::set<std::string> &only) {
+  auto plan = plan_vectors(s);
+  if (!only.empty()) // what was never solved and is not asked for stays unsolved
+    std::erase_if(plan, [&](const PlannedVector &p) {
+      return !only.count(p.id) &&
+             std::none_of(known.begin(), known.end(), [&](const VectorResult &k) { return k.id == p.id; });
+    });
   if (plan.empty())
     throw InputError("there is nothing to solve: no two occupations at different marks overlap in time");
   const auto orbits = job_orbits(s);
@@ -34,7 +40,7 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   std::set<std::string> needed;
   for (std::size_t i = 0; i < plan.size(); ++i) {
     const auto same = std::find_if(known.begin(), known.end(), [&](const auto &k) {
-      return k.id == plan[i].id && k.fingerprint == plan[i].fingerprint;
+      return k.id == plan[i].id && (k.fingerprint == plan[i].fingerprint || (!only.empty() && !only.count(k.id)));
     });
     if (same != known.end())
       out[i] = *same;
@@ -176,14 +182,28 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   });
   refresh(out, s);
   std::vector<PlannedSession> together = plan_sessions(out, s.state);
-  std::erase_if(together, [&](const PlannedSession &p) { return !out[p.legs.front()].session_due; });
+  std::erase_if(together, [&](const PlannedSession &p) {
+    // A session with members that are out of date waits for them.
+    return !out[p.legs.front()].session_due ||
+           std::any_of(p.legs.begin(), p.legs.end(), [&](std::size_t i) { return out[i].stale; });
+  });
   parallel(together.size(), "solving together, session", 8, [&](std::size_t k) {
     const PlannedSession &p = together[k];
     std::vector<SessionLeg> legs;
+    // Vectors with settings of their own bring their masks and options along.
+    std::list<OccupationModel> masked;
+    std::list<StaticOptions> own;
     for (std::size_t i : p.legs) {
       const VectorResult &v = out[i];
-      legs.push_back({&models.at(v.to_occupation), &v.solved,
-                      left_out_spans(s.state, v.id, v.from_occupation + "," + v.to_occupation)});
+      SessionLeg leg{&models.at(v.to_occupation), &v.solved,
+                     left_out_spans(s.state, v.id, v.from_occupation + "," + v.to_occupation)};
+      const JobSettings set = settings_of_vector(s.state, v.id);
+      leg.options = &own.emplace_back(static_options(set));
+      if (set.mask_deg > s.state.settings.mask_deg) {
+        leg.rover = &masked.emplace_back(above_mask(*leg.rover, set.mask_deg));
+        leg.base = &masked.emplace_back(above_mask(models.at(v.from_occupation), set.mask_deg));
+      }
+      legs.push_back(leg);
     }
     try {
       const SessionSolution q = solve_session(models.at(out[p.legs.front()].from_occupation), legs, *orbits,

@@ -1,5 +1,6 @@
 #pragma once
 #include "job/occupation.h"
+#include <set>
 
 namespace ampletie {
 
@@ -46,12 +47,17 @@ struct PlannedVector {
 std::vector<PlannedVector> plan_vectors(const JobSnapshot &s);
 
 /// Solves what is planned; results whose fingerprint matches one of `known` are taken over. `threads` 0: all cores. The
-/// outcome does not depend on the number of threads.
+/// outcome does not depend on the number of threads. With `only` just these vectors are solved; of the others what is
+/// known stays as it is.
 std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<VectorResult> &known, unsigned threads,
-                                        const Progress &progress);
+                                        const Progress &progress, const std::set<std::string> &only = {});
 
 /// Marks what is stale, left out and dependent: what the decisions say about results that exist.
 void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s);
+
+/// What decisions leave out of a vector between two occupations (their ids in one text).
+std::vector<LeftOutSpan> left_out_spans(const JobState &state, const std::string &vector,
+                                        const std::string &occupations);
 
 StoredResult to_stored(const VectorResult &v);
 VectorResult from_stored(const StoredResult &r);

@@ -8,7 +8,7 @@ namespace ampletie {
 struct ReportTable {
   std::string caption;
   struct Column {
-    std::string title, unit;
+    std::string title, unit{};
     bool number = true; ///< right-aligned
   };
   std::vector<Column> columns;

@@ -1,7 +1,10 @@
 #include "app/driver.h"
+#include "app/satellite_chart.h"
 #include <QClipboard>
+#include <QComboBox>
 #include <QWheelEvent>
 #include <catch2/catch.hpp>
+#include <set>
 
 using namespace ampletie;
 using namespace ampletie::app;
@@ -103,7 +106,7 @@ TEST_CASE("a span dragged over a satellite is left out, the vector turns out of 
   t->setCurrentIndex(t->model()->index(0, 0));
   const std::string id = d.window.workspace().selection().id;
   const std::size_t before = d.window.workspace().vector(id)->solved.residuals.size();
-  auto *chart = d.window.findChild<ResidualChart *>();
+  auto *chart = d.window.findChild<SatelliteChart *>();
   REQUIRE(chart->isVisible());
   const QPoint from(60, 45), to(chart->width() - 80, 45);
   QTest::mousePress(chart, Qt::LeftButton, Qt::NoModifier, from);
@@ -122,6 +125,81 @@ TEST_CASE("a span dragged over a satellite is left out, the vector turns out of 
   CHECK(d.window.workspace().vector(id)->solved.residuals.size() < before);
   d.press(Qt::Key_Z, Qt::ControlModifier);
   CHECK(d.window.workspace().job().state().left_out.empty());
+}
+
+TEST_CASE("a vector gets a mask of its own, is solved alone, and compared with before") {
+  DemoDriver demo;
+  Driver &d = demo.d;
+  solve(d);
+  QTableView *t = d.table("Vectors");
+  t->setCurrentIndex(t->model()->index(0, 0));
+  const std::string id = d.window.workspace().selection().id;
+  d.click("Settings of the vector");
+  QTableView *own = d.table("Settings of this vector");
+  d.edit(own, d.row_with(own, "Setting", "Elevation mask"), "This vector", "200");
+  CHECK(d.window.workspace().job().state().vector_settings.empty()); // refused, and said so
+  d.edit(own, d.row_with(own, "Setting", "Elevation mask"), "This vector", "15");
+  CHECK(d.cell(own, d.row_with(own, "Setting", "Elevation mask"), "This vector") == "15");
+  CHECK(d.verdict(Section::gnss) == "1 out of date");
+  d.click("Solve this vector");
+  d.wait();
+  CHECK_FALSE(d.window.workspace().vector(id)->stale);
+  CHECK(d.window.workspace().vector(id)->together);
+  d.click("Compare of the vector");
+  const std::string shown = d.named<QTextBrowser>("Before and after")->toPlainText().toStdString();
+  CHECK_THAT(shown, Contains("before") && Contains("after less before") && Contains("with its session"));
+  d.click("Integers of the vector");
+  CHECK_THAT(d.named<QTextBrowser>("How the integers were settled")->toPlainText().toStdString(),
+             Contains("success rate") && Contains("open before"));
+  for (const char *picture : {"Strength of the vector", "Multipath of the vector", "Satellites of the vector"}) {
+    d.click(picture);
+    // Something is drawn beside the empty card.
+    QWidget *card =
+        d.named<QWidget>(std::string(picture) == "Satellites of the vector" ? "Satellites and dilution of precision"
+                                                                            : "Satellites over time");
+    REQUIRE(card);
+    const QImage image = card->grab().toImage();
+    std::set<QRgb> colours;
+    for (int x = 0; x < image.width(); x += 3)
+      for (int y = 0; y < image.height(); y += 3) colours.insert(image.pixel(x, y));
+    CHECK(colours.size() > 20);
+  }
+}
+
+TEST_CASE("a drag leaves a whole system out of every vector, on one carrier") {
+  DemoDriver demo;
+  Driver &d = demo.d;
+  solve(d);
+  QTableView *t = d.table("Vectors");
+  t->setCurrentIndex(t->model()->index(0, 0));
+  d.named<QComboBox>("A drag leaves out")->setCurrentText("system");
+  d.named<QComboBox>("Carrier")->setCurrentText("L1");
+  d.named<QComboBox>("Where")->setCurrentText("all vectors");
+  auto *chart = d.window.findChild<SatelliteChart *>();
+  const QPoint from(80, 45), to(chart->width() - 160, 45);
+  QTest::mousePress(chart, Qt::LeftButton, Qt::NoModifier, from);
+  QMouseEvent move(QEvent::MouseMove, QPointF(to), chart->mapToGlobal(QPointF(to)), Qt::NoButton, Qt::LeftButton,
+                   Qt::NoModifier);
+  QApplication::sendEvent(chart, &move);
+  QTest::mouseRelease(chart, Qt::LeftButton, Qt::NoModifier, to);
+  REQUIRE(d.window.workspace().job().state().left_out.size() == 1);
+  CHECK_THAT(d.window.workspace().job().state().left_out.begin()->first,
+             Catch::Matchers::StartsWith("E.L1@2026-05-12T"));
+}
+
+TEST_CASE("the GNSS evidence report is written and holds what was solved") {
+  DemoDriver demo;
+  Driver &d = demo.d;
+  solve(d);
+  const std::string file = demo.folder / "gnss.html";
+  CHECK(d.window.workspace().report(QString::fromStdString(file)).isEmpty());
+  const std::string html = read_file(file);
+  for (const char *part : {"Sessions solved together", "Closures", "From real numbers to integers", "R11-s1.rnx.gz",
+                           "1.5152", "rim, slant", "with its session"})
+    CHECK_THAT(html, Contains(part));
+  CHECK(d.window.workspace().report(QString::fromStdString(demo.folder / "gnss.pdf")).isEmpty());
+  CHECK(read_file(demo.folder / "gnss.pdf").substr(0, 5) == "%PDF-");
+  CHECK_FALSE(d.window.workspace().report("/nowhere/at/all.html").isEmpty());
 }
 
 TEST_CASE("a doubt is found, gone to, and accepted with a reason") {

@@ -1,0 +1,31 @@
+#pragma once
+#include "app/theme.h"
+#include "time/gps_time.h"
+#include <QPainter>
+
+namespace ampletie::app {
+
+/// What the hand-drawn pictures share.
+inline void draw_card(QPainter &p, const QRect &r) {
+  p.setRenderHint(QPainter::Antialiasing);
+  p.setPen(QPen(ink::hairline, 1));
+  p.setBrush(ink::panel);
+  p.drawRoundedRect(QRectF(r).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
+}
+inline QString clock_text(GpsTime t, bool day) {
+  return QString::fromStdString(day ? iso(t).substr(5, 11).replace(5, 1, " ") : iso(t).substr(11, 5));
+}
+/// A round step of a time axis that is not smaller than the seconds given.
+inline double nice_step(double seconds) {
+  for (double s : {60.0, 120.0, 300.0, 600.0, 900.0, 1800.0, 3600.0, 7200.0, 10800.0, 21600.0, 43200.0, 86400.0})
+    if (s >= seconds) return s;
+  return 604800;
+}
+/// Seconds from `first` to the first round instant at or after it.
+inline double first_tick(GpsTime first, double step) {
+  return std::ceil(first.time_of_week() / step) * step - first.time_of_week();
+}
+/// Colour of grid lines inside pictures.
+inline const QColor faint{"#EEEAE0"};
+
+} // namespace ampletie::app
