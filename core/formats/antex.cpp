@@ -22,7 +22,17 @@ AntexFile read_antex(std::string_view text_in) {
   bool first = true, header_done = false;
   std::optional<Antenna> a;
   std::string frequency;
-  bool satellite = false;
+  std::optional<SatelliteAntenna> satellite;
+  auto instant = [](std::string_view l, long at) {
+    Calendar c;
+    c.year = whole(l, 0, 6, at, "the year");
+    c.month = whole(l, 6, 6, at, "the month");
+    c.day = whole(l, 12, 6, at, "the day");
+    c.hour = whole(l, 18, 6, at, "the hour");
+    c.minute = whole(l, 24, 6, at, "the minute");
+    c.second = number(l, 30, 13, at, "the second");
+    return checked_time(c, at);
+  };
   while (in.next(line)) {
     const long at = in.number();
     const auto name = label(line);
@@ -43,7 +53,7 @@ AntexFile read_antex(std::string_view text_in) {
     if (name == "START OF ANTENNA") {
       a.emplace();
       a->line = at;
-      satellite = false;
+      satellite.reset();
     } else if (!a) {
       if (!trimmed(line).empty() && name != "COMMENT") throw InputError({}, at, "an antenna should start here");
     } else if (name == "TYPE / SERIAL NO") {
@@ -52,7 +62,12 @@ AntexFile read_antex(std::string_view text_in) {
       a->type = std::string(t);
       a->serial = text(line, 20, 20);
       // Satellite antennas carry a satellite code as "serial".
-      satellite = a->serial.size() == 3 && parse_sat(a->serial) && !text(line, 40, 10).empty();
+      if (a->serial.size() == 3 && parse_sat(a->serial) && !text(line, 40, 10).empty())
+        satellite.emplace().sat = *parse_sat(a->serial);
+    } else if (name == "VALID FROM") {
+      if (satellite) satellite->from = instant(line, at);
+    } else if (name == "VALID UNTIL") {
+      if (satellite) satellite->until = instant(line, at);
     } else if (name == "DAZI")
       a->azimuth_step = number(line, 2, 6, at, "the azimuth step");
     else if (name == "ZEN1 / ZEN2 / DZEN") {
@@ -75,9 +90,11 @@ AntexFile read_antex(std::string_view text_in) {
     } else if (name == "END OF FREQUENCY")
       frequency.clear();
     else if (name == "END OF ANTENNA") {
-      if (satellite)
-        ++f.satellites;
-      else
+      if (satellite) {
+        satellite->antenna = std::move(*a);
+        f.satellites.push_back(std::move(*satellite));
+        satellite.reset();
+      } else
         f.receivers.push_back(std::move(*a));
       a.reset();
     } else if (!frequency.empty()) {
@@ -91,6 +108,9 @@ AntexFile read_antex(std::string_view text_in) {
   }
   if (first) throw InputError({}, 0, "the file is empty");
   if (a) throw InputError({}, in.number(), "the file ends inside an antenna");
+  for (const SatelliteAntenna &r : f.satellites)
+    for (const auto &[k, q] : r.antenna.frequencies)
+      if (q.no_azimuth.empty()) throw InputError({}, r.antenna.line, r.sat.name() + " has no variations for " + k);
   for (const Antenna &r : f.receivers)
     for (const auto &[k, q] : r.frequencies) {
       const bool grid = r.azimuth_step > 0;

@@ -137,9 +137,16 @@ struct Antenna {
   std::map<std::string, AntennaFrequency> frequencies; ///< "G01", "E05"
   long line = 0;
 };
+/// Antenna of a satellite over a span of time. Its offsets (under "north, east, up") are along the body's X, Y and Z: Z
+/// towards the Earth, Y along the axis of the solar panels; its variations go by the angle from Z.
+struct SatelliteAntenna {
+  SatId sat;
+  std::optional<GpsTime> from, until; ///< absent: since ever, for ever
+  Antenna antenna;
+};
 struct AntexFile {
   std::vector<Antenna> receivers;
-  std::size_t satellites = 0; ///< satellite antennas, stepped over
+  std::vector<SatelliteAntenna> satellites;
 };
 
 } // namespace ampletie

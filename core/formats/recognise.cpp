@@ -3,6 +3,7 @@
 #include "formats/antenna_points.h"
 #include "formats/control_list.h"
 #include "formats/hatanaka.h"
+#include "formats/ocean_loading_file.h"
 #include "formats/rtcm3.h"
 
 namespace ampletie {
@@ -17,6 +18,10 @@ std::string kind_name(FileKind kind) {
     return "RTCM 3 log";
   case FileKind::sp3:
     return "precise orbits";
+  case FileKind::clock:
+    return "satellite clocks";
+  case FileKind::ocean_loading:
+    return "ocean loading coefficients";
   case FileKind::antex:
     return "antenna calibrations";
   case FileKind::antenna_points:
@@ -45,9 +50,13 @@ Recognition recognise(std::string_view c) {
     const char type = field(first, 20, 1).empty() ? ' ' : first[20];
     if (type == 'O') return {FileKind::observation, {}};
     // RINEX 2 has a letter of its own for the navigation of GLONASS.
+    if (type == 'C') return {FileKind::clock, {}};
     if (type == 'N' || type == 'G') return {FileKind::navigation, {}};
     return {FileKind::unknown, std::string("a RINEX file of type ") + type + ", which is not read yet"};
   }
+  if (first.find("RINEX VERSION / TYPE") != std::string_view::npos &&
+      first.substr(0, 60).find("C") != std::string_view::npos && first.size() > 80)
+    return {FileKind::clock, {}};
   if (label == "ANTEX VERSION / SYST") return {FileKind::antex, {}};
   if (begins("#c") || begins("#d") || begins("#a")) return {FileKind::sp3, {}};
   if (begins("\x89PNG") || begins("\xFF\xD8\xFF") || begins("GIF8")) return {FileKind::unknown, "a picture"};
@@ -57,6 +66,7 @@ Recognition recognise(std::string_view c) {
   if (looks_like_rtcm3(c)) return {FileKind::rtcm3, {}};
   if (c.substr(0, 4096).find('\0') != std::string_view::npos)
     return {FileKind::unknown, "a binary file of a receiver or another program: export RINEX 3"};
+  if (looks_like_ocean_loading(c)) return {FileKind::ocean_loading, {}};
   if (looks_like_antenna_points(c)) return {FileKind::antenna_points, {}};
   if (looks_like_control_list(c)) return {FileKind::control, {}};
   return {FileKind::unknown,

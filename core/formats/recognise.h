@@ -4,7 +4,18 @@
 
 namespace ampletie {
 
-enum class FileKind { observation, navigation, rtcm3, sp3, antex, antenna_points, control, unknown };
+enum class FileKind {
+  observation,
+  navigation,
+  rtcm3,
+  sp3,
+  clock,
+  antex,
+  antenna_points,
+  ocean_loading,
+  control,
+  unknown
+};
 std::string kind_name(FileKind kind); ///< "observations", "broadcast orbits" …
 
 /// What a file is, judged by its content and never by its name. `content` is already inflated.

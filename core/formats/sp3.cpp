@@ -13,12 +13,14 @@ Sp3File read_sp3(std::string_view text_in) {
   LineReader in(text_in);
   std::string_view line;
   if (!in.next(line)) throw InputError({}, 0, "the file is empty");
-  if (line.size() < 50 || line[0] != '#' || (line[1] != 'c' && line[1] != 'd'))
-    throw InputError({}, 1, "not an SP3-c or SP3-d file");
+  if (line.size() < 50 || line[0] != '#' || (line[1] != 'a' && line[1] != 'c' && line[1] != 'd'))
+    throw InputError({}, 1, "not an SP3-a, SP3-c or SP3-d file");
   f.version = line[1];
   f.frame = text(line, 46, 5);
   bool ended = false;
   int time_lines = 0, header_hashes = 1;
+  bool utc = false;
+  double offset = 0; // from the file's time system to GPS time
   while (in.next(line)) {
     const long at = in.number();
     if (starts_with_nocase(line, "EOF")) {
@@ -29,8 +31,14 @@ Sp3File read_sp3(std::string_view text_in) {
       f.interval = number(line, 24, 14, at, "the interval");
     } else if (starts_with_nocase(line, "%c") && time_lines++ == 0) {
       const std::string system = text(line, 9, 3);
-      if (system != "GPS" && system != "ccc")
-        throw InputError({}, at, "the time system " + system + " is not read yet; GPS is", 10);
+      utc = system == "UTC" || system == "GLO"; // GLONASS time is kept three hours ahead, but written as UTC here
+      if (system == "BDT")
+        offset = 14;
+      else if (system == "TAI")
+        offset = -19;
+      else if (!utc && system != "GPS" && system != "GAL" && system != "QZS" && system != "ccc" && !system.empty())
+        throw InputError({}, at, "the time system " + system + " is not read; GPS, GAL, QZS, BDT, GLO, UTC and TAI are",
+                         10);
     } else if (!line.empty() && line[0] == '*') {
       Calendar c;
       c.year = whole(line, 3, 4, at, "the year");
@@ -42,13 +50,17 @@ Sp3File read_sp3(std::string_view text_in) {
       if (c.month < 1 || c.month > 12 || c.day < 1 || c.day > 31 || c.year < 1980 || c.year > 2200)
         throw InputError({}, at, "the epoch's date is impossible");
       Sp3Epoch e;
-      e.time = gps_time(c);
+      e.time = gps_time(c) + offset;
+      if (utc) e.time = e.time + static_cast<double>(gps_minus_utc(e.time));
       if (!f.epochs.empty() && e.time <= f.epochs.back().time)
         throw InputError({}, at, "the epoch is not later than the one before it");
       f.epochs.push_back(std::move(e));
     } else if (!line.empty() && line[0] == 'P') {
       if (f.epochs.empty()) throw InputError({}, at, "a position stands before the first epoch");
-      const auto sat = parse_sat(field(line, 1, 3));
+      // SP3-a knows GPS alone and leaves its letter away.
+      std::string name(field(line, 1, 3));
+      if (f.version == 'a' && name[0] == ' ') name[0] = 'G';
+      const auto sat = parse_sat(name);
       if (!sat) throw InputError({}, at, "a satellite was expected here", 2);
       Vec3 p;
       for (int i = 0; i < 3; ++i)

@@ -193,7 +193,9 @@ Projection::Projection(const std::string &code) : handle_(std::make_shared<Handl
 }
 
 GridPoint Projection::project(const Geodetic &g) const {
-  auto at = [&](double lat) { return run(handle_->conversion.get(), PJ_FWD, {degrees(g.lon), degrees(lat), 0}, HUGE_VAL); };
+  auto at = [&](double lat) {
+    return run(handle_->conversion.get(), PJ_FWD, {degrees(g.lon), degrees(lat), 0}, HUGE_VAL);
+  };
   const Vec3 en = at(g.lat);
   // Scale and convergence from the projection itself by central differences along the meridian (PROJ's own factors go
   // wrong, without an error, for systems whose first axis is north). 64 m steps: 2e-11 in the scale factor.

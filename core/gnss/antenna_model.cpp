@@ -1,4 +1,6 @@
 #include "gnss/antenna_model.h"
+#include "base/angle.h"
+#include <Eigen/Dense>
 #include "formats/antex.h"
 #include <cmath>
 
@@ -17,6 +19,37 @@ AntennaChoice choose_calibration(const Antenna &a, char system, char band) {
   }
   if (nearest < 2e6) best.stands_in.clear();
   return best;
+}
+
+const SatelliteAntenna *satellite_antenna(const std::vector<SatelliteAntenna> &list, SatId sat, GpsTime t) {
+  for (const SatelliteAntenna &a : list)
+    if (a.sat == sat && (!a.from || t >= *a.from) && (!a.until || t <= *a.until)) return &a;
+  return nullptr;
+}
+
+const AntennaFrequency *satellite_frequency(const Antenna &a, char system, char band) {
+  const double wanted = carrier_hz(system, band);
+  const AntennaFrequency *best = nullptr;
+  double nearest = 1e12;
+  for (const auto &[name, f] : a.frequencies) {
+    if (name.size() != 3 || name[0] != system) continue;
+    const double away = std::abs(carrier_hz(system, name[2]) - wanted);
+    if (away < nearest) nearest = away, best = &f;
+  }
+  return best;
+}
+
+double satellite_antenna_correction(const Antenna &a, const AntennaFrequency &f, const Vec3 &satellite,
+                                    const Vec3 &unit, const Vec3 &sun) {
+  const Vec3 z = -satellite.normalized(), y = z.cross(sun - satellite).normalized(), x = y.cross(z);
+  const Vec3 offset = f.offset_neu.x() * x + f.offset_neu.y() * y + f.offset_neu.z() * z;
+  const double nadir = degrees(std::acos(std::clamp(-unit.dot(z), -1.0, 1.0)));
+  const double k =
+      std::clamp((nadir - a.zenith_first) / a.zenith_step, 0.0, static_cast<double>(f.no_azimuth.size() - 1));
+  const auto i = std::min(static_cast<std::size_t>(k), f.no_azimuth.size() - 1);
+  const auto j = std::min(i + 1, f.no_azimuth.size() - 1);
+  const double u = k - static_cast<double>(i);
+  return unit.dot(offset) + f.no_azimuth[i] * (1 - u) + f.no_azimuth[j] * u;
 }
 
 } // namespace ampletie

@@ -7,6 +7,7 @@
 #include "gnss/slips.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
+#include <set>
 #include <utility>
 
 namespace ampletie {
@@ -15,13 +16,15 @@ namespace {
 /// Sun, Moon and tide at five-minute nodes, linear between: both change by micrometres within.
 class SlowModels {
 public:
-  SlowModels(const Vec3 &marker, GpsTime from, GpsTime to, bool tides) : from_(from) {
+  SlowModels(const Vec3 &marker, GpsTime from, GpsTime to, bool tides, const OceanLoading *loading) : from_(from) {
+    const Mat3 axes = local_axes(to_geodetic(marker));
     const auto n = static_cast<std::size_t>((to - from) / step) + 2;
     for (std::size_t i = 0; i < n; ++i) {
       const GpsTime t = from + static_cast<double>(i) * step;
       const SunMoon b = sun_and_moon(t);
       sun_.push_back(b.sun);
       tide_.push_back(tides ? solid_tide(marker, t, b) : Vec3::Zero());
+      if (loading) tide_.back() += axes.transpose() * ocean_displacement(*loading, t);
     }
   }
   Vec3 sun(GpsTime t) const { return at(sun_, t); }
@@ -46,7 +49,8 @@ struct Track {
   bool fresh = true;
   double wind = 0, divergence = 0; ///< phase − code of the first signal that has both, m
   unsigned pending = 0xFF;
-  std::array<double, max_signals> hz{};
+  std::array<double, max_signals> hz {};
+  const SatelliteAntenna *satellite = nullptr;
 };
 
 /// Correction tables of a system's signals.
@@ -60,7 +64,8 @@ public:
            const ModelOptions &options)
       : f_(f), orbits_(orbits), antenna_(antenna), axes_(local_axes(to_geodetic(marker))),
         air_(to_geodetic(marker), f.epochs.front().time),
-        slow_(marker, f.epochs.front().time, f.epochs.back().time, options.tides), mask_(radians(options.mask_deg)) {
+        slow_(marker, f.epochs.front().time, f.epochs.back().time, options.tides, antenna.loading),
+        satellite_antennas_(options.satellite_antennas), mask_(radians(options.mask_deg)) {
     out.marker = marker;
     out.height = to_geodetic(marker).h;
     out.receiver = f.receiver;
@@ -81,6 +86,11 @@ public:
         for (auto &[sat, t] : tracks_) t.pending = 0xFF;
       epoch(e);
     }
+    if (without_antenna_.empty()) return;
+    std::string list;
+    for (const auto &sat : without_antenna_) list += (list.empty() ? "" : ", ") + sat;
+    out.notes.push_back("no satellite antenna for " + list +
+                        ": centre of mass taken (some millimetres on lines of hundreds of kilometres)");
   }
 
 private:
@@ -172,6 +182,10 @@ private:
       const int ch = rec.sat.system == 'R' ? channel(rec.sat) : 0;
       if (ch < -7) return; // a GLONASS satellite whose frequency nothing tells
       for (std::size_t k = 0; k < c.count; ++k) track.hz[k] = carrier_hz(rec.sat.system, c.band[k], ch);
+      if (satellite_antennas_) {
+        track.satellite = satellite_antenna(*satellite_antennas_, rec.sat, e.time);
+        if (!track.satellite) without_antenna_.insert(rec.sat.name());
+      }
     }
     std::array<Observable, max_signals> code{}, phase{};
     bool any = false;
@@ -216,6 +230,9 @@ private:
       if (calibration != calibrations_.end())
         if (const AntennaFrequency *q = calibration->second.of[k].frequency)
           correction = antenna_correction(*antenna_.calibration, *q, l.azimuth - antenna_.azimuth, l.elevation);
+      if (track.satellite)
+        if (const AntennaFrequency *q = satellite_frequency(track.satellite->antenna, rec.sat.system, c.band[k]))
+          correction += satellite_antenna_correction(track.satellite->antenna, *q, s->satellite, s->unit, sun);
       const double carrier = phase[k].value * wavelength + carrier_shift_;
       watch.code[k] = code[k].present() ? code[k].value : NAN;
       watch.phase[k] = phase[k].present() ? carrier : NAN;
@@ -245,10 +262,12 @@ private:
   Mat3 axes_;
   StandardDelay air_;
   SlowModels slow_;
+  const std::vector<SatelliteAntenna> *satellite_antennas_;
   double mask_, carrier_shift_ = 0;
   std::map<char, SignalColumns> columns_;
   std::map<char, Calibrations> calibrations_;
   std::map<SatId, Track> tracks_;
+  std::set<std::string> without_antenna_;
 };
 
 } // namespace

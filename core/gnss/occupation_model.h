@@ -8,6 +8,9 @@ struct ModelOptions {
   double mask_deg = 7;
   bool tides = true; ///< switched off only to show in tests what the model is worth
   std::string systems = std::string(solved_systems);
+  /// With orbits of the centres of mass: where the satellites' antennas are. Null for broadcast orbits, which have it
+  /// in.
+  const std::vector<SatelliteAntenna> *satellite_antennas = nullptr;
 };
 
 /// One satellite at one epoch, reduced by everything that can be computed beforehand.

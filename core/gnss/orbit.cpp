@@ -173,7 +173,14 @@ double BroadcastOrbits::code_delay(SatId sat, char band, GpsTime epoch) const {
   }
 }
 
-PreciseOrbits::PreciseOrbits(const std::vector<Sp3File> &files) {
+PreciseOrbits::PreciseOrbits(const std::vector<Sp3File> &files, const std::vector<ClockFile> &clocks) {
+  for (const ClockFile &f : clocks)
+    for (const auto &[sat, list] : f.satellites) clocks_[sat].insert(clocks_[sat].end(), list.begin(), list.end());
+  for (auto &[sat, list] : clocks_) {
+    std::stable_sort(list.begin(), list.end(), [](const auto &a, const auto &b) { return a.first < b.first; });
+    list.erase(std::unique(list.begin(), list.end(), [](const auto &a, const auto &b) { return a.first == b.first; }),
+               list.end());
+  }
   for (const Sp3File &f : files) {
     const auto frame = frame_by_name(f.frame);
     if (!frame) throw InputError("the precise orbits are in the frame \"" + f.frame + "\", which is not known");
@@ -208,34 +215,63 @@ std::optional<SatelliteState> PreciseOrbits::at(SatId sat, GpsTime t, GpsTime) c
   // Positions are turned to the frame of the wanted instant, which keeps the polynomial smooth.
   std::array<double, points> node{};
   std::array<Vec3, points> value;
+  // The table's step is even, so one turn by a step serves all its points.
+  double c = 1, sn = 0;
+  const double turn = omega_earth * step, ct = std::cos(turn), st = std::sin(turn);
   for (std::size_t i = 0; i < points; ++i) {
     const auto &[time, position, clock] = list[first + i];
     const double dt = time - t;
     if (std::abs(dt) > step * points) return {}; // a gap in the table
     node[i] = dt;
-    value[i] = Eigen::AngleAxisd(omega_earth * dt, Vec3::UnitZ()) * position;
-  }
-  SatelliteState s;
-  Vec3 inertial_velocity = Vec3::Zero();
-  for (std::size_t i = 0; i < points; ++i) {
-    double w = 1, slope = 0;
-    for (std::size_t j = 0; j < points; ++j) {
-      if (j == i) continue;
-      w *= -node[j] / (node[i] - node[j]);
-      double part = 1 / (node[i] - node[j]);
-      for (std::size_t m = 0; m < points; ++m)
-        if (m != i && m != j) part *= -node[m] / (node[i] - node[m]);
-      slope += part;
+    if (i == 0 || std::abs(dt - node[i - 1] - step) > 1e-6) {
+      c = std::cos(omega_earth * dt), sn = std::sin(omega_earth * dt);
+    } else {
+      const double next = c * ct - sn * st;
+      sn = sn * ct + c * st;
+      c = next;
     }
-    s.position += w * value[i];
-    inertial_velocity += slope * value[i];
+    value[i] = {c * position.x() - sn * position.y(), sn * position.x() + c * position.y(), position.z()};
   }
+  std::array<double, points> denominator{};
+  for (std::size_t i = 0; i < points; ++i) {
+    denominator[i] = 1;
+    for (std::size_t j = 0; j < points; ++j)
+      if (j != i) denominator[i] *= node[i] - node[j];
+  }
+  auto interpolated = [&](double x) {
+    // Products from both ends serve all weights at once.
+    std::array<double, points + 1> before{}, after{};
+    before[0] = after[points] = 1;
+    for (std::size_t i = 0; i < points; ++i) before[i + 1] = before[i] * (x - node[i]);
+    for (std::size_t i = points; i-- > 0;) after[i] = after[i + 1] * (x - node[i]);
+    Vec3 p = Vec3::Zero();
+    for (std::size_t i = 0; i < points; ++i) p += before[i] * after[i + 1] / denominator[i] * value[i];
+    return p;
+  };
+  SatelliteState s;
+  s.position = interpolated(0);
+  // Over a second the third derivative leaves some micrometres per second.
+  const Vec3 inertial_velocity = interpolated(0.5) - interpolated(-0.5);
   s.velocity = inertial_velocity - Vec3(0, 0, omega_earth).cross(s.position);
-  const auto &[t0, p0, c0] = list[k - 1];
-  const auto &[t1, p1, c1] = list[k];
-  if (!c0 || !c1 || t1 - t0 > 901) return {};
-  const double u = (t - t0) / (t1 - t0);
-  s.clock = *c0 * (1 - u) + *c1 * u + relativity_factor * s.position.dot(inertial_velocity);
+  std::optional<double> clock;
+  if (const auto own = clocks_.find(sat); own != clocks_.end()) {
+    const auto &all = own->second;
+    const auto next =
+        std::upper_bound(all.begin(), all.end(), t, [](GpsTime x, const auto &e) { return x < e.first; });
+    if (next != all.begin() && next != all.end() && next->first - std::prev(next)->first < 901) {
+      const auto before = std::prev(next);
+      const double u = (t - before->first) / (next->first - before->first);
+      clock = before->second * (1 - u) + next->second * u;
+    }
+  }
+  if (!clock) {
+    const auto &[t0, p0, c0] = list[k - 1];
+    const auto &[t1, p1, c1] = list[k];
+    if (!c0 || !c1 || t1 - t0 > 901) return {};
+    const double u = (t - t0) / (t1 - t0);
+    clock = *c0 * (1 - u) + *c1 * u;
+  }
+  s.clock = *clock + relativity_factor * s.position.dot(inertial_velocity);
   return s;
 }
 

@@ -1,5 +1,5 @@
 #pragma once
-#include "formats/gnss_data.h"
+#include "formats/rinex_clock.h"
 #include "geodesy/frame.h"
 #include <optional>
 
@@ -55,11 +55,12 @@ private:
   std::map<SatId, std::vector<GlonassState>> glonass_;
 };
 
-/// SP3 positions by a Lagrange polynomial over ten epochs, clocks linear between epochs (5 min or denser) or none.
-/// Throws `InputError` when the file names a frame that is not known.
+/// SP3 positions by a Lagrange polynomial over ten epochs; clocks linear between the epochs of a clock file where one
+/// covers the satellite, else between those of the positions (15 min or denser), else none. Positions are centres of
+/// mass. Throws `InputError` when the file names a frame that is not known.
 class PreciseOrbits : public Orbits {
 public:
-  explicit PreciseOrbits(const std::vector<Sp3File> &files);
+  explicit PreciseOrbits(const std::vector<Sp3File> &files, const std::vector<ClockFile> &clocks = {});
   std::optional<SatelliteState> at(SatId sat, GpsTime transmission, GpsTime epoch) const override;
   Frame frame(GpsTime) const override { return frame_; }
   std::string name() const override { return "precise"; }
@@ -67,6 +68,7 @@ public:
 
 private:
   std::map<SatId, std::vector<std::tuple<GpsTime, Vec3, std::optional<double>>>> by_sat_;
+  std::map<SatId, std::vector<std::pair<GpsTime, double>>> clocks_;
   Frame frame_;
 };
 

@@ -1,4 +1,5 @@
 #pragma once
+#include "geodesy/ocean_loading.h"
 #include "gnss/sight.h"
 #include "gnss/signals.h"
 
@@ -6,9 +7,10 @@ namespace ampletie {
 
 /// Where the antenna stands over the marker and what is known about it.
 struct AntennaSetUp {
-  Vec3 arp_offset_enu = Vec3::Zero();   ///< marker to antenna reference point, m
-  const Antenna *calibration = nullptr; ///< null: no correction is applied
-  double azimuth = 0;                   ///< rad; where the antenna's north mark points
+  Vec3 arp_offset_enu = Vec3::Zero();    ///< marker to antenna reference point, m
+  const Antenna *calibration = nullptr;  ///< null: no correction is applied
+  double azimuth = 0;                    ///< rad; where the antenna's north mark points
+  const OceanLoading *loading = nullptr; ///< of the mark; null: no ocean loading is applied
 };
 
 /// Position of the marker from code alone, mean over the epochs, m; throws `InputError` when no epoch can be solved.

@@ -70,9 +70,9 @@ std::optional<Dilution> dilution(const std::vector<std::pair<double, double>> &d
     const Eigen::Vector4d row(std::cos(el) * std::sin(az), std::cos(el) * std::cos(az), std::sin(el), 1);
     n += row * row.transpose();
   }
-  const Eigen::FullPivLU<Eigen::Matrix4d> lu(n);
-  if (lu.rcond() < 1e-9) return {};
-  const Eigen::Matrix4d q = lu.inverse();
+  const Eigen::SelfAdjointEigenSolver<Eigen::Matrix4d> eigen(n);
+  if (eigen.eigenvalues()[0] < 1e-6 * eigen.eigenvalues()[3]) return {};
+  const Eigen::Matrix4d q = n.inverse();
   return Dilution{std::sqrt(q.topLeftCorner<3, 3>().trace()), std::sqrt(q(0, 0) + q(1, 1)), std::sqrt(q(2, 2))};
 }
 

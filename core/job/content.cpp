@@ -37,6 +37,14 @@ SourceContent read_source(const std::string &name, const std::string &bytes) {
       c.source.kind = "sp3";
       c.sp3 = std::make_shared<Sp3File>(read_sp3(text));
       break;
+    case FileKind::clock:
+      c.source.kind = "clock";
+      c.clock = std::make_shared<ClockFile>(read_rinex_clock(text));
+      break;
+    case FileKind::ocean_loading:
+      c.source.kind = "ocean_loading";
+      c.ocean_loading = std::make_shared<std::vector<OceanLoading>>(read_ocean_loading(text));
+      break;
     case FileKind::antex:
       c.source.kind = "antex";
       c.antex = std::make_shared<AntexFile>(read_antex(text));

@@ -117,6 +117,19 @@ void gnss(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vec
       Doubt &d = list.add("vector noisy", name, "gnss", v.id, "the phase residuals are larger than the limit");
       d.value = v.solved.rms_m * 1000, d.limit = set.rms_limit_m * 1000, d.unit = "mm";
     }
+    // Loading differs by up to a centimetre or two between an ocean's coast and places some hundred kilometres away
+    // (IERS Conventions 7.1.2); nothing here says where the coast is.
+    if (v.length() > 100e3) {
+      std::string without;
+      for (const Occupation &o : s.occupations)
+        if ((o.id == v.from_occupation || o.id == v.to_occupation) && !o.loading)
+          without += (without.empty() ? "" : " and ") + o.mark;
+      if (!without.empty())
+        list.add("ocean loading missing", name, "gnss", v.id,
+                 "no ocean loading coefficients for " + without +
+                     ": near an ocean's coast the height of so long a vector may be off by a centimetre")
+            .effect_m = 0.01;
+    }
     const double minutes = (v.solved.last - v.solved.first) / 60;
     if (minutes < set.min_overlap_min) {
       Doubt &d = list.add("short overlap", name, "gnss", v.id, "the common time is shorter than the limit");

@@ -19,10 +19,13 @@ NavigationFile broadcast_messages(const JobSnapshot &s) {
 std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s) {
   if (s.state.settings.orbits == "precise") {
     std::vector<Sp3File> files;
-    for (const auto &c : s.contents)
+    std::vector<ClockFile> clocks;
+    for (const auto &c : s.contents) {
       if (c.sp3) files.push_back(*c.sp3);
+      if (c.clock) clocks.push_back(*c.clock);
+    }
     if (files.empty()) throw InputError("precise orbits are asked for, but the job holds no SP3 file");
-    return std::make_unique<PreciseOrbits>(files);
+    return std::make_unique<PreciseOrbits>(files, clocks);
   }
   NavigationFile all = broadcast_messages(s);
   if (all.size() == 0) throw InputError("the job holds no broadcast orbits: take a navigation file");

@@ -3,6 +3,7 @@
 #include "base/hash.h"
 #include "base/text.h"
 #include "formats/rinex_observation.h"
+#include "geodesy/ellipsoid.h"
 #include <algorithm>
 #include <numeric>
 
@@ -48,6 +49,22 @@ std::size_t edit_distance(const std::string &a, const std::string &b) {
     }
   }
   return row[b.size()];
+}
+
+/// Coefficients under the mark's name, else of the nearest place within 10 km: loading changes over tens of kilometres.
+const OceanLoading *find_loading(const Contents &contents, const std::string &mark, const Vec3 &place) {
+  const OceanLoading *best = nullptr;
+  double nearest = 10e3;
+  for (const auto &c : contents) {
+    if (!c.ocean_loading) continue;
+    for (const OceanLoading &o : *c.ocean_loading) {
+      if (lower(o.station) == lower(mark)) return &o;
+      if (!o.latitude || place.norm() < 6e6) continue;
+      const double away = (to_cartesian({*o.latitude, *o.longitude, to_geodetic(place).h}) - place).norm();
+      if (away < nearest) nearest = away, best = &o;
+    }
+  }
+  return best;
 }
 
 } // namespace
@@ -114,6 +131,7 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
         apply(e.set_up, o.set_up, "set_up");
       }
       o.calibration = find_calibration(contents, o.antenna);
+      o.loading = find_loading(contents, o.mark, f.approximate);
       if (lower(o.measured_to) == "arp" && !o.slant)
         o.antenna_height = o.measured;
       else {

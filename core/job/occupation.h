@@ -18,6 +18,7 @@ struct Occupation {
   double east = 0, north = 0, azimuth_deg = 0; ///< of the antenna against the mark, m; of its north mark, degrees
   const Antenna *calibration = nullptr;        ///< into the job's contents; null when unknown
   const AntennaPoint *point = nullptr;
+  const OceanLoading *loading = nullptr; ///< coefficients of this mark, or of a place within 10 km; null: none
   std::size_t epochs = 0;
   std::string systems;
   std::shared_ptr<const ObservationFile> file;

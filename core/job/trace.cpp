@@ -42,6 +42,12 @@ std::vector<TraceStep> trace_occupation(const Occupation &o, const JobSnapshot &
                        fmt::format("point {} at radius {:.4f} m, {:.4f} m above the ARP", o.point->point,
                                    o.point->radius, o.point->above_arp),
                        c.source.id, o.point->line, 0, o.id});
+  if (o.loading)
+    for (const auto &c : s.contents)
+      if (c.ocean_loading && o.loading >= c.ocean_loading->data() &&
+          o.loading < c.ocean_loading->data() + c.ocean_loading->size())
+        out.push_back({depth + 1, "ocean loading", fmt::format("{} line {}", c.source.name, o.loading->line),
+                       "ocean loading of " + o.loading->station, c.source.id, o.loading->line, 0, o.id});
   if (o.calibration)
     for (const auto &c : s.contents)
       if (c.antex && o.calibration >= c.antex->receivers.data() &&
@@ -79,7 +85,7 @@ std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s,
       for (auto &step : trace_occupation(o, s, depth + 2)) out.push_back(std::move(step));
   }
   for (const auto &c : s.contents)
-    if ((v.orbits == "broadcast" && c.navigation) || (v.orbits == "precise" && c.sp3))
+    if ((v.orbits == "broadcast" && c.navigation) || (v.orbits == "precise" && (c.sp3 || c.clock)))
       out.push_back({depth + 1, "orbits", c.source.name, v.orbits + " orbits", c.source.id, 0, 0, v.id});
   return out;
 }

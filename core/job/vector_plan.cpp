@@ -17,7 +17,8 @@ std::string settings_key(const JobSettings &s) {
 std::string orbit_hash(const JobSnapshot &s) {
   std::string key;
   for (const auto &c : s.contents)
-    if ((s.state.settings.orbits == "precise" && c.sp3) || (s.state.settings.orbits != "precise" && c.navigation))
+    if (s.state.settings.orbits == "precise" ? c.sp3 || c.clock || (c.antex && !c.antex->satellites.empty())
+                                             : c.navigation != nullptr)
       key += c.source.id;
   return sha256_hex(key);
 }
@@ -37,6 +38,10 @@ std::string occupation_key(const Occupation &o) {
       o.source_id + "|" + o.mark + "|" +
       fmt::format("{:.5f} {:.4f} {:.4f} {:.2f}", o.antenna_height.value_or(-99), o.east, o.north, o.azimuth_deg) + "|" +
       o.antenna;
+  if (o.loading)
+    for (std::size_t i = 0; i < 3; ++i)
+      for (std::size_t m = 0; m < 11; ++m)
+        k += fmt::format(",{:.6f},{:.4f}", o.loading->amplitude[i][m], o.loading->phase[i][m]);
   if (o.calibration)
     for (const auto &[f, q] : o.calibration->frequencies) {
       k += f + fmt::format("{:.6f},{:.6f},{:.6f}", q.offset_neu.x(), q.offset_neu.y(), q.offset_neu.z());

@@ -105,6 +105,7 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     a.arp_offset_enu = {o.east, o.north, o.antenna_height.value_or(0)};
     a.azimuth = radians(o.azimuth_deg);
     a.calibration = o.calibration;
+    a.loading = o.loading;
     return a;
   };
   parallel(work.size(), "positions from code,", 1, [&](std::size_t i) {
@@ -145,6 +146,10 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   std::map<std::string, OccupationModel> models;
   ModelOptions options;
   options.mask_deg = s.state.settings.mask_deg;
+  std::vector<SatelliteAntenna> satellites;
+  for (const auto &c : s.contents)
+    if (c.antex) satellites.insert(satellites.end(), c.antex->satellites.begin(), c.antex->satellites.end());
+  if (s.state.settings.orbits == "precise" && !satellites.empty()) options.satellite_antennas = &satellites;
   parallel(modelled.size(), "reducing occupation", 2, [&](std::size_t i) {
     OccupationModel m = model_occupation(*modelled[i]->file, *orbits, place.at(modelled[i]->id),
                                          antenna_of(*modelled[i]), options, progress);
