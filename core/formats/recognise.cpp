@@ -20,6 +20,8 @@ std::string kind_name(FileKind kind) {
     return "precise orbits";
   case FileKind::clock:
     return "satellite clocks";
+  case FileKind::ionosphere:
+    return "ionosphere maps";
   case FileKind::ocean_loading:
     return "ocean loading coefficients";
   case FileKind::antex:
@@ -57,6 +59,7 @@ Recognition recognise(std::string_view c) {
   if (first.find("RINEX VERSION / TYPE") != std::string_view::npos &&
       first.substr(0, 60).find("C") != std::string_view::npos && first.size() > 80)
     return {FileKind::clock, {}};
+  if (label == "IONEX VERSION / TYPE") return {FileKind::ionosphere, {}};
   if (label == "ANTEX VERSION / SYST") return {FileKind::antex, {}};
   if (begins("#c") || begins("#d") || begins("#a")) return {FileKind::sp3, {}};
   if (begins("\x89PNG") || begins("\xFF\xD8\xFF") || begins("GIF8")) return {FileKind::unknown, "a picture"};

@@ -10,6 +10,7 @@ enum class FileKind {
   rtcm3,
   sp3,
   clock,
+  ionosphere,
   antex,
   antenna_points,
   ocean_loading,

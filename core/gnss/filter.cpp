@@ -56,7 +56,7 @@ double SessionFilter::ionosphere_sd(std::size_t k) const {
 
 double SessionFilter::zenith_sd(std::size_t k) const {
   if (!o_.relative_troposphere) return 1e-6;
-  return 0.02 + 0.0005 * legs_[k].start.norm() / 1000 + 0.02 * std::abs(legs_[k].height_difference) / 1000;
+  return 0.02 + 0.0005 * legs_[k].start.norm() / 1000 + 0.03 * std::abs(legs_[k].height_difference) / 1000;
 }
 
 Index SessionFilter::add(const Key &k, double x, double variance) {

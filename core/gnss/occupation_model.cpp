@@ -49,7 +49,7 @@ struct Track {
   bool fresh = true;
   double wind = 0, divergence = 0; ///< phase − code of the first signal that has both, m
   unsigned pending = 0xFF;
-  std::array<double, max_signals> hz {};
+  std::array<double, max_signals> hz{};
   const SatelliteAntenna *satellite = nullptr;
 };
 
@@ -65,7 +65,8 @@ public:
       : f_(f), orbits_(orbits), antenna_(antenna), axes_(local_axes(to_geodetic(marker))),
         air_(to_geodetic(marker), f.epochs.front().time),
         slow_(marker, f.epochs.front().time, f.epochs.back().time, options.tides, antenna.loading),
-        satellite_antennas_(options.satellite_antennas), mask_(radians(options.mask_deg)) {
+        satellite_antennas_(options.satellite_antennas), ionosphere_(options.ionosphere), place_(to_geodetic(marker)),
+        mask_(radians(options.mask_deg)) {
     out.marker = marker;
     out.height = to_geodetic(marker).h;
     out.receiver = f.receiver;
@@ -218,6 +219,7 @@ private:
     const double common =
         s->range - speed_of_light * s->clock + air_(l.elevation, mapping) + fix.clock.at(rec.sat.system);
     o.wet_mapping = static_cast<float>(mapping);
+    const double known = ionosphere_ ? ionosphere_->delay(place_.lat, place_.lon, l.azimuth, l.elevation, e.time) : 0;
     track.wind = wind_up(*s, sun, axes_, track.wind);
     o.wind_up = static_cast<float>(track.wind);
     SlipDetector::Epoch watch;
@@ -226,6 +228,7 @@ private:
     const auto calibration = calibrations_.find(rec.sat.system);
     for (std::size_t k = 0; k < c.count; ++k) {
       const double wavelength = speed_of_light / track.hz[k];
+      const double delay = known * (1575.42e6 / track.hz[k]) * (1575.42e6 / track.hz[k]);
       double correction = 0;
       if (calibration != calibrations_.end())
         if (const AntennaFrequency *q = calibration->second.of[k].frequency)
@@ -236,8 +239,8 @@ private:
       const double carrier = phase[k].value * wavelength + carrier_shift_;
       watch.code[k] = code[k].present() ? code[k].value : NAN;
       watch.phase[k] = phase[k].present() ? carrier : NAN;
-      o.code[k] = static_cast<float>(code[k].present() ? code[k].value - common - correction : NAN);
-      o.phase[k] = phase[k].present() ? carrier - track.wind * wavelength - common - correction : NAN;
+      o.code[k] = static_cast<float>(code[k].present() ? code[k].value - common - correction - delay : NAN);
+      o.phase[k] = phase[k].present() ? carrier - track.wind * wavelength - common - correction + delay : NAN;
       if (o.strength == 0 && c.strength[k] >= 0) o.strength = static_cast<float>(f_.value(rec, c.strength[k]).value);
     }
     const double gap = e.time - track.last;
@@ -263,6 +266,8 @@ private:
   StandardDelay air_;
   SlowModels slow_;
   const std::vector<SatelliteAntenna> *satellite_antennas_;
+  const IonospherePrior *ionosphere_;
+  Geodetic place_;
   double mask_, carrier_shift_ = 0;
   std::map<char, SignalColumns> columns_;
   std::map<char, Calibrations> calibrations_;

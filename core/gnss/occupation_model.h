@@ -1,5 +1,6 @@
 #pragma once
 #include "base/progress.h"
+#include "gnss/ionosphere.h"
 #include "gnss/point_position.h"
 
 namespace ampletie {
@@ -11,6 +12,7 @@ struct ModelOptions {
   /// With orbits of the centres of mass: where the satellites' antennas are. Null for broadcast orbits, which have it
   /// in.
   const std::vector<SatelliteAntenna> *satellite_antennas = nullptr;
+  const IonospherePrior *ionosphere = nullptr; ///< taken off code and carrier beforehand; null: nothing is
 };
 
 /// One satellite at one epoch, reduced by everything that can be computed beforehand.

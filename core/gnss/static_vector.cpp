@@ -30,13 +30,16 @@ namespace {
 /// correlation times.
 StaticOptions learn(const StaticOptions &prior, const StaticVector &first) {
   StaticOptions o = prior;
-  const double seconds = first.last - first.first, weight = seconds / (seconds + 1800);
+  const double seconds = first.last - first.first;
+  // A noise that is larger than thought shows sooner than one that is smaller.
+  const double weight = seconds / (seconds + (first.noise_ratio > 1 && seconds >= 1800 ? 450 : 1800));
   // Multipath is about two thirds of the variance: what the residuals have too much is charged to it.
   const double scale = std::clamp(1 + 1.5 * weight * (first.noise_ratio - 1), seconds < 1800 ? 1.0 : 0.6, 9.0);
   o.phase_multipath *= std::sqrt(scale);
   if (seconds > 10 * prior.correlation_s)
-    o.diffuse_share = std::clamp(prior.diffuse_share + weight * (first.slow_share / scale - prior.diffuse_share),
-                                 prior.diffuse_share, 1.0);
+    o.diffuse_share =
+        std::clamp(prior.diffuse_share + seconds / (seconds + 1800) * (first.slow_share / scale - prior.diffuse_share),
+                   prior.diffuse_share, 1.0);
   return o;
 }
 
@@ -108,12 +111,13 @@ Mat3 type_b(const OccupationModel &base, const OccupationModel &rover, const Orb
             const StaticOptions &options, int satellites) {
   const double length = (rover.marker - base.marker).norm();
   // Orbit errors scale with length over distance to the satellites (common practice: Δb = b Δr / 20 000 km); the mean
-  // over the satellites in view cancels most of it.
+  // over the satellites in view cancels most of it, in height about a third as well: a zenith delay is estimated beside
+  // it.
   const double orbit = length * orbits.position_sd() / 2.0e7 / std::sqrt(std::max(1.0, satellites / 2.0));
   const Mat3 axes = local_axes(to_geodetic(rover.marker));
   const double plan = std::hypot(options.type_b_plan, options.type_b_ppm * 1e-6 * length);
-  return axes.transpose() * Vec3(plan, plan, options.type_b_up).cwiseAbs2().asDiagonal() * axes +
-         orbit * orbit * Mat3::Identity();
+  const Vec3 sd(std::hypot(plan, orbit), std::hypot(plan, orbit), std::hypot(options.type_b_up, 3 * orbit));
+  return axes.transpose() * sd.cwiseAbs2().asDiagonal() * axes;
 }
 
 StaticVector solve_static(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,

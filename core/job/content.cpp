@@ -41,6 +41,10 @@ SourceContent read_source(const std::string &name, const std::string &bytes) {
       c.source.kind = "clock";
       c.clock = std::make_shared<ClockFile>(read_rinex_clock(text));
       break;
+    case FileKind::ionosphere:
+      c.source.kind = "ionosphere";
+      c.ionosphere = std::make_shared<IonexFile>(read_ionex(text));
+      break;
     case FileKind::ocean_loading:
       c.source.kind = "ocean_loading";
       c.ocean_loading = std::make_shared<std::vector<OceanLoading>>(read_ocean_loading(text));

@@ -2,6 +2,7 @@
 #include "formats/antenna_points.h"
 #include "formats/control_list.h"
 #include "formats/gnss_data.h"
+#include "formats/ionex.h"
 #include "formats/ocean_loading_file.h"
 #include "formats/rinex_clock.h"
 #include "job/store.h"
@@ -17,6 +18,7 @@ struct SourceContent {
   std::shared_ptr<const NavigationFile> navigation;
   std::shared_ptr<const Sp3File> sp3;
   std::shared_ptr<const ClockFile> clock;
+  std::shared_ptr<const IonexFile> ionosphere;
   std::shared_ptr<const std::vector<OceanLoading>> ocean_loading;
   std::shared_ptr<const AntexFile> antex;
   std::shared_ptr<const std::vector<AntennaPoint>> antenna_points;

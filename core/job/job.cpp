@@ -29,6 +29,7 @@ std::string describe(const SourceContent &c) {
                     c.navigation->skipped ? fmt::format(" ({} of other kinds not used)", c.navigation->skipped) : "");
   if (!out.empty()) return out;
   if (c.clock) return fmt::format("clocks of {} satellites", c.clock->satellites.size());
+  if (c.ionosphere) return fmt::format("{} ionosphere maps", c.ionosphere->maps.size());
   if (c.ocean_loading) return fmt::format("ocean loading coefficients of {} places", c.ocean_loading->size());
   if (c.sp3) return fmt::format("precise orbits in {}, {} epochs", c.sp3->frame, c.sp3->epochs.size());
   if (c.antex) return fmt::format("calibrations of {} antennas", c.antex->receivers.size());

@@ -32,6 +32,20 @@ std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s) {
   return std::make_unique<BroadcastOrbits>(std::move(all));
 }
 
+std::unique_ptr<IonospherePrior> job_ionosphere(const JobSnapshot &s) {
+  if (s.state.settings.known_ionosphere == "maps") {
+    std::vector<IonexFile> files;
+    for (const auto &c : s.contents)
+      if (c.ionosphere) files.push_back(*c.ionosphere);
+    if (!files.empty()) return std::make_unique<IonexPrior>(std::move(files));
+  }
+  if (s.state.settings.known_ionosphere == "broadcast")
+    for (const auto &c : s.contents)
+      if (c.navigation && c.navigation->klobuchar.size() >= 8)
+        return std::make_unique<BroadcastIonosphere>(c.navigation->klobuchar);
+  return nullptr;
+}
+
 namespace {
 /// Opening a datum reads registers and grids; the last one of each thread is kept, since decisions seldom change it.
 JobDatum opened(const DatumSettings &d, const Geodetic &near) {

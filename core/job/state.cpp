@@ -54,6 +54,8 @@ void apply_setting(JobSettings &s, const std::string &name, const json &v) {
     number(s.correlation_s);
   else if (name == "ionosphere")
     number(s.ionosphere_ppm);
+  else if (name == "known-ionosphere")
+    s.known_ionosphere = v;
   else if (name == "sessions")
     s.together = v != "one by one";
   else if (name == "loop")
@@ -204,6 +206,9 @@ const std::vector<SettingInfo> &setting_catalogue() {
        K::number, 30, 1800},
       {"solve", "ionosphere", "Ionosphere", "ppm",
        "How much the ionosphere may differ between the ends of a vector, per length.", K::number, 0.5, 20},
+      {"solve", "known-ionosphere", "Known ionosphere", "",
+       "Taken off before the rest is estimated: maps (IONEX) where the job holds them, the broadcast model, or none.",
+       K::choice, 0, 0, "maps|broadcast|none"},
       {"solve", "sessions", "Sessions", "",
        "Together: all receivers of a session in one solution that closes exactly and knows what its vectors share. One "
        "by "
@@ -243,6 +248,7 @@ std::string setting_text(const JobSettings &s, const std::string &n) {
   if (n == "systems") return s.systems;
   if (n == "frequencies") return fmt::format("{:g}", s.frequencies);
   if (n == "correlation") return fmt::format("{:g}", s.correlation_s);
+  if (n == "known-ionosphere") return s.known_ionosphere;
   if (n == "sessions") return s.together ? "together" : "one by one";
   if (n == "loop") return fmt::format("{:g}", s.loop_mm);
   if (n == "loop-ppm") return fmt::format("{:g}", s.loop_ppm);

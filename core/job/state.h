@@ -38,7 +38,8 @@ struct JobSettings {
   std::string orbits = "broadcast";
   std::string systems = std::string(solved_systems);
   double frequencies = band_count, correlation_s = 300, ionosphere_ppm = 2;
-  bool together = true; ///< all receivers of a session in one solution
+  std::string known_ionosphere = "maps"; ///< "maps", "broadcast" or "none"
+  bool together = true;                  ///< all receivers of a session in one solution
   double loop_mm = 10, loop_ppm = 1;
   double centring_sd_m = 0.001, height_sd_m = 0.001;
   double worst_transformation_m = 0.02;

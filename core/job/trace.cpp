@@ -87,6 +87,9 @@ std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s,
   for (const auto &c : s.contents)
     if ((v.orbits == "broadcast" && c.navigation) || (v.orbits == "precise" && (c.sp3 || c.clock)))
       out.push_back({depth + 1, "orbits", c.source.name, v.orbits + " orbits", c.source.id, 0, 0, v.id});
+  for (const auto &c : s.contents)
+    if (c.ionosphere && s.state.settings.known_ionosphere == "maps")
+      out.push_back({depth + 1, "ionosphere", c.source.name, "ionosphere maps", c.source.id, 0, 0, v.id});
   return out;
 }
 

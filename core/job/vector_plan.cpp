@@ -20,6 +20,10 @@ std::string orbit_hash(const JobSnapshot &s) {
     if (s.state.settings.orbits == "precise" ? c.sp3 || c.clock || (c.antex && !c.antex->satellites.empty())
                                              : c.navigation != nullptr)
       key += c.source.id;
+  // What is taken as known of the ionosphere.
+  const std::string &known = s.state.settings.known_ionosphere;
+  for (const auto &c : s.contents)
+    if ((known == "maps" && c.ionosphere) || (known == "broadcast" && c.navigation)) key += known + c.source.id;
   return sha256_hex(key);
 }
 

@@ -149,6 +149,8 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   std::vector<SatelliteAntenna> satellites;
   for (const auto &c : s.contents)
     if (c.antex) satellites.insert(satellites.end(), c.antex->satellites.begin(), c.antex->satellites.end());
+  const auto ionosphere = job_ionosphere(s);
+  options.ionosphere = ionosphere.get();
   if (s.state.settings.orbits == "precise" && !satellites.empty()) options.satellite_antennas = &satellites;
   parallel(modelled.size(), "reducing occupation", 2, [&](std::size_t i) {
     OccupationModel m = model_occupation(*modelled[i]->file, *orbits, place.at(modelled[i]->id),

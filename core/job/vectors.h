@@ -67,6 +67,9 @@ NavigationFile broadcast_messages(const JobSnapshot &s);
 /// The orbits that the settings ask for; throws `InputError` when there are none in the job.
 std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s);
 
+/// What the settings take as known of the ionosphere; null: nothing, or nothing is in the job.
+std::unique_ptr<IonospherePrior> job_ionosphere(const JobSnapshot &s);
+
 /// Published position of a mark in the job's frame at the job's epoch.
 TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy);
 /// The datum of the job near its data; throws when nothing tells where the job is.
