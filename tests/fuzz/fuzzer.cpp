@@ -1,6 +1,8 @@
-// The coverage-guided fuzzer (clang's): tests/fuzz/run builds and starts it.
+// The coverage-guided fuzzer (clang's): tests/fuzz/run builds and starts it for every format.
 #include "fuzz/targets.h"
+#include <cstdlib>
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t *data, std::size_t size) {
-  ampletie::testing::fuzz_one({reinterpret_cast<const char *>(data), size});
+  static const auto &target = ampletie::testing::fuzz_targets().at(std::getenv("AMPLETIE_FUZZ"));
+  target({reinterpret_cast<const char *>(data), size});
   return 0;
 }

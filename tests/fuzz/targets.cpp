@@ -5,9 +5,14 @@
 #include "formats/antenna_points.h"
 #include "formats/antex.h"
 #include "formats/control_list.h"
+#include "formats/hatanaka.h"
+#include "formats/ionex.h"
+#include "formats/ocean_loading_file.h"
 #include "formats/recognise.h"
+#include "formats/rinex_clock.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
+#include "formats/rtcm3.h"
 #include "formats/sp3.h"
 
 namespace ampletie::testing {
@@ -20,20 +25,57 @@ template <class F> void attempt(F f) {
 }
 } // namespace
 
-void fuzz_one(std::string_view bytes) {
-  std::string text;
-  attempt([&] { text = is_gzip(bytes) ? gunzip(bytes, 1 << 22) : std::string(bytes); });
-  attempt([&] { recognise(text); });
-  attempt([&] { write_rinex_observation(read_rinex_observation(text)); });
-  attempt([&] { write_rinex_navigation(read_rinex_navigation(text)); });
-  attempt([&] { write_sp3(read_sp3(text)); });
-  attempt([&] {
-    for (const Antenna &a : read_antex(text).receivers)
-      for (const auto &[name, f] : a.frequencies) antenna_correction(a, f, 1, 1);
-  });
-  attempt([&] { read_control_list(text); });
-  attempt([&] { read_antenna_points(text); });
-  parse_angle_deg(text);
+const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets() {
+  using Bytes = std::string_view;
+  static const std::map<std::string, std::function<void(Bytes)>> all{
+      {"observation",
+       [](Bytes b) {
+         attempt([&] {
+           for (const ObservationFile &f : read_rinex_observations(b)) write_rinex_observation(f);
+         });
+       }},
+      {"hatanaka",
+       [](Bytes b) { attempt([&] { read_rinex_observations(expand_hatanaka(b, std::size_t{1} << 22)); }); }},
+      {"navigation", [](Bytes b) { attempt([&] { write_rinex_navigation(read_rinex_navigation(b)); }); }},
+      {"sp3", [](Bytes b) { attempt([&] { write_sp3(read_sp3(b)); }); }},
+      {"clock", [](Bytes b) { attempt([&] { read_rinex_clock(b); }); }},
+      {"antex",
+       [](Bytes b) {
+         attempt([&] {
+           for (const Antenna &a : read_antex(b).receivers)
+             for (const auto &[name, f] : a.frequencies) antenna_correction(a, f, 1, 1);
+         });
+       }},
+      {"ionosphere", [](Bytes b) { attempt([&] { read_ionex(b); }); }},
+      {"ocean_loading",
+       [](Bytes b) {
+         looks_like_ocean_loading(b);
+         attempt([&] { read_ocean_loading(b); });
+       }},
+      {"rtcm3",
+       [](Bytes b) {
+         looks_like_rtcm3(b);
+         attempt([&] {
+           for (const ObservationFile &f : read_rtcm3(b, gps_time(Calendar{2026, 5, 12, 0, 0, 0})).stations)
+             write_rinex_observation(f);
+         });
+       }},
+      {"control", [](Bytes b) { attempt([&] { read_control_list(b); }); }},
+      {"antenna_points",
+       [](Bytes b) {
+         attempt([&] { read_antenna_points(b); });
+         parse_angle_deg(b);
+       }},
+      {"compressed",
+       [](Bytes b) {
+         attempt([&] {
+           if (is_gzip(b)) recognise(gunzip(b, std::size_t{1} << 22));
+           if (is_unix_compressed(b)) recognise(uncompress(b, std::size_t{1} << 22));
+           recognise(b);
+         });
+       }},
+  };
+  return all;
 }
 
 } // namespace ampletie::testing

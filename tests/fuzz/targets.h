@@ -1,11 +1,13 @@
 #pragma once
-#include <cstdint>
+#include <functional>
+#include <map>
+#include <string>
 #include <string_view>
 
 namespace ampletie::testing {
 
-/// Feeds bytes to every parser that they could reach, as a dropped file would. Any outcome but `InputError` or success
-/// is a fault. Used by the fuzzer and by the replay of the corpus.
-void fuzz_one(std::string_view bytes);
+/// One function per format, by the name of its folder in the corpus. Each reads the bytes and, where there is a writer,
+/// writes what it read; nothing but `InputError` may leave a reader.
+const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets();
 
 } // namespace ampletie::testing
