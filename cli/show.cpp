@@ -101,12 +101,15 @@ ordered_json loop_rows(const Job &job) {
     ordered_json j{{"id", l.id}, {"marks", l.marks}, {"vectors", l.vectors}, {"signs", l.signs}};
     j["kind"] = l.repeated() ? "repeated" : "loop";
     j["check"] = loop_check_name(l.check);
-    j["east"] = l.misclosure_enu.x(), j["north"] = l.misclosure_enu.y(), j["up"] = l.misclosure_enu.z();
-    j["length_m"] = l.length;
-    j["misclosure_m"] = l.misclosure_enu.norm(), j["limit_m"] = l.limit_m, j["within_limit"] = l.within_limit();
+    j["misclosure"] = {l.misclosure.x(), l.misclosure.y(), l.misclosure.z()};
+    j["east_m"] = l.misclosure_enu.x(), j["north_m"] = l.misclosure_enu.y(), j["up_m"] = l.misclosure_enu.z();
+    j["length_m"] = l.length, j["misclosure_m"] = l.misclosure_enu.norm();
+    j["ppm"] = l.length > 0 ? ordered_json(l.misclosure_enu.norm() / l.length * 1e6) : ordered_json();
+    j["limit_m"] = l.limit_m, j["within_limit"] = l.within_limit();
     j["statistic"] = l.statistic_limit > 0 ? ordered_json(l.statistic) : ordered_json();
     j["statistic_limit"] = l.statistic_limit > 0 ? ordered_json(l.statistic_limit) : ordered_json();
     j["within_propagated"] = l.within_propagated();
+    j["passes"] = l.within_limit() && l.within_propagated();
     out.push_back(j);
   }
   return out;

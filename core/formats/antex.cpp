@@ -68,14 +68,16 @@ AntexFile read_antex(std::string_view text_in) {
       if (satellite) satellite->from = instant(line, at);
     } else if (name == "VALID UNTIL") {
       if (satellite) satellite->until = instant(line, at);
-    } else if (name == "DAZI")
+    } else if (name == "DAZI") {
       a->azimuth_step = number(line, 2, 6, at, "the azimuth step");
-    else if (name == "ZEN1 / ZEN2 / DZEN") {
+      if (a->azimuth_step != 0 && !(a->azimuth_step >= 0.1 && a->azimuth_step <= 180))
+        throw InputError({}, at, "the azimuth step is impossible");
+    } else if (name == "ZEN1 / ZEN2 / DZEN") {
       a->zenith_first = number(line, 2, 6, at, "the first zenith angle");
       a->zenith_last = number(line, 8, 6, at, "the last zenith angle");
       a->zenith_step = number(line, 14, 6, at, "the zenith step");
-      if (a->zenith_step <= 0 || a->zenith_last < a->zenith_first ||
-          (a->zenith_last - a->zenith_first) / a->zenith_step > 400)
+      if (!(a->zenith_step >= 0.01) || !(a->zenith_last >= a->zenith_first) || !(a->zenith_last <= 180) ||
+          !(a->zenith_first >= 0) || (a->zenith_last - a->zenith_first) / a->zenith_step > 400)
         throw InputError({}, at, "the grid of zenith angles is impossible");
     } else if (name == "SINEX CODE")
       a->release = text(line, 0, 10);
@@ -114,6 +116,8 @@ AntexFile read_antex(std::string_view text_in) {
   for (const Antenna &r : f.receivers)
     for (const auto &[k, q] : r.frequencies) {
       const bool grid = r.azimuth_step > 0;
+      if (!grid && !q.by_azimuth.empty())
+        throw InputError({}, r.line, r.type + ": " + k + " has variations by azimuth, but the step is not given");
       if (q.no_azimuth.empty()) throw InputError({}, r.line, r.type + " has no variations for " + k);
       if (grid && q.by_azimuth.size() != static_cast<std::size_t>(std::lround(360 / r.azimuth_step)) + 1)
         throw InputError({}, r.line, r.type + ": the azimuth grid of " + k + " is incomplete");

@@ -202,9 +202,9 @@ const SiteBuilder::Columns *SiteBuilder::columns(char system) {
     for (const std::string &t : types2) add(modern_type(system, t, types2), t);
   else if (const auto d = declared_.find(system); d != declared_.end())
     for (const std::string &t : d->second) add(t, t);
-  if (list.empty()) sites_.back().types.erase(system);
   c.width = list.size();
   if (c.width != c.codes.size()) c.plain = false;
+  if (list.empty()) sites_.back().types.erase(system);
   return c.codes.empty() ? nullptr : &c;
 }
 

@@ -57,6 +57,7 @@ public:
     l.id = content_id("l", key);
     if (steps.size() == 2) l.length /= 2; // two vectors between the same marks: the limit is that of one
     const Mat3 &axes = axes_.at(l.marks.front());
+    l.misclosure = sum;
     l.misclosure_enu = axes * sum;
     l.cov_enu = axes * cov * axes.transpose();
     l.limit_m = limits_.mm * 1e-3 + limits_.ppm * 1e-6 * l.length;

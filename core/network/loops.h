@@ -23,6 +23,7 @@ struct Loop {
   std::vector<std::string> marks;            ///< in order, the first is not repeated at the end
   std::vector<std::string> vectors;          ///< in order
   std::vector<int> signs;                    ///< −1: walked against its direction
+  Vec3 misclosure = Vec3::Zero();            ///< Cartesian, m
   Vec3 misclosure_enu = Vec3::Zero();        ///< east, north, up at the first mark, m
   Mat3 cov_enu = Mat3::Zero();               ///< propagated: vectors with what they share, and the set-ups that differ
   double length = 0;                         ///< m
@@ -46,8 +47,8 @@ struct LoopCause {
   enum class Kind { height, swapped, renamed } kind = Kind::height;
   /// Whose height is wrong; the two set-ups whose marks were exchanged; the set-up and the mark that it stood on.
   std::string set_up, other;
-  double size_m = 0;         ///< of the height: true − used
-  double left = 0;           ///< largest statistic over its limit that remains
+  double size_m = 0; ///< of the height: true − used
+  double left = 0;   ///< largest statistic over its limit that remains
 };
 /// Tries, for every set-up, another antenna height, and for every two set-ups of a session, exchanged marks: which
 /// alone brings all closures inside their propagated limits? Best first; empty when nothing fails or nothing helps.

@@ -43,23 +43,41 @@ double wind_up_at(const OccupationModel &m, SatId sat, GpsTime t) {
 int wrong_integers(const Judged &j, const StaticVector &v, const std::string &base, const std::string &rover,
                    const std::string &session, const OccupationModel &base_model, const OccupationModel &rover_model) {
   std::vector<std::int64_t> truth;
+  // The integer counts from the branch of the wind-up that each side happened to start on.
+  const std::array<std::pair<const std::string *, const OccupationModel *>, 2> ends{
+      {{&base, &base_model}, {&rover, &rover_model}}};
+  auto branch = [&](std::size_t end, SatId sat, const sky::Arc &arc) {
+    return std::llround(arc.wind_up - wind_up_at(*ends[end].second, sat, arc.first));
+  };
   for (const CarrierArc &a : v.arcs) {
-    std::int64_t n[2] = {0, 0};
-    const std::string &signal = a.signal;
-    int i = 0;
-    for (const auto &mark : {base, rover}) {
-      const sky::Arc *found = nullptr;
-      for (const sky::Arc &t : j.arcs.at(mark + "/" + session + "/" + a.sat.name() + "/" + signal))
+    std::array<const sky::Arc *, 2> found{};
+    for (std::size_t end = 0; end < 2; ++end) {
+      for (const sky::Arc &t : j.arcs.at(*ends[end].first + "/" + session + "/" + a.sat.name() + "/" + a.signal))
         if (t.first <= a.last && t.last >= a.first) {
           // An arc that spans a true slip is itself a fault: no single integer is right for it.
-          if (found && found->integer != t.integer) return 1000;
-          found = &t;
+          if (found[end] && found[end]->integer != t.integer) return 1000;
+          if (!found[end]) found[end] = &t;
         }
-      if (!found) return 2000;
-      // The integer counts from the branch of the wind-up that each side happened to start on.
-      const OccupationModel &model = i == 0 ? base_model : rover_model;
-      n[i++] = found->integer + std::llround(found->wind_up - wind_up_at(model, a.sat, found->first));
+      if (!found[end]) return 2000;
     }
+    std::array<std::int64_t, 2> n{};
+    for (std::size_t end = 0; end < 2; ++end) n[end] = found[end]->integer + branch(end, a.sat, *found[end]);
+    // A satellite that swings around at noon or midnight may be taken the other way round by the simulator: one cycle
+    // more at every receiver from then on. Where the arcs of the two ends start on different sides of that moment, the
+    // end that starts later knows the swing from its own earlier arcs.
+    const std::size_t later = found[0]->first >= found[1]->first ? 0 : 1, other = 1 - later;
+    const OccupationModel &model = *ends[other].second;
+    const bool swung =
+        std::abs(wind_up_at(model, a.sat, found[later]->first) - wind_up_at(model, a.sat, found[other]->first)) > 0.3;
+    const sky::Arc *before = nullptr;
+    if (swung)
+      for (const auto &[key, list] : j.arcs)
+        if (key.rfind(*ends[later].first + "/" + session + "/" + a.sat.name() + "/", 0) == 0)
+          for (const sky::Arc &t : list)
+            if (t.first < found[later]->first &&
+                (!before || std::abs(t.first - found[other]->first) < std::abs(before->first - found[other]->first)))
+              before = &t;
+    if (before) n[other] += branch(later, a.sat, *found[later]) - branch(later, a.sat, *before);
     truth.push_back(n[1] - n[0]);
   }
   int wrong = 0;
