@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "geodesy/ellipsoid.h"
+#include "gnss/diagnosis.h"
 #include "job/record_compare.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
@@ -100,6 +101,9 @@ void gnss(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vec
       d.value = v.solved.ratio, d.limit = set.ratio_limit, d.unit = "ratio";
       d.effect_m = std::sqrt(v.solved.cov.trace());
       if (v.solved.last - v.solved.first < 1200) d.causes.push_back("the common time is short");
+      if (const auto gap = obstructed_side(v.solved))
+        d.causes.push_back(fmt::format("the sky is shut between azimuths {:.0f}° and {:.0f}°", gap->from_deg,
+                                       std::fmod(gap->to_deg, 360.0)));
       if (v.solved.satellites < 8) d.causes.push_back(fmt::format("only {} satellites in common", v.solved.satellites));
       // Is there one satellite that stands out?
       std::map<SatId, std::pair<double, int>> square;

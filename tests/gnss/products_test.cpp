@@ -1,6 +1,7 @@
 // What precise products add: clock files, satellite antennas, ocean loading in the model of an occupation.
 #include "base/angle.h"
 #include "gnss/antenna_model.h"
+#include "gnss/diagnosis.h"
 #include "gnss/orbit.h"
 #include "gnss/quality.h"
 #include "support/strata.h"
@@ -131,4 +132,39 @@ TEST_CASE("dilution of precision of a regular sky") {
   sky.resize(3);
   CHECK_FALSE(dilution(sky));
   CHECK_FALSE(dilution({{0, 0}, {1, 0}, {2, 0}, {3, 0}}));
+}
+
+TEST_CASE("a shut side of the sky is named, an open sky is not") {
+  int named = 0, open = 0;
+  for (const char *name : {"short", "obstructed"})
+    for (std::uint64_t seed = 77000; seed < 77006; ++seed) {
+      const sky::Scenario s = scenario_of(stratum(name), seed);
+      const Judged j = judge(s);
+      const BroadcastOrbits orbits(j.campaign.navigation);
+      std::vector<OccupationModel> models;
+      for (const char *mark : {"BASE", "R1"})
+        models.push_back(
+            model_occupation(j.file(mark, "s"), orbits, j.marker.at(std::string(mark) + "/s"), {}, {}, {}));
+      const auto gap = obstructed_side(solve_static(models[0], models[1], orbits, {}, {}, {}));
+      if (s.marks[1].obstructions.empty()) {
+        open += !gap;
+        continue;
+      }
+      // At least half of what is named is really shut, at one of the two ends.
+      double shut = 0;
+      for (int k = 0; gap && k < 360; ++k) {
+        const double az = gap->from_deg + gap->width_deg() * k / 360;
+        bool covered = false;
+        for (const auto &m : {s.marks[0], s.marks[1]})
+          for (const auto &o : m.obstructions) {
+            double in = az - o.azimuth_from;
+            in -= 360 * std::floor(in / 360);
+            covered = covered || in < o.azimuth_to - o.azimuth_from;
+          }
+        shut += covered;
+      }
+      named += shut > 180;
+    }
+  CHECK(open == 6);
+  CHECK(named >= 4);
 }
