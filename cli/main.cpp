@@ -22,7 +22,7 @@ struct Arguments {
   std::vector<std::string> files, words, marks;
   std::string mark, item, because, list, folder, scenario, only, frame, coordinate_epoch, orbits, unit = "m",
                                                                                                   frame_of_rows;
-  std::vector<double> xyz, grid, sd;
+  std::vector<double> xyz, grid, sd, velocity;
   std::vector<std::string> geodetic;
   double mask = 0, interval = 0;
   unsigned threads = 0;
@@ -152,6 +152,11 @@ int cmd_hold(const Arguments &a, bool check) {
     throw InputError("nothing gives coordinates of \"" + a.mark +
                      "\": take a control list, or add --xyz, --geodetic or --grid");
   if (!a.sd.empty()) v["sd_enu"] = a.sd;
+  if (!a.velocity.empty()) {
+    for (double x : a.velocity)
+      if (std::abs(x) > 0.5) throw InputError("a velocity above 0.5 m/yr is impossible: write metres per year");
+    v["velocity"] = a.velocity;
+  }
   if (!a.frame.empty()) {
     if (!frame_by_name(a.frame)) throw InputError("\"" + a.frame + "\" names no frame realisation that is known");
     v["frame"] = a.frame;
@@ -298,7 +303,10 @@ int run(int argc, char **argv) {
     c->add_option("--xyz", a.xyz, "geocentric, m")->expected(3);
     c->add_option("--geodetic", a.geodetic, "latitude, longitude, ellipsoidal height")->expected(3);
     c->add_option("--grid", a.grid, "east, north, physical height, m")->expected(3);
-    c->add_option("--sd", a.sd, "standard deviations east, north, up, m")->expected(3);
+    c->add_option("--sd", a.sd,
+                  "standard deviations east, north, up, m: published, or the spread of the station's series")
+        ->expected(3);
+    c->add_option("--velocity", a.velocity, "geocentric, m per year, in the frame of the coordinates")->expected(3);
     if (!check) c->add_flag("--weighted", a.weighted, "as observations with their published uncertainty");
     c->add_option("--only", a.only, "plan or height")->check(CLI::IsMember({"plan", "height"}));
     c->add_option("--frame", a.frame, "frame of the coordinates");

@@ -169,11 +169,20 @@ std::map<std::string, PublishedMark> published_marks(const Contents &contents, c
                                             0, r.xyz, r.geodetic, r.grid, r.velocity, r.sd_enu});
   }
   for (const auto &[mark, h] : state.holds) {
-    if (!h.xyz && !h.geodetic_deg && !h.grid) continue;
+    if (!h.xyz && !h.geodetic_deg && !h.grid) {
+      // Only what is known of the station's motion and of the spread of its series.
+      if (const auto listed = out.find(mark); listed != out.end() && (h.sd_enu || h.velocity)) {
+        if (h.sd_enu) listed->second.sd_enu = h.sd_enu;
+        if (h.velocity) listed->second.velocity = h.velocity;
+        listed->second.decision = h.decision;
+      }
+      continue;
+    }
     PublishedMark p;
     p.name = mark;
     p.frame = h.frame, p.epoch = h.epoch, p.decision = h.decision;
     p.xyz = h.xyz, p.geodetic_deg = h.geodetic_deg, p.grid = h.grid, p.sd_enu = h.sd_enu;
+    p.velocity = h.velocity;
     out[mark] = p;
   }
   return out;

@@ -129,6 +129,7 @@ JobState fold(const std::vector<Decision> &log) {
       h.geodetic_deg = triple(d.value, "geodetic");
       h.grid = triple(d.value, "grid");
       h.sd_enu = triple(d.value, "sd_enu");
+      h.velocity = triple(d.value, "velocity");
       h.frame = d.value.value("frame", "");
       h.epoch = d.value.value("epoch", "");
       s.holds[d.target] = h;

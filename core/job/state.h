@@ -26,7 +26,7 @@ struct HoldDecision {
   long decision = 0;
   /// Coordinates that came with the decision; absent: those of the control list.
   std::optional<Vec3> xyz, geodetic_deg, grid;
-  std::optional<Vec3> sd_enu;
+  std::optional<Vec3> sd_enu, velocity; ///< also without coordinates: then in place of those of the control list
   std::string frame, epoch;
 };
 

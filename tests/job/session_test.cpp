@@ -115,3 +115,25 @@ TEST_CASE("closures of the demo: repeats are checks, a wrong height is named bef
   REQUIRE(!found->causes.empty());
   CHECK(found->causes[0].find("antenna height of R07") != std::string::npos);
 }
+
+TEST_CASE("velocity and spread of a reference station can be entered beside its listed coordinates") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  const PublishedMark before = job.snapshot()->published.at("REFA");
+  job.decide("hold", "REFA",
+             {{"how", "full"}, {"velocity", {-0.0150, 0.0170, 0.0090}}, {"sd_enu", {0.002, 0.002, 0.005}}},
+             "from the series of the last five years");
+  const PublishedMark after = job.snapshot()->published.at("REFA");
+  CHECK(*after.velocity == Vec3(-0.0150, 0.0170, 0.0090));
+  CHECK(*after.sd_enu == Vec3(0.002, 0.002, 0.005));
+  CHECK(*after.xyz == *before.xyz);
+  CHECK(after.line == before.line);
+  // It moves the station from the list's epoch to the job's: sixteen years here.
+  const JobDatum datum = job_datum(*job.snapshot());
+  const Vec3 was = published_in_job(before, datum, {0.02, false}).xyz,
+             now = published_in_job(after, datum, {0.02, false}).xyz;
+  const double years = job.state().settings.datum.epoch - 2010.0;
+  CHECK(((now - was) - (*after.velocity - *before.velocity) * years).norm() < 1e-6);
+  job.undo();
+  CHECK(*job.snapshot()->published.at("REFA").velocity == *before.velocity);
+}
