@@ -27,5 +27,16 @@ inline double first_tick(GpsTime first, double step) {
 }
 /// Colour of grid lines inside pictures.
 inline const QColor faint{"#EEEAE0"};
+/// Upright lines at round times with their hours below.
+inline void draw_time_axis(QPainter &p, const QRectF &a, GpsTime first, double span) {
+  const double step = nice_step(span * 80 / a.width());
+  for (double s = first_tick(first, step); s <= span + 1; s += step) {
+    const double at = a.left() + a.width() * s / span;
+    p.setPen(QPen(faint, 1));
+    p.drawLine(QPointF(at, a.top()), QPointF(at, a.bottom()));
+    p.setPen(ink::unused);
+    p.drawText(QRectF(at - 40, a.bottom() + 2, 80, 16), Qt::AlignCenter, clock_text(first + s, false));
+  }
+}
 
 } // namespace ampletie::app

@@ -168,14 +168,8 @@ void SatelliteChart::paintEvent(QPaintEvent *) {
   p.drawText(QRectF(20 + title_width, 4, width() - title_width - 40, 18), Qt::AlignLeft | Qt::AlignVCenter,
              QFontMetricsF(p.font()).elidedText(what, Qt::ElideRight, width() - title_width - 44));
   const QRectF a = area();
-  const double span = std::max(1.0, v->solved.last - v->solved.first), step = nice_step(span * 80 / a.width());
-  for (double s = first_tick(v->solved.first, step); s <= span + 1; s += step) {
-    const double at = a.left() + a.width() * s / span;
-    p.setPen(QPen(faint, 1));
-    p.drawLine(QPointF(at, a.top()), QPointF(at, a.bottom()));
-    p.setPen(ink::unused);
-    p.drawText(QRectF(at - 40, a.bottom() + 2, 80, 16), Qt::AlignCenter, clock_text(v->solved.first + s, false));
-  }
+  const double span = std::max(1.0, v->solved.last - v->solved.first);
+  draw_time_axis(p, a, v->solved.first, span);
   const double h = row_height();
   for (int k = 0; k < visible_rows(); ++k) {
     const auto i = static_cast<std::size_t>(k + scroll_->value());

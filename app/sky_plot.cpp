@@ -164,14 +164,7 @@ void CountChart::paintEvent(QPaintEvent *) {
   p.setPen(ink::unused);
   p.drawText(QPointF(22 + w, 17),
              "satellites in the solution (area, left) and position dilution of precision (line, right)");
-  const double step = nice_step(span * 80 / a.width());
-  for (double s = first_tick(v->solved.first, step); s <= span + 1; s += step) {
-    const double at = a.left() + a.width() * s / span;
-    p.setPen(QPen(faint, 1));
-    p.drawLine(QPointF(at, a.top()), QPointF(at, a.bottom()));
-    p.setPen(ink::unused);
-    p.drawText(QRectF(at - 40, a.bottom() + 2, 80, 16), Qt::AlignCenter, clock_text(v->solved.first + s, false));
-  }
+  draw_time_axis(p, a, v->solved.first, span);
   for (int k = 0; k <= 4; ++k) {
     const double y = a.bottom() - a.height() * k / 4;
     p.setPen(QPen(faint, 1));

@@ -189,12 +189,9 @@ int cmd_solve(const Arguments &a) {
   if (a.what != "vectors") throw InputError("only vectors are solved in this version");
   const Progress progress;
   job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), a.threads, progress));
-  int fixed = 0, all = 0, together = 0;
-  for (const auto &r : job.vectors()) {
-    ++all, fixed += r.error.empty() && r.solved.solution == Solution::fixed;
-    together += r.together;
-  }
-  print(fmt::format("{} vectors, {} fixed, {} solved together with others\n", all, fixed, together));
+  int fixed = 0, all = 0;
+  for (const auto &r : job.vectors()) ++all, fixed += r.error.empty() && r.solved.solution == Solution::fixed;
+  print(fmt::format("{} vectors, {} fixed\n", all, fixed));
   return finish(job);
 }
 

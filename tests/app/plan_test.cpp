@@ -22,6 +22,13 @@ void solve(Driver &d) {
   d.click("Solve vectors");
   d.wait();
 }
+void drag(QWidget *w, QPoint from, QPoint to) {
+  QTest::mousePress(w, Qt::LeftButton, Qt::NoModifier, from);
+  QMouseEvent move(QEvent::MouseMove, QPointF(to), w->mapToGlobal(QPointF(to)), Qt::NoButton, Qt::LeftButton,
+                   Qt::NoModifier);
+  QApplication::sendEvent(w, &move);
+  QTest::mouseRelease(w, Qt::LeftButton, Qt::NoModifier, to);
+}
 } // namespace
 
 TEST_CASE("a selection in one is a selection in all") {
@@ -109,11 +116,7 @@ TEST_CASE("a span dragged over a satellite is left out, the vector turns out of 
   auto *chart = d.window.findChild<SatelliteChart *>();
   REQUIRE(chart->isVisible());
   const QPoint from(60, 45), to(chart->width() - 80, 45);
-  QTest::mousePress(chart, Qt::LeftButton, Qt::NoModifier, from);
-  QMouseEvent move(QEvent::MouseMove, QPointF(to), chart->mapToGlobal(QPointF(to)), Qt::NoButton, Qt::LeftButton,
-                   Qt::NoModifier);
-  QApplication::sendEvent(chart, &move);
-  QTest::mouseRelease(chart, Qt::LeftButton, Qt::NoModifier, to);
+  drag(chart, from, to);
   REQUIRE(d.window.workspace().job().state().left_out.size() == 1);
   const std::string item = d.window.workspace().job().state().left_out.begin()->first;
   CHECK_THAT(item, Contains(id + ":") && Contains("@2026-05-12T"));
@@ -177,11 +180,7 @@ TEST_CASE("a drag leaves a whole system out of every vector, on one carrier") {
   d.named<QComboBox>("Where")->setCurrentText("all vectors");
   auto *chart = d.window.findChild<SatelliteChart *>();
   const QPoint from(80, 45), to(chart->width() - 160, 45);
-  QTest::mousePress(chart, Qt::LeftButton, Qt::NoModifier, from);
-  QMouseEvent move(QEvent::MouseMove, QPointF(to), chart->mapToGlobal(QPointF(to)), Qt::NoButton, Qt::LeftButton,
-                   Qt::NoModifier);
-  QApplication::sendEvent(chart, &move);
-  QTest::mouseRelease(chart, Qt::LeftButton, Qt::NoModifier, to);
+  drag(chart, from, to);
   REQUIRE(d.window.workspace().job().state().left_out.size() == 1);
   CHECK_THAT(d.window.workspace().job().state().left_out.begin()->first,
              Catch::Matchers::StartsWith("E.L1@2026-05-12T"));
