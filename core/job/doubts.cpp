@@ -202,12 +202,21 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
              "nothing checks this network: every coordinate rests on single observations");
   std::map<std::string, const Occupation *> by_set_up;
   for (const Occupation &o : s.occupations) by_set_up.emplace(o.set_up, &o);
+  // A large error leans on what is correlated with it: as long as it stands, tests that fail far less say little
+  // (Baarda's data snooping takes the largest first).
+  double largest_w = 0, largest_chi = 0;
+  for (const BlockTest &t : a.tests) {
+    if (t.kind == "vector") largest_chi = std::max(largest_chi, t.statistic);
+    if (t.kind == "set-up")
+      for (const ObservationTest &o : t.observations) largest_w = std::max(largest_w, std::abs(o.standardised));
+  }
   for (const BlockTest &t : a.tests) {
     for (std::size_t i = 0; i < t.observations.size(); ++i) {
       const ObservationTest &o = t.observations[i];
       // Two-sided, the error probability is that of a single test.
       const double critical = 3.29;
-      if (std::abs(o.standardised) <= critical || t.kind != "set-up") continue;
+      if (std::abs(o.standardised) <= critical || t.kind != "set-up" || std::abs(o.standardised) < 0.5 * largest_w)
+        continue;
       const auto found = by_set_up.find(t.id);
       const std::string who = found == by_set_up.end() ? t.id : session_of(*found->second);
       // The error that explains the test: w over the square root of (P Q_vv P), which the detectable error carries.
@@ -225,7 +234,7 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
         if (x.used && x.mark == found->second->mark && x.set_up != t.id) others.push_back(session_of(x));
       if (others.size() == 1) d.causes.push_back("this set-up or " + others.front() + ": two alone cannot tell which");
     }
-    if (t.kind == "vector" && !t.passes) {
+    if (t.kind == "vector" && !t.passes && t.statistic > 0.25 * largest_chi) {
       Doubt &d = list.add("vector suspicious", names.count(t.id) ? names.at(t.id) : t.id, "network", t.id,
                           "this vector does not fit the others");
       d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
