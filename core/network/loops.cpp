@@ -1,6 +1,7 @@
 #include "network/loops.h"
 #include "adjustment/statistics.h"
 #include "base/hash.h"
+#include "network/groups.h"
 #include <Eigen/Dense>
 #include <algorithm>
 #include <queue>
@@ -191,18 +192,10 @@ std::vector<Loop> find_loops(const NetworkInput &in, const std::vector<NetworkVe
   std::stable_sort(single.begin(), single.end(),
                    [](const auto *a, const auto *b) { return a->d.squaredNorm() < b->d.squaredNorm(); });
   // Vectors beyond a spanning tree of the short ones: one loop each.
-  std::map<std::string, std::string> root;
-  std::function<std::string(const std::string &)> find = [&](const std::string &a) {
-    const auto it = root.find(a);
-    return it == root.end() || it->second == a ? a : find(it->second);
-  };
+  Groups joined;
   const auto edges = edges_of(single, mark_node);
   for (const auto *v : single) {
-    const std::string a = find(v->from), b = find(v->to);
-    if (a != b) {
-      root[std::max(a, b)] = std::min(a, b);
-      continue;
-    }
+    if (joined.join(v->from, v->to)) continue;
     std::vector<Step> chain = shortest(edges, mark_node, v->to, v->from, {v});
     if (chain.empty()) continue;
     chain.push_back({v, 1});

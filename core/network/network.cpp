@@ -2,6 +2,7 @@
 #include "adjustment/statistics.h"
 #include "base/error.h"
 #include "network/blocks.h"
+#include "network/groups.h"
 #include <Eigen/Dense>
 #include <algorithm>
 #include <fmt/format.h>
@@ -13,26 +14,6 @@ namespace {
 
 bool holds_plan(Hold h) { return h == Hold::full || h == Hold::plan; }
 bool holds_height(Hold h) { return h == Hold::full || h == Hold::height; }
-
-/// Disjoint sets of mark names joined by vectors.
-class Groups {
-public:
-  explicit Groups(const std::vector<NetworkMark> &marks) {
-    for (const auto &m : marks) parent_[m.name] = m.name;
-  }
-  void join(const std::string &a, const std::string &b) {
-    const std::string x = root(a), y = root(b);
-    if (x != y) parent_[std::max(x, y)] = std::min(x, y);
-  }
-  std::string root(const std::string &a) const {
-    std::string r = a;
-    while (parent_.at(r) != r) r = parent_.at(r);
-    return r;
-  }
-
-private:
-  std::map<std::string, std::string> parent_;
-};
 
 std::string listed(const std::vector<std::string> &names) {
   std::string out;
@@ -46,7 +27,7 @@ std::map<std::string, Hold> effective_holds(const NetworkInput &in) {
   std::map<std::string, Hold> out;
   for (const auto &m : in.marks) out[m.name] = m.hold == Hold::check ? Hold::none : m.hold;
   if (in.mode == DatumMode::held) return out;
-  Groups g(in.marks);
+  Groups g;
   for (const auto &v : in.vectors) g.join(v.from, v.to);
   // Minimal: the first held mark of every group, else its first mark; only a shift of the group is open.
   std::map<std::string, std::string> chosen;
@@ -224,7 +205,7 @@ std::string datum_mode_name(DatumMode m) {
 std::vector<std::string> datum_defects(const NetworkInput &in) {
   if (in.mode != DatumMode::held) return {};
   std::vector<std::string> out;
-  Groups g(in.marks);
+  Groups g;
   for (const auto &v : in.vectors) g.join(v.from, v.to);
   std::map<std::string, std::vector<const NetworkMark *>> groups;
   for (const auto &m : in.marks) groups[g.root(m.name)].push_back(&m);
@@ -425,16 +406,10 @@ std::vector<std::string> independent_vectors(std::vector<SessionVector> session)
   std::sort(session.begin(), session.end(), [](const auto &a, const auto &b) {
     return std::tuple(!a.together, !a.trusted, a.length, a.id) < std::tuple(!b.together, !b.trusted, b.length, b.id);
   });
-  std::vector<NetworkMark> ends;
-  std::set<std::string> names;
-  for (const auto &v : session) names.insert({v.from, v.to});
-  for (const auto &n : names) ends.push_back({n, {}, Hold::none, Vec3::Zero()});
-  Groups g(ends);
+  Groups g;
   std::vector<std::string> out;
   for (const auto &v : session) {
-    if (g.root(v.from) == g.root(v.to)) continue;
-    g.join(v.from, v.to);
-    out.push_back(v.id);
+    if (g.join(v.from, v.to)) out.push_back(v.id);
   }
   std::sort(out.begin(), out.end());
   return out;

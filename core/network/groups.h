@@ -1,0 +1,27 @@
+#pragma once
+#include <algorithm>
+#include <map>
+#include <string>
+
+namespace ampletie {
+
+/// Disjoint sets of names joined by vectors. A name that was never joined is a set of its own.
+class Groups {
+public:
+  /// False when both were in one set already.
+  bool join(const std::string &a, const std::string &b) {
+    const std::string x = root(a), y = root(b);
+    if (x == y) return false;
+    parent_[std::max(x, y)] = std::min(x, y);
+    return true;
+  }
+  std::string root(std::string a) const {
+    for (auto it = parent_.find(a); it != parent_.end(); it = parent_.find(a)) a = it->second;
+    return a;
+  }
+
+private:
+  std::map<std::string, std::string> parent_;
+};
+
+} // namespace ampletie
