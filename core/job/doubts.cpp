@@ -59,6 +59,14 @@ void intake(List &list, const JobSnapshot &s) {
                    h == 0 ? "the antenna height is zero" : fmt::format("an antenna height of {:.4f} m is unusual", h));
       d.value = h, d.unit = "m", d.effect_m = h == 0 ? 1.5 : std::abs(h);
     }
+    // What was recorded in another country hardly belongs here.
+    double nearest = 1e9;
+    for (const auto &[mark, p] : s.published)
+      if (p.xyz && o.file->approximate.norm() > 6e6) nearest = std::min(nearest, (*p.xyz - o.file->approximate).norm());
+    if (nearest > 1000e3 && nearest < 1e9)
+      list.add(
+          "far from the job", session_of(o), "intake", o.id,
+          fmt::format("recorded {:.0f} km from the nearest published mark: is it meant for this job?", nearest / 1000));
     // Excentric set-ups are rare in control work; a typing error looks the same.
     if (std::hypot(o.east, o.north) > 0 && !o.decided.count("east") && !o.decided.count("north"))
       list.add("excentric antenna", session_of(o), "intake", o.id,
@@ -294,8 +302,7 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
     for (const VectorResult &v : vectors) {
       if (!v.error.empty() || !seen.insert(v.frame.code).second) continue;
       try {
-        FrameChange(v.frame, datum.frame(), s.occupations.front().file->approximate,
-                    {s.state.settings.worst_transformation_m, false});
+        FrameChange(v.frame, datum.frame(), job_place(s, datum), {s.state.settings.worst_transformation_m, false});
       } catch (const InputError &e) {
         list.add("transformation not accurate enough", frame_name(v.frame), "datum", v.frame.code, e.reason())
             .effect_m = s.state.settings.worst_transformation_m;

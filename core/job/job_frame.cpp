@@ -32,6 +32,14 @@ std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s) {
   return std::make_unique<BroadcastOrbits>(std::move(all));
 }
 
+Vec3 job_place(const JobSnapshot &s, const JobDatum &datum) {
+  for (const auto &[name, p] : s.published)
+    return published_in_job(p, datum, {s.state.settings.worst_transformation_m, false}).xyz;
+  for (const Occupation &o : s.occupations)
+    if (o.file->approximate.norm() > 6e6) return o.file->approximate;
+  throw InputError("nothing says yet where the job is: take observations or a control list");
+}
+
 std::unique_ptr<IonospherePrior> job_ionosphere(const JobSnapshot &s) {
   if (s.state.settings.known_ionosphere == "maps") {
     std::vector<IonexFile> files;

@@ -72,6 +72,8 @@ std::unique_ptr<IonospherePrior> job_ionosphere(const JobSnapshot &s);
 
 /// Published position of a mark in the job's frame at the job's epoch.
 TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy);
+/// A place of the job: of a published mark, else of an occupation; what stands far away is not asked first.
+Vec3 job_place(const JobSnapshot &s, const JobDatum &datum);
 /// The datum of the job near its data; throws when nothing tells where the job is.
 JobDatum job_datum(const JobSnapshot &s);
 

@@ -137,3 +137,18 @@ TEST_CASE("velocity and spread of a reference station can be entered beside its 
   job.undo();
   CHECK(*job.snapshot()->published.at("REFA").velocity == *before.velocity);
 }
+
+TEST_CASE("a log from another continent is taken, questioned, and changes nothing else") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  solve(job);
+  const std::size_t before = job.doubts().size();
+  const auto out = job.take({AMPLETIE_SOURCE_DIR "/tests/data/real/msm7-20191017.rtcm3"});
+  REQUIRE(out.at(0).outcome == Intake::Outcome::taken);
+  std::set<std::string> kinds;
+  for (const Doubt &d : job.doubts()) kinds.insert(d.kind);
+  CHECK(kinds.count("far from the job") == 1);
+  CHECK(kinds.count("transformation not accurate enough") == 0);
+  CHECK(job.doubts().size() == before + 3); // also its height of zero and its unknown antenna
+  for (const VectorResult &v : job.vectors()) CHECK(!v.stale);
+}
