@@ -62,19 +62,15 @@ void SatelliteChart::highlight(std::optional<SatId> sat) {
   update();
 }
 
-const VectorResult *SatelliteChart::shown() const {
-  return w_.selection().kind == "vector" ? w_.vector(w_.selection().id) : nullptr;
-}
-
 std::vector<QString> SatelliteChart::carriers() const {
   std::set<QString> out;
-  if (const VectorResult *v = shown())
+  if (const VectorResult *v = w_.selected_vector())
     for (const CarrierArc &a : v->solved.arcs) out.insert(text(a.signal.substr(0, 2)));
   return {out.begin(), out.end()};
 }
 
 void SatelliteChart::rebuild() {
-  const VectorResult *v = shown();
+  const VectorResult *v = w_.selected_vector();
   const std::string key = v ? v->id + v->fingerprint : "";
   if (key == built_for_ && !key.empty()) return;
   built_for_ = key;
@@ -146,7 +142,7 @@ void SatelliteChart::wheelEvent(QWheelEvent *e) {
 void SatelliteChart::paintEvent(QPaintEvent *) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
-  const VectorResult *v = shown();
+  const VectorResult *v = w_.selected_vector();
   if (!v || series_.empty()) {
     p.setPen(ink::unused);
     p.drawText(rect(), Qt::AlignCenter,
@@ -272,10 +268,7 @@ void SatelliteChart::draw_left_out(QPainter &p, const VectorResult &v) const {
     for (int k = 0; k < visible_rows(); ++k) {
       const auto i = static_cast<std::size_t>(k + scroll_->value());
       if (i >= series_.size()) break;
-      const SatId sat = series_[i].sat;
-      const bool covered =
-          (s.sat.system == ' ' || s.sat.system == sat.system) && (s.sat.number == 0 || s.sat.number == sat.number);
-      if (!covered || s.to < v.solved.first || s.from > v.solved.last) continue;
+      if (!s.covers(series_[i].sat, s.signal, s.from) || s.to < v.solved.first || s.from > v.solved.last) continue;
       // One carrier of several: only half the row.
       p.fillRect(QRectF(x(s.from), a.top() + h * k + (s.signal.empty() ? 0 : h / 2), std::max(2.0, x(s.to) - x(s.from)),
                         s.signal.empty() ? h : h / 2),
@@ -284,7 +277,7 @@ void SatelliteChart::draw_left_out(QPainter &p, const VectorResult &v) const {
 }
 
 void SatelliteChart::mousePressEvent(QMouseEvent *e) {
-  const VectorResult *v = shown();
+  const VectorResult *v = w_.selected_vector();
   if (!v || series_.empty() || !area().adjusted(-48, 0, 60, 0).contains(e->position())) return;
   const int row = static_cast<int>((e->position().y() - area().top()) / row_height()) + scroll_->value();
   if (row < 0 || row >= static_cast<int>(series_.size())) return;
@@ -303,7 +296,7 @@ void SatelliteChart::mouseMoveEvent(QMouseEvent *e) {
 }
 
 void SatelliteChart::mouseReleaseEvent(QMouseEvent *) {
-  const VectorResult *v = shown();
+  const VectorResult *v = w_.selected_vector();
   const int row = std::exchange(drag_row_, -1);
   if (!v || row < 0 || std::abs(drag_to_ - drag_from_) < 6) {
     update();

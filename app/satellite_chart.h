@@ -40,7 +40,6 @@ private:
     double rms = 0;
   };
   void rebuild();
-  const VectorResult *shown() const;
   QRectF area() const;
   double row_height() const;
   int visible_rows() const;

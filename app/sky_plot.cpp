@@ -19,10 +19,6 @@ void SkyPlot::highlight(std::optional<SatId> sat) {
   update();
 }
 
-const VectorResult *SkyPlot::shown() const {
-  return w_.selection().kind == "vector" ? w_.vector(w_.selection().id) : nullptr;
-}
-
 QPointF SkyPlot::place(double az, double el) const {
   const double r = (std::min(width(), height()) / 2.0 - 16) * (1 - el / (3.14159265358979 / 2));
   return {width() / 2.0 + r * std::sin(az), height() / 2.0 - r * std::cos(az)};
@@ -53,7 +49,7 @@ void SkyPlot::paintEvent(QPaintEvent *) {
     const QPointF at(middle.x() + (full + 8) * std::sin(az), middle.y() - (full + 8) * std::cos(az));
     p.drawText(QRectF(at.x() - 8, at.y() - 8, 16, 16), Qt::AlignCenter, name);
   }
-  const VectorResult *v = shown();
+  const VectorResult *v = w_.selected_vector();
   if (!v) return;
   struct Track {
     QPainterPath path, bad;
@@ -110,7 +106,7 @@ void SkyPlot::paintEvent(QPaintEvent *) {
 }
 
 void SkyPlot::mousePressEvent(QMouseEvent *e) {
-  const VectorResult *v = shown();
+  const VectorResult *v = w_.selected_vector();
   if (!v) return;
   double nearest = 12;
   std::optional<SatId> found;
@@ -134,7 +130,7 @@ CountChart::CountChart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
 void CountChart::paintEvent(QPaintEvent *) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
-  const VectorResult *v = w_.selection().kind == "vector" ? w_.vector(w_.selection().id) : nullptr;
+  const VectorResult *v = w_.selected_vector();
   if (!v || v->solved.residuals.empty()) {
     p.setPen(ink::unused);
     p.drawText(rect(), Qt::AlignCenter, "Choose a solved vector");

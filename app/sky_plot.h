@@ -20,7 +20,6 @@ protected:
   void mousePressEvent(QMouseEvent *e) override;
 
 private:
-  const VectorResult *shown() const;
   QPointF place(double azimuth, double elevation) const;
   Workspace &w_;
   std::optional<SatId> highlighted_;

@@ -1,13 +1,12 @@
 #include "app/vector_panel.h"
+#include "app/painting.h"
 #include "app/table.h"
-#include "app/theme.h"
 #include "base/error.h"
 #include "geodesy/ellipsoid.h"
 #include <Eigen/Dense>
 #include <QButtonGroup>
 #include <QComboBox>
 #include <QHBoxLayout>
-#include <QPainter>
 #include <QPushButton>
 #include <QStackedWidget>
 #include <QTextBrowser>
@@ -24,10 +23,7 @@ public:
 protected:
   void paintEvent(QPaintEvent *) override {
     QPainter p(this);
-    p.setRenderHint(QPainter::Antialiasing);
-    p.setPen(QPen(ink::hairline, 1));
-    p.setBrush(ink::panel);
-    p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
+    draw_card(p, rect());
   }
 };
 
@@ -139,7 +135,7 @@ void VectorPanel::scope_changed() {
 }
 
 void VectorPanel::refresh() {
-  const VectorResult *v = w_.has_job() && w_.selection().kind == "vector" ? w_.vector(w_.selection().id) : nullptr;
+  const VectorResult *v = w_.selected_vector();
   solve_->setEnabled(v != nullptr && !w_.busy());
   for (QComboBox *c : {satellites_, carrier_, where_}) c->setVisible(stack_->currentIndex() == 0);
   if (const std::string key = v ? v->id + v->fingerprint : ""; key != carriers_for_) {

@@ -1,7 +1,6 @@
 #include "app/workspace.h"
 #include "app/theme.h"
 #include "base/error.h"
-#include "base/text.h"
 #include "publication/gnss_report.h"
 #include "publication/issue.h"
 #include "render/render.h"
@@ -229,11 +228,7 @@ void Workspace::select(const QString &kind, const std::string &id) {
 QString Workspace::report(const QString &file) {
   if (!job_) return "there is no job";
   try {
-    const Report r = gnss_report(*job_);
-    if (file.endsWith(".pdf", Qt::CaseInsensitive))
-      render_pdf(r, file.toStdString());
-    else
-      write_file(file.toStdString(), render_html(r));
+    write_report(gnss_report(*job_), file.toStdString());
     Q_EMIT message("GNSS evidence written to " + file, false);
     return {};
   } catch (const InputError &e) {

@@ -74,6 +74,10 @@ public:
 
   const Occupation *occupation(const std::string &id) const;
   const VectorResult *vector(const std::string &id) const;
+  /// The selected vector; null when something else is selected, or nothing.
+  const VectorResult *selected_vector() const {
+    return has_job() && selection_.kind == "vector" ? vector(selection_.id) : nullptr;
+  }
 
 Q_SIGNALS:
   void changed(); ///< the job, its results or its doubts

@@ -219,14 +219,9 @@ int cmd_show(const Arguments &a) {
 
 int cmd_report(const Arguments &a, int &argc, char **argv) {
   const Job job = Job::open(a.job);
-  const std::string &file = a.files.at(0);
-  const Report report = gnss_report(job);
-  if (file.size() > 4 && file.substr(file.size() - 4) == ".pdf") {
-    qputenv("QT_QPA_PLATFORM", "offscreen");
-    QGuiApplication app(argc, argv);
-    render_pdf(report, file);
-  } else
-    write_file(file, render_html(report));
+  qputenv("QT_QPA_PLATFORM", "offscreen");
+  QGuiApplication app(argc, argv);
+  write_report(gnss_report(job), a.files.at(0));
   return finish(job);
 }
 

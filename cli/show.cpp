@@ -109,7 +109,7 @@ ordered_json loop_rows(const Job &job) {
     j["statistic"] = l.statistic_limit > 0 ? ordered_json(l.statistic) : ordered_json();
     j["statistic_limit"] = l.statistic_limit > 0 ? ordered_json(l.statistic_limit) : ordered_json();
     j["within_propagated"] = l.within_propagated();
-    j["passes"] = l.within_limit() && l.within_propagated();
+    j["passes"] = l.closes();
     out.push_back(j);
   }
   return out;

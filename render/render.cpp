@@ -1,5 +1,6 @@
 #include "render/render.h"
 #include "base/error.h"
+#include "base/text.h"
 #include <QAbstractTextDocumentLayout>
 #include <QFontDatabase>
 #include <QPainter>
@@ -105,6 +106,13 @@ void render_pdf(const Report &r, const std::string &path) {
     painter.drawText(bottom, Qt::AlignRight, QString("%1 / %2").arg(i + 1).arg(pages));
   }
   if (!painter.end()) throw InputError(path, 0, "the PDF cannot be written");
+}
+
+void write_report(const Report &r, const std::string &path) {
+  if (QString::fromStdString(path).endsWith(".pdf", Qt::CaseInsensitive))
+    render_pdf(r, path);
+  else
+    write_file(path, render_html(r));
 }
 
 } // namespace ampletie

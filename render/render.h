@@ -14,4 +14,7 @@ std::string render_html(const Report &report);
 /// file cannot be written.
 void render_pdf(const Report &report, const std::string &path);
 
+/// PDF when the path ends in ".pdf" (this too needs a QGuiApplication), else HTML.
+void write_report(const Report &report, const std::string &path);
+
 } // namespace ampletie

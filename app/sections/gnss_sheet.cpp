@@ -69,7 +69,7 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
 }
 
 void GnssSheet::toggle_use() {
-  const VectorResult *v = w_.selection().kind == "vector" ? w_.vector(w_.selection().id) : nullptr;
+  const VectorResult *v = w_.selected_vector();
   if (v)
     w_.decide(v->used ? "leave-out" : "use", v->id, nlohmann::json::object(),
               v->used ? "left out with the space bar" : "");
@@ -142,14 +142,12 @@ void GnssSheet::refresh() {
   std::vector<Row> closures;
   if (w_.has_job())
     for (const Loop &l : w_.job().loops().loops) {
-      QString marks;
-      for (const auto &m : l.marks) marks += (marks.isEmpty() ? "" : " – ") + text(m);
-      const bool fine = l.within_propagated() && l.within_limit();
+      const bool fine = l.closes();
       const bool tested = l.statistic_limit > 0;
       const double plan = l.misclosure_enu.head<2>().norm() * 1000;
       closures.push_back(
           {l.id,
-           {{marks, {}, {}, true},
+           {{text(l.name()), {}, {}, true},
             {QString(fine ? "■ closes" : "✕ misses") +
                  (l.check == LoopCheck::full ? "" : ", " + text(loop_check_name(l.check))),
              {},

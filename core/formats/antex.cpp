@@ -23,16 +23,6 @@ AntexFile read_antex(std::string_view text_in) {
   std::optional<Antenna> a;
   std::string frequency;
   std::optional<SatelliteAntenna> satellite;
-  auto instant = [](std::string_view l, long at) {
-    Calendar c;
-    c.year = whole(l, 0, 6, at, "the year");
-    c.month = whole(l, 6, 6, at, "the month");
-    c.day = whole(l, 12, 6, at, "the day");
-    c.hour = whole(l, 18, 6, at, "the hour");
-    c.minute = whole(l, 24, 6, at, "the minute");
-    c.second = number(l, 30, 13, at, "the second");
-    return checked_time(c, at);
-  };
   while (in.next(line)) {
     const long at = in.number();
     const auto name = label(line);
@@ -65,9 +55,9 @@ AntexFile read_antex(std::string_view text_in) {
       if (a->serial.size() == 3 && parse_sat(a->serial) && !text(line, 40, 10).empty())
         satellite.emplace().sat = *parse_sat(a->serial);
     } else if (name == "VALID FROM") {
-      if (satellite) satellite->from = instant(line, at);
+      if (satellite) satellite->from = header_time(line, at);
     } else if (name == "VALID UNTIL") {
-      if (satellite) satellite->until = instant(line, at);
+      if (satellite) satellite->until = header_time(line, at);
     } else if (name == "DAZI") {
       a->azimuth_step = number(line, 2, 6, at, "the azimuth step");
       if (a->azimuth_step != 0 && !(a->azimuth_step >= 0.1 && a->azimuth_step <= 180))
@@ -157,15 +147,18 @@ std::string write_antex(const AntexFile &f) {
   return out;
 }
 
+double variation_at(const Antenna &a, const std::vector<double> &values, double angle_deg) {
+  const double z =
+      std::clamp((angle_deg - a.zenith_first) / a.zenith_step, 0.0, static_cast<double>(values.size() - 1));
+  const auto i = std::min(static_cast<std::size_t>(z), values.size() - 1), j = std::min(i + 1, values.size() - 1);
+  const double u = z - static_cast<double>(i);
+  return values[i] * (1 - u) + values[j] * u;
+}
+
 double antenna_correction(const Antenna &a, const AntennaFrequency &f, double azimuth, double elevation) {
   const double ce = std::cos(elevation);
   const Vec3 e(ce * std::cos(azimuth), ce * std::sin(azimuth), std::sin(elevation)); // north, east, up
-  const double z = std::clamp((90 - degrees(elevation) - a.zenith_first) / a.zenith_step, 0.0,
-                              static_cast<double>(f.no_azimuth.size() - 1));
-  const auto iz = std::min(static_cast<std::size_t>(z), f.no_azimuth.size() - 1);
-  const auto jz = std::min(iz + 1, f.no_azimuth.size() - 1);
-  const double tz = z - static_cast<double>(iz);
-  auto at = [&](const std::vector<double> &v) { return v[iz] * (1 - tz) + v[jz] * tz; };
+  auto at = [&](const std::vector<double> &v) { return variation_at(a, v, 90 - degrees(elevation)); };
   double variation = at(f.no_azimuth);
   if (!f.by_azimuth.empty()) {
     double az = degrees(azimuth);

@@ -3,10 +3,14 @@
 
 namespace ampletie {
 
-/// Reads ANTEX 1.4 receiver antennas (Rothacher and Schmid 2010); satellite antennas are stepped over and counted.
+/// Reads ANTEX 1.4 (Rothacher and Schmid 2010): receiver antennas, satellite antennas with their spans of time.
 /// Sign convention of the format: observed = geometric (to the ARP) − offset · direction + variation.
 AntexFile read_antex(std::string_view text);
 std::string write_antex(const AntexFile &file);
+
+/// Variation at an angle from the zenith (of a satellite: from the nadir), degrees; linear, the end values beyond the
+/// grid, m.
+double variation_at(const Antenna &a, const std::vector<double> &values, double angle_deg);
 
 /// Correction in metres to be added to the geometric distance from the ARP: −offset · e + variation, for a direction
 /// given by azimuth and elevation (radians). Bilinear in zenith angle and azimuth; the last value beyond the table.

@@ -7,17 +7,6 @@ namespace ampletie {
 using namespace rinex;
 
 namespace {
-GpsTime instant(std::string_view line, long at) {
-  Calendar c;
-  c.year = whole(line, 0, 6, at, "the year");
-  c.month = whole(line, 6, 6, at, "the month");
-  c.day = whole(line, 12, 6, at, "the day");
-  c.hour = whole(line, 18, 6, at, "the hour");
-  c.minute = whole(line, 24, 6, at, "the minute");
-  c.second = whole(line, 30, 6, at, "the second");
-  const GpsTime t = checked_time(c, at); // UT in the format; 18 s do not matter to a map
-  return t;
-}
 std::size_t count(double first, double last, double step, long at) {
   if (step == 0 || (last - first) / step < 0 || (last - first) / step > 2000)
     throw InputError({}, at, "the grid of the maps is impossible");
@@ -78,7 +67,7 @@ IonexFile read_ionex(std::string_view text_in) {
     } else if (name == "END OF TEC MAP") {
       map = nullptr;
     } else if (map && name == "EPOCH OF CURRENT MAP") {
-      map->time = instant(line, at);
+      map->time = header_time(line, at); // UT in the format; 18 s do not matter to a map
       if (f.maps.size() > 1 && map->time <= f.maps[f.maps.size() - 2].time)
         throw InputError({}, at, "the map is not later than the one before it");
     } else if (map && name == "LAT/LON1/LON2/DLON/H") {

@@ -30,6 +30,17 @@ inline GpsTime checked_time(const Calendar &c, long at) {
     throw InputError({}, at, "the epoch's date is impossible");
   return gps_time(c);
 }
+/// An instant in the six columns of headers: year, month, day, hour and minute of six characters each, then the second.
+inline GpsTime header_time(std::string_view line, long at) {
+  Calendar c;
+  c.year = whole(line, 0, 6, at, "the year");
+  c.month = whole(line, 6, 6, at, "the month");
+  c.day = whole(line, 12, 6, at, "the day");
+  c.hour = whole(line, 18, 6, at, "the hour");
+  c.minute = whole(line, 24, 6, at, "the minute");
+  c.second = number(line, 30, 13, at, "the second");
+  return checked_time(c, at);
+}
 /// A header line: content padded to 60 columns, then its label.
 inline std::string header_line(std::string content, std::string_view name) {
   content.resize(60, ' ');

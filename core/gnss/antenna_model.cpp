@@ -1,7 +1,7 @@
 #include "gnss/antenna_model.h"
 #include "base/angle.h"
-#include <Eigen/Dense>
 #include "formats/antex.h"
+#include <Eigen/Dense>
 #include <cmath>
 
 namespace ampletie {
@@ -44,12 +44,7 @@ double satellite_antenna_correction(const Antenna &a, const AntennaFrequency &f,
   const Vec3 z = -satellite.normalized(), y = z.cross(sun - satellite).normalized(), x = y.cross(z);
   const Vec3 offset = f.offset_neu.x() * x + f.offset_neu.y() * y + f.offset_neu.z() * z;
   const double nadir = degrees(std::acos(std::clamp(-unit.dot(z), -1.0, 1.0)));
-  const double k =
-      std::clamp((nadir - a.zenith_first) / a.zenith_step, 0.0, static_cast<double>(f.no_azimuth.size() - 1));
-  const auto i = std::min(static_cast<std::size_t>(k), f.no_azimuth.size() - 1);
-  const auto j = std::min(i + 1, f.no_azimuth.size() - 1);
-  const double u = k - static_cast<double>(i);
-  return unit.dot(offset) + f.no_azimuth[i] * (1 - u) + f.no_azimuth[j] * u;
+  return unit.dot(offset) + variation_at(a, f.no_azimuth, nadir);
 }
 
 } // namespace ampletie

@@ -158,9 +158,7 @@ void closures(List &list, const JobSnapshot &s, const LoopReport &report) {
     return it == by_set_up.end() ? id : session_of(*it->second);
   };
   for (const Loop &l : report.loops) {
-    if (l.within_propagated() && l.within_limit()) continue;
-    std::string marks;
-    for (const auto &m : l.marks) marks += (marks.empty() ? "" : " – ") + m;
+    if (l.closes()) continue;
     const Vec3 mm = l.misclosure_enu * 1000;
     auto length = [](double x, bool sign) {
       return std::abs(x) < 1000 ? fmt::format(fmt::runtime(sign ? "{:+.1f} mm" : "{:.1f} mm"), x)
@@ -170,7 +168,7 @@ void closures(List &list, const JobSnapshot &s, const LoopReport &report) {
     Doubt &d = list.add(l.repeated()                 ? "repeated vectors differ"
                         : l.check == LoopCheck::none ? "session does not close"
                                                      : "loop does not close",
-                        marks, "gnss", l.id,
+                        l.name(), "gnss", l.id,
                         fmt::format("{} by {} in plan and {} in height; the plain limit is {:.1f} mm",
                                     l.repeated() ? "they differ" : "the loop misses",
                                     length(mm.head<2>().norm(), false), length(mm.z(), true), l.limit_m * 1000));

@@ -31,7 +31,7 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
   // A published mark that nothing was measured to is no part of the network.
   for (const auto &[name, p] : s.published) position[name] = published_in_job(p, datum, policy);
   std::map<std::string, FrameChange> changes;
-  const Vec3 near = position.empty() ? s.occupations.front().file->approximate : position.begin()->second.xyz;
+  const Vec3 near = job_place(s, datum);
   std::map<std::string, std::vector<const VectorResult *>> together;
   std::map<std::string, Mat3> rotation;
   for (const VectorResult &v : vectors) {

@@ -212,8 +212,7 @@ const std::vector<SettingInfo> &setting_catalogue() {
        K::choice, 0, 0, "maps|broadcast|none"},
       {"solve", "sessions", "Sessions", "",
        "Together: all receivers of a session in one solution that closes exactly and knows what its vectors share. One "
-       "by "
-       "one: n − 1 vectors, each by itself.",
+       "by one: n − 1 vectors, each by itself.",
        K::choice, 0, 0, "together|one by one"},
       {"limit", "ratio", "Ratio", "",
        "Second-best over best set of integers; below this a vector stays float (3 is common practice).", K::number, 1,

@@ -13,6 +13,9 @@ struct PlannedSession {
 /// vectors one by one.
 std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vectors, const JobState &state);
 
+/// `refresh` against a plan that is at hand.
+void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s, const std::vector<PlannedVector> &plan);
+
 /// Session name of every used occupation: those that overlap directly or through others, named by their first start.
 std::map<std::string, std::string> session_names(const std::vector<Occupation> &all);
 

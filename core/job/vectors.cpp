@@ -54,7 +54,7 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     std::vector<VectorResult> before;
     for (const VectorResult &v : out)
       if (!v.id.empty()) before.push_back(v);
-    refresh(before, s);
+    refresh(before, s, plan);
     for (const VectorResult &v : before)
       if (v.session_due) touched.insert(v.session);
   }
@@ -187,7 +187,7 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     }
     out[todo[k]] = std::move(r);
   });
-  refresh(out, s);
+  refresh(out, s, plan);
   std::vector<PlannedSession> together = plan_sessions(out, s.state);
   std::erase_if(together, [&](const PlannedSession &p) {
     // A session with members that are out of date waits for them.
@@ -228,7 +228,7 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
       // Its vectors stay independent ones, and say that they are still to be solved together.
     }
   });
-  refresh(out, s);
+  refresh(out, s, plan);
   progress.step(1, "vectors solved");
   return out;
 }

@@ -156,6 +156,12 @@ double worst(const Loop &l) {
 
 } // namespace
 
+std::string Loop::name() const {
+  std::string out;
+  for (const auto &m : marks) out += (out.empty() ? "" : " – ") + m;
+  return out;
+}
+
 std::string loop_check_name(LoopCheck c) {
   switch (c) {
   case LoopCheck::none:

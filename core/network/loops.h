@@ -32,6 +32,8 @@ struct Loop {
   LoopCheck check = LoopCheck::none;
   bool repeated() const { return vectors.size() == 2; }
   bool within_propagated() const { return statistic_limit <= 0 || statistic <= statistic_limit; }
+  bool closes() const { return within_propagated() && within_limit(); }
+  std::string name() const; ///< its marks, "A – B – C"
   bool within_limit() const { return misclosure_enu.norm() <= limit_m; }
 };
 

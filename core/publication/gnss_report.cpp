@@ -244,11 +244,9 @@ ReportSection closures(const Job &job) {
                  {"verdict", "", false}},
                 {}};
   for (const Loop &l : job.loops().loops) {
-    std::string marks;
-    for (const auto &m : l.marks) marks += (marks.empty() ? "" : " – ") + m;
-    const bool tested = l.statistic_limit > 0, ok = l.within_limit() && l.within_propagated();
+    const bool tested = l.statistic_limit > 0, ok = l.closes();
     t.rows.push_back(
-        {marks, l.repeated() ? "repeated" : "loop", fixed(l.length, 0), mm(l.misclosure_enu.x()),
+        {l.name(), l.repeated() ? "repeated" : "loop", fixed(l.length, 0), mm(l.misclosure_enu.x()),
          mm(l.misclosure_enu.y()), mm(l.misclosure_enu.z()), mm(l.limit_m), tested ? fixed(l.statistic, 1) : "–",
          tested ? fixed(l.statistic_limit, 1) : "–",
          std::string(ok ? "closes" : "misses") + (l.check == LoopCheck::full ? "" : ", " + loop_check_name(l.check))});
