@@ -29,7 +29,9 @@ std::vector<OccupationChart::Bar> OccupationChart::layout_bars(std::vector<std::
   if (ticks) {
     const double step = nice_step(span * 80 / (right - left));
     for (double s = first_tick(t0, step); s <= span; s += step)
-      ticks->emplace_back(x(t0 + s), clock_text(t0 + s, span > 86400));
+      ticks->emplace_back(x(t0 + s), span > 86400 || w_.times().kind == TimeStyle::Kind::day_of_year
+                                         ? w_.day_clock(t0 + s)
+                                         : w_.clock(t0 + s));
     for (const auto &[mark, row] : rows) ticks->emplace_back(-(top + h * row + h / 2), text(mark));
   }
   return out;

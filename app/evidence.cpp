@@ -148,11 +148,17 @@ QString EvidencePanel::trace_html(const std::vector<TraceStep> &steps) const {
 }
 
 void EvidencePanel::about_occupation(QString &html, const Occupation &o) {
-  html += heading("Occupation", escaped(o.mark) + " · " + text(iso(o.start).substr(11, 5)),
+  // Always in GPS time, as the file has it; beside it what the tables show.
+  auto shown = [&](GpsTime t) {
+    return w_.times().kind == TimeStyle::Kind::gps ? QString(" GPS")
+                                                   : QString(" GPS<br/><span style='color:#6F7B83'>%1, %2</span>")
+                                                         .arg(w_.day_clock(t), text(time_scale_name(w_.times())));
+  };
+  html += heading("Occupation", escaped(o.mark) + " · " + w_.clock(o.start),
                   o.used ? "used" : "left out: " + escaped(o.left_out_because), o.used ? ink::accepted : ink::unused);
   html +=
-      "<table cellspacing='0'>" + row("from", text(iso(o.start).replace(10, 1, " "))) +
-      row("to", text(iso(o.stop).replace(10, 1, " "))) +
+      "<table cellspacing='0'>" + row("from", text(iso(o.start).replace(10, 1, " ")) + shown(o.start)) +
+      row("to", text(iso(o.stop).replace(10, 1, " ")) + shown(o.stop)) +
       row("epochs", QString("%1 at %2 s").arg(o.epochs).arg(o.interval)) + row("receiver", escaped(o.receiver)) +
       row("antenna", escaped(o.antenna)) + row("read", number(o.measured, 4) + " m") +
       row("to point", escaped(o.measured_to) + (o.slant ? ", slant" : ", vertical")) +

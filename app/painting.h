@@ -1,6 +1,6 @@
 #pragma once
 #include "app/theme.h"
-#include "time/gps_time.h"
+#include "time/shown_time.h"
 #include <QPainter>
 
 namespace ampletie::app {
@@ -11,9 +11,6 @@ inline void draw_card(QPainter &p, const QRect &r) {
   p.setPen(QPen(ink::hairline, 1));
   p.setBrush(ink::panel);
   p.drawRoundedRect(QRectF(r).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
-}
-inline QString clock_text(GpsTime t, bool day) {
-  return QString::fromStdString(day ? iso(t).substr(5, 11).replace(5, 1, " ") : iso(t).substr(11, 5));
 }
 /// A round step of a time axis that is not smaller than the seconds given.
 inline double nice_step(double seconds) {
@@ -27,15 +24,22 @@ inline double first_tick(GpsTime first, double step) {
 }
 /// Colour of grid lines inside pictures.
 inline const QColor faint{"#EEEAE0"};
-/// Upright lines at round times with their hours below.
-inline void draw_time_axis(QPainter &p, const QRectF &a, GpsTime first, double span) {
+/// Upright lines at round times with their hours below, and which time it is at the right end.
+inline void draw_time_axis(QPainter &p, const QRectF &a, GpsTime first, double span, const TimeStyle &times) {
   const double step = nice_step(span * 80 / a.width());
   for (double s = first_tick(first, step); s <= span + 1; s += step) {
     const double at = a.left() + a.width() * s / span;
     p.setPen(QPen(faint, 1));
     p.drawLine(QPointF(at, a.top()), QPointF(at, a.bottom()));
     p.setPen(ink::unused);
-    p.drawText(QRectF(at - 40, a.bottom() + 2, 80, 16), Qt::AlignCenter, clock_text(first + s, false));
+    p.drawText(QRectF(at - 40, a.bottom() + 2, 80, 16), Qt::AlignCenter,
+               QString::fromStdString(shown_clock(first + s, times)));
+  }
+  if (times.kind != TimeStyle::Kind::gps) {
+    const std::string day =
+        times.kind == TimeStyle::Kind::day_of_year ? ", day " + shown_day_clock(first, times).substr(0, 3) : "";
+    p.drawText(QRectF(a.right() - 200, a.top() - 15, 198, 14), Qt::AlignRight,
+               QString::fromStdString(time_scale_name(times) + day));
   }
 }
 

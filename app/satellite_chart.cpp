@@ -165,7 +165,7 @@ void SatelliteChart::paintEvent(QPaintEvent *) {
              QFontMetricsF(p.font()).elidedText(what, Qt::ElideRight, width() - title_width - 44));
   const QRectF a = area();
   const double span = std::max(1.0, v->solved.last - v->solved.first);
-  draw_time_axis(p, a, v->solved.first, span);
+  draw_time_axis(p, a, v->solved.first, span, w_.times());
   const double h = row_height();
   for (int k = 0; k < visible_rows(); ++k) {
     const auto i = static_cast<std::size_t>(k + scroll_->value());

@@ -160,7 +160,7 @@ void CountChart::paintEvent(QPaintEvent *) {
   p.setPen(ink::unused);
   p.drawText(QPointF(22 + w, 17),
              "satellites in the solution (area, left) and position dilution of precision (line, right)");
-  draw_time_axis(p, a, v->solved.first, span);
+  draw_time_axis(p, a, v->solved.first, span, w_.times());
   for (int k = 0; k <= 4; ++k) {
     const double y = a.bottom() - a.height() * k / 4;
     p.setPen(QPen(faint, 1));

@@ -72,6 +72,11 @@ public:
   void select(const QString &kind, const std::string &id);
   void go(Section s) { Q_EMIT section_wanted(s); }
 
+  /// Instants as the job's settings want them shown.
+  TimeStyle times() const { return has_job() ? job().state().settings.times : TimeStyle{}; }
+  QString clock(GpsTime t) const { return QString::fromStdString(shown_clock(t, times())); }
+  QString day_clock(GpsTime t) const { return QString::fromStdString(shown_day_clock(t, times())); }
+
   const Occupation *occupation(const std::string &id) const;
   const VectorResult *vector(const std::string &id) const;
   /// The selected vector; null when something else is selected, or nothing.

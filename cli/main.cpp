@@ -119,6 +119,17 @@ int cmd_set(const Arguments &a) {
       const auto v = parse_number(text);
       if (!v || std::abs(*v) > 360) throw InputError("an azimuth of \"" + text + "\"° is impossible");
       value[name] = *v;
+    } else if (name == "pressure" || name == "temperature" || name == "humidity") {
+      const auto v = parse_number(text);
+      const auto [least, most] = name == "pressure"      ? std::pair(450.0, 1090.0)
+                                 : name == "temperature" ? std::pair(-60.0, 60.0)
+                                                         : std::pair(0.0, 100.0);
+      if (!v || *v < least || *v > most)
+        throw InputError(fmt::format("a {} of \"{}\" is impossible: {:g} to {:g} {} are", name, text, least, most,
+                                     name == "pressure"      ? "hPa"
+                                     : name == "temperature" ? "°C"
+                                                             : "%"));
+      value[name] = *v;
     } else if (name == "slant") {
       if (text != "yes" && text != "no") throw InputError("slant is yes or no");
       value[name] = text == "yes";

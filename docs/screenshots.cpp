@@ -1,5 +1,6 @@
 // Drives the application through the demo job and saves one picture per main view.
 // Usage: make_screenshots JOB.tie FOLDER [SCALED]   (JOB.tie as demo/make-job leaves it; it is changed)
+#include "app/closure_plot.h"
 #include "app/doubts_drawer.h"
 #include "app/main_window.h"
 #include "app/theme.h"
@@ -68,6 +69,12 @@ int main(int argc, char **argv) {
   w.solve();
   wait();
   press("Closures part");
+  if (!w.job().loops().loops.empty())
+    for (auto *c : window.findChildren<ClosurePlot *>())
+      if (c->isVisible()) {
+        c->select(w.job().loops().loops.front().id);
+        Q_EMIT c->chosen(w.job().loops().loops.front().id);
+      }
   shoot("gnss-closures");
   press("Vectors part");
   w.adjust();

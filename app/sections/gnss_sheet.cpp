@@ -40,7 +40,13 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
   auto *upper = new QHBoxLayout;
   upper->setSpacing(10);
   upper->addWidget(stack_, 19);
-  upper->addWidget(new PlanView(w_, false), 9);
+  closure_plot_ = new ClosurePlot;
+  auto *beside = new QStackedWidget;
+  beside->addWidget(new PlanView(w_, false));
+  beside->addWidget(closure_plot_);
+  upper->addWidget(beside, 9);
+  connect(stack_, &QStackedWidget::currentChanged, this,
+          [this, beside] { beside->setCurrentIndex(stack_->currentWidget() == closures_ ? 1 : 0); });
   body()->addLayout(upper, 5);
   body()->addWidget(new VectorPanel(w_), 5);
   set_action("Solve vectors", "Solve vectors");
@@ -57,15 +63,22 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
   });
   connect(vectors_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("vector", id); });
   connect(occupations_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("occupation", id); });
-  connect(closures_, &TableCard::chosen, this, [this](const std::string &id) {
-    for (const Loop &l : w_.job().loops().loops)
-      if (l.id == id) w_.select("vector", l.vectors.back());
+  connect(closures_, &TableCard::chosen, this, [this](const std::string &id) { choose_closure(id); });
+  connect(closure_plot_, &ClosurePlot::chosen, this, [this](const std::string &id) {
+    closures_->select(id);
+    choose_closure(id);
   });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
   connect(&w_, &Workspace::selection_changed, this, [this] {
     if (w_.selection().kind == "vector") vectors_->select(w_.selection().id);
   });
   refresh();
+}
+
+void GnssSheet::choose_closure(const std::string &id) {
+  closure_plot_->select(id);
+  for (const Loop &l : w_.job().loops().loops)
+    if (l.id == id) w_.select("vector", l.vectors.back());
 }
 
 void GnssSheet::toggle_use() {
@@ -130,8 +143,8 @@ void GnssSheet::refresh() {
       for (const VectorResult &v : w_.job().vectors()) n += v.from_occupation == o.id || v.to_occupation == o.id;
       occ.push_back({o.id,
                      {{text(o.mark), {}, {}, true},
-                      {text(iso(o.start).substr(5, 11).replace(5, 1, " ")), {}, {}, false},
-                      {text(iso(o.stop).substr(11, 5)), {}, {}, false},
+                      {w_.day_clock(o.start), {}, {}, false},
+                      {w_.clock(o.stop), {}, {}, false},
                       {o.antenna_height ? QString::number(*o.antenna_height, 'f', 4) : "?", {}, {}, false},
                       {text(o.antenna), {}, {}, false},
                       {QString::number(n), n, {}, false}},
@@ -140,11 +153,14 @@ void GnssSheet::refresh() {
     }
   }
   std::vector<Row> closures;
+  std::vector<PlottedClosure> plotted;
   if (w_.has_job())
     for (const Loop &l : w_.job().loops().loops) {
       const bool fine = l.closes();
       const bool tested = l.statistic_limit > 0;
-      const double plan = l.misclosure_enu.head<2>().norm() * 1000;
+      const Vec3 &m = l.misclosure_enu;
+      plotted.push_back({l.id, text(l.name()), m.x(), m.y(), m.z(), l.limit_m, fine, l.check == LoopCheck::full});
+      const double plan = m.head<2>().norm() * 1000;
       closures.push_back(
           {l.id,
            {{text(l.name()), {}, {}, true},
@@ -172,6 +188,7 @@ void GnssSheet::refresh() {
   occupations_->set_rows(std::move(occ));
   set_count(2, static_cast<int>(closures.size()));
   closures_->set_rows(std::move(closures));
+  closure_plot_->set(std::move(plotted));
 }
 
 } // namespace ampletie::app

@@ -112,8 +112,8 @@ void IntakeSheet::refresh() {
         return Cell{t, {}, decided(field) ? ink::accepted : QColor(), decided(field)};
       };
       r.cells = {cell(text(o.mark), "mark"),
-                 {text(iso(o.start).substr(5, 11).replace(5, 1, " ")), {}, {}, false},
-                 {text(iso(o.stop).substr(11, 5)), {}, {}, false},
+                 {w_.day_clock(o.start), {}, {}, false},
+                 {w_.clock(o.stop), {}, {}, false},
                  {QString::number(o.interval), o.interval, {}, false},
                  {text(o.receiver), {}, {}, false},
                  Cell{text(o.antenna),

@@ -223,7 +223,7 @@ void NetworkSheet::refresh() {
         };
         setups.push_back({it->second->id,
                           {{text(it->second->mark), {}, {}, true},
-                           {text(iso(it->second->start).substr(5, 11).replace(5, 1, " ")), {}, {}, false},
+                           {w_.day_clock(it->second->start), {}, {}, false},
                            mm(0),
                            mm(1),
                            mm(2),

@@ -1,5 +1,6 @@
 #pragma once
 #include "app/charts.h"
+#include "app/closure_plot.h"
 #include "app/plan_view.h"
 #include "app/sheet.h"
 #include "app/table.h"
@@ -37,8 +38,10 @@ public:
 
 private:
   void refresh();
+  void choose_closure(const std::string &id);
   TableCard *vectors_, *occupations_, *closures_;
   QStackedWidget *stack_;
+  ClosurePlot *closure_plot_;
   bool nothing_solved_ = false;
 };
 

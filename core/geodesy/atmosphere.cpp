@@ -32,14 +32,18 @@ double continued_fraction(double s, double a, double b, double c) {
 }
 } // namespace
 
+double vapour_pressure(double temperature, double humidity) {
+  const double t = temperature - 273.15;
+  return humidity * 6.112 * std::exp(17.62 * t / (243.12 + t));
+}
+
 Meteorology standard_atmosphere(double z, double humidity) {
   constexpr double earth = 6356766, t0 = 288.15, lapse = 0.0065, g_over_rl = 5.2558797;
   const double h = earth * z / (earth + z); // geopotential height
   Meteorology m;
   m.temperature = t0 - lapse * h;
   m.pressure = 1013.25 * std::pow(m.temperature / t0, g_over_rl);
-  const double t = m.temperature - 273.15;
-  m.vapour = humidity * 6.112 * std::exp(17.62 * t / (243.12 + t));
+  m.vapour = vapour_pressure(m.temperature, humidity);
   return m;
 }
 

@@ -7,8 +7,11 @@ struct Meteorology {
   double pressure = 1013.25, temperature = 288.15, vapour = 8.5;
 };
 
+/// Vapour pressure in hPa at a temperature (K) and relative humidity (0…1), Magnus formula in the form of WMO No. 8.
+double vapour_pressure(double temperature, double relative_humidity);
+
 /// Standard atmosphere (ISO 2533 / US Standard Atmosphere 1976, troposphere) with the relative humidity given.
-/// `height` is geometric metres above sea level, −500…11000. Vapour by the Magnus formula in the form of WMO No. 8.
+/// `height` is geometric metres above sea level, −500…11000.
 Meteorology standard_atmosphere(double height, double relative_humidity = 0.5);
 
 /// Zenith hydrostatic delay in metres: Saastamoinen (1972) in the form of Davis et al. (1985),

@@ -11,6 +11,7 @@ struct Follow {
   std::array<double, band_count> phase{};
   std::array<bool, band_count> pending{true, true, true};
   std::array<GpsTime, band_count> last{};
+  std::array<std::int64_t, band_count> offset{}; ///< cycles of repaired slips
 };
 
 double median(std::vector<double> v) {
@@ -22,6 +23,18 @@ double median(std::vector<double> v) {
 struct Pair {
   const ModelledObservation *base, *rover;
 };
+
+/// What the satellites of a system have in common between two epochs: their receivers' clocks.
+struct CommonStep {
+  double value = 0, spread = 0; ///< median, and 1.4826 × the median deviation from it, m
+};
+CommonStep common_of(const std::vector<double> &steps) {
+  CommonStep out{median(steps), 0};
+  std::vector<double> off;
+  for (double s : steps) off.push_back(std::abs(s - out.value));
+  out.spread = 1.4826 * median(off);
+  return out;
+}
 
 /// Which signals of base and rover make each band of a system.
 struct Plan {
@@ -78,7 +91,12 @@ private:
         p.names[b] = signals[static_cast<std::size_t>(p.signals[b].first)].phase;
       plan_[system] = p;
       const bool like = !base_.receiver.empty() && base_.receiver == rover_.receiver;
-      if (system != 'R' || like)
+      const bool aligned = std::all_of(p.signals.begin(), p.signals.end(), [&](const auto &pair) {
+        return base_.glonass_aligned.count(signals[static_cast<std::size_t>(pair.first)].code) &&
+               rover_.glonass_aligned.count(it->second[static_cast<std::size_t>(pair.second)].code);
+      });
+      if (system == 'R') out.carrier_bias_sd = aligned ? 1 : like ? 3 : 10;
+      if (system != 'R' || like || aligned)
         out.integer_systems.insert(system);
       else
         out.notes.push_back(fmt::format("GLONASS stays float: the receivers are of different types ({}, {})",
@@ -162,6 +180,8 @@ private:
         const auto i = static_cast<std::size_t>(plan.signals[k].first),
                    j = static_cast<std::size_t>(plan.signals[k].second);
         d.phase[k] = p.rover->phase[j] - p.base->phase[i];
+        if (const std::int64_t n = follow_[sat].offset[k])
+          d.phase[k] -= static_cast<double>(n) * speed_of_light / frequencies(sat)[k];
         d.code[k] = static_cast<double>(p.rover->code[j]) - static_cast<double>(p.base->code[i]);
         any = any || std::isfinite(d.phase[k]);
       }
@@ -176,15 +196,30 @@ private:
         if (!f.pending[k] && std::isfinite(d.phase[k]) && time - f.last[k] < 120)
           steps[d.sat.system].push_back(d.phase[k] - f.phase[k]);
     }
-    std::map<char, double> common_step;
+    std::map<char, CommonStep> common_step;
     for (auto &[system, list] : steps)
-      if (list.size() >= 5) common_step[system] = median(list);
+      if (list.size() >= 5) common_step[system] = common_of(list);
     for (Difference &d : all) cut(d, time, common_step);
     const double phase_of_interval = std::remainder(time.time_of_week(), out.interval);
     if (std::abs(phase_of_interval) < 2e-3 && !all.empty()) out.epochs.push_back({time, std::move(all)});
   }
 
-  void cut(Difference &d, GpsTime time, const std::map<char, double> &common_step) {
+  /// A slip is repaired when its size is certain: it lasted less than a minute, at least five steps of other carriers
+  /// say what the receivers' clocks did, they agree within 3 cm, and what is left lies within a fifth of a cycle of a
+  /// whole number. A wrong number would need an error of more than 0.8 cycles, ten times the noise of a low satellite.
+  bool repaired(Difference &d, Follow &f, std::size_t k, double wavelength, GpsTime time, const CommonStep &common) {
+    if (f.arc[k] < 0 || time - f.last[k] > 60 || common.spread > 0.03) return false;
+    const double cycles = (d.phase[k] - f.phase[k] - common.value) / wavelength, whole = std::round(cycles);
+    if (std::abs(cycles - whole) > 0.2 || std::abs(whole) > 1e9) return false;
+    const auto n = static_cast<std::int64_t>(whole);
+    if (n == 0) return true;
+    f.offset[k] += n;
+    d.phase[k] -= whole * wavelength;
+    out.repairs.push_back({d.sat, static_cast<int>(k), time, n});
+    return true;
+  }
+
+  void cut(Difference &d, GpsTime time, const std::map<char, CommonStep> &common_step) {
     Follow &f = follow_[d.sat];
     const auto &hz = frequencies(d.sat);
     for (std::size_t k = 0; k < band_count; ++k) {
@@ -193,12 +228,17 @@ private:
       bool cut = f.pending[k] || gap > 120;
       const double limit = 0.35 * speed_of_light / hz[k] + 0.0003 * gap;
       const auto expected = common_step.find(d.sat.system);
-      if (!cut && expected != common_step.end() && std::abs(d.phase[k] - f.phase[k] - expected->second) > limit)
+      if (!cut && expected != common_step.end() && std::abs(d.phase[k] - f.phase[k] - expected->second.value) > limit)
         cut = true;
+      if (cut && options_.repair_slips && expected != common_step.end() &&
+          repaired(d, f, k, speed_of_light / hz[k], time, expected->second))
+        cut = false;
       for (const ForcedBreak &b : breaks_)
         if (b.sat == d.sat && b.band == static_cast<int>(k) && b.time == time) cut = true;
       if (cut) {
         if (f.arc[k] >= 0) ++out.slips;
+        d.phase[k] += static_cast<double>(f.offset[k]) * speed_of_light / hz[k];
+        f.offset[k] = 0;
         f.arc[k] = static_cast<int>(out.arcs.size());
         CarrierArc arc;
         arc.sat = d.sat;

@@ -23,8 +23,11 @@ struct DifferencedSession {
   std::vector<CarrierArc> arcs;
   std::map<SatId, std::array<double, band_count>> hz; ///< carrier frequencies of the bands in use
   std::set<char> integer_systems;                     ///< whose ambiguities differ by integers
+  /// Standard deviation of the offset between the code and the carrier of GLONASS, rover − base, m.
+  double carrier_bias_sd = 3;
   double interval = 30;
-  int slips = 0;
+  int slips = 0; ///< that began a new arc
+  std::vector<SlipRepair> repairs;
   std::vector<std::string> notes;
 };
 

@@ -269,8 +269,7 @@ void SessionFilter::rows_of(std::size_t leg, const Difference &d, std::vector<Ro
       const Key bias_key{Kind::carrier_bias, k, d.sat.system, band};
       Index bias = index(bias_key);
       if (bias < 0) {
-        const double sd = legs_[leg].like_receivers ? 3.0 : 10.0;
-        bias = add(bias_key, 0, sd * sd);
+        bias = add(bias_key, 0, s.carrier_bias_sd * s.carrier_bias_sd);
       }
       r.h.emplace_back(bias, 1.0);
     }

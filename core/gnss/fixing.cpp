@@ -1,4 +1,5 @@
 #include "gnss/fixing.h"
+#include "gnss/ratio_limit.h"
 #include <Eigen/Dense>
 #include <cmath>
 
@@ -8,24 +9,28 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-/// Rows that count each arc from the reference arc of its system and band.
-IntMatrix double_difference_rows(const std::vector<CarrierArc> &arcs, const std::set<char> &systems) {
-  std::map<std::pair<char, int>, Index> reference;
+constexpr std::size_t none = static_cast<std::size_t>(-1);
+
+/// Rows that count each arc from the reference arc of its system and band: the longest. Arc `without` stays real.
+IntMatrix double_difference_rows(const std::vector<CarrierArc> &arcs, const std::set<char> &systems,
+                                 std::size_t without = none) {
+  std::map<std::pair<char, int>, std::size_t> reference;
   Index count = 0;
-  for (std::size_t i = 0; i < arcs.size(); ++i)
-    if (!systems.count(arcs[i].sat.system))
-      continue;
-    else if (arcs[i].reference)
-      reference[{arcs[i].sat.system, arcs[i].band}] = static_cast<Index>(i);
-    else
-      ++count;
+  for (std::size_t i = 0; i < arcs.size(); ++i) {
+    if (!systems.count(arcs[i].sat.system) || i == without) continue;
+    const auto [it, first] = reference.try_emplace({arcs[i].sat.system, arcs[i].band}, i);
+    if (!first) ++count;
+    if (arcs[i].epochs > arcs[it->second].epochs) it->second = i;
+  }
   IntMatrix d(count, static_cast<Index>(arcs.size()));
   d.setZero();
   Index r = 0;
   for (std::size_t i = 0; i < arcs.size(); ++i) {
-    if (arcs[i].reference || !systems.count(arcs[i].sat.system)) continue;
+    if (!systems.count(arcs[i].sat.system) || i == without) continue;
+    const std::size_t from = reference.at({arcs[i].sat.system, arcs[i].band});
+    if (from == i) continue;
     d(r, static_cast<Index>(i)) = 1;
-    d(r, reference.at({arcs[i].sat.system, arcs[i].band})) = -1;
+    d(r, static_cast<Index>(from)) = -1;
     ++r;
   }
   return d;
@@ -63,10 +68,11 @@ std::optional<Step> fix_step(VectorXd &x, MatrixXd &p, Index first_arc, const In
     // (normal approximation of Wilson and Hilferty, 5 sigma).
     const double kd = static_cast<double>(k);
     const double likely = kd * std::pow(1 - 2 / (9 * kd) + 5 * std::sqrt(2 / (9 * kd)), 3);
-    if (ratio < o.ratio_limit || c.norms[0] > likely) continue;
+    const double success = bootstrap_success_rate(sub.d);
+    if (ratio < std::max(o.least_ratio, fixed_failure_ratio(k, 1 - success)) || c.norms[0] > likely) continue;
     Step out;
     out.ratio = ratio;
-    out.success = bootstrap_success_rate(sub.d);
+    out.success = success;
     out.accepted = z.zt.bottomRows(k) * rows;
     out.open = z.zt.topRows(n - k) * rows;
     out.values = c.vectors[0];
@@ -84,7 +90,7 @@ std::optional<Step> fix_step(VectorXd &x, MatrixXd &p, Index first_arc, const In
 
 Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const std::vector<CarrierArc> &arcs,
                    const std::set<char> &integer_systems, const StaticOptions &o) {
-  Fixed out{Solution::floating, x, p, {}, {}, 0, 1};
+  Fixed out{Solution::floating, x, p, {}, {}, 0, 1, -1};
   IntMatrix open = double_difference_rows(arcs, integer_systems);
   const Index n = open.rows();
   if (n < 4 || !o.integers) {
@@ -92,6 +98,23 @@ Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const 
     return out;
   }
   out.integers.coefficients.resize(0, open.cols());
+  // One arc that is no whole number (half a cycle slipped, and nothing said so) spoils all: which one, left real, lets
+  // the others be settled? Many are tried, so the demands are higher.
+  VectorXd x_try = x;
+  MatrixXd p_try = p;
+  if (!fix_step(x_try, p_try, first_arc, open, o, 4)) {
+    StaticOptions strict = o;
+    strict.least_ratio = std::max(3.0, o.least_ratio);
+    strict.success_limit = 1 - (1 - o.success_limit) / 20;
+    double best = 0;
+    for (std::size_t a = 0; a < arcs.size(); ++a) {
+      if (!integer_systems.count(arcs[a].sat.system)) continue;
+      const IntMatrix rows = double_difference_rows(arcs, integer_systems, a);
+      x_try = x, p_try = p;
+      const auto step = fix_step(x_try, p_try, first_arc, rows, strict, (rows.rows() + 1) / 2);
+      if (step && step->ratio > best) best = step->ratio, open = rows, out.real_arc = static_cast<int>(a);
+    }
+  }
   for (Index least = 4; open.rows() > 0; least = 1) {
     const auto step = fix_step(out.x, out.p, first_arc, open, o, least);
     if (!step) break;
@@ -108,7 +131,7 @@ Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const 
     out.solution = have + more == n ? Solution::fixed : Solution::partly_fixed;
     open = step->open;
   }
-  if (out.solution == Solution::partly_fixed) {
+  if (out.solution == Solution::partly_fixed && out.real_arc < 0) {
     // Integers of short or low arcs may stay open without any weight: would knowing them sharpen the position?
     const MatrixXd g = open.cast<double>();
     const MatrixXd pg = out.p.middleCols(first_arc, g.cols()) * g.transpose();

@@ -10,6 +10,7 @@ struct Fixed {
   AcceptedIntegers integers;
   std::vector<FixingStep> story;
   double ratio = 0, success = 0;
+  int real_arc = -1; ///< the arc that had to stay real for the others to be settled
 };
 
 /// Partial integer fixing (Teunissen et al. 1999), repeated: what is accepted sharpens what is still open. Every step

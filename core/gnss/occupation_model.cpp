@@ -63,7 +63,7 @@ public:
   Modeller(const ObservationFile &f, const Orbits &orbits, const Vec3 &marker, const AntennaSetUp &antenna,
            const ModelOptions &options)
       : f_(f), orbits_(orbits), antenna_(antenna), axes_(local_axes(to_geodetic(marker))),
-        air_(to_geodetic(marker), f.epochs.front().time),
+        air_(to_geodetic(marker), f.epochs.front().time, antenna.weather),
         slow_(marker, f.epochs.front().time, f.epochs.back().time, options.tides, antenna.loading),
         satellite_antennas_(options.satellite_antennas), ionosphere_(options.ionosphere), place_(to_geodetic(marker)),
         mask_(radians(options.mask_deg)) {
@@ -74,6 +74,9 @@ public:
     out.signals = choose_signals(f);
     std::erase_if(out.signals, [&](const auto &s) { return options.systems.find(s.first) == std::string::npos; });
     out.glonass_channel = f.glonass_channel;
+    const auto &stated = f.glonass_code_phase_bias;
+    if (std::any_of(stated.begin(), stated.end(), [](const auto &b) { return b.second != 0; }))
+      for (const auto &[code, bias] : stated) out.glonass_aligned.insert(code);
     columns_ = signal_columns(f, out.signals);
     calibrate();
   }

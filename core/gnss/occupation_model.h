@@ -2,6 +2,7 @@
 #include "base/progress.h"
 #include "gnss/ionosphere.h"
 #include "gnss/point_position.h"
+#include <set>
 
 namespace ampletie {
 
@@ -42,6 +43,9 @@ struct OccupationModel {
   std::string receiver;       ///< type, for the question whether GLONASS integers exist
   std::map<char, std::vector<Signal>> signals;
   std::map<SatId, int> glonass_channel;
+  /// Codes whose offset from the carrier the header states ("C1C"); empty where it states nothing or zeros only, which
+  /// converters write without having measured anything.
+  std::set<std::string> glonass_aligned;
   std::vector<ModelledEpoch> epochs;
   std::size_t satellites_without_orbit = 0;
   int clock_jumps = 0;            ///< whole milliseconds that were taken out of the carrier

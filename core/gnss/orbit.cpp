@@ -256,8 +256,7 @@ std::optional<SatelliteState> PreciseOrbits::at(SatId sat, GpsTime t, GpsTime) c
   std::optional<double> clock;
   if (const auto own = clocks_.find(sat); own != clocks_.end()) {
     const auto &all = own->second;
-    const auto next =
-        std::upper_bound(all.begin(), all.end(), t, [](GpsTime x, const auto &e) { return x < e.first; });
+    const auto next = std::upper_bound(all.begin(), all.end(), t, [](GpsTime x, const auto &e) { return x < e.first; });
     if (next != all.begin() && next != all.end() && next->first - std::prev(next)->first < 901) {
       const auto before = std::prev(next);
       const double u = (t - before->first) / (next->first - before->first);

@@ -11,6 +11,7 @@ struct AntennaSetUp {
   const Antenna *calibration = nullptr;  ///< null: no correction is applied
   double azimuth = 0;                    ///< rad; where the antenna's north mark points
   const OceanLoading *loading = nullptr; ///< of the mark; null: no ocean loading is applied
+  std::optional<Meteorology> weather{};  ///< measured at the mark; absent: standard atmosphere
 };
 
 /// Position of the marker from code alone, mean over the epochs, m; throws `InputError` when no epoch can be solved.

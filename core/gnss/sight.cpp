@@ -51,8 +51,9 @@ double wind_up(const Sight &s, const Vec3 &sun, const Mat3 &axes, double last) {
   return turn + std::round(last - turn);
 }
 
-StandardDelay::StandardDelay(const Geodetic &g, GpsTime t) : lat_(g.lat), h_(g.h) {
-  const Meteorology m = standard_atmosphere(g.h);
+StandardDelay::StandardDelay(const Geodetic &g, GpsTime t, const std::optional<Meteorology> &weather)
+    : lat_(g.lat), h_(g.h) {
+  const Meteorology m = weather.value_or(standard_atmosphere(g.h));
   dry_ = zenith_hydrostatic_delay(m.pressure, g.lat, g.h);
   wet_ = zenith_wet_delay(m);
   const Calendar c = calendar(t);

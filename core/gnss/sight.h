@@ -1,4 +1,5 @@
 #pragma once
+#include "geodesy/atmosphere.h"
 #include "geodesy/ellipsoid.h"
 #include "gnss/orbit.h"
 
@@ -20,10 +21,11 @@ Look look(const Mat3 &axes, const Vec3 &unit);
 /// Wind-up of circular polarisation (Wu et al. 1993) with nominal yaw steering, cycles, continued from `last`.
 double wind_up(const Sight &s, const Vec3 &sun, const Mat3 &axes, double last);
 
-/// Delay of the standard atmosphere along a sight (Saastamoinen, mapped with Niell's functions).
+/// Delay of the standard atmosphere, or of the weather measured, along a sight (Saastamoinen, mapped with Niell's
+/// functions).
 class StandardDelay {
 public:
-  StandardDelay(const Geodetic &g, GpsTime t);
+  StandardDelay(const Geodetic &g, GpsTime t, const std::optional<Meteorology> &weather = {});
   double operator()(double elevation, double &wet_mapping) const;
 
 private:

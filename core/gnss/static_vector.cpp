@@ -72,8 +72,15 @@ StaticVector solve_with(const OccupationModel &base, const OccupationModel &rove
     out.integers = f.integers;
     out.story = f.story;
     out.arcs = s.arcs;
+    if (f.real_arc >= 0) {
+      const CarrierArc &a = s.arcs[static_cast<std::size_t>(f.real_arc)];
+      out.notes.push_back(fmt::format("{} {} from {} stays real: no whole number fits it (half a cycle?), the others "
+                                      "are settled without it",
+                                      a.sat.name(), a.signal, iso(a.first).substr(11, 8)));
+    }
     out.slips = s.slips;
-    out.notes = s.notes;
+    out.repairs = s.repairs;
+    out.notes.insert(out.notes.end(), s.notes.begin(), s.notes.end());
     out.interval_s = s.interval;
     for (const OccupationModel *m : {&base, &rover}) {
       out.notes.insert(out.notes.end(), m->notes.begin(), m->notes.end());

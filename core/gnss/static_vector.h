@@ -7,8 +7,10 @@ namespace ampletie {
 /// How a static vector is solved. The defaults suit control work; every field says what it does.
 struct StaticOptions {
   double interval_s = 30;       ///< longest interval of the epochs used; the data in between serve slip detection
-  double ratio_limit = 3.0;     ///< second-best over best integer candidate; below it the vector stays float
   double success_limit = 0.999; ///< least bootstrapped success rate of the integers that are tried
+  /// Integers are accepted when their ratio (second best over best) reaches that of a fixed failure rate of 1 in 10
+  /// 000, and this: the covariance itself may be wrong, and a second set almost as good would be its sign.
+  double least_ratio = 2.0;
   /// A vector counts as fixed when the integers still open would sharpen the position by no more than this share.
   double open_integers_may_cost = 0.10;
   double min_arc_s = 240; ///< shorter carrier arcs are not used (in short sessions: less than 0.3 of them)
@@ -20,6 +22,7 @@ struct StaticOptions {
   bool relative_troposphere = true; ///< estimate the difference of zenith delay (constrained)
   bool ionosphere = true;           ///< a delay per satellite, constrained by length
   bool correlated_noise = true;     ///< multipath as a process in time before the integer search
+  bool repair_slips = true;         ///< set the carrier back after a slip whose size is certain
   bool learn_noise = true;          ///< solve again when the residuals contradict the noise model
   // Priors of the stochastic model; sources in docs/methods/static-vector.md.
   double phase_white = 0.002, phase_multipath = 0.005, code_white = 0.3, code_multipath = 0.6, correlation_s = 300;
@@ -86,6 +89,14 @@ struct ForcedBreak {
   GpsTime time;
 };
 
+/// A slip whose size was certain: the carrier after it was set back by `cycles` (rover − base) and the arc goes on.
+struct SlipRepair {
+  SatId sat;
+  int band;
+  GpsTime time;
+  std::int64_t cycles;
+};
+
 /// A solved vector, marker to marker, in the orbits' frame at the mid-epoch.
 struct StaticVector {
   Vec3 d = Vec3::Zero();
@@ -102,7 +113,8 @@ struct StaticVector {
   std::vector<CarrierArc> arcs;
   AcceptedIntegers integers;
   std::vector<FixingStep> story;
-  std::vector<ForcedBreak> breaks;                      ///< arcs that the filter cut
+  std::vector<ForcedBreak> breaks; ///< arcs that the filter cut
+  std::vector<SlipRepair> repairs;
   double phase_multipath = 0.005, diffuse_share = 0.13; ///< noise model in use, after learning
   std::vector<ResidualSample> residuals;
   std::vector<std::string> notes; ///< sentences for the evidence

@@ -3,6 +3,7 @@
 #include "base/hash.h"
 #include "geodesy/ellipsoid.h"
 #include "gnss/diagnosis.h"
+#include "job/height_causes.h"
 #include "job/record_compare.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
@@ -82,6 +83,19 @@ void intake(List &list, const JobSnapshot &s) {
                    fmt::format("{} and {} logged on this mark at the same time", list_of[i]->source_name,
                                list_of[k]->source_name))
               .effect_m = 1;
+  for (const Occupation &o : s.occupations) {
+    if (!o.used || !o.weather || o.file->approximate.norm() < 6e6) continue;
+    const double h = to_geodetic(o.file->approximate).h, usual = standard_atmosphere(h).pressure;
+    // Weather moves the pressure by some 40 hPa; a reading reduced to sea level is off by 12 hPa per 100 m.
+    if (std::abs(o.weather->pressure - usual) < 45) continue;
+    Doubt &d = list.add(
+        "pressure unlikely", session_of(o), "intake", o.id,
+        fmt::format("{:.0f} hPa at a height of {:.0f} m, where {:.0f} hPa are usual", o.weather->pressure, h, usual));
+    d.value = o.weather->pressure - usual, d.limit = 45, d.unit = "hPa";
+    d.effect_m = 0.0023 * std::abs(o.weather->pressure - usual); // zenith delay per hPa (Saastamoinen)
+    if (std::abs(o.weather->pressure - standard_atmosphere(0).pressure) < 45)
+      d.causes.push_back("reduced to sea level: the pressure at the mark itself is needed");
+  }
   // The same reading to the tenth of a millimetre at two erections was more likely copied than measured.
   for (const auto &[mark, list_of] : by_mark)
     for (std::size_t i = 1; i < list_of.size(); ++i)
@@ -124,6 +138,13 @@ void gnss(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vec
       for (const auto &[sat, q] : square)
         if (q.second > 10 && std::sqrt(q.first / q.second) > 2.5 * v.solved.rms_m)
           d.causes.push_back("residuals of " + sat.name() + " stand out");
+    }
+    const double least = settings_of_vector(s.state, v.id).ratio_limit;
+    if (v.solved.solution == Solution::fixed && v.solved.ratio < least) {
+      Doubt &d = list.add("ratio low", name, "gnss", v.id,
+                          "the integers are accepted by their failure rate, but a second set is nearly as good");
+      d.value = v.solved.ratio, d.limit = least, d.unit = "ratio";
+      d.effect_m = (v.solved.d - v.solved.d_float).norm();
     }
     if (v.solved.rms_m > set.rms_limit_m) {
       Doubt &d = list.add("vector noisy", name, "gnss", v.id, "the phase residuals are larger than the limit");
@@ -177,17 +198,28 @@ void closures(List &list, const JobSnapshot &s, const LoopReport &report) {
     d.effect_m = l.misclosure_enu.norm();
     if (l.check == LoopCheck::none) d.causes.push_back("a wrong or weak solution of one of its vectors");
     if (!propagated || l.check == LoopCheck::none) continue;
+    // Of causes that clear the tests alike those come first whose size something explains.
+    std::vector<std::string> plain;
     for (const LoopCause &c : report.causes) {
-      if (d.causes.size() >= 3) break;
-      if (c.kind == LoopCause::Kind::height)
-        d.causes.push_back(fmt::format("an antenna height of {} {:.0f} mm too {} would explain all closures",
-                                       set_up(c.set_up), std::abs(c.size_m) * 1000, c.size_m < 0 ? "large" : "small"));
-      else if (c.kind == LoopCause::Kind::renamed)
-        d.causes.push_back(fmt::format("{} stood on {}: that would explain all closures", set_up(c.set_up), c.other));
+      if (c.kind == LoopCause::Kind::height) {
+        std::string words = fmt::format("an antenna height of {} {:.0f} mm too {} would explain all closures",
+                                        set_up(c.set_up), std::abs(c.size_m) * 1000, c.size_m < 0 ? "large" : "small");
+        if (const auto it = by_set_up.find(c.set_up); it != by_set_up.end()) {
+          const auto why = height_causes(s.contents, *it->second, c.size_m, c.sd_m);
+          if (!why.empty()) {
+            d.causes.push_back(words + ": " + why.front());
+            continue;
+          }
+        }
+        plain.push_back(std::move(words));
+      } else if (c.kind == LoopCause::Kind::renamed)
+        plain.push_back(fmt::format("{} stood on {}: that would explain all closures", set_up(c.set_up), c.other));
       else
-        d.causes.push_back(
+        plain.push_back(
             fmt::format("exchanged marks of {} and {} would explain all closures", set_up(c.set_up), set_up(c.other)));
     }
+    d.causes.insert(d.causes.end(), plain.begin(), plain.end());
+    if (d.causes.size() > 3) d.causes.resize(3);
   }
 }
 
@@ -238,6 +270,9 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
       std::vector<std::string> others;
       for (const Occupation &x : s.occupations)
         if (x.used && x.mark == found->second->mark && x.set_up != t.id) others.push_back(session_of(x));
+      if (i == 2)
+        for (auto &why : height_causes(s.contents, *found->second, -size, std::abs(size / o.standardised)))
+          d.causes.push_back(std::move(why));
       if (others.size() == 1) d.causes.push_back("this set-up or " + others.front() + ": two alone cannot tell which");
     }
     if (t.kind == "vector" && !t.passes && t.statistic > 0.25 * largest_chi) {

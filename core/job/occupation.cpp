@@ -10,13 +10,6 @@
 namespace ampletie {
 namespace {
 
-/// "TESSEL T4       NONE" and "TESSEL T4" are the same antenna: no dome is a dome called NONE.
-std::string antenna_key(const std::string &type) {
-  std::string base(trimmed(type.substr(0, 16))), dome = type.size() > 16 ? std::string(trimmed(type.substr(16))) : "";
-  if (dome.empty()) dome = "NONE";
-  return base + "|" + dome;
-}
-
 const Antenna *find_calibration(const Contents &contents, const std::string &type) {
   const std::string key = antenna_key(type);
   const Antenna *found = nullptr;
@@ -67,7 +60,29 @@ const OceanLoading *find_loading(const Contents &contents, const std::string &ma
   return best;
 }
 
+/// The weather at the mark as it was decided; temperature and humidity that were not said are those of the standard
+/// atmosphere there.
+std::optional<Meteorology> weather_of(const OccupationEdits &e, const Vec3 &place, Occupation &o) {
+  if (!e.pressure.value) return {};
+  Meteorology m = standard_atmosphere(place.norm() > 6e6 ? to_geodetic(place).h : 0);
+  m.pressure = *e.pressure.value;
+  o.decided["pressure"] = e.pressure.decision;
+  if (e.temperature.value) {
+    m.temperature = *e.temperature.value + 273.15;
+    o.decided["temperature"] = e.temperature.decision;
+  }
+  if (e.humidity.value) o.decided["humidity"] = e.humidity.decision;
+  m.vapour = vapour_pressure(m.temperature, e.humidity.value.value_or(50) / 100);
+  return m;
+}
+
 } // namespace
+
+std::string antenna_key(const std::string &type) {
+  std::string base(trimmed(type.substr(0, 16))), dome = type.size() > 16 ? std::string(trimmed(type.substr(16))) : "";
+  if (dome.empty()) dome = "NONE";
+  return base + "|" + dome;
+}
 
 ObservationFile corrected_file(const Occupation &o) {
   ObservationFile f = *o.file;
@@ -129,6 +144,7 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
         apply(e.north, o.north, "north");
         apply(e.azimuth_deg, o.azimuth_deg, "azimuth");
         apply(e.set_up, o.set_up, "set_up");
+        o.weather = weather_of(e, f.approximate, o);
       }
       o.calibration = find_calibration(contents, o.antenna);
       o.loading = find_loading(contents, o.mark, f.approximate);

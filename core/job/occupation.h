@@ -1,4 +1,5 @@
 #pragma once
+#include "geodesy/atmosphere.h"
 #include "job/content.h"
 #include "job/state.h"
 
@@ -16,6 +17,7 @@ struct Occupation {
   std::optional<double> antenna_height;        ///< ARP above the marker; absent when it cannot be computed
   std::string height_problem;                  ///< why not
   double east = 0, north = 0, azimuth_deg = 0; ///< of the antenna against the mark, m; of its north mark, degrees
+  std::optional<Meteorology> weather;          ///< measured at the mark, where pressure was given
   const Antenna *calibration = nullptr;        ///< into the job's contents; null when unknown
   const AntennaPoint *point = nullptr;
   const OceanLoading *loading = nullptr; ///< coefficients of this mark, or of a place within 10 km; null: none
@@ -26,6 +28,9 @@ struct Occupation {
   bool used = true;
   std::string left_out_because;
 };
+
+/// "TESSEL T4       NONE" and "TESSEL T4" are the same antenna: no dome is a dome called NONE.
+std::string antenna_key(const std::string &type);
 
 /// All occupations, sorted by start, mark and id. The id is made of the source's hash and the record key.
 std::vector<Occupation> occupations(const Contents &contents, const JobState &state);

@@ -74,6 +74,12 @@ void apply_setting(JobSettings &s, const std::string &name, const json &v) {
     number(s.height_sd_m, 1e-3);
   else if (name == "transformation")
     number(s.worst_transformation_m, 1e-3);
+  else if (name == "times")
+    s.times.kind = v == "local"         ? TimeStyle::Kind::local
+                   : v == "day of year" ? TimeStyle::Kind::day_of_year
+                                        : TimeStyle::Kind::gps;
+  else if (name == "zone")
+    number(s.times.zone_h);
   else if (name == "mode")
     s.mode = v == "free" ? DatumMode::free : v == "minimal" ? DatumMode::minimal : DatumMode::held;
 }
@@ -120,6 +126,9 @@ JobState fold(const std::vector<Decision> &log) {
       take(d.value, "east", o.east, d.seq);
       take(d.value, "north", o.north, d.seq);
       take(d.value, "azimuth", o.azimuth_deg, d.seq);
+      take(d.value, "pressure", o.pressure, d.seq);
+      take(d.value, "temperature", o.temperature, d.seq);
+      take(d.value, "humidity", o.humidity, d.seq);
       take(d.value, "set_up", o.set_up, d.seq);
     } else if (d.verb == "hold") {
       HoldDecision h;
@@ -193,6 +202,11 @@ const std::vector<SettingInfo> &setting_catalogue() {
        1980, 2100},
       {"job", "transformation", "Worst transformation", "mm",
        "A change of frame less accurate than this is refused for control.", K::number, 1, 1000},
+      {"job", "times", "Times", "",
+       "How times are shown: GPS time, local time of the zone below, or GPS time with the day of the year.", K::choice,
+       0, 0, "gps|local|day of year"},
+      {"job", "zone", "Time zone", "h", "Local time is this many hours ahead of UTC (summer time included).", K::number,
+       -12, 14},
       {"solve", "mask", "Elevation mask", "°", "Satellites below this elevation are not used.", K::number, 5, 40},
       {"solve", "interval", "Interval", "s", "Epochs used in a static solution; those in between serve slip detection.",
        K::number, 1, 120},
@@ -215,8 +229,10 @@ const std::vector<SettingInfo> &setting_catalogue() {
        "by one: n − 1 vectors, each by itself.",
        K::choice, 0, 0, "together|one by one"},
       {"limit", "ratio", "Ratio", "",
-       "Second-best over best set of integers; below this a vector stays float (3 is common practice).", K::number, 1,
-       100},
+       "Second-best over best set of integers; below this a fixed vector is questioned (3 is common practice). "
+       "Integers "
+       "are accepted by their failure rate, 1 in 10 000.",
+       K::number, 1, 100},
       {"limit", "rms", "Rms", "mm", "Phase residuals above this raise a doubt about the vector.", K::number, 1, 100},
       {"limit", "overlap", "Overlap", "min", "A shorter common time raises a doubt about the vector.", K::number, 1,
        600},
@@ -259,6 +275,11 @@ std::string setting_text(const JobSettings &s, const std::string &n) {
   if (n == "centring") return fmt::format("{:g}", s.centring_sd_m * 1000);
   if (n == "height") return fmt::format("{:g}", s.height_sd_m * 1000);
   if (n == "transformation") return fmt::format("{:g}", s.worst_transformation_m * 1000);
+  if (n == "times")
+    return s.times.kind == TimeStyle::Kind::local         ? "local"
+           : s.times.kind == TimeStyle::Kind::day_of_year ? "day of year"
+                                                          : "gps";
+  if (n == "zone") return fmt::format("{:g}", s.times.zone_h);
   if (n == "mode") return datum_mode_name(s.mode);
   return {};
 }

@@ -3,6 +3,7 @@
 #include "gnss/static_vector.h"
 #include "job/store.h"
 #include "network/network.h"
+#include "time/shown_time.h"
 #include <map>
 
 namespace ampletie {
@@ -16,7 +17,7 @@ template <class T> struct Decided {
 /// What the surveyor said about an occupation; absent: as the file says.
 struct OccupationEdits {
   Decided<std::optional<std::string>> mark, antenna, measured_to, set_up;
-  Decided<std::optional<double>> measured, east, north, azimuth_deg;
+  Decided<std::optional<double>> measured, east, north, azimuth_deg, pressure, temperature, humidity;
   Decided<std::optional<bool>> slant;
 };
 
@@ -43,6 +44,7 @@ struct JobSettings {
   double loop_mm = 10, loop_ppm = 1;
   double centring_sd_m = 0.001, height_sd_m = 0.001;
   double worst_transformation_m = 0.02;
+  TimeStyle times;
   DatumMode mode = DatumMode::held;
 };
 

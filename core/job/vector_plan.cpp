@@ -7,11 +7,11 @@
 namespace ampletie {
 namespace {
 
-constexpr const char *algorithm = "static-2";
+constexpr const char *algorithm = "static-3";
 
 std::string settings_key(const JobSettings &s) {
-  return fmt::format("{:g} {:g} {:g} {} {:g} {:g} {:g}", s.mask_deg, s.interval_s, s.ratio_limit, s.systems,
-                     s.frequencies, s.correlation_s, s.ionosphere_ppm);
+  return fmt::format("{:g} {:g} {} {:g} {:g} {:g}", s.mask_deg, s.interval_s, s.systems, s.frequencies, s.correlation_s,
+                     s.ionosphere_ppm);
 }
 
 std::string orbit_hash(const JobSnapshot &s) {
@@ -41,6 +41,8 @@ std::string occupation_key(const Occupation &o) {
   std::string k =
       o.source_id + "|" + o.mark + "|" +
       fmt::format("{:.5f} {:.4f} {:.4f} {:.2f}", o.antenna_height.value_or(-99), o.east, o.north, o.azimuth_deg) + "|" +
+      (o.weather ? fmt::format("{:.2f} {:.2f} {:.3f}|", o.weather->pressure, o.weather->temperature, o.weather->vapour)
+                 : "") +
       o.antenna;
   if (o.loading)
     for (std::size_t i = 0; i < 3; ++i)
@@ -125,7 +127,6 @@ std::vector<LeftOutSpan> left_out_spans(const JobState &state, const std::string
 StaticOptions static_options(const JobSettings &s) {
   StaticOptions o;
   o.interval_s = s.interval_s;
-  o.ratio_limit = s.ratio_limit;
   o.systems = s.systems;
   o.frequencies = static_cast<int>(s.frequencies);
   o.correlation_s = s.correlation_s;

@@ -106,6 +106,7 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     a.azimuth = radians(o.azimuth_deg);
     a.calibration = o.calibration;
     a.loading = o.loading;
+    a.weather = o.weather;
     return a;
   };
   parallel(work.size(), "positions from code,", 1, [&](std::size_t i) {

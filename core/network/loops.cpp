@@ -259,7 +259,7 @@ std::vector<LoopCause> explain_loops(const NetworkInput &in, const std::vector<L
     if (denominator <= 0) continue;
     // The vector to a marker is short by what the antenna height was keyed in too large.
     const double size = numerator / denominator;
-    LoopCause c{LoopCause::Kind::height, s.id, "", size, 0};
+    LoopCause c{LoopCause::Kind::height, s.id, "", size, 1 / std::sqrt(denominator), 0};
     for (std::size_t i = 0; i < judged.size(); ++i) {
       const Vec3 m = judged[i]->misclosure_enu - size * effect[i];
       c.left = std::max(c.left, m.dot(judged[i]->cov_enu.ldlt().solve(m)) / limit);
@@ -305,11 +305,11 @@ std::vector<LoopCause> explain_loops(const NetworkInput &in, const std::vector<L
       for (const auto &b : ids)
         if (a < b && mark_of[a] != mark_of[b] && (suspected.count(a) || suspected.count(b)) &&
             tried.insert({a, b}).second)
-          attempt({LoopCause::Kind::swapped, a, b, 0, 0}, {{a, mark_of[b]}, {b, mark_of[a]}}, judged.size());
+          attempt({LoopCause::Kind::swapped, a, b, 0, 0, 0}, {{a, mark_of[b]}, {b, mark_of[a]}}, judged.size());
   for (const auto &a : suspected)
     for (const auto &m : in.marks)
       if (m.name != mark_of[a])
-        attempt({LoopCause::Kind::renamed, a, m.name, 0, 0}, {{a, m.name}}, judged.size() > 1 ? judged.size() - 1 : 1);
+        attempt({LoopCause::Kind::renamed, a, m.name, 0, 0, 0}, {{a, m.name}}, judged.size() > 1 ? judged.size() - 1 : 1);
   std::sort(out.begin(), out.end(), [](const auto &x, const auto &y) {
     return std::tuple(x.left, x.set_up, x.other) < std::tuple(y.left, y.set_up, y.other);
   });

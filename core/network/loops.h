@@ -50,6 +50,7 @@ struct LoopCause {
   /// Whose height is wrong; the two set-ups whose marks were exchanged; the set-up and the mark that it stood on.
   std::string set_up, other;
   double size_m = 0; ///< of the height: true − used
+  double sd_m = 0;   ///< of that size
   double left = 0;   ///< largest statistic over its limit that remains
 };
 /// Tries, for every set-up, another antenna height, and for every two set-ups of a session, exchanged marks: which

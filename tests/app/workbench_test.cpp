@@ -208,6 +208,40 @@ TEST_CASE("settings change by decision, nonsense is refused, empty sections say 
   CHECK(said);
 }
 
+TEST_CASE("times are shown as the settings say, and closures stand in one picture") {
+  DemoDriver demo;
+  Driver &d = demo.d;
+  d.section("Intake");
+  QTableView *t = d.table("Occupations");
+  CHECK(d.cell(t, 0, "From") == "05-12 08:00");
+  d.press(Qt::Key_Comma, Qt::ControlModifier);
+  d.edit(d.table("Settings"), d.row_with(d.table("Settings"), "Setting", "Times"), "Value", "local");
+  d.edit(d.table("Settings"), d.row_with(d.table("Settings"), "Setting", "Time zone"), "Value", "2");
+  d.section("Intake");
+  CHECK(d.cell(t, 0, "From") == "05-12 09:59"); // 18 leap seconds
+  d.window.workspace().decide("set", "job", {{"times", "day of year"}}, "as the crew counts");
+  QTest::qWait(20);
+  CHECK(d.cell(t, 0, "From") == "132 08:00");
+  d.section("GNSS");
+  d.click("Solve vectors");
+  d.wait();
+  d.click("Closures part");
+  QTest::qWait(30);
+  auto *plot = d.named<app::ClosurePlot>("Closure plot");
+  REQUIRE(plot);
+  const auto &loops = d.window.workspace().job().loops().loops;
+  REQUIRE(!loops.empty());
+  // A click on an arrow's head chooses the closure: its vector is what the evidence shows, its row in the table.
+  const QPointF at = plot->head(loops.front().id);
+  QTest::mouseClick(plot, Qt::LeftButton, {}, at.toPoint());
+  QTest::qWait(30);
+  CHECK(d.window.workspace().selection().kind == "vector");
+  QTableView *table = d.table("Closures");
+  REQUIRE(!table->selectionModel()->selectedRows().isEmpty());
+  d.click("Vectors part");
+  CHECK(!plot->isVisible());
+}
+
 TEST_CASE("no text is cut off on buttons and tabs", "[layout]") {
   DemoDriver demo;
   Driver &d = demo.d;

@@ -1,7 +1,9 @@
 #include "base/vector.h"
 #include "gnss/lambda.h"
+#include "gnss/ratio_limit.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
+#include <random>
 
 using namespace ampletie;
 using Eigen::MatrixXd;
@@ -23,6 +25,48 @@ IntVector ints(std::initializer_list<std::int64_t> v) {
 } // namespace
 
 // ILS-01: de Jonge and Tiberius 1996.
+TEST_CASE("the ratio of a fixed failure rate keeps it") {
+  // One ambiguity in closed form: accepted wrongly when the float lies within 1/(1 + √c) of a wrong integer.
+  auto tail = [](double x) { return std::erfc(x / std::sqrt(2.0)); }; // both sides
+  for (double p : {2e-4, 5e-4, 1e-3}) {
+    const double c = fixed_failure_ratio(1, p);
+    double sd = 0.1;
+    for (int i = 0; i < 200; ++i) sd *= tail(0.5 / sd) < p ? 1.001 : 0.999;
+    for (int i = 0; i < 2000; ++i) sd *= tail(0.5 / sd) < p ? 1.0001 : 0.9999;
+    CHECK(tail((1 - 1 / (1 + std::sqrt(c))) / sd) < 1.25e-4);
+  }
+  CHECK(fixed_failure_ratio(5, 5e-5) == 1);
+  CHECK(std::isinf(fixed_failure_ratio(5, 2e-3)));
+  for (long n : {1, 3, 7, 20, 90})
+    for (double p = 1e-4; p < 9e-4; p *= 1.3)
+      CHECK(fixed_failure_ratio(n, p) <= fixed_failure_ratio(n, p * 1.05) + 1e-12);
+  // Six ambiguities, a covariance that the table was not made from.
+  std::mt19937_64 random(20260726);
+  std::normal_distribution<double> normal;
+  const Eigen::Index n = 6;
+  LtdlFactor f{Eigen::MatrixXd::Identity(n, n), Eigen::VectorXd(n)};
+  for (Eigen::Index i = 0; i < n; ++i) {
+    f.d[i] = 1 + 0.3 * static_cast<double>(i % 3);
+    for (Eigen::Index k = 0; k < i; ++k) f.l(i, k) = 0.45 * std::sin(static_cast<double>(3 * i + 5 * k));
+  }
+  double scale = 1e-3;
+  while (1 - bootstrap_success_rate(scale * f.d) < 9e-4) scale *= 1.005;
+  f.d *= scale;
+  const double p = 1 - bootstrap_success_rate(f.d), c = fixed_failure_ratio(n, p);
+  int wrong = 0, accepted = 0;
+  const int draws = 60000;
+  for (int s = 0; s < draws; ++s) {
+    Eigen::VectorXd e(n);
+    for (Eigen::Index i = 0; i < n; ++i) e[i] = std::sqrt(f.d[i]) * normal(random);
+    const auto found = search(f.l.transpose() * e, f, 2);
+    if (found.norms[1] < c * found.norms[0]) continue;
+    ++accepted;
+    wrong += !found.vectors[0].isZero();
+  }
+  CHECK(wrong <= 14); // 6 expected at 1e-4; more than 14 in less than one of a thousand such runs
+  CHECK(accepted > 0.97 * draws);
+}
+
 TEST_CASE("the classic example with three ambiguities") {
   const MatrixXd q = lower(3, {6.290, 5.978, 6.292, 0.544, 2.340, 6.288});
   const VectorXd a = Eigen::Vector3d(5.450, 3.100, 2.970);

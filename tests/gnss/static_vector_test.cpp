@@ -1,7 +1,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "geodesy/ellipsoid.h"
-#include "support/sky_truth.h"
+#include "support/strata.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
 
@@ -127,6 +127,16 @@ TEST_CASE("the solution does not depend on which end is called the base") {
     p.cancel();
     CHECK_THROWS_AS(solve_static(m.at("PN1"), m.at("PS1"), orbits, {}, {}, p), Cancelled);
   }
+  SECTION("a quarter of a cycle on one receiver's second carrier cancels between satellites") {
+    OccupationModel other = m.at("PS1");
+    for (auto &e : other.epochs)
+      for (auto &o : e.sats)
+        if (o.sat.system == 'G') o.phase[1] += 0.25 * 299792458.0 / 1227.60e6;
+    const StaticVector c = solve_static(m.at("PN1"), other, orbits, {}, {}, {});
+    CHECK((c.d - a.d).norm() < 1e-6);
+    CHECK(c.solution == a.solution);
+    CHECK(c.ratio == Approx(a.ratio).epsilon(1e-3));
+  }
   SECTION("unlike signals are not differenced: the band is left out and named") {
     OccupationModel other = m.at("PN1");
     other.signals['G'][1].phase = "L2L";
@@ -135,6 +145,92 @@ TEST_CASE("the solution does not depend on which end is called the base") {
     REQUIRE(c.notes.size() == 1);
     CHECK_THAT(c.notes[0], Catch::Matchers::Contains("different signals"));
   }
+}
+
+TEST_CASE("slips of certain size are repaired, and rightly") {
+  const Stratum &s = stratum("obstructed");
+  int repairs = 0, arcs_without = 0, arcs_with = 0;
+  for (std::uint64_t seed : {81, 82, 83}) {
+    const sky::Scenario c = scenario_of(s, seed, 1);
+    const Judged j = judge(c);
+    Experiment e;
+    for (const Outcome &o : solve_all(j, c, e)) {
+      repairs += static_cast<int>(o.vector.repairs.size());
+      arcs_with += static_cast<int>(o.vector.arcs.size());
+      CHECK(o.wrong == 0); // a repair by the wrong number would count as well
+      for (const SlipRepair &r : o.vector.repairs) CHECK(r.cycles != 0);
+    }
+    e.solve.repair_slips = false;
+    for (const Outcome &o : solve_all(j, c, e)) {
+      CHECK(o.vector.repairs.empty());
+      arcs_without += static_cast<int>(o.vector.arcs.size());
+    }
+  }
+  CHECK(repairs > 10);
+  CHECK(arcs_with < arcs_without);
+}
+
+TEST_CASE("a slip of half a cycle is not repaired") {
+  sky::Scenario scenario = demo(71051);
+  scenario.sessions.resize(1);
+  const Judged j = judge(scenario);
+  const BroadcastOrbits orbits(j.campaign.navigation);
+  std::map<std::string, OccupationModel> m;
+  for (const auto &u : scenario.sessions[0].setups)
+    if (u.mark == "PN1" || u.mark == "PS1")
+      m[u.mark] = model_occupation(j.file(u.mark, "s1"), orbits, j.marker.at(u.mark + "/s1"),
+                                   {{0, 0, u.height}, &j.antennas.at(u.antenna)}, {}, {});
+  const StaticVector before = solve_static(m.at("PN1"), m.at("PS1"), orbits, {}, {}, {});
+  const auto longest = *std::max_element(before.arcs.begin(), before.arcs.end(),
+                                         [](const auto &x, const auto &y) { return x.epochs < y.epochs; });
+  const GpsTime when = longest.first + std::floor((longest.last - longest.first) / 60) * 30.0;
+  const double lambda = 299792458.0 / (longest.band == 0           ? 1575.42e6
+                                       : longest.sat.system == 'E' ? 1176.45e6
+                                                                   : 1227.60e6);
+  for (const double cycles : {7.0, 7.5}) {
+    OccupationModel slipped = m.at("PS1");
+    for (auto &e : slipped.epochs)
+      for (auto &o : e.sats)
+        if (e.time >= when && o.sat == longest.sat) o.phase[static_cast<std::size_t>(longest.band)] += cycles * lambda;
+    const StaticVector after = solve_static(m.at("PN1"), slipped, orbits, {}, {}, {});
+    CHECK((after.d - before.d).norm() < 0.002);
+    if (cycles == 7) {
+      REQUIRE(after.repairs.size() == before.repairs.size() + 1);
+      CHECK(after.arcs.size() == before.arcs.size());
+    } else {
+      CHECK(after.repairs.size() == before.repairs.size());
+      CHECK(after.arcs.size() == before.arcs.size() + 1);
+      // The half has no whole number: that arc alone stays real, and it is said.
+      CHECK(after.solution == Solution::partly_fixed);
+      CHECK(std::any_of(after.notes.begin(), after.notes.end(),
+                        [&](const auto &n) { return n.find(longest.sat.name()) == 0 && n.find("stays real") > 0; }));
+    }
+  }
+}
+
+TEST_CASE("GLONASS between unlike receivers stays real unless both say how code and carrier lie") {
+  const sky::Scenario c = scenario_of(stratum("three"), 84, 1);
+  const Judged j = judge(c);
+  const BroadcastOrbits orbits(j.campaign.navigation);
+  std::map<std::string, OccupationModel> m;
+  for (const auto &u : c.sessions[0].setups)
+    m[u.mark] = model_occupation(j.file(u.mark, "s"), orbits, j.marker.at(u.mark + "/s"),
+                                 {{0, 0, u.height}, &j.antennas.at(u.antenna)}, {}, {});
+  auto glonass_integers = [&](const OccupationModel &b, const OccupationModel &r) {
+    const StaticVector v = solve_static(b, r, orbits, {}, {}, {});
+    CHECK(wrong_integers(j, v, "BASE", "R1", "s", b, r) == 0);
+    int n = 0;
+    for (Eigen::Index i = 0; i < v.integers.coefficients.rows(); ++i)
+      for (std::size_t k = 0; k < v.arcs.size(); ++k)
+        n += v.arcs[k].sat.system == 'R' && v.integers.coefficients(i, static_cast<Eigen::Index>(k)) != 0;
+    return n;
+  };
+  OccupationModel base = m.at("BASE"), rover = m.at("R1");
+  CHECK(glonass_integers(base, rover) > 0);
+  rover.receiver = "ANOTHER MAKE"; // in name only: the data stay those of like receivers
+  CHECK(glonass_integers(base, rover) == 0);
+  base.glonass_aligned = rover.glonass_aligned = {"C1C", "C2P"};
+  CHECK(glonass_integers(base, rover) > 0);
 }
 
 TEST_CASE("a position from code is good to some metres, and says when it cannot be had") {

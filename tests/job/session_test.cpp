@@ -1,7 +1,9 @@
 // Sessions solved together, as the job keeps them.
+#include "job/height_causes.h"
 #include "support/test_job.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
+#include <fmt/format.h>
 #include <set>
 
 using namespace ampletie;
@@ -114,6 +116,76 @@ TEST_CASE("closures of the demo: repeats are checks, a wrong height is named bef
   CHECK(found->about.find("R07") != std::string::npos);
   REQUIRE(!found->causes.empty());
   CHECK(found->causes[0].find("antenna height of R07") != std::string::npos);
+}
+
+TEST_CASE("a wrong antenna height is explained by what the antenna's dimensions and calibrations allow") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  const auto all = job.snapshot()->occupations;
+  const auto found = std::find_if(all.begin(), all.end(), [](const Occupation &o) { return o.mark == "R07"; });
+  REQUIRE(found != all.end());
+  auto causes_after = [&](nlohmann::json value) {
+    const auto before = found->antenna_height.value();
+    job.decide("set", found->id, value, "a mistake");
+    const auto &now = job.snapshot()->occupations;
+    const Occupation &o = *std::find_if(now.begin(), now.end(), [&](const auto &x) { return x.id == found->id; });
+    const double size = before - o.antenna_height.value();
+    return std::pair(size, height_causes(job.snapshot()->contents, o, size, 0.002));
+  };
+  SECTION("the point") {
+    const auto [size, why] = causes_after({{"height_to", "rim"}});
+    CHECK(size == Approx(0.034).margin(1e-9));
+    REQUIRE(!why.empty());
+    CHECK(why[0] == "it was read to arp");
+  }
+  SECTION("digits, as the closures say it") {
+    std::string digits = fmt::format("{:.3f}", found->measured);
+    std::swap(digits[0], digits[2]);
+    const double wrong = std::stod(digits);
+    REQUIRE(std::abs(wrong - found->measured) > 0.08);
+    job.decide("set", found->id, {{"height", wrong}}, "keyed in");
+    solve(job);
+    const auto &doubts = job.doubts();
+    const auto d = std::find_if(doubts.begin(), doubts.end(),
+                                [](const Doubt &x) { return x.kind == "repeated vectors differ"; });
+    REQUIRE(d != doubts.end());
+    REQUIRE(!d->causes.empty());
+    INFO(d->causes[0] << " | " << d->sentence);
+    CHECK(d->causes[0].find(digits + " keyed in for") != std::string::npos);
+  }
+  SECTION("slant for vertical") {
+    job.decide("set", found->id, {{"height_to", "rim"}, {"height", 0.45}}, "low tripod");
+    const auto &now = job.snapshot()->occupations;
+    const Occupation &o = *std::find_if(now.begin(), now.end(), [&](const auto &x) { return x.id == found->id; });
+    const double slant = std::sqrt(0.45 * 0.45 - 0.098 * 0.098) - 0.034;
+    const auto why = height_causes(job.snapshot()->contents, o, slant - *o.antenna_height, 0.002);
+    REQUIRE(!why.empty());
+    CHECK(why[0] == "the reading was slant, not vertical");
+  }
+  SECTION("digits") {
+    job.decide("set", found->id, {{"height", 1.570}}, "keyed in");
+    const auto &now = job.snapshot()->occupations;
+    const Occupation &o = *std::find_if(now.begin(), now.end(), [&](const auto &x) { return x.id == found->id; });
+    const auto why = height_causes(job.snapshot()->contents, o, -0.063, 0.002);
+    REQUIRE(!why.empty());
+    CHECK(why[0] == "1.570 keyed in for 1.507");
+  }
+  SECTION("the antenna") {
+    // What the mean of the carriers says the other type would add.
+    auto mean = [&](const std::string &type) {
+      for (const auto &c : job.snapshot()->contents)
+        if (c.antex)
+          for (const Antenna &a : c.antex->receivers)
+            if (a.type.rfind(type, 0) == 0)
+              return (a.frequencies.at("G01").offset_neu.z() + a.frequencies.at("G02").offset_neu.z()) / 2;
+      return 0.0;
+    };
+    const double size = mean("QUILLON") - mean("TESSEL");
+    const auto why = height_causes(job.snapshot()->contents, *found, size, 0.002);
+    REQUIRE(!why.empty());
+    CHECK(why[0] == "the antenna is a QUILLON RING9, not a TESSEL T4");
+  }
+  SECTION("nothing fits, nothing is named") { CHECK(height_causes(job.snapshot()->contents, *found, 0.2345, 0.002).empty()); }
 }
 
 TEST_CASE("velocity and spread of a reference station can be entered beside its listed coordinates") {

@@ -1,6 +1,7 @@
 // Statistics of static vectors by stratum: fix rate, wrong integers, errors against printed accuracy.
 // Usage: strata_statistics STRATUM|demo=SCENARIO.json FIRST_SEED COUNT
-//        [no-troposphere|no-ionosphere|no-antenna|no-tides|white|float|talk]...
+//        [no-troposphere|no-ionosphere|no-antenna|no-tides|white|float|alone|talk]...
+// alone: one vector a session, so that all of them are independent
 #include "base/text.h"
 #include "support/strata.h"
 #include <cstdio>
@@ -13,6 +14,7 @@ int main(int argc, char **argv) {
   if (argc < 4) return 2;
   Experiment e;
   bool talk = false;
+  int rovers = 3;
   for (int i = 4; i < argc; ++i) {
     const std::string o = argv[i];
     if (o == "no-troposphere") e.solve.relative_troposphere = false;
@@ -22,6 +24,7 @@ int main(int argc, char **argv) {
     if (o == "no-tides") e.model.tides = false;
     if (o.rfind("mask=", 0) == 0) e.model.mask_deg = std::atof(o.c_str() + 5);
     if (o == "float") e.solve.integers = false;
+    if (o == "alone") rovers = 1;
     if (o == "talk") talk = true;
   }
   const auto first = static_cast<std::uint64_t>(std::atoll(argv[2]));
@@ -36,6 +39,6 @@ int main(int argc, char **argv) {
       for (const auto &o : solve_all(j, scenario, e)) t.add(o);
     }
   } else
-    t = run_stratum(stratum(name), first, count, e, talk);
+    t = run_stratum(stratum(name), first, count, e, talk, rovers);
   std::printf("%-10s %s\n", name.c_str(), t.line().c_str());
 }

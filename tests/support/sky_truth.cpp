@@ -51,15 +51,22 @@ int wrong_integers(const Judged &j, const StaticVector &v, const std::string &ba
   };
   for (const CarrierArc &a : v.arcs) {
     std::array<const sky::Arc *, 2> found{};
+    // Repaired slips go with the arc; what is left of the true ones must be nothing.
+    std::int64_t slipped = 0;
+    for (const SlipRepair &r : v.repairs)
+      if (r.sat == a.sat && r.band == a.band && r.time > a.first && r.time <= a.last) slipped -= r.cycles;
+    std::array<std::int64_t, 2> integer{};
     for (std::size_t end = 0; end < 2; ++end) {
       for (const sky::Arc &t : j.arcs.at(*ends[end].first + "/" + session + "/" + a.sat.name() + "/" + a.signal))
         if (t.first <= a.last && t.last >= a.first) {
-          // An arc that spans a true slip is itself a fault: no single integer is right for it.
-          if (found[end] && found[end]->integer != t.integer) return 1000;
+          if (found[end]) slipped += (end == 1 ? 1 : -1) * (t.integer - integer[end]);
+          integer[end] = t.integer;
           if (!found[end]) found[end] = &t;
         }
       if (!found[end]) return 2000;
     }
+    // An arc that spans a true slip is itself a fault: no single integer is right for it.
+    if (slipped != 0) return 1000;
     std::array<std::int64_t, 2> n{};
     for (std::size_t end = 0; end < 2; ++end) n[end] = found[end]->integer + branch(end, a.sat, *found[end]);
     // A satellite that swings around at noon or midnight may be taken the other way round by the simulator: one cycle

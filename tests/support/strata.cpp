@@ -27,7 +27,7 @@ const Stratum &stratum(const std::string &name) {
   throw std::runtime_error("no such stratum: " + name);
 }
 
-sky::Scenario scenario_of(const Stratum &s, std::uint64_t seed) {
+sky::Scenario scenario_of(const Stratum &s, std::uint64_t seed, int rovers) {
   sky::Random place(seed, "places of " + s.name);
   sky::Scenario c;
   c.seed = seed;
@@ -65,7 +65,7 @@ sky::Scenario scenario_of(const Stratum &s, std::uint64_t seed) {
   };
   obstruct(c.marks.back(), false);
   session.setups.push_back({"BASE", "STANDIN R4", a.type, "A1", Vec3::Zero(), 1.2, 1.2});
-  for (int k = 1; k <= 3; ++k) {
+  for (int k = 1; k <= rovers; ++k) {
     sky::Mark m;
     m.name = fmt::format("R{}", k);
     const double d = place.uniform(s.length_from, s.length_to), az = place.uniform(0, 2 * pi);
@@ -115,12 +115,12 @@ std::string Tally::line() const {
       100 * in99 / n, 100 * plan95 / n, 100 * up95 / n, fit / n, noise / n, slow / n);
 }
 
-Tally run_stratum(const Stratum &s, std::uint64_t first, int count, const Experiment &given, bool talk) {
+Tally run_stratum(const Stratum &s, std::uint64_t first, int count, const Experiment &given, bool talk, int rovers) {
   Tally t;
   Experiment e = given;
   e.precise = s.precise;
   for (int k = 0; k < count; ++k) {
-    const sky::Scenario c = scenario_of(s, first + static_cast<std::uint64_t>(k));
+    const sky::Scenario c = scenario_of(s, first + static_cast<std::uint64_t>(k), rovers);
     const Judged j = judge(c);
     for (const Outcome &o : solve_all(j, c, e, s.length_to, s.length_from)) {
       t.add(o);

@@ -15,8 +15,9 @@ struct Stratum {
 const std::vector<Stratum> &strata();
 const Stratum &stratum(const std::string &name);
 
-/// One session of a stratum: a base and three rovers at places drawn by the seed, between 40° and 55° north.
-sky::Scenario scenario_of(const Stratum &s, std::uint64_t seed);
+/// One session of a stratum: a base and up to three rovers at places drawn by the seed, between 40° and 55° north. With
+/// one rover every vector is a session of its own.
+sky::Scenario scenario_of(const Stratum &s, std::uint64_t seed, int rovers = 3);
 
 /// Sums over many vectors of one stratum.
 struct Tally {
@@ -30,6 +31,7 @@ struct Tally {
 };
 
 /// Solves the vectors of `count` seeds from `first` on whose length lies in the stratum.
-Tally run_stratum(const Stratum &s, std::uint64_t first, int count, const Experiment &e, bool talk = false);
+Tally run_stratum(const Stratum &s, std::uint64_t first, int count, const Experiment &e, bool talk = false,
+                  int rovers = 3);
 
 } // namespace ampletie::testing

@@ -1,4 +1,4 @@
-#include "time/gps_time.h"
+#include "time/shown_time.h"
 #include <catch2/catch.hpp>
 
 using namespace ampletie;
@@ -51,4 +51,17 @@ TEST_CASE("times as text and as decimal years") {
     CHECK_FALSE(parse_iso(bad));
   CHECK(from_decimal_year(decimal_year(t)) - t == Approx(0).margin(1e-2));
   CHECK(decimal_year(*parse_iso("2010-01-01")) == 2010.0);
+}
+
+TEST_CASE("instants are shown in GPS time, local time or by day of the year") {
+  const GpsTime t = gps_time(Calendar{2026, 5, 12, 23, 10, 30});
+  using Kind = TimeStyle::Kind;
+  CHECK(shown_clock(t, {}) == "23:10");
+  CHECK(shown_day_clock(t, {}) == "05-12 23:10");
+  CHECK(shown_day_clock(t, {Kind::day_of_year, 0}) == "132 23:10");
+  // GPS is 18 s ahead of UTC: 23:10:12 UTC is 01:10:12 of the next day two hours east.
+  CHECK(shown_day_clock(t, {Kind::local, 2}) == "05-13 01:10");
+  CHECK(shown_clock(gps_time(Calendar{2026, 5, 12, 0, 0, 10}), {Kind::local, 0}) == "23:59");
+  CHECK(time_scale_name({Kind::local, -3.5}) == "UTC-03:30");
+  CHECK(time_scale_name({Kind::day_of_year, 0}) == "day of year, GPS time");
 }
