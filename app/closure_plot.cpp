@@ -28,7 +28,7 @@ void ClosurePlot::select(const std::string &id) {
 double ClosurePlot::radius() const {
   return std::max(20.0, std::min(width() - height_strip - 40.0, height() - 72.0) / 2 / beyond);
 }
-QPointF ClosurePlot::middle() const { return {12 + radius() * beyond, 34 + radius() * beyond}; }
+QPointF ClosurePlot::middle() const { return {14 + radius() * beyond, 16 + height() / 2.0}; }
 
 QPointF ClosurePlot::head(const PlottedClosure &c) const {
   QPointF v(c.east / c.limit, -c.north / c.limit);

@@ -12,6 +12,8 @@ struct Follow {
   std::array<bool, band_count> pending{true, true, true};
   std::array<GpsTime, band_count> last{};
   std::array<std::int64_t, band_count> offset{}; ///< cycles of repaired slips
+  std::array<double, band_count> clock{};        ///< sum of the common steps at `last`
+  std::array<int, band_count> chain{};           ///< which unbroken sum that is
 };
 
 double median(std::vector<double> v) {
@@ -47,7 +49,9 @@ public:
   Differencer(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
               const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks)
       : base_(base), rover_(rover), options_(options), left_out_(left_out), breaks_(breaks) {
-    if ((rover.marker - base.marker).norm() > options.long_mask_from_m) mask_ = radians(options.long_mask_deg);
+    if ((rover.marker - base.marker).norm() > options.long_mask_from_m ||
+        std::abs(rover.height - base.height) > options.steep_mask_from_m)
+      mask_ = radians(options.long_mask_deg);
     plan();
   }
   DifferencedSession out;
@@ -192,14 +196,22 @@ private:
     std::map<char, std::vector<double>> steps;
     for (const Difference &d : all) {
       const Follow &f = follow_[d.sat];
+      const auto clock = clocks_.find(d.sat.system);
       for (std::size_t k = 0; k < band_count; ++k)
-        if (!f.pending[k] && std::isfinite(d.phase[k]) && time - f.last[k] < 120)
+        if (!f.pending[k] && std::isfinite(d.phase[k]) && clock != clocks_.end() && f.last[k] == clock->second.last)
           steps[d.sat.system].push_back(d.phase[k] - f.phase[k]);
     }
-    std::map<char, CommonStep> common_step;
-    for (auto &[system, list] : steps)
-      if (list.size() >= 5) common_step[system] = common_of(list);
-    for (Difference &d : all) cut(d, time, common_step);
+    for (const Difference &d : all) clocks_.try_emplace(d.sat.system);
+    for (auto &[system, c] : clocks_) {
+      const auto &list = steps[system];
+      const CommonStep step = list.size() >= 5 ? common_of(list) : CommonStep{};
+      if (list.size() >= 5 && time - c.last < 120)
+        c.sum += step.value, c.spread = std::max(step.spread, 0.8 * c.spread);
+      else
+        ++c.chain, c.sum = 0, c.spread = 0;
+      c.last = time;
+    }
+    for (Difference &d : all) cut(d, time);
     const double phase_of_interval = std::remainder(time.time_of_week(), out.interval);
     if (std::abs(phase_of_interval) < 2e-3 && !all.empty()) out.epochs.push_back({time, std::move(all)});
   }
@@ -207,9 +219,9 @@ private:
   /// A slip is repaired when its size is certain: it lasted less than a minute, at least five steps of other carriers
   /// say what the receivers' clocks did, they agree within 3 cm, and what is left lies within a fifth of a cycle of a
   /// whole number. A wrong number would need an error of more than 0.8 cycles, ten times the noise of a low satellite.
-  bool repaired(Difference &d, Follow &f, std::size_t k, double wavelength, GpsTime time, const CommonStep &common) {
-    if (f.arc[k] < 0 || time - f.last[k] > 60 || common.spread > 0.03) return false;
-    const double cycles = (d.phase[k] - f.phase[k] - common.value) / wavelength, whole = std::round(cycles);
+  bool repaired(Difference &d, Follow &f, std::size_t k, double wavelength, GpsTime time, double step, double spread) {
+    if (f.arc[k] < 0 || time - f.last[k] > 60 || spread > 0.03) return false;
+    const double cycles = step / wavelength, whole = std::round(cycles);
     if (std::abs(cycles - whole) > 0.2 || std::abs(whole) > 1e9) return false;
     const auto n = static_cast<std::int64_t>(whole);
     if (n == 0) return true;
@@ -219,19 +231,20 @@ private:
     return true;
   }
 
-  void cut(Difference &d, GpsTime time, const std::map<char, CommonStep> &common_step) {
+  void cut(Difference &d, GpsTime time) {
     Follow &f = follow_[d.sat];
+    const Clock &clock = clocks_.at(d.sat.system);
     const auto &hz = frequencies(d.sat);
     for (std::size_t k = 0; k < band_count; ++k) {
       if (!std::isfinite(d.phase[k])) continue;
       const double gap = f.arc[k] < 0 ? 1e9 : time - f.last[k];
       bool cut = f.pending[k] || gap > 120;
       const double limit = 0.35 * speed_of_light / hz[k] + 0.0003 * gap;
-      const auto expected = common_step.find(d.sat.system);
-      if (!cut && expected != common_step.end() && std::abs(d.phase[k] - f.phase[k] - expected->second.value) > limit)
-        cut = true;
-      if (cut && options_.repair_slips && expected != common_step.end() &&
-          repaired(d, f, k, speed_of_light / hz[k], time, expected->second))
+      // What the phase did beyond the receivers' clocks, where those are known from one instant to the other.
+      const bool known = f.arc[k] >= 0 && f.chain[k] == clock.chain;
+      const double step = known ? d.phase[k] - f.phase[k] - (clock.sum - f.clock[k]) : 0;
+      if (!cut && known && std::abs(step) > limit) cut = true;
+      if (cut && known && options_.repair_slips && repaired(d, f, k, speed_of_light / hz[k], time, step, clock.spread))
         cut = false;
       for (const ForcedBreak &b : breaks_)
         if (b.sat == d.sat && b.band == static_cast<int>(k) && b.time == time) cut = true;
@@ -254,6 +267,8 @@ private:
       f.phase[k] = d.phase[k];
       f.pending[k] = false;
       f.last[k] = time;
+      f.clock[k] = clock.sum;
+      f.chain[k] = clock.chain;
     }
   }
 
@@ -300,6 +315,13 @@ private:
   double mask_ = 0;
   std::map<char, Plan> plan_;
   std::map<SatId, Follow> follow_;
+  /// Per system, the receivers' clocks as the carriers show them: a sum of common steps as long as it does not break.
+  struct Clock {
+    double sum = 0, spread = 0; ///< spread of late, m
+    int chain = 0;
+    GpsTime last{};
+  };
+  std::map<char, Clock> clocks_;
 };
 
 } // namespace

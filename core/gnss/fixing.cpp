@@ -36,6 +36,18 @@ IntMatrix double_difference_rows(const std::vector<CarrierArc> &arcs, const std:
   return d;
 }
 
+/// The longest arcs, ten at most, that follow or precede another of the same carrier: where a slip was.
+std::vector<std::size_t> begun_by_slips(const std::vector<CarrierArc> &arcs, const std::set<char> &systems) {
+  std::map<std::tuple<SatId, int>, int> count;
+  for (const CarrierArc &a : arcs) ++count[{a.sat, a.band}];
+  std::vector<std::size_t> out;
+  for (std::size_t i = 0; i < arcs.size(); ++i)
+    if (systems.count(arcs[i].sat.system) && count[{arcs[i].sat, arcs[i].band}] > 1) out.push_back(i);
+  std::stable_sort(out.begin(), out.end(), [&](auto i, auto k) { return arcs[i].epochs > arcs[k].epochs; });
+  if (out.size() > 10) out.resize(10);
+  return out;
+}
+
 /// One step of fixing: of the integer combinations `rows` (of arcs), the largest well-determined subset in the
 /// decorrelated space that passes the tests. Conditions the state; returns the combinations that stay open.
 struct Step {
@@ -107,16 +119,18 @@ Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const 
     strict.least_ratio = std::max(3.0, o.least_ratio);
     strict.success_limit = 1 - (1 - o.success_limit) / 20;
     double best = 0;
-    for (std::size_t a = 0; a < arcs.size(); ++a) {
-      if (!integer_systems.count(arcs[a].sat.system)) continue;
+    for (std::size_t a : begun_by_slips(arcs, integer_systems)) {
       const IntMatrix rows = double_difference_rows(arcs, integer_systems, a);
       x_try = x, p_try = p;
       const auto step = fix_step(x_try, p_try, first_arc, rows, strict, (rows.rows() + 1) / 2);
       if (step && step->ratio > best) best = step->ratio, open = rows, out.real_arc = static_cast<int>(a);
     }
   }
+  // The first step decides; what comes after it adds little and must not spoil it.
+  StaticOptions later = o;
+  later.least_ratio = std::max(3.0, o.least_ratio);
   for (Index least = 4; open.rows() > 0; least = 1) {
-    const auto step = fix_step(out.x, out.p, first_arc, open, o, least);
+    const auto step = fix_step(out.x, out.p, first_arc, open, least == 4 ? o : later, least);
     if (!step) break;
     auto &all = out.integers;
     const Index have = all.values.size(), more = step->values.size();

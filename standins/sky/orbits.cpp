@@ -95,7 +95,11 @@ Vec3 broadcast_position(const Ephemeris &e, GpsTime t) {
   const double a = e.sqrt_a * e.sqrt_a, tk = t - e.toe;
   const double m = e.m0 + (std::sqrt(gm / (a * a * a)) + e.delta_n) * tk;
   double ea = m;
-  for (int i = 0; i < 15; ++i) ea = m + e.ecc * std::sin(ea);
+  for (int i = 0; i < 15; ++i) {
+    const double next = m + e.ecc * std::sin(ea);
+    if (next == ea) break;
+    ea = next;
+  }
   const double nu = std::atan2(std::sqrt(1 - e.ecc * e.ecc) * std::sin(ea), std::cos(ea) - e.ecc), u0 = nu + e.omega;
   const double s = std::sin(2 * u0), c = std::cos(2 * u0);
   const double u = u0 + e.cus * s + e.cuc * c, r = a * (1 - e.ecc * std::cos(ea)) + e.crs * s + e.crc * c,
