@@ -1,0 +1,416 @@
+#include "formats/recipe_reading.h"
+#include "base/error.h"
+#include "base/text.h"
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+
+struct Piece {
+  std::size_t from = 0, to = 0;
+  std::string_view text;
+  std::string_view code; ///< of a tagged word
+  bool used = false;
+};
+
+bool matches(std::string_view code, std::string_view pattern) {
+  if (pattern.size() > code.size()) return false;
+  for (std::size_t i = 0; i < pattern.size(); ++i)
+    if (pattern[i] != '.' && pattern[i] != code[i]) return false;
+  return true;
+}
+
+std::size_t visible(std::string_view t) {
+  return static_cast<std::size_t>(std::count_if(t.begin(), t.end(), [](char c) { return c != ' ' && c != '\t'; }));
+}
+
+/// Shrinks a span to what is not blank in it.
+Piece span(std::string_view line, std::size_t from, std::size_t to) {
+  from = std::min(from, line.size()), to = std::min(to, line.size());
+  while (from < to && (line[from] == ' ' || line[from] == '\t')) ++from;
+  while (to > from && (line[to - 1] == ' ' || line[to - 1] == '\t')) --to;
+  return {from, to, line.substr(from, to - from), {}, false};
+}
+
+class Reader {
+public:
+  Reader(const Recipe &r, std::size_t paint) : r_(r), paint_(paint) {
+    factor_ = r.unit.empty() ? 1 : metres_in(r.unit);
+  }
+  RecipeReading out;
+
+  void line(std::string_view text, long number) {
+    number_ = number;
+    if (trimmed(text).empty()) return;
+    if (!r_.comment.empty() && text.substr(0, r_.comment.size()) == r_.comment) return;
+    if (!r_.unit_key.empty() && starts_with_nocase(text, r_.unit_key)) {
+      unit_line(text);
+      return;
+    }
+    if (number <= r_.header_lines) return;
+    ++out.lines;
+    out.characters += visible(text) - separators(text);
+    cut(text);
+    const RecipeLine *kind = nullptr;
+    for (const RecipeLine &l : r_.lines)
+      if (told(l, text)) {
+        kind = &l;
+        break;
+      }
+    if (!kind) {
+      const Piece all = span(text, 0, text.size());
+      unread(all, "no line of the recipe begins like this");
+      return;
+    }
+    record(*kind, text);
+  }
+
+private:
+  void unit_line(std::string_view text) {
+    const Piece p = span(text, r_.unit_key.size(), text.size());
+    std::string_view written = p.text;
+    while (!written.empty() && std::string_view(":=;,\t ").find(written.front()) != std::string_view::npos)
+      written.remove_prefix(1);
+    while (!written.empty() && std::string_view(";, \t").find(written.back()) != std::string_view::npos)
+      written.remove_suffix(1);
+    const auto known = r_.unit_names.find(std::string(written));
+    out.stated_unit = known == r_.unit_names.end() ? std::string(written) : known->second;
+    double stated = 0;
+    try {
+      stated = metres_in(out.stated_unit);
+    } catch (const InputError &e) {
+      out.unit_conflict =
+          fmt::format("line {} states the unit \"{}\", which the recipe does not know", number_, written);
+      unread(p, "a unit that is not known");
+      return;
+    }
+    paint(p, "unit", {});
+    if (r_.unit.empty())
+      factor_ = stated;
+    else if (std::abs(stated / metres_in(r_.unit) - 1) > 1e-9)
+      out.unit_conflict = fmt::format("line {} states {}, the recipe says {}", number_, out.stated_unit, r_.unit);
+  }
+
+  /// Characters that only keep the columns apart.
+  std::size_t separators(std::string_view text) const {
+    if (r_.layout != Recipe::Layout::delimited || r_.delimiter == ' ' || r_.delimiter == '\t') return 0;
+    return static_cast<std::size_t>(std::count_if(
+        text.begin(), text.end(), [&](char c) { return c == r_.delimiter || (r_.quote && c == r_.quote); }));
+  }
+
+  /// Cuts the line into its pieces.
+  void cut(std::string_view text) {
+    pieces_.clear();
+    switch (r_.layout) {
+    case Recipe::Layout::delimited:
+      delimited(text);
+      break;
+    case Recipe::Layout::fixed:
+      break; // as the fields ask for them
+    case Recipe::Layout::words: {
+      std::size_t at = 0;
+      while (at < text.size()) {
+        while (at < text.size() && (text[at] == ' ' || text[at] == '\t')) ++at;
+        std::size_t end = at;
+        while (end < text.size() && text[end] != ' ' && text[end] != '\t') ++end;
+        if (end > at) pieces_.push_back({at, end, text.substr(at, end - at), text.substr(at, r_.words.sign_at), false});
+        at = end;
+      }
+    }
+    }
+  }
+  void delimited(std::string_view text) {
+    const bool blanks = r_.delimiter == ' ';
+    std::size_t at = 0;
+    while (at <= text.size()) {
+      if (blanks)
+        while (at < text.size() && (text[at] == ' ' || text[at] == '\t')) ++at;
+      if (blanks && at >= text.size()) break;
+      std::size_t start = at;
+      while (start < text.size() && text[start] == ' ' && !blanks) ++start;
+      if (r_.quote && start < text.size() && text[start] == r_.quote) {
+        std::size_t end = start + 1;
+        while (end < text.size() && text[end] != r_.quote) ++end;
+        Piece p{start + 1,
+                std::min(end, text.size()),
+                text.substr(start + 1, std::min(end, text.size()) - start - 1),
+                {},
+                false};
+        pieces_.push_back(p);
+        at = end;
+        while (at < text.size() && text[at] != r_.delimiter) ++at;
+        ++at;
+        continue;
+      }
+      std::size_t end = at;
+      while (end < text.size() && text[end] != r_.delimiter && !(blanks && text[end] == '\t')) ++end;
+      pieces_.push_back(span(text, at, end));
+      at = end + 1;
+    }
+  }
+
+  Piece *find(const RecipePlace &at, std::string_view text) {
+    switch (r_.layout) {
+    case Recipe::Layout::delimited:
+      return at.column >= 0 && static_cast<std::size_t>(at.column) < pieces_.size()
+                 ? &pieces_[static_cast<std::size_t>(at.column)]
+                 : nullptr;
+    case Recipe::Layout::fixed:
+      pieces_.push_back(span(text, at.from, at.to));
+      return &pieces_.back();
+    case Recipe::Layout::words:
+      for (Piece &p : pieces_)
+        if (matches(p.code, at.word)) return &p;
+      return nullptr;
+    }
+    return nullptr;
+  }
+
+  bool told(const RecipeLine &l, std::string_view text) {
+    if (l.told_by == RecipePlace{}) return true;
+    if (r_.layout == Recipe::Layout::fixed) {
+      const Piece p = span(text, l.told_by.from, l.told_by.to);
+      return l.is.empty() ? !p.text.empty() : std::find(l.is.begin(), l.is.end(), p.text) != l.is.end();
+    }
+    const Piece *p = find(l.told_by, text);
+    if (!p) return false;
+    if (r_.layout == Recipe::Layout::words) {
+      if (l.is.empty()) return true;
+      const std::string value = word_text(*p);
+      return std::find(l.is.begin(), l.is.end(), value) != l.is.end();
+    }
+    return l.is.empty() ? !p->text.empty() : std::find(l.is.begin(), l.is.end(), p->text) != l.is.end();
+  }
+
+  /// The data of a word as text: leading zeros are filling.
+  std::string word_text(const Piece &p) const {
+    std::string_view d = p.text.size() > r_.words.data_at ? p.text.substr(r_.words.data_at) : std::string_view{};
+    while (d.size() > 1 && d.front() == '0') d.remove_prefix(1);
+    return std::string(d);
+  }
+
+  void record(const RecipeLine &kind, std::string_view text) {
+    RecipeRecord rec;
+    rec.line = number_;
+    rec.kind = static_cast<std::size_t>(&kind - r_.lines.data());
+    rec.what = kind.what;
+    if (kind.what == RecipeLine::What::run_start) state_.clear();
+    bool sound = true;
+    for (const RecipeField &f : kind.fields) {
+      Piece *p = find(f.at, text);
+      if (!p || p->text.empty()) continue;
+      p->used = true;
+      if (f.meaning == "ignore") {
+        paint(*p, f.meaning, {});
+        continue;
+      }
+      RecipeValue v;
+      v.from = p->from, v.to = p->to;
+      if (const std::string trouble = value(f, *p, v); !trouble.empty()) {
+        unread(*p, trouble);
+        sound = false;
+        continue;
+      }
+      paint(*p, f.meaning, {});
+      rec.values.insert_or_assign(f.meaning, std::move(v));
+    }
+    if (!(kind.told_by == RecipePlace{})) {
+      if (r_.layout == Recipe::Layout::fixed) {
+        const Piece p = span(text, kind.told_by.from, kind.told_by.to);
+        const bool twice = std::any_of(pieces_.begin(), pieces_.end(),
+                                       [&](const Piece &q) { return q.used && q.from <= p.from && q.to >= p.to; });
+        if (!twice) paint(p, kind.name.empty() ? "record" : kind.name, {});
+      } else if (Piece *p = find(kind.told_by, text); p && !p->used) {
+        p->used = true;
+        paint(*p, kind.name.empty() ? "record" : kind.name, {});
+      }
+    }
+    if (r_.layout == Recipe::Layout::fixed)
+      leftover_fixed(text);
+    else
+      for (const Piece &p : pieces_)
+        if (!p.used && !p.text.empty()) unread(p, "the recipe says nothing about it");
+    if (sound && kind.what == RecipeLine::What::record && rec.values.empty()) {
+      unread(span(text, 0, text.size()), "nothing of a " + kind.name + " is on it");
+      return;
+    }
+    if (!sound) return;
+    ++out.read_lines;
+    if (kind.what == RecipeLine::What::state || kind.what == RecipeLine::What::run_start)
+      for (const auto &[meaning, v] : rec.values) state_.insert_or_assign(meaning, v);
+    else if (kind.what == RecipeLine::What::record)
+      for (const auto &[meaning, v] : state_) rec.values.emplace(meaning, v);
+    out.records.push_back(std::move(rec));
+    if (kind.what == RecipeLine::What::run_end) state_.clear();
+  }
+
+  void leftover_fixed(std::string_view text) {
+    std::vector<std::pair<std::size_t, std::size_t>> taken;
+    for (const Piece &p : pieces_) taken.emplace_back(p.from, p.to);
+    for (const RecipeLine &l : r_.lines)
+      if (!(l.told_by == RecipePlace{})) taken.emplace_back(l.told_by.from, l.told_by.to);
+    std::size_t at = 0;
+    while (at < text.size()) {
+      auto inside = [&](std::size_t i) {
+        return std::any_of(taken.begin(), taken.end(), [&](const auto &t) { return i >= t.first && i < t.second; });
+      };
+      while (at < text.size() && (text[at] == ' ' || text[at] == '\t' || inside(at))) ++at;
+      std::size_t end = at;
+      while (end < text.size() && text[end] != ' ' && text[end] != '\t' && !inside(end)) ++end;
+      if (end > at) unread(span(text, at, end), "the recipe says nothing about it");
+      at = end;
+    }
+  }
+
+  /// Fills a value; gives the trouble in words, or nothing.
+  std::string value(const RecipeField &f, const Piece &p, RecipeValue &v) {
+    const RecipeMeaning &m = *recipe_meaning(r_.reads, f.meaning);
+    const bool word = r_.layout == Recipe::Layout::words;
+    switch (m.type) {
+    case RecipeMeaning::Type::text:
+      v.text = word ? word_text(p) : std::string(p.text);
+      return {};
+    case RecipeMeaning::Type::coded: {
+      const std::string written = word ? word_text(p) : std::string(p.text);
+      const auto map = r_.codes.find(f.meaning);
+      if (map == r_.codes.end()) return "the recipe has no codes for " + f.meaning;
+      const auto code = map->second.find(written);
+      if (code == map->second.end()) return fmt::format("\"{}\" is no code for {}", written, f.meaning);
+      v.text = code->second;
+      return {};
+    }
+    case RecipeMeaning::Type::number:
+    case RecipeMeaning::Type::length:
+      break;
+    }
+    double number = 0, scale = f.factor;
+    if (word) {
+      if (p.text.size() != r_.words.data_at + r_.words.data) return "the word has another width than the recipe says";
+      const char sign = p.text[r_.words.sign_at];
+      if (sign != '+' && sign != '-') return "the word has no sign where the recipe says";
+      const auto digits = parse_integer(p.text.substr(r_.words.data_at));
+      if (!digits) return "letters where a number should be";
+      number = static_cast<double>(*digits) * (sign == '-' ? -1 : 1);
+      const auto unit = r_.words.units.find(p.text[r_.words.unit_at]);
+      if (unit == r_.words.units.end())
+        return fmt::format("the unit \"{}\" of the word is not known to the recipe", p.text[r_.words.unit_at]);
+      scale *= unit->second.factor * metres_in(unit->second.unit);
+    } else {
+      std::string t(p.text);
+      if (r_.decimal_comma) std::replace(t.begin(), t.end(), ',', '.');
+      const auto n = parse_number(t);
+      if (!n) return "letters where a number should be";
+      number = *n;
+      scale *= f.unit.empty() ? (m.type == RecipeMeaning::Type::length ? factor_ : 1) : metres_in(f.unit);
+    }
+    v.text = std::string(p.text);
+    v.number = number * scale;
+    return {};
+  }
+
+  void paint(const Piece &p, std::string meaning, std::string why) {
+    if (!meaning.empty()) out.read_characters += visible(p.text);
+    if (static_cast<std::size_t>(number_) > paint_) return;
+    out.pieces.push_back({number_, p.from, p.to, std::move(meaning), std::move(why)});
+  }
+  void unread(const Piece &p, std::string why) {
+    if (out.unread++ == 0) out.first_unread = {number_, p.from, p.to, {}, why};
+    paint(p, {}, std::move(why));
+  }
+
+  const Recipe &r_;
+  std::size_t paint_;
+  double factor_ = 1;
+  long number_ = 0;
+  std::vector<Piece> pieces_;
+  std::map<std::string, RecipeValue, std::less<>> state_;
+};
+
+} // namespace
+
+double RecipeReading::score() const {
+  if (lines == 0 || characters == 0) return 0;
+  const bool any = std::any_of(records.begin(), records.end(),
+                               [](const RecipeRecord &r) { return r.what == RecipeLine::What::record; });
+  if (!any) return 0;
+  const double score = std::min(1.0, static_cast<double>(read_lines) / static_cast<double>(lines)) *
+                       std::min(1.0, static_cast<double>(read_characters) / static_cast<double>(characters));
+  return unit_conflict.empty() ? score : 0.8 * score;
+}
+
+std::string utf8_text(std::string_view b) {
+  auto put = [](std::string &out, unsigned code) {
+    if (code < 0x80)
+      out += static_cast<char>(code);
+    else if (code < 0x800) {
+      out += static_cast<char>(0xC0 | code >> 6);
+      out += static_cast<char>(0x80 | (code & 0x3F));
+    } else if (code < 0x10000) {
+      out += static_cast<char>(0xE0 | code >> 12);
+      out += static_cast<char>(0x80 | (code >> 6 & 0x3F));
+      out += static_cast<char>(0x80 | (code & 0x3F));
+    } else {
+      out += static_cast<char>(0xF0 | code >> 18);
+      out += static_cast<char>(0x80 | (code >> 12 & 0x3F));
+      out += static_cast<char>(0x80 | (code >> 6 & 0x3F));
+      out += static_cast<char>(0x80 | (code & 0x3F));
+    }
+  };
+  auto byte = [&](std::size_t i) { return static_cast<unsigned>(static_cast<unsigned char>(b[i])); };
+  if (b.size() >= 2 && ((byte(0) == 0xFF && byte(1) == 0xFE) || (byte(0) == 0xFE && byte(1) == 0xFF))) {
+    const bool little = byte(0) == 0xFF;
+    std::string out;
+    for (std::size_t i = 2; i + 1 < b.size(); i += 2) {
+      unsigned unit = little ? byte(i) | byte(i + 1) << 8 : byte(i) << 8 | byte(i + 1);
+      if (unit >= 0xD800 && unit < 0xDC00 && i + 3 < b.size()) {
+        const unsigned low = little ? byte(i + 2) | byte(i + 3) << 8 : byte(i + 2) << 8 | byte(i + 3);
+        if (low >= 0xDC00 && low < 0xE000) unit = 0x10000 + ((unit - 0xD800) << 10) + (low - 0xDC00), i += 2;
+      }
+      put(out, unit);
+    }
+    return out;
+  }
+  if (b.substr(0, 3) == "\xEF\xBB\xBF") b.remove_prefix(3);
+  // Well-formed UTF-8 stays as it is.
+  bool well = true;
+  for (std::size_t i = 0; i < b.size() && well;) {
+    const unsigned c = byte(i);
+    const std::size_t more = c < 0x80                ? 0
+                             : c >= 0xC2 && c < 0xE0 ? 1
+                             : c >= 0xE0 && c < 0xF0 ? 2
+                             : c >= 0xF0 && c < 0xF5 ? 3
+                                                     : 9;
+    well = more < 9 && i + more < b.size();
+    for (std::size_t k = 1; well && k <= more; ++k) well = (byte(i + k) & 0xC0) == 0x80;
+    i += more + 1;
+  }
+  if (well) return std::string(b);
+  std::string out;
+  for (std::size_t i = 0; i < b.size(); ++i) put(out, byte(i));
+  return out;
+}
+
+RecipeReading read_with(const Recipe &r, std::string_view utf8, std::size_t paint, std::size_t limit) {
+  Reader reader(r, paint);
+  LineReader in(utf8);
+  std::string_view line;
+  std::size_t n = 0;
+  while (in.next(line)) {
+    if (limit && ++n > limit) break;
+    reader.line(line.substr(0, 4096), in.number());
+  }
+  return std::move(reader.out);
+}
+
+std::optional<RecipeMatch> best_recipe(const std::vector<Recipe> &all, std::string_view utf8, double least) {
+  std::optional<RecipeMatch> best;
+  const std::string_view start = utf8.substr(0, std::size_t{1} << 16);
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    const double score = read_with(all[i], start, 0, 300).score();
+    if (score >= least && (!best || score > best->score)) best = RecipeMatch{i, score};
+  }
+  return best;
+}
+
+} // namespace ampletie

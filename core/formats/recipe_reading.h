@@ -1,0 +1,61 @@
+#pragma once
+#include "formats/recipe.h"
+#include <cmath>
+#include <optional>
+
+namespace ampletie {
+
+/// A value with the piece of text it came from: [from, to) of its line.
+struct RecipeValue {
+  std::string text;    ///< of coded ones the value that the code stands for
+  double number = NAN; ///< lengths in metres
+  std::size_t from = 0, to = 0;
+};
+
+struct RecipeRecord {
+  long line = 0;        ///< from 1
+  std::size_t kind = 0; ///< index into the recipe's lines
+  RecipeLine::What what = RecipeLine::What::record;
+  std::map<std::string, RecipeValue, std::less<>> values; ///< by meaning; those of a state before it included
+  const RecipeValue *find(std::string_view meaning) const {
+    const auto it = values.find(meaning);
+    return it == values.end() ? nullptr : &it->second;
+  }
+};
+
+/// A piece of text and what it was taken for, for the annotated view.
+struct PaintedPiece {
+  long line = 0;
+  std::size_t from = 0, to = 0;
+  std::string meaning; ///< empty: unread
+  std::string why;     ///< of an unread piece
+};
+
+struct RecipeReading {
+  std::vector<RecipeRecord> records;
+  std::vector<PaintedPiece> pieces; ///< read and unread ones, in the order of the text; of the first lines asked for
+  std::size_t unread = 0;           ///< pieces
+  std::size_t lines = 0, read_lines = 0;
+  std::size_t characters = 0, read_characters = 0; ///< other than blanks, without comments and header
+  std::string stated_unit;                         ///< as the file says; empty: it says nothing
+  std::string unit_conflict;                       ///< a sentence when the file and the recipe disagree
+  PaintedPiece first_unread;
+  /// How well the recipe suits the text, 0 to 1: the share of lines and of characters that were understood.
+  double score() const;
+};
+
+/// Text as UTF-8: byte-order marks are taken off, UTF-16 is converted, other bytes above 127 are taken as Latin-1.
+std::string utf8_text(std::string_view bytes);
+
+/// Reads a text with a recipe. Never throws for bad text: what is not understood is counted and marked unread.
+/// `paint`: pieces are kept for that many lines. `limit`: stop after that many lines (0: all).
+RecipeReading read_with(const Recipe &r, std::string_view utf8, std::size_t paint = 0, std::size_t limit = 0);
+
+/// The recipe that suits a text best, judged by its first lines; nothing when none reaches `least`.
+struct RecipeMatch {
+  std::size_t index = 0;
+  double score = 0;
+};
+std::optional<RecipeMatch> best_recipe(const std::vector<Recipe> &all, std::string_view utf8, double least = 0.6);
+
+} // namespace ampletie

@@ -1,0 +1,55 @@
+#include "formats/recipe.h"
+
+namespace ampletie {
+namespace {
+
+/// The delimited book of the stand-in level.
+constexpr const char *delimited = R"json({
+  "format": "ample-tie recipe", "version": 1, "name": "stand-in level, delimited", "reads": "levels",
+  "layout": "delimited", "delimiter": ";", "quote": "", "comment": "#",
+  "unit in file": {"starts with": "unit", "values": {"m": "m", "mm": "mm", "ft": "ft"}},
+  "codes": {"kind": {"B": "back", "F": "fore", "I": "intermediate", "H": "benchmark"}, "used": {"1": "yes", "0": "no"}},
+  "lines": [
+    {"name": "run", "what": "run start", "told by": {"column": 1, "is": ["run"]},
+     "fields": [{"meaning": "run", "column": 2}, {"meaning": "instrument", "column": 3}, {"meaning": "staff", "column": 4}]},
+    {"name": "sight", "told by": {"column": 1, "is": ["s"]},
+     "fields": [{"meaning": "mark", "column": 2}, {"meaning": "kind", "column": 3}, {"meaning": "reading", "column": 4},
+                {"meaning": "distance", "column": 5}, {"meaning": "time", "column": 6}, {"meaning": "used", "column": 7},
+                {"meaning": "remark", "column": 8}]},
+    {"name": "height", "told by": {"column": 1, "is": ["h"]},
+     "fields": [{"meaning": "mark", "column": 2}, {"meaning": "kind", "column": 3}, {"meaning": "height", "column": 4}]},
+    {"name": "end", "what": "run end", "told by": {"column": 1, "is": ["end"]}, "fields": []}
+  ]
+})json";
+
+/// Its tagged words: two digits of code, three of the line, unit, sign, data.
+std::string tagged(int width) {
+  return R"json({
+  "format": "ample-tie recipe", "version": 1, "name": "stand-in level, words of )json" +
+         std::to_string(width) + R"json(", "reads": "levels", "layout": "words",
+  "words": {"code": 2, "unit at": 6, "sign at": 7, "data at": 8, "data": )json" +
+         std::to_string(width) + R"json(,
+            "units": {"2": {"unit": "mm"}, "3": {"unit": "mm", "factor": 0.1}, "4": {"unit": "mm", "factor": 0.01},
+                      "6": {"unit": "ft", "factor": 0.0001}}},
+  "codes": {"used": {"1": "yes", "0": "no"}},
+  "lines": [
+    {"name": "run", "what": "run start", "told by": {"word": "41"},
+     "fields": [{"meaning": "run", "word": "41"}, {"meaning": "instrument", "word": "43"}, {"meaning": "staff", "word": "44"}]},
+    {"name": "end", "what": "run end", "told by": {"word": "42"}, "fields": [{"meaning": "ignore", "word": "42"}]},
+    {"name": "height", "told by": {"word": "51"}, "fields": [{"meaning": "mark", "word": "01"}, {"meaning": "height", "word": "51"}]},
+    {"name": "sight", "told by": {"word": "01"},
+     "fields": [{"meaning": "mark", "word": "01"}, {"meaning": "back", "word": "21"}, {"meaning": "fore", "word": "22"},
+                {"meaning": "intermediate", "word": "23"}, {"meaning": "distance", "word": "31"},
+                {"meaning": "used", "word": "61"}]}
+  ]
+})json";
+}
+
+} // namespace
+
+const std::vector<Recipe> &shipped_recipes() {
+  static const std::vector<Recipe> all{read_recipe(delimited), read_recipe(tagged(8)), read_recipe(tagged(16))};
+  return all;
+}
+
+} // namespace ampletie
