@@ -93,7 +93,7 @@ int cmd_set(const Arguments &a) {
     job.decide("accept", a.words[1], nlohmann::json::object(), a.because);
     return finish(job);
   }
-  const bool settings = kind == "job" || kind == "solve" || kind == "limit" || kind == "weight";
+  const bool settings = kind == "job" || kind == "solve" || kind == "limit" || kind == "weight" || kind == "levels";
   if (!settings && kind != "occupation" && kind != "vector") throw InputError("\"" + kind + "\" cannot be set");
   const std::size_t first = settings ? 1 : 2;
   if (a.words.size() <= first) throw InputError("nothing to set: NAME=VALUE is missing");
@@ -159,7 +159,10 @@ int cmd_hold(const Arguments &a, bool check) {
   }
   if (!a.grid.empty()) v["grid"] = a.grid;
   const bool given = a.xyz.size() + a.geodetic.size() + a.grid.size() > 0;
-  if (!given && !job.snapshot()->published.count(a.mark))
+  if (a.height) v["height"] = *a.height;
+  if (a.height_sd) v["sd_height"] = *a.height_sd;
+  if (a.height && !given && a.only.empty() && !check) v["how"] = "height";
+  if (!given && !a.height && !job.snapshot()->published.count(a.mark) && !job.snapshot()->benchmarks.count(a.mark))
     throw InputError("nothing gives coordinates of \"" + a.mark +
                      "\": take a control list, or add --xyz, --geodetic or --grid");
   if (!a.sd.empty()) v["sd_enu"] = a.sd;

@@ -82,7 +82,7 @@ bool has(const std::map<std::string, std::size_t> &c, std::initializer_list<cons
   return std::all_of(names.begin(), names.end(), [&](const char *n) { return c.count(n) > 0; });
 }
 bool has_position(const std::map<std::string, std::size_t> &c) {
-  return has(c, {"x", "y", "z"}) || has(c, {"lat", "lon", "h"}) || has(c, {"e", "n", "height"});
+  return has(c, {"x", "y", "z"}) || has(c, {"lat", "lon", "h"}) || has(c, {"height"});
 }
 
 } // namespace
@@ -92,7 +92,7 @@ bool looks_like_control_list(std::string_view text) {
   std::string_view line;
   if (!header_line(in, line) || line.size() > 2000) return false;
   const auto c = columns_of(line, delimiter_of(line), nullptr);
-  return c.count("mark") > 0 && c.size() >= 3;
+  return c.count("mark") > 0 && (c.size() >= 3 || c.count("height") > 0);
 }
 
 ControlList read_control_list(std::string_view text) {
@@ -105,7 +105,7 @@ ControlList read_control_list(std::string_view text) {
   if (!columns.count("mark")) throw InputError({}, in.number(), "no column is headed mark (or name, station, point)");
   if (!has_position(columns))
     throw InputError({}, in.number(),
-                     "no complete set of coordinate columns: x y z, lat lon h, or e n height is needed");
+                     "no complete set of coordinate columns: x y z, lat lon h, e n height, or height alone is needed");
   const std::size_t width = split(line, out.delimiter).size();
 
   std::set<std::string> seen;
@@ -159,10 +159,17 @@ ControlList read_control_list(std::string_view text) {
     r.xyz = triple("x", "y", "z", number, number);
     r.geodetic = triple(
         "lat", "lon", "h", [&](const char *n) { return angle(n, 90); }, [&](const char *n) { return angle(n, 360); });
-    r.grid = triple("e", "n", "height", number, number);
+    r.height = number("height");
+    if (!cell("e").empty() || !cell("n").empty() || !r.height) r.grid = triple("e", "n", "height", number, number);
     r.velocity = triple("vx", "vy", "vz", number, number);
-    r.sd_enu = triple("sd_e", "sd_n", "sd_u", number, number);
-    if (!r.xyz && !r.geodetic && !r.grid) throw InputError({}, at, "the mark " + r.mark + " has no coordinates");
+    r.sd_height = number("sd_u");
+    if (!cell("sd_e").empty() || !cell("sd_n").empty()) r.sd_enu = triple("sd_e", "sd_n", "sd_u", number, number);
+    if (r.height && (*r.height < -600 || *r.height > 9000))
+      throw InputError({}, at, "the height of " + r.mark + " is impossible: columns or units mixed up?");
+    if (r.sd_height && (*r.sd_height < 0 || *r.sd_height > 100))
+      throw InputError({}, at, "a standard deviation of " + r.mark + " is impossible");
+    if (!r.xyz && !r.geodetic && !r.grid && !r.height)
+      throw InputError({}, at, "the mark " + r.mark + " has no coordinates");
     if (r.xyz && (r.xyz->norm() < 6.3e6 || r.xyz->norm() > 6.4e6))
       throw InputError({}, at,
                        "X, Y, Z of " + r.mark + " do not lie near the Earth's surface: columns or units mixed up?");

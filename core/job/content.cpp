@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "formats/antex.h"
+#include "formats/recipe_reading.h"
 #include "formats/recognise.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
@@ -10,7 +11,7 @@
 
 namespace ampletie {
 
-SourceContent read_source(const std::string &name, const std::string &bytes) {
+SourceContent read_source(const std::string &name, const std::string &bytes, const std::vector<Recipe> &recipes) {
   try {
     SourceContent c;
     c.source = {sha256_hex(bytes), name, "", ""};
@@ -61,8 +62,17 @@ SourceContent read_source(const std::string &name, const std::string &bytes) {
       c.source.kind = "control";
       c.control = std::make_shared<ControlList>(read_control_list(text));
       break;
-    case FileKind::unknown:
-      throw InputError(r.reason);
+    case FileKind::unknown: {
+      if (looks_like_recipe(text)) {
+        c.source.kind = "recipe";
+        c.recipe = std::make_shared<Recipe>(read_recipe(text));
+        break;
+      }
+      std::string utf8 = utf8_text(std::string_view(text).substr(0, 1 << 16));
+      if (!best_recipe(recipes, utf8)) throw InputError(r.reason);
+      c.source.kind = "levels";
+      c.text = std::make_shared<std::string>(utf8_text(text));
+    }
     }
     return c;
   } catch (const InputError &e) {

@@ -4,6 +4,7 @@
 #include "formats/gnss_data.h"
 #include "formats/ionex.h"
 #include "formats/ocean_loading_file.h"
+#include "formats/recipe.h"
 #include "formats/rinex_clock.h"
 #include "job/store.h"
 #include <map>
@@ -23,10 +24,13 @@ struct SourceContent {
   std::shared_ptr<const AntexFile> antex;
   std::shared_ptr<const std::vector<AntennaPoint>> antenna_points;
   std::shared_ptr<const ControlList> control;
+  std::shared_ptr<const Recipe> recipe;
+  std::shared_ptr<const std::string> text; ///< UTF-8, of a file that a recipe reads
 };
 
-/// Reads a file's bytes into records. Throws `InputError` with the file's name, line and reason.
-SourceContent read_source(const std::string &name, const std::string &bytes);
+/// Reads a file's bytes into records. `recipes`: those that text files are tried with. Throws `InputError` with the
+/// file's name, line and reason.
+SourceContent read_source(const std::string &name, const std::string &bytes, const std::vector<Recipe> &recipes);
 
 /// All sources of a job, in canonical order (by hash).
 using Contents = std::vector<SourceContent>;

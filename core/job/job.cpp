@@ -1,6 +1,7 @@
 #include "job/job.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/recipe_reading.h"
 #include <cstdlib>
 #include <filesystem>
 #include <fmt/format.h>
@@ -14,7 +15,7 @@ std::string author() {
   return "unknown";
 }
 
-std::string describe(const SourceContent &c) {
+std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes) {
   std::string out;
   for (const auto &f : c.sites) {
     out += out.empty() ? "" : "; ";
@@ -34,6 +35,13 @@ std::string describe(const SourceContent &c) {
   if (c.sp3) return fmt::format("precise orbits in {}, {} epochs", c.sp3->frame, c.sp3->epochs.size());
   if (c.antex) return fmt::format("calibrations of {} antennas", c.antex->receivers.size());
   if (c.antenna_points) return fmt::format("dimensions of {} antenna points", c.antenna_points->size());
+  if (c.recipe) return fmt::format("recipe \"{}\" for {}", c.recipe->name, c.recipe->reads);
+  if (c.source.kind == "levels") {
+    const auto best = best_recipe(recipes, *c.text, 0);
+    const RecipeReading q = read_with(recipes[best->index], *c.text);
+    return fmt::format("levels, {} records, read with \"{}\" ({:.0f} %){}", q.records.size(), recipes[best->index].name,
+                       100 * best->score, q.unread ? fmt::format(", {} pieces unread", q.unread) : "");
+  }
   if (c.control) {
     std::string extra;
     for (const auto &u : c.control->unread_columns) extra += (extra.empty() ? ", columns not read: " : ", ") + u;
@@ -71,13 +79,18 @@ Job Job::open(const std::string &path) {
 void Job::reload() {
   log_ = store_.decisions();
   contents_.clear();
-  for (const Source &s : store_.sources()) {
-    SourceContent c = read_source(s.name, store_.source_bytes(s.id));
+  std::vector<Recipe> recipes = shipped_recipes();
+  std::vector<Source> sources = store_.sources();
+  std::stable_partition(sources.begin(), sources.end(), [](const Source &s) { return s.kind == "recipe"; });
+  for (const Source &s : sources) {
+    SourceContent c = read_source(s.name, store_.source_bytes(s.id), recipes);
+    if (c.recipe) recipes.push_back(*c.recipe);
     if (c.source.id != s.id)
       throw InputError(store_.path(), 0, "the source " + s.name + " inside the job has changed: the file is damaged");
     c.source = s;
     contents_.push_back(std::move(c));
   }
+  std::sort(contents_.begin(), contents_.end(), [](const auto &a, const auto &b) { return a.source.id < b.source.id; });
   for (const StoredResult &r : store_.results("vector")) {
     try {
       vectors_.push_back(from_stored(r));
@@ -106,6 +119,10 @@ void Job::refold() {
   s->state = fold(log_);
   s->occupations = occupations(s->contents, s->state);
   s->published = published_marks(s->contents, s->state);
+  for (const auto &[name, p] : s->published)
+    if (p.height) s->benchmarks[name] = p;
+  std::erase_if(s->published, [](const auto &p) { return !p.second.has_position(); });
+  s->levels = std::make_shared<LevelReport>(job_levels(s->contents, s->state, s->benchmarks, level_readings_));
   snapshot_ = s;
   refresh(vectors_, *snapshot_);
   const JobSettings &set = snapshot_->state.settings;
@@ -158,9 +175,14 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
   std::vector<Intake> out;
   std::vector<std::pair<Source, std::string>> fresh;
   Contents read;
-  for (const auto &[name, bytes] : files) {
+  std::vector<Recipe> recipes = job_recipes(contents_);
+  // Recipes first: what comes with them may need them.
+  auto ordered = files;
+  std::stable_partition(ordered.begin(), ordered.end(), [](const auto &f) { return looks_like_recipe(f.second); });
+  for (const auto &[name, bytes] : ordered) {
     try {
-      SourceContent c = read_source(name, bytes);
+      SourceContent c = read_source(name, bytes, recipes);
+      if (c.recipe) recipes.push_back(*c.recipe);
       auto same = [&](const SourceContent &k) { return k.source.id == c.source.id; };
       if (std::any_of(contents_.begin(), contents_.end(), same) || std::any_of(read.begin(), read.end(), same)) {
         out.push_back({name, "already here", Intake::Outcome::already_here});
@@ -169,9 +191,10 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
       const bool name_taken =
           std::any_of(contents_.begin(), contents_.end(), [&](const auto &k) { return k.source.name == name; });
       c.source.taken_at = utc_now();
-      out.push_back({name,
-                     describe(c) + (name_taken ? "; a different file of this name is already here, both are kept" : ""),
-                     name_taken ? Intake::Outcome::same_name_other_content : Intake::Outcome::taken});
+      out.push_back(
+          {name,
+           describe(c, recipes) + (name_taken ? "; a different file of this name is already here, both are kept" : ""),
+           name_taken ? Intake::Outcome::same_name_other_content : Intake::Outcome::taken});
       fresh.emplace_back(c.source, bytes);
       read.push_back(std::move(c));
     } catch (const InputError &e) {

@@ -70,6 +70,7 @@ private:
   std::unique_ptr<NetworkRun> network_;
   LoopReport loops_;
   std::string loops_key_;
+  LevelReadings level_readings_;
   std::vector<Doubt> doubts_;
 };
 

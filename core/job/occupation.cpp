@@ -180,17 +180,25 @@ std::map<std::string, PublishedMark> published_marks(const Contents &contents, c
   std::map<std::string, PublishedMark> out;
   for (const auto &c : contents) {
     if (!c.control) continue;
-    for (const ControlRow &r : c.control->rows)
-      out.try_emplace(r.mark, PublishedMark{r.mark, r.description, c.source.id, c.source.name, r.frame, r.epoch, r.line,
-                                            0, r.xyz, r.geodetic, r.grid, r.velocity, r.sd_enu});
+    for (const ControlRow &r : c.control->rows) {
+      PublishedMark p;
+      p.name = r.mark, p.description = r.description, p.source_id = c.source.id, p.source_name = c.source.name;
+      p.frame = r.frame, p.epoch = r.epoch, p.line = r.line;
+      p.xyz = r.xyz, p.geodetic_deg = r.geodetic, p.grid = r.grid, p.velocity = r.velocity, p.sd_enu = r.sd_enu;
+      p.height = r.height, p.sd_height = r.sd_height;
+      out.try_emplace(r.mark, std::move(p));
+    }
   }
   for (const auto &[mark, h] : state.holds) {
     if (!h.xyz && !h.geodetic_deg && !h.grid) {
-      // Only what is known of the station's motion and of the spread of its series.
-      if (const auto listed = out.find(mark); listed != out.end() && (h.sd_enu || h.velocity)) {
-        if (h.sd_enu) listed->second.sd_enu = h.sd_enu;
-        if (h.velocity) listed->second.velocity = h.velocity;
-        listed->second.decision = h.decision;
+      // Only what is known of the station's motion, of the spread of its series, or its height.
+      if (h.height) out.try_emplace(mark).first->second.name = mark;
+      if (const auto listed = out.find(mark); listed != out.end() && (h.sd_enu || h.velocity || h.height)) {
+        PublishedMark &p = listed->second;
+        if (h.sd_enu) p.sd_enu = h.sd_enu;
+        if (h.velocity) p.velocity = h.velocity;
+        if (h.height) p.height = h.height, p.sd_height = h.sd_height;
+        p.decision = h.decision;
       }
       continue;
     }
@@ -199,6 +207,8 @@ std::map<std::string, PublishedMark> published_marks(const Contents &contents, c
     p.frame = h.frame, p.epoch = h.epoch, p.decision = h.decision;
     p.xyz = h.xyz, p.geodetic_deg = h.geodetic_deg, p.grid = h.grid, p.sd_enu = h.sd_enu;
     p.velocity = h.velocity;
+    p.height = h.height ? h.height : h.grid ? std::optional(h.grid->z()) : std::nullopt;
+    p.sd_height = h.sd_height ? h.sd_height : h.sd_enu ? std::optional(h.sd_enu->z()) : std::nullopt;
     out[mark] = p;
   }
   return out;

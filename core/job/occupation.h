@@ -46,6 +46,8 @@ struct PublishedMark {
   std::string name, description, source_id, source_name, frame, epoch;
   long line = 0, decision = 0;
   std::optional<Vec3> xyz, geodetic_deg, grid, velocity, sd_enu;
+  std::optional<double> height, sd_height; ///< physical, m
+  bool has_position() const { return xyz || geodetic_deg || grid; }
 };
 /// From the control lists, and where a hold or check came with coordinates, those.
 std::map<std::string, PublishedMark> published_marks(const Contents &contents, const JobState &state);

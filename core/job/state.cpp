@@ -80,6 +80,28 @@ void apply_setting(JobSettings &s, const std::string &name, const json &v) {
                                         : TimeStyle::Kind::gps;
   else if (name == "zone")
     number(s.times.zone_h);
+  else if (name == "level-limit")
+    number(s.levels.limit_mm_km);
+  else if (name == "level-limit-setup")
+    number(s.levels.limit_mm_setup);
+  else if (name == "level-sd")
+    number(s.levels.sd_mm_km);
+  else if (name == "level-sd-setup")
+    number(s.levels.sd_mm_setup);
+  else if (name == "distribution")
+    s.levels.distribution = v == "none"     ? Distribution::none
+                            : v == "setups" ? Distribution::setups
+                                            : Distribution::distance;
+  else if (name == "collimation")
+    number(s.levels.collimation_mm_m);
+  else if (name == "curvature")
+    s.levels.curvature = v == "yes";
+  else if (name == "refraction")
+    number(s.levels.refraction);
+  else if (name == "staff-scale")
+    number(s.levels.staff_ppm);
+  else if (name == "height-correction")
+    s.levels.height_correction = v != "no";
   else if (name == "mode")
     s.mode = v == "free" ? DatumMode::free : v == "minimal" ? DatumMode::minimal : DatumMode::held;
 }
@@ -105,7 +127,8 @@ JobState fold(const std::vector<Decision> &log) {
   for (std::size_t i = 0; i < log.size(); ++i) {
     if (!stands[i]) continue;
     const Decision &d = log[i];
-    if (d.verb == "set" && (d.target == "job" || d.target == "solve" || d.target == "limit" || d.target == "weight")) {
+    if (d.verb == "set" && (d.target == "job" || d.target == "solve" || d.target == "limit" || d.target == "weight" ||
+                            d.target == "levels")) {
       for (const auto &[name, v] : d.value.items()) {
         apply_setting(s.settings, name, v);
         s.setting_decisions[name] = d.seq;
@@ -116,6 +139,37 @@ JobState fold(const std::vector<Decision> &log) {
           s.vector_settings[d.target].erase(name);
         else
           s.vector_settings[d.target][name] = {v, d.seq};
+    } else if (d.verb == "set" && d.target.substr(0, 2) == "l-") {
+      RunEdits &r = s.runs[d.target];
+      take(d.value, "reverse", r.reverse, d.seq);
+      take(d.value, "name", r.name, d.seq);
+      take(d.value, "follows", r.follows, d.seq);
+      take(d.value, "sd", r.sd_mm_km, d.seq);
+      take(d.value, "sd-setup", r.sd_mm_setup, d.seq);
+      take(d.value, "staff-scale", r.staff_ppm, d.seq);
+      take(d.value, "collimation", r.collimation_mm_m, d.seq);
+      for (const auto &[key, map] : {std::pair{"computed", &r.computed}, {"split", &r.split}})
+        if (const auto it = d.value.find(key); it != d.value.end() && it->is_object())
+          for (const auto &[mark, on] : it->items()) {
+            if (on.is_boolean() && on.get<bool>())
+              (*map)[mark] = d.seq;
+            else
+              map->erase(mark);
+          }
+      if (const auto it = d.value.find("rename"); it != d.value.end() && it->is_object())
+        for (const auto &[from, to] : it->items()) {
+          if (to.is_string())
+            r.rename[from] = {to.get<std::string>(), d.seq};
+          else
+            r.rename.erase(from);
+        }
+      r.decisions.push_back(d.seq);
+    } else if (d.verb == "set" && d.target.substr(0, 2) == "r-") {
+      s.sight_marks[d.target] = {d.value.value("mark", ""), d.seq};
+    } else if (d.verb == "set" && d.target.substr(0, 7) == "source:") {
+      const std::string id = d.target.substr(7);
+      if (d.value.contains("recipe")) s.recipes[id] = {d.value.value("recipe", ""), d.seq};
+      if (d.value.value("seen", false)) s.seen[id] = d.seq;
     } else if (d.verb == "set") {
       OccupationEdits &o = s.occupations[d.target];
       take(d.value, "mark", o.mark, d.seq);
@@ -138,17 +192,22 @@ JobState fold(const std::vector<Decision> &log) {
       h.geodetic_deg = triple(d.value, "geodetic");
       h.grid = triple(d.value, "grid");
       h.sd_enu = triple(d.value, "sd_enu");
+      if (const auto x = d.value.find("height"); x != d.value.end() && x->is_number()) h.height = x->get<double>();
+      if (const auto x = d.value.find("sd_height"); x != d.value.end() && x->is_number())
+        h.sd_height = x->get<double>();
       h.velocity = triple(d.value, "velocity");
       h.frame = d.value.value("frame", "");
       h.epoch = d.value.value("epoch", "");
       s.holds[d.target] = h;
     } else if (d.verb == "release")
       s.holds.erase(d.target);
-    else if (d.verb == "leave-out")
+    else if (d.verb == "leave-out") {
       s.left_out[d.target] = {d.reason, d.seq};
-    else if (d.verb == "use")
+      s.taken_up.erase(d.target);
+    } else if (d.verb == "use") {
       s.left_out.erase(d.target);
-    else if (d.verb == "accept")
+      s.taken_up[d.target] = d.seq;
+    } else if (d.verb == "accept")
       s.accepted[d.target] = {d.reason, d.seq};
   }
   return s;
@@ -241,6 +300,29 @@ const std::vector<SettingInfo> &setting_catalogue() {
        1000},
       {"limit", "loop-ppm", "Loop, per length", "ppm", "The part of the loop limit that grows with its length.",
        K::number, 0, 100},
+      {"limit", "level-limit", "Levelling", "mm/√km",
+       "A levelled line may miss by this much times the root of its length in kilometres (FGCC 1984: 4, 5, 6, 8, 12).",
+       K::number, 0, 100},
+      {"limit", "level-limit-setup", "Levelling, per set-up", "mm/√n",
+       "The same by the root of the number of set-ups; the larger of the two counts, 0 switches it off.", K::number, 0,
+       50},
+      {"weight", "level-sd", "Levelling", "mm/√km", "Standard error of a kilometre of a single run.", K::number, 0.05,
+       50},
+      {"weight", "level-sd-setup", "Levelling, per set-up", "mm",
+       "Standard error of one set-up, in place of that of a kilometre; 0: not used.", K::number, 0, 10},
+      {"levels", "distribution", "Distribution", "", "How a misclosure is shared between known marks.", K::choice, 0, 0,
+       "distance|setups|none"},
+      {"levels", "collimation", "Line of sight", "mm/m",
+       "Slope of the line of sight from a two-peg test, upwards positive; corrects unbalanced set-ups.", K::number, -1,
+       1},
+      {"levels", "curvature", "Curvature", "", "Take off the Earth's curvature and refraction of every sight.",
+       K::choice, 0, 0, "no|yes"},
+      {"levels", "refraction", "Refraction", "", "Coefficient of refraction that goes with it.", K::number, -2, 2},
+      {"levels", "staff-scale", "Staff scale", "ppm",
+       "What a metre of the staff is longer than a metre, from its certificate.", K::number, -1000, 1000},
+      {"levels", "height-correction", "Height system", "",
+       "Reduce levelled differences to the type of the height system by normal gravity, where latitudes are known.",
+       K::choice, 0, 0, "yes|no"},
       {"weight", "centring", "Centring", "mm", "Standard deviation of the centring of a set-up, each direction.",
        K::number, 0.1, 50},
       {"weight", "height", "Antenna height", "mm", "Standard deviation of a measured antenna height.", K::number, 0.1,
@@ -280,6 +362,17 @@ std::string setting_text(const JobSettings &s, const std::string &n) {
            : s.times.kind == TimeStyle::Kind::day_of_year ? "day of year"
                                                           : "gps";
   if (n == "zone") return fmt::format("{:g}", s.times.zone_h);
+  const LevelSettings &l = s.levels;
+  if (n == "level-limit") return fmt::format("{:g}", l.limit_mm_km);
+  if (n == "level-limit-setup") return fmt::format("{:g}", l.limit_mm_setup);
+  if (n == "level-sd") return fmt::format("{:g}", l.sd_mm_km);
+  if (n == "level-sd-setup") return fmt::format("{:g}", l.sd_mm_setup);
+  if (n == "distribution") return distribution_name(l.distribution);
+  if (n == "collimation") return fmt::format("{:g}", l.collimation_mm_m);
+  if (n == "curvature") return l.curvature ? "yes" : "no";
+  if (n == "refraction") return fmt::format("{:g}", l.refraction);
+  if (n == "staff-scale") return fmt::format("{:g}", l.staff_ppm);
+  if (n == "height-correction") return l.height_correction ? "yes" : "no";
   if (n == "mode") return datum_mode_name(s.mode);
   return {};
 }

@@ -2,6 +2,7 @@
 #include "datum/datum.h"
 #include "gnss/static_vector.h"
 #include "job/store.h"
+#include "levelling/line.h"
 #include "network/network.h"
 #include "time/shown_time.h"
 #include <map>
@@ -27,8 +28,33 @@ struct HoldDecision {
   long decision = 0;
   /// Coordinates that came with the decision; absent: those of the control list.
   std::optional<Vec3> xyz, geodetic_deg, grid;
-  std::optional<Vec3> sd_enu, velocity; ///< also without coordinates: then in place of those of the control list
+  std::optional<double> height, sd_height; ///< physical, m
+  std::optional<Vec3> sd_enu, velocity;    ///< also without coordinates: then in place of those of the control list
   std::string frame, epoch;
+};
+
+/// How levels are judged, weighted and corrected.
+struct LevelSettings {
+  double limit_mm_km = 4, limit_mm_setup = 0;
+  double sd_mm_km = 1, sd_mm_setup = 0; ///< single run
+  Distribution distribution = Distribution::distance;
+  double collimation_mm_m = 0;
+  bool curvature = false;
+  double refraction = 0.13;
+  double staff_ppm = 0;
+  bool height_correction = true; ///< of the type of height system, where latitudes are known
+};
+
+/// What was decided about a levelled run.
+struct RunEdits {
+  Decided<std::optional<bool>> reverse;
+  Decided<std::optional<std::string>> name;
+  std::map<std::string, Decided<std::string>> rename; ///< mark in the book → mark meant
+  std::map<std::string, long> computed;               ///< known marks that are computed all the same
+  std::map<std::string, long> split;                  ///< marks at which the run is cut
+  Decided<std::optional<std::string>> follows;        ///< the run (part) after which this one is chained
+  Decided<std::optional<double>> sd_mm_km, sd_mm_setup, staff_ppm, collimation_mm_m;
+  std::vector<long> decisions;
 };
 
 /// Limits that raise doubts, and settings of the computations. Names as `ample set JOB limit NAME=VALUE` writes them.
@@ -45,6 +71,7 @@ struct JobSettings {
   double centring_sd_m = 0.001, height_sd_m = 0.001;
   double worst_transformation_m = 0.02;
   TimeStyle times;
+  LevelSettings levels;
   DatumMode mode = DatumMode::held;
 };
 
@@ -53,6 +80,10 @@ struct JobState {
   JobSettings settings;
   std::map<std::string, long> setting_decisions; ///< setting name → decision
   std::map<std::string, OccupationEdits> occupations;
+  std::map<std::string, RunEdits> runs;
+  std::map<std::string, Decided<std::string>> sight_marks; ///< sight → mark meant
+  std::map<std::string, Decided<std::string>> recipes;     ///< source → recipe
+  std::map<std::string, long> seen;                        ///< sources whose unread pieces were looked at
   std::map<std::string, std::map<std::string, Decided<nlohmann::json>>> vector_settings; ///< vector → setting → value
   std::map<std::string, HoldDecision> holds;
   struct Reasoned {
@@ -60,6 +91,7 @@ struct JobState {
     long decision = 0;
   };
   std::map<std::string, Reasoned> left_out; ///< item → why
+  std::map<std::string, long> taken_up;     ///< item that was to be used although its file or default leaves it out
   std::map<std::string, Reasoned> accepted; ///< doubt → why
 };
 

@@ -1,5 +1,5 @@
 #pragma once
-#include "job/occupation.h"
+#include "job/levels.h"
 #include <set>
 
 namespace ampletie {
@@ -9,7 +9,9 @@ struct JobSnapshot {
   Contents contents;
   JobState state;
   std::vector<Occupation> occupations;
-  std::map<std::string, PublishedMark> published;
+  std::map<std::string, PublishedMark> published;  ///< those with a position
+  std::map<std::string, PublishedMark> benchmarks; ///< those with a physical height
+  std::shared_ptr<const LevelReport> levels = std::make_shared<LevelReport>();
 };
 
 /// A vector's share of its session's solution (docs/methods/session.md), orbits' frame.

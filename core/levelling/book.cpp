@@ -11,7 +11,7 @@ struct Open {
   bool any() const { return !back.empty() || !fore.empty() || !side.empty(); }
 };
 
-double mean(const LevelRun &run, const std::vector<std::size_t> &which, double Sight::*what) {
+double mean(const LevelRun &run, const std::vector<std::size_t> &which, double StaffSight::*what) {
   double sum = 0;
   for (std::size_t i : which) sum += run.sights[i].*what;
   return sum / static_cast<double>(which.size());
@@ -65,8 +65,9 @@ SetupList find_setups(const LevelRun &run) {
     s.side = open.side;
     for (std::size_t i : open.fore) (run.sights[i].mark == turn ? s.fore : s.side).push_back(i);
     std::sort(s.side.begin(), s.side.end());
-    s.back_reading = mean(run, s.back, &Sight::reading), s.fore_reading = mean(run, s.fore, &Sight::reading);
-    s.back_distance = mean(run, s.back, &Sight::distance), s.fore_distance = mean(run, s.fore, &Sight::distance);
+    s.back_reading = mean(run, s.back, &StaffSight::reading), s.fore_reading = mean(run, s.fore, &StaffSight::reading);
+    s.back_distance = mean(run, s.back, &StaffSight::distance),
+    s.fore_distance = mean(run, s.fore, &StaffSight::distance);
     s.spread = std::max(spread(run, s.back), spread(run, s.fore));
     const std::string &from = run.sights[s.back.front()].mark;
     if (!out.setups.empty() && !from.empty() && !turn.empty() && out.setups.back().from == from &&
@@ -100,7 +101,7 @@ SetupList find_setups(const LevelRun &run) {
     open = {};
   };
   for (std::size_t i = 0; i < run.sights.size(); ++i) {
-    const Sight &s = run.sights[i];
+    const StaffSight &s = run.sights[i];
     if (!s.used) continue;
     switch (s.kind) {
     case SightKind::back: {
@@ -154,7 +155,7 @@ std::vector<LevelRun> split_at_breaks(const LevelRun &booked) {
   std::vector<std::string> fores;
   std::string back;
   bool complete = false;
-  for (const Sight &s : booked.sights) {
+  for (const StaffSight &s : booked.sights) {
     if (s.kind == SightKind::back && complete && s.mark != back &&
         std::none_of(fores.begin(), fores.end(), [&](const std::string &f) { return carries_on(f, s.mark); }))
       finish();

@@ -10,7 +10,7 @@ enum class SightKind { back, fore, intermediate };
 std::string sight_name(SightKind k);
 
 /// One reading of a staff.
-struct Sight {
+struct StaffSight {
   std::string id; ///< made of the source and the record, so that a decision can point at it
   SightKind kind = SightKind::back;
   std::string mark;      ///< empty for a turning point without a name
@@ -32,7 +32,7 @@ struct HeightClaim {
 /// The sights of one run as they were booked.
 struct LevelRun {
   std::string id, name, source_id, instrument;
-  std::vector<Sight> sights;
+  std::vector<StaffSight> sights;
   std::optional<double> sd_km; ///< as the file states it, m per √km of a single run
 };
 

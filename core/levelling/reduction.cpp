@@ -17,7 +17,7 @@ double corrected(const LevelRun &run, const std::vector<std::size_t> &which, con
 
 double curvature_and_refraction(double d, double k) { return (1 - k) * d * d / (2 * earth_radius); }
 
-double sight_correction(const Sight &s, const LevelCorrections &c) {
+double sight_correction(const StaffSight &s, const LevelCorrections &c) {
   double out = 0;
   if (std::isfinite(s.distance)) {
     out -= c.collimation * s.distance;
@@ -125,7 +125,7 @@ ReducedRun reduce_run(const LevelRun &run, const SetupList &list, const LevelCor
 LevelRun reversed(const LevelRun &run) {
   LevelRun out = run;
   std::reverse(out.sights.begin(), out.sights.end());
-  for (Sight &s : out.sights)
+  for (StaffSight &s : out.sights)
     s.kind = s.kind == SightKind::back ? SightKind::fore : s.kind == SightKind::fore ? SightKind::back : s.kind;
   return out;
 }

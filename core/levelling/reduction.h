@@ -18,7 +18,7 @@ struct LevelCorrections {
   }
 };
 /// What is added to a reading, m. Sights without a distance get no collimation and no curvature.
-double sight_correction(const Sight &s, const LevelCorrections &c);
+double sight_correction(const StaffSight &s, const LevelCorrections &c);
 
 /// Curvature less refraction of a sight, m: (1 − k) D²/2R with R = 6371 km; a reading is too large by it.
 double curvature_and_refraction(double distance, double k);

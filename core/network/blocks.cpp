@@ -2,6 +2,19 @@
 #include "base/error.h"
 
 namespace ampletie {
+namespace {
+/// One more column of a linear block, or what it adds to the one that is there.
+void add_column(LinearBlock &b, int parameter, const Eigen::VectorXd &column) {
+  for (std::size_t i = 0; i < b.unknowns.size(); ++i)
+    if (b.unknowns[i] == parameter) {
+      b.a.col(static_cast<Eigen::Index>(i)) += column;
+      return;
+    }
+  b.unknowns.push_back(parameter);
+  b.a.conservativeResize(Eigen::NoChange, b.a.cols() + 1);
+  b.a.rightCols<1>() = column;
+}
+} // namespace
 
 std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to,
                                           int from_set_up, int to_set_up) {
@@ -26,6 +39,77 @@ std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes
   add(to.first, to.axes, 1);
   if (from_set_up >= 0) add(from_set_up, from.axes, -1);
   if (to_set_up >= 0) add(to_set_up, to.axes, 1);
+  // Marks known by their physical heights rest on the geoid's corrections.
+  for (const auto &[mark, sign] : {std::pair{&from, -1.0}, {&to, 1.0}})
+    for (const auto &[node, weight] : mark->lift) add_column(*b, node, sign * weight * mark->axes.row(2).transpose());
+  return b;
+}
+
+MarkMap enu_map(const MarkAxes &a) {
+  MarkMap m;
+  m.parameters = {a.first, a.first + 1, a.first + 2};
+  m.rows = Eigen::MatrixXd::Zero(3, static_cast<Eigen::Index>(3 + a.lift.size()));
+  m.rows.leftCols<3>().setIdentity();
+  for (std::size_t i = 0; i < a.lift.size(); ++i) {
+    m.parameters.push_back(a.lift[i].first);
+    m.rows(2, static_cast<Eigen::Index>(3 + i)) = a.lift[i].second;
+  }
+  return m;
+}
+
+MarkMap height_map(const MarkAxes &a) {
+  // H = h − N − s; where the parameter is H itself, s is in both and falls out.
+  MarkMap m;
+  m.parameters = {a.first + 2};
+  const bool physical = !a.lift.empty();
+  m.rows = Eigen::MatrixXd::Zero(1, static_cast<Eigen::Index>(1 + (physical ? 0 : a.surface.size())));
+  m.rows(0, 0) = 1;
+  if (!physical)
+    for (std::size_t i = 0; i < a.surface.size(); ++i) {
+      m.parameters.push_back(a.surface[i].first);
+      m.rows(0, static_cast<Eigen::Index>(1 + i)) = -a.surface[i].second;
+    }
+  return m;
+}
+
+std::unique_ptr<Block> level_block(const NetworkLevel &l, const MarkAxes &from, const MarkAxes &to) {
+  auto b = std::make_unique<LinearBlock>();
+  b->id = l.id;
+  b->kind = "level";
+  b->group = "levels";
+  b->components = {"height difference"};
+  b->observed = Eigen::VectorXd::Constant(1, l.difference);
+  b->covariance = Eigen::MatrixXd::Constant(1, 1, l.sd * l.sd);
+  b->offset = Eigen::VectorXd::Constant(1, to.physical_origin - from.physical_origin);
+  b->a.resize(1, 0);
+  for (const auto &[mark, sign] : {std::pair{&from, -1.0}, {&to, 1.0}}) {
+    const MarkMap m = height_map(*mark);
+    for (std::size_t i = 0; i < m.parameters.size(); ++i)
+      add_column(*b, m.parameters[i], sign * m.rows.col(static_cast<Eigen::Index>(i)));
+  }
+  return b;
+}
+
+std::unique_ptr<Block> geoid_block(int first, const std::vector<Eigen::Vector2d> &places, double sd,
+                                   double correlation) {
+  auto b = std::make_unique<LinearBlock>();
+  b->id = "geoid";
+  b->kind = "geoid";
+  b->group = "geoid";
+  const auto n = static_cast<Eigen::Index>(places.size());
+  b->observed = Eigen::VectorXd::Zero(n);
+  b->a = Eigen::MatrixXd::Identity(n, n);
+  b->covariance.resize(n, n);
+  for (Eigen::Index i = 0; i < n; ++i) {
+    b->unknowns.push_back(first + static_cast<int>(i));
+    b->components.push_back("node " + std::to_string(i + 1));
+    for (Eigen::Index k = 0; k < n; ++k) {
+      const double d = (places[static_cast<std::size_t>(i)] - places[static_cast<std::size_t>(k)]).norm() / correlation;
+      b->covariance(i, k) = sd * sd * std::exp(-d * d);
+    }
+    // A Gaussian covariance is all but singular: a thousandth of its variance is left to each node alone.
+    b->covariance(i, i) *= 1.001;
+  }
   return b;
 }
 

@@ -9,7 +9,30 @@ struct MarkAxes {
   int first = 0;
   Vec3 origin = Vec3::Zero();   ///< a-priori Cartesian position
   Mat3 axes = Mat3::Identity(); ///< rows east, north, up
+  /// The third parameter of a mark that is known by its physical height is that height: its ellipsoidal one rests on
+  /// the geoid's corrections too, as Σ weight · parameter. Empty where the parameter is the ellipsoidal height.
+  std::vector<std::pair<int, double>> lift{};
+  /// What the geoid's correction at this mark is, as a sum of the surface's nodes; empty without a surface.
+  std::vector<std::pair<int, double>> surface{};
+  double physical_origin = 0; ///< ellipsoidal height of the origin less the geoid's undulation, m
 };
+
+/// East, north and up of a mark as a linear map of parameters.
+struct MarkMap {
+  std::vector<int> parameters;
+  Eigen::MatrixXd rows; ///< 3 × parameters
+};
+MarkMap enu_map(const MarkAxes &a);
+/// Its physical height less `physical_origin`, as a row.
+MarkMap height_map(const MarkAxes &a);
+
+/// Observed difference of physical heights.
+std::unique_ptr<Block> level_block(const NetworkLevel &l, const MarkAxes &from, const MarkAxes &to);
+
+/// The geoid's corrections at its nodes are zero with the grid's standard deviation, correlated over distance:
+/// exp(−(d/L)²) (Moritz 1980, a Gaussian covariance of the residual field). `places`: of the nodes, m.
+std::unique_ptr<Block> geoid_block(int first, const std::vector<Eigen::Vector2d> &places, double sd,
+                                   double correlation);
 
 /// Observed Cartesian difference; touches two marks and, if given (index ≥ 0), two set-ups.
 std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to,

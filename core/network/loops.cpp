@@ -309,7 +309,8 @@ std::vector<LoopCause> explain_loops(const NetworkInput &in, const std::vector<L
   for (const auto &a : suspected)
     for (const auto &m : in.marks)
       if (m.name != mark_of[a])
-        attempt({LoopCause::Kind::renamed, a, m.name, 0, 0, 0}, {{a, m.name}}, judged.size() > 1 ? judged.size() - 1 : 1);
+        attempt({LoopCause::Kind::renamed, a, m.name, 0, 0, 0}, {{a, m.name}},
+                judged.size() > 1 ? judged.size() - 1 : 1);
   std::sort(out.begin(), out.end(), [](const auto &x, const auto &y) {
     return std::tuple(x.left, x.set_up, x.other) < std::tuple(y.left, y.set_up, y.other);
   });

@@ -29,11 +29,22 @@ std::map<std::string, Hold> effective_holds(const NetworkInput &in) {
   if (in.mode == DatumMode::held) return out;
   Groups g;
   for (const auto &v : in.vectors) g.join(v.from, v.to);
-  // Minimal: the first held mark of every group, else its first mark; only a shift of the group is open.
+  // Minimal: the first held mark of every group, else its first mark; only a shift of the group is open. Marks that
+  // only levels lead to take their height from where the levels come from, or one of them is the start.
+  Groups heights = g;
+  for (const auto &l : in.levels) heights.join(l.from, l.to);
+  std::set<std::string> from_vectors;
+  for (const auto &m : in.marks)
+    if (m.plan_known) from_vectors.insert(heights.root(m.name));
   std::map<std::string, std::string> chosen;
   for (const auto &m : in.marks)
-    if (holds_plan(m.hold) && holds_height(m.hold)) chosen.emplace(g.root(m.name), m.name);
-  for (const auto &m : in.marks) chosen.emplace(g.root(m.name), m.name);
+    if (m.plan_known && holds_plan(m.hold) && holds_height(m.hold)) chosen.emplace(g.root(m.name), m.name);
+  for (const auto &m : in.marks) {
+    if (m.plan_known)
+      chosen.emplace(g.root(m.name), m.name);
+    else if (!from_vectors.count(heights.root(m.name)))
+      chosen.emplace("levels " + heights.root(m.name), m.name);
+  }
   for (auto &[name, h] : out) h = Hold::none;
   for (const auto &[root, name] : chosen) out[name] = Hold::full;
   return out;
@@ -78,6 +89,80 @@ struct Built {
   std::map<std::string, MarkAxes> axes;
 };
 
+/// The geoid's correction surface: nodes half a correlation length apart over the marks that need it, bilinear between.
+struct Surface {
+  std::vector<Eigen::Vector2d> places; // m, from the first mark
+  std::size_t columns = 0;
+  Eigen::Vector2d low = Eigen::Vector2d::Zero();
+  double step = 1;
+
+  Surface(const std::vector<Eigen::Vector2d> &marks, double correlation) {
+    low = marks.front();
+    Eigen::Vector2d high = marks.front();
+    for (const auto &m : marks) low = low.cwiseMin(m), high = high.cwiseMax(m);
+    step = correlation / 2;
+    // Very wide networks get a coarser surface rather than thousands of nodes.
+    while (std::max(1.0, (high - low).x() / step + 1) * std::max(1.0, (high - low).y() / step + 1) > 400) step *= 1.5;
+    const Eigen::Vector2d middle = (low + high) / 2;
+    columns = static_cast<std::size_t>(std::ceil((high - low).x() / step)) + 1;
+    const auto rows = static_cast<std::size_t>(std::ceil((high - low).y() / step)) + 1;
+    low = middle - Eigen::Vector2d(static_cast<double>(columns - 1), static_cast<double>(rows - 1)) * step / 2;
+    for (std::size_t r = 0; r < rows; ++r)
+      for (std::size_t c = 0; c < columns; ++c)
+        places.push_back(low + step * Eigen::Vector2d(static_cast<double>(c), static_cast<double>(r)));
+  }
+  std::vector<std::pair<int, double>> weights(const Eigen::Vector2d &at, int first) const {
+    const Eigen::Vector2d q = (at - low) / step;
+    const std::size_t rows = places.size() / columns;
+    const auto cell = [](double x, std::size_t n) {
+      return static_cast<std::size_t>(std::clamp(std::floor(x), 0.0, std::max(0.0, static_cast<double>(n) - 2)));
+    };
+    const std::size_t c = cell(q.x(), columns), r = cell(q.y(), rows);
+    const double u = columns > 1 ? q.x() - static_cast<double>(c) : 0,
+                 v = rows > 1 ? q.y() - static_cast<double>(r) : 0;
+    std::vector<std::pair<int, double>> out;
+    for (const auto &[dc, dr, w] :
+         {std::tuple{0, 0, (1 - u) * (1 - v)}, {1, 0, u * (1 - v)}, {0, 1, (1 - u) * v}, {1, 1, u * v}})
+      if (w != 0)
+        out.emplace_back(
+            first + static_cast<int>((r + static_cast<std::size_t>(dr)) * columns + c + static_cast<std::size_t>(dc)),
+            w);
+    return out;
+  }
+};
+
+/// Places of the marks on a plane through the first one, m.
+std::vector<Eigen::Vector2d> plane_places(const NetworkInput &in) {
+  const Mat3 axes = local_axes(to_geodetic(in.marks.front().position.xyz));
+  std::vector<Eigen::Vector2d> out;
+  for (const auto &m : in.marks) {
+    const Vec3 enu = axes * (m.position.xyz - in.marks.front().position.xyz);
+    out.emplace_back(enu.x(), enu.y());
+  }
+  return out;
+}
+
+/// Values of a mark's east, north, up.
+Vec3 enu_of(const MarkAxes &a, const AdjustmentResult &r) {
+  const MarkMap m = enu_map(a);
+  Vec3 out = Vec3::Zero();
+  for (std::size_t i = 0; i < m.parameters.size(); ++i)
+    out += m.rows.col(static_cast<Eigen::Index>(i)) * r.values[static_cast<std::size_t>(m.parameters[i])];
+  return out;
+}
+Mat3 covariance_of(const MarkMap &m, const AdjustmentResult &r) {
+  return m.rows * r.covariance(m.parameters) * m.rows.transpose();
+}
+/// How a mark follows a change of the free unknowns given as a column, and of one fixed parameter.
+Eigen::VectorXd follow(const MarkMap &m, const AdjustmentResult &r, const Eigen::VectorXd &column, int fixed) {
+  Eigen::VectorXd out = Eigen::VectorXd::Zero(m.rows.rows());
+  for (std::size_t i = 0; i < m.parameters.size(); ++i) {
+    const int u = r.index[static_cast<std::size_t>(m.parameters[i])];
+    out += m.rows.col(static_cast<Eigen::Index>(i)) * (u >= 0 ? column[u] : m.parameters[i] == fixed ? 1.0 : 0.0);
+  }
+  return out;
+}
+
 Built build(const NetworkInput &in, NetworkResult &out) {
   Built b;
   const auto holds = effective_holds(in);
@@ -88,10 +173,11 @@ Built build(const NetworkInput &in, NetworkResult &out) {
     a.origin = m.position.xyz;
     a.axes = local_axes(to_geodetic(a.origin));
     if (!b.axes.emplace(m.name, a).second) throw InputError("the mark " + m.name + " is given twice");
+    a.physical_origin = to_geodetic(a.origin).h - m.undulation;
     out.parameter[m.name] = a.first;
     const Hold h = holds.at(m.name);
-    add(m.name + " east", holds_plan(h));
-    add(m.name + " north", holds_plan(h));
+    add(m.name + " east", holds_plan(h) || !m.plan_known);
+    add(m.name + " north", holds_plan(h) || !m.plan_known);
     add(m.name + " up", holds_height(h));
     if (h == Hold::weighted) {
       if (m.published_sd.minCoeff() <= 0)
@@ -99,6 +185,29 @@ Built build(const NetworkInput &in, NetworkResult &out) {
       b.problem.blocks.push_back(
           coordinate_block(m.name, a.first, Vec3::Zero(), m.published_sd.cwiseAbs2().asDiagonal()));
     }
+  }
+  const bool physical = std::any_of(in.marks.begin(), in.marks.end(), [](const auto &m) { return m.physical; });
+  if (in.geoid && (physical || !in.levels.empty())) {
+    if (!(in.geoid->sd > 0) || !(in.geoid->correlation > 0))
+      throw InputError("the geoid has no stated accuracy: it cannot join levels to vectors");
+    const auto places = plane_places(in);
+    const Surface surface(places, in.geoid->correlation);
+    const int first = static_cast<int>(b.problem.parameters.size());
+    out.geoid_nodes = static_cast<int>(surface.places.size());
+    for (std::size_t i = 0; i < surface.places.size(); ++i) add("geoid node " + std::to_string(i + 1), false);
+    b.problem.blocks.push_back(geoid_block(first, surface.places, in.geoid->sd, in.geoid->correlation));
+    for (std::size_t i = 0; i < in.marks.size(); ++i) {
+      MarkAxes &a = b.axes.at(in.marks[i].name);
+      a.surface = surface.weights(places[i], first);
+      if (in.marks[i].physical) a.lift = a.surface;
+      out.lift[in.marks[i].name] = a.lift;
+    }
+  }
+  for (const auto &l : in.levels) {
+    const auto from = b.axes.find(l.from), to = b.axes.find(l.to);
+    if (from == b.axes.end() || to == b.axes.end())
+      throw InputError("the levelled difference " + l.from + " to " + l.to + " ends at a mark without a position");
+    b.problem.blocks.push_back(level_block(l, from->second, to->second));
   }
   std::map<std::string, int> set_ups;
   std::set<std::string> in_use;
@@ -153,19 +262,22 @@ std::vector<ControlCheck> check_control(const NetworkInput &in, const Progress &
     NetworkResult r;
     Built b = build(without, r);
     r.adjustment = adjust(b.problem, in.options, progress);
-    const int p = r.parameter.at(in.marks[i].name);
     ControlCheck c;
     c.mark = in.marks[i].name;
-    for (int k = 0; k < 3; ++k) c.difference_enu[k] = -r.adjustment.values[static_cast<std::size_t>(p + k)];
-    Mat3 q = r.adjustment.covariance({p, p + 1, p + 2});
+    // What is compared is what was held: of a mark known by its physical height, that one.
+    MarkMap own_map = enu_map(b.axes.at(c.mark));
+    if (in.marks[i].physical) own_map.rows.row(2) = Eigen::RowVectorXd::Unit(own_map.rows.cols(), 2);
+    for (std::size_t k = 0; k < own_map.parameters.size(); ++k)
+      c.difference_enu -= own_map.rows.col(static_cast<Eigen::Index>(k)) *
+                          r.adjustment.values[static_cast<std::size_t>(own_map.parameters[k])];
+    Mat3 q = covariance_of(own_map, r.adjustment);
     q += Mat3(in.marks[i].published_sd.cwiseAbs2().asDiagonal());
     // The marks it is predicted from carry their published uncertainty too.
     for (std::size_t o : held) {
       if (o == i) continue;
       for (int k = 0; k < 3; ++k) {
         const Eigen::VectorXd h = influence(b.problem, r.adjustment, r.parameter.at(in.marks[o].name) + k);
-        Vec3 own;
-        for (int e = 0; e < 3; ++e) own[e] = h[r.adjustment.index[static_cast<std::size_t>(p + e)]];
+        const Vec3 own = follow(own_map, r.adjustment, h, -1);
         const double sd = in.marks[o].published_sd[k];
         q += sd * sd * own * own.transpose();
       }
@@ -207,10 +319,16 @@ std::vector<std::string> datum_defects(const NetworkInput &in) {
   std::vector<std::string> out;
   Groups g;
   for (const auto &v : in.vectors) g.join(v.from, v.to);
+  Groups by_height = g;
+  for (const auto &l : in.levels) by_height.join(l.from, l.to);
+  std::set<std::string> with_height;
+  for (const auto &m : in.marks)
+    if (m.hold == Hold::weighted || holds_height(m.hold)) with_height.insert(by_height.root(m.name));
   std::map<std::string, std::vector<const NetworkMark *>> groups;
   for (const auto &m : in.marks) groups[g.root(m.name)].push_back(&m);
   for (const auto &[root, members] : groups) {
-    bool plan = false, height = false;
+    // Levels bring heights from one group of vectors to another; marks that only they lead to need no plan.
+    bool plan = !members.front()->plan_known, height = with_height.count(by_height.root(root)) > 0;
     std::vector<std::string> names;
     for (const auto *m : members) {
       const bool weighted = m->hold == Hold::weighted;
@@ -234,7 +352,8 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
   check_tags(in);
   const auto defects = datum_defects(in);
   if (!defects.empty()) throw InputError("no datum: " + defects.front());
-  if (in.vectors.empty()) throw InputError("there is nothing to adjust: no vectors are used");
+  if (in.vectors.empty() && in.levels.empty())
+    throw InputError("there is nothing to adjust: no vectors and no levels are used");
   NetworkResult out;
   out.mode = in.mode;
   Built b = build(in, out);
@@ -262,13 +381,14 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     Eigen::MatrixXd g = Eigen::MatrixXd::Zero(r.unknowns, 3);
     for (const auto *m : datum) {
       const MarkAxes &a = b.axes.at(m->name);
-      Vec3 enu;
-      for (int k = 0; k < 3; ++k) {
-        enu[k] = r.values[static_cast<std::size_t>(a.first + k)];
-        const int u = r.index[static_cast<std::size_t>(a.first + k)];
-        if (u >= 0) g.row(u) += a.axes.row(k) / static_cast<double>(datum.size());
+      const MarkMap map = enu_map(a);
+      for (std::size_t i = 0; i < map.parameters.size(); ++i) {
+        const int u = r.index[static_cast<std::size_t>(map.parameters[i])];
+        if (u >= 0)
+          g.row(u) += (a.axes.transpose() * map.rows.col(static_cast<Eigen::Index>(i))).transpose() /
+                      static_cast<double>(datum.size());
       }
-      mean_shift += a.axes.transpose() * enu / static_cast<double>(datum.size());
+      mean_shift += a.axes.transpose() * enu_of(a, r) / static_cast<double>(datum.size());
     }
     with_mean.resize(r.unknowns, 3);
     for (int k = 0; k < 3; ++k) with_mean.col(k) = r.normals->solve(g.col(k));
@@ -304,51 +424,73 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     neighbours[v.from].insert(v.to);
     neighbours[v.to].insert(v.from);
   }
+  std::map<std::string, int> levelled;
+  for (const auto &l : in.levels) {
+    ++levelled[l.from], ++levelled[l.to];
+    neighbours[l.from].insert(l.to);
+    neighbours[l.to].insert(l.from);
+  }
   for (const auto &m : in.marks) {
     const MarkAxes &a = b.axes.at(m.name);
     AdjustedMark q;
     q.name = m.name;
     q.hold = m.hold;
-    Vec3 enu;
-    for (int k = 0; k < 3; ++k) enu[k] = r.values[static_cast<std::size_t>(a.first + k)];
-    q.cov_enu = r.covariance({a.first, a.first + 1, a.first + 2});
+    const MarkMap map = enu_map(a);
+    Vec3 enu = enu_of(a, r);
+    q.cov_enu = covariance_of(map, r);
     if (free) {
       enu -= a.axes * mean_shift;
       Mat3 cross = Mat3::Zero(); // cov(enu, mean)
-      for (int k = 0; k < 3; ++k) {
-        const int u = r.index[static_cast<std::size_t>(a.first + k)];
-        if (u >= 0) cross.row(k) = with_mean.row(u);
-      }
+      for (std::size_t i = 0; i < map.parameters.size(); ++i)
+        if (const int u = r.index[static_cast<std::size_t>(map.parameters[i])]; u >= 0)
+          cross += map.rows.col(static_cast<Eigen::Index>(i)) * with_mean.row(u);
       cross = (cross * a.axes.transpose()).eval();
       q.cov_enu += -cross - cross.transpose() + a.axes * mean_cov * a.axes.transpose();
     }
     q.shift_enu = enu;
     q.position = {a.origin + a.axes.transpose() * enu, m.position.frame, m.position.epoch};
     q.network_cov_enu = q.cov_enu;
+    const bool with_heights = out.geoid_nodes > 0;
+    const MarkMap height = height_map(a);
+    double height_variance = with_heights ? covariance_of(height, r)(0, 0) : 0;
     for (const Held &h : held) {
-      Vec3 own = Vec3::Zero();
-      for (int k = 0; k < 3; ++k) {
-        const int u = r.index[static_cast<std::size_t>(a.first + k)];
-        own[k] = u >= 0 ? h.column[u] : (a.first + k == h.parameter ? 1.0 : 0.0);
-      }
+      const Vec3 own = follow(map, r, h.column, h.parameter);
       q.network_cov_enu += h.variance * own * own.transpose();
+      if (with_heights) {
+        const double up = follow(height, r, h.column, h.parameter)[0];
+        height_variance += h.variance * up * up;
+      }
+    }
+    q.levels = levelled[m.name];
+    if (with_heights) {
+      q.height_sd = std::sqrt(std::max(0.0, height_variance));
+      MarkMap s;
+      s.rows = Eigen::MatrixXd::Zero(1, static_cast<Eigen::Index>(a.surface.size()));
+      for (std::size_t i = 0; i < a.surface.size(); ++i) {
+        s.parameters.push_back(a.surface[i].first);
+        s.rows(0, static_cast<Eigen::Index>(i)) = a.surface[i].second;
+        q.geoid_correction += a.surface[i].second * r.values[static_cast<std::size_t>(a.surface[i].first)];
+      }
+      q.geoid_correction_sd = std::sqrt(std::max(0.0, covariance_of(s, r)(0, 0)));
     }
     accuracy95(q.network_cov_enu, q.network_plan95, q.network_up95);
     int n = 0;
     for (const auto &other : neighbours[m.name]) {
       const MarkAxes &o = b.axes.at(other);
-      const Eigen::MatrixXd joint =
-          r.covariance({a.first, a.first + 1, a.first + 2, o.first, o.first + 1, o.first + 2});
-      Eigen::Matrix<double, 3, 6> d;
-      d << Mat3::Identity(), Mat3(-(a.axes * o.axes.transpose()));
+      const MarkMap theirs = enu_map(o);
+      std::vector<int> both = map.parameters;
+      both.insert(both.end(), theirs.parameters.begin(), theirs.parameters.end());
+      Eigen::MatrixXd d(3, static_cast<Eigen::Index>(both.size()));
+      d << map.rows, -(a.axes * o.axes.transpose()) * theirs.rows;
       double plan, up;
-      accuracy95(d * joint * d.transpose(), plan, up);
+      accuracy95(d * r.covariance(both) * d.transpose(), plan, up);
       q.local_plan95 += plan;
       q.local_up95 += up;
       ++n;
     }
     if (n) q.local_plan95 /= n, q.local_up95 /= n;
     q.set_ups = static_cast<int>(erections[m.name].size());
+    // A set-up fixes a mark, and so does a levelled difference in height.
     q.independent_checks = std::max(0, q.set_ups - 1);
     out.marks.push_back(std::move(q));
   }
@@ -366,9 +508,13 @@ std::map<std::string, double> influences_on(const NetworkResult &r, const std::s
     for (int k = 0; k < 3; ++k) owner[p + k] = name;
   std::map<std::pair<std::string, int>, double> held;
   for (int k = 0; k < 3; ++k) {
-    const int u = a.index[static_cast<std::size_t>(first + k)];
-    if (u < 0) continue;
-    const Eigen::VectorXd q = a.normals->solve(Eigen::VectorXd::Unit(a.unknowns, u));
+    Eigen::VectorXd wanted = Eigen::VectorXd::Zero(a.unknowns);
+    if (const int u = a.index[static_cast<std::size_t>(first + k)]; u >= 0) wanted[u] = 1;
+    if (const auto lift = r.lift.find(mark); k == 2 && lift != r.lift.end())
+      for (const auto &[node, weight] : lift->second)
+        if (const int u = a.index[static_cast<std::size_t>(node)]; u >= 0) wanted[u] += weight;
+    if (wanted.isZero()) continue;
+    const Eigen::VectorXd q = a.normals->solve(wanted);
     for (const auto &b : r.blocks) {
       Eigen::VectorXd values(static_cast<Eigen::Index>(b->unknowns.size())), computed;
       for (std::size_t i = 0; i < b->unknowns.size(); ++i)

@@ -2,6 +2,7 @@
 #include "adjustment/adjustment.h"
 #include "geodesy/ellipsoid.h"
 #include "geodesy/frame.h"
+#include "network/level_network.h"
 #include <map>
 #include <string>
 
@@ -16,6 +17,9 @@ struct NetworkMark {
   TaggedPoint position; ///< a-priori, or the held coordinates
   Hold hold = Hold::none;
   Vec3 published_sd = Vec3::Zero(); ///< east, north, up of held coordinates, m; zero: none was published
+  double undulation = 0;            ///< of the geoid's grid, m
+  bool physical = false;            ///< its height is known as a physical one: that is what is held
+  bool plan_known = true;           ///< false: only levels lead to it, its place is a guess and its plan not asked for
 };
 
 /// One erection of an antenna over a mark: its errors are common to all vectors from it (geodesy.md 6).
@@ -39,6 +43,11 @@ struct NetworkSession {
   Eigen::MatrixXd cov; ///< 3 n × 3 n in the job's frame, m²; replaces the vectors' own
 };
 
+/// How far the geoid's grid may be off: the prior of the correction surface.
+struct GeoidPrior {
+  double sd = 0, correlation = 10e3; ///< m
+};
+
 enum class DatumMode { held, minimal, free };
 std::string datum_mode_name(DatumMode m);
 
@@ -47,6 +56,8 @@ struct NetworkInput {
   std::vector<NetworkSetUp> set_ups;
   std::vector<NetworkVector> vectors;
   std::vector<NetworkSession> sessions;
+  std::vector<NetworkLevel> levels;
+  std::optional<GeoidPrior> geoid; ///< needed where levels or physical heights meet vectors
   DatumMode mode = DatumMode::held;
   bool set_up_unknowns = true; ///< off only to show in tests what they are worth
   AdjustmentOptions options;
@@ -56,12 +67,15 @@ struct AdjustedMark {
   std::string name;
   TaggedPoint position;
   Hold hold = Hold::none;
-  Mat3 cov_enu = Mat3::Zero();                 ///< with held marks errorless
-  Mat3 network_cov_enu = Mat3::Zero();         ///< with the published uncertainty of the held marks
-  double local_plan95 = 0, local_up95 = 0;     ///< mean 95 % accuracy to the marks it is connected with, m
-  double network_plan95 = 0, network_up95 = 0; ///< with respect to the datum, m
-  int set_ups = 0;                             ///< independent erections that used vectors start from
-  int independent_checks = 0;                  ///< beyond the first
+  Mat3 cov_enu = Mat3::Zero();                          ///< with held marks errorless
+  Mat3 network_cov_enu = Mat3::Zero();                  ///< with the published uncertainty of the held marks
+  double local_plan95 = 0, local_up95 = 0;              ///< mean 95 % accuracy to the marks it is connected with, m
+  double network_plan95 = 0, network_up95 = 0;          ///< with respect to the datum, m
+  double geoid_correction = 0, geoid_correction_sd = 0; ///< of the surface at the mark, m
+  double height_sd = 0;          ///< of the physical height, m, with held marks' uncertainty; 0 without a geoid
+  int levels = 0;                ///< levelled differences that end here
+  int set_ups = 0;               ///< independent erections that used vectors start from
+  int independent_checks = 0;    ///< beyond the first
   Vec3 shift_enu = Vec3::Zero(); ///< adjusted − a-priori, for check marks: against the published coordinates
 };
 
@@ -81,7 +95,9 @@ struct NetworkResult {
   std::vector<ControlCheck> control;
   std::vector<std::string> zero_sd_held; ///< held marks without published uncertainty, to be named
   std::map<std::string, int> parameter;  ///< mark → its first parameter (east, north, up)
-  std::vector<std::string> set_ups;      ///< ids in the order of their parameters
+  std::map<std::string, std::vector<std::pair<int, double>>> lift; ///< as in `MarkAxes`
+  int geoid_nodes = 0;                                             ///< of the correction surface; 0: there is none
+  std::vector<std::string> set_ups;                                ///< ids in the order of their parameters
 };
 
 /// Why a network has no datum, in words with the cure; empty when it has one.

@@ -7,8 +7,8 @@
 using namespace ampletie;
 
 namespace {
-Sight sight(SightKind k, std::string mark, double reading, double distance = NAN) {
-  Sight s;
+StaffSight sight(SightKind k, std::string mark, double reading, double distance = NAN) {
+  StaffSight s;
   s.kind = k, s.mark = std::move(mark), s.reading = reading, s.distance = distance;
   return s;
 }

@@ -1,0 +1,346 @@
+#include "job/levels.h"
+#include "base/error.h"
+#include "base/hash.h"
+#include "base/text.h"
+#include "formats/recipe_reading.h"
+#include <algorithm>
+#include <fmt/format.h>
+#include <set>
+
+namespace ampletie {
+namespace {
+
+bool named(const std::string &mark) { return !mark.empty() && mark.front() != '('; }
+
+/// A name that crews give to turning points: a short number, alone or after T or TP.
+bool turning_point_name(const std::string &m) {
+  std::string t = lower(m);
+  if (t.rfind("tp", 0) == 0)
+    t = t.substr(2);
+  else if (t.rfind("t", 0) == 0)
+    t = t.substr(1);
+  return t.size() <= 4 && t.find_first_not_of("0123456789") == std::string::npos;
+}
+
+/// Takes the records of a level file apart into runs, sights and claims.
+LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double score) {
+  LevelSource out;
+  out.source_id = c.source.id, out.name = c.source.name;
+  out.recipe = recipe.name, out.score = score;
+  const RecipeReading q = read_with(recipe, level_text(c));
+  out.unread = q.unread, out.unit_conflict = q.unit_conflict;
+  out.first_unread_line = q.first_unread.line, out.first_unread_why = q.first_unread.why;
+  LevelRun run;
+  bool explicit_runs = false;
+  int n = 0;
+  auto finish = [&] {
+    if (!run.sights.empty()) {
+      ++n;
+      run.id = content_id("l", c.source.id + "|" + std::to_string(run.sights.front().line));
+      run.source_id = c.source.id;
+      if (run.name.empty()) run.name = fmt::format("{} {}", c.source.name, n);
+      if (explicit_runs)
+        out.runs.push_back(run);
+      else
+        for (LevelRun &part : split_at_breaks(run)) out.runs.push_back(std::move(part));
+    }
+    run = {};
+  };
+  for (const RecipeRecord &r : q.records) {
+    auto text = [&](const char *meaning) {
+      const RecipeValue *v = r.find(meaning);
+      return v ? v->text : std::string();
+    };
+    auto number = [&](const char *meaning) {
+      const RecipeValue *v = r.find(meaning);
+      return v ? v->number : NAN;
+    };
+    if (r.what == RecipeLine::What::run_start) {
+      finish();
+      explicit_runs = true;
+      run.name = text("run");
+      run.instrument = text("instrument");
+      if (const double sd = number("sd_km"); sd > 0) run.sd_km = sd;
+      continue;
+    }
+    if (r.what == RecipeLine::What::run_end) {
+      finish();
+      continue;
+    }
+    if (r.what != RecipeLine::What::record) continue;
+    if (!explicit_runs && !run.sights.empty() && !text("run").empty() && text("run") != run.name) finish();
+    if (run.name.empty()) run.name = text("run");
+    if (run.instrument.empty()) run.instrument = text("instrument");
+    const std::string kind = text("kind");
+    if (const double h = number("height"); std::isfinite(h) && (kind.empty() || kind == "benchmark"))
+      out.claims.push_back({text("mark"), h, r.line});
+    auto add = [&](SightKind k, double reading) {
+      if (!std::isfinite(reading)) return;
+      StaffSight s;
+      s.kind = k, s.reading = reading;
+      s.id = content_id("r", fmt::format("{}|{}|{}", c.source.id, r.line, sight_name(k)));
+      s.mark = text("mark"), s.staff = text("staff"), s.time = text("time"), s.remark = text("remark");
+      s.distance = number("distance");
+      s.line = r.line;
+      if (text("used") == "no") s.used = false, s.left_out_because = "left out by the crew";
+      run.sights.push_back(std::move(s));
+    };
+    if (kind == "back" || kind == "fore" || kind == "intermediate")
+      add(kind == "back"   ? SightKind::back
+          : kind == "fore" ? SightKind::fore
+                           : SightKind::intermediate,
+          number("reading"));
+    // A row of a book may hold both readings of a turning point: the fore sight comes first.
+    add(SightKind::intermediate, number("intermediate"));
+    add(SightKind::fore, number("fore"));
+    add(SightKind::back, number("back"));
+  }
+  finish();
+  return out;
+}
+
+struct Part {
+  LevelRun run;
+  std::string follows;
+};
+
+/// What the decisions make of the runs of all sources: parts, before they are chained.
+std::vector<Part> parts_of(const std::vector<LevelSource> &sources, const JobState &state) {
+  std::vector<Part> out;
+  for (const LevelSource &src : sources) {
+    if (src.blocked()) continue;
+    for (LevelRun run : src.runs) {
+      const auto edits = state.runs.find(run.id);
+      for (StaffSight &s : run.sights) {
+        if (const auto left = state.left_out.find(s.id); left != state.left_out.end())
+          s.used = false, s.left_out_because = left->second.reason;
+        if (const auto used = state.taken_up.find(s.id); used != state.taken_up.end() && !state.left_out.count(s.id))
+          s.used = true, s.left_out_because.clear();
+        if (const auto m = state.sight_marks.find(s.id); m != state.sight_marks.end()) s.mark = m->second.value;
+        if (edits != state.runs.end())
+          if (const auto m = edits->second.rename.find(s.mark); m != edits->second.rename.end())
+            s.mark = m->second.value;
+      }
+      if (edits != state.runs.end() && edits->second.name.value) run.name = *edits->second.name.value;
+      // Cut first, in the direction of the book, then turn what is to be turned.
+      std::vector<LevelRun> pieces{run};
+      if (edits != state.runs.end())
+        for (const auto &[mark, seq] : edits->second.split) {
+          for (std::size_t i = 0; i < pieces.size(); ++i) {
+            try {
+              auto [a, b] = split_at(pieces[i], mark);
+              pieces[i] = a;
+              pieces.insert(pieces.begin() + static_cast<std::ptrdiff_t>(i) + 1, b);
+              break;
+            } catch (const InputError &) {
+            }
+          }
+        }
+      for (std::size_t i = 0; i < pieces.size(); ++i) {
+        if (i > 0) {
+          // A part has an id of its own, made of its first sight, so that decisions about it stay with it.
+          pieces[i].id = content_id("l", run.id + "|" + pieces[i].sights.front().id);
+          pieces[i].name += fmt::format(", part {}", i + 1);
+        }
+        const auto own = state.runs.find(pieces[i].id);
+        Part p{pieces[i], ""};
+        if (own != state.runs.end()) {
+          if (own->second.name.value) p.run.name = *own->second.name.value;
+          if (own->second.reverse.value.value_or(false)) p.run = reversed(p.run);
+          p.follows = own->second.follows.value.value_or("");
+        }
+        out.push_back(std::move(p));
+      }
+    }
+  }
+  return out;
+}
+
+LevelCorrections corrections_of(const JobState &state, const RunEdits *edits) {
+  const LevelSettings &l = state.settings.levels;
+  LevelCorrections c;
+  c.collimation = 1e-3 * l.collimation_mm_m;
+  c.curvature = l.curvature, c.refraction_coefficient = l.refraction;
+  c.staff_scale_ppm = l.staff_ppm;
+  if (edits) {
+    if (edits->staff_ppm.value) c.staff_scale_ppm = *edits->staff_ppm.value;
+    if (edits->collimation_mm_m.value) c.collimation = 1e-3 * *edits->collimation_mm_m.value;
+  }
+  return c;
+}
+
+void describe(LevelLine &l) {
+  const LevelCorrections &c = l.corrections;
+  if (c.collimation != 0)
+    l.remarks.push_back(fmt::format("line of sight {:+.4f} mm/m, {:+.2f} mm over an unbalance of {:.1f} m",
+                                    1000 * c.collimation, -1000 * c.collimation * l.reduced.unbalance,
+                                    l.reduced.unbalance));
+  if (c.curvature) l.remarks.push_back(fmt::format("curvature and refraction with k = {:g}", c.refraction_coefficient));
+  if (c.staff_scale_ppm != 0)
+    l.remarks.push_back(fmt::format("staff scale {:+.1f} ppm: {:+.2f} mm", c.staff_scale_ppm,
+                                    1e-3 * c.staff_scale_ppm * l.reduced.raw_difference));
+}
+
+} // namespace
+
+std::string level_text(const SourceContent &c) { return c.text ? *c.text : std::string(); }
+
+std::vector<Recipe> job_recipes(const Contents &contents) {
+  std::vector<Recipe> out;
+  for (const auto &c : contents)
+    if (c.recipe) out.push_back(*c.recipe);
+  out.insert(out.end(), shipped_recipes().begin(), shipped_recipes().end());
+  return out;
+}
+
+const LevelLine *LevelReport::line(const std::string &id) const {
+  for (const LevelLine &l : lines)
+    if (l.id == id) return &l;
+  return nullptr;
+}
+
+LevelReport job_levels(const Contents &contents, const JobState &state,
+                       const std::map<std::string, PublishedMark> &published, LevelReadings &readings) {
+  LevelReport out;
+  const std::vector<Recipe> recipes = job_recipes(contents);
+  for (const auto &c : contents) {
+    if (c.source.kind != "levels") continue;
+    const auto wanted = state.recipes.find(c.source.id);
+    const Recipe *use = nullptr;
+    double score = 0;
+    if (wanted != state.recipes.end())
+      for (const Recipe &r : recipes)
+        if (r.name == wanted->second.value) use = &r, score = 1;
+    if (!use)
+      if (const auto best = best_recipe(recipes, level_text(c), 0)) use = &recipes[best->index], score = best->score;
+    if (!use) continue;
+    auto &kept = readings[c.source.id + write_recipe(*use)];
+    if (!kept) kept = std::make_shared<LevelSource>(read_levels(c, *use, score));
+    out.sources.push_back(*kept);
+    out.sources.back().seen = state.seen.count(c.source.id) > 0;
+  }
+  std::sort(out.sources.begin(), out.sources.end(),
+            [](const auto &a, const auto &b) { return std::tie(a.name, a.source_id) < std::tie(b.name, b.source_id); });
+
+  std::vector<Part> parts = parts_of(out.sources, state);
+  std::map<std::string, const Part *> by_id;
+  std::set<std::string> following;
+  for (const Part &p : parts) by_id[p.run.id] = &p;
+  for (const Part &p : parts)
+    if (!p.follows.empty() && by_id.count(p.follows)) following.insert(p.run.id);
+  for (const Part &first : parts) {
+    if (following.count(first.run.id)) continue;
+    LevelLine l;
+    l.id = first.run.id, l.name = first.run.name;
+    l.run = first.run;
+    l.parts = {first.run.id};
+    for (std::string last = first.run.id;;) {
+      const auto next = std::find_if(parts.begin(), parts.end(), [&](const Part &p) { return p.follows == last; });
+      if (next == parts.end() || std::find(l.parts.begin(), l.parts.end(), next->run.id) != l.parts.end()) break;
+      try {
+        l.run = chained(l.run, next->run);
+      } catch (const InputError &e) {
+        l.problem = e.reason();
+      }
+      l.parts.push_back(next->run.id);
+      l.name += " + " + next->run.name;
+      last = next->run.id;
+      if (!l.problem.empty()) break;
+    }
+    const auto found = state.runs.find(l.id);
+    const RunEdits *edits = found == state.runs.end() ? nullptr : &found->second;
+    l.setups = find_setups(l.run);
+    l.corrections = corrections_of(state, edits);
+    l.reduced = reduce_run(l.run, l.setups, l.corrections);
+    if (l.setups.setups.empty() && l.problem.empty()) l.problem = "no complete set-up: nothing can be reduced";
+    const LevelSettings &set = state.settings.levels;
+    l.weights = {1e-3 * set.sd_mm_km, 1e-3 * set.sd_mm_setup};
+    if (l.run.sd_km) l.weights.sd_km = *l.run.sd_km, l.own_weights = true;
+    if (edits) {
+      if (edits->sd_mm_km.value) l.weights = {1e-3 * *edits->sd_mm_km.value, 0}, l.own_weights = true;
+      if (edits->sd_mm_setup.value) l.weights.sd_setup = 1e-3 * *edits->sd_mm_setup.value, l.own_weights = true;
+      for (const auto &[mark, seq] : edits->computed) l.computed.push_back(mark);
+    }
+    for (const LevelPoint &p : l.reduced.points) {
+      const auto m = published.find(p.mark);
+      if (m == published.end() || !m->second.height) continue;
+      // A list is a statement; what holds is what the surveyor said. A mark that is only to be checked is no anchor.
+      const auto h = state.holds.find(p.mark);
+      if (h == state.holds.end() || h->second.how == Hold::plan || h->second.how == Hold::check ||
+          h->second.how == Hold::none)
+        continue;
+      l.known[p.mark] = {*m->second.height, m->second.sd_height.value_or(0)};
+    }
+    KnownHeights judged = l.known;
+    l.misclosures = misclosures(l.reduced, judged, {set.limit_mm_km, set.limit_mm_setup}, l.weights);
+    l.heights = line_heights(l.reduced, l.known, set.distribution, l.weights, l.computed);
+    if (const auto left = state.left_out.find(l.id); left != state.left_out.end())
+      l.used = false, l.left_out_because = left->second.reason;
+    describe(l);
+    out.lines.push_back(std::move(l));
+  }
+  std::sort(out.lines.begin(), out.lines.end(),
+            [](const auto &a, const auto &b) { return std::tie(a.name, a.id) < std::tie(b.name, b.id); });
+  for (std::size_t i = 0; i < out.lines.size(); ++i)
+    for (std::size_t k = i + 1; k < out.lines.size(); ++k) {
+      const LevelLine &a = out.lines[i], &b = out.lines[k];
+      if (!a.used || !b.used || !a.problem.empty() || !b.problem.empty()) continue;
+      LinePair p{a.id, b.id, double_running(a.reduced, b.reduced, 3)};
+      if (!p.result.sections.empty()) out.pairs.push_back(std::move(p));
+    }
+  return out;
+}
+
+std::vector<LevelSection> level_sections(const LevelReport &r, const std::vector<std::string> &positioned) {
+  const std::set<std::string> places(positioned.begin(), positioned.end());
+  std::map<std::string, int> met; // lines per mark
+  std::set<std::string> known;
+  for (const LevelLine &l : r.lines) {
+    if (!l.used || !l.problem.empty()) continue;
+    std::set<std::string> own;
+    for (const LevelPoint &p : l.reduced.points) own.insert(p.mark);
+    for (const auto &m : own) ++met[m];
+    for (const auto &[m, h] : l.known) known.insert(m);
+  }
+  std::vector<LevelSection> out;
+  for (const LevelLine &l : r.lines) {
+    if (!l.used || !l.problem.empty()) continue;
+    const auto &points = l.reduced.points;
+    auto counts = [&](const LevelPoint &p, bool end) {
+      if (!named(p.mark)) return false;
+      return end || known.count(p.mark) || places.count(p.mark) || (met[p.mark] > 1 && !turning_point_name(p.mark));
+    };
+    auto section = [&](const LevelPoint &a, const LevelPoint &b) {
+      LevelSection s;
+      s.line = l.id, s.from = a.mark, s.to = b.mark;
+      s.difference = b.difference - a.difference;
+      s.length = std::abs(b.distance - a.distance), s.setups = std::max(1, std::abs(b.setups - a.setups));
+      s.sd = std::sqrt(std::max(l.weights.variance(s.length, s.setups), 1e-10));
+      s.side = !b.turn;
+      s.id = content_id("d", fmt::format("{}|{}|{}|{:.3f}", l.id, a.mark, b.mark, b.distance));
+      out.push_back(s);
+    };
+    // A run that only unnamed points end has nothing that could be held or met.
+    std::size_t last = 0;
+    std::vector<std::size_t> nodes; // turns that are marks of the network
+    for (std::size_t i = 0; i < points.size(); ++i) {
+      if (!points[i].turn) continue;
+      const bool end = i == 0 || i + 1 == points.size() ||
+                       std::none_of(points.begin() + static_cast<std::ptrdiff_t>(i) + 1, points.end(),
+                                    [](const LevelPoint &p) { return p.turn; });
+      if (!counts(points[i], end)) continue;
+      if (!nodes.empty() && points[last].mark != points[i].mark) section(points[last], points[i]);
+      nodes.push_back(i);
+      last = i;
+    }
+    // Side shots hang on the nearest mark of the network before them, else after.
+    for (std::size_t i = 0; i < points.size(); ++i) {
+      if (points[i].turn || !named(points[i].mark) || turning_point_name(points[i].mark) || nodes.empty()) continue;
+      const auto after = std::lower_bound(nodes.begin(), nodes.end(), i);
+      section(points[after == nodes.begin() ? nodes.front() : *(after - 1)], points[i]);
+    }
+  }
+  return out;
+}
+
+} // namespace ampletie

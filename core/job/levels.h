@@ -1,0 +1,77 @@
+#pragma once
+#include "job/occupation.h"
+#include "levelling/line.h"
+
+namespace ampletie {
+
+/// A level file as its recipe reads it.
+struct LevelSource {
+  std::string source_id, name, recipe;
+  double score = 0;
+  std::size_t unread = 0;
+  long first_unread_line = 0;
+  std::string first_unread_why, unit_conflict;
+  bool seen = false; ///< the surveyor has looked at what is unread
+  /// Unread pieces block the intake until they were seen.
+  bool blocked() const { return (unread > 0 || !unit_conflict.empty()) && !seen; }
+  std::vector<LevelRun> runs;
+  std::vector<HeightClaim> claims;
+};
+
+/// A run after the decisions: renamed, reversed, split, chained; with everything that follows from it.
+struct LevelLine {
+  std::string id, name;
+  std::vector<std::string> parts; ///< ids of the runs (or parts of runs) that it is made of, in order
+  LevelRun run;
+  SetupList setups;
+  LevelCorrections corrections;
+  ReducedRun reduced;
+  KnownHeights known;                ///< of marks that the line meets and that are held or listed with a height
+  std::vector<std::string> computed; ///< of those the ones that are computed all the same
+  std::vector<Misclosure> misclosures;
+  std::vector<LineHeight> heights;
+  LevelWeights weights;
+  bool own_weights = false; ///< said for this run, not the job's default
+  bool used = true;
+  std::string left_out_because, problem; ///< `problem`: why it cannot be reduced or chained
+  double height_correction = 0;          ///< of the height system over the whole line, m; contained in `reduced`
+  std::vector<std::string> remarks;      ///< what was corrected, as sentences
+};
+
+/// Two lines over the same marks.
+struct LinePair {
+  std::string first, second; ///< ids
+  DoubleRunning result;
+};
+
+/// Everything levelled, before any adjustment.
+struct LevelReport {
+  std::vector<LevelSource> sources;
+  std::vector<LevelLine> lines;
+  std::vector<LinePair> pairs;
+  const LevelLine *line(const std::string &id) const;
+  bool any() const { return !sources.empty(); }
+};
+
+/// Reads the level files of a job. `readings` keeps what was read of a file with a recipe; it is filled.
+using LevelReadings = std::map<std::string, std::shared_ptr<const LevelSource>>;
+LevelReport job_levels(const Contents &contents, const JobState &state,
+                       const std::map<std::string, PublishedMark> &published, LevelReadings &readings);
+
+/// Recipes that a job knows: its own ones and those that ship with the program.
+std::vector<Recipe> job_recipes(const Contents &contents);
+/// Text of a level file, UTF-8.
+std::string level_text(const SourceContent &c);
+
+/// A levelled difference between two marks for the network.
+struct LevelSection {
+  std::string id, line, from, to;
+  double difference = 0, length = 0, sd = 0; ///< m
+  int setups = 0;
+  bool side = false; ///< to a side shot
+};
+/// Sections between the marks of the network on used lines: ends of lines, known marks, marks with a position, marks
+/// that several lines meet, and named side shots. Turning points between are summed up.
+std::vector<LevelSection> level_sections(const LevelReport &r, const std::vector<std::string> &positioned);
+
+} // namespace ampletie
