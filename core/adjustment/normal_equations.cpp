@@ -1,6 +1,8 @@
 #include "adjustment/normal_equations.h"
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <mutex>
 #include <numeric>
 #include <suitesparse/cholmod.h>
 
@@ -14,6 +16,8 @@ struct NormalEquations::Data {
   std::vector<int> column, row; // pattern of L, rows sorted, diagonal first
   std::vector<double> value;    // L
   std::vector<double> selected; // inverse on the same pattern
+  std::map<int, Eigen::VectorXd> columns; // of the inverse, beyond the pattern
+  std::mutex mutex;
   Data() { cholmod_start(&common); }
   ~Data() {
     if (factor) cholmod_free_factor(&factor, &common);
@@ -151,7 +155,14 @@ double NormalEquations::inverse(int i, int j) const {
   const auto begin = d.row.begin() + d.column[static_cast<std::size_t>(b)],
              end = d.row.begin() + d.column[static_cast<std::size_t>(b) + 1];
   const auto it = std::lower_bound(begin, end, a);
-  if (it == end || *it != a) throw std::out_of_range("element outside the pattern of the selected inverse");
+  if (it == end || *it != a) {
+    // The larger index as the column: what many ask for in common (the geoid's nodes) comes after the marks.
+    const int column = std::max(i, j), row = std::min(i, j);
+    const std::lock_guard lock(data_->mutex);
+    auto &kept = data_->columns[column];
+    if (kept.size() == 0) kept = solve(Eigen::VectorXd::Unit(static_cast<Eigen::Index>(d.position.size()), column));
+    return kept[row];
+  }
   return d.selected[static_cast<std::size_t>(it - d.row.begin())];
 }
 

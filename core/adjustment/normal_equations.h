@@ -27,7 +27,8 @@ public:
   Eigen::VectorXd solve(const Eigen::VectorXd &rhs) const;
   /// Computes the selected inverse once; later calls cost nothing.
   void invert();
-  /// Element of the inverse; only for pairs that meet in an observation block (others may throw std::out_of_range).
+  /// Element of the inverse. Pairs that meet in an observation block are at hand; others cost a solution the first time
+  /// that their column is asked for.
   double inverse(int i, int j) const;
   std::size_t factor_nonzeros() const;
 

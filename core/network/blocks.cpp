@@ -107,8 +107,8 @@ std::unique_ptr<Block> geoid_block(int first, const std::vector<Eigen::Vector2d>
       const double d = (places[static_cast<std::size_t>(i)] - places[static_cast<std::size_t>(k)]).norm() / correlation;
       b->covariance(i, k) = sd * sd * std::exp(-d * d);
     }
-    // A Gaussian covariance is all but singular: a thousandth of its variance is left to each node alone.
-    b->covariance(i, i) *= 1.001;
+    // A Gaussian covariance is all but singular: a thousandth of its standard deviation is each node's own.
+    b->covariance(i, i) *= 1 + 1e-6;
   }
   return b;
 }

@@ -89,20 +89,25 @@ struct Built {
   std::map<std::string, MarkAxes> axes;
 };
 
-/// The geoid's correction surface: nodes half a correlation length apart over the marks that need it, bilinear between.
+/// The geoid's correction surface. Up to some hundred marks it is known by its values at the marks themselves; beyond
+/// that by nodes a fifth of a correlation length apart, bilinear between (off by 2 % of its standard deviation).
 struct Surface {
   std::vector<Eigen::Vector2d> places; // m, from the first mark
-  std::size_t columns = 0;
+  std::size_t columns = 0;             // 0: the places are the marks
   Eigen::Vector2d low = Eigen::Vector2d::Zero();
   double step = 1;
 
   Surface(const std::vector<Eigen::Vector2d> &marks, double correlation) {
+    if (marks.size() <= 300) {
+      places = marks;
+      return;
+    }
     low = marks.front();
     Eigen::Vector2d high = marks.front();
     for (const auto &m : marks) low = low.cwiseMin(m), high = high.cwiseMax(m);
-    step = correlation / 2;
+    step = correlation / 5;
     // Very wide networks get a coarser surface rather than thousands of nodes.
-    while (std::max(1.0, (high - low).x() / step + 1) * std::max(1.0, (high - low).y() / step + 1) > 400) step *= 1.5;
+    while (std::max(1.0, (high - low).x() / step + 1) * std::max(1.0, (high - low).y() / step + 1) > 600) step *= 1.5;
     const Eigen::Vector2d middle = (low + high) / 2;
     columns = static_cast<std::size_t>(std::ceil((high - low).x() / step)) + 1;
     const auto rows = static_cast<std::size_t>(std::ceil((high - low).y() / step)) + 1;
@@ -111,7 +116,8 @@ struct Surface {
       for (std::size_t c = 0; c < columns; ++c)
         places.push_back(low + step * Eigen::Vector2d(static_cast<double>(c), static_cast<double>(r)));
   }
-  std::vector<std::pair<int, double>> weights(const Eigen::Vector2d &at, int first) const {
+  std::vector<std::pair<int, double>> weights(std::size_t mark, const Eigen::Vector2d &at, int first) const {
+    if (columns == 0) return {{first + static_cast<int>(mark), 1.0}};
     const Eigen::Vector2d q = (at - low) / step;
     const std::size_t rows = places.size() / columns;
     const auto cell = [](double x, std::size_t n) {
@@ -172,8 +178,8 @@ Built build(const NetworkInput &in, NetworkResult &out) {
     a.first = static_cast<int>(b.problem.parameters.size());
     a.origin = m.position.xyz;
     a.axes = local_axes(to_geodetic(a.origin));
-    if (!b.axes.emplace(m.name, a).second) throw InputError("the mark " + m.name + " is given twice");
     a.physical_origin = to_geodetic(a.origin).h - m.undulation;
+    if (!b.axes.emplace(m.name, a).second) throw InputError("the mark " + m.name + " is given twice");
     out.parameter[m.name] = a.first;
     const Hold h = holds.at(m.name);
     add(m.name + " east", holds_plan(h) || !m.plan_known);
@@ -198,7 +204,7 @@ Built build(const NetworkInput &in, NetworkResult &out) {
     b.problem.blocks.push_back(geoid_block(first, surface.places, in.geoid->sd, in.geoid->correlation));
     for (std::size_t i = 0; i < in.marks.size(); ++i) {
       MarkAxes &a = b.axes.at(in.marks[i].name);
-      a.surface = surface.weights(places[i], first);
+      a.surface = surface.weights(i, places[i], first);
       if (in.marks[i].physical) a.lift = a.surface;
       out.lift[in.marks[i].name] = a.lift;
     }
