@@ -2,9 +2,11 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/levels.h"
 #include "cli/show.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
+#include "level/level.h"
 #include "publication/gnss_report.h"
 #include "publication/issue.h"
 #include "render/render.h"
@@ -23,6 +25,7 @@ struct Arguments {
   std::string mark, item, because, list, folder, scenario, only, frame, coordinate_epoch, orbits, unit = "m",
                                                                                                   frame_of_rows;
   std::vector<double> xyz, grid, sd, velocity;
+  std::optional<double> height, height_sd;
   std::vector<std::string> geodetic;
   double mask = 0, interval = 0;
   unsigned threads = 0;
@@ -84,13 +87,19 @@ std::string vector_id(const Job &job, const std::string &text) {
 
 int cmd_set(const Arguments &a) {
   Job job = Job::open(a.job);
-  if (a.words.empty()) throw InputError("say what to set: occupation, job, solve, limit, weight or accept");
+  if (a.words.empty())
+    throw InputError(
+        "say what to set: occupation, vector, run, reading, source, job, solve, limit, weight, levels or accept");
   const std::string kind = a.words[0];
   if (kind == "accept") {
     if (a.words.size() != 2 || a.because.empty()) throw InputError("accept needs the doubt's id and --because");
     if (std::none_of(job.doubts().begin(), job.doubts().end(), [&](const Doubt &d) { return d.id == a.words[1]; }))
       throw InputError("there is no doubt \"" + a.words[1] + "\"");
     job.decide("accept", a.words[1], nlohmann::json::object(), a.because);
+    return finish(job);
+  }
+  if (kind == "run" || kind == "reading" || kind == "source") {
+    set_levels(job, a.words, a.because);
     return finish(job);
   }
   const bool settings = kind == "job" || kind == "solve" || kind == "limit" || kind == "weight" || kind == "levels";
@@ -183,7 +192,7 @@ int cmd_hold(const Arguments &a, bool check) {
 int cmd_item(const Arguments &a, const char *verb) {
   Job job = Job::open(a.job);
   if (std::string(verb) == "leave-out" && a.because.empty()) throw InputError("leaving something out needs --because");
-  job.decide(verb, a.item, nlohmann::json::object(), a.because);
+  for (const auto &item : level_items(job, a.item)) job.decide(verb, item, nlohmann::json::object(), a.because);
   return finish(job);
 }
 
@@ -298,8 +307,10 @@ int run(int argc, char **argv) {
   c = command("take", "take files into the job", [&] { return cmd_take(a); });
   c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
   c = command("set", "correct an occupation, change settings, accept a doubt", [&] { return cmd_set(a); });
-  c->add_option("WORDS", a.words,
-                "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | job|solve|limit|weight NAME=VALUE… | accept DOUBT")
+  c->add_option(
+       "WORDS", a.words,
+       "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME | "
+       "source FILE recipe=NAME|seen=yes | job|solve|limit|weight|levels NAME=VALUE… | accept DOUBT")
       ->required();
   because(c);
   for (bool check : {false, true}) {
@@ -312,6 +323,8 @@ int run(int argc, char **argv) {
     c->add_option("--sd", a.sd,
                   "standard deviations east, north, up, m: published, or the spread of the station's series")
         ->expected(3);
+    c->add_option("--height", a.height, "physical height alone, m: a benchmark");
+    c->add_option("--height-sd", a.height_sd, "its standard deviation, m")->check(CLI::Range(0.0, 10.0));
     c->add_option("--velocity", a.velocity, "geocentric, m per year, in the frame of the coordinates")->expected(3);
     if (!check) c->add_flag("--weighted", a.weighted, "as observations with their published uncertainty");
     c->add_option("--only", a.only, "plan or height")->check(CLI::IsMember({"plan", "height"}));
@@ -372,7 +385,11 @@ int run(int argc, char **argv) {
   c = command(
       "simulate", "make a field campaign from a scenario",
       [&] {
-        sky::simulate_to(sky::read_scenario(read_file(a.scenario)), a.folder);
+        const std::string text = read_file(a.scenario);
+        if (level::is_level_scenario(text))
+          level::simulate_to(level::read_scenario(text), a.folder);
+        else
+          sky::simulate_to(sky::read_scenario(text), a.folder);
         return 0;
       },
       false);

@@ -2,6 +2,7 @@
 #include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "cli/levels.h"
 #include <fmt/format.h>
 
 namespace ampletie::cli {
@@ -264,6 +265,8 @@ ordered_json rows(const Job &job, const std::string &list, bool in_job) {
     }
     return out;
   }
+  if (list == "runs") return run_rows(job);
+  if (list == "heights") return height_rows(job);
   throw InputError("there is no list called \"" + list + "\"");
 }
 

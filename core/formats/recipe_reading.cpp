@@ -270,6 +270,7 @@ private:
     switch (m.type) {
     case RecipeMeaning::Type::text:
       v.text = word ? word_text(p) : std::string(p.text);
+      if (word && v.text == "0") v.text.clear(); // nothing but filling: no name
       return {};
     case RecipeMeaning::Type::coded: {
       const std::string written = word ? word_text(p) : std::string(p.text);

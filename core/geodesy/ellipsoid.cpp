@@ -54,9 +54,4 @@ Direction direction_to(const Vec3 &from, const Vec3 &to) {
   return d;
 }
 
-double normal_gravity(double lat) {
-  const double s2 = std::sin(lat) * std::sin(lat);
-  return 9.7803267715 * (1 + 0.001931851353 * s2) / std::sqrt(1 - grs80.e2() * s2);
-}
-
 } // namespace ampletie

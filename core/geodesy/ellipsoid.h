@@ -37,7 +37,4 @@ struct Direction {
 /// Direction from a point to a target (both Cartesian), at the point's ellipsoidal normal.
 Direction direction_to(const Vec3 &from, const Vec3 &to);
 
-/// Normal gravity on the ellipsoid, m/s² (Somigliana, GRS 80).
-double normal_gravity(double lat);
-
 } // namespace ampletie

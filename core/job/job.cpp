@@ -1,4 +1,5 @@
 #include "job/job.h"
+#include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/recipe_reading.h"
@@ -48,6 +49,18 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
     return fmt::format("control list with {} marks{}", c.control->rows.size(), extra);
   }
   return "";
+}
+
+/// Where marks lie, as well as the corrections of levelled differences need it (a second of arc is plenty).
+std::map<std::string, double> latitudes(const JobSnapshot &s) {
+  std::map<std::string, double> out;
+  for (const Occupation &o : s.occupations)
+    if (o.file->approximate.norm() > 6e6) out.try_emplace(o.mark, to_geodetic(o.file->approximate).lat);
+  for (const auto &[name, p] : s.published) {
+    if (p.xyz) out[name] = to_geodetic(*p.xyz).lat;
+    if (p.geodetic_deg) out[name] = radians(p.geodetic_deg->x());
+  }
+  return out;
 }
 
 } // namespace
@@ -122,7 +135,8 @@ void Job::refold() {
   for (const auto &[name, p] : s->published)
     if (p.height) s->benchmarks[name] = p;
   std::erase_if(s->published, [](const auto &p) { return !p.second.has_position(); });
-  s->levels = std::make_shared<LevelReport>(job_levels(s->contents, s->state, s->benchmarks, level_readings_));
+  s->levels =
+      std::make_shared<LevelReport>(job_levels(s->contents, s->state, s->benchmarks, level_readings_, latitudes(*s)));
   snapshot_ = s;
   refresh(vectors_, *snapshot_);
   const JobSettings &set = snapshot_->state.settings;

@@ -3,6 +3,7 @@
 #include "base/hash.h"
 #include "base/text.h"
 #include "formats/recipe_reading.h"
+#include "levelling/height_system.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
@@ -176,6 +177,9 @@ void describe(LevelLine &l) {
                                     1000 * c.collimation, -1000 * c.collimation * l.reduced.unbalance,
                                     l.reduced.unbalance));
   if (c.curvature) l.remarks.push_back(fmt::format("curvature and refraction with k = {:g}", c.refraction_coefficient));
+  if (l.height_correction != 0)
+    l.remarks.push_back(
+        fmt::format("height system (normal gravity) {:+.2f} mm over the line", 1000 * l.height_correction));
   if (c.staff_scale_ppm != 0)
     l.remarks.push_back(fmt::format("staff scale {:+.1f} ppm: {:+.2f} mm", c.staff_scale_ppm,
                                     1e-3 * c.staff_scale_ppm * l.reduced.raw_difference));
@@ -200,7 +204,8 @@ const LevelLine *LevelReport::line(const std::string &id) const {
 }
 
 LevelReport job_levels(const Contents &contents, const JobState &state,
-                       const std::map<std::string, PublishedMark> &published, LevelReadings &readings) {
+                       const std::map<std::string, PublishedMark> &published, LevelReadings &readings,
+                       const std::map<std::string, double> &latitude) {
   LevelReport out;
   const std::vector<Recipe> recipes = job_recipes(contents);
   for (const auto &c : contents) {
@@ -271,8 +276,17 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
         continue;
       l.known[p.mark] = {*m->second.height, m->second.sd_height.value_or(0)};
     }
-    KnownHeights judged = l.known;
-    l.misclosures = misclosures(l.reduced, judged, {set.limit_mm_km, set.limit_mm_setup}, l.weights);
+    if (set.height_correction && !latitude.empty()) {
+      // Where the line begins above the sea: from a known mark on it, else from what its file claims.
+      std::optional<double> start;
+      for (const LevelPoint &p : l.reduced.points)
+        if (const auto k = l.known.find(p.mark); k != l.known.end() && !start) start = k->second.height - p.difference;
+      for (const LevelSource &src : out.sources)
+        for (const HeightClaim &c : src.claims)
+          if (const LevelPoint *p = l.reduced.find(c.mark); p && !start) start = c.height - p->difference;
+      if (start) l.height_correction = to_normal_orthometric(l.reduced, *start, latitude);
+    }
+    l.misclosures = misclosures(l.reduced, l.known, {set.limit_mm_km, set.limit_mm_setup}, l.weights);
     l.heights = line_heights(l.reduced, l.known, set.distribution, l.weights, l.computed);
     if (const auto left = state.left_out.find(l.id); left != state.left_out.end())
       l.used = false, l.left_out_because = left->second.reason;
@@ -288,27 +302,35 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
       LinePair p{a.id, b.id, double_running(a.reduced, b.reduced, 3)};
       if (!p.result.sections.empty()) out.pairs.push_back(std::move(p));
     }
+  out.sections = level_sections(out, {});
+  if (!out.sections.empty()) {
+    LevelNetworkInput in;
+    for (const LevelSection &s : out.sections)
+      in.levels.push_back({s.id, s.from, s.to, s.line, s.difference, s.sd, s.length});
+    for (const LevelLine &l : out.lines)
+      for (const auto &[mark, h] : l.known)
+        if (std::find(l.computed.begin(), l.computed.end(), mark) == l.computed.end()) in.held[mark] = {h.height, h.sd};
+    try {
+      out.network = adjust_levels(in, {});
+    } catch (const std::exception &e) {
+      out.network_problem = e.what();
+    }
+  }
   return out;
 }
 
 std::vector<LevelSection> level_sections(const LevelReport &r, const std::vector<std::string> &positioned) {
   const std::set<std::string> places(positioned.begin(), positioned.end());
-  std::map<std::string, int> met; // lines per mark
   std::set<std::string> known;
-  for (const LevelLine &l : r.lines) {
-    if (!l.used || !l.problem.empty()) continue;
-    std::set<std::string> own;
-    for (const LevelPoint &p : l.reduced.points) own.insert(p.mark);
-    for (const auto &m : own) ++met[m];
+  for (const LevelLine &l : r.lines)
     for (const auto &[m, h] : l.known) known.insert(m);
-  }
   std::vector<LevelSection> out;
   for (const LevelLine &l : r.lines) {
     if (!l.used || !l.problem.empty()) continue;
     const auto &points = l.reduced.points;
     auto counts = [&](const LevelPoint &p, bool end) {
       if (!named(p.mark)) return false;
-      return end || known.count(p.mark) || places.count(p.mark) || (met[p.mark] > 1 && !turning_point_name(p.mark));
+      return end || known.count(p.mark) || places.count(p.mark) || !turning_point_name(p.mark);
     };
     auto section = [&](const LevelPoint &a, const LevelPoint &b) {
       LevelSection s;

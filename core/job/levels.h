@@ -1,6 +1,7 @@
 #pragma once
 #include "job/occupation.h"
 #include "levelling/line.h"
+#include "network/level_network.h"
 
 namespace ampletie {
 
@@ -44,25 +45,6 @@ struct LinePair {
   DoubleRunning result;
 };
 
-/// Everything levelled, before any adjustment.
-struct LevelReport {
-  std::vector<LevelSource> sources;
-  std::vector<LevelLine> lines;
-  std::vector<LinePair> pairs;
-  const LevelLine *line(const std::string &id) const;
-  bool any() const { return !sources.empty(); }
-};
-
-/// Reads the level files of a job. `readings` keeps what was read of a file with a recipe; it is filled.
-using LevelReadings = std::map<std::string, std::shared_ptr<const LevelSource>>;
-LevelReport job_levels(const Contents &contents, const JobState &state,
-                       const std::map<std::string, PublishedMark> &published, LevelReadings &readings);
-
-/// Recipes that a job knows: its own ones and those that ship with the program.
-std::vector<Recipe> job_recipes(const Contents &contents);
-/// Text of a level file, UTF-8.
-std::string level_text(const SourceContent &c);
-
 /// A levelled difference between two marks for the network.
 struct LevelSection {
   std::string id, line, from, to;
@@ -70,6 +52,31 @@ struct LevelSection {
   int setups = 0;
   bool side = false; ///< to a side shot
 };
+
+/// Everything levelled, before any adjustment.
+struct LevelReport {
+  std::vector<LevelSource> sources;
+  std::vector<LevelLine> lines;
+  std::vector<LinePair> pairs;
+  std::vector<LevelSection> sections;        ///< between the marks of the network, levels alone
+  std::optional<LevelNetworkResult> network; ///< levels alone, with the held heights; absent when they do not adjust
+  std::string network_problem;
+  const LevelLine *line(const std::string &id) const;
+  bool any() const { return !sources.empty(); }
+};
+
+/// Reads the level files of a job. `readings` keeps what was read of a file with a recipe; it is filled. `latitude`:
+/// of marks, radians.
+using LevelReadings = std::map<std::string, std::shared_ptr<const LevelSource>>;
+LevelReport job_levels(const Contents &contents, const JobState &state,
+                       const std::map<std::string, PublishedMark> &published, LevelReadings &readings,
+                       const std::map<std::string, double> &latitude);
+
+/// Recipes that a job knows: its own ones and those that ship with the program.
+std::vector<Recipe> job_recipes(const Contents &contents);
+/// Text of a level file, UTF-8.
+std::string level_text(const SourceContent &c);
+
 /// Sections between the marks of the network on used lines: ends of lines, known marks, marks with a position, marks
 /// that several lines meet, and named side shots. Turning points between are summed up.
 std::vector<LevelSection> level_sections(const LevelReport &r, const std::vector<std::string> &positioned);

@@ -8,7 +8,7 @@
 namespace ampletie {
 
 std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
-  std::string key = "network-2" + register_version();
+  std::string key = "network-3" + register_version();
   const JobSettings &x = s.state.settings;
   key += x.datum.crs + x.datum.vertical + x.datum.realisation + datum_mode_name(x.mode) +
          fmt::format("{:.6f} {:g} {:g} {:g}", x.datum.epoch, x.centring_sd_m, x.height_sd_m, x.worst_transformation_m);
@@ -18,6 +18,9 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
   for (const auto &v : vectors)
     if (v.error.empty() && v.used && v.independent)
       key += v.id + v.fingerprint + v.from + v.to + v.from_set_up + v.to_set_up + (v.together ? v.joint.key : "");
+  for (const LevelSection &l : s.levels->sections) key += l.id + fmt::format("{:.6f} {:.6f}", l.difference, l.sd);
+  for (const auto &[mark, b] : s.benchmarks)
+    key += mark + fmt::format("{:.5f} {:.5f}", *b.height, b.sd_height.value_or(0));
   return sha256_hex(key);
 }
 
@@ -94,16 +97,54 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
           break;
         }
   }
-  std::set<std::string> touched;
+  std::set<std::string> touched, guessed;
   for (const NetworkVector &n : in.vectors) touched.insert({n.from, n.to});
+  const GeoidModel *geoid = datum.geoid();
+  if (geoid && geoid->sd_m()) {
+    in.geoid = GeoidPrior{*geoid->sd_m(), geoid->correlation_m().value_or(10e3)};
+    for (const LevelSection &l : level_sections(*s.levels, {touched.begin(), touched.end()})) {
+      in.levels.push_back({l.id, l.from, l.to, l.line, l.difference, l.sd, l.length});
+      out.levels.push_back(l.id);
+    }
+    // Marks that only levels lead to stand, for want of better, where the levels come from, at the height they give.
+    for (bool moved = true; moved;) {
+      moved = false;
+      for (const NetworkLevel &l : in.levels)
+        for (const auto &[here, there, rise] :
+             {std::tuple{&l.from, &l.to, l.difference}, {&l.to, &l.from, -l.difference}})
+          if (position.count(*here) && !position.count(*there)) {
+            Geodetic g = to_geodetic(position.at(*here).xyz);
+            g.h += rise;
+            position[*there] = {to_cartesian(g), datum.frame(), datum.epoch()};
+            guessed.insert(*there);
+            moved = true;
+          }
+    }
+    // Lines that hang on nothing with a place stay out; the levels alone have them.
+    std::erase_if(in.levels, [&](const NetworkLevel &l) { return !position.count(l.from); });
+    for (const NetworkLevel &l : in.levels) touched.insert({l.from, l.to});
+  }
   for (const std::string &name : touched) {
     NetworkMark m;
     m.name = name;
     m.position = position.at(name);
+    m.plan_known = !guessed.count(name);
+    if (in.geoid) m.undulation = geoid->undulation(to_geodetic(m.position.xyz));
     const auto h = s.state.holds.find(name);
     if (h != s.state.holds.end()) m.hold = h->second.how;
     const auto p = s.published.find(name);
     if (p != s.published.end() && p->second.sd_enu) m.published_sd = *p->second.sd_enu;
+    // A height that was said as a physical one is held as one: the geoid's error is not in it.
+    const auto bench = s.benchmarks.find(name);
+    const bool height_held =
+        m.hold == Hold::height || (m.hold == Hold::full && p != s.published.end() && p->second.grid);
+    if (in.geoid && height_held && bench != s.benchmarks.end()) {
+      m.physical = true;
+      Geodetic g = to_geodetic(m.position.xyz);
+      g.h = *bench->second.height + m.undulation;
+      m.position.xyz = to_cartesian(g);
+      m.published_sd.z() = bench->second.sd_height.value_or(0);
+    }
     in.marks.push_back(m);
   }
   for (const Occupation &o : s.occupations) {
@@ -126,7 +167,10 @@ LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vect
 NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
   if (std::none_of(vectors.begin(), vectors.end(),
                    [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }))
-    throw InputError("there is nothing to adjust: solve vectors first");
+    throw InputError(s.levels->any()
+                         ? "the levels hang on no mark with a place: solve vectors first (heights of levels "
+                           "alone are with the levels)"
+                         : "there is nothing to adjust: solve vectors first");
   progress.step(0.05, "opening the datum");
   NetworkRun run;
   run.fingerprint = network_fingerprint(s, vectors);
@@ -138,9 +182,18 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
   const NetworkInput &in = parts.input;
   run.vectors = parts.vectors;
   run.operation = parts.operation;
-  progress.step(0.2, fmt::format("adjusting {} vectors between {} marks", in.vectors.size(), in.marks.size()));
+  run.levels = parts.levels;
+  progress.step(0.2, fmt::format("adjusting {} vectors and {} levelled differences between {} marks", in.vectors.size(),
+                                 in.levels.size(), in.marks.size()));
   run.result = adjust_network(in, progress);
-  for (const AdjustedMark &m : run.result.marks) run.positions[m.name] = datum.describe(m.position);
+  for (const AdjustedMark &m : run.result.marks) {
+    FullPosition &p = run.positions[m.name] = datum.describe(m.position);
+    // The geoid's undulation with what levels and vectors say about its error here.
+    if (p.height) {
+      *p.height -= m.geoid_correction;
+      *p.undulation += m.geoid_correction;
+    }
+  }
   run.frame = frame_name(datum.frame());
   run.epoch_text = fmt::format("{:.2f}", datum.epoch());
   if (datum.geoid()) {

@@ -13,6 +13,7 @@ struct NetworkRun {
   OperationInfo operation;                       ///< from the orbits' frame to the job's
   std::string frame, epoch_text;
   std::vector<std::string> vectors; ///< ids of the vectors that took part
+  std::vector<std::string> levels;  ///< ids of the levelled sections
   std::string geoid_name, geoid_source, geoid_refusal;
   std::optional<double> geoid_sd;
 };
@@ -22,6 +23,7 @@ struct NetworkParts {
   NetworkInput input;
   std::vector<NetworkVector> dependent; ///< solved and used, but beyond the independent ones of their session
   std::vector<std::string> vectors;     ///< ids, as in `input`
+  std::vector<std::string> levels;
   OperationInfo operation;
 };
 NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum);

@@ -106,11 +106,19 @@ SetupList find_setups(const LevelRun &run) {
     switch (s.kind) {
     case SightKind::back: {
       // The same mark again with the same reading is the second half of back, fore, fore, back; with another reading
-      // the instrument was moved.
-      const bool again =
-          !open.back.empty() && !s.mark.empty() && run.sights[open.back.front()].mark == s.mark &&
-          std::abs(run.sights[open.back.front()].reading - s.reading) < same_reading &&
-          std::none_of(open.fore.begin(), open.fore.end(), [&](std::size_t k) { return run.sights[k].mark == s.mark; });
+      // the instrument was moved. Without a name only the order tells: straight after the first, or after two fore
+      // sights that agree.
+      bool again = false;
+      if (!open.back.empty()) {
+        const StaffSight &first = run.sights[open.back.front()];
+        const bool order =
+            open.fore.empty() || (open.fore.size() == 2 && std::abs(run.sights[open.fore[0]].reading -
+                                                                    run.sights[open.fore[1]].reading) < same_reading);
+        again = first.mark == s.mark && std::abs(first.reading - s.reading) < same_reading &&
+                (!s.mark.empty() || order) &&
+                (s.mark.empty() || std::none_of(open.fore.begin(), open.fore.end(),
+                                                [&](std::size_t k) { return run.sights[k].mark == s.mark; }));
+      }
       if (again) {
         open.back.push_back(i);
         break;

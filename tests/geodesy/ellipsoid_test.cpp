@@ -1,5 +1,6 @@
 #include "base/angle.h"
 #include "geodesy/ellipsoid.h"
+#include "geodesy/normal_gravity.h"
 #include <catch2/catch.hpp>
 #include <random>
 
