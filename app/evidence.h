@@ -23,6 +23,8 @@ private:
   void clear_actions();
   void about_occupation(QString &html, const Occupation &o);
   void about_vector(QString &html, const VectorResult &v);
+  void about_level_line(QString &html, const LevelLine &l);
+  void about_sight(QString &html, const std::string &id);
   void about_mark(QString &html, const std::string &name);
   void about_doubt(QString &html, const std::string &id);
   void about_source(QString &html, const std::string &id);

@@ -79,10 +79,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   sheets_ = new QStackedWidget;
   sheets_->addWidget(new IntakeSheet(w_));
   sheets_->addWidget(new GnssSheet(w_));
-  sheets_->addWidget(
-      new QuietSheet(w_, "Levels",
-                     "<p style='font-size:13pt'><b>No levels in this version</b></p><p>Level books are not read yet. "
-                     "What this job knows of heights comes from GNSS and the geoid model.</p>"));
+  sheets_->addWidget(new LevelsSheet(w_));
   sheets_->addWidget(new QuietSheet(
       w_, "Traverse",
       "<p style='font-size:13pt'><b>No traverses in this version</b></p><p>Total-station work is not read yet.</p>"));
@@ -147,6 +144,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   add_action("Open or close doubts", QKeySequence("D"), [this] { doubts_->toggle(); });
   add_action("Use or leave out the selected vector", QKeySequence("Space"), [this] {
     if (auto *g = qobject_cast<GnssSheet *>(sheets_->currentWidget())) g->toggle_use();
+    if (auto *l = qobject_cast<LevelsSheet *>(sheets_->currentWidget())) l->toggle_use();
   });
   refresh_head();
   show_section(Section::intake);

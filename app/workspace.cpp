@@ -1,8 +1,10 @@
 #include "app/workspace.h"
 #include "app/theme.h"
 #include "base/error.h"
+#include "base/text.h"
 #include "publication/gnss_report.h"
 #include "publication/issue.h"
+#include "publication/level_report.h"
 #include "render/render.h"
 #include <QCoreApplication>
 #include <QTimer>
@@ -50,12 +52,12 @@ QString Workspace::create(const QString &path, const JobSettings &settings) {
   }
 }
 
-void Workspace::take(const QStringList &paths) {
+void Workspace::take(const QStringList &paths, const std::string &as) {
   if (!job_) return;
   std::vector<std::string> list;
   for (const auto &p : paths) list.push_back(p.toStdString());
   try {
-    last_intake_ = job_->take(list);
+    last_intake_ = job_->take(list, as);
   } catch (const std::exception &e) {
     Q_EMIT message(QString::fromUtf8(e.what()), true);
     return;
@@ -82,6 +84,16 @@ QString Workspace::decide(const std::string &verb, const std::string &target, co
     const QString why = QString::fromUtf8(e.what());
     Q_EMIT message(why, true);
     return why;
+  }
+}
+
+QString Workspace::keep_recipe(const std::string &source, const std::string &name, const std::string &json) {
+  try {
+    const auto kept = job_->take_bytes({{name + ".json", json}});
+    if (kept.front().outcome == Intake::Outcome::refused) return QString::fromStdString(kept.front().sentence);
+    return decide("set", "source:" + source, {{"recipe", name}}, "said by pointing at the text");
+  } catch (const std::exception &e) {
+    return QString::fromUtf8(e.what());
   }
 }
 
@@ -237,6 +249,21 @@ QString Workspace::report(const QString &file) {
   }
 }
 
+QString Workspace::level_report(const QString &file) {
+  if (!job_) return "there is no job";
+  try {
+    if (file.endsWith(".csv"))
+      write_file(file.toStdString(), level_heights_csv(*job_));
+    else
+      write_report(ampletie::level_report(*job_), file.toStdString());
+    Q_EMIT message("levels written to " + file, false);
+    return {};
+  } catch (const InputError &e) {
+    Q_EMIT message(text(e.what()), true);
+    return text(e.what());
+  }
+}
+
 SectionStatus Workspace::status(Section section) const {
   using State = SectionStatus::State;
   SectionStatus out{section_name(section), "nothing yet", State::nothing};
@@ -260,6 +287,14 @@ SectionStatus Workspace::status(Section section) const {
     out.state = State::clean;
     with_doubts("intake");
     return out;
+  case Section::levels: {
+    const LevelReport &r = *s.levels;
+    if (!r.any()) return out;
+    out.verdict = r.lines.size() == 1 ? QString("1 line") : QString("%1 lines").arg(r.lines.size());
+    out.state = State::clean;
+    with_doubts("levels");
+    return out;
+  }
   case Section::gnss: {
     if (s.occupations.empty()) return out;
     int fixed = 0, other = 0, failed = 0, stale = 0;

@@ -47,11 +47,13 @@ public:
   QString open(const QString &path);
   QString create(const QString &path, const JobSettings &settings);
 
-  void take(const QStringList &paths);
+  void take(const QStringList &paths, const std::string &as = {}); ///< `as`: "levels" for a text that no recipe knows
   const std::vector<Intake> &last_intake() const { return last_intake_; }
   /// Records a decision; returns an empty string or what went wrong.
   QString decide(const std::string &verb, const std::string &target, const nlohmann::json &value,
                  const QString &reason);
+  /// Puts a recipe into the job and reads a source with it; an empty string or what went wrong.
+  QString keep_recipe(const std::string &source, const std::string &name, const std::string &json);
   void undo();
   void redo();
 
@@ -65,6 +67,9 @@ public:
 
   /// Writes the GNSS evidence report (.html or .pdf); returns an empty string or what went wrong.
   QString report(const QString &file);
+
+  /// Writes the level report (.html or .pdf) or the heights (.csv); returns an empty string or what went wrong.
+  QString level_report(const QString &file);
 
   SectionStatus status(Section s) const;
   std::vector<PlanMark> plan_marks() const;

@@ -2,6 +2,7 @@
 // Usage: make_screenshots JOB.tie FOLDER [SCALED]   (JOB.tie as demo/make-job leaves it; it is changed)
 #include "app/closure_plot.h"
 #include "app/doubts_drawer.h"
+#include "app/level_picture.h"
 #include "app/main_window.h"
 #include "app/theme.h"
 #include <QApplication>
@@ -116,6 +117,31 @@ int main(int argc, char **argv) {
   window.show_decisions();
   shoot("decisions");
   window.show_section(Section::levels);
+  auto line = [&](const char *name) {
+    for (const LevelLine &l : w.job().snapshot()->levels->lines)
+      if (l.name == name) return l;
+    return LevelLine{};
+  };
+  auto follow = [&](const char *name, const char *after) {
+    w.decide("set", line(name).parts.front(), {{"follows", line(after).parts.back()}}, "goes on from there");
+  };
+  shoot("levels-taken");
+  w.decide("set", line("S1").id, {{"reverse", true}}, "walked the other way");
+  w.decide("set", line("N2").id, {{"rename", {{"K2", "R11"}, {"R11", "K2"}}}}, "names exchanged in the book");
+  follow("N2", "N1");
+  follow("S1", "N1 + N2");
+  follow("S2", "N1 + N2 + S1");
+  for (auto *p : window.findChildren<LevelPicture *>())
+    if (p->isVisible()) {
+      p->select(line("N1 + N2 + S1 + S2").id);
+      Q_EMIT p->chosen(line("N1 + N2 + S1 + S2").id);
+    }
   shoot("levels");
+  for (auto [button, name] : {std::pair{"Heights part", "levels-heights"},
+                              {"Files part", "levels-files"},
+                              {"Two pegs part", "levels-pegs"}}) {
+    press(button);
+    shoot(name);
+  }
   return 0;
 }

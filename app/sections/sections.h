@@ -4,12 +4,16 @@
 #include "app/plan_view.h"
 #include "app/sheet.h"
 #include "app/table.h"
+#include <array>
 
+class QComboBox;
 class QTextBrowser;
 class QCustomPlot;
 class QLineEdit;
 
 namespace ampletie::app {
+class LevelPicture;
+class RecipeView;
 
 /// What came in from the field: occupations (corrected in place), sources, what became of the last drop.
 class IntakeSheet : public Sheet {
@@ -43,6 +47,39 @@ private:
   QStackedWidget *stack_;
   ClosurePlot *closure_plot_;
   bool nothing_solved_ = false;
+};
+
+/// Level books: lines with their closures, the book of the chosen one, heights, files and their recipes, two-peg test.
+class LevelsSheet : public Sheet {
+  Q_OBJECT
+public:
+  explicit LevelsSheet(Workspace &w, QWidget *parent = nullptr);
+  void act() override;
+  /// Uses or leaves out the reading chosen in the book (the space bar).
+  void toggle_use();
+
+private:
+  QWidget *two_pegs();
+  void judge_pegs();
+  const LevelLine *line() const;
+  const StaffSight *sight() const;
+  std::string run_of_sight(const std::string &id) const;
+  void choose(const std::string &line);
+  void leave_setup_out();
+  void refresh();
+  void refresh_book();
+  void refresh_buttons();
+  TableCard *lines_, *book_, *heights_, *files_;
+  LevelPicture *picture_;
+  RecipeView *view_;
+  QStackedWidget *stack_;
+  QPushButton *reverse_, *leave_, *split_, *compute_, *setup_out_, *pegs_take_;
+  QComboBox *chain_;
+  QLabel *words_, *pegs_words_;
+  std::array<QLineEdit *, 8> pegs_{};
+  std::optional<double> slope_;
+  std::string line_, sight_;
+  bool filling_ = false;
 };
 
 /// The adjusted network: marks, residuals and set-ups with tests, the plan with ellipses.

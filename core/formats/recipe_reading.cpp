@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include <algorithm>
+#include <cctype>
 #include <fmt/format.h>
 
 namespace ampletie {
@@ -64,6 +65,16 @@ public:
       return;
     }
     record(*kind, text);
+  }
+
+  /// Pieces of a line, and whether a kind of line is told by it: for pointing at text.
+  const std::vector<Piece> &pieces_of(std::string_view text) {
+    cut(text);
+    return pieces_;
+  }
+  bool tells(const RecipeLine &l, std::string_view text) {
+    cut(text);
+    return told(l, text);
   }
 
 private:
@@ -412,6 +423,80 @@ std::optional<RecipeMatch> best_recipe(const std::vector<Recipe> &all, std::stri
     if (score >= least && (!best || score > best->score)) best = RecipeMatch{i, score};
   }
   return best;
+}
+
+Recipe with_meaning(Recipe r, std::string_view line, std::size_t from, std::size_t to, const std::string &meaning,
+                    const std::string &value) {
+  const RecipeMeaning *m = recipe_meaning(r.reads, meaning);
+  if (!m) throw InputError("\"" + meaning + "\" is no meaning of " + r.reads);
+  Reader reader(r, 0);
+  const auto pieces = reader.pieces_of(line);
+  RecipePlace at;
+  std::string written(line.substr(from, to - from));
+  if (r.layout == Recipe::Layout::fixed) {
+    at.from = from, at.to = to;
+  } else {
+    std::size_t index = pieces.size();
+    for (std::size_t i = 0; i < pieces.size(); ++i)
+      if (from >= pieces[i].from && to <= pieces[i].to && to > from) index = i;
+    if (index == pieces.size())
+      throw InputError("the selection must lie within one column or word, without its separator");
+    if (r.layout == Recipe::Layout::delimited)
+      at.column = static_cast<int>(index);
+    else
+      at.word = std::string(pieces[index].code.substr(0, r.words.code));
+    written = std::string(pieces[index].text);
+  }
+  RecipeLine *own = nullptr;
+  for (RecipeLine &l : r.lines)
+    if (reader.tells(l, line)) {
+      own = &l;
+      break;
+    }
+  if (!own) {
+    RecipeLine l;
+    // Words tell themselves; columns are told by the first one when it is a word that others share.
+    if (r.layout == Recipe::Layout::delimited && !pieces.empty() && at.column != 0 && !pieces[0].text.empty() &&
+        !parse_number(pieces[0].text)) {
+      l.told_by.column = 0;
+      l.is = {std::string(pieces[0].text)};
+      l.name = l.is[0];
+    } else if (r.layout == Recipe::Layout::words) {
+      l.told_by.word = at.word;
+      l.name = "words with " + at.word;
+    } else
+      l.name = "line";
+    r.lines.insert(r.lines.begin(), std::move(l));
+    own = &r.lines.front();
+  }
+  std::erase_if(own->fields,
+                [&](const RecipeField &f) { return f.at == at || (f.meaning == meaning && meaning != "ignore"); });
+  own->fields.push_back({meaning, at, "", 1});
+  if (m->type == RecipeMeaning::Type::coded) {
+    if (value.empty()) throw InputError("say what \"" + written + "\" stands for: " + m->values);
+    r.codes[meaning][written] = value;
+  }
+  return r;
+}
+
+Recipe blank_recipe(std::string_view utf8, const std::string &name) {
+  Recipe r;
+  r.name = name;
+  const std::string_view start = utf8.substr(0, 8192);
+  std::ptrdiff_t most = 0;
+  for (char d : {';', '\t', '|', ','}) {
+    const auto n = std::count(start.begin(), start.end(), d);
+    if (n > most + (d == ',' ? most : 0)) r.delimiter = d, most = n;
+  }
+  if (most == 0) r.delimiter = ' ';
+  // Commas inside numbers where something else keeps the columns apart.
+  if (r.delimiter != ',')
+    for (std::size_t i = 1; i + 1 < start.size(); ++i)
+      if (start[i] == ',' && std::isdigit(static_cast<unsigned char>(start[i - 1])) &&
+          std::isdigit(static_cast<unsigned char>(start[i + 1])))
+        r.decimal_comma = true;
+  r.lines.push_back({"line", RecipeLine::What::record, {}, {}, {}});
+  return r;
 }
 
 } // namespace ampletie

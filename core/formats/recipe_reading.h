@@ -51,6 +51,15 @@ std::string utf8_text(std::string_view bytes);
 /// `paint`: pieces are kept for that many lines. `limit`: stop after that many lines (0: all).
 RecipeReading read_with(const Recipe &r, std::string_view utf8, std::size_t paint = 0, std::size_t limit = 0);
 
+/// The recipe after a surveyor pointed at [from, to) of a line and said what it is. `value`: of a coded meaning, what
+/// the text stands for. A line that no line of the recipe fits gets a kind of its own, told by what stands in front.
+/// Throws `InputError` when the piece is no column or word of its own, or the meaning is not known.
+Recipe with_meaning(Recipe r, std::string_view line, std::size_t from, std::size_t to, const std::string &meaning,
+                    const std::string &value = {});
+
+/// A recipe to begin with for a text that none suits: delimiter and decimal sign guessed, nothing said yet.
+Recipe blank_recipe(std::string_view utf8, const std::string &name);
+
 /// The recipe that suits a text best, judged by its first lines; nothing when none reaches `least`.
 struct RecipeMatch {
   std::size_t index = 0;

@@ -126,11 +126,14 @@ Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const 
       if (step && step->ratio > best) best = step->ratio, open = rows, out.real_arc = static_cast<int>(a);
     }
   }
-  // The first step decides; what comes after it adds little and must not spoil it.
+  // A ratio that practice asks for is sought first, be it with fewer integers; only where there is none that of the
+  // failure rate decides. What comes after the first step adds little and must not spoil it.
   StaticOptions later = o;
   later.least_ratio = std::max(3.0, o.least_ratio);
+  x_try = x, p_try = p;
+  const bool customary = fix_step(x_try, p_try, first_arc, open, later, 4).has_value();
   for (Index least = 4; open.rows() > 0; least = 1) {
-    const auto step = fix_step(out.x, out.p, first_arc, open, least == 4 ? o : later, least);
+    const auto step = fix_step(out.x, out.p, first_arc, open, least == 4 && !customary ? o : later, least);
     if (!step) break;
     auto &all = out.integers;
     const Index have = all.values.size(), more = step->values.size();

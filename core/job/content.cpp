@@ -11,7 +11,8 @@
 
 namespace ampletie {
 
-SourceContent read_source(const std::string &name, const std::string &bytes, const std::vector<Recipe> &recipes) {
+SourceContent read_source(const std::string &name, const std::string &bytes, const std::vector<Recipe> &recipes,
+                          const std::string &as) {
   try {
     SourceContent c;
     c.source = {sha256_hex(bytes), name, "", ""};
@@ -69,7 +70,8 @@ SourceContent read_source(const std::string &name, const std::string &bytes, con
         break;
       }
       std::string utf8 = utf8_text(std::string_view(text).substr(0, 1 << 16));
-      if (!best_recipe(recipes, utf8)) throw InputError(r.reason);
+      const bool text_like = !utf8.empty() && utf8.find('\0') == std::string::npos;
+      if (!best_recipe(recipes, utf8) && !(as == "levels" && text_like)) throw InputError(r.reason);
       c.source.kind = "levels";
       c.text = std::make_shared<std::string>(utf8_text(text));
     }

@@ -28,9 +28,10 @@ struct SourceContent {
   std::shared_ptr<const std::string> text; ///< UTF-8, of a file that a recipe reads
 };
 
-/// Reads a file's bytes into records. `recipes`: those that text files are tried with. Throws `InputError` with the
-/// file's name, line and reason.
-SourceContent read_source(const std::string &name, const std::string &bytes, const std::vector<Recipe> &recipes);
+/// Reads a file's bytes into records. `recipes`: those that text files are tried with; `as` "levels": a text is taken
+/// as levels even when none knows it. Throws `InputError` with the file's name, line and reason.
+SourceContent read_source(const std::string &name, const std::string &bytes, const std::vector<Recipe> &recipes,
+                          const std::string &as = {});
 
 /// All sources of a job, in canonical order (by hash).
 using Contents = std::vector<SourceContent>;

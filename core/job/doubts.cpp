@@ -4,6 +4,7 @@
 #include "geodesy/ellipsoid.h"
 #include "gnss/diagnosis.h"
 #include "job/height_causes.h"
+#include "job/level_doubts.h"
 #include "job/record_compare.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
@@ -223,6 +224,70 @@ void closures(List &list, const JobSnapshot &s, const LoopReport &report) {
   }
 }
 
+void levels(List &list, const JobSnapshot &s) {
+  const LevelReport &r = *s.levels;
+  const LevelSettings &set = s.state.settings.levels;
+  for (const LevelSource &src : r.sources) {
+    if (src.blocked()) {
+      Doubt &d =
+          list.add("level file not understood", src.name, "levels", src.source_id,
+                   src.unread ? fmt::format("{} pieces of text are unread, the first in line {}: {}; nothing of the "
+                                            "file is used until that was looked at",
+                                            src.unread, src.first_unread_line, src.first_unread_why)
+                              : src.unit_conflict + "; nothing of the file is used until that was looked at");
+      d.value = static_cast<double>(src.unread), d.unit = "pieces";
+      d.causes.push_back(fmt::format("the recipe \"{}\" does not suit it ({:.0f} %)", src.recipe, 100 * src.score));
+    }
+    for (const HeightClaim &c : src.claims) {
+      const auto b = s.benchmarks.find(c.mark);
+      if (b == s.benchmarks.end()) continue;
+      const double off = c.height - *b->second.height, limit = std::max(0.002, 3 * b->second.sd_height.value_or(0));
+      if (std::abs(off) <= limit) continue;
+      Doubt &d = list.add("height claimed otherwise", c.mark + " in " + src.name, "levels", src.source_id + c.mark,
+                          fmt::format("line {} writes {:.4f} m, the job has {:.4f} m: the job's is used", c.line,
+                                      c.height, *b->second.height));
+      d.value = 1000 * std::abs(off), d.limit = 1000 * limit, d.unit = "mm", d.effect_m = std::abs(off);
+    }
+  }
+  for (const LevelLine &l : r.lines) {
+    if (!l.used) continue;
+    if (!l.problem.empty()) {
+      list.add("run cannot be used", l.name, "levels", l.id, l.problem);
+      continue;
+    }
+    for (const auto &t : l.setups.troubles) {
+      // An aborted set-up is nothing to worry about: it is named in the book.
+      if (t.what.find("set up and not used") != std::string::npos) continue;
+      list.add("set-up questionable", fmt::format("{}, line {}", l.name, l.run.sights[t.sight].line), "levels",
+               l.run.sights[t.sight].id, t.what);
+    }
+    KnownHeights known = l.known;
+    for (const auto &m : l.computed) known.erase(m);
+    for (const Misclosure &m : l.misclosures) {
+      if (m.within_limit() && m.within_propagated()) continue;
+      Doubt &d =
+          list.add(m.kind == Misclosure::Kind::loop ? "level loop misses" : "level line misses",
+                   fmt::format("{}: {} – {}", l.name, m.from, m.to), "levels", l.id,
+                   fmt::format("it misses by {:+.2f} mm over {:.2f} km and {} set-ups; {} {:.2f} mm", 1000 * m.value,
+                               m.length / 1000, m.setups,
+                               m.within_limit() ? "within the limit, but the stated accuracy allows" : "the limit is",
+                               1000 * (m.within_limit() ? 3.29 * m.sd : m.limit)));
+      d.value = 1000 * std::abs(m.value), d.limit = 1000 * (m.within_limit() ? 3.29 * m.sd : m.limit), d.unit = "mm";
+      d.effect_m = std::abs(m.value);
+      d.causes = level_causes(l, m, known, {set.limit_mm_km, set.limit_mm_setup});
+    }
+  }
+  for (const LinePair &p : r.pairs)
+    for (const DoubleSection &x : p.result.sections) {
+      if (x.within_limit()) continue;
+      Doubt &d = list.add("fore and back differ", fmt::format("{} – {}", x.from, x.to), "levels", p.first,
+                          fmt::format("run both ways they differ by {:+.2f} mm over {:.2f} km", 1000 * x.difference(),
+                                      x.length / 1000));
+      d.value = 1000 * std::abs(x.difference()), d.limit = 1000 * x.limit, d.unit = "mm";
+      d.effect_m = std::abs(x.difference()) / 2;
+    }
+}
+
 void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun &run) {
   std::map<std::string, std::string> names;
   for (const VectorResult &v : vectors) names[v.id] = v.from + " → " + v.to;
@@ -242,9 +307,10 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
   for (const Occupation &o : s.occupations) by_set_up.emplace(o.set_up, &o);
   // A large error leans on what is correlated with it: as long as it stands, tests that fail far less say little
   // (Baarda's data snooping takes the largest first).
-  double largest_w = 0, largest_chi = 0;
+  double largest_w = 0, largest_chi = 0, largest_level = 0;
   for (const BlockTest &t : a.tests) {
     if (t.kind == "vector") largest_chi = std::max(largest_chi, t.statistic);
+    if (t.kind == "level") largest_level = std::max(largest_level, t.statistic);
     if (t.kind == "set-up")
       for (const ObservationTest &o : t.observations) largest_w = std::max(largest_w, std::abs(o.standardised));
   }
@@ -275,6 +341,16 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
           d.causes.push_back(std::move(why));
       if (others.size() == 1) d.causes.push_back("this set-up or " + others.front() + ": two alone cannot tell which");
     }
+    if (t.kind == "level" && !t.passes && t.statistic > 0.25 * largest_level) {
+      const auto section = std::find_if(s.levels->sections.begin(), s.levels->sections.end(),
+                                        [&](const LevelSection &x) { return x.id == t.id; });
+      const bool found = section != s.levels->sections.end();
+      Doubt &d = list.add("levels and vectors disagree", found ? section->from + " – " + section->to : t.id, "levels",
+                          found ? section->line : t.id,
+                          "this levelled difference does not fit the vectors, the held heights and the geoid together");
+      d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
+      d.effect_m = std::abs(t.observations.front().residual);
+    }
     if (t.kind == "vector" && !t.passes && t.statistic > 0.25 * largest_chi) {
       Doubt &d = list.add("vector suspicious", names.count(t.id) ? names.at(t.id) : t.id, "network", t.id,
                           "this vector does not fit the others");
@@ -298,6 +374,14 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
       }
     }
   }
+  for (const AdjustedMark &m : r.marks) {
+    if (m.levels == 0 || m.geoid_correction_sd <= 0 || !run.geoid_sd) continue;
+    if (std::abs(m.geoid_correction) <= 3.29 * *run.geoid_sd) continue;
+    Doubt &d = list.add("geoid off", m.name, "network", m.name,
+                        fmt::format("levels and vectors put the geoid {:+.3f} m from its grid", m.geoid_correction));
+    d.value = std::abs(m.geoid_correction), d.limit = 3.29 * *run.geoid_sd, d.unit = "m";
+    d.effect_m = std::abs(m.geoid_correction);
+  }
   for (const ControlCheck &c : r.control)
     if (!c.passes) {
       Doubt &d = list.add("control disagrees", c.mark, "network", c.mark,
@@ -312,7 +396,8 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
     list.add("no geoid", "heights", "datum", "vertical", run.geoid_refusal);
   else if (!run.geoid_name.empty() && !run.geoid_sd)
     list.add("geoid without accuracy", "heights", "datum", "vertical",
-             "nobody states how good the grid of " + run.geoid_name + " is: physical heights carry no accuracy");
+             "nobody states how good the grid of " + run.geoid_name + " is: physical heights carry no accuracy" +
+                 (s.levels->any() ? ", and levels do not join the vectors" : ""));
 }
 
 } // namespace
@@ -323,6 +408,7 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
   intake(list, s);
   gnss(list, s, vectors);
   closures(list, s, loops);
+  levels(list, s);
   const bool any_hold = std::any_of(s.state.holds.begin(), s.state.holds.end(), [](const auto &h) {
     return h.second.how != Hold::check && h.second.how != Hold::none;
   });
@@ -346,7 +432,7 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
       list.add("datum not usable", "datum", "datum", "datum", e.reason());
   }
   for (const auto &[mark, h] : s.state.holds)
-    if (!s.published.count(mark))
+    if (!s.published.count(mark) && !s.benchmarks.count(mark))
       list.add("held without coordinates", mark, "datum", mark, "this mark is held, but nothing gives its coordinates");
   for (const auto &[mark, p] : s.published) {
     const bool held = s.state.holds.count(mark) && s.state.holds.at(mark).how != Hold::check;

@@ -38,7 +38,8 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
   if (c.antenna_points) return fmt::format("dimensions of {} antenna points", c.antenna_points->size());
   if (c.recipe) return fmt::format("recipe \"{}\" for {}", c.recipe->name, c.recipe->reads);
   if (c.source.kind == "levels") {
-    const auto best = best_recipe(recipes, *c.text, 0);
+    const auto best = best_recipe(recipes, *c.text);
+    if (!best) return "text taken as levels: no recipe knows it, say what it means under Levels, Files";
     const RecipeReading q = read_with(recipes[best->index], *c.text);
     return fmt::format("levels, {} records, read with \"{}\" ({:.0f} %){}", q.records.size(), recipes[best->index].name,
                        100 * best->score, q.unread ? fmt::format(", {} pieces unread", q.unread) : "");
@@ -96,7 +97,7 @@ void Job::reload() {
   std::vector<Source> sources = store_.sources();
   std::stable_partition(sources.begin(), sources.end(), [](const Source &s) { return s.kind == "recipe"; });
   for (const Source &s : sources) {
-    SourceContent c = read_source(s.name, store_.source_bytes(s.id), recipes);
+    SourceContent c = read_source(s.name, store_.source_bytes(s.id), recipes, s.kind);
     if (c.recipe) recipes.push_back(*c.recipe);
     if (c.source.id != s.id)
       throw InputError(store_.path(), 0, "the source " + s.name + " inside the job has changed: the file is damaged");
@@ -168,7 +169,7 @@ std::size_t Job::open_doubts() const {
       std::count_if(doubts_.begin(), doubts_.end(), [](const Doubt &d) { return d.state == Doubt::State::open; }));
 }
 
-std::vector<Intake> Job::take(const std::vector<std::string> &paths) {
+std::vector<Intake> Job::take(const std::vector<std::string> &paths, const std::string &as) {
   std::vector<std::pair<std::string, std::string>> files;
   std::vector<Intake> failed;
   for (const std::string &p : paths) {
@@ -180,12 +181,13 @@ std::vector<Intake> Job::take(const std::vector<std::string> &paths) {
       failed.push_back({name, e.reason(), Intake::Outcome::refused});
     }
   }
-  auto out = take_bytes(files);
+  auto out = take_bytes(files, as);
   out.insert(out.end(), failed.begin(), failed.end());
   return out;
 }
 
-std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std::string>> &files) {
+std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std::string>> &files,
+                                    const std::string &as) {
   std::vector<Intake> out;
   std::vector<std::pair<Source, std::string>> fresh;
   Contents read;
@@ -195,7 +197,7 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
   std::stable_partition(ordered.begin(), ordered.end(), [](const auto &f) { return looks_like_recipe(f.second); });
   for (const auto &[name, bytes] : ordered) {
     try {
-      SourceContent c = read_source(name, bytes, recipes);
+      SourceContent c = read_source(name, bytes, recipes, as);
       if (c.recipe) recipes.push_back(*c.recipe);
       auto same = [&](const SourceContent &k) { return k.source.id == c.source.id; };
       if (std::any_of(contents_.begin(), contents_.end(), same) || std::any_of(read.begin(), read.end(), same)) {

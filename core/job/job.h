@@ -38,8 +38,10 @@ public:
   std::size_t open_doubts() const;
 
   /// Takes files by path; each is judged by itself, and one bad file does not keep the others out.
-  std::vector<Intake> take(const std::vector<std::string> &paths);
-  std::vector<Intake> take_bytes(const std::vector<std::pair<std::string, std::string>> &files);
+  /// `as`: "levels" takes a text that no recipe knows, to be given one.
+  std::vector<Intake> take(const std::vector<std::string> &paths, const std::string &as = {});
+  std::vector<Intake> take_bytes(const std::vector<std::pair<std::string, std::string>> &files,
+                                 const std::string &as = {});
 
   /// Appends a decision and folds anew. Returns its number.
   long decide(const std::string &verb, const std::string &target, nlohmann::json value, const std::string &reason);

@@ -28,6 +28,7 @@ LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double sco
   LevelSource out;
   out.source_id = c.source.id, out.name = c.source.name;
   out.recipe = recipe.name, out.score = score;
+  out.used = std::make_shared<Recipe>(recipe);
   const RecipeReading q = read_with(recipe, level_text(c));
   out.unread = q.unread, out.unit_conflict = q.unit_conflict;
   out.first_unread_line = q.first_unread.line, out.first_unread_why = q.first_unread.why;
@@ -218,7 +219,9 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
         if (r.name == wanted->second.value) use = &r, score = 1;
     if (!use)
       if (const auto best = best_recipe(recipes, level_text(c), 0)) use = &recipes[best->index], score = best->score;
-    if (!use) continue;
+    Recipe blank;
+    if (!use || (score < 0.3 && wanted == state.recipes.end()))
+      blank = blank_recipe(level_text(c), c.source.name + ", not said yet"), use = &blank, score = 0;
     auto &kept = readings[c.source.id + write_recipe(*use)];
     if (!kept) kept = std::make_shared<LevelSource>(read_levels(c, *use, score));
     out.sources.push_back(*kept);

@@ -2,12 +2,14 @@
 #include "job/occupation.h"
 #include "levelling/line.h"
 #include "network/level_network.h"
+#include <memory>
 
 namespace ampletie {
 
 /// A level file as its recipe reads it.
 struct LevelSource {
   std::string source_id, name, recipe;
+  std::shared_ptr<const Recipe> used; ///< the recipe itself
   double score = 0;
   std::size_t unread = 0;
   long first_unread_line = 0;

@@ -183,6 +183,10 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
   run.vectors = parts.vectors;
   run.operation = parts.operation;
   run.levels = parts.levels;
+  for (const NetworkVector &v : in.vectors)
+    for (const auto *m : {&v.from, &v.to})
+      if (std::find(run.positioned.begin(), run.positioned.end(), *m) == run.positioned.end())
+        run.positioned.push_back(*m);
   progress.step(0.2, fmt::format("adjusting {} vectors and {} levelled differences between {} marks", in.vectors.size(),
                                  in.levels.size(), in.marks.size()));
   run.result = adjust_network(in, progress);

@@ -98,8 +98,11 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
   std::vector<TraceStep> out;
   const auto held = s.state.holds.find(mark);
   auto control = [&](const std::string &name, int depth) {
-    const auto p = s.published.find(name);
-    if (p == s.published.end()) return;
+    auto p = s.published.find(name);
+    if (p == s.published.end()) {
+      p = s.benchmarks.find(name);
+      if (p == s.benchmarks.end()) return;
+    }
     if (!p->second.source_id.empty())
       out.push_back({depth, "control", fmt::format("{} line {}", p->second.source_name, p->second.line),
                      fmt::format("{} in {} at {}", name, p->second.frame.empty() ? "the job's frame" : p->second.frame,
@@ -149,6 +152,23 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
     for (const Occupation &o : s.occupations)
       if (o.id == v.to_occupation)
         for (auto &step : trace_occupation(o, s, 2)) out.push_back(std::move(step));
+  }
+  for (const LevelSection &l : level_sections(*s.levels, network->positioned)) {
+    if (!influences.count(l.id)) continue;
+    const LevelLine *line = s.levels->line(l.line);
+    out.push_back({1, "level", fmt::format("levelled {} → {}", l.from, l.to),
+                   fmt::format("{}, {:.3f} km, {} set-ups", line ? line->name : l.line, l.length / 1000, l.setups), "",
+                   0, 0, l.line});
+    if (!line) continue;
+    for (const LevelSource &src : s.levels->sources)
+      for (const LevelRun &run : src.runs)
+        if (std::any_of(run.sights.begin(), run.sights.end(), [&](const StaffSight &x) {
+              return std::any_of(line->run.sights.begin(), line->run.sights.end(),
+                                 [&](const StaffSight &y) { return y.id == x.id; });
+            }))
+          out.push_back({2, "source",
+                         fmt::format("{} lines {} to {}", src.name, run.sights.front().line, run.sights.back().line),
+                         "read with the recipe " + src.recipe, src.source_id, run.sights.front().line, 0, l.line});
   }
   for (const auto &name : holds) control(name, 1);
   return out;

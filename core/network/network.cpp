@@ -497,7 +497,7 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     if (n) q.local_plan95 /= n, q.local_up95 /= n;
     q.set_ups = static_cast<int>(erections[m.name].size());
     // A set-up fixes a mark, and so does a levelled difference in height.
-    q.independent_checks = std::max(0, q.set_ups - 1);
+    q.independent_checks = std::max(0, (m.plan_known ? q.set_ups : q.levels) - 1);
     out.marks.push_back(std::move(q));
   }
   if (in.mode == DatumMode::held) out.control = check_control(in, progress);

@@ -1,0 +1,208 @@
+#include "app/recipe_view.h"
+#include "app/theme.h"
+#include "base/error.h"
+#include "base/text.h"
+#include "formats/recipe_reading.h"
+#include <QComboBox>
+#include <QFontDatabase>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPlainTextEdit>
+#include <QPushButton>
+#include <QTextBlock>
+#include <QVBoxLayout>
+
+namespace ampletie::app {
+namespace {
+constexpr std::size_t painted_lines = 400;
+
+/// A pale ground for each meaning; text keeps its ink.
+QColor ground(const std::string &meaning) {
+  static const std::map<std::string, QColor> colours{
+      {"mark", "#DCEBF5"}, {"kind", "#F1E3F0"},         {"reading", "#DDF0E4"},  {"back", "#DDF0E4"},
+      {"fore", "#E6F0D4"}, {"intermediate", "#EEF3D8"}, {"distance", "#FBEFD6"}, {"height", "#F7DED6"},
+      {"used", "#E8E6E0"}, {"staff", "#E5E1F4"},        {"time", "#ECECEC"},     {"remark", "#F2EFE6"},
+      {"run", "#D6EEEE"},  {"instrument", "#E2ECEC"},   {"unit", "#F7E9C8"}};
+  const auto it = colours.find(meaning);
+  return it == colours.end() ? QColor("#EFEDE6") : it->second;
+}
+} // namespace
+
+RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
+  text_ = new QPlainTextEdit;
+  text_->setReadOnly(true);
+  text_->setLineWrapMode(QPlainTextEdit::NoWrap);
+  text_->setAccessibleName("The file and what it means");
+  QFont mono = QFontDatabase::systemFont(QFontDatabase::FixedFont);
+  mono.setPointSizeF(9);
+  text_->setFont(mono);
+  counts_ = new QLabel;
+  counts_->setWordWrap(true);
+  counts_->setAccessibleName("What was read");
+  recipes_ = new QComboBox;
+  recipes_->setAccessibleName("Recipe");
+  meanings_ = new QComboBox;
+  meanings_->setAccessibleName("It means");
+  for (QComboBox *c : {recipes_, meanings_}) c->setObjectName("compact");
+  apply_ = new QPushButton("Say so");
+  apply_->setAccessibleName("Say what the selected text means");
+  seen_ = new QPushButton("Seen, use the rest");
+  seen_->setAccessibleName("Unread was seen");
+  auto *bar = new QHBoxLayout;
+  bar->addWidget(new QLabel("recipe"));
+  bar->addWidget(recipes_, 1);
+  bar->addWidget(new QLabel("selected text is"));
+  bar->addWidget(meanings_, 1);
+  bar->addWidget(apply_);
+  bar->addWidget(seen_);
+  auto *all = new QVBoxLayout(this);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->addLayout(bar);
+  all->addWidget(text_, 1);
+  all->addWidget(counts_);
+  connect(recipes_, &QComboBox::activated, this, [this] {
+    if (!filling_ && !source_.empty())
+      w_.decide("set", "source:" + source_, {{"recipe", recipes_->currentText().toStdString()}}, "another recipe");
+  });
+  connect(seen_, &QPushButton::clicked, this, [this] {
+    w_.decide("set", "source:" + source_, {{"seen", true}}, "what is unread was looked at");
+  });
+  connect(apply_, &QPushButton::clicked, this, [this] {
+    if (const QString why = say(meanings_->currentData().toString()); !why.isEmpty()) counts_->setText(why);
+  });
+  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  fill_meanings();
+}
+
+void RecipeView::fill_meanings() {
+  meanings_->clear();
+  for (const RecipeMeaning &m : recipe_meanings("levels")) {
+    if (m.type == RecipeMeaning::Type::coded && *m.values) {
+      for (auto v : split(m.values, '|'))
+        meanings_->addItem(QString("%1: %2").arg(m.name, QString::fromStdString(std::string(v))),
+                           QString("%1=%2").arg(m.name, QString::fromStdString(std::string(v))));
+      continue;
+    }
+    meanings_->addItem(m.name, m.name);
+    meanings_->setItemData(meanings_->count() - 1, m.sentence, Qt::ToolTipRole);
+  }
+}
+
+void RecipeView::show_source(const std::string &id) {
+  if (source_ == id) return;
+  source_ = id;
+  text_->clear();
+  refresh();
+}
+
+void RecipeView::refresh() {
+  const SourceContent *c = nullptr;
+  const LevelSource *read = nullptr;
+  if (w_.has_job()) {
+    for (const auto &x : w_.job().snapshot()->contents)
+      if (x.source.id == source_) c = &x;
+    for (const auto &x : w_.job().snapshot()->levels->sources)
+      if (x.source_id == source_) read = &x;
+  }
+  if (!c || !read || !c->text) {
+    text_->setPlainText("");
+    text_->setExtraSelections({});
+    counts_->setText("Choose a level file.");
+    return;
+  }
+  // The first lines are shown and painted; files are alike further down.
+  std::string_view start = *c->text;
+  std::size_t end = 0, lines = 0;
+  while (end < start.size() && lines < painted_lines)
+    if (start[end++] == '\n') ++lines;
+  const QString shown = QString::fromStdString(std::string(start.substr(0, end))).remove('\r');
+  if (text_->toPlainText() != shown) text_->setPlainText(shown);
+  filling_ = true;
+  recipes_->clear();
+  const auto all = job_recipes(w_.job().snapshot()->contents);
+  const Recipe *use = nullptr;
+  for (const Recipe &r : all) {
+    if (recipes_->findText(text(r.name)) < 0) recipes_->addItem(text(r.name));
+  }
+  if (recipes_->findText(text(read->recipe)) < 0) recipes_->addItem(text(read->recipe));
+  use = read->used.get();
+  recipes_->setCurrentText(text(read->recipe));
+  filling_ = false;
+  if (!use) return;
+  const RecipeReading q = read_with(*use, *c->text, painted_lines);
+  QList<QTextEdit::ExtraSelection> marks;
+  std::map<std::string, int> count;
+  for (const PaintedPiece &p : q.pieces) {
+    const QTextBlock block = text_->document()->findBlockByNumber(static_cast<int>(p.line) - 1);
+    if (!block.isValid()) continue;
+    QTextEdit::ExtraSelection s;
+    s.cursor = QTextCursor(block);
+    // Columns count bytes; the text counts characters.
+    const QByteArray bytes = block.text().toUtf8();
+    const int from = static_cast<int>(QString::fromUtf8(bytes.left(static_cast<int>(p.from))).size()),
+              to = static_cast<int>(QString::fromUtf8(bytes.left(static_cast<int>(p.to))).size());
+    s.cursor.setPosition(block.position() + from);
+    s.cursor.setPosition(block.position() + std::min(to, static_cast<int>(block.text().size())),
+                         QTextCursor::KeepAnchor);
+    if (p.meaning.empty()) {
+      s.format.setUnderlineStyle(QTextCharFormat::WaveUnderline);
+      s.format.setUnderlineColor(ink::failed);
+      s.format.setToolTip("unread: " + text(p.why));
+    } else {
+      s.format.setBackground(ground(p.meaning));
+      s.format.setToolTip(text(p.meaning));
+      ++count[p.meaning];
+    }
+    marks.push_back(s);
+  }
+  text_->setExtraSelections(marks);
+  QString words =
+      QString("<b>%1</b> of %2 lines read · score %3 %").arg(q.read_lines).arg(q.lines).arg(100 * q.score(), 0, 'f', 0);
+  if (q.unread)
+    words += QString(" · <span style='color:#A63D2F'><b>%1 unread</b>, the first in line %2: %3</span>")
+                 .arg(q.unread)
+                 .arg(q.first_unread.line)
+                 .arg(escaped(q.first_unread.why));
+  if (!q.unit_conflict.empty()) words += "<br/><span style='color:#A63D2F'>" + escaped(q.unit_conflict) + "</span>";
+  if (!q.stated_unit.empty()) words += " · unit in the file: " + escaped(q.stated_unit);
+  words += "<br/>";
+  for (const auto &[meaning, n] : count)
+    words += QString("<span style='background:%1'>&nbsp;%2&nbsp;</span> %3 &nbsp; ")
+                 .arg(ground(meaning).name(), escaped(meaning))
+                 .arg(n);
+  counts_->setText(words);
+  seen_->setVisible(read->blocked());
+}
+
+QString RecipeView::say(const QString &what) {
+  const LevelSource *read = nullptr;
+  for (const auto &x : w_.job().snapshot()->levels->sources)
+    if (x.source_id == source_) read = &x;
+  if (!read) return "choose a level file first";
+  const QTextCursor cursor = text_->textCursor();
+  if (!cursor.hasSelection()) return "select a piece of the text first";
+  const QTextBlock block = text_->document()->findBlock(cursor.selectionStart());
+  if (text_->document()->findBlock(cursor.selectionEnd() - 1) != block) return "the selection must lie in one line";
+  const std::string line = block.text().toStdString();
+  const auto from = static_cast<std::size_t>(
+                 block.text().left(cursor.selectionStart() - block.position()).toUtf8().size()),
+             to = from + static_cast<std::size_t>(cursor.selectedText().toUtf8().size());
+  Recipe r = *read->used;
+  const std::string meaning = what.section('=', 0, 0).toStdString(), value = what.section('=', 1).toStdString();
+  try {
+    r = with_meaning(r, line, from, to, meaning, value);
+    // A name of its own: the recipe that shipped stays what it is.
+    const std::string base = read->name + ", as said";
+    r.name = base;
+    for (int n = 2;; ++n) {
+      const auto all = job_recipes(w_.job().snapshot()->contents);
+      if (std::none_of(all.begin(), all.end(), [&](const Recipe &x) { return x.name == r.name; })) break;
+      r.name = base + " " + std::to_string(n);
+    }
+  } catch (const InputError &e) {
+    return text(e.reason());
+  }
+  return w_.keep_recipe(source_, r.name, write_recipe(r));
+}
+
+} // namespace ampletie::app

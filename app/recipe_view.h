@@ -1,0 +1,35 @@
+#pragma once
+#include "app/workspace.h"
+#include <QWidget>
+
+class QComboBox;
+class QLabel;
+class QPlainTextEdit;
+class QPushButton;
+
+namespace ampletie::app {
+
+/// A text file with its meaning painted onto it, as its recipe reads it. A piece that is selected can be given a
+/// meaning: the recipe is changed, kept with the job, and everything like that piece is read anew.
+class RecipeView : public QWidget {
+  Q_OBJECT
+public:
+  explicit RecipeView(Workspace &w, QWidget *parent = nullptr);
+  void show_source(const std::string &id);
+  const std::string &source() const { return source_; }
+  /// What the selected text should mean; the words why not, or nothing when it was done.
+  QString say(const QString &meaning);
+
+private:
+  void refresh();
+  void fill_meanings();
+  Workspace &w_;
+  std::string source_;
+  QPlainTextEdit *text_;
+  QLabel *counts_;
+  QComboBox *recipes_, *meanings_;
+  QPushButton *seen_, *apply_;
+  bool filling_ = false;
+};
+
+} // namespace ampletie::app

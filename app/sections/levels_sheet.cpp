@@ -1,0 +1,511 @@
+#include "app/level_picture.h"
+#include "app/recipe_view.h"
+#include "app/sections/sections.h"
+#include "app/theme.h"
+#include "base/error.h"
+#include "base/text.h"
+#include "levelling/reduction.h"
+#include <QComboBox>
+#include <QFileDialog>
+#include <QGridLayout>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QStackedWidget>
+#include <QVBoxLayout>
+
+namespace ampletie::app {
+namespace {
+QString mm(double metres, int digits = 1) {
+  const double v = metres * 1000;
+  return (v < 0 ? "−" : "+") + QString::number(std::abs(v), 'f', digits);
+}
+QString metres(double v, int digits = 5) { return std::isfinite(v) ? QString::number(v, 'f', digits) : QString(); }
+} // namespace
+
+LevelsSheet::LevelsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Levels", parent) {
+  lines_ = new TableCard("Level lines", {{"Line", "", false, false, 60},
+                                         {"Verdict"},
+                                         {"Misclosure mm", "The worst on the way, before anything is shared out", true},
+                                         {"Limit mm", "", true},
+                                         {"km", "", true},
+                                         {"From"},
+                                         {"To"}});
+  book_ = new TableCard("Book", {{"Mark", "As booked; type another name to correct it", false, true, 52},
+                                 {"Back", "", true},
+                                 {"Interm.", "", true},
+                                 {"Fore", "", true},
+                                 {"Rise", "Falls are negative", true},
+                                 {"Height", "By rise and fall", true},
+                                 {"by coll.", "By height of collimation: the check", true},
+                                 {"km", "", true}});
+  book_->model()->edit = [this](const std::string &id, int, const QString &value) {
+    const std::string name(trimmed(value.toStdString()));
+    return w_.decide("set", id, {{"mark", name}}, "name corrected in the book");
+  };
+  connect(book_->model(), &TableModel::refused, this, [this](const QString &why) { say(why, true); });
+  heights_ = new TableCard("Heights", {{"Mark", "", false, false, 70},
+                                       {"Line", "", false, false, 90},
+                                       {"km", "", true},
+                                       {"Carried m", "From the known mark before it", true},
+                                       {"Correction mm", "What the distribution adds", true},
+                                       {"Provisional m", "Of this line by itself", true},
+                                       {"sd mm", "", true},
+                                       {"Levels adjusted m", "All levels together, without vectors", true},
+                                       {"sd mm", "", true},
+                                       {"State"}});
+  files_ = new TableCard("Level files", {{"File", "", false, false, 90}, {"State"}, {"Unread", "", true}, {"Recipe"}});
+  picture_ = new LevelPicture(w_);
+  view_ = new RecipeView(w_);
+
+  auto *lines_page = new QWidget;
+  {
+    auto button = [&](const QString &label, const QString &accessible, const QString &tip) {
+      auto *b = new QPushButton(label);
+      b->setAccessibleName(accessible);
+      b->setToolTip(tip);
+      b->setObjectName("tab");
+      return b;
+    };
+    reverse_ = button("Reverse", "Reverse the line", "Walk the line the other way");
+    leave_ = button("Leave line out", "Leave the line out", "The line is shown and not used");
+    split_ = button("Split here", "Split at the chosen mark", "Cut the line at the turn chosen in the book");
+    compute_ = button("Compute mark", "Compute the chosen benchmark",
+                      "A known mark on the way: compute it all the same, or hold it again");
+    setup_out_ =
+        button("Leave set-up out", "Leave the chosen set-up out", "Back and fore sight of the row chosen in the book");
+    chain_ = new QComboBox;
+    chain_->setAccessibleName("Chain after");
+    chain_->setToolTip("The line that this one goes on from");
+    chain_->setObjectName("compact");
+    auto *bar = new QHBoxLayout;
+    bar->setSpacing(2);
+    bar->addWidget(reverse_);
+    bar->addWidget(new QLabel("chain after"));
+    bar->addWidget(chain_, 1);
+    bar->addWidget(leave_);
+    auto *left = new QVBoxLayout;
+    left->setSpacing(6);
+    left->addWidget(lines_, 3);
+    left->addLayout(bar);
+    left->addWidget(picture_, 5);
+    auto *bar2 = new QHBoxLayout;
+    bar2->setSpacing(2);
+    for (QPushButton *b : {split_, compute_, setup_out_}) bar2->addWidget(b);
+    bar2->addStretch();
+    auto *right = new QVBoxLayout;
+    right->setSpacing(6);
+    right->addWidget(book_, 1);
+    right->addLayout(bar2);
+    words_ = new QLabel;
+    words_->setWordWrap(true);
+    words_->setAccessibleName("About the line");
+    right->addWidget(words_);
+    auto *all = new QHBoxLayout(lines_page);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->setSpacing(10);
+    all->addLayout(left, 1);
+    all->addLayout(right, 1);
+  }
+  auto *files_page = new QWidget;
+  {
+    auto *another = new QPushButton("Read a text file …");
+    another->setAccessibleName("Read a text file as levels");
+    another->setToolTip("A book that no recipe knows yet: its meaning is said by pointing at it");
+    auto *left = new QVBoxLayout;
+    left->addWidget(files_, 1);
+    left->addWidget(another);
+    auto *all = new QHBoxLayout(files_page);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->addLayout(left, 2);
+    all->addWidget(view_, 5);
+    connect(another, &QPushButton::clicked, this, [this] {
+      const QStringList list = QFileDialog::getOpenFileNames(this, "Read text files as levels");
+      if (!list.isEmpty()) w_.take(list, "levels");
+    });
+  }
+  stack_ = new QStackedWidget;
+  add_part("Lines", lines_page, stack_);
+  add_part("Heights", heights_, stack_);
+  add_part("Files", files_page, stack_);
+  add_part("Two pegs", two_pegs(), stack_);
+  body()->addWidget(stack_, 1);
+  set_action("Level report …", "Level report");
+
+  connect(lines_, &TableCard::chosen, this, [this](const std::string &id) { choose(id); });
+  connect(picture_, &LevelPicture::chosen, this, [this](const std::string &id) {
+    lines_->select(id);
+    choose(id);
+  });
+  connect(book_, &TableCard::chosen, this, [this](const std::string &id) {
+    sight_ = id;
+    w_.select("sight", id);
+    refresh_buttons();
+  });
+  connect(files_, &TableCard::chosen, this, [this](const std::string &id) {
+    view_->show_source(id);
+    w_.select("source", id);
+  });
+  connect(reverse_, &QPushButton::clicked, this, [this] {
+    const LevelLine *l = line();
+    if (!l) return;
+    const auto edits = w_.job().state().runs.find(l->id);
+    const bool now = edits != w_.job().state().runs.end() && edits->second.reverse.value.value_or(false);
+    w_.decide("set", l->id, {{"reverse", !now}}, now ? "as it was walked" : "walked the other way");
+  });
+  connect(leave_, &QPushButton::clicked, this, [this] {
+    if (const LevelLine *l = line())
+      w_.decide(l->used ? "leave-out" : "use", l->id, nlohmann::json::object(),
+                l->used ? "left out in the levels" : "");
+  });
+  connect(chain_, &QComboBox::activated, this, [this](int i) {
+    const LevelLine *l = line();
+    if (!l || filling_) return;
+    const std::string after = chain_->itemData(i).toString().toStdString();
+    w_.decide("set", l->parts.front(), {{"follows", after.empty() ? nlohmann::json() : nlohmann::json(after)}},
+              after.empty() ? "a line of its own" : "goes on from there");
+  });
+  connect(split_, &QPushButton::clicked, this, [this] {
+    const LevelLine *l = line();
+    const StaffSight *s = sight();
+    if (l && s && !s->mark.empty()) w_.decide("set", run_of_sight(s->id), {{"split", {{s->mark, true}}}}, "cut here");
+  });
+  connect(compute_, &QPushButton::clicked, this, [this] {
+    const LevelLine *l = line();
+    const StaffSight *s = sight();
+    if (!l || !s) return;
+    const bool computed = std::find(l->computed.begin(), l->computed.end(), s->mark) != l->computed.end();
+    w_.decide("set", l->id, {{"computed", {{s->mark, !computed}}}}, computed ? "held again" : "computed, not held");
+  });
+  connect(setup_out_, &QPushButton::clicked, this, [this] { leave_setup_out(); });
+  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh();
+}
+
+QWidget *LevelsSheet::two_pegs() {
+  auto *page = new QWidget;
+  auto *grid = new QGridLayout;
+  const char *titles[] = {"", "to peg A, m", "reading A, m", "to peg B, m", "reading B, m"};
+  for (int c = 0; c < 5; ++c) grid->addWidget(new QLabel(titles[c]), 0, c);
+  for (int r = 0; r < 2; ++r) {
+    grid->addWidget(new QLabel(r == 0 ? "first place" : "second place"), r + 1, 0);
+    for (int c = 0; c < 4; ++c) {
+      auto *e = new QLineEdit;
+      e->setAccessibleName(QString("%1 place, %2").arg(r == 0 ? "First" : "Second", titles[c + 1]));
+      e->setMaximumWidth(120);
+      pegs_[static_cast<std::size_t>(4 * r + c)] = e;
+      grid->addWidget(e, r + 1, c + 1);
+      connect(e, &QLineEdit::textChanged, this, [this] { judge_pegs(); });
+    }
+  }
+  pegs_words_ = new QLabel;
+  pegs_words_->setWordWrap(true);
+  pegs_words_->setAccessibleName("Two-peg result");
+  pegs_take_ = new QPushButton("Use for all lines");
+  pegs_take_->setAccessibleName("Use the line of sight for all lines");
+  connect(pegs_take_, &QPushButton::clicked, this, [this] {
+    if (slope_) w_.decide("set", "levels", {{"collimation", std::round(*slope_ * 1e7) / 1e4}}, "from a two-peg test");
+  });
+  auto *intro =
+      new QLabel("Two pegs are read from two places of the instrument. Any arrangement does whose distances differ: "
+                 "from the middle and from beyond one peg, or from one third each.");
+  intro->setWordWrap(true);
+  auto *all = new QVBoxLayout(page);
+  all->addWidget(intro);
+  all->addLayout(grid);
+  all->addWidget(pegs_words_);
+  all->addWidget(pegs_take_, 0, Qt::AlignLeft);
+  all->addStretch();
+  judge_pegs();
+  return page;
+}
+
+void LevelsSheet::judge_pegs() {
+  slope_.reset();
+  std::array<double, 8> v{};
+  for (std::size_t i = 0; i < 8; ++i) {
+    std::string t = pegs_[i]->text().toStdString();
+    std::replace(t.begin(), t.end(), ',', '.');
+    const auto x = parse_number(t);
+    if (!x) {
+      pegs_words_->setText("Fill in distances and readings of both places.");
+      pegs_take_->setEnabled(false);
+      return;
+    }
+    v[i] = *x;
+  }
+  try {
+    const PegTest t = two_peg_test({v[0], v[2], v[1], v[3]}, {v[4], v[6], v[5], v[7]});
+    slope_ = t.collimation;
+    pegs_words_->setText(
+        QString("line of sight <b>%1 mm/m</b> (%2″), upwards positive · true rise from A to B %3 m · the second "
+                "place should read %4 on A and %5 on B")
+            .arg(t.collimation * 1000, 0, 'f', 4)
+            .arg(t.collimation * 206264.806, 0, 'f', 1)
+            .arg(t.difference, 0, 'f', 5)
+            .arg(t.correct_a, 0, 'f', 5)
+            .arg(t.correct_b, 0, 'f', 5));
+  } catch (const InputError &e) {
+    pegs_words_->setText(text(e.reason()));
+  }
+  pegs_take_->setEnabled(slope_.has_value() && w_.has_job());
+}
+
+void LevelsSheet::act() {
+  if (!w_.has_job() || !w_.job().snapshot()->levels->any()) {
+    say("there is nothing to report yet: take level books first", true);
+    return;
+  }
+  const QString file = QFileDialog::getSaveFileName(this, "Level report", "levels.pdf",
+                                                    "PDF (*.pdf);;Web page (*.html);;Heights (*.csv)");
+  if (!file.isEmpty()) w_.level_report(file);
+}
+
+const LevelLine *LevelsSheet::line() const { return w_.has_job() ? w_.job().snapshot()->levels->line(line_) : nullptr; }
+
+const StaffSight *LevelsSheet::sight() const {
+  if (const LevelLine *l = line())
+    for (const StaffSight &s : l->run.sights)
+      if (s.id == sight_) return &s;
+  return nullptr;
+}
+
+std::string LevelsSheet::run_of_sight(const std::string &id) const {
+  for (const LevelSource &src : w_.job().snapshot()->levels->sources)
+    for (const LevelRun &r : src.runs)
+      for (const StaffSight &s : r.sights)
+        if (s.id == id) return r.id;
+  return line_;
+}
+
+void LevelsSheet::choose(const std::string &id) {
+  line_ = id;
+  picture_->select(id);
+  w_.select("level line", id);
+  refresh_book();
+  refresh_buttons();
+}
+
+void LevelsSheet::toggle_use() {
+  const StaffSight *s = sight();
+  if (!s) return;
+  w_.decide(s->used ? "leave-out" : "use", s->id, nlohmann::json::object(),
+            s->used ? "left out with the space bar" : "");
+}
+
+void LevelsSheet::leave_setup_out() {
+  const LevelLine *l = line();
+  if (!l) return;
+  for (const LevelSetup &s : l->setups.setups) {
+    bool here = false;
+    for (const auto *part : {&s.fore, &s.side})
+      for (std::size_t i : *part) here = here || l->run.sights[i].id == sight_;
+    if (!here) continue;
+    const LevelRun run = l->run; // the line is renewed with every decision
+    const LevelSetup set_up = s;
+    for (const auto *part : {&set_up.back, &set_up.fore, &set_up.side})
+      for (std::size_t i : *part)
+        w_.decide("leave-out", run.sights[i].id, nlohmann::json::object(), "set-up left out in the book");
+    return;
+  }
+}
+
+void LevelsSheet::refresh_buttons() {
+  const LevelLine *l = line();
+  const StaffSight *s = sight();
+  for (QPushButton *b : {reverse_, leave_}) b->setEnabled(l);
+  leave_->setText(l && !l->used ? "Use line" : "Leave line out");
+  const bool known = l && s && l->known.count(s->mark) > 0;
+  compute_->setEnabled(known);
+  compute_->setText(known && std::find(l->computed.begin(), l->computed.end(), s->mark) != l->computed.end()
+                        ? "Hold mark"
+                        : "Compute mark");
+  split_->setEnabled(l && s && !s->mark.empty());
+  setup_out_->setEnabled(l && s);
+  // Lines that end where this one begins come first: that is where it can go on from.
+  filling_ = true;
+  chain_->clear();
+  chain_->addItem("–", "");
+  chain_->setEnabled(l);
+  if (l) {
+    const auto edits = w_.job().state().runs.find(l->parts.front());
+    const std::string now = edits != w_.job().state().runs.end() ? edits->second.follows.value.value_or("") : "";
+    for (const LevelLine &other : w_.job().snapshot()->levels->lines)
+      if (other.id != l->id && other.reduced.to == l->reduced.from)
+        chain_->addItem(text(other.name) + " (ends on " + text(other.reduced.to) + ")", text(other.parts.back()));
+    if (!now.empty() && chain_->findData(text(now)) < 0) chain_->addItem("as chained", text(now));
+    chain_->setCurrentIndex(std::max(0, chain_->findData(text(now))));
+  }
+  filling_ = false;
+}
+
+void LevelsSheet::refresh_book() {
+  std::vector<Row> rows;
+  const LevelLine *l = line();
+  if (l) {
+    // From the first known height on the way, else from zero.
+    double start = 0;
+    bool known = false;
+    for (const LevelPoint &p : l->reduced.points)
+      if (const auto k = l->known.find(p.mark); k != l->known.end() && !known)
+        start = k->second.height - p.difference, known = true;
+    const LevelBook book = reduce_book(l->run, l->setups, start, l->corrections);
+    std::map<std::size_t, Row> by_sight;
+    for (const BookRow &b : book.rows) {
+      const StaffSight &s = l->run.sights[b.sight];
+      Row r;
+      r.id = s.id;
+      const bool held = l->known.count(b.mark) > 0;
+      const bool agrees = std::abs(b.height - b.by_collimation) < 1e-9;
+      const bool named = !b.mark.empty() && b.mark.front() != '(';
+      r.cells = {{(held ? "■ " : "") + (named ? text(b.mark) : QString()), {}, held ? ink::accepted : QColor(), named},
+                 {metres(b.back), {}, {}, false},
+                 {metres(b.intermediate), {}, {}, false},
+                 {metres(b.fore), {}, {}, false},
+                 {metres(b.rise), {}, {}, false},
+                 {metres(b.height, 4), b.height, {}, named},
+                 {metres(b.by_collimation, 4), {}, agrees ? QColor() : ink::failed, !agrees},
+                 {QString::number(b.distance / 1000, 'f', 3), {}, {}, false}};
+      by_sight.emplace(b.sight, std::move(r));
+    }
+    std::set<std::size_t> used;
+    for (const LevelSetup &s : l->setups.setups)
+      for (const auto *part : {&s.back, &s.fore, &s.side}) used.insert(part->begin(), part->end());
+    for (std::size_t i = 0; i < l->run.sights.size(); ++i) {
+      const StaffSight &s = l->run.sights[i];
+      if (used.count(i) && s.used) continue;
+      Row r;
+      r.id = s.id;
+      r.dim = true;
+      auto in = [&](SightKind k) { return s.kind == k ? metres(s.reading) : QString(); };
+      r.cells = {{text(s.mark), {}, {}, false},
+                 {in(SightKind::back), {}, {}, false},
+                 {in(SightKind::intermediate), {}, {}, false},
+                 {in(SightKind::fore), {}, {}, false},
+                 {s.used ? "not used" : "left out", {}, {}, false},
+                 {"", {}, {}, false},
+                 {"", {}, {}, false},
+                 {"", {}, {}, false}};
+      by_sight.emplace(i, std::move(r));
+    }
+    for (auto &[i, r] : by_sight) {
+      for (const auto &t : l->setups.troubles)
+        if (t.sight == i) r.wash = ink::warm;
+      rows.push_back(std::move(r));
+    }
+    QString words = QString("ΣB − ΣF %1 = Σrises − Σfalls %2 = last − first %3 m")
+                        .arg(book.sum_back - book.sum_fore, 0, 'f', 5)
+                        .arg(book.sum_rise - book.sum_fall, 0, 'f', 5)
+                        .arg(book.last - book.first, 0, 'f', 5);
+    words = (book.agrees() ? "■ " : "✕ ") + words;
+    words += QString("<br/>%1 set-ups over %2 km, distance balance %3 m, longest sight %4 m")
+                 .arg(l->reduced.setups)
+                 .arg(l->reduced.length / 1000, 0, 'f', 3)
+                 .arg(l->reduced.unbalance, 0, 'f', 1)
+                 .arg(l->reduced.longest_sight, 0, 'f', 1);
+    if (!known) words += " · heights count from zero: no known mark on the way";
+    for (const auto &t : l->setups.troubles)
+      words += QString("<br/><span style='color:#B87311'>line %1: %2</span>")
+                   .arg(l->run.sights[t.sight].line)
+                   .arg(escaped(t.what));
+    for (const auto &r : l->remarks) words += "<br/><span style='color:#6F7B83'>corrected: " + escaped(r) + "</span>";
+    if (!l->problem.empty()) words += "<br/><span style='color:#A63D2F'>" + escaped(l->problem) + "</span>";
+    words_->setText("<span style='font-size:8.5pt'>" + words + "</span>");
+  } else
+    words_->setText("");
+  book_->set_rows(std::move(rows));
+}
+
+void LevelsSheet::refresh() {
+  std::vector<Row> lines, heights, files;
+  if (w_.has_job()) {
+    const LevelReport &r = *w_.job().snapshot()->levels;
+    for (const LevelLine &l : r.lines) {
+      const Misclosure *worst = nullptr;
+      for (const Misclosure &m : l.misclosures)
+        if (!worst || std::abs(m.value) / m.limit > std::abs(worst->value) / worst->limit) worst = &m;
+      const bool bad = worst && !worst->within_limit(), tight = worst && !bad && !worst->within_propagated();
+      QString verdict = !l.used              ? "– left out"
+                        : !l.problem.empty() ? "✕ cannot be used"
+                        : bad                ? "✕ misses"
+                        : tight              ? "! above what is stated"
+                        : worst              ? "■ closes"
+                                             : "○ nothing closes";
+      const QColor colour = !l.used                     ? QColor()
+                            : bad || !l.problem.empty() ? ink::failed
+                            : tight                     ? ink::attention
+                                                        : QColor();
+      Row row;
+      row.id = l.id;
+      row.dim = !l.used;
+      row.cells = {{text(l.name), {}, {}, true},
+                   {verdict, {}, colour, colour.isValid()},
+                   {worst ? mm(worst->value, 2) : "–", worst ? std::abs(worst->value) : -1, colour, bad},
+                   {worst ? QString::number(worst->limit * 1000, 'f', 2) : "–", worst ? worst->limit : -1, {}, false},
+                   {QString::number(l.reduced.length / 1000, 'f', 3), l.reduced.length, {}, false},
+                   {text(l.reduced.from), {}, {}, false},
+                   {text(l.reduced.to), {}, {}, false}};
+      if (bad && l.used) row.wash = ink::warm;
+      lines.push_back(std::move(row));
+      for (const LineHeight &h : l.heights) {
+        if (h.mark.empty() || h.mark.front() == '(') continue;
+        const LevelNetworkMark *n = r.network ? r.network->find(h.mark) : nullptr;
+        heights.push_back({l.id + h.mark + std::to_string(h.distance),
+                           {{text(h.mark), {}, {}, true},
+                            {text(l.name), {}, {}, false},
+                            {QString::number(h.distance / 1000, 'f', 3), h.distance, {}, false},
+                            {metres(h.observed, 4), h.observed, {}, false},
+                            {h.correction == 0 ? "–" : mm(h.correction, 2), h.correction, {}, false},
+                            {metres(h.height, 4), h.height, {}, true},
+                            {QString::number(h.sd * 1000, 'f', 1), h.sd, {}, false},
+                            {n ? metres(n->height, 4) : "–", n ? n->height : 0, {}, true},
+                            {n ? QString::number(n->sd * 1000, 'f', 1) : "–", n ? n->sd : 0, {}, false},
+                            {h.known            ? "■ known"
+                             : n && n->relative ? "from zero"
+                             : l.known.empty()  ? "from zero"
+                                                : "provisional",
+                             {},
+                             h.known ? ink::accepted : QColor(),
+                             h.known}},
+                           !l.used,
+                           {}});
+      }
+    }
+    for (const LevelSource &s : r.sources)
+      files.push_back({s.source_id,
+                       {{text(s.name), {}, {}, true},
+                        {s.blocked() ? "✕ not used"
+                         : s.unread  ? "seen"
+                                     : "■ read",
+                         {},
+                         s.blocked() ? ink::failed : QColor(),
+                         s.blocked()},
+                        {s.unread ? QString::number(s.unread) : "0", static_cast<int>(s.unread),
+                         s.unread ? ink::failed : QColor(), s.unread > 0},
+                        {text(s.recipe), {}, {}, false}},
+                       false,
+                       s.blocked() ? ink::warm : QColor()});
+    if (!r.line(line_) && !r.lines.empty()) line_ = r.lines.front().id;
+    if (view_->source().empty() && !r.sources.empty()) view_->show_source(r.sources.front().source_id);
+    if (r.any() && r.network)
+      say(r.network->sd_km > 0 ? QString("%1 lines · %2 mm/√km from the levels themselves")
+                                     .arg(r.lines.size())
+                                     .arg(r.network->sd_km * 1000, 0, 'f', 2)
+                               : QString("%1 lines").arg(r.lines.size()));
+    else
+      say(r.any() ? text(r.network_problem) : QString("drop level books anywhere in the window"));
+  }
+  set_count(0, static_cast<int>(lines.size()));
+  set_count(1, static_cast<int>(heights.size()));
+  set_count(2, static_cast<int>(files.size()));
+  lines_->set_rows(std::move(lines));
+  lines_->select(line_);
+  picture_->select(line_);
+  heights_->set_rows(std::move(heights));
+  files_->set_rows(std::move(files));
+  refresh_book();
+  refresh_buttons();
+}
+
+} // namespace ampletie::app

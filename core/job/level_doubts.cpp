@@ -1,0 +1,99 @@
+#include "job/level_doubts.h"
+#include "job/levels.h"
+#include <algorithm>
+#include <fmt/format.h>
+#include <set>
+
+namespace ampletie {
+namespace {
+
+/// The same closure when the run is changed; nothing when it does not exist any more.
+std::optional<double> closure_of(const LevelRun &run, const LevelCorrections &c, const Misclosure &m,
+                                 const KnownHeights &known, const LevelLimits &limits) {
+  const ReducedRun r = reduce_run(run, find_setups(run), c);
+  for (const Misclosure &x : misclosures(r, known, limits, {}))
+    if (x.from == m.from && x.to == m.to && x.kind == m.kind) return x.value;
+  return {};
+}
+
+} // namespace
+
+std::vector<std::string> level_causes(const LevelLine &l, const Misclosure &m, const KnownHeights &known,
+                                      const LevelLimits &limits) {
+  std::vector<std::pair<double, std::string>> found; // what is left over its limit
+  auto consider = [&](std::optional<double> left, std::string words, double handicap = 0) {
+    if (left && std::abs(*left) <= m.limit && std::abs(*left) < 0.5 * std::abs(m.value))
+      found.emplace_back(std::abs(*left) / m.limit + handicap, std::move(words));
+  };
+  // Set-ups that something was noticed about.
+  std::set<std::size_t> tried;
+  for (const auto &t : l.setups.troubles)
+    for (const LevelSetup &s : l.setups.setups) {
+      if (std::find(s.back.begin(), s.back.end(), t.sight) == s.back.end() || !tried.insert(t.sight).second) continue;
+      LevelRun without = l.run;
+      for (const auto *part : {&s.back, &s.fore, &s.side})
+        for (std::size_t i : *part) without.sights[i].used = false;
+      const auto left = closure_of(without, l.corrections, m, known, limits);
+      if (left && std::abs(*left) < 0.3 * std::abs(m.value))
+        found.emplace_back(
+            -1, fmt::format("the set-up of line {} was booked twice: without it {}", l.run.sights[t.sight].line,
+                            std::abs(*left) <= m.limit ? std::string("it closes")
+                                                       : fmt::format("it misses by {:+.1f} mm", 1000 * *left)));
+    }
+  // Names of two known marks, or of a known one and another turn, exchanged.
+  std::vector<std::string> turns;
+  for (const LevelPoint &p : l.reduced.points)
+    if (p.turn && !p.mark.empty() && p.mark.front() != '(' &&
+        std::find(turns.begin(), turns.end(), p.mark) == turns.end())
+      turns.push_back(p.mark);
+  if (turns.size() <= 40)
+    for (std::size_t i = 0; i < turns.size(); ++i)
+      for (std::size_t k = i + 1; k < turns.size(); ++k) {
+        if (!known.count(turns[i]) && !known.count(turns[k])) continue;
+        ReducedRun r = l.reduced;
+        for (LevelPoint &p : r.points)
+          if (p.mark == turns[i])
+            p.mark = turns[k];
+          else if (p.mark == turns[k])
+            p.mark = turns[i];
+        double worst = 0;
+        const auto all = misclosures(r, known, limits, {});
+        for (const Misclosure &x : all) worst = std::max(worst, std::abs(x.value));
+        if (!all.empty())
+          consider(worst,
+                   fmt::format("{} and {} exchanged in the book: with their names changed back everything closes",
+                               turns[i], turns[k]));
+      }
+  // A whole decimetre or metre.
+  for (double slip : {1.0, 0.1}) {
+    const double whole = std::round(m.value / slip);
+    if (std::abs(whole) >= 1 && std::abs(whole) <= 3)
+      consider(m.value - whole * slip, fmt::format("a reading wrong by {:g} m", std::abs(whole) * slip),
+               slip == 1.0 ? 0.3 : 0.5);
+  }
+  // The scale of one staff: what it measured upwards against what is missing.
+  std::map<std::string, double> rise;
+  for (const LevelSetup &s : l.setups.setups) rise[l.run.sights[s.back.front()].staff] += s.difference();
+  for (const auto &[staff, up] : rise) {
+    if (std::abs(up) < 20) continue;
+    const double ppm = -1e6 * m.value / up;
+    if (std::abs(ppm) > 15 && std::abs(ppm) < 600)
+      found.emplace_back(0.4, fmt::format("staff {} with a scale of {:+.0f} ppm over its {:+.1f} m would explain it",
+                                          staff.empty() ? "(unnamed)" : staff, ppm, up));
+  }
+  // The line of sight, where set-ups were not balanced.
+  if (std::abs(l.reduced.unbalance) > 30) {
+    const double slope = 1e3 * m.value / l.reduced.unbalance;
+    if (std::abs(slope) < 0.3)
+      found.emplace_back(
+          0.7, fmt::format("a line of sight sloping by {:+.3f} mm/m over an unbalance of {:.0f} m would explain it",
+                           slope, l.reduced.unbalance));
+  }
+  std::stable_sort(found.begin(), found.end(), [](const auto &a, const auto &b) { return a.first < b.first; });
+  std::vector<std::string> out;
+  for (auto &f : found)
+    if (out.size() < 4) out.push_back(std::move(f.second));
+  return out;
+}
+
+} // namespace ampletie

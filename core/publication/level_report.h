@@ -1,0 +1,16 @@
+#pragma once
+#include "job/job.h"
+#include "publication/report.h"
+
+namespace ampletie {
+
+/// Everything a checker wants to see of the levels: files and recipes, books as observed, corrections, misclosures
+/// before anything was shared out, distribution, heights of each line (provisional) and of all levels adjusted. Throws
+/// `InputError` when nothing is levelled.
+Report level_report(const Job &job);
+
+/// Heights as CSV: mark, line, distance, observed, correction, provisional height with its standard deviation, adjusted
+/// height with its own.
+std::string level_heights_csv(const Job &job);
+
+} // namespace ampletie
