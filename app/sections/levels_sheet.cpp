@@ -42,7 +42,10 @@ LevelsSheet::LevelsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Levels", par
                                  {"km", "", true}});
   book_->model()->edit = [this](const std::string &id, int, const QString &value) {
     const std::string name(trimmed(value.toStdString()));
-    return w_.decide("set", id, {{"mark", name}}, "name corrected in the book");
+    QString why;
+    for (const auto &sight : sights_of_row(id))
+      why += w_.decide("set", sight, {{"mark", name}}, "name corrected in the book");
+    return why;
   };
   connect(book_->model(), &TableModel::refused, this, [this](const QString &why) { say(why, true); });
   heights_ = new TableCard("Heights", {{"Mark", "", false, false, 70},
@@ -279,6 +282,27 @@ std::string LevelsSheet::run_of_sight(const std::string &id) const {
   return line_;
 }
 
+std::vector<std::string> LevelsSheet::sights_of_row(const std::string &id) const {
+  const LevelLine *l = line();
+  if (!l) return {id};
+  // A turn is read twice: as the fore sight of one set-up and the back sight of the next.
+  const auto &setups = l->setups.setups;
+  std::vector<std::string> out;
+  auto add = [&](const std::vector<std::size_t> &which) {
+    for (std::size_t i : which) out.push_back(l->run.sights[i].id);
+  };
+  auto in = [&](const std::vector<std::size_t> &which) {
+    return std::any_of(which.begin(), which.end(), [&](std::size_t i) { return l->run.sights[i].id == id; });
+  };
+  for (std::size_t n = 0; n < setups.size(); ++n) {
+    if (n == 0 && in(setups[n].back)) add(setups[n].back);
+    if (!in(setups[n].fore)) continue;
+    add(setups[n].fore);
+    if (n + 1 < setups.size()) add(setups[n + 1].back);
+  }
+  return out.empty() ? std::vector<std::string>{id} : out;
+}
+
 void LevelsSheet::choose(const std::string &id) {
   line_ = id;
   picture_->select(id);
@@ -397,7 +421,8 @@ void LevelsSheet::refresh_book() {
     QString words = QString("ΣB − ΣF %1 = Σrises − Σfalls %2 = last − first %3 m")
                         .arg(book.sum_back - book.sum_fore, 0, 'f', 5)
                         .arg(book.sum_rise - book.sum_fall, 0, 'f', 5)
-                        .arg(book.last - book.first, 0, 'f', 5);
+                        .arg(book.last - book.first, 0, 'f', 5)
+                        .replace(" -", " −");
     words = (book.agrees() ? "■ " : "✕ ") + words;
     words += QString("<br/>%1 set-ups over %2 km, distance balance %3 m, longest sight %4 m")
                  .arg(l->reduced.setups)

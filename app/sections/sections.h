@@ -64,6 +64,7 @@ private:
   const LevelLine *line() const;
   const StaffSight *sight() const;
   std::string run_of_sight(const std::string &id) const;
+  std::vector<std::string> sights_of_row(const std::string &id) const;
   void choose(const std::string &line);
   void leave_setup_out();
   void refresh();

@@ -429,6 +429,7 @@ Recipe with_meaning(Recipe r, std::string_view line, std::size_t from, std::size
                     const std::string &value) {
   const RecipeMeaning *m = recipe_meaning(r.reads, meaning);
   if (!m) throw InputError("\"" + meaning + "\" is no meaning of " + r.reads);
+  if (to > line.size() || from >= to) throw InputError("select a piece of a line first");
   Reader reader(r, 0);
   const auto pieces = reader.pieces_of(line);
   RecipePlace at;

@@ -25,6 +25,9 @@ std::string solution_name(Solution s) {
 }
 
 namespace {
+/// Share of the multipath that lasts where the sky is cut up (fitted to the stand-in's obstructed sessions).
+constexpr double rough_share = 0.16;
+
 /// The noise model after the residuals have been heard. The prior counts as much as half an hour of data; sessions
 /// shorter than that only learn that the noise is larger. The share that lasts is learnt from sessions of more than ten
 /// correlation times.
@@ -36,10 +39,14 @@ StaticOptions learn(const StaticOptions &prior, const StaticVector &first) {
   // Multipath is about two thirds of the variance: what the residuals have too much is charged to it.
   const double scale = std::clamp(1 + 1.5 * weight * (first.noise_ratio - 1), seconds < 1800 ? 1.0 : 0.6, 9.0);
   o.phase_multipath *= std::sqrt(scale);
+  // A receiver that loses its satellites again and again stands among what shuts and reflects: reflections last there.
+  const double interruptions = static_cast<double>(first.slips + static_cast<int>(first.repairs.size())) /
+                               std::max(1.0, first.satellites * seconds / 3600);
+  if (interruptions > 1) o.diffuse_share = std::max(o.diffuse_share, rough_share);
   if (seconds > 10 * prior.correlation_s)
     o.diffuse_share =
         std::clamp(prior.diffuse_share + seconds / (seconds + 1800) * (first.slow_share / scale - prior.diffuse_share),
-                   prior.diffuse_share, 1.0);
+                   o.diffuse_share, 1.0);
   return o;
 }
 
@@ -135,7 +142,7 @@ StaticVector solve_static(const OccupationModel &base, const OccupationModel &ro
   if (options.correlated_noise && options.learn_noise) {
     const StaticOptions better = learn(options, out);
     if (std::abs(better.phase_multipath / options.phase_multipath - 1) > 0.1 ||
-        better.diffuse_share - options.diffuse_share > 0.05)
+        better.diffuse_share - options.diffuse_share > 0.04)
       out = solve_with(base, rover, better, left_out, breaks, progress);
   }
   out.cov = ((out.cov + out.cov.transpose()) / 2).eval() + type_b(base, rover, orbits, options, out.satellites);

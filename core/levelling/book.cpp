@@ -64,6 +64,17 @@ SetupList find_setups(const LevelRun &run) {
     s.back = open.back;
     s.side = open.side;
     for (std::size_t i : open.fore) (run.sights[i].mark == turn ? s.fore : s.side).push_back(i);
+    // Readings of one mark from one set-up agree; where they do not, the last is the one that the run went on from.
+    for (std::vector<std::size_t> *part : {&s.back, &s.fore}) {
+      const double last = run.sights[part->back()].reading;
+      const auto off = std::find_if(part->begin(), part->end(), [&](std::size_t i) {
+        return std::abs(run.sights[i].reading - last) >= same_reading;
+      });
+      if (off == part->end()) continue;
+      out.troubles.push_back({*off, fmt::format("read again {:.1f} mm apart from the same set-up: the last is used",
+                                                1000 * std::abs(run.sights[*off].reading - last))});
+      std::erase_if(*part, [&](std::size_t i) { return std::abs(run.sights[i].reading - last) >= same_reading; });
+    }
     std::sort(s.side.begin(), s.side.end());
     s.back_reading = mean(run, s.back, &StaffSight::reading), s.fore_reading = mean(run, s.fore, &StaffSight::reading);
     s.back_distance = mean(run, s.back, &StaffSight::distance),

@@ -105,7 +105,7 @@ std::vector<LineHeight> line_heights(const ReducedRun &run, const KnownHeights &
     const double va = weights.variance(std::abs(p.distance - a.distance), std::abs(p.setups - a.setups)),
                  vb = weights.variance(std::abs(p.distance - b.distance), std::abs(p.setups - b.setups));
     if (is_fixed) {
-      h.known = true;
+      h.known = held.count(p.mark) > 0;
       h.height = ha.height;
       h.sd = ha.sd;
       // What was carried up to it from the one before.

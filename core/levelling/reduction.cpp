@@ -124,6 +124,13 @@ ReducedRun reduce_run(const LevelRun &run, const SetupList &list, const LevelCor
 
 LevelRun reversed(const LevelRun &run) {
   LevelRun out = run;
+  // What belongs to no set-up (one that was given up) would be taken for something else from behind.
+  std::vector<bool> belongs(run.sights.size(), false);
+  for (const LevelSetup &s : find_setups(run).setups)
+    for (const auto *part : {&s.back, &s.fore, &s.side})
+      for (std::size_t i : *part) belongs[i] = true;
+  for (std::size_t i = 0; i < run.sights.size(); ++i)
+    if (!belongs[i] && out.sights[i].used) out.sights[i].used = false, out.sights[i].left_out_because = "of no set-up";
   std::reverse(out.sights.begin(), out.sights.end());
   for (StaffSight &s : out.sights)
     s.kind = s.kind == SightKind::back ? SightKind::fore : s.kind == SightKind::fore ? SightKind::back : s.kind;

@@ -201,10 +201,10 @@ TEST_CASE("settings change by decision, nonsense is refused, empty sections say 
   CHECK(d.window.workspace().job().state().settings.ratio_limit == 4.5);
   d.edit(t, d.row_with(t, "Setting", "Elevation mask"), "Value", "80");
   CHECK_THAT(d.status().toStdString(), Contains("between 5 and 40"));
-  d.section("Levels");
+  d.section("Traverse");
   bool said = false;
   for (auto *l : d.window.findChildren<QLabel *>())
-    said = said || (l->isVisible() && l->text().contains("No levels in this version"));
+    said = said || (l->isVisible() && l->text().contains("No traverses in this version"));
   CHECK(said);
 }
 

@@ -8,6 +8,7 @@
 #include "formats/hatanaka.h"
 #include "formats/ionex.h"
 #include "formats/ocean_loading_file.h"
+#include "formats/recipe_reading.h"
 #include "formats/recognise.h"
 #include "formats/rinex_clock.h"
 #include "formats/rinex_navigation.h"
@@ -61,6 +62,19 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
          });
        }},
       {"control", [](Bytes b) { attempt([&] { read_control_list(b); }); }},
+      {"recipe",
+       [](Bytes b) {
+         looks_like_recipe(b);
+         attempt([&] { read_recipe(write_recipe(read_recipe(b))); });
+       }},
+      {"levels",
+       [](Bytes b) {
+         const std::string text = utf8_text(b);
+         for (const Recipe &r : shipped_recipes()) read_with(r, text, 50);
+         const Recipe blank = blank_recipe(text, "x");
+         read_with(blank, text, 50);
+         attempt([&] { with_meaning(blank, std::string_view(text).substr(0, text.find('\n')), 1, 3, "mark"); });
+       }},
       {"antenna_points",
        [](Bytes b) {
          attempt([&] { read_antenna_points(b); });

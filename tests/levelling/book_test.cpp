@@ -155,6 +155,23 @@ TEST_CASE("set-ups are found whatever the order of the sights") {
     CHECK(s.setups[0].side.size() == 1);
     CHECK(reduce_run(run, s).find("SIDE")->difference == Approx(0.8));
   }
+  SECTION("readings of one mark that do not agree") {
+    run.sights = {sight(back, "A", 1.2), sight(fore, "B", 0.9), sight(fore, "B", 0.95), sight(back, "B", 1.0),
+                  sight(fore, "C", 1.0)};
+    const SetupList s = find_setups(run);
+    REQUIRE(s.setups.size() == 2);
+    REQUIRE(s.troubles.size() == 1);
+    CHECK(s.troubles[0].what.find("50.0 mm apart") != std::string::npos);
+    CHECK(s.setups[0].difference() == Approx(0.25));
+  }
+  SECTION("reversing keeps an aborted set-up out") {
+    run.sights = {sight(back, "A", 1.2), sight(fore, "", 0.9), sight(back, "", 1.5), sight(back, "", 1.7),
+                  sight(fore, "C", 1.1)};
+    const double there = reduce_run(run, find_setups(run)).difference;
+    CHECK(there == Approx(0.9));
+    const LevelRun turned = reversed(run);
+    CHECK(reduce_run(turned, find_setups(turned)).difference == Approx(-there));
+  }
   SECTION("a missing fore sight, a start without back sight, a break") {
     run.sights = {sight(fore, "X", 1.0), sight(back, "A", 1.2), sight(fore, "B", 0.9), sight(back, "Q", 1.5),
                   sight(fore, "R", 1.1)};
