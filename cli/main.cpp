@@ -9,6 +9,7 @@
 #include "level/level.h"
 #include "publication/gnss_report.h"
 #include "publication/issue.h"
+#include "publication/level_report.h"
 #include "render/render.h"
 #include "sky/sky.h"
 #include <CLI/CLI.hpp>
@@ -22,14 +23,14 @@ namespace {
 struct Arguments {
   std::string job, crs = "EPSG:25833", vertical, realisation, epoch, title = "untitled job";
   std::vector<std::string> files, words, marks;
-  std::string mark, item, because, list, folder, scenario, only, frame, coordinate_epoch, orbits, unit = "m",
-                                                                                                  frame_of_rows;
+  std::string mark, item, because, list, folder, scenario, only, as, frame, coordinate_epoch, orbits, unit = "m",
+                                                                                                      frame_of_rows;
   std::vector<double> xyz, grid, sd, velocity;
   std::optional<double> height, height_sd;
   std::vector<std::string> geodetic;
   double mask = 0, interval = 0;
   unsigned threads = 0;
-  bool free = false, minimal = false, json = false, weighted = false;
+  bool free = false, minimal = false, json = false, weighted = false, levels = false;
   std::string what = "vectors", systems, sessions;
   double frequencies = 0;
 };
@@ -69,7 +70,7 @@ int cmd_new(const Arguments &a) {
 int cmd_take(const Arguments &a) {
   Job job = Job::open(a.job);
   bool refused = false;
-  for (const Intake &i : job.take(a.files)) {
+  for (const Intake &i : job.take(a.files, a.as)) {
     print(i.file + ": " + i.sentence + "\n");
     if (i.outcome == Intake::Outcome::refused) {
       std::fprintf(stderr, "%s: %s\n", i.file.c_str(), i.sentence.c_str());
@@ -244,7 +245,11 @@ int cmd_report(const Arguments &a, int &argc, char **argv) {
   const Job job = Job::open(a.job);
   qputenv("QT_QPA_PLATFORM", "offscreen");
   QGuiApplication app(argc, argv);
-  write_report(gnss_report(job), a.files.at(0));
+  const std::string &file = a.files.at(0);
+  if (a.levels && file.size() > 4 && file.substr(file.size() - 4) == ".csv")
+    write_file(file, level_heights_csv(job));
+  else
+    write_report(a.levels ? level_report(job) : gnss_report(job), file);
   return finish(job);
 }
 
@@ -306,6 +311,7 @@ int run(int argc, char **argv) {
   c->add_option("--title", a.title, "title");
   c = command("take", "take files into the job", [&] { return cmd_take(a); });
   c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
+  c->add_option("--as", a.as, "levels: a text that no recipe knows yet")->check(CLI::IsMember({"levels"}));
   c = command("set", "correct an occupation, change settings, accept a doubt", [&] { return cmd_set(a); });
   c->add_option(
        "WORDS", a.words,
@@ -370,8 +376,9 @@ int run(int argc, char **argv) {
   c->add_option("LIST", a.list, "sources, occupations, vectors, loops, network, marks, doubts, decisions")->required();
   c->add_flag("--json", a.json, "as JSON");
   c->add_option("--in", a.frame_of_rows, "job: vectors in the job's frame")->check(CLI::IsMember({"job", "orbits"}));
-  c = command("report", "write the GNSS evidence report", [&] { return cmd_report(a, argc, argv); });
-  c->add_option("FILE", a.files, "ends in .html or .pdf")->required()->expected(1);
+  c = command("report", "write the GNSS evidence or the level report", [&] { return cmd_report(a, argc, argv); });
+  c->add_option("FILE", a.files, "ends in .html or .pdf, heights of levels in .csv")->required()->expected(1);
+  c->add_flag("--levels", a.levels, "of the levels");
   c = command("export", "write an occupation, as corrected, as RINEX 3.05", [&] { return cmd_export(a); });
   c->add_option("OCCUPATION", a.item, "id, mark or mark@start")->required();
   c->add_option("FILE", a.files, "observation file, and a navigation file if wanted")->required()->expected(1, 2);

@@ -126,6 +126,7 @@ int main(int argc, char **argv) {
     w.decide("set", line(name).parts.front(), {{"follows", line(after).parts.back()}}, "goes on from there");
   };
   shoot("levels-taken");
+  for (const char *name : {"N2", "S1", "S2"}) w.decide("use", line(name).id, nlohmann::json::object(), "gone through");
   w.decide("set", line("S1").id, {{"reverse", true}}, "walked the other way");
   w.decide("set", line("N2").id, {{"rename", {{"K2", "R11"}, {"R11", "K2"}}}}, "names exchanged in the book");
   follow("N2", "N1");

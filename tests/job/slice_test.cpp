@@ -211,9 +211,15 @@ TEST_CASE("doubts: unknown antenna, impossible height, no datum, no check, float
     CHECK_FALSE(has(job, "no independent check", "R11"));
   }
   SECTION("too short for integers") {
-    job.decide("set", "limit", {{"ratio", 90.0}}, "impossible on purpose");
+    job.decide("leave-out", "all@2026-05-12T08:06:30/2026-05-12T09:00:00", {}, "six minutes are left");
     solve(job);
     CHECK(has(job, "vector not fixed"));
+  }
+  SECTION("a ratio that is asked for and not reached is questioned, the integers stand") {
+    job.decide("set", "limit", {{"ratio", 90.0}}, "impossible on purpose");
+    solve(job);
+    CHECK(has(job, "ratio low"));
+    CHECK_FALSE(has(job, "vector not fixed"));
   }
 }
 
