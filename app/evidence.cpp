@@ -244,19 +244,30 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
     auto sd = [&](int i) {
       return m->cov_enu(i, i) > 0 ? "± " + number(std::sqrt(m->cov_enu(i, i)) * 1000, 1) + " mm" : QString("held");
     };
-    html += "<table cellspacing='0'>" + row("East", "<b>" + number(p.grid.east, 4) + "</b>", sd(0)) +
-            row("North", "<b>" + number(p.grid.north, 4) + "</b>", sd(1));
+    html += "<table cellspacing='0'>";
+    if (m->plan_known)
+      html += row("East", "<b>" + number(p.grid.east, 4) + "</b>", sd(0)) +
+              row("North", "<b>" + number(p.grid.north, 4) + "</b>", sd(1));
     if (p.height)
       html += row("Height", "<b>" + number(*p.height, 4) + "</b>",
-                  run->geoid_sd ? "geoid ± " + number(*run->geoid_sd, 2) + " m" : "");
-    html += row("h ellipsoidal", number(p.geodetic.h, 4), sd(2)) + row("scale factor", number(p.grid.scale, 7)) +
-            row("convergence", QString::fromStdString(format_dms(degrees(p.grid.convergence_rad), 1))) + "</table>";
-    html +=
-        part("95 %") + "<table cellspacing='0'>" +
-        row("network", number(m->network_plan95 * 1000, 1) + " mm plan",
-            number(m->network_up95 * 1000, 1) + " mm height") +
-        row("local", number(m->local_plan95 * 1000, 1) + " mm plan", number(m->local_up95 * 1000, 1) + " mm height") +
-        "</table>";
+                  m->height_sd > 0 ? "± " + number(m->height_sd * 1000, 1) + " mm"
+                  : run->geoid_sd  ? "geoid ± " + number(*run->geoid_sd, 2) + " m"
+                                   : "");
+    if (m->plan_known)
+      html += row("h ellipsoidal", number(p.geodetic.h, 4), sd(2)) + row("scale factor", number(p.grid.scale, 7)) +
+              row("convergence", QString::fromStdString(format_dms(degrees(p.grid.convergence_rad), 1)));
+    if (m->geoid_correction_sd > 0)
+      html += row("geoid against grid", number(m->geoid_correction, 3) + " m",
+                  "± " + number(m->geoid_correction_sd * 1000, 0) + " mm");
+    html += "</table>";
+    if (!m->plan_known) html += "<p style='color:#6F7B83'>Only levels lead here: height alone is known.</p>";
+    if (m->plan_known)
+      html +=
+          part("95 %") + "<table cellspacing='0'>" +
+          row("network", number(m->network_plan95 * 1000, 1) + " mm plan",
+              number(m->network_up95 * 1000, 1) + " mm height") +
+          row("local", number(m->local_plan95 * 1000, 1) + " mm plan", number(m->local_up95 * 1000, 1) + " mm height") +
+          "</table>";
     if (hold == Hold::none)
       html += m->independent_checks ? QString("<p style='color:#0B6E75'>%1 set-ups: %2 independent check%3.</p>")
                                           .arg(m->set_ups)

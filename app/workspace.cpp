@@ -368,6 +368,7 @@ std::vector<PlanMark> Workspace::plan_marks() const {
   };
   if (const NetworkRun *run = job_->network())
     for (const AdjustedMark &m : run->result.marks) {
+      if (!m.plan_known) continue;
       const FullPosition &p = run->positions.at(m.name);
       marks[m.name] = {m.name,
                        p.grid.east,

@@ -198,6 +198,7 @@ ordered_json mark_rows(const Job &job) {
                    {"sd_u_m", std::sqrt(m.cov_enu(2, 2))},
                    {"cov_enu", cov6(m.cov_enu)},
                    {"ellipse95", {{"a_m", e.major * k}, {"b_m", e.minor * k}, {"azimuth_deg", degrees(e.azimuth)}}},
+                   {"height_sd_m", m.height_sd > 0 ? ordered_json(m.height_sd) : ordered_json(nullptr)},
                    {"scaled", "a priori"},
                    {"held", hold_name(m.hold)},
                    {"independent_checks", m.independent_checks},
@@ -205,7 +206,13 @@ ordered_json mark_rows(const Job &job) {
                    {"epoch", p.ecef.epoch},
                    {"description", pub == job.snapshot()->published.end() ? "" : pub->second.description},
                    {"code", ""},
-                   {"origin", m.hold == Hold::full ? "published" : "GNSS"}});
+                   {"origin", m.hold == Hold::full ? "published"
+                              : m.plan_known       ? "GNSS"
+                                                   : "levels"}});
+    if (!m.plan_known)
+      for (const char *unknown : {"x", "y", "z", "lat_deg", "lon_deg", "h_m", "east_m", "north_m", "geoid_m", "sd_e_m",
+                                  "sd_n_m", "sd_u_m", "cov_enu", "ellipse95"})
+        out.back()[unknown] = nullptr;
   }
   return out;
 }

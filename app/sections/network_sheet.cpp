@@ -163,7 +163,15 @@ void NetworkSheet::refresh() {
       const FullPosition &p = run->positions.at(m.name);
       auto sd = [&](int i) { return std::sqrt(m.cov_enu(i, i)) * 1000; };
       const bool held = m.hold == Hold::full;
+      auto plan = [&](double v) {
+        return m.plan_known ? Cell{QString::number(v, 'f', 4), v, {}, false} : Cell{"–", {}, {}, false};
+      };
+      const bool height_held = !m.plan_known && m.hold == Hold::height;
       auto sigma = [&](int i) {
+        if (!m.plan_known && i < 2) return Cell{"–", {}, {}, false};
+        if (m.height_sd > 0 && i == 2 && !held)
+          return Cell{height_held ? QString("held") : QString::number(m.height_sd * 1000, 'f', 1), m.height_sd,
+                      height_held ? ink::unused : QColor(), false};
         return Cell{held ? QString("held") : QString::number(sd(i), 'f', 1), sd(i), held ? ink::unused : QColor(),
                     false};
       };
@@ -171,21 +179,23 @@ void NetworkSheet::refresh() {
       marks.push_back(
           {m.name,
            {{text(m.name), {}, {}, true},
-            {QString::number(p.grid.east, 'f', 4), p.grid.east, {}, false},
-            {QString::number(p.grid.north, 'f', 4), p.grid.north, {}, false},
+            plan(p.grid.east),
+            plan(p.grid.north),
             {QString::number(h, 'f', 4), h, {}, false},
             sigma(0),
             sigma(1),
             sigma(2),
-            {QString("%1 · %2").arg(m.network_plan95 * 1000, 0, 'f', 1).arg(m.network_up95 * 1000, 0, 'f', 1),
+            {m.plan_known
+                 ? QString("%1 · %2").arg(m.network_plan95 * 1000, 0, 'f', 1).arg(m.network_up95 * 1000, 0, 'f', 1)
+                 : QString("– · %1").arg(1.96 * m.height_sd * 1000, 0, 'f', 1),
              m.network_plan95,
              {},
              false},
-            Cell{held                   ? QString("held")
+            Cell{held || height_held    ? QString("held")
                  : m.independent_checks ? QString::number(m.independent_checks)
                                         : QString("none"),
-                 m.independent_checks, !held && m.independent_checks == 0 ? ink::attention : QColor(),
-                 !held && m.independent_checks == 0}},
+                 m.independent_checks, !held && !height_held && m.independent_checks == 0 ? ink::attention : QColor(),
+                 !held && !height_held && m.independent_checks == 0}},
            stale,
            {}});
     }

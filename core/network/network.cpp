@@ -413,7 +413,7 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
       const int p = out.parameter.at(m.name);
       bool any = false, zero = false;
       for (int k = 0; k < 3; ++k) {
-        if (r.index[static_cast<std::size_t>(p + k)] >= 0) continue;
+        if (r.index[static_cast<std::size_t>(p + k)] >= 0 || (k < 2 && !m.plan_known)) continue;
         any = true;
         if (m.published_sd[k] <= 0)
           zero = true;
@@ -441,6 +441,7 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     AdjustedMark q;
     q.name = m.name;
     q.hold = m.hold;
+    q.plan_known = m.plan_known;
     const MarkMap map = enu_map(a);
     Vec3 enu = enu_of(a, r);
     q.cov_enu = covariance_of(map, r);

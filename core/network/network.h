@@ -73,6 +73,7 @@ struct AdjustedMark {
   double network_plan95 = 0, network_up95 = 0;          ///< with respect to the datum, m
   double geoid_correction = 0, geoid_correction_sd = 0; ///< of the surface at the mark, m
   double height_sd = 0;          ///< of the physical height, m, with held marks' uncertainty; 0 without a geoid
+  bool plan_known = true;        ///< false: only levels lead to it; its east and north mean nothing
   int levels = 0;                ///< levelled differences that end here
   int set_ups = 0;               ///< independent erections that used vectors start from
   int independent_checks = 0;    ///< beyond the first

@@ -54,6 +54,7 @@ ordered_json mark_record(const Job &job, const NetworkRun &run, const AdjustedMa
   j["ellipse95"] = {{"a_m", e.major * k}, {"b_m", e.minor * k}, {"azimuth_deg", degrees(e.azimuth)}};
   j["local_plan95_m"] = m.local_plan95, j["local_up95_m"] = m.local_up95;
   j["network_plan95_m"] = m.network_plan95, j["network_up95_m"] = m.network_up95;
+  j["height_sd_m"] = m.height_sd > 0 ? ordered_json(m.height_sd) : ordered_json(nullptr);
   j["scaled"] = "a priori";
   j["held"] = hold_name(m.hold);
   j["independent_checks"] = m.independent_checks;
@@ -129,6 +130,25 @@ Report sheet(const json &r, LengthUnit unit) {
     if (m.at("held") != "full" && m.at("independent_checks").get<int>() == 0) unchecked.push_back(name);
   }
   what.tables = {grid, accuracy};
+  ReportTable heights{
+      "Marks known in height only",
+      {{"Mark", "", false}, {"Height", u}, {"s", "mm"}, {"95 %", "mm"}, {"Levelled differences"}, {"Held", "", false}},
+      {}};
+  for (const json &h : r.value("heights", json::array())) {
+    heights.rows.push_back({h.at("name"), len(h.at("height_m"), 4), mm(h.at("height_sd_m")),
+                            fmt::format("{:.1f}", factor95(1) * 1000 * h.at("height_sd_m").get<double>()),
+                            std::to_string(h.at("levels").get<int>()), h.at("held") == "none" ? "" : h.at("held")});
+    if (h.at("held") == "none" && h.at("independent_checks").get<int>() == 0) unchecked.push_back(h.at("name"));
+  }
+  if (!heights.rows.empty()) what.tables.push_back(heights);
+  ReportTable physical_sd{"Physical heights with levels and geoid adjusted together",
+                          {{"Mark", "", false}, {"Height", u}, {"s", "mm"}, {"95 %", "mm"}},
+                          {}};
+  for (const json &m : marks)
+    if (const auto sd = m.find("height_sd_m"); sd != m.end() && sd->is_number())
+      physical_sd.rows.push_back({m.at("name"), len(m.at("height_m"), 4), mm(*sd),
+                                  fmt::format("{:.1f}", factor95(1) * 1000 * sd->get<double>())});
+  if (!physical_sd.rows.empty()) what.tables.push_back(physical_sd);
   std::string named;
   for (const auto &n : unchecked) named += (named.empty() ? "" : ", ") + n;
   what.paragraphs.push_back(unchecked.empty() ? "Every computed mark has at least one independent check."
@@ -316,7 +336,17 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   r["network_fingerprint"] = run->fingerprint;
   r["marks"] = ordered_json::array();
   std::vector<std::string> names;
+  r["heights"] = ordered_json::array();
   for (const AdjustedMark *m : marks) {
+    if (!m->plan_known) {
+      r["heights"].push_back({{"name", m->name},
+                              {"height_m", run->positions.at(m->name).height.value_or(0)},
+                              {"height_sd_m", m->height_sd},
+                              {"held", hold_name(m->hold)},
+                              {"levels", m->levels},
+                              {"independent_checks", m->independent_checks}});
+      continue;
+    }
     r["marks"].push_back(mark_record(job, *run, *m));
     names.push_back(m->name);
   }
@@ -459,6 +489,12 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
          {"geometry", {{"type", "Point"}, {"coordinates", {m.at("lon_deg"), m.at("lat_deg"), m.at("h_m")}}}},
          {"properties", properties}});
   }
+  // Marks known in height only: their plan stays empty.
+  for (const json &h : out.record.data.at("heights"))
+    out.csv += fmt::format("{},,,{},,,,,,{:.4f},,{:.4f},{},{}\n", h.at("name").get<std::string>(),
+                           fmt::format("{:.5f}", in_unit(h.at("height_m").get<double>(), options.unit)),
+                           h.at("height_sd_m").get<double>(), factor95(1) * h.at("height_sd_m").get<double>(),
+                           h.at("held").get<std::string>(), h.at("independent_checks").get<int>());
   out.geojson = geo.dump(1);
   return out;
 }

@@ -87,3 +87,35 @@ TEST_CASE("lengths in feet of both kinds") {
   CHECK(in_unit(1200, LengthUnit::us_foot) == Approx(3937));
   CHECK(in_unit(7, LengthUnit::metre) == 7);
 }
+
+TEST_CASE("marks that only levels lead to are issued with their heights and nothing else") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  std::vector<std::string> files;
+  for (const char *f : {"levels-1a.txt", "benchmarks.csv"})
+    files.push_back(std::string(AMPLETIE_SOURCE_DIR "/demo/levels/") + f);
+  job.take(files);
+  job.decide("hold", "HB1", {{"how", "height"}}, "published benchmark");
+  job.accept_vectors(solve_vectors(*job.snapshot(), {}, 0, {}));
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  CHECK(job.network()->result.adjustment.passes);
+  const IssuePackage p = prepare_issue(job, {});
+  CHECK(p.record.data.at("marks").size() == 7);
+  const auto &heights = p.record.data.at("heights");
+  REQUIRE(heights.size() == 2); // HB1 and K1
+  for (const auto &h : heights) {
+    CHECK(h.at("height_sd_m").get<double>() < 0.01);
+    CHECK_THAT(p.csv, Contains(h.at("name").get<std::string>() + ",,,"));
+    if (h.at("name") == "HB1") CHECK(h.at("height_m").get<double>() == Approx(472.0761).margin(1e-6));
+  }
+  // Levels reach R07 over the ridge: its physical height is good to millimetres, not to the grid's decimetres.
+  for (const auto &m : p.record.data.at("marks"))
+    if (m.at("name") == "R07") CHECK(m.at("height_sd_m").get<double>() < 0.006);
+  for (const auto &m : p.record.data.at("marks"))
+    if (m.at("name") == "REFB") CHECK(m.at("height_sd_m").get<double>() > 0.05);
+  std::string captions;
+  for (const auto &s : p.sheet.sections)
+    for (const auto &t : s.tables) captions += t.caption + "\n";
+  CHECK_THAT(captions, Contains("Marks known in height only"));
+  for (const std::string &name : job.network()->result.zero_sd_held) CHECK(name != "K1");
+}
