@@ -419,9 +419,9 @@ void LevelsSheet::refresh_book() {
       rows.push_back(std::move(r));
     }
     QString words = QString("ΣB − ΣF %1 = Σrises − Σfalls %2 = last − first %3 m")
-                        .arg(book.sum_back - book.sum_fore, 0, 'f', 5)
-                        .arg(book.sum_rise - book.sum_fall, 0, 'f', 5)
-                        .arg(book.last - book.first, 0, 'f', 5)
+                        .arg(book.sum_back - book.sum_fore, 0, 'f', 6)
+                        .arg(book.sum_rise - book.sum_fall, 0, 'f', 6)
+                        .arg(book.last - book.first, 0, 'f', 6)
                         .replace(" -", " −");
     words = (book.agrees() ? "■ " : "✕ ") + words;
     words += QString("<br/>%1 set-ups over %2 km, distance balance %3 m, longest sight %4 m")

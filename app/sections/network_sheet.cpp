@@ -185,9 +185,9 @@ void NetworkSheet::refresh() {
             sigma(0),
             sigma(1),
             sigma(2),
-            {m.plan_known
-                 ? QString("%1 · %2").arg(m.network_plan95 * 1000, 0, 'f', 1).arg(m.network_up95 * 1000, 0, 'f', 1)
-                 : QString("– · %1").arg(1.96 * m.height_sd * 1000, 0, 'f', 1),
+            {QString("%1 · %2")
+                 .arg(m.plan_known ? QString::number(m.network_plan95 * 1000, 'f', 1) : QString("–"))
+                 .arg((m.height_sd > 0 ? 1.96 * m.height_sd : m.network_up95) * 1000, 0, 'f', 1),
              m.network_plan95,
              {},
              false},

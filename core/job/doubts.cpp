@@ -360,9 +360,10 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
   }
   for (const AdjustedMark &m : r.marks) {
     if (m.hold == Hold::full) continue;
-    if (m.independent_checks == 0)
+    if (m.independent_checks == 0 && (m.plan_known || m.hold != Hold::height))
       list.add("no independent check", m.name, "network", m.name,
-               "only one set-up determines this mark: a mistake in it would not show");
+               m.plan_known ? "only one set-up determines this mark: a mistake in it would not show"
+                            : "only one levelled difference leads to this mark: a mistake in it would not show");
     if (m.hold == Hold::check) {
       const Vec3 e = m.shift_enu;
       const double q = e.dot((m.network_cov_enu + Mat3::Identity() * 1e-12).inverse() * e);
