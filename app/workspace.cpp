@@ -87,6 +87,19 @@ QString Workspace::decide(const std::string &verb, const std::string &target, co
   }
 }
 
+QString Workspace::take_text(const std::string &name, const std::string &text) {
+  if (!job_) return "no job is open";
+  try {
+    last_intake_ = job_->take_bytes({{name, text}});
+    Q_EMIT changed();
+    return last_intake_.front().outcome == Intake::Outcome::taken
+               ? QString()
+               : QString::fromStdString(last_intake_.front().sentence);
+  } catch (const std::exception &e) {
+    return QString::fromUtf8(e.what());
+  }
+}
+
 QString Workspace::keep_recipe(const std::string &source, const std::string &name, const std::string &json) {
   try {
     const auto kept = job_->take_bytes({{name + ".json", json}});

@@ -52,6 +52,8 @@ public:
   /// Records a decision; returns an empty string or what went wrong.
   QString decide(const std::string &verb, const std::string &target, const nlohmann::json &value,
                  const QString &reason);
+  /// Takes a text that was made here as a source; an empty string or what went wrong.
+  QString take_text(const std::string &name, const std::string &text);
   /// Puts a recipe into the job and reads a source with it; an empty string or what went wrong.
   QString keep_recipe(const std::string &source, const std::string &name, const std::string &json);
   void undo();

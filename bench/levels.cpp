@@ -2,8 +2,8 @@
 // and converting the numbers of the same text with the C library.
 #include "formats/recipe_reading.h"
 #include "levelling/line.h"
+#include "numbers.h"
 #include <benchmark/benchmark.h>
-#include <cstdlib>
 #include <fmt/format.h>
 
 using namespace ampletie;
@@ -50,17 +50,6 @@ static void open_reduce_close(benchmark::State &state) {
 BENCHMARK(open_reduce_close)->Unit(benchmark::kMillisecond);
 
 static void numbers_with_strtod(benchmark::State &state) {
-  for (auto _ : state) {
-    double sum = 0;
-    for (const char *p = text().c_str(); *p;) {
-      char *end = nullptr;
-      const double v = std::strtod(p, &end);
-      if (end == p)
-        ++p;
-      else
-        sum += v, p = end;
-    }
-    benchmark::DoNotOptimize(sum);
-  }
+  for (auto _ : state) benchmark::DoNotOptimize(numbers_by_strtod(text()));
 }
 BENCHMARK(numbers_with_strtod)->Unit(benchmark::kMillisecond);

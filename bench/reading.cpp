@@ -2,8 +2,8 @@
 // the numbers with the C library.
 #include "base/text.h"
 #include "formats/rinex_observation.h"
+#include "numbers.h"
 #include <benchmark/benchmark.h>
-#include <cstdlib>
 #include <cstring>
 
 using namespace ampletie;
@@ -20,18 +20,7 @@ static void read_observations(benchmark::State &state) {
 BENCHMARK(read_observations);
 
 static void numbers_with_strtod(benchmark::State &state) {
-  for (auto _ : state) {
-    double sum = 0;
-    for (const char *p = text().c_str(); *p;) {
-      char *end = nullptr;
-      const double v = std::strtod(p, &end);
-      if (end == p)
-        ++p;
-      else
-        sum += v, p = end;
-    }
-    benchmark::DoNotOptimize(sum);
-  }
+  for (auto _ : state) benchmark::DoNotOptimize(numbers_by_strtod(text()));
   state.SetBytesProcessed(static_cast<std::int64_t>(state.iterations()) * static_cast<std::int64_t>(text().size()));
 }
 BENCHMARK(numbers_with_strtod);

@@ -103,6 +103,10 @@ void set_levels(Job &job, const std::vector<std::string> &words, const std::stri
       const auto ids = readings(job, words[1]);
       if (ids.empty()) throw InputError("there is no reading \"" + words[1] + "\": write FILE:LINE");
       for (const auto &id : ids) job.decide("set", id, {{"mark", text}}, because);
+    } else if (words[0] == "staff") {
+      if (name != "scale") throw InputError("a staff has a scale, in ppm");
+      job.decide("set", "staff:" + words[1], {{"scale", text.empty() ? json() : json(number(name, text, -2000, 2000))}},
+                 because);
     } else {
       const LevelSource *source = nullptr;
       for (const LevelSource &s : job.snapshot()->levels->sources)

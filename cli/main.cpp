@@ -89,8 +89,8 @@ std::string vector_id(const Job &job, const std::string &text) {
 int cmd_set(const Arguments &a) {
   Job job = Job::open(a.job);
   if (a.words.empty())
-    throw InputError(
-        "say what to set: occupation, vector, run, reading, source, job, solve, limit, weight, levels or accept");
+    throw InputError("say what to set: occupation, vector, run, reading, staff, source, job, solve, limit, weight, "
+                     "levels or accept");
   const std::string kind = a.words[0];
   if (kind == "accept") {
     if (a.words.size() != 2 || a.because.empty()) throw InputError("accept needs the doubt's id and --because");
@@ -99,7 +99,7 @@ int cmd_set(const Arguments &a) {
     job.decide("accept", a.words[1], nlohmann::json::object(), a.because);
     return finish(job);
   }
-  if (kind == "run" || kind == "reading" || kind == "source") {
+  if (kind == "run" || kind == "reading" || kind == "staff" || kind == "source") {
     set_levels(job, a.words, a.because);
     return finish(job);
   }
@@ -313,10 +313,10 @@ int run(int argc, char **argv) {
   c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
   c->add_option("--as", a.as, "levels: a text that no recipe knows yet")->check(CLI::IsMember({"levels"}));
   c = command("set", "correct an occupation, change settings, accept a doubt", [&] { return cmd_set(a); });
-  c->add_option(
-       "WORDS", a.words,
-       "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME | "
-       "source FILE recipe=NAME|seen=yes | job|solve|limit|weight|levels NAME=VALUE… | accept DOUBT")
+  c->add_option("WORDS", a.words,
+                "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME "
+                "| staff NAME scale=PPM | "
+                "source FILE recipe=NAME|seen=yes | job|solve|limit|weight|levels NAME=VALUE… | accept DOUBT")
       ->required();
   because(c);
   for (bool check : {false, true}) {

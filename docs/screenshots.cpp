@@ -140,7 +140,8 @@ int main(int argc, char **argv) {
   shoot("levels");
   for (auto [button, name] : {std::pair{"Heights part", "levels-heights"},
                               {"Files part", "levels-files"},
-                              {"Two pegs part", "levels-pegs"}}) {
+                              {"Instruments part", "levels-instruments"},
+                              {"Key in part", "levels-key-in"}}) {
     press(button);
     shoot(name);
   }

@@ -1,3 +1,4 @@
+#include "app/book_entry.h"
 #include "app/level_picture.h"
 #include "app/recipe_view.h"
 #include "app/sections/sections.h"
@@ -132,7 +133,8 @@ LevelsSheet::LevelsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Levels", par
   add_part("Lines", lines_page, stack_);
   add_part("Heights", heights_, stack_);
   add_part("Files", files_page, stack_);
-  add_part("Two pegs", two_pegs(), stack_);
+  add_part("Key in", new BookEntry(w_), stack_);
+  add_part("Instruments", two_pegs(), stack_);
   body()->addWidget(stack_, 1);
   set_action("Level report …", "Level report");
 
@@ -214,12 +216,35 @@ QWidget *LevelsSheet::two_pegs() {
       new QLabel("Two pegs are read from two places of the instrument. Any arrangement does whose distances differ: "
                  "from the middle and from beyond one peg, or from one third each.");
   intro->setWordWrap(true);
+  staffs_ = new TableCard(
+      "Staffs",
+      {{"Staff", "", false, false, 90},
+       {"Scale ppm", "What a metre of the staff is longer than a metre, by its certificate; empty: as the job", true,
+        true, 90},
+       {"Set-ups", "", true},
+       {"Rise m", "Measured with it, over all lines in use", true},
+       {"It does mm", "", true}});
+  staffs_->model()->edit = [this](const std::string &id, int, const QString &value) -> QString {
+    std::string t(trimmed(value.toStdString()));
+    std::replace(t.begin(), t.end(), ',', '.');
+    nlohmann::json scale;
+    if (!t.empty()) {
+      const auto v = parse_number(t);
+      if (!v || std::abs(*v) > 2000) return QString("“%1” is no scale in ppm").arg(value);
+      scale = *v;
+    }
+    return w_.decide("set", "staff:" + id, {{"scale", scale}}, "certificate of the staff");
+  };
+  connect(staffs_->model(), &TableModel::refused, this, [this](const QString &why) { say(why, true); });
   auto *all = new QVBoxLayout(page);
+  all->addWidget(staffs_, 2);
+  auto *title = new QLabel("<b>Two-peg test</b>");
+  all->addWidget(title);
   all->addWidget(intro);
   all->addLayout(grid);
   all->addWidget(pegs_words_);
   all->addWidget(pegs_take_, 0, Qt::AlignLeft);
-  all->addStretch();
+  all->addStretch(1);
   judge_pegs();
   return page;
 }
@@ -443,7 +468,7 @@ void LevelsSheet::refresh_book() {
 }
 
 void LevelsSheet::refresh() {
-  std::vector<Row> lines, heights, files;
+  std::vector<Row> lines, heights, files, staffs;
   if (w_.has_job()) {
     const LevelReport &r = *w_.job().snapshot()->levels;
     for (const LevelLine &l : r.lines) {
@@ -497,6 +522,27 @@ void LevelsSheet::refresh() {
                            {}});
       }
     }
+    std::map<std::string, std::pair<int, double>> by_staff;
+    for (const LevelLine &l : r.lines)
+      for (const LevelSetup &s : l.setups.setups) {
+        auto &[n, rise] = by_staff[l.run.sights[s.back.front()].staff];
+        ++n;
+        if (l.used) rise += s.difference();
+      }
+    for (const auto &[staff, sum] : by_staff) {
+      const auto known = w_.job().state().staffs.find(staff);
+      const bool said = known != w_.job().state().staffs.end();
+      const double ppm = said ? known->second.value : w_.job().state().settings.levels.staff_ppm;
+      staffs.push_back(
+          {staff,
+           {{staff.empty() ? QString("(unnamed)") : text(staff), {}, {}, true},
+            Cell{said ? QString::number(ppm, 'f', 1) : QString(), ppm, said ? ink::accepted : QColor(), said},
+            {QString::number(sum.first), sum.first, {}, false},
+            {QString::number(sum.second, 'f', 1), sum.second, {}, false},
+            {mm(1e-6 * ppm * sum.second, 2), 1e-6 * ppm * sum.second, {}, false}},
+           false,
+           {}});
+    }
     for (const LevelSource &s : r.sources)
       files.push_back({s.source_id,
                        {{text(s.name), {}, {}, true},
@@ -529,6 +575,7 @@ void LevelsSheet::refresh() {
   picture_->select(line_);
   heights_->set_rows(std::move(heights));
   files_->set_rows(std::move(files));
+  staffs_->set_rows(std::move(staffs));
   refresh_book();
   refresh_buttons();
 }

@@ -70,7 +70,7 @@ private:
   void refresh();
   void refresh_book();
   void refresh_buttons();
-  TableCard *lines_, *book_, *heights_, *files_;
+  TableCard *lines_, *book_, *heights_, *files_, *staffs_;
   LevelPicture *picture_;
   RecipeView *view_;
   QStackedWidget *stack_;

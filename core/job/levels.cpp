@@ -164,8 +164,9 @@ LevelCorrections corrections_of(const JobState &state, const RunEdits *edits) {
   c.collimation = 1e-3 * l.collimation_mm_m;
   c.curvature = l.curvature, c.refraction_coefficient = l.refraction;
   c.staff_scale_ppm = l.staff_ppm;
+  for (const auto &[staff, ppm] : state.staffs) c.staff_ppm[staff] = ppm.value;
   if (edits) {
-    if (edits->staff_ppm.value) c.staff_scale_ppm = *edits->staff_ppm.value;
+    if (edits->staff_ppm.value) c.staff_scale_ppm = *edits->staff_ppm.value, c.staff_ppm.clear();
     if (edits->collimation_mm_m.value) c.collimation = 1e-3 * *edits->collimation_mm_m.value;
   }
   return c;
@@ -181,6 +182,12 @@ void describe(LevelLine &l) {
   if (l.height_correction != 0)
     l.remarks.push_back(
         fmt::format("height system (normal gravity) {:+.2f} mm over the line", 1000 * l.height_correction));
+  std::map<std::string, double> rise;
+  for (const LevelSetup &s : l.setups.setups) rise[l.run.sights[s.back.front()].staff] += s.difference();
+  for (const auto &[staff, ppm] : c.staff_ppm)
+    if (const auto up = rise.find(staff); up != rise.end() && ppm != 0)
+      l.remarks.push_back(fmt::format("staff {} {:+.1f} ppm over {:+.1f} m: {:+.2f} mm", staff, ppm, up->second,
+                                      1e-3 * ppm * up->second));
   if (c.staff_scale_ppm != 0)
     l.remarks.push_back(fmt::format("staff scale {:+.1f} ppm: {:+.2f} mm", c.staff_scale_ppm,
                                     1e-3 * c.staff_scale_ppm * l.reduced.raw_difference));

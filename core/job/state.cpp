@@ -166,6 +166,11 @@ JobState fold(const std::vector<Decision> &log) {
       r.decisions.push_back(d.seq);
     } else if (d.verb == "set" && d.target.substr(0, 2) == "r-") {
       s.sight_marks[d.target] = {d.value.value("mark", ""), d.seq};
+    } else if (d.verb == "set" && d.target.substr(0, 6) == "staff:") {
+      if (const auto x = d.value.find("scale"); x != d.value.end() && x->is_number())
+        s.staffs[d.target.substr(6)] = {x->get<double>(), d.seq};
+      else
+        s.staffs.erase(d.target.substr(6));
     } else if (d.verb == "set" && d.target.substr(0, 7) == "source:") {
       const std::string id = d.target.substr(7);
       if (d.value.contains("recipe")) s.recipes[id] = {d.value.value("recipe", ""), d.seq};

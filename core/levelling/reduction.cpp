@@ -23,8 +23,9 @@ double sight_correction(const StaffSight &s, const LevelCorrections &c) {
     out -= c.collimation * s.distance;
     if (c.curvature) out -= curvature_and_refraction(s.distance, c.refraction_coefficient);
   }
-  const double ppm =
-      c.staff_scale_ppm + c.staff_expansion_ppm_per_k * (c.staff_temperature - c.staff_reference_temperature);
+  const auto own = c.staff_ppm.find(s.staff);
+  const double ppm = (own != c.staff_ppm.end() ? own->second : c.staff_scale_ppm) +
+                     c.staff_expansion_ppm_per_k * (c.staff_temperature - c.staff_reference_temperature);
   return out + s.reading * ppm * 1e-6;
 }
 

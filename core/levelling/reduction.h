@@ -12,8 +12,9 @@ struct LevelCorrections {
   double staff_scale_ppm = 0;           ///< of the graduation against its name
   double staff_expansion_ppm_per_k = 0; ///< 0.8 for invar (common practice)
   double staff_temperature = 20, staff_reference_temperature = 20; ///< °C
+  std::map<std::string, double> staff_ppm;                         ///< of single staffs, in place of `staff_scale_ppm`
   bool any() const {
-    return collimation != 0 || curvature || staff_scale_ppm != 0 ||
+    return collimation != 0 || curvature || staff_scale_ppm != 0 || !staff_ppm.empty() ||
            (staff_expansion_ppm_per_k != 0 && staff_temperature != staff_reference_temperature);
   }
 };

@@ -4,6 +4,7 @@
 #include "app/recipe_view.h"
 #include <QComboBox>
 #include <QPlainTextEdit>
+#include <QTableWidget>
 #include <QTextBlock>
 
 using namespace ampletie;
@@ -93,6 +94,15 @@ TEST_CASE("drop level books, reverse, chain two days, leave a set-up out, hold a
   CHECK_THAT(d.evidence().toStdString() +
                  d.cell(lines, d.row_with(lines, "Line", "N1 + N2 + S1 + S2"), "Misclosure mm").toStdString(),
              Contains("30."));
+  // The certificate of staff B explains what is left: the line closes.
+  d.click("Instruments part");
+  QTableView *staffs = d.table("Staffs");
+  d.edit(staffs, d.row_with(staffs, "Staff", "B"), "Scale ppm", "-70");
+  d.click("Lines part");
+  QTest::qWait(20);
+  CHECK_THAT(d.cell(lines, d.row_with(lines, "Line", "N1 + N2 + S1 + S2"), "Verdict").toStdString(),
+             Contains("closes"));
+  l.choose("N1 + N2 + S1 + S2");
   // The far benchmark computed instead of held, and held again.
   const int end = book->model()->rowCount() - 1;
   book->setCurrentIndex(book->model()->index(end, 0));
@@ -156,10 +166,57 @@ TEST_CASE("a book of unknown making: point at the text, say what it is, and it i
   CHECK_THAT(d.cell(files, d.row_with(files, "File", "own.txt"), "State").toStdString(), Contains("read"));
 }
 
+TEST_CASE("a book is keyed in with the keyboard alone, what does not add up is said at once") {
+  LevelDriver l;
+  Driver &d = *l.d;
+  d.click("Key in part");
+  auto *t = d.named<QTableWidget>("Book to key in");
+  auto *words = d.named<QLabel>("Whether the book adds up");
+  REQUIRE(t);
+  d.named<QLineEdit>("Name of the run")->setText("by hand");
+  d.named<QLineEdit>("Height to start from")->setText("100");
+  auto type = [&](const char *text) {
+    d.activate();
+    t->setFocus();
+    t->editItem(t->currentItem());
+    auto *e = qobject_cast<QLineEdit *>(QApplication::focusWidget());
+    REQUIRE(e);
+    QTest::keyClicks(e, text);
+    QTest::keyClick(e, Qt::Key_Return);
+    QTest::qWait(20);
+  };
+  t->setCurrentCell(0, 0);
+  // LEV-01: mark, back; then fore and back of each turn in one row, intermediate sights in rows of their own.
+  for (const char *x : {"1", "1.234"}) type(x);
+  CHECK(t->currentRow() == 1);
+  type("2");
+  t->setCurrentCell(1, 2);
+  type("1.567");
+  type("3");
+  t->setCurrentCell(2, 2);
+  type("0.987");
+  for (const char *x : {"4", "2.3x45"}) type(x);
+  CHECK_THAT(words->text().toStdString(), Contains("no number"));
+  t->setCurrentCell(3, 3);
+  for (const char *x : {"2.345", "1.111", "5"}) type(x);
+  t->setCurrentCell(4, 2);
+  type("1.876");
+  for (const char *x : {"6", "0.654", "2.468", "7", "1.901"}) type(x);
+  CHECK(t->item(6, 7)->text() == "99.9130");
+  CHECK(t->item(2, 7)->text() == "100.2470");
+  CHECK_THAT(words->text().toStdString(), Contains("−0.08700") || Contains("-0.08700"));
+  d.click("Take the book into the job");
+  QTest::qWait(30);
+  const auto lines = l.lines();
+  REQUIRE(std::count(lines.begin(), lines.end(), "by hand") == 1);
+  for (const LevelLine &x : d.window.workspace().job().snapshot()->levels->lines)
+    if (x.name == "by hand") CHECK(x.reduced.difference == Approx(-0.087).margin(1e-9));
+}
+
 TEST_CASE("two pegs: a line of sight is found and becomes the job's correction") {
   LevelDriver l;
   Driver &d = *l.d;
-  d.click("Two pegs part");
+  d.click("Instruments part");
   const std::pair<const char *, const char *> values[] = {
       {"First place, to peg A, m", "30"},  {"First place, reading A, m", "1.432"},
       {"First place, to peg B, m", "30"},  {"First place, reading B, m", "1.288"},

@@ -32,6 +32,15 @@ Summary summarise(const std::vector<Outcome> &all) {
   s.nse /= s.vectors;
   return s;
 }
+/// Models of two ends of the demo's first session.
+std::map<std::string, OccupationModel> two_ends(const sky::Scenario &scenario, const Judged &j, const Orbits &orbits) {
+  std::map<std::string, OccupationModel> m;
+  for (const auto &u : scenario.sessions[0].setups)
+    if (u.mark == "PN1" || u.mark == "PS1")
+      m[u.mark] = model_occupation(j.file(u.mark, "s1"), orbits, j.marker.at(u.mark + "/s1"),
+                                   {{0, 0, u.height}, &j.antennas.at(u.antenna)}, {}, {});
+  return m;
+}
 } // namespace
 
 TEST_CASE("the demo's vectors: fixed, right, and near the truth") {
@@ -102,11 +111,7 @@ TEST_CASE("the solution does not depend on which end is called the base") {
   scenario.sessions.resize(1);
   const Judged j = judge(scenario);
   const BroadcastOrbits orbits(j.campaign.navigation);
-  std::map<std::string, OccupationModel> m;
-  for (const auto &u : scenario.sessions[0].setups)
-    if (u.mark == "PN1" || u.mark == "PS1")
-      m[u.mark] = model_occupation(j.file(u.mark, "s1"), orbits, j.marker.at(u.mark + "/s1"),
-                                   {{0, 0, u.height}, &j.antennas.at(u.antenna)}, {}, {});
+  const auto m = two_ends(scenario, j, orbits);
   const StaticVector a = solve_static(m.at("PN1"), m.at("PS1"), orbits, {}, {}, {}),
                      b = solve_static(m.at("PS1"), m.at("PN1"), orbits, {}, {}, {});
   CHECK((a.d + b.d).norm() < 5e-4);
@@ -175,11 +180,7 @@ TEST_CASE("a slip of half a cycle is not repaired") {
   scenario.sessions.resize(1);
   const Judged j = judge(scenario);
   const BroadcastOrbits orbits(j.campaign.navigation);
-  std::map<std::string, OccupationModel> m;
-  for (const auto &u : scenario.sessions[0].setups)
-    if (u.mark == "PN1" || u.mark == "PS1")
-      m[u.mark] = model_occupation(j.file(u.mark, "s1"), orbits, j.marker.at(u.mark + "/s1"),
-                                   {{0, 0, u.height}, &j.antennas.at(u.antenna)}, {}, {});
+  const auto m = two_ends(scenario, j, orbits);
   const StaticVector before = solve_static(m.at("PN1"), m.at("PS1"), orbits, {}, {}, {});
   const auto longest = *std::max_element(before.arcs.begin(), before.arcs.end(),
                                          [](const auto &x, const auto &y) { return x.epochs < y.epochs; });
