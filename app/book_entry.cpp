@@ -34,6 +34,8 @@ BookEntry::BookEntry(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   for (const Cells c : {back, intermediate, fore, back_distance, fore_distance, running}) table_->setColumnWidth(c, 92);
   table_->setEditTriggers(QAbstractItemView::AnyKeyPressed | QAbstractItemView::DoubleClicked |
                           QAbstractItemView::EditKeyPressed);
+  table_->setStyleSheet("QTableWidget { background:#FFFFFF; border:1px solid #D9D4C8; gridline-color:#EEEAE0; }");
+  table_->setShowGrid(true);
   table_->installEventFilter(this);
   name_ = new QLineEdit;
   name_->setPlaceholderText("Name of the run");

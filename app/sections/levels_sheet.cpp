@@ -204,6 +204,7 @@ QWidget *LevelsSheet::two_pegs() {
       connect(e, &QLineEdit::textChanged, this, [this] { judge_pegs(); });
     }
   }
+  grid->setColumnStretch(5, 1);
   pegs_words_ = new QLabel;
   pegs_words_->setWordWrap(true);
   pegs_words_->setAccessibleName("Two-peg result");
