@@ -285,6 +285,11 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
   }
   html += trace_html(trace_mark(name, *w_.job().snapshot(), w_.job().vectors(), run));
   auto hold_as = [this, name](const char *how) { w_.decide("hold", name, {{"how", how}}, reason_->text()); };
+  const auto bench = w_.job().snapshot()->benchmarks.find(name);
+  if (hold == Hold::none && bench != w_.job().snapshot()->benchmarks.end())
+    add_action(
+        "Hold in height", "Its published physical height is held, its plan computed", [hold_as] { hold_as("height"); },
+        false);
   if (hold == Hold::none && pub != w_.job().snapshot()->published.end()) {
     add_action(
         "Hold mark", "Fixed at its published coordinates", [hold_as] { hold_as("full"); }, false);

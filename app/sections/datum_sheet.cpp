@@ -89,6 +89,31 @@ void DatumSheet::refresh() {
            false,
            {}});
     }
+    // Benchmarks: a height and nothing else.
+    for (const auto &[name, p] : s.benchmarks) {
+      if (s.published.count(name)) continue;
+      const auto h = s.state.holds.find(name);
+      const Hold how = h == s.state.holds.end() ? Hold::none : h->second.how;
+      published.push_back(
+          {name,
+           {{text(name), {}, {}, true},
+            {words.at(how), {}, how == Hold::none ? ink::unused : QColor(), how != Hold::none},
+            {QString("height %1").arg(*p.height, 0, 'f', 4), {}, {}, false},
+            {text(p.epoch), {}, {}, false},
+            {"–", {}, {}, false},
+            {"–", {}, {}, false},
+            {"–", {}, {}, false},
+            Cell{p.sd_height ? QString::number(*p.sd_height * 1000, 'f', 1) : "none",
+                 {},
+                 p.sd_height ? QColor() : ink::attention,
+                 false},
+            {p.line ? text(p.source_name) + QString(" line %1").arg(p.line) : QString("decision %1").arg(p.decision),
+             {},
+             {},
+             false}},
+           false,
+           {}});
+    }
     const auto &set = s.state.settings.datum;
     auto line = [&](const QString &k, const QString &v) {
       html += QString("<tr><td style='color:#5A666E;padding-right:14px;padding-bottom:3px'>%1</td><td "

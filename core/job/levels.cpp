@@ -216,6 +216,9 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
                        const std::map<std::string, double> &latitude) {
   LevelReport out;
   const std::vector<Recipe> recipes = job_recipes(contents);
+  std::string known_recipes;
+  for (const Recipe &r : recipes) known_recipes += write_recipe(r);
+  known_recipes = sha256_hex(known_recipes);
   for (const auto &c : contents) {
     if (c.source.kind != "levels") continue;
     const auto wanted = state.recipes.find(c.source.id);
@@ -224,12 +227,16 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
     if (wanted != state.recipes.end())
       for (const Recipe &r : recipes)
         if (r.name == wanted->second.value) use = &r, score = 1;
-    if (!use)
-      if (const auto best = best_recipe(recipes, level_text(c), 0)) use = &recipes[best->index], score = best->score;
+    if (!use) {
+      const auto [it, fresh] = readings.best.try_emplace(c.source.id + known_recipes);
+      if (fresh)
+        if (const auto best = best_recipe(recipes, level_text(c), 0)) it->second.emplace(best->index, best->score);
+      if (it->second) use = &recipes[it->second->first], score = it->second->second;
+    }
     Recipe blank;
     if (!use || (score < 0.3 && wanted == state.recipes.end()))
       blank = blank_recipe(level_text(c), c.source.name + ", not said yet"), use = &blank, score = 0;
-    auto &kept = readings[c.source.id + write_recipe(*use)];
+    auto &kept = readings.read[c.source.id + write_recipe(*use)];
     if (!kept) kept = std::make_shared<LevelSource>(read_levels(c, *use, score));
     out.sources.push_back(*kept);
     out.sources.back().seen = state.seen.count(c.source.id) > 0;

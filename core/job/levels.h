@@ -69,7 +69,10 @@ struct LevelReport {
 
 /// Reads the level files of a job. `readings` keeps what was read of a file with a recipe; it is filled. `latitude`:
 /// of marks, radians.
-using LevelReadings = std::map<std::string, std::shared_ptr<const LevelSource>>;
+struct LevelReadings {
+  std::map<std::string, std::shared_ptr<const LevelSource>> read;            ///< by source and recipe
+  std::map<std::string, std::optional<std::pair<std::size_t, double>>> best; ///< by source and recipes: index, score
+};
 LevelReport job_levels(const Contents &contents, const JobState &state,
                        const std::map<std::string, PublishedMark> &published, LevelReadings &readings,
                        const std::map<std::string, double> &latitude);

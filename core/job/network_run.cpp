@@ -97,8 +97,9 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
           break;
         }
   }
-  std::set<std::string> touched, guessed;
+  std::set<std::string> touched;
   for (const NetworkVector &n : in.vectors) touched.insert({n.from, n.to});
+  const std::set<std::string> with_vectors = touched;
   const GeoidModel *geoid = datum.geoid();
   if (geoid && geoid->sd_m()) {
     in.geoid = GeoidPrior{*geoid->sd_m(), geoid->correlation_m().value_or(10e3)};
@@ -116,7 +117,6 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
             Geodetic g = to_geodetic(position.at(*here).xyz);
             g.h += rise;
             position[*there] = {to_cartesian(g), datum.frame(), datum.epoch()};
-            guessed.insert(*there);
             moved = true;
           }
     }
@@ -128,10 +128,12 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
     NetworkMark m;
     m.name = name;
     m.position = position.at(name);
-    m.plan_known = !guessed.count(name);
+    // A place in a list does not determine anything as long as nobody holds it.
+    m.plan_known = with_vectors.count(name) > 0;
     if (in.geoid) m.undulation = geoid->undulation(to_geodetic(m.position.xyz));
     const auto h = s.state.holds.find(name);
     if (h != s.state.holds.end()) m.hold = h->second.how;
+    m.plan_known = m.plan_known || m.hold == Hold::full || m.hold == Hold::plan || m.hold == Hold::weighted;
     const auto p = s.published.find(name);
     if (p != s.published.end() && p->second.sd_enu) m.published_sd = *p->second.sd_enu;
     // A height that was said as a physical one is held as one: the geoid's error is not in it.

@@ -81,7 +81,7 @@ struct JobState {
   std::map<std::string, long> setting_decisions; ///< setting name → decision
   std::map<std::string, OccupationEdits> occupations;
   std::map<std::string, RunEdits> runs;
-  std::map<std::string, Decided<double>> staffs; ///< staff → scale of its graduation, ppm
+  std::map<std::string, Decided<double>> staffs;           ///< staff → scale of its graduation, ppm
   std::map<std::string, Decided<std::string>> sight_marks; ///< sight → mark meant
   std::map<std::string, Decided<std::string>> recipes;     ///< source → recipe
   std::map<std::string, long> seen;                        ///< sources whose unread pieces were looked at

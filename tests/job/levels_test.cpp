@@ -186,6 +186,12 @@ TEST_CASE("levels and vectors in one network: physical heights, the geoid's erro
     levels += t.kind == "level", files += t.kind == "source" && t.text.find("levels-") == 0;
   CHECK(levels > 2);
   CHECK(files > 2);
+  // A mark whose place a list gives, to which only levels lead: its plan stays unknown, and nothing is missing for it.
+  job.decide("hold", "K1", {{"how", "check"}, {"geodetic", {46.318, 13.882, 905.31}}}, "from a map");
+  const NetworkRun again = run_network(*job.snapshot(), job.vectors(), {});
+  for (const AdjustedMark &m : again.result.marks)
+    if (m.name == "K1") CHECK(!m.plan_known);
+  job.undo();
   // Another instrument's whim: a decimetre in a reading is found by the network and by the line.
   const LevelLine &l = line(job, "N1 + N2 + S1");
   std::string fore;
