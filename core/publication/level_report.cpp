@@ -42,6 +42,9 @@ ReportSection closures(const Job &job) {
                  {"sd", "mm"},
                  {"verdict", "", false}},
                 {}};
+  for (const LevelOrder &o : level_orders())
+    if (o.line == set.limit_mm_km)
+      s.paragraphs.push_back(fmt::format("That is the limit of {} ({}).", o.name, o.source));
   std::string on_default;
   for (const LevelLine &l : r.lines) {
     if (!l.own_weights && l.used) on_default += (on_default.empty() ? "" : ", ") + l.name;
