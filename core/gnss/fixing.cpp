@@ -110,31 +110,31 @@ Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const 
     return out;
   }
   out.integers.coefficients.resize(0, open.cols());
-  // One arc that is no whole number (half a cycle slipped, and nothing said so) spoils all: which one, left real, lets
-  // the others be settled? Many are tried, so the demands are higher.
-  VectorXd x_try = x;
-  MatrixXd p_try = p;
-  if (!fix_step(x_try, p_try, first_arc, open, o, 4)) {
-    StaticOptions strict = o;
-    strict.least_ratio = std::max(3.0, o.least_ratio);
+  // A ratio that practice asks for is sought first, be it with fewer integers; only where there is none that of the
+  // failure rate decides. What comes after the first step adds little and must not spoil it.
+  StaticOptions customary = o;
+  customary.least_ratio = std::max(3.0, o.least_ratio);
+  auto first_step = [&] {
+    auto step = fix_step(out.x, out.p, first_arc, open, customary, 4);
+    return step ? step : fix_step(out.x, out.p, first_arc, open, o, 4);
+  };
+  auto step = first_step();
+  if (!step) {
+    // One arc that is no whole number (half a cycle slipped, and nothing said so) spoils all: which one, left real,
+    // lets the others be settled? Many are tried, so the demands are higher.
+    StaticOptions strict = customary;
     strict.success_limit = 1 - (1 - o.success_limit) / 20;
     double best = 0;
     for (std::size_t a : begun_by_slips(arcs, integer_systems)) {
       const IntMatrix rows = double_difference_rows(arcs, integer_systems, a);
-      x_try = x, p_try = p;
-      const auto step = fix_step(x_try, p_try, first_arc, rows, strict, (rows.rows() + 1) / 2);
-      if (step && step->ratio > best) best = step->ratio, open = rows, out.real_arc = static_cast<int>(a);
+      VectorXd x_try = x;
+      MatrixXd p_try = p;
+      const auto without = fix_step(x_try, p_try, first_arc, rows, strict, (rows.rows() + 1) / 2);
+      if (without && without->ratio > best) best = without->ratio, open = rows, out.real_arc = static_cast<int>(a);
     }
+    if (out.real_arc >= 0) step = first_step();
   }
-  // A ratio that practice asks for is sought first, be it with fewer integers; only where there is none that of the
-  // failure rate decides. What comes after the first step adds little and must not spoil it.
-  StaticOptions later = o;
-  later.least_ratio = std::max(3.0, o.least_ratio);
-  x_try = x, p_try = p;
-  const bool customary = fix_step(x_try, p_try, first_arc, open, later, 4).has_value();
-  for (Index least = 4; open.rows() > 0; least = 1) {
-    const auto step = fix_step(out.x, out.p, first_arc, open, least == 4 && !customary ? o : later, least);
-    if (!step) break;
+  while (step) {
     auto &all = out.integers;
     const Index have = all.values.size(), more = step->values.size();
     all.coefficients.conservativeResize(have + more, open.cols());
@@ -147,6 +147,7 @@ Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const 
     out.story.push_back({static_cast<int>(open.rows()), static_cast<int>(more), step->ratio, step->success, 1000 * sd});
     out.solution = have + more == n ? Solution::fixed : Solution::partly_fixed;
     open = step->open;
+    step = open.rows() > 0 ? fix_step(out.x, out.p, first_arc, open, customary, 1) : std::nullopt;
   }
   if (out.solution == Solution::partly_fixed && out.real_arc < 0) {
     // Integers of short or low arcs may stay open without any weight: would knowing them sharpen the position?
