@@ -168,6 +168,10 @@ Report sheet(const json &r, LengthUnit unit) {
                                              ? "none"
                                              : fmt::format("{:.3f} m", r.at("operation_accuracy_m").get<double>())));
   datum.paragraphs.push_back("Pipeline: " + r.at("pipeline").get<std::string>());
+  const bool geoid_adjusted = std::any_of(r.at("marks").begin(), r.at("marks").end(), [](const json &m) {
+    const auto sd = m.find("height_sd_m");
+    return sd != m.end() && sd->is_number();
+  });
   if (physical)
     datum.paragraphs.push_back(fmt::format(
         "Physical heights through the grid of {}; stated standard deviation of the grid {}. {}",
@@ -175,7 +179,11 @@ Report sheet(const json &r, LengthUnit unit) {
         r.at("geoid_sd_m").is_null()
             ? "none"
             : fmt::format(
-                  "{:.2f} m (absolute), so physical heights are not better than that, though their differences are",
+                  fmt::runtime(geoid_adjusted
+                                   ? "{:.2f} m (absolute); levels and held heights correct it, as the heights' own "
+                                     "standard deviations say"
+                                   : "{:.2f} m (absolute), so physical heights are not better than that, though their "
+                                     "differences are"),
                   r.at("geoid_sd_m").get<double>()),
         r.at("geoid_source").get<std::string>()));
   ReportTable held{"Held marks",
