@@ -19,11 +19,7 @@ enum Cells { mark, back, intermediate, fore, back_distance, fore_distance, remar
 /// What a staff can show, m; a reading outside is a slip of the key.
 constexpr double least_reading = -4, most_reading = 5.5;
 
-std::optional<double> number_of(const QString &t) {
-  std::string s = t.trimmed().toStdString();
-  std::replace(s.begin(), s.end(), ',', '.');
-  return parse_number(s);
-}
+std::optional<double> number_of(const QString &t) { return parse_decimal(t.trimmed().toStdString()); }
 } // namespace
 
 BookEntry::BookEntry(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {

@@ -2,6 +2,7 @@
 #include "app/evidence_html.h"
 #include "job/level_doubts.h"
 #include "levelling/line.h"
+#include <fmt/format.h>
 
 namespace ampletie::app {
 namespace {
@@ -10,7 +11,6 @@ QString signed_mm(double metres) { return (metres < 0 ? "−" : "+") + QString::
 
 void EvidencePanel::about_level_line(QString &html, const LevelLine &l) {
   const LevelReport &r = *w_.job().snapshot()->levels;
-  const LevelSettings &set = w_.job().state().settings.levels;
   const bool bad = !l.problem.empty() || std::any_of(l.misclosures.begin(), l.misclosures.end(),
                                                      [](const Misclosure &m) { return !m.within_limit(); });
   html += heading("Level line", escaped(l.name),
@@ -40,9 +40,7 @@ void EvidencePanel::about_level_line(QString &html, const LevelLine &l) {
                       m.within_propagated()) +
               "</table>";
       if (m.within_limit() && m.within_propagated()) continue;
-      KnownHeights known = l.known;
-      for (const auto &mark : l.computed) known.erase(mark);
-      const auto causes = level_causes(l, m, known, {set.limit_mm_km, set.limit_mm_setup});
+      const auto causes = level_causes(l, m, w_.job().state().settings.levels.limits());
       for (const auto &c : causes) html += "<p style='margin:2px 0'>• " + escaped(c) + "</p>";
       if (causes.empty())
         html += "<p style='color:#6F7B83;margin:2px 0'>None of the causes that were tried explains it.</p>";
@@ -65,26 +63,14 @@ void EvidencePanel::about_level_line(QString &html, const LevelLine &l) {
     for (const auto &x : l.remarks) html += "<p style='margin:2px 0'>" + escaped(x) + "</p>";
   }
   html += part("Where it came from");
-  std::set<std::string> sources;
-  for (const auto &id : l.parts)
-    for (const LevelSource &s : r.sources)
-      for (const LevelRun &run : s.runs)
-        if ((run.id == id || std::any_of(run.sights.begin(), run.sights.end(),
-                                         [&](const StaffSight &x) {
-                                           return std::any_of(l.run.sights.begin(), l.run.sights.end(),
-                                                              [&](const StaffSight &y) { return y.id == x.id; });
-                                         })) &&
-            sources.insert(s.source_id + run.id).second) {
-          html += QString("<p style='margin:2px 0'>● %1</p>")
-                      .arg(link(QString("line:%1:%2").arg(text(s.source_id)).arg(run.sights.front().line),
-                                escaped(QString("%1 lines %2–%3")
-                                            .arg(text(s.name))
-                                            .arg(run.sights.front().line)
-                                            .arg(run.sights.back().line)
-                                            .toStdString())));
-          if (s.source_id == shown_source_ && run.sights.front().line == shown_line_)
-            html += source_lines(s.source_id, shown_line_);
-        }
+  for (const auto &[source, run] : r.runs_of(l)) {
+    const long first = run->sights.front().line;
+    html += QString("<p style='margin:2px 0'>● %1</p>")
+                .arg(link(QString("line:%1:%2").arg(text(source->source_id)).arg(first),
+                          escaped(fmt::format("{} lines {}–{}", source->name, first, run->sights.back().line))));
+    if (source->source_id == shown_source_ && first == shown_line_)
+      html += source_lines(source->source_id, shown_line_);
+  }
   add_action(
       l.used ? "Leave line out" : "Use line", "The line is kept and shown either way",
       [this, id = l.id, used = l.used] {

@@ -7,7 +7,6 @@
 namespace ampletie::app {
 namespace {
 constexpr double row_height = 26;
-bool named(const std::string &m) { return !m.empty() && m.front() != '('; }
 } // namespace
 
 LevelPicture::LevelPicture(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
@@ -35,12 +34,12 @@ std::vector<LevelPicture::Stroke> LevelPicture::strokes() const {
   for (const LevelLine *l : lines) {
     double start = 0;
     for (const LevelPoint &p : l->reduced.points)
-      if (const auto it = at.find(p.mark); it != at.end() && p.turn && named(p.mark)) {
+      if (const auto it = at.find(p.mark); it != at.end() && p.turn && is_named(p.mark)) {
         start = it->second - p.distance;
         break;
       }
     for (const LevelPoint &p : l->reduced.points)
-      if (p.turn && named(p.mark)) at.try_emplace(p.mark, start + p.distance);
+      if (p.turn && is_named(p.mark)) at.try_emplace(p.mark, start + p.distance);
     out.push_back({l->id, start, start + l->reduced.length, row++});
   }
   return out;
@@ -77,7 +76,7 @@ void LevelPicture::draw_diagram(QPainter &p, const std::vector<Stroke> &all) con
   std::map<std::string, std::vector<QPointF>> met;
   for (const Stroke &s : all)
     for (const LevelPoint &q : r.line(s.line)->reduced.points)
-      if (q.turn && named(q.mark))
+      if (q.turn && is_named(q.mark))
         met[q.mark].push_back({x(s.from + q.distance), d.top() + row_height * (s.row + 0.5)});
   p.setPen(QPen(ink::attention, 1, Qt::DashLine));
   for (const auto &[mark, places] : met)
@@ -96,7 +95,7 @@ void LevelPicture::draw_diagram(QPainter &p, const std::vector<Stroke> &all) con
     const auto &points = l.reduced.points;
     for (std::size_t i = 0; i < points.size(); ++i) {
       const LevelPoint &q = points[i];
-      if (!named(q.mark)) continue;
+      if (!is_named(q.mark)) continue;
       const QPointF at(x(s.from + q.distance), y);
       const bool known = l.known.count(q.mark) > 0, junction = met[q.mark].size() > 1 || !q.turn;
       p.setPen(QPen(colour, 1.4));

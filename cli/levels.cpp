@@ -145,10 +145,9 @@ ordered_json run_rows(const Job &job) {
                    {"setups", l.reduced.setups},
                    {"difference_m", l.reduced.difference}};
     // The worst closure speaks for the run.
-    const Misclosure *worst = nullptr;
+    const Misclosure *worst = worst_closure(l.misclosures);
     auto closures = ordered_json::array();
-    for (const Misclosure &m : l.misclosures) {
-      if (!worst || std::abs(m.value) / m.limit > std::abs(worst->value) / worst->limit) worst = &m;
+    for (const Misclosure &m : l.misclosures)
       closures.push_back({{"kind", m.kind == Misclosure::Kind::loop ? "loop" : "between"},
                           {"from", m.from},
                           {"to", m.to},
@@ -158,7 +157,6 @@ ordered_json run_rows(const Job &job) {
                           {"length_m", m.length},
                           {"setups", m.setups},
                           {"passes", m.within_limit()}});
-    }
     j["misclosure_m"] = worst ? ordered_json(worst->value) : ordered_json(nullptr);
     j["limit_m"] = worst ? ordered_json(worst->limit) : ordered_json(nullptr);
     j["passes"] = worst ? ordered_json(worst->within_limit()) : ordered_json(nullptr);

@@ -39,7 +39,8 @@ IntakeSheet::IntakeSheet(Workspace &w, QWidget *parent) : Sheet(w, "Intake", par
   part_drops_ = add_part("Last drop", drops_, stack_);
   auto *words = new QLabel(
       "<p style='font-size:13pt'><b>Drop files from the field here</b></p><p>Observations (RINEX 3), broadcast or "
-      "precise orbits, antenna calibrations (ANTEX), antenna dimensions and a control list, all together and in any "
+      "precise orbits, antenna calibrations (ANTEX), antenna dimensions level books and a control list, all together "
+      "and in any "
       "order.<br/>Each file is recognised by what it holds; what became of it is said line by line.</p>"
       "<p style='color:#5A666E'>To look around first, run <b>./start</b>: it opens the demo job.</p>");
   words->setWordWrap(true);
@@ -85,9 +86,7 @@ QString IntakeSheet::edit(const std::string &id, int column, const QString &valu
     v["slant"] = t == "yes";
     break;
   case read: {
-    std::string n = t;
-    std::replace(n.begin(), n.end(), ',', '.');
-    const auto h = parse_number(n);
+    const auto h = parse_decimal(t);
     if (!h || *h < -1 || *h > 30) return QString("\"%1\" is no antenna height in metres").arg(value);
     v["height"] = *h;
     break;

@@ -226,11 +226,9 @@ QWidget *LevelsSheet::two_pegs() {
        {"Rise m", "Measured with it, over all lines in use", true},
        {"It does mm", "", true}});
   staffs_->model()->edit = [this](const std::string &id, int, const QString &value) -> QString {
-    std::string t(trimmed(value.toStdString()));
-    std::replace(t.begin(), t.end(), ',', '.');
     nlohmann::json scale;
-    if (!t.empty()) {
-      const auto v = parse_number(t);
+    if (!value.trimmed().isEmpty()) {
+      const auto v = parse_decimal(value.toStdString());
       if (!v || std::abs(*v) > 2000) return QString("“%1” is no scale in ppm").arg(value);
       scale = *v;
     }
@@ -254,9 +252,7 @@ void LevelsSheet::judge_pegs() {
   slope_.reset();
   std::array<double, 8> v{};
   for (std::size_t i = 0; i < 8; ++i) {
-    std::string t = pegs_[i]->text().toStdString();
-    std::replace(t.begin(), t.end(), ',', '.');
-    const auto x = parse_number(t);
+    const auto x = parse_decimal(pegs_[i]->text().toStdString());
     if (!x) {
       pegs_words_->setText("Fill in distances and readings of both places.");
       pegs_take_->setEnabled(false);
@@ -395,12 +391,8 @@ void LevelsSheet::refresh_book() {
   const LevelLine *l = line();
   if (l) {
     // From the first known height on the way, else from zero.
-    double start = 0;
-    bool known = false;
-    for (const LevelPoint &p : l->reduced.points)
-      if (const auto k = l->known.find(p.mark); k != l->known.end() && !known)
-        start = k->second.height - p.difference, known = true;
-    const LevelBook book = reduce_book(l->run, l->setups, start, l->corrections);
+    const auto start = start_height(l->reduced, l->known);
+    const LevelBook book = reduce_book(l->run, l->setups, start.value_or(0), l->corrections);
     std::map<std::size_t, Row> by_sight;
     for (const BookRow &b : book.rows) {
       const StaffSight &s = l->run.sights[b.sight];
@@ -408,7 +400,7 @@ void LevelsSheet::refresh_book() {
       r.id = s.id;
       const bool held = l->known.count(b.mark) > 0;
       const bool agrees = std::abs(b.height - b.by_collimation) < 1e-9;
-      const bool named = !b.mark.empty() && b.mark.front() != '(';
+      const bool named = is_named(b.mark);
       r.cells = {{(held ? "■ " : "") + (named ? text(b.mark) : QString()), {}, held ? ink::accepted : QColor(), named},
                  {metres(b.back), {}, {}, false},
                  {metres(b.intermediate), {}, {}, false},
@@ -455,7 +447,7 @@ void LevelsSheet::refresh_book() {
                  .arg(l->reduced.length / 1000, 0, 'f', 3)
                  .arg(l->reduced.unbalance, 0, 'f', 1)
                  .arg(l->reduced.longest_sight, 0, 'f', 1);
-    if (!known) words += " · heights count from zero: no known mark on the way";
+    if (!start) words += " · heights count from zero: no known mark on the way";
     for (const auto &t : l->setups.troubles)
       words += QString("<br/><span style='color:#B87311'>line %1: %2</span>")
                    .arg(l->run.sights[t.sight].line)
@@ -473,9 +465,7 @@ void LevelsSheet::refresh() {
   if (w_.has_job()) {
     const LevelReport &r = *w_.job().snapshot()->levels;
     for (const LevelLine &l : r.lines) {
-      const Misclosure *worst = nullptr;
-      for (const Misclosure &m : l.misclosures)
-        if (!worst || std::abs(m.value) / m.limit > std::abs(worst->value) / worst->limit) worst = &m;
+      const Misclosure *worst = worst_closure(l.misclosures);
       const bool bad = worst && !worst->within_limit(), tight = worst && !bad && !worst->within_propagated();
       QString verdict = !l.used              ? "– left out"
                         : !l.problem.empty() ? "✕ cannot be used"
@@ -500,7 +490,7 @@ void LevelsSheet::refresh() {
       if (bad && l.used) row.wash = ink::warm;
       lines.push_back(std::move(row));
       for (const LineHeight &h : l.heights) {
-        if (h.mark.empty() || h.mark.front() == '(') continue;
+        if (!is_named(h.mark)) continue;
         const LevelNetworkMark *n = r.network ? r.network->find(h.mark) : nullptr;
         heights.push_back({l.id + h.mark + std::to_string(h.distance),
                            {{text(h.mark), {}, {}, true},
@@ -523,12 +513,11 @@ void LevelsSheet::refresh() {
                            {}});
       }
     }
-    std::map<std::string, std::pair<int, double>> by_staff;
+    std::map<std::string, StaffUse> by_staff;
     for (const LevelLine &l : r.lines)
-      for (const LevelSetup &s : l.setups.setups) {
-        auto &[n, rise] = by_staff[l.run.sights[s.back.front()].staff];
-        ++n;
-        if (l.used) rise += s.difference();
+      for (const auto &[staff, use] : staff_use(l.run, l.setups)) {
+        by_staff[staff].setups += use.setups;
+        if (l.used) by_staff[staff].rise += use.rise;
       }
     for (const auto &[staff, sum] : by_staff) {
       const auto known = w_.job().state().staffs.find(staff);
@@ -538,9 +527,9 @@ void LevelsSheet::refresh() {
           {staff,
            {{staff.empty() ? QString("(unnamed)") : text(staff), {}, {}, true},
             Cell{said ? QString::number(ppm, 'f', 1) : QString(), ppm, said ? ink::accepted : QColor(), said},
-            {QString::number(sum.first), sum.first, {}, false},
-            {QString::number(sum.second, 'f', 1), sum.second, {}, false},
-            {mm(1e-6 * ppm * sum.second, 2), 1e-6 * ppm * sum.second, {}, false}},
+            {QString::number(sum.setups), sum.setups, {}, false},
+            {QString::number(sum.rise, 'f', 1), sum.rise, {}, false},
+            {mm(1e-6 * ppm * sum.rise, 2), 1e-6 * ppm * sum.rise, {}, false}},
            false,
            {}});
     }

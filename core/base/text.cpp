@@ -1,5 +1,6 @@
 #include "base/text.h"
 #include "base/error.h"
+#include <algorithm>
 #include <archive.h>
 #include <archive_entry.h>
 #include <charconv>
@@ -62,6 +63,12 @@ std::optional<double> parse_number(std::string_view text) {
   auto [end, error] = std::from_chars(begin, buffer + n, value);
   if (error != std::errc() || end != buffer + n || !std::isfinite(value)) return {};
   return value;
+}
+
+std::optional<double> parse_decimal(std::string_view text) {
+  std::string t(text);
+  std::replace(t.begin(), t.end(), ',', '.');
+  return parse_number(t);
 }
 
 std::optional<long> parse_integer(std::string_view text) {

@@ -17,6 +17,8 @@ std::string_view field(std::string_view line, std::size_t from, std::size_t leng
 /// A number in text: leading and trailing blanks allowed, exponent letters E, e, D, d, locale-free, nothing else.
 /// Returns nothing for an empty or malformed field and for infinities and NaN.
 std::optional<double> parse_number(std::string_view text);
+/// The same with a decimal comma or a decimal point, as people type it.
+std::optional<double> parse_decimal(std::string_view text);
 std::optional<long> parse_integer(std::string_view text);
 
 /// Lines of a text without copying; accepts LF and CRLF. `number()` counts from 1.

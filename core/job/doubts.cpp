@@ -226,7 +226,6 @@ void closures(List &list, const JobSnapshot &s, const LoopReport &report) {
 
 void levels(List &list, const JobSnapshot &s) {
   const LevelReport &r = *s.levels;
-  const LevelSettings &set = s.state.settings.levels;
   for (const LevelSource &src : r.sources) {
     if (src.blocked()) {
       Doubt &d =
@@ -261,8 +260,6 @@ void levels(List &list, const JobSnapshot &s) {
       list.add("set-up questionable", fmt::format("{}, line {}", l.name, l.run.sights[t.sight].line), "levels",
                l.run.sights[t.sight].id, t.what);
     }
-    KnownHeights known = l.known;
-    for (const auto &m : l.computed) known.erase(m);
     for (const Misclosure &m : l.misclosures) {
       if (m.within_limit() && m.within_propagated()) continue;
       Doubt &d =
@@ -274,7 +271,7 @@ void levels(List &list, const JobSnapshot &s) {
                                1000 * (m.within_limit() ? 3.29 * m.sd : m.limit)));
       d.value = 1000 * std::abs(m.value), d.limit = 1000 * (m.within_limit() ? 3.29 * m.sd : m.limit), d.unit = "mm";
       d.effect_m = std::abs(m.value);
-      d.causes = level_causes(l, m, known, {set.limit_mm_km, set.limit_mm_setup});
+      d.causes = level_causes(l, m, s.state.settings.levels.limits());
     }
   }
   for (const LinePair &p : r.pairs)

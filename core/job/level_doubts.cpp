@@ -18,8 +18,9 @@ std::optional<double> closure_of(const LevelRun &run, const LevelCorrections &c,
 
 } // namespace
 
-std::vector<std::string> level_causes(const LevelLine &l, const Misclosure &m, const KnownHeights &known,
-                                      const LevelLimits &limits) {
+std::vector<std::string> level_causes(const LevelLine &l, const Misclosure &m, const LevelLimits &limits) {
+  KnownHeights known = l.known;
+  for (const auto &mark : l.computed) known.erase(mark);
   std::vector<std::pair<double, std::string>> found; // what is left over its limit
   auto consider = [&](std::optional<double> left, std::string words, double handicap = 0) {
     if (left && std::abs(*left) <= m.limit && std::abs(*left) < 0.5 * std::abs(m.value))
@@ -42,15 +43,17 @@ std::vector<std::string> level_causes(const LevelLine &l, const Misclosure &m, c
     }
   // Names of two known marks, or of a known one and another turn, exchanged.
   std::vector<std::string> turns;
-  for (const LevelPoint &p : l.reduced.points)
-    if (p.turn && !p.mark.empty() && p.mark.front() != '(' &&
-        std::find(turns.begin(), turns.end(), p.mark) == turns.end())
-      turns.push_back(p.mark);
+  ReducedRun book; // turning points without a name close nothing
+  for (const LevelPoint &p : l.reduced.points) {
+    if (!p.turn || !is_named(p.mark)) continue;
+    book.points.push_back(p);
+    if (std::find(turns.begin(), turns.end(), p.mark) == turns.end()) turns.push_back(p.mark);
+  }
   if (turns.size() <= 40)
     for (std::size_t i = 0; i < turns.size(); ++i)
       for (std::size_t k = i + 1; k < turns.size(); ++k) {
         if (!known.count(turns[i]) && !known.count(turns[k])) continue;
-        ReducedRun r = l.reduced;
+        ReducedRun r = book;
         for (LevelPoint &p : r.points)
           if (p.mark == turns[i])
             p.mark = turns[k];
@@ -72,9 +75,8 @@ std::vector<std::string> level_causes(const LevelLine &l, const Misclosure &m, c
                slip == 1.0 ? 0.3 : 0.5);
   }
   // The scale of one staff: what it measured upwards against what is missing.
-  std::map<std::string, double> rise;
-  for (const LevelSetup &s : l.setups.setups) rise[l.run.sights[s.back.front()].staff] += s.difference();
-  for (const auto &[staff, up] : rise) {
+  for (const auto &[staff, use] : staff_use(l.run, l.setups)) {
+    const double up = use.rise;
     if (std::abs(up) < 20) continue;
     const double ppm = -1e6 * m.value / up;
     if (std::abs(ppm) > 15 && std::abs(ppm) < 600)

@@ -11,8 +11,6 @@
 namespace ampletie {
 namespace {
 
-bool named(const std::string &mark) { return !mark.empty() && mark.front() != '('; }
-
 /// A name that crews give to turning points: a short number, alone or after T or TP.
 bool turning_point_name(const std::string &m) {
   std::string t = lower(m);
@@ -182,12 +180,11 @@ void describe(LevelLine &l) {
   if (l.height_correction != 0)
     l.remarks.push_back(
         fmt::format("height system (normal gravity) {:+.2f} mm over the line", 1000 * l.height_correction));
-  std::map<std::string, double> rise;
-  for (const LevelSetup &s : l.setups.setups) rise[l.run.sights[s.back.front()].staff] += s.difference();
+  const auto use = staff_use(l.run, l.setups);
   for (const auto &[staff, ppm] : c.staff_ppm)
-    if (const auto up = rise.find(staff); up != rise.end() && ppm != 0)
-      l.remarks.push_back(fmt::format("staff {} {:+.1f} ppm over {:+.1f} m: {:+.2f} mm", staff, ppm, up->second,
-                                      1e-3 * ppm * up->second));
+    if (const auto up = use.find(staff); up != use.end() && ppm != 0)
+      l.remarks.push_back(fmt::format("staff {} {:+.1f} ppm over {:+.1f} m: {:+.2f} mm", staff, ppm, up->second.rise,
+                                      1e-3 * ppm * up->second.rise));
   if (c.staff_scale_ppm != 0)
     l.remarks.push_back(fmt::format("staff scale {:+.1f} ppm: {:+.2f} mm", c.staff_scale_ppm,
                                     1e-3 * c.staff_scale_ppm * l.reduced.raw_difference));
@@ -195,13 +192,24 @@ void describe(LevelLine &l) {
 
 } // namespace
 
-std::string level_text(const SourceContent &c) { return c.text ? *c.text : std::string(); }
+std::string_view level_text(const SourceContent &c) { return c.text ? std::string_view(*c.text) : std::string_view{}; }
 
 std::vector<Recipe> job_recipes(const Contents &contents) {
   std::vector<Recipe> out;
   for (const auto &c : contents)
     if (c.recipe) out.push_back(*c.recipe);
   out.insert(out.end(), shipped_recipes().begin(), shipped_recipes().end());
+  return out;
+}
+
+std::vector<std::pair<const LevelSource *, const LevelRun *>> LevelReport::runs_of(const LevelLine &l) const {
+  std::set<std::string> sights;
+  for (const StaffSight &s : l.run.sights) sights.insert(s.id);
+  std::vector<std::pair<const LevelSource *, const LevelRun *>> out;
+  for (const LevelSource &src : sources)
+    for (const LevelRun &r : src.runs)
+      if (std::any_of(r.sights.begin(), r.sights.end(), [&](const StaffSight &s) { return sights.count(s.id) > 0; }))
+        out.emplace_back(&src, &r);
   return out;
 }
 
@@ -215,6 +223,8 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
                        const std::map<std::string, PublishedMark> &published, LevelReadings &readings,
                        const std::map<std::string, double> &latitude) {
   LevelReport out;
+  if (std::none_of(contents.begin(), contents.end(), [](const auto &c) { return c.source.kind == "levels"; }))
+    return out;
   const std::vector<Recipe> recipes = job_recipes(contents);
   std::string known_recipes;
   for (const Recipe &r : recipes) known_recipes += write_recipe(r);
@@ -295,15 +305,13 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
     }
     if (set.height_correction && !latitude.empty()) {
       // Where the line begins above the sea: from a known mark on it, else from what its file claims.
-      std::optional<double> start;
-      for (const LevelPoint &p : l.reduced.points)
-        if (const auto k = l.known.find(p.mark); k != l.known.end() && !start) start = k->second.height - p.difference;
+      std::optional<double> start = start_height(l.reduced, l.known);
       for (const LevelSource &src : out.sources)
         for (const HeightClaim &c : src.claims)
           if (const LevelPoint *p = l.reduced.find(c.mark); p && !start) start = c.height - p->difference;
       if (start) l.height_correction = to_normal_orthometric(l.reduced, *start, latitude);
     }
-    l.misclosures = misclosures(l.reduced, l.known, {set.limit_mm_km, set.limit_mm_setup}, l.weights);
+    l.misclosures = misclosures(l.reduced, l.known, set.limits(), l.weights);
     l.heights = line_heights(l.reduced, l.known, set.distribution, l.weights, l.computed);
     if (const auto left = state.left_out.find(l.id); left != state.left_out.end())
       l.used = false, l.left_out_because = left->second.reason;
@@ -346,7 +354,7 @@ std::vector<LevelSection> level_sections(const LevelReport &r, const std::vector
     if (!l.used || !l.problem.empty()) continue;
     const auto &points = l.reduced.points;
     auto counts = [&](const LevelPoint &p, bool end) {
-      if (!named(p.mark)) return false;
+      if (!is_named(p.mark)) return false;
       return end || known.count(p.mark) || places.count(p.mark) || !turning_point_name(p.mark);
     };
     auto section = [&](const LevelPoint &a, const LevelPoint &b) {
@@ -374,7 +382,7 @@ std::vector<LevelSection> level_sections(const LevelReport &r, const std::vector
     }
     // Side shots hang on the nearest mark of the network before them, else after.
     for (std::size_t i = 0; i < points.size(); ++i) {
-      if (points[i].turn || !named(points[i].mark) || turning_point_name(points[i].mark) || nodes.empty()) continue;
+      if (points[i].turn || !is_named(points[i].mark) || turning_point_name(points[i].mark) || nodes.empty()) continue;
       const auto after = std::lower_bound(nodes.begin(), nodes.end(), i);
       section(points[after == nodes.begin() ? nodes.front() : *(after - 1)], points[i]);
     }

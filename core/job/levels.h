@@ -64,6 +64,8 @@ struct LevelReport {
   std::optional<LevelNetworkResult> network; ///< levels alone, with the held heights; absent when they do not adjust
   std::string network_problem;
   const LevelLine *line(const std::string &id) const;
+  /// Runs of the files that a line is made of, whole or in part.
+  std::vector<std::pair<const LevelSource *, const LevelRun *>> runs_of(const LevelLine &l) const;
   bool any() const { return !sources.empty(); }
 };
 
@@ -80,7 +82,7 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
 /// Recipes that a job knows: its own ones and those that ship with the program.
 std::vector<Recipe> job_recipes(const Contents &contents);
 /// Text of a level file, UTF-8.
-std::string level_text(const SourceContent &c);
+std::string_view level_text(const SourceContent &c);
 
 /// Sections between the marks of the network on used lines: ends of lines, known marks, marks with a position, marks
 /// that several lines meet, and named side shots. Turning points between are summed up.

@@ -163,7 +163,6 @@ JobState fold(const std::vector<Decision> &log) {
           else
             r.rename.erase(from);
         }
-      r.decisions.push_back(d.seq);
     } else if (d.verb == "set" && d.target.substr(0, 2) == "r-") {
       s.sight_marks[d.target] = {d.value.value("mark", ""), d.seq};
     } else if (d.verb == "set" && d.target.substr(0, 6) == "staff:") {

@@ -42,6 +42,7 @@ struct LevelSettings {
   bool curvature = false;
   double refraction = 0.13;
   double staff_ppm = 0;
+  LevelLimits limits() const { return {limit_mm_km, limit_mm_setup}; }
   bool height_correction = true; ///< of the type of height system, where latitudes are known
 };
 
@@ -54,7 +55,6 @@ struct RunEdits {
   std::map<std::string, long> split;                  ///< marks at which the run is cut
   Decided<std::optional<std::string>> follows;        ///< the run (part) after which this one is chained
   Decided<std::optional<double>> sd_mm_km, sd_mm_setup, staff_ppm, collimation_mm_m;
-  std::vector<long> decisions;
 };
 
 /// Limits that raise doubts, and settings of the computations. Names as `ample set JOB limit NAME=VALUE` writes them.

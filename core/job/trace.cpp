@@ -160,15 +160,10 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
                    fmt::format("{}, {:.3f} km, {} set-ups", line ? line->name : l.line, l.length / 1000, l.setups), "",
                    0, 0, l.line});
     if (!line) continue;
-    for (const LevelSource &src : s.levels->sources)
-      for (const LevelRun &run : src.runs)
-        if (std::any_of(run.sights.begin(), run.sights.end(), [&](const StaffSight &x) {
-              return std::any_of(line->run.sights.begin(), line->run.sights.end(),
-                                 [&](const StaffSight &y) { return y.id == x.id; });
-            }))
-          out.push_back({2, "source",
-                         fmt::format("{} lines {} to {}", src.name, run.sights.front().line, run.sights.back().line),
-                         "read with the recipe " + src.recipe, src.source_id, run.sights.front().line, 0, l.line});
+    for (const auto &[src, run] : s.levels->runs_of(*line))
+      out.push_back({2, "source",
+                     fmt::format("{} lines {} to {}", src->name, run->sights.front().line, run->sights.back().line),
+                     "read with the recipe " + src->recipe, src->source_id, run->sights.front().line, 0, l.line});
   }
   for (const auto &name : holds) control(name, 1);
   return out;

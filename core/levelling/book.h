@@ -22,6 +22,9 @@ struct StaffSight {
   std::string left_out_because;
 };
 
+/// Whether a mark of a set-up has a name of its own; turning points without one are called "(1)", "(2)" …
+inline bool is_named(const std::string &mark) { return !mark.empty() && mark.front() != '('; }
+
 /// A height that a file writes for a mark: compared, never used by itself.
 struct HeightClaim {
   std::string mark;
@@ -43,7 +46,6 @@ struct LevelSetup {
   std::string from, to;                      ///< marks of the turn; turning points without a name get one
   double back_reading = 0, fore_reading = 0; ///< means, m
   double back_distance = NAN, fore_distance = NAN;
-  bool complete() const { return !back.empty() && !fore.empty(); }
   double difference() const { return back_reading - fore_reading; }
   double length() const { return back_distance + fore_distance; } ///< NaN when a distance is missing
   /// Largest spread of repeated readings of one sight, m; 0 when each was read once.

@@ -69,6 +69,19 @@ std::vector<Misclosure> misclosures(const ReducedRun &run, const KnownHeights &k
   return out;
 }
 
+const Misclosure *worst_closure(const std::vector<Misclosure> &all) {
+  const Misclosure *worst = nullptr;
+  for (const Misclosure &m : all)
+    if (!worst || std::abs(m.value) / m.limit > std::abs(worst->value) / worst->limit) worst = &m;
+  return worst;
+}
+
+std::optional<double> start_height(const ReducedRun &run, const KnownHeights &known) {
+  for (const LevelPoint &p : run.points)
+    if (const auto k = known.find(p.mark); k != known.end()) return k->second.height - p.difference;
+  return {};
+}
+
 std::vector<LineHeight> line_heights(const ReducedRun &run, const KnownHeights &known, Distribution how,
                                      const LevelWeights &weights, const std::vector<std::string> &computed) {
   std::vector<LineHeight> out;
@@ -133,11 +146,10 @@ std::vector<LineHeight> line_heights(const ReducedRun &run, const KnownHeights &
 DoubleRunning double_running(const ReducedRun &there, const ReducedRun &again, double k) {
   DoubleRunning out;
   const auto a = turns(there), b = turns(again);
-  auto named = [](const std::string &m) { return !m.empty() && m.front() != '('; };
   double sum = 0;
   const LevelPoint *last_a = nullptr, *last_b = nullptr;
   for (const LevelPoint &p : a) {
-    if (!named(p.mark)) continue;
+    if (!is_named(p.mark)) continue;
     const auto q = std::find_if(b.begin(), b.end(), [&](const LevelPoint &x) { return x.mark == p.mark; });
     if (q == b.end()) continue;
     if (last_a && q->distance != last_b->distance) {

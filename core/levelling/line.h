@@ -50,6 +50,12 @@ struct Misclosure {
 std::vector<Misclosure> misclosures(const ReducedRun &run, const KnownHeights &known, const LevelLimits &limits,
                                     const LevelWeights &weights);
 
+/// The one that leaves its limit farthest behind; null when nothing closes.
+const Misclosure *worst_closure(const std::vector<Misclosure> &all);
+
+/// Height of a run's start from the first known mark that it meets; nothing when it meets none.
+std::optional<double> start_height(const ReducedRun &run, const KnownHeights &known);
+
 enum class Distribution { none, distance, setups };
 std::string distribution_name(Distribution d);
 

@@ -94,6 +94,16 @@ const LevelPoint *ReducedRun::find(const std::string &mark) const {
   return nullptr;
 }
 
+std::map<std::string, StaffUse> staff_use(const LevelRun &run, const SetupList &list) {
+  std::map<std::string, StaffUse> out;
+  for (const LevelSetup &s : list.setups) {
+    StaffUse &u = out[run.sights[s.back.front()].staff];
+    ++u.setups;
+    u.rise += s.difference();
+  }
+  return out;
+}
+
 ReducedRun reduce_run(const LevelRun &run, const SetupList &list, const LevelCorrections &c) {
   ReducedRun out;
   if (list.setups.empty()) return out;

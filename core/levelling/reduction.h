@@ -13,10 +13,6 @@ struct LevelCorrections {
   double staff_expansion_ppm_per_k = 0; ///< 0.8 for invar (common practice)
   double staff_temperature = 20, staff_reference_temperature = 20; ///< °C
   std::map<std::string, double> staff_ppm;                         ///< of single staffs, in place of `staff_scale_ppm`
-  bool any() const {
-    return collimation != 0 || curvature || staff_scale_ppm != 0 || !staff_ppm.empty() ||
-           (staff_expansion_ppm_per_k != 0 && staff_temperature != staff_reference_temperature);
-  }
 };
 /// What is added to a reading, m. Sights without a distance get no collimation and no curvature.
 double sight_correction(const StaffSight &s, const LevelCorrections &c);
@@ -69,6 +65,13 @@ struct ReducedRun {
   std::vector<LevelPoint> points;                  ///< the start first, then in the order of the run
   const LevelPoint *find(const std::string &mark) const;
 };
+/// What was measured with each staff: number of set-ups, and the rise over them as read, m.
+struct StaffUse {
+  int setups = 0;
+  double rise = 0;
+};
+std::map<std::string, StaffUse> staff_use(const LevelRun &run, const SetupList &setups);
+
 ReducedRun reduce_run(const LevelRun &run, const SetupList &setups, const LevelCorrections &corrections = {});
 
 /// The run walked backwards: fore sights become back sights.

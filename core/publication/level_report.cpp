@@ -7,7 +7,9 @@ namespace {
 
 std::string fixed(double x, int decimals) { return std::isfinite(x) ? fmt::format("{:.{}f}", x, decimals) : ""; }
 std::string mm(double metres) { return fmt::format("{:+.2f}", metres * 1000); }
-bool named(const std::string &m) { return !m.empty() && m.front() != '('; }
+std::string height_state(const LevelLine &l, const LineHeight &h) {
+  return h.known ? "known" : l.known.empty() ? "from zero" : "provisional";
+}
 
 ReportSection files(const Job &job) {
   ReportSection s{"Files", {}, {}};
@@ -94,12 +96,9 @@ ReportSection heights(const Job &job) {
                    {"", "", false}},
                   {}};
     for (const LineHeight &h : l.heights)
-      if (named(h.mark))
+      if (is_named(h.mark))
         t.rows.push_back({h.mark, fixed(h.distance / 1000, 3), fixed(h.observed, 5), mm(h.correction),
-                          fixed(h.height, 4), fixed(h.sd * 1000, 1),
-                          h.known           ? "known"
-                          : l.known.empty() ? "from zero"
-                                            : "provisional"});
+                          fixed(h.height, 4), fixed(h.sd * 1000, 1), height_state(l, h)});
     s.tables.push_back(std::move(t));
   }
   if (r.network) {
@@ -138,13 +137,7 @@ ReportSection heights(const Job &job) {
 ReportSection books(const Job &job) {
   ReportSection s{"Books as observed", {}, {}};
   for (const LevelLine &l : job.snapshot()->levels->lines) {
-    double start = 0;
-    for (const LevelPoint &p : l.reduced.points)
-      if (const auto k = l.known.find(p.mark); k != l.known.end()) {
-        start = k->second.height - p.difference;
-        break;
-      }
-    const LevelBook b = reduce_book(l.run, l.setups, start, l.corrections);
+    const LevelBook b = reduce_book(l.run, l.setups, start_height(l.reduced, l.known).value_or(0), l.corrections);
     ReportTable t{l.name,
                   {{"mark", "", false},
                    {"back", "m"},
@@ -157,7 +150,7 @@ ReportSection books(const Job &job) {
                    {"line of file"}},
                   {}};
     for (const BookRow &r : b.rows)
-      t.rows.push_back({named(r.mark) ? r.mark : "", fixed(r.back, 5), fixed(r.intermediate, 5), fixed(r.fore, 5),
+      t.rows.push_back({is_named(r.mark) ? r.mark : "", fixed(r.back, 5), fixed(r.intermediate, 5), fixed(r.fore, 5),
                         fixed(r.rise, 5), fixed(r.height, 5), fixed(r.by_collimation, 5), fixed(r.distance / 1000, 3),
                         std::to_string(l.run.sights[r.sight].line)});
     s.tables.push_back(std::move(t));
@@ -195,18 +188,14 @@ std::string level_heights_csv(const Job &job) {
   std::string out = "mark,line,distance_m,observed_m,correction_m,provisional_m,sd_m,adjusted_m,adjusted_sd_m,state\n";
   for (const LevelLine &l : r.lines)
     for (const LineHeight &h : l.heights) {
-      if (!named(h.mark)) continue;
+      if (!is_named(h.mark)) continue;
       const LevelNetworkMark *n = r.network ? r.network->find(h.mark) : nullptr;
       auto quoted = [](const std::string &t) {
         return t.find_first_of(",\"") == std::string::npos ? t : "\"" + t + "\"";
       };
-      out +=
-          fmt::format("{},{},{:.3f},{:.5f},{:.5f},{:.5f},{:.5f},{},{},{}\n", quoted(h.mark), quoted(l.name), h.distance,
-                      h.observed, h.correction, h.height, h.sd, n ? fixed(n->height, 5) : "", n ? fixed(n->sd, 5) : "",
-                      !l.used           ? "left out"
-                      : h.known         ? "known"
-                      : l.known.empty() ? "from zero"
-                                        : "provisional");
+      out += fmt::format("{},{},{:.3f},{:.5f},{:.5f},{:.5f},{:.5f},{},{},{}\n", quoted(h.mark), quoted(l.name),
+                         h.distance, h.observed, h.correction, h.height, h.sd, n ? fixed(n->height, 5) : "",
+                         n ? fixed(n->sd, 5) : "", l.used ? height_state(l, h) : "left out");
     }
   return out;
 }
