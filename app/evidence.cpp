@@ -325,10 +325,20 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
         [this, item, section] {
           const Section s = section == "intake"    ? Section::intake
                             : section == "gnss"    ? Section::gnss
+                            : section == "levels"  ? Section::levels
                             : section == "network" ? Section::network
+                            : section == "issue"   ? Section::issue
                                                    : Section::datum;
           w_.go(s);
-          if (w_.occupation(item))
+          if (section == "levels" && w_.job().snapshot()->levels->line(item))
+            w_.select("level line", item);
+          else if (section == "levels" && item.substr(0, 2) == "r-")
+            w_.select("sight", item);
+          else if (item.find('|') != std::string::npos)
+            w_.select("mark", item.substr(0, item.find('|')));
+          else if (section == "levels")
+            w_.select("source", item);
+          else if (w_.occupation(item))
             w_.select("occupation", item);
           else if (w_.vector(item))
             w_.select("vector", item);
@@ -336,9 +346,19 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
             w_.select("mark", item);
         },
         false);
+    if (const auto bar = item.find('|'); open && d.kind == "same mark?" && bar != std::string::npos) {
+      const std::string keep = item.substr(0, bar), other = item.substr(bar + 1);
+      add_action(
+          "Same mark: " + text(keep), "The other name is read as this one everywhere",
+          [this, keep, other] {
+            w_.decide("set", "mark:" + other, {{"same_as", keep}}, reason_->text());
+          },
+          false);
+    }
     if (open)
       add_action(
-          "Accept doubt", "It stays in the list and is printed with its reason",
+          d.kind == "same mark?" ? "Different marks" : "Accept doubt",
+          "It stays in the list and is printed with its reason",
           [this, id] { w_.decide("accept", id, nlohmann::json::object(), reason_->text()); }, true);
     return;
   }

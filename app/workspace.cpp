@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "publication/gnss_report.h"
 #include "publication/issue.h"
+#include "publication/level_data.h"
 #include "publication/level_report.h"
 #include "render/render.h"
 #include <QCoreApplication>
@@ -265,10 +266,7 @@ QString Workspace::report(const QString &file) {
 QString Workspace::level_report(const QString &file) {
   if (!job_) return "there is no job";
   try {
-    if (file.endsWith(".csv"))
-      write_file(file.toStdString(), level_heights_csv(*job_));
-    else
-      write_report(ampletie::level_report(*job_), file.toStdString());
+    if (!write_level_data(*job_, file.toStdString())) write_report(ampletie::level_report(*job_), file.toStdString());
     Q_EMIT message("levels written to " + file, false);
     return {};
   } catch (const InputError &e) {

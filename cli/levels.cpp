@@ -1,6 +1,7 @@
 #include "cli/levels.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "time/gps_time.h"
 #include <fmt/format.h>
 #include <set>
 
@@ -88,6 +89,24 @@ json run_value(const Job &job, const std::string &name, const std::string &text)
   throw InputError("a run has no \"" + name + "\"");
 }
 
+/// "0.012@2026-05-10": the slope found on a day; "@2026-05-10" takes that test off the card.
+json instrument_value(const std::string &name, const std::string &text) {
+  auto day = [](const std::string &t) {
+    if (t.size() != 10 || !parse_iso(t)) throw InputError("\"" + t + "\" is no day: write it as 2026-05-10");
+    return t;
+  };
+  if (name == "sd") return {{"sd", text.empty() ? json() : json(number(name, text, 0.01, 100))}};
+  if (name == "sd-setup") return {{"sd-setup", text.empty() ? json() : json(number(name, text, 0.001, 20))}};
+  if (name == "until") return {{"until", text.empty() ? json() : json(day(text))}};
+  if (name == "collimation") {
+    const auto at = text.find('@');
+    if (at == std::string::npos) throw InputError("say on which day the test was, as in 0.012@2026-05-10");
+    return {{"collimation",
+             {{day(text.substr(at + 1)), at == 0 ? json() : json(number(name, text.substr(0, at), -1, 1))}}}};
+  }
+  throw InputError("an instrument has sd, sd-setup, collimation and until, no \"" + name + "\"");
+}
+
 } // namespace
 
 void set_levels(Job &job, const std::vector<std::string> &words, const std::string &because) {
@@ -103,6 +122,18 @@ void set_levels(Job &job, const std::vector<std::string> &words, const std::stri
       const auto ids = readings(job, words[1]);
       if (ids.empty()) throw InputError("there is no reading \"" + words[1] + "\": write FILE:LINE");
       for (const auto &id : ids) job.decide("set", id, {{"mark", text}}, because);
+    } else if (words[0] == "instrument") {
+      job.decide("set", "instrument:" + words[1], instrument_value(name, text), because);
+    } else if (words[0] == "mark") {
+      json v;
+      if (name == "gravity") {
+        v["gravity"] = text.empty() ? json() : json(number(name, text, 9.7, 9.9));
+      } else if (name == "same-as") {
+        if (text == words[1]) throw InputError("a name cannot stand for itself");
+        v["same_as"] = text.empty() ? json() : json(text);
+      } else
+        throw InputError("a mark has gravity (m/s²) and same-as, no \"" + name + "\"");
+      job.decide("set", "mark:" + words[1], v, because);
     } else if (words[0] == "staff") {
       if (name != "scale") throw InputError("a staff has a scale, in ppm");
       job.decide("set", "staff:" + words[1], {{"scale", text.empty() ? json() : json(number(name, text, -2000, 2000))}},

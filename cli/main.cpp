@@ -9,6 +9,7 @@
 #include "level/level.h"
 #include "publication/gnss_report.h"
 #include "publication/issue.h"
+#include "publication/level_data.h"
 #include "publication/level_report.h"
 #include "render/render.h"
 #include "sky/sky.h"
@@ -89,7 +90,8 @@ std::string vector_id(const Job &job, const std::string &text) {
 int cmd_set(const Arguments &a) {
   Job job = Job::open(a.job);
   if (a.words.empty())
-    throw InputError("say what to set: occupation, vector, run, reading, staff, source, job, solve, limit, weight, "
+    throw InputError("say what to set: occupation, vector, run, reading, staff, instrument, mark, source, job, solve, "
+                     "limit, weight, "
                      "levels or accept");
   const std::string kind = a.words[0];
   if (kind == "accept") {
@@ -99,7 +101,8 @@ int cmd_set(const Arguments &a) {
     job.decide("accept", a.words[1], nlohmann::json::object(), a.because);
     return finish(job);
   }
-  if (kind == "run" || kind == "reading" || kind == "staff" || kind == "source") {
+  if (kind == "run" || kind == "reading" || kind == "staff" || kind == "source" || kind == "instrument" ||
+      kind == "mark") {
     set_levels(job, a.words, a.because);
     return finish(job);
   }
@@ -246,10 +249,7 @@ int cmd_report(const Arguments &a, int &argc, char **argv) {
   qputenv("QT_QPA_PLATFORM", "offscreen");
   QGuiApplication app(argc, argv);
   const std::string &file = a.files.at(0);
-  if (a.levels && file.size() > 4 && file.substr(file.size() - 4) == ".csv")
-    write_file(file, level_heights_csv(job));
-  else
-    write_report(a.levels ? level_report(job) : gnss_report(job), file);
+  if (!a.levels || !write_level_data(job, file)) write_report(a.levels ? level_report(job) : gnss_report(job), file);
   return finish(job);
 }
 

@@ -1,17 +1,16 @@
 #include "app/book_entry.h"
+#include "app/level_closures.h"
+#include "app/level_instruments.h"
 #include "app/level_picture.h"
 #include "app/recipe_view.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
-#include "base/error.h"
 #include "base/text.h"
 #include "levelling/reduction.h"
 #include <QComboBox>
 #include <QFileDialog>
-#include <QGridLayout>
 #include <QHBoxLayout>
 #include <QLabel>
-#include <QLineEdit>
 #include <QPushButton>
 #include <QStackedWidget>
 #include <QVBoxLayout>
@@ -22,6 +21,34 @@ QString mm(double metres, int digits = 1) {
   const double v = metres * 1000;
   return (v < 0 ? "−" : "+") + QString::number(std::abs(v), 'f', digits);
 }
+/// One closure as a row and as a point of the picture. A section run both ways has no propagated deviation here.
+void add_closure(std::vector<Row> &rows, std::vector<PlottedLevelClosure> &plotted, const std::string &id,
+                 const QString &name, const Misclosure &m, bool used) {
+  const double against = m.sd > 0 ? std::abs(m.value) / m.sd : 0;
+  const bool tight = m.within_limit() && m.sd > 0 && !m.within_propagated();
+  const QColor colour = !used ? QColor() : !m.within_limit() ? ink::failed : tight ? ink::attention : QColor();
+  const QString to = text(m.to) + (m.kind == Misclosure::Kind::loop ? " (loop)" : m.sd > 0 ? "" : " (both ways)");
+  rows.push_back({id,
+                  {{name, {}, {}, true},
+                   {text(m.from), {}, {}, false},
+                   {to, {}, {}, false},
+                   {QString::number(m.length / 1000, 'f', 3), m.length, {}, false},
+                   {m.setups ? QString::number(m.setups) : "–", m.setups, {}, false},
+                   {mm(m.value, 2), std::abs(m.value), colour, colour.isValid()},
+                   {QString::number(m.limit * 1000, 'f', 2), m.limit, {}, false},
+                   {m.sd > 0 ? QString::number(against, 'f', 1) : "–", against, {}, false},
+                   {!used               ? "– left out"
+                    : !m.within_limit() ? "✕ misses"
+                    : tight             ? "! above what is stated"
+                                        : "■ closes",
+                    {},
+                    colour,
+                    colour.isValid()}},
+                  !used,
+                  used && !m.within_limit() ? ink::warm : QColor()});
+  plotted.push_back({id, name + " " + text(m.from) + " – " + text(m.to), m.length / 1000, m.value, m.limit, used});
+}
+
 QString metres(double v, int digits = 5) { return std::isfinite(v) ? QString::number(v, 'f', digits) : QString(); }
 } // namespace
 
@@ -129,12 +156,37 @@ LevelsSheet::LevelsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Levels", par
       if (!list.isEmpty()) w_.take(list, "levels");
     });
   }
+  closures_ = new TableCard("Level closures", {{"Line", "", false, false, 100},
+                                               {"From"},
+                                               {"To"},
+                                               {"km", "", true},
+                                               {"Set-ups", "", true},
+                                               {"Misclosure mm", "Before anything is shared out", true},
+                                               {"Limit mm", "", true},
+                                               {"to its sd", "Misclosure over its propagated standard deviation", true},
+                                               {"Verdict"}});
+  closure_plot_ = new LevelClosures;
+  auto *closures_page = new QWidget;
+  {
+    auto *all = new QHBoxLayout(closures_page);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->addWidget(closures_, 5);
+    all->addWidget(closure_plot_, 4);
+    connect(closures_, &TableCard::chosen, this, [this](const std::string &id) { choose_closure(id); });
+    connect(closure_plot_, &LevelClosures::chosen, this, [this](const std::string &id) {
+      closures_->select(id);
+      choose_closure(id);
+    });
+  }
   stack_ = new QStackedWidget;
   add_part("Lines", lines_page, stack_);
+  add_part("Closures", closures_page, stack_);
   add_part("Heights", heights_, stack_);
   add_part("Files", files_page, stack_);
   add_part("Key in", new BookEntry(w_), stack_);
-  add_part("Instruments", two_pegs(), stack_);
+  auto *instruments = new LevelInstruments(w_);
+  connect(instruments, &LevelInstruments::said, this, [this](const QString &words, bool bad) { say(words, bad); });
+  add_part("Instruments", instruments, stack_);
   body()->addWidget(stack_, 1);
   set_action("Level report …", "Level report");
 
@@ -188,102 +240,14 @@ LevelsSheet::LevelsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Levels", par
   refresh();
 }
 
-QWidget *LevelsSheet::two_pegs() {
-  auto *page = new QWidget;
-  auto *grid = new QGridLayout;
-  const char *titles[] = {"", "to peg A, m", "reading A, m", "to peg B, m", "reading B, m"};
-  for (int c = 0; c < 5; ++c) grid->addWidget(new QLabel(titles[c]), 0, c);
-  for (int r = 0; r < 2; ++r) {
-    grid->addWidget(new QLabel(r == 0 ? "first place" : "second place"), r + 1, 0);
-    for (int c = 0; c < 4; ++c) {
-      auto *e = new QLineEdit;
-      e->setAccessibleName(QString("%1 place, %2").arg(r == 0 ? "First" : "Second", titles[c + 1]));
-      e->setMaximumWidth(120);
-      pegs_[static_cast<std::size_t>(4 * r + c)] = e;
-      grid->addWidget(e, r + 1, c + 1);
-      connect(e, &QLineEdit::textChanged, this, [this] { judge_pegs(); });
-    }
-  }
-  grid->setColumnStretch(5, 1);
-  pegs_words_ = new QLabel;
-  pegs_words_->setWordWrap(true);
-  pegs_words_->setAccessibleName("Two-peg result");
-  pegs_take_ = new QPushButton("Use for all lines");
-  pegs_take_->setAccessibleName("Use the line of sight for all lines");
-  connect(pegs_take_, &QPushButton::clicked, this, [this] {
-    if (slope_) w_.decide("set", "levels", {{"collimation", std::round(*slope_ * 1e7) / 1e4}}, "from a two-peg test");
-  });
-  auto *intro =
-      new QLabel("Two pegs are read from two places of the instrument. Any arrangement does whose distances differ: "
-                 "from the middle and from beyond one peg, or from one third each.");
-  intro->setWordWrap(true);
-  staffs_ = new TableCard(
-      "Staffs",
-      {{"Staff", "", false, false, 90},
-       {"Scale ppm", "What a metre of the staff is longer than a metre, by its certificate; empty: as the job", true,
-        true, 90},
-       {"Set-ups", "", true},
-       {"Rise m", "Measured with it, over all lines in use", true},
-       {"It does mm", "", true}});
-  staffs_->model()->edit = [this](const std::string &id, int, const QString &value) -> QString {
-    nlohmann::json scale;
-    if (!value.trimmed().isEmpty()) {
-      const auto v = parse_decimal(value.toStdString());
-      if (!v || std::abs(*v) > 2000) return QString("“%1” is no scale in ppm").arg(value);
-      scale = *v;
-    }
-    return w_.decide("set", "staff:" + id, {{"scale", scale}}, "certificate of the staff");
-  };
-  connect(staffs_->model(), &TableModel::refused, this, [this](const QString &why) { say(why, true); });
-  auto *all = new QVBoxLayout(page);
-  all->addWidget(staffs_, 2);
-  auto *title = new QLabel("<b>Two-peg test</b>");
-  all->addWidget(title);
-  all->addWidget(intro);
-  all->addLayout(grid);
-  all->addWidget(pegs_words_);
-  all->addWidget(pegs_take_, 0, Qt::AlignLeft);
-  all->addStretch(1);
-  judge_pegs();
-  return page;
-}
-
-void LevelsSheet::judge_pegs() {
-  slope_.reset();
-  std::array<double, 8> v{};
-  for (std::size_t i = 0; i < 8; ++i) {
-    const auto x = parse_decimal(pegs_[i]->text().toStdString());
-    if (!x) {
-      pegs_words_->setText("Fill in distances and readings of both places.");
-      pegs_take_->setEnabled(false);
-      return;
-    }
-    v[i] = *x;
-  }
-  try {
-    const PegTest t = two_peg_test({v[0], v[2], v[1], v[3]}, {v[4], v[6], v[5], v[7]});
-    slope_ = t.collimation;
-    pegs_words_->setText(
-        QString("line of sight <b>%1 mm/m</b> (%2″), upwards positive · true rise from A to B %3 m · the second "
-                "place should read %4 on A and %5 on B")
-            .arg(t.collimation * 1000, 0, 'f', 4)
-            .arg(t.collimation * 206264.806, 0, 'f', 1)
-            .arg(t.difference, 0, 'f', 5)
-            .arg(t.correct_a, 0, 'f', 5)
-            .arg(t.correct_b, 0, 'f', 5));
-  } catch (const InputError &e) {
-    pegs_words_->setText(text(e.reason()));
-  }
-  pegs_take_->setEnabled(slope_.has_value() && w_.has_job());
-}
-
 void LevelsSheet::act() {
   if (!w_.has_job() || !w_.job().snapshot()->levels->any()) {
     say("there is nothing to report yet: take level books first", true);
     return;
   }
-  const QString file = QFileDialog::getSaveFileName(this, "Level report", "levels.pdf",
-                                                    "PDF (*.pdf);;Web page (*.html);;Heights (*.csv)");
+  const QString file = QFileDialog::getSaveFileName(
+      this, "Level report", "levels.pdf",
+      "PDF (*.pdf);;Web page (*.html);;Heights (*.csv);;LandXML (*.xml);;GeoPackage (*.gpkg)");
   if (!file.isEmpty()) w_.level_report(file);
 }
 
@@ -331,6 +295,11 @@ void LevelsSheet::choose(const std::string &id) {
   w_.select("level line", id);
   refresh_book();
   refresh_buttons();
+}
+
+void LevelsSheet::choose_closure(const std::string &id) {
+  closure_plot_->select(id);
+  w_.select("level line", id.substr(0, id.find('#')));
 }
 
 void LevelsSheet::toggle_use() {
@@ -461,7 +430,8 @@ void LevelsSheet::refresh_book() {
 }
 
 void LevelsSheet::refresh() {
-  std::vector<Row> lines, heights, files, staffs;
+  std::vector<Row> lines, closures, heights, files;
+  std::vector<PlottedLevelClosure> plotted;
   if (w_.has_job()) {
     const LevelReport &r = *w_.job().snapshot()->levels;
     for (const LevelLine &l : r.lines) {
@@ -489,6 +459,10 @@ void LevelsSheet::refresh() {
                    {text(l.reduced.to), {}, {}, false}};
       if (bad && l.used) row.wash = ink::warm;
       lines.push_back(std::move(row));
+      for (std::size_t i = 0; i < l.misclosures.size(); ++i) {
+        const Misclosure &m = l.misclosures[i];
+        add_closure(closures, plotted, l.id + "#" + std::to_string(i), text(l.name), m, l.used);
+      }
       for (const LineHeight &h : l.heights) {
         if (!is_named(h.mark)) continue;
         const LevelNetworkMark *n = r.network ? r.network->find(h.mark) : nullptr;
@@ -513,26 +487,15 @@ void LevelsSheet::refresh() {
                            {}});
       }
     }
-    std::map<std::string, StaffUse> by_staff;
-    for (const LevelLine &l : r.lines)
-      for (const auto &[staff, use] : staff_use(l.run, l.setups)) {
-        by_staff[staff].setups += use.setups;
-        if (l.used) by_staff[staff].rise += use.rise;
+    for (const LinePair &p : r.pairs)
+      for (std::size_t i = 0; i < p.result.sections.size(); ++i) {
+        const DoubleSection &x = p.result.sections[i];
+        const LevelLine *a = r.line(p.first), *b = r.line(p.second);
+        Misclosure m;
+        m.from = x.from, m.to = x.to, m.length = x.length, m.value = x.difference(), m.limit = x.limit;
+        add_closure(closures, plotted, p.first + "#" + p.second + "#" + std::to_string(i),
+                    text((a ? a->name : "") + " and " + (b ? b->name : "")), m, true);
       }
-    for (const auto &[staff, sum] : by_staff) {
-      const auto known = w_.job().state().staffs.find(staff);
-      const bool said = known != w_.job().state().staffs.end();
-      const double ppm = said ? known->second.value : w_.job().state().settings.levels.staff_ppm;
-      staffs.push_back(
-          {staff,
-           {{staff.empty() ? QString("(unnamed)") : text(staff), {}, {}, true},
-            Cell{said ? QString::number(ppm, 'f', 1) : QString(), ppm, said ? ink::accepted : QColor(), said},
-            {QString::number(sum.setups), sum.setups, {}, false},
-            {QString::number(sum.rise, 'f', 1), sum.rise, {}, false},
-            {mm(1e-6 * ppm * sum.rise, 2), 1e-6 * ppm * sum.rise, {}, false}},
-           false,
-           {}});
-    }
     for (const LevelSource &s : r.sources)
       files.push_back({s.source_id,
                        {{text(s.name), {}, {}, true},
@@ -558,14 +521,16 @@ void LevelsSheet::refresh() {
       say(r.any() ? text(r.network_problem) : QString("drop level books anywhere in the window"));
   }
   set_count(0, static_cast<int>(lines.size()));
-  set_count(1, static_cast<int>(heights.size()));
-  set_count(2, static_cast<int>(files.size()));
+  set_count(1, static_cast<int>(closures.size()));
+  set_count(2, static_cast<int>(heights.size()));
+  set_count(3, static_cast<int>(files.size()));
+  closure_plot_->set(std::move(plotted), w_.has_job() ? w_.job().state().settings.levels.limits().mm_per_root_km : 0);
+  closures_->set_rows(std::move(closures));
   lines_->set_rows(std::move(lines));
   lines_->select(line_);
   picture_->select(line_);
   heights_->set_rows(std::move(heights));
   files_->set_rows(std::move(files));
-  staffs_->set_rows(std::move(staffs));
   refresh_book();
   refresh_buttons();
 }

@@ -4,7 +4,6 @@
 #include "app/plan_view.h"
 #include "app/sheet.h"
 #include "app/table.h"
-#include <array>
 
 class QComboBox;
 class QTextBrowser;
@@ -12,6 +11,7 @@ class QCustomPlot;
 class QLineEdit;
 
 namespace ampletie::app {
+class LevelClosures;
 class LevelPicture;
 class RecipeView;
 
@@ -59,8 +59,7 @@ public:
   void toggle_use();
 
 private:
-  QWidget *two_pegs();
-  void judge_pegs();
+  void choose_closure(const std::string &id);
   const LevelLine *line() const;
   const StaffSight *sight() const;
   std::string run_of_sight(const std::string &id) const;
@@ -70,15 +69,14 @@ private:
   void refresh();
   void refresh_book();
   void refresh_buttons();
-  TableCard *lines_, *book_, *heights_, *files_, *staffs_;
+  TableCard *lines_, *book_, *closures_, *heights_, *files_;
   LevelPicture *picture_;
+  LevelClosures *closure_plot_;
   RecipeView *view_;
   QStackedWidget *stack_;
-  QPushButton *reverse_, *leave_, *split_, *compute_, *setup_out_, *pegs_take_;
+  QPushButton *reverse_, *leave_, *split_, *compute_, *setup_out_;
   QComboBox *chain_;
-  QLabel *words_, *pegs_words_;
-  std::array<QLineEdit *, 8> pegs_{};
-  std::optional<double> slope_;
+  QLabel *words_;
   std::string line_, sight_;
   bool filling_ = false;
 };

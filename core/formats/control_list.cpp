@@ -33,6 +33,7 @@ constexpr Alias aliases[] = {
     {"sd_e", "sd_e sd_e_m"},
     {"sd_n", "sd_n sd_n_m"},
     {"sd_u", "sd_u sd_u_m"},
+    {"gravity", "gravity g gravity_m_s2 gravity_mgal"},
 };
 
 std::string canonical(std::string_view column) {
@@ -82,7 +83,7 @@ bool has(const std::map<std::string, std::size_t> &c, std::initializer_list<cons
   return std::all_of(names.begin(), names.end(), [&](const char *n) { return c.count(n) > 0; });
 }
 bool has_position(const std::map<std::string, std::size_t> &c) {
-  return has(c, {"x", "y", "z"}) || has(c, {"lat", "lon", "h"}) || has(c, {"height"});
+  return has(c, {"x", "y", "z"}) || has(c, {"lat", "lon", "h"}) || has(c, {"height"}) || has(c, {"gravity"});
 }
 
 } // namespace
@@ -92,7 +93,7 @@ bool looks_like_control_list(std::string_view text) {
   std::string_view line;
   if (!header_line(in, line) || line.size() > 2000) return false;
   const auto c = columns_of(line, delimiter_of(line), nullptr);
-  return c.count("mark") > 0 && (c.size() >= 3 || c.count("height") > 0);
+  return c.count("mark") > 0 && (c.size() >= 3 || c.count("height") > 0 || c.count("gravity") > 0);
 }
 
 ControlList read_control_list(std::string_view text) {
@@ -104,8 +105,10 @@ ControlList read_control_list(std::string_view text) {
   const auto columns = columns_of(line, out.delimiter, &out.unread_columns);
   if (!columns.count("mark")) throw InputError({}, in.number(), "no column is headed mark (or name, station, point)");
   if (!has_position(columns))
-    throw InputError({}, in.number(),
-                     "no complete set of coordinate columns: x y z, lat lon h, e n height, or height alone is needed");
+    throw InputError(
+        {}, in.number(),
+        "no complete set of coordinate columns: x y z, lat lon h, e n height, or height (or gravity) alone "
+        "is needed");
   const std::size_t width = split(line, out.delimiter).size();
 
   std::set<std::string> seen;
@@ -168,7 +171,13 @@ ControlList read_control_list(std::string_view text) {
       throw InputError({}, at, "the height of " + r.mark + " is impossible: columns or units mixed up?");
     if (r.sd_height && (*r.sd_height < 0 || *r.sd_height > 100))
       throw InputError({}, at, "a standard deviation of " + r.mark + " is impossible");
-    if (!r.xyz && !r.geodetic && !r.grid && !r.height)
+    if ((r.gravity = number("gravity"))) {
+      if (*r.gravity > 9000) *r.gravity *= 1e-5; // milligals
+      if (*r.gravity < 9.7 || *r.gravity > 9.9)
+        throw InputError({}, at,
+                         "the gravity of " + r.mark + " is impossible: it is given in m/s² or in mGal, in full");
+    }
+    if (!r.xyz && !r.geodetic && !r.grid && !r.height && !r.gravity)
       throw InputError({}, at, "the mark " + r.mark + " has no coordinates");
     if (r.xyz && (r.xyz->norm() < 6.3e6 || r.xyz->norm() > 6.4e6))
       throw InputError({}, at,

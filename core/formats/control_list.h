@@ -16,6 +16,7 @@ struct ControlRow {
   std::optional<Vec3> velocity;            ///< X, Y, Z, m/yr
   std::optional<Vec3> sd_enu;              ///< standard deviations east, north, up, m
   std::optional<double> height, sd_height; ///< physical height, m, also where nothing else is known
+  std::optional<double> gravity;           ///< measured at the mark, m/s²; lists may write mGal
   long line = 0;
 };
 

@@ -109,6 +109,7 @@ const std::vector<RecipeMeaning> &recipe_meanings(std::string_view reads) {
       {T::coded, "used", "whether the crew wanted it used", "yes|no"},
       {T::text, "staff", "which staff"},
       {T::text, "time", "when it was read"},
+      {T::text, "date", "the day of the run, year first"},
       {T::text, "remark", "a remark of the crew"},
       {T::text, "run", "name of the run"},
       {T::text, "instrument", "which level"},

@@ -11,7 +11,8 @@ constexpr const char *delimited = R"json({
   "codes": {"kind": {"B": "back", "F": "fore", "I": "intermediate", "H": "benchmark"}, "used": {"1": "yes", "0": "no"}},
   "lines": [
     {"name": "run", "what": "run start", "told by": {"column": 1, "is": ["run"]},
-     "fields": [{"meaning": "run", "column": 2}, {"meaning": "instrument", "column": 3}, {"meaning": "staff", "column": 4}]},
+     "fields": [{"meaning": "run", "column": 2}, {"meaning": "instrument", "column": 3}, {"meaning": "staff", "column": 4},
+                {"meaning": "date", "column": 5}]},
     {"name": "sight", "told by": {"column": 1, "is": ["s"]},
      "fields": [{"meaning": "mark", "column": 2}, {"meaning": "kind", "column": 3}, {"meaning": "reading", "column": 4},
                 {"meaning": "distance", "column": 5}, {"meaning": "time", "column": 6}, {"meaning": "used", "column": 7},
@@ -34,7 +35,8 @@ std::string tagged(int width) {
   "codes": {"used": {"1": "yes", "0": "no"}},
   "lines": [
     {"name": "run", "what": "run start", "told by": {"word": "41"},
-     "fields": [{"meaning": "run", "word": "41"}, {"meaning": "instrument", "word": "43"}, {"meaning": "staff", "word": "44"}]},
+     "fields": [{"meaning": "run", "word": "41"}, {"meaning": "instrument", "word": "43"}, {"meaning": "staff", "word": "44"},
+                {"meaning": "date", "word": "45"}]},
     {"name": "end", "what": "run end", "told by": {"word": "42"}, "fields": [{"meaning": "ignore", "word": "42"}]},
     {"name": "height", "told by": {"word": "51"}, "fields": [{"meaning": "mark", "word": "01"}, {"meaning": "height", "word": "51"}]},
     {"name": "sight", "told by": {"word": "01"},

@@ -5,6 +5,7 @@
 #include "gnss/diagnosis.h"
 #include "job/height_causes.h"
 #include "job/level_doubts.h"
+#include "job/near_names.h"
 #include "job/record_compare.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
@@ -238,7 +239,7 @@ void levels(List &list, const JobSnapshot &s) {
       d.causes.push_back(fmt::format("the recipe \"{}\" does not suit it ({:.0f} %)", src.recipe, 100 * src.score));
     }
     for (const HeightClaim &c : src.claims) {
-      const auto b = s.benchmarks.find(c.mark);
+      const auto b = s.benchmarks.find(s.state.mark_name(c.mark));
       if (b == s.benchmarks.end()) continue;
       const double off = c.height - *b->second.height, limit = std::max(0.002, 3 * b->second.sd_height.value_or(0));
       if (std::abs(off) <= limit) continue;
@@ -274,6 +275,16 @@ void levels(List &list, const JobSnapshot &s) {
       d.causes = level_causes(l, m, s.state.settings.levels.limits());
     }
   }
+  for (const auto &[serial, card] : s.state.instruments) {
+    if (!card.until.value) continue;
+    std::string late;
+    for (const LevelLine &l : r.lines)
+      if (l.used && l.run.instrument == serial && l.day > *card.until.value)
+        late += (late.empty() ? "" : ", ") + l.name;
+    if (!late.empty())
+      list.add("certificate run out", "level " + serial, "levels", serial,
+               "its certificate ended on " + *card.until.value + "; used after that: " + late);
+  }
   for (const LinePair &p : r.pairs)
     for (const DoubleSection &x : p.result.sections) {
       if (x.within_limit()) continue;
@@ -283,6 +294,17 @@ void levels(List &list, const JobSnapshot &s) {
       d.value = 1000 * std::abs(x.difference()), d.limit = 1000 * x.limit, d.unit = "mm";
       d.effect_m = std::abs(x.difference()) / 2;
     }
+}
+
+void same_marks(List &list, const JobSnapshot &s) {
+  for (const NearNames &n : near_names(s)) {
+    Doubt &d = list.add("same mark?", n.keep + " / " + n.other, n.levels_only ? "levels" : "intake",
+                        n.keep + "|" + n.other, n.why);
+    if (n.height_difference && n.height_sd) {
+      d.value = 1000 * std::abs(*n.height_difference), d.limit = 5000 * *n.height_sd, d.unit = "mm";
+      d.effect_m = std::abs(*n.height_difference);
+    }
+  }
 }
 
 void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun &run) {
@@ -407,6 +429,7 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
   gnss(list, s, vectors);
   closures(list, s, loops);
   levels(list, s);
+  same_marks(list, s);
   const bool any_hold = std::any_of(s.state.holds.begin(), s.state.holds.end(), [](const auto &h) {
     return h.second.how != Hold::check && h.second.how != Hold::none;
   });

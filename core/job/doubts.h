@@ -7,8 +7,8 @@ namespace ampletie {
 struct Doubt {
   enum class State { open, accepted };
   std::string id, kind, about, sentence;
-  std::string section; ///< where to go: "intake", "gnss", "network", "datum", "issue"
-  std::string item;    ///< id of the occupation, vector or mark to select there
+  std::string section; ///< where to go: "intake", "gnss", "levels", "network", "datum", "issue"
+  std::string item;    ///< id of the occupation, vector, line, source or mark to select there; "same mark?": A|B
   std::optional<double> value, limit;
   std::string unit;
   std::optional<double> effect_m;  ///< on the issued coordinates, where it can be told

@@ -52,14 +52,21 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
   return "";
 }
 
-/// Where marks lie, as well as the corrections of levelled differences need it (a second of arc is plenty).
-std::map<std::string, double> latitudes(const JobSnapshot &s) {
-  std::map<std::string, double> out;
+/// Where marks lie, as well as the corrections of levelled differences need it (a second of arc is plenty), and the
+/// gravity there. Marks of levels alone have their latitude from `published` too.
+LevelPlaces level_places(const JobSnapshot &s, const std::map<std::string, PublishedMark> &all) {
+  LevelPlaces out;
+  std::optional<Projection> grid;
   for (const Occupation &o : s.occupations)
-    if (o.file->approximate.norm() > 6e6) out.try_emplace(o.mark, to_geodetic(o.file->approximate).lat);
-  for (const auto &[name, p] : s.published) {
-    if (p.xyz) out[name] = to_geodetic(*p.xyz).lat;
-    if (p.geodetic_deg) out[name] = radians(p.geodetic_deg->x());
+    if (o.file->approximate.norm() > 6e6) out.latitude.try_emplace(o.mark, to_geodetic(o.file->approximate).lat);
+  for (const auto &[name, p] : all) {
+    if (p.xyz) out.latitude[name] = to_geodetic(*p.xyz).lat;
+    if (p.geodetic_deg) out.latitude[name] = radians(p.geodetic_deg->x());
+    if (p.grid && !p.xyz && !p.geodetic_deg && !out.latitude.count(name)) {
+      if (!grid) grid.emplace(s.state.settings.datum.crs);
+      out.latitude[name] = grid->unproject(p.grid->x(), p.grid->y(), 0).lat;
+    }
+    if (p.gravity) out.gravity[name] = *p.gravity;
   }
   return out;
 }
@@ -135,9 +142,11 @@ void Job::refold() {
   s->published = published_marks(s->contents, s->state);
   for (const auto &[name, p] : s->published)
     if (p.height) s->benchmarks[name] = p;
+  const bool levelled =
+      std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "levels"; });
+  const LevelPlaces places = levelled ? level_places(*s, s->published) : LevelPlaces{};
   std::erase_if(s->published, [](const auto &p) { return !p.second.has_position(); });
-  s->levels =
-      std::make_shared<LevelReport>(job_levels(s->contents, s->state, s->benchmarks, level_readings_, latitudes(*s)));
+  s->levels = std::make_shared<LevelReport>(job_levels(s->contents, s->state, s->benchmarks, level_readings_, places));
   snapshot_ = s;
   refresh(vectors_, *snapshot_);
   const JobSettings &set = snapshot_->state.settings;

@@ -60,7 +60,9 @@ LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double sco
       explicit_runs = true;
       run.name = text("run");
       run.instrument = text("instrument");
+      run.date = text("date");
       if (const double sd = number("sd_km"); sd > 0) run.sd_km = sd;
+      if (const double sd = number("sd_setup"); sd > 0) run.sd_setup = sd;
       continue;
     }
     if (r.what == RecipeLine::What::run_end) {
@@ -71,6 +73,9 @@ LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double sco
     if (!explicit_runs && !run.sights.empty() && !text("run").empty() && text("run") != run.name) finish();
     if (run.name.empty()) run.name = text("run");
     if (run.instrument.empty()) run.instrument = text("instrument");
+    if (run.date.empty()) run.date = text("date");
+    if (const double sd = number("sd_km"); sd > 0 && !run.sd_km) run.sd_km = sd;
+    if (const double sd = number("sd_setup"); sd > 0 && !run.sd_setup) run.sd_setup = sd;
     const std::string kind = text("kind");
     if (const double h = number("height"); std::isfinite(h) && (kind.empty() || kind == "benchmark"))
       out.claims.push_back({text("mark"), h, r.line});
@@ -120,6 +125,7 @@ std::vector<Part> parts_of(const std::vector<LevelSource> &sources, const JobSta
         if (edits != state.runs.end())
           if (const auto m = edits->second.rename.find(s.mark); m != edits->second.rename.end())
             s.mark = m->second.value;
+        s.mark = state.mark_name(s.mark);
       }
       if (edits != state.runs.end() && edits->second.name.value) run.name = *edits->second.name.value;
       // Cut first, in the direction of the book, then turn what is to be turned.
@@ -156,13 +162,24 @@ std::vector<Part> parts_of(const std::vector<LevelSource> &sources, const JobSta
   return out;
 }
 
-LevelCorrections corrections_of(const JobState &state, const RunEdits *edits) {
+/// The day of a run as its file writes it, year first; empty when that is no day.
+std::string day_of(const LevelRun &run) {
+  std::string d = run.date;
+  if (d.size() == 8 && d.find_first_not_of("0123456789") == std::string::npos)
+    d = d.substr(0, 4) + "-" + d.substr(4, 2) + "-" + d.substr(6);
+  const auto t = parse_iso(d.substr(0, 10));
+  return t ? iso(*t).substr(0, 10) : std::string();
+}
+
+LevelCorrections corrections_of(const JobState &state, const LevelLine &line, const RunEdits *edits) {
   const LevelSettings &l = state.settings.levels;
   LevelCorrections c;
   c.collimation = 1e-3 * l.collimation_mm_m;
   c.curvature = l.curvature, c.refraction_coefficient = l.refraction;
   c.staff_scale_ppm = l.staff_ppm;
   for (const auto &[staff, ppm] : state.staffs) c.staff_ppm[staff] = ppm.value;
+  if (const auto card = state.instruments.find(line.run.instrument); card != state.instruments.end())
+    if (const auto *test = card->second.line_of_sight(line.day)) c.collimation = 1e-3 * test->second.value;
   if (edits) {
     if (edits->staff_ppm.value) c.staff_scale_ppm = *edits->staff_ppm.value, c.staff_ppm.clear();
     if (edits->collimation_mm_m.value) c.collimation = 1e-3 * *edits->collimation_mm_m.value;
@@ -177,9 +194,15 @@ void describe(LevelLine &l) {
                                     1000 * c.collimation, -1000 * c.collimation * l.reduced.unbalance,
                                     l.reduced.unbalance));
   if (c.curvature) l.remarks.push_back(fmt::format("curvature and refraction with k = {:g}", c.refraction_coefficient));
-  if (l.height_correction != 0)
+  if (l.height.done)
     l.remarks.push_back(
-        fmt::format("height system (normal gravity) {:+.2f} mm over the line", 1000 * l.height_correction));
+        fmt::format("to {} heights {:+.2f} mm over the line ({}); geopotential difference {:+.3f} m²/s²",
+                    height_type_name(l.height.type), 1000 * l.height.correction,
+                    l.height.type == HeightType::normal_orthometric || l.height.gravity_marks == 0
+                        ? std::string("normal gravity")
+                        : fmt::format("gravity measured at {} mark{}", l.height.gravity_marks,
+                                      l.height.gravity_marks == 1 ? "" : "s"),
+                    l.height.geopotential));
   const auto use = staff_use(l.run, l.setups);
   for (const auto &[staff, ppm] : c.staff_ppm)
     if (const auto up = use.find(staff); up != use.end() && ppm != 0)
@@ -221,7 +244,7 @@ const LevelLine *LevelReport::line(const std::string &id) const {
 
 LevelReport job_levels(const Contents &contents, const JobState &state,
                        const std::map<std::string, PublishedMark> &published, LevelReadings &readings,
-                       const std::map<std::string, double> &latitude) {
+                       const LevelPlaces &places) {
   LevelReport out;
   if (std::none_of(contents.begin(), contents.end(), [](const auto &c) { return c.source.kind == "levels"; }))
     return out;
@@ -282,12 +305,19 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
     const auto found = state.runs.find(l.id);
     const RunEdits *edits = found == state.runs.end() ? nullptr : &found->second;
     l.setups = find_setups(l.run);
-    l.corrections = corrections_of(state, edits);
+    l.day = day_of(l.run);
+    l.corrections = corrections_of(state, l, edits);
     l.reduced = reduce_run(l.run, l.setups, l.corrections);
     if (l.setups.setups.empty() && l.problem.empty()) l.problem = "no complete set-up: nothing can be reduced";
     const LevelSettings &set = state.settings.levels;
     l.weights = {1e-3 * set.sd_mm_km, 1e-3 * set.sd_mm_setup};
-    if (l.run.sd_km) l.weights.sd_km = *l.run.sd_km, l.own_weights = true;
+    if (const auto card = state.instruments.find(l.run.instrument); card != state.instruments.end()) {
+      const InstrumentCard &c = card->second;
+      if (c.sd_mm_km.value) l.weights = {1e-3 * *c.sd_mm_km.value, 0}, l.own_weights = true;
+      if (c.sd_mm_setup.value) l.weights.sd_setup = 1e-3 * *c.sd_mm_setup.value, l.own_weights = true;
+    }
+    if (l.run.sd_km) l.weights = {*l.run.sd_km, 0}, l.own_weights = true;
+    if (l.run.sd_setup) l.weights.sd_setup = *l.run.sd_setup, l.own_weights = true;
     if (edits) {
       if (edits->sd_mm_km.value) l.weights = {1e-3 * *edits->sd_mm_km.value, 0}, l.own_weights = true;
       if (edits->sd_mm_setup.value) l.weights.sd_setup = 1e-3 * *edits->sd_mm_setup.value, l.own_weights = true;
@@ -303,13 +333,14 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
         continue;
       l.known[p.mark] = {*m->second.height, m->second.sd_height.value_or(0)};
     }
-    if (set.height_correction && !latitude.empty()) {
+    if (set.height_correction && !places.latitude.empty()) {
       // Where the line begins above the sea: from a known mark on it, else from what its file claims.
       std::optional<double> start = start_height(l.reduced, l.known);
       for (const LevelSource &src : out.sources)
         for (const HeightClaim &c : src.claims)
-          if (const LevelPoint *p = l.reduced.find(c.mark); p && !start) start = c.height - p->difference;
-      if (start) l.height_correction = to_normal_orthometric(l.reduced, *start, latitude);
+          if (const LevelPoint *p = l.reduced.find(state.mark_name(c.mark)); p && !start)
+            start = c.height - p->difference;
+      if (start) l.height = reduce_to_height_system(l.reduced, *start, set.height_type, places);
     }
     l.misclosures = misclosures(l.reduced, l.known, set.limits(), l.weights);
     l.heights = line_heights(l.reduced, l.known, set.distribution, l.weights, l.computed);
@@ -324,7 +355,7 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
     for (std::size_t k = i + 1; k < out.lines.size(); ++k) {
       const LevelLine &a = out.lines[i], &b = out.lines[k];
       if (!a.used || !b.used || !a.problem.empty() || !b.problem.empty()) continue;
-      LinePair p{a.id, b.id, double_running(a.reduced, b.reduced, 3)};
+      LinePair p{a.id, b.id, double_running(a.reduced, b.reduced, state.settings.levels.section_limit())};
       if (!p.result.sections.empty()) out.pairs.push_back(std::move(p));
     }
   out.sections = level_sections(out, {});

@@ -1,5 +1,6 @@
 #pragma once
 #include "job/occupation.h"
+#include "levelling/height_system.h"
 #include "levelling/line.h"
 #include "network/level_network.h"
 #include <memory>
@@ -34,10 +35,11 @@ struct LevelLine {
   std::vector<Misclosure> misclosures;
   std::vector<LineHeight> heights;
   LevelWeights weights;
-  bool own_weights = false; ///< said for this run, not the job's default
+  bool own_weights = false; ///< said for this run or by its instrument card, not the job's default
+  std::string day;          ///< of the run, "2026-05-14"; empty: its file does not say
   bool used = true;
   std::string left_out_because, problem; ///< `problem`: why it cannot be reduced or chained
-  double height_correction = 0;          ///< of the height system over the whole line, m; contained in `reduced`
+  HeightReduction height;                ///< to the height system; contained in `reduced`
   std::vector<std::string> remarks;      ///< what was corrected, as sentences
 };
 
@@ -69,15 +71,15 @@ struct LevelReport {
   bool any() const { return !sources.empty(); }
 };
 
-/// Reads the level files of a job. `readings` keeps what was read of a file with a recipe; it is filled. `latitude`:
-/// of marks, radians.
+/// Reads the level files of a job. `readings` keeps what was read of a file with a recipe; it is filled. `places`:
+/// of marks.
 struct LevelReadings {
   std::map<std::string, std::shared_ptr<const LevelSource>> read;            ///< by source and recipe
   std::map<std::string, std::optional<std::pair<std::size_t, double>>> best; ///< by source and recipes: index, score
 };
 LevelReport job_levels(const Contents &contents, const JobState &state,
                        const std::map<std::string, PublishedMark> &published, LevelReadings &readings,
-                       const std::map<std::string, double> &latitude);
+                       const LevelPlaces &places);
 
 /// Recipes that a job knows: its own ones and those that ship with the program.
 std::vector<Recipe> job_recipes(const Contents &contents);

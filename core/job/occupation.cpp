@@ -146,6 +146,7 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
         apply(e.set_up, o.set_up, "set_up");
         o.weather = weather_of(e, f.approximate, o);
       }
+      o.mark = state.mark_name(o.mark);
       o.calibration = find_calibration(contents, o.antenna);
       o.loading = find_loading(contents, o.mark, f.approximate);
       if (lower(o.measured_to) == "arp" && !o.slant)
@@ -182,11 +183,13 @@ std::map<std::string, PublishedMark> published_marks(const Contents &contents, c
     if (!c.control) continue;
     for (const ControlRow &r : c.control->rows) {
       PublishedMark p;
-      p.name = r.mark, p.description = r.description, p.source_id = c.source.id, p.source_name = c.source.name;
+      p.name = state.mark_name(r.mark), p.description = r.description, p.source_id = c.source.id,
+      p.source_name = c.source.name;
       p.frame = r.frame, p.epoch = r.epoch, p.line = r.line;
       p.xyz = r.xyz, p.geodetic_deg = r.geodetic, p.grid = r.grid, p.velocity = r.velocity, p.sd_enu = r.sd_enu;
-      p.height = r.height, p.sd_height = r.sd_height;
-      out.try_emplace(r.mark, std::move(p));
+      p.height = r.height, p.sd_height = r.sd_height, p.gravity = r.gravity;
+      const auto [it, first] = out.try_emplace(p.name, p);
+      if (!first && !it->second.gravity) it->second.gravity = r.gravity;
     }
   }
   for (const auto &[mark, h] : state.holds) {
@@ -203,6 +206,7 @@ std::map<std::string, PublishedMark> published_marks(const Contents &contents, c
       continue;
     }
     PublishedMark p;
+    if (const auto listed = out.find(mark); listed != out.end()) p.gravity = listed->second.gravity;
     p.name = mark;
     p.frame = h.frame, p.epoch = h.epoch, p.decision = h.decision;
     p.xyz = h.xyz, p.geodetic_deg = h.geodetic_deg, p.grid = h.grid, p.sd_enu = h.sd_enu;
@@ -210,6 +214,10 @@ std::map<std::string, PublishedMark> published_marks(const Contents &contents, c
     p.height = h.height ? h.height : h.grid ? std::optional(h.grid->z()) : std::nullopt;
     p.sd_height = h.sd_height ? h.sd_height : h.sd_enu ? std::optional(h.sd_enu->z()) : std::nullopt;
     out[mark] = p;
+  }
+  for (const auto &[mark, g] : state.gravity) {
+    PublishedMark &p = out.try_emplace(mark).first->second;
+    p.name = mark, p.gravity = g.value;
   }
   return out;
 }

@@ -47,6 +47,7 @@ struct PublishedMark {
   long line = 0, decision = 0;
   std::optional<Vec3> xyz, geodetic_deg, grid, velocity, sd_enu;
   std::optional<double> height, sd_height; ///< physical, m
+  std::optional<double> gravity;           ///< measured at the mark, m/s²
   bool has_position() const { return xyz || geodetic_deg || grid; }
 };
 /// From the control lists, and where a hold or check came with coordinates, those.

@@ -84,6 +84,12 @@ void apply_setting(JobSettings &s, const std::string &name, const json &v) {
     number(s.levels.limit_mm_km);
   else if (name == "level-limit-setup")
     number(s.levels.limit_mm_setup);
+  else if (name == "level-order")
+    s.levels.order = v;
+  else if (name == "level-section-limit")
+    number(s.levels.section_mm_km);
+  else if (name == "height-type")
+    s.levels.height_type = height_type_by_name(v);
   else if (name == "level-sd")
     number(s.levels.sd_mm_km);
   else if (name == "level-sd-setup")
@@ -170,6 +176,32 @@ JobState fold(const std::vector<Decision> &log) {
         s.staffs[d.target.substr(6)] = {x->get<double>(), d.seq};
       else
         s.staffs.erase(d.target.substr(6));
+    } else if (d.verb == "set" && d.target.substr(0, 11) == "instrument:") {
+      InstrumentCard &card = s.instruments[d.target.substr(11)];
+      take(d.value, "sd", card.sd_mm_km, d.seq);
+      take(d.value, "sd-setup", card.sd_mm_setup, d.seq);
+      take(d.value, "until", card.until, d.seq);
+      if (const auto it = d.value.find("collimation"); it != d.value.end() && it->is_object())
+        for (const auto &[day, slope] : it->items()) {
+          if (slope.is_number())
+            card.lines_of_sight[day] = {slope.get<double>(), d.seq};
+          else
+            card.lines_of_sight.erase(day);
+        }
+    } else if (d.verb == "set" && d.target.substr(0, 5) == "mark:") {
+      const std::string mark = d.target.substr(5);
+      if (const auto g = d.value.find("gravity"); g != d.value.end()) {
+        if (g->is_number())
+          s.gravity[mark] = {g->get<double>(), d.seq};
+        else
+          s.gravity.erase(mark);
+      }
+      if (const auto same = d.value.find("same_as"); same != d.value.end()) {
+        if (same->is_string() && *same != mark)
+          s.same_marks[mark] = {same->get<std::string>(), d.seq};
+        else
+          s.same_marks.erase(mark);
+      }
     } else if (d.verb == "set" && d.target.substr(0, 7) == "source:") {
       const std::string id = d.target.substr(7);
       if (d.value.contains("recipe")) s.recipes[id] = {d.value.value("recipe", ""), d.seq};
@@ -214,7 +246,29 @@ JobState fold(const std::vector<Decision> &log) {
     } else if (d.verb == "accept")
       s.accepted[d.target] = {d.reason, d.seq};
   }
+  // What was said of a name that stands for another mark counts for that one, unless it has its own.
+  for (const auto &[name, same] : s.same_marks) {
+    const std::string mark = s.mark_name(name);
+    if (auto h = s.holds.extract(name)) h.key() = mark, s.holds.insert(std::move(h));
+    if (auto g = s.gravity.extract(name)) g.key() = mark, s.gravity.insert(std::move(g));
+  }
   return s;
+}
+
+std::string JobState::mark_name(std::string name) const {
+  // Names may be chained; two that were said to stand for each other end after one round.
+  for (std::size_t steps = 0; steps <= same_marks.size(); ++steps) {
+    const auto it = same_marks.find(name);
+    if (it == same_marks.end()) break;
+    name = it->second.value;
+  }
+  return name;
+}
+
+const std::pair<const std::string, Decided<double>> *InstrumentCard::line_of_sight(const std::string &day) const {
+  if (lines_of_sight.empty()) return nullptr;
+  auto after = day.empty() ? lines_of_sight.end() : lines_of_sight.upper_bound(day);
+  return after == lines_of_sight.begin() ? &*after : &*std::prev(after);
 }
 
 long undo_target(const std::vector<Decision> &log) {
@@ -310,6 +364,13 @@ const std::vector<SettingInfo> &setting_catalogue() {
       {"limit", "level-limit-setup", "Levelling, per set-up", "mm/√n",
        "The same by the root of the number of set-ups; the larger of the two counts, 0 switches it off.", K::number, 0,
        50},
+      {"limit", "level-order", "Levelling, order", "",
+       "An order of a published standard (FGCC 1984) in place of own limits, for lines and for sections run both ways.",
+       K::choice, 0, 0,
+       "own|first order, class I|first order, class II|second order, class I|second order, class II|third order"},
+      {"limit", "level-section-limit", "Levelling, fore and back", "mm/√km",
+       "A section run both ways may differ by this much times the root of its length in kilometres.", K::number, 0.1,
+       100},
       {"weight", "level-sd", "Levelling", "mm/√km", "Standard error of a kilometre of a single run.", K::number, 0.05,
        50},
       {"weight", "level-sd-setup", "Levelling, per set-up", "mm",
@@ -325,8 +386,12 @@ const std::vector<SettingInfo> &setting_catalogue() {
       {"levels", "staff-scale", "Staff scale", "ppm",
        "What a metre of the staff is longer than a metre, from its certificate.", K::number, -1000, 1000},
       {"levels", "height-correction", "Height system", "",
-       "Reduce levelled differences to the type of the height system by normal gravity, where latitudes are known.",
-       K::choice, 0, 0, "yes|no"},
+       "Reduce levelled differences to the type of the height system below, where latitudes are known.", K::choice, 0,
+       0, "yes|no"},
+      {"levels", "height-type", "Type of heights", "",
+       "What heights count. All but normal-orthometric ones (and dynamic ones, roughly) need gravity measured at marks "
+       "of the line; where none is given, normal gravity stands in.",
+       K::choice, 0, 0, "normal-orthometric|normal|orthometric|dynamic"},
       {"weight", "centring", "Centring", "mm", "Standard deviation of the centring of a set-up, each direction.",
        K::number, 0.1, 50},
       {"weight", "height", "Antenna height", "mm", "Standard deviation of a measured antenna height.", K::number, 0.1,
@@ -369,6 +434,9 @@ std::string setting_text(const JobSettings &s, const std::string &n) {
   const LevelSettings &l = s.levels;
   if (n == "level-limit") return fmt::format("{:g}", l.limit_mm_km);
   if (n == "level-limit-setup") return fmt::format("{:g}", l.limit_mm_setup);
+  if (n == "level-order") return l.order;
+  if (n == "level-section-limit") return fmt::format("{:g}", l.section_mm_km);
+  if (n == "height-type") return height_type_name(l.height_type);
   if (n == "level-sd") return fmt::format("{:g}", l.sd_mm_km);
   if (n == "level-sd-setup") return fmt::format("{:g}", l.sd_mm_setup);
   if (n == "distribution") return distribution_name(l.distribution);

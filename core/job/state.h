@@ -2,6 +2,7 @@
 #include "datum/datum.h"
 #include "gnss/static_vector.h"
 #include "job/store.h"
+#include "levelling/height_system.h"
 #include "levelling/line.h"
 #include "network/network.h"
 #include "time/shown_time.h"
@@ -42,8 +43,28 @@ struct LevelSettings {
   bool curvature = false;
   double refraction = 0.13;
   double staff_ppm = 0;
-  LevelLimits limits() const { return {limit_mm_km, limit_mm_setup}; }
   bool height_correction = true; ///< of the type of height system, where latitudes are known
+  HeightType height_type = HeightType::normal_orthometric;
+  std::string order = "own"; ///< of a published standard; then its limits count
+  double section_mm_km = 3;  ///< between fore and back of a section
+  LevelLimits limits() const {
+    const LevelOrder *o = level_order(order);
+    return {o ? o->line : limit_mm_km, limit_mm_setup};
+  }
+  double section_limit() const {
+    const LevelOrder *o = level_order(order);
+    return o ? o->section : section_mm_km;
+  }
+};
+
+/// What is known of one level: by its certificate, and by tests in the field.
+struct InstrumentCard {
+  Decided<std::optional<double>> sd_mm_km, sd_mm_setup;  ///< of a single run
+  Decided<std::optional<std::string>> until;             ///< last day of the certificate, "2026-12-31"
+  std::map<std::string, Decided<double>> lines_of_sight; ///< day of the test → slope, mm/m
+  /// The slope that counts on a day: of the last test up to it, of the first one when all came later; without a day
+  /// that of the last test. Null when there was none.
+  const std::pair<const std::string, Decided<double>> *line_of_sight(const std::string &day) const;
 };
 
 /// What was decided about a levelled run.
@@ -82,6 +103,9 @@ struct JobState {
   std::map<std::string, OccupationEdits> occupations;
   std::map<std::string, RunEdits> runs;
   std::map<std::string, Decided<double>> staffs;           ///< staff → scale of its graduation, ppm
+  std::map<std::string, InstrumentCard> instruments;       ///< by serial number, as the books write it
+  std::map<std::string, Decided<double>> gravity;          ///< mark → measured, m/s²
+  std::map<std::string, Decided<std::string>> same_marks;  ///< name → name of the mark it stands for
   std::map<std::string, Decided<std::string>> sight_marks; ///< sight → mark meant
   std::map<std::string, Decided<std::string>> recipes;     ///< source → recipe
   std::map<std::string, long> seen;                        ///< sources whose unread pieces were looked at
@@ -94,6 +118,8 @@ struct JobState {
   std::map<std::string, Reasoned> left_out; ///< item → why
   std::map<std::string, long> taken_up;     ///< item that was to be used although its file or default leaves it out
   std::map<std::string, Reasoned> accepted; ///< doubt → why
+  /// The mark that a name stands for.
+  std::string mark_name(std::string name) const;
 };
 
 /// For each decision, whether it stands: withdrawals undo what they name, and can be withdrawn themselves.

@@ -36,7 +36,8 @@ struct HeightClaim {
 struct LevelRun {
   std::string id, name, source_id, instrument;
   std::vector<StaffSight> sights;
-  std::optional<double> sd_km; ///< as the file states it, m per √km of a single run
+  std::string date;                      ///< of its readings as the file states it, "2026-05-14"; empty: not said
+  std::optional<double> sd_km, sd_setup; ///< as the file states them, m per √km of a single run and m per set-up
 };
 
 /// One erection of the level: what was read from it, by index into the run's sights. `fore` is the turn to the next

@@ -27,6 +27,12 @@ const std::vector<LevelOrder> &level_orders() {
   return orders;
 }
 
+const LevelOrder *level_order(std::string_view name) {
+  for (const LevelOrder &o : level_orders())
+    if (o.name == name) return &o;
+  return nullptr;
+}
+
 std::string distribution_name(Distribution d) {
   return d == Distribution::none ? "none" : d == Distribution::distance ? "distance" : "setups";
 }

@@ -1,5 +1,6 @@
 #pragma once
 #include "levelling/reduction.h"
+#include <string_view>
 
 namespace ampletie {
 
@@ -22,6 +23,8 @@ struct LevelOrder {
   double line, section;
 };
 const std::vector<LevelOrder> &level_orders();
+/// Null for a name that is none of them.
+const LevelOrder *level_order(std::string_view name);
 
 /// Accuracy of the readings: per √km of a single run, or per set-up.
 struct LevelWeights {

@@ -27,10 +27,10 @@ ReportSection closures(const Job &job) {
   const LevelSettings &set = job.state().settings.levels;
   ReportSection s{"Misclosures before anything is shared out", {}, {}};
   s.paragraphs.push_back(fmt::format(
-      "Limit {:g} mm/√km{}; stated accuracy {:g} mm/√km of a single run where a line has none of "
-      "its own.",
-      set.limit_mm_km, set.limit_mm_setup > 0 ? fmt::format(" or {:g} mm/√n, the larger", set.limit_mm_setup) : "",
-      set.sd_mm_km));
+      "Limit {:g} mm/√km{}; stated accuracy {:g} mm/√km of a single run where neither a line nor its instrument's card "
+      "has its own.",
+      set.limits().mm_per_root_km,
+      set.limit_mm_setup > 0 ? fmt::format(" or {:g} mm/√n, the larger", set.limit_mm_setup) : "", set.sd_mm_km));
   ReportTable t{"",
                 {{"line", "", false},
                  {"from", "", false},
@@ -45,7 +45,7 @@ ReportSection closures(const Job &job) {
                  {"verdict", "", false}},
                 {}};
   for (const LevelOrder &o : level_orders())
-    if (o.line == set.limit_mm_km)
+    if (set.order == o.name || (set.order == "own" && o.line == set.limit_mm_km))
       s.paragraphs.push_back(fmt::format("That is the limit of {} ({}).", o.name, o.source));
   std::string on_default;
   for (const LevelLine &l : r.lines) {
@@ -180,24 +180,6 @@ Report level_report(const Job &job) {
       "Heights of single lines are provisional. In the network levels, vectors and the geoid are adjusted together.";
   r.sections = {closures(job), heights(job), files(job), books(job)};
   return r;
-}
-
-std::string level_heights_csv(const Job &job) {
-  if (!job.snapshot()->levels->any()) throw InputError("there is nothing to write: no level books are in the job");
-  const LevelReport &r = *job.snapshot()->levels;
-  std::string out = "mark,line,distance_m,observed_m,correction_m,provisional_m,sd_m,adjusted_m,adjusted_sd_m,state\n";
-  for (const LevelLine &l : r.lines)
-    for (const LineHeight &h : l.heights) {
-      if (!is_named(h.mark)) continue;
-      const LevelNetworkMark *n = r.network ? r.network->find(h.mark) : nullptr;
-      auto quoted = [](const std::string &t) {
-        return t.find_first_of(",\"") == std::string::npos ? t : "\"" + t + "\"";
-      };
-      out += fmt::format("{},{},{:.3f},{:.5f},{:.5f},{:.5f},{:.5f},{},{},{}\n", quoted(h.mark), quoted(l.name),
-                         h.distance, h.observed, h.correction, h.height, h.sd, n ? fixed(n->height, 5) : "",
-                         n ? fixed(n->sd, 5) : "", l.used ? height_state(l, h) : "left out");
-    }
-  return out;
 }
 
 } // namespace ampletie

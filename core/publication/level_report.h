@@ -9,8 +9,4 @@ namespace ampletie {
 /// `InputError` when nothing is levelled.
 Report level_report(const Job &job);
 
-/// Heights as CSV: mark, line, distance, observed, correction, provisional height with its standard deviation, adjusted
-/// height with its own.
-std::string level_heights_csv(const Job &job);
-
 } // namespace ampletie

@@ -42,9 +42,10 @@ public:
   }
   void start(const Job &j) {
     if (words_)
-      line(name("41", j.run) + name("43", j.instrument) + name("44", j.staff));
+      line(name("41", j.run) + name("43", j.instrument) + name("44", j.staff) +
+           (j.date.empty() ? "" : name("45", compact(j.date))));
     else
-      line(fmt::format("run;{};{};{}", j.run, j.instrument, j.staff));
+      line(fmt::format("run;{};{};{}{}", j.run, j.instrument, j.staff, j.date.empty() ? "" : ";" + j.date));
   }
   void end() { line(words_ ? number("42", '0', 0) : "end"); }
   void claim(const std::string &mark, double height) {
@@ -68,6 +69,10 @@ public:
   std::string text() const { return out_; }
 
 private:
+  static std::string compact(std::string date) {
+    std::erase(date, '-');
+    return date;
+  }
   std::string head(const char *code, char unit, char sign) const {
     return fmt::format("{}{:03}{}{}", code, n_ % 1000, unit, sign);
   }
@@ -223,7 +228,7 @@ Scenario read_scenario(const std::string &text) {
         s.geoid.waves.push_back({x.at("amplitude"), x.at("length km"), x.value("azimuth", 0.0), x.value("phase", 0.0)});
     for (const json &x : j.at("level jobs")) {
       Job q;
-      q.file = x.at("file"), q.run = x.at("run");
+      q.file = x.at("file"), q.run = x.at("run"), q.date = x.value("date", "");
       q.instrument = x.value("instrument", q.instrument), q.staff = x.value("staff", q.staff);
       q.format = x.value("format", q.format);
       if (q.format != "delimited" && q.format != "words 8" && q.format != "words 16")

@@ -24,8 +24,8 @@ struct Geoid {
 
 /// What the crew did in one file.
 struct Job {
-  std::string file, run, instrument = "DL7", staff = "A", format = "delimited"; ///< delimited, words 8, words 16
-  std::vector<std::string> route;                                               ///< marks in the order of walking
+  std::string file, run, date, instrument = "DL7", staff = "A", format = "delimited"; ///< delimited, words 8, words 16
+  std::vector<std::string> route;                                                     ///< marks in the order of walking
   std::vector<std::string> side; ///< marks taken as intermediate sights from the set-up nearest to them
   double sight = 35;             ///< longest sight, m
   double collimation_mm_m = 0;   ///< slope of the line of sight

@@ -1,0 +1,197 @@
+#include "publication/level_data.h"
+#include "base/error.h"
+#include "base/text.h"
+#include "publication/geopackage.h"
+#include <fmt/format.h>
+#include <pugixml.hpp>
+#include <sstream>
+
+namespace ampletie {
+namespace {
+
+std::string fixed(double x, int decimals) { return std::isfinite(x) ? fmt::format("{:.{}f}", x, decimals) : ""; }
+
+std::string state_of(const LevelNetworkMark &m) { return m.held ? "held" : m.relative ? "from zero" : "adjusted"; }
+
+/// Grid places (east, north) of marks: adjusted ones where the network is current, else published ones.
+std::map<std::string, Vec3> places(const Job &job) {
+  std::map<std::string, Vec3> out;
+  const JobSnapshot &s = *job.snapshot();
+  auto take = [&](const std::string &name, const FullPosition &p) { out[name] = {p.grid.east, p.grid.north, 0}; };
+  if (!s.published.empty()) {
+    const JobDatum datum = job_datum(s);
+    for (const auto &[name, p] : s.published)
+      take(name, datum.describe(published_in_job(p, datum, {s.state.settings.worst_transformation_m, false})));
+  }
+  if (job.network() && !job.network_stale())
+    for (const AdjustedMark &m : job.network()->result.marks)
+      if (m.plan_known) take(m.name, job.network()->positions.at(m.name));
+  return out;
+}
+
+/// When the last decision was made: what a file made from the job's state says of its time.
+std::string last_decision(const Job &job) {
+  return job.decisions().empty() ? std::string("1980-01-06T00:00:00Z") : job.decisions().back().time;
+}
+
+const LevelReport &levels_of(const Job &job) {
+  if (!job.snapshot()->levels->any()) throw InputError("there is nothing to write: no level books are in the job");
+  return *job.snapshot()->levels;
+}
+
+std::string height_state(const LevelLine &l, const LineHeight &h) {
+  return h.known ? "known" : l.known.empty() ? "from zero" : "provisional";
+}
+
+} // namespace
+
+std::string level_heights_csv(const Job &job) {
+  const LevelReport &r = levels_of(job);
+  std::string out = "mark,line,distance_m,observed_m,correction_m,provisional_m,sd_m,adjusted_m,adjusted_sd_m,state\n";
+  for (const LevelLine &l : r.lines)
+    for (const LineHeight &h : l.heights) {
+      if (!is_named(h.mark)) continue;
+      const LevelNetworkMark *n = r.network ? r.network->find(h.mark) : nullptr;
+      auto quoted = [](const std::string &t) {
+        return t.find_first_of(",\"") == std::string::npos ? t : "\"" + t + "\"";
+      };
+      out += fmt::format("{},{},{:.3f},{:.5f},{:.5f},{:.5f},{:.5f},{},{},{}\n", quoted(h.mark), quoted(l.name),
+                         h.distance, h.observed, h.correction, h.height, h.sd, n ? fixed(n->height, 5) : "",
+                         n ? fixed(n->sd, 5) : "", l.used ? height_state(l, h) : "left out");
+    }
+  return out;
+}
+
+std::string level_heights_landxml(const Job &job) {
+  const LevelReport &r = levels_of(job);
+  if (!r.network) throw InputError("the levels do not adjust: " + r.network_problem);
+  const auto place = places(job);
+  const JobSettings &set = job.state().settings;
+  pugi::xml_document doc;
+  auto declaration = doc.append_child(pugi::node_declaration);
+  declaration.append_attribute("version") = "1.0";
+  declaration.append_attribute("encoding") = "UTF-8";
+  auto root = doc.append_child("LandXML");
+  const std::string time = last_decision(job);
+  for (const auto &[name, value] : std::initializer_list<std::pair<const char *, std::string>>{
+           {"xmlns", "http://www.landxml.org/schema/LandXML-1.2"},
+           {"version", "1.2"},
+           {"date", time.substr(0, 10)},
+           {"time", time.substr(11, 8)},
+           {"language", "English"},
+           {"readOnly", "false"}})
+    root.append_attribute(name) = value.c_str();
+  auto metric = root.append_child("Units").append_child("Metric");
+  for (const auto &[name, value] :
+       std::initializer_list<std::pair<const char *, const char *>>{{"linearUnit", "meter"},
+                                                                    {"areaUnit", "squareMeter"},
+                                                                    {"volumeUnit", "cubicMeter"},
+                                                                    {"temperatureUnit", "celsius"},
+                                                                    {"pressureUnit", "milliBars"}})
+    metric.append_attribute(name) = value;
+  auto system = root.append_child("CoordinateSystem");
+  system.append_attribute("name") = set.datum.crs.c_str();
+  if (set.datum.crs.rfind("EPSG:", 0) == 0) system.append_attribute("epsgCode") = set.datum.crs.substr(5).c_str();
+  if (!set.datum.vertical.empty()) system.append_attribute("verticalDatum") = system_name(set.datum.vertical).c_str();
+  root.append_child("Project").append_attribute("name") = set.title.c_str();
+  root.append_child("Application").append_attribute("name") = "Ample Tie";
+  auto points = root.append_child("CgPoints");
+  points.append_attribute("name") = "levelled heights";
+  for (const LevelNetworkMark &m : r.network->marks) {
+    const auto at = place.find(m.name);
+    const std::string words = fmt::format("{}, sd {:.4f} m", state_of(m), m.sd);
+    if (at == place.end()) continue;
+    auto p = points.append_child("CgPoint");
+    p.append_attribute("name") = m.name.c_str();
+    p.append_attribute("desc") = words.c_str();
+    p.append_attribute("state") = "existing";
+    p.text() = fmt::format("{:.4f} {:.4f} {:.4f}", at->second.y(), at->second.x(), m.height).c_str();
+  }
+  for (const LevelNetworkMark &m : r.network->marks) {
+    if (place.count(m.name)) continue;
+    auto f = points.append_child("Feature");
+    f.append_attribute("code") = "height without a place";
+    f.append_attribute("name") = m.name.c_str();
+    for (const auto &[label, value] : std::initializer_list<std::pair<const char *, std::string>>{
+             {"height_m", fixed(m.height, 4)}, {"sd_m", fixed(m.sd, 4)}, {"state", state_of(m)}}) {
+      auto property = f.append_child("Property");
+      property.append_attribute("label") = label;
+      property.append_attribute("value") = value.c_str();
+    }
+  }
+  std::ostringstream out;
+  doc.save(out, " ");
+  return out.str();
+}
+
+std::string level_geopackage(const Job &job) {
+  const LevelReport &r = levels_of(job);
+  const auto place = places(job);
+  using T = GeoField::Type;
+  GeoLayer marks{"levelled_marks",
+                 "Heights of all levels adjusted together, without vectors",
+                 false,
+                 {{"mark"}, {"height_m", T::number}, {"sd_m", T::number}, {"state"}, {"sections", T::integer}},
+                 {}};
+  std::map<std::string, double> height;
+  if (r.network)
+    for (const LevelNetworkMark &m : r.network->marks) {
+      height[m.name] = m.height;
+      GeoFeature f;
+      if (const auto at = place.find(m.name); at != place.end())
+        f.points.push_back({at->second.x(), at->second.y(), m.height});
+      f.values = {m.name, m.height, m.sd, state_of(m), static_cast<long>(m.sections)};
+      marks.features.push_back(std::move(f));
+    }
+  GeoLayer lines{"level_lines",
+                 "Level lines with the worst misclosure on each, before anything was shared out",
+                 true,
+                 {{"line"},
+                  {"from_mark"},
+                  {"to_mark"},
+                  {"length_m", T::number},
+                  {"set_ups", T::integer},
+                  {"rise_m", T::number},
+                  {"misclosure_m", T::number},
+                  {"limit_m", T::number},
+                  {"verdict"}},
+                 {}};
+  for (const LevelLine &l : r.lines) {
+    GeoFeature f;
+    for (const LevelPoint &p : l.reduced.points)
+      if (const auto at = place.find(p.mark); at != place.end() && p.turn)
+        f.points.push_back({at->second.x(), at->second.y(), height.count(p.mark) ? height.at(p.mark) : 0});
+    if (f.points.size() < 2) f.points.clear();
+    const Misclosure *worst = worst_closure(l.misclosures);
+    f.values = {l.name,
+                l.reduced.from,
+                l.reduced.to,
+                l.reduced.length,
+                static_cast<long>(l.reduced.setups),
+                l.reduced.difference,
+                worst ? GeoValue(worst->value) : GeoValue(),
+                worst ? GeoValue(worst->limit) : GeoValue(),
+                std::string(!l.used                 ? "left out"
+                            : !worst                ? "nothing closes"
+                            : worst->within_limit() ? "closes"
+                                                    : "misses")};
+    lines.features.push_back(std::move(f));
+  }
+  return geopackage(job.state().settings.datum.crs, {marks, lines}, last_decision(job));
+}
+
+bool write_level_data(const Job &job, const std::string &file) {
+  const auto dot = file.rfind('.');
+  const std::string ending = dot == std::string::npos ? "" : lower(file.substr(dot));
+  if (ending == ".csv")
+    write_file(file, level_heights_csv(job));
+  else if (ending == ".xml")
+    write_file(file, level_heights_landxml(job));
+  else if (ending == ".gpkg")
+    write_file(file, level_geopackage(job));
+  else
+    return false;
+  return true;
+}
+
+} // namespace ampletie
