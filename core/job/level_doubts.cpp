@@ -16,6 +16,49 @@ std::optional<double> closure_of(const LevelRun &run, const LevelCorrections &c,
   return {};
 }
 
+/// A correction of one kind as the closures of a line ask for it together.
+struct Fit {
+  double size = 0;   ///< in the unit of the correction
+  double misfit = 0; ///< root mean square of what is left over its standard deviation
+  std::vector<Misclosure> after;
+  /// What is left of one closure over its limit.
+  double left_of(const Misclosure &m) const {
+    for (const Misclosure &x : after)
+      if (x.from == m.from && x.to == m.to && x.kind == m.kind) return std::abs(x.value) / x.limit;
+    return INFINITY;
+  }
+};
+
+/// Least squares over all closures of the line. `change` adds a correction of a size; closures depend on it linearly,
+/// so that one step of `unit` tells how.
+template <class Change>
+std::optional<Fit> fit(const LevelLine &l, const KnownHeights &known, const LevelLimits &limits, double unit,
+                       Change &&change) {
+  LevelCorrections changed = l.corrections;
+  change(changed, unit);
+  const auto before = misclosures(reduce_run(l.run, l.setups, l.corrections), known, limits, l.weights),
+             stepped = misclosures(reduce_run(l.run, l.setups, changed), known, limits, l.weights);
+  Fit out;
+  for (const Misclosure &m : l.misclosures) {
+    const auto same = [&](const Misclosure &x) { return x.from == m.from && x.to == m.to && x.kind == m.kind; };
+    if (std::any_of(before.begin(), before.end(), same)) out.after.push_back(m);
+  }
+  if (out.after.empty() || out.after.size() != before.size() || before.size() != stepped.size()) return {};
+  double square = 0, product = 0;
+  for (std::size_t i = 0; i < before.size(); ++i) {
+    const double slope = (stepped[i].value - before[i].value) / unit / before[i].sd;
+    square += slope * slope, product += slope * out.after[i].value / before[i].sd;
+  }
+  if (square <= 0) return {};
+  out.size = -product / square;
+  for (std::size_t i = 0; i < before.size(); ++i) {
+    out.after[i].value += out.size * (stepped[i].value - before[i].value) / unit;
+    out.misfit += std::pow(out.after[i].value / before[i].sd, 2);
+  }
+  out.misfit = std::sqrt(out.misfit / static_cast<double>(before.size()));
+  return out;
+}
+
 } // namespace
 
 std::vector<std::string> level_causes(const LevelLine &l, const Misclosure &m, const LevelLimits &limits) {
@@ -74,23 +117,35 @@ std::vector<std::string> level_causes(const LevelLine &l, const Misclosure &m, c
       consider(m.value - whole * slip, fmt::format("a reading wrong by {:g} m", std::abs(whole) * slip),
                slip == 1.0 ? 0.3 : 0.5);
   }
-  // The scale of one staff: what it measured upwards against what is missing.
-  for (const auto &[staff, use] : staff_use(l.run, l.setups)) {
-    const double up = use.rise;
-    if (std::abs(up) < 20) continue;
-    const double ppm = -1e6 * m.value / up;
-    if (std::abs(ppm) > 15 && std::abs(ppm) < 600)
-      found.emplace_back(0.4, fmt::format("staff {} with a scale of {:+.0f} ppm over its {:+.1f} m would explain it",
-                                          staff.empty() ? "(unnamed)" : staff, ppm, up));
+  // What acts all along the line is fitted to all of its closures, so that one that closes speaks too.
+  auto systematic = [&](double handicap, double least, double most, double unit, auto &&change, auto &&words) {
+    const auto f = fit(l, known, limits, unit, change);
+    if (!f || std::abs(f->size) < least || std::abs(f->size) > most) return;
+    if (f->left_of(m) > std::max(1.0, 0.3 * std::abs(m.value) / m.limit)) return;
+    found.emplace_back(handicap + std::min(5.0, f->misfit) / 3.29, words(f->size));
+  };
+  for (const auto &[name, use] : staff_use(l.run, l.setups)) {
+    if (std::abs(use.rise) < 20) continue;
+    const std::string staff = name;
+    const double rise = use.rise;
+    systematic(
+        0.3, 15, 600, 10,
+        [&](LevelCorrections &c, double ppm) {
+          const auto own = c.staff_ppm.find(staff);
+          c.staff_ppm[staff] = (own == c.staff_ppm.end() ? c.staff_scale_ppm : own->second) + ppm;
+        },
+        [&](double ppm) {
+          return fmt::format("staff {} with a scale of {:+.0f} ppm over its {:+.1f} m would explain it",
+                             staff.empty() ? "(unnamed)" : staff, ppm, rise);
+        });
   }
-  // The line of sight, where set-ups were not balanced.
-  if (std::abs(l.reduced.unbalance) > 30) {
-    const double slope = 1e3 * m.value / l.reduced.unbalance;
-    if (std::abs(slope) < 0.3)
-      found.emplace_back(
-          0.7, fmt::format("a line of sight sloping by {:+.3f} mm/m over an unbalance of {:.0f} m would explain it",
-                           slope, l.reduced.unbalance));
-  }
+  if (std::abs(l.reduced.unbalance) > 30)
+    systematic(
+        0.4, 0.003, 0.3, 0.01, [](LevelCorrections &c, double slope) { c.collimation += 1e-3 * slope; },
+        [&](double slope) {
+          return fmt::format("a line of sight sloping by {:+.3f} mm/m over an unbalance of {:.0f} m would explain it",
+                             slope, l.reduced.unbalance);
+        });
   std::stable_sort(found.begin(), found.end(), [](const auto &a, const auto &b) { return a.first < b.first; });
   std::vector<std::string> out;
   for (auto &f : found)

@@ -161,7 +161,9 @@ std::string level_geopackage(const Job &job) {
     for (const LevelPoint &p : l.reduced.points)
       if (const auto at = place.find(p.mark); at != place.end() && p.turn)
         f.points.push_back({at->second.x(), at->second.y(), height.count(p.mark) ? height.at(p.mark) : 0});
-    if (f.points.size() < 2) f.points.clear();
+    // A spur and its way back are no line as long as its far end has no place.
+    if (std::all_of(f.points.begin(), f.points.end(), [&](const Vec3 &p) { return p == f.points.front(); }))
+      f.points.clear();
     const Misclosure *worst = worst_closure(l.misclosures);
     f.values = {l.name,
                 l.reduced.from,

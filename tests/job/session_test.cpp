@@ -146,8 +146,8 @@ TEST_CASE("a wrong antenna height is explained by what the antenna's dimensions 
     job.decide("set", found->id, {{"height", wrong}}, "keyed in");
     solve(job);
     const auto &doubts = job.doubts();
-    const auto d = std::find_if(doubts.begin(), doubts.end(),
-                                [](const Doubt &x) { return x.kind == "repeated vectors differ"; });
+    const auto d =
+        std::find_if(doubts.begin(), doubts.end(), [](const Doubt &x) { return x.kind == "repeated vectors differ"; });
     REQUIRE(d != doubts.end());
     REQUIRE(!d->causes.empty());
     INFO(d->causes[0] << " | " << d->sentence);
@@ -185,7 +185,9 @@ TEST_CASE("a wrong antenna height is explained by what the antenna's dimensions 
     REQUIRE(!why.empty());
     CHECK(why[0] == "the antenna is a QUILLON RING9, not a TESSEL T4");
   }
-  SECTION("nothing fits, nothing is named") { CHECK(height_causes(job.snapshot()->contents, *found, 0.2345, 0.002).empty()); }
+  SECTION("nothing fits, nothing is named") {
+    CHECK(height_causes(job.snapshot()->contents, *found, 0.2345, 0.002).empty());
+  }
 }
 
 TEST_CASE("velocity and spread of a reference station can be entered beside its listed coordinates") {

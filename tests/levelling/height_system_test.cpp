@@ -24,8 +24,7 @@ TEST_CASE("the normal-orthometric reduction agrees with the classical formula al
       for (int i = 0; i <= n; ++i) r.points.push_back({i == 0 ? "A" : i == n ? "B" : "", 0, 278.0 * i, i, true, 0});
       r.from = "A", r.to = "B";
       const LevelPlaces places{{{"A", radians(lat)}, {"B", radians(lat) + n * step}}, {}};
-      const double corrected =
-          reduce_to_height_system(r, height, HeightType::normal_orthometric, places).correction;
+      const double corrected = reduce_to_height_system(r, height, HeightType::normal_orthometric, places).correction;
       const double a = 0.002644, b = 0.000007, middle = radians(lat) + n * step / 2;
       const double classical =
           -2 * height * a * std::sin(2 * middle) * (1 + (a - 2 * b / a) * std::cos(2 * middle)) * n * step;
@@ -68,4 +67,107 @@ TEST_CASE("a loop over a mountain closes after the reduction, not before") {
   r.difference = raw;
   reduce_to_height_system(r, 400, HeightType::normal_orthometric, {latitude, {}});
   CHECK(std::abs(r.difference) < 5e-5);
+}
+
+namespace {
+
+/// Ground of rock of 2670 kg/m³ with a Bouguer anomaly that changes along the way. Inside a plate of thickness H
+/// gravity is γ(z) + B + 2πGρ(2z − H), so that C = (γ̄ + B) H at its surface and g = γ(H) + B + 2πGρ H on it (Heiskanen
+/// and Moritz 1967, chapters 3 and 4; worked out here apart from the code under test).
+struct Plate {
+  double lat0 = radians(46.0), lat1 = radians(46.15), b0 = -60e-5, b1 = -20e-5; // m/s²
+  double lat(double t) const { return lat0 + (lat1 - lat0) * t; }
+  double anomaly(double t) const { return b0 + (b1 - b0) * t; }
+  double potential(double t, double h) const { return (mean_normal_gravity(lat(t), h) + anomaly(t)) * h; }
+  double gravity(double t, double h) const { return normal_gravity(lat(t), h) + anomaly(t) + 1.119e-6 * h; }
+
+  /// What a level reads on the way from A to B: potential differences over the gravity of the ground.
+  ReducedRun levelled(double from, double to) const {
+    ReducedRun r;
+    r.from = "A", r.to = "B";
+    r.points.push_back({"A", 0, 0, 0, true, 0});
+    const int n = 400;
+    double sum = 0;
+    for (int k = 1; k <= n; ++k) {
+      const double a = (k - 1.0) / n, b = static_cast<double>(k) / n, m = (a + b) / 2;
+      auto h = [&](double t) { return from + (to - from) * t; };
+      sum += (potential(b, h(b)) - potential(a, h(a))) / gravity(m, h(m));
+      r.points.push_back({k == n ? "B" : "", sum, 40.0 * k, k, true, 0});
+    }
+    r.difference = sum;
+    return r;
+  }
+  LevelPlaces places(double from, double to, bool measured) const {
+    LevelPlaces p{{{"A", lat0}, {"B", lat1}}, {}};
+    if (measured) p.gravity = {{"A", gravity(0, from)}, {"B", gravity(1, to)}};
+    return p;
+  }
+};
+
+} // namespace
+
+TEST_CASE("orthometric heights over a mountain with gravity measured at both ends") {
+  const Plate plate;
+  for (const auto &[from, to] : {std::pair{300.0, 1900.0}, {1900.0, 300.0}, {800.0, 820.0}}) {
+    ReducedRun r = plate.levelled(from, to);
+    const double raw = r.difference;
+    const HeightReduction h = reduce_to_height_system(r, from, HeightType::orthometric, plate.places(from, to, true));
+    CHECK(h.done);
+    CHECK(h.type == HeightType::orthometric);
+    CHECK(h.gravity_marks == 2);
+    // Helmert's factor leaves the curvature of normal gravity out: 0.2 mGal at 2000 m.
+    CHECK(std::abs(r.difference - (to - from)) < 2.5e-7 * std::max(from, to));
+    CHECK(std::abs(raw + h.correction - r.difference) < 1e-9);
+    CHECK(h.geopotential == Approx(plate.potential(1, to) - plate.potential(0, from)).margin(2e-3));
+    if (std::abs(to - from) > 1000) CHECK(std::abs(raw - (to - from)) > 0.02); // it matters there
+  }
+}
+
+TEST_CASE("normal and dynamic heights of the same potentials") {
+  const Plate plate;
+  const double from = 400, to = 2100;
+  const double c0 = plate.potential(0, from), c1 = plate.potential(1, to);
+  auto metres = [](double c, double lat) { // C over mean normal gravity, which depends on the height itself
+    double h = c / 9.8;
+    for (int i = 0; i < 6; ++i) h = c / mean_normal_gravity(lat, h);
+    return h;
+  };
+  // The run starts at the height of A in each system.
+  ReducedRun n = plate.levelled(from, to);
+  const double n0 = metres(c0, plate.lat0), n1 = metres(c1, plate.lat1);
+  reduce_to_height_system(n, n0, HeightType::normal, plate.places(from, to, true));
+  CHECK(n.difference == Approx(n1 - n0).margin(3e-4));
+  ReducedRun d = plate.levelled(from, to);
+  reduce_to_height_system(d, c0 / 9.806199203, HeightType::dynamic, plate.places(from, to, true));
+  CHECK(d.difference == Approx((c1 - c0) / 9.806199203).margin(3e-4));
+  // Orthometric and normal heights part by B H / γ (Heiskanen and Moritz 1967, equation 8-103).
+  CHECK(n1 - to == Approx(plate.b1 * to / 9.8).epsilon(0.01));
+}
+
+TEST_CASE("without measured gravity nothing pretends to be orthometric") {
+  const Plate plate;
+  ReducedRun asked = plate.levelled(300, 1500), usual = asked, none = asked;
+  const HeightReduction h =
+      reduce_to_height_system(asked, 300, HeightType::orthometric, plate.places(300, 1500, false));
+  CHECK(h.type == HeightType::normal_orthometric);
+  CHECK(h.gravity_marks == 0);
+  reduce_to_height_system(usual, 300, HeightType::normal_orthometric, plate.places(300, 1500, true));
+  CHECK(asked.difference == usual.difference); // measured gravity has no part in normal-orthometric heights
+  const HeightReduction nothing = reduce_to_height_system(none, 300, HeightType::orthometric, {});
+  CHECK(!nothing.done);
+  CHECK(none.difference == none.points.back().difference);
+  for (const char *name : {"normal-orthometric", "normal", "orthometric", "dynamic"})
+    CHECK(height_type_name(height_type_by_name(name)) == name);
+  CHECK_THROWS(height_type_by_name("ellipsoidal"));
+}
+
+TEST_CASE("side shots are reduced and do not move the line") {
+  const Plate plate;
+  ReducedRun r = plate.levelled(500, 900), with = r;
+  with.points.insert(with.points.begin() + 200,
+                     {"S", r.points[200].difference + 1.5, r.points[200].distance, 200, false, 199});
+  const auto a = reduce_to_height_system(r, 500, HeightType::orthometric, plate.places(500, 900, true));
+  const auto b = reduce_to_height_system(with, 500, HeightType::orthometric, plate.places(500, 900, true));
+  CHECK(a.correction == b.correction);
+  CHECK(with.find("S")->difference == Approx(r.points[200].difference + 1.5).margin(1e-4));
 }
