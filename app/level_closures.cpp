@@ -27,10 +27,10 @@ void LevelClosures::set(std::vector<PlottedLevelClosure> closures, double k) {
   most_km_ = 0.1;
   for (const auto &c : all_) most_km_ = std::max(most_km_, c.km);
   most_km_ *= 1.08;
-  // A gross mistake must not flatten the rest: beyond five limits points sit at the edge.
+  // A gross mistake must not flatten the rest: far beyond the limit points sit at the edge.
   const double envelope = std::max(k_ * std::sqrt(most_km_), 0.1);
   most_mm_ = envelope * 1.3;
-  for (const auto &c : all_) most_mm_ = std::max(most_mm_, std::min(1100 * std::abs(c.value), 5 * envelope));
+  for (const auto &c : all_) most_mm_ = std::max(most_mm_, std::min(1100 * std::abs(c.value), 2.4 * envelope));
   update();
 }
 
@@ -73,7 +73,7 @@ void LevelClosures::paintEvent(QPaintEvent *) {
     QPainterPath band;
     for (int side : {1, -1})
       for (int i = 0; i <= 60; ++i) {
-        const double km = most_km_ * (side > 0 ? i : 60 - i) / 60;
+        const double t = (side > 0 ? i : 60 - i) / 60.0, km = most_km_ * t * t; // steep at the start
         const QPointF q = at(km, side * k_ * std::sqrt(km));
         side > 0 && i == 0 ? band.moveTo(q) : band.lineTo(q);
       }

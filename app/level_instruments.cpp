@@ -61,10 +61,8 @@ LevelInstruments::LevelInstruments(Workspace &w, QWidget *parent) : QWidget(pare
     connect(t->model(), &TableModel::refused, this, [this](const QString &why) { Q_EMIT said(why, true); });
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
-  auto *tables = new QHBoxLayout;
-  tables->addWidget(cards_, 3);
-  tables->addWidget(staffs_, 2);
-  all->addLayout(tables, 1);
+  all->addWidget(cards_, 1);
+  all->addWidget(staffs_, 1);
   all->addWidget(two_pegs());
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
   judge_pegs();

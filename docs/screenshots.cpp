@@ -2,6 +2,7 @@
 // Usage: make_screenshots JOB.tie FOLDER [SCALED]   (JOB.tie as demo/make-job leaves it; it is changed)
 #include "app/closure_plot.h"
 #include "app/doubts_drawer.h"
+#include "app/level_closures.h"
 #include "app/level_picture.h"
 #include "app/main_window.h"
 #include "app/theme.h"
@@ -138,9 +139,22 @@ int main(int argc, char **argv) {
       Q_EMIT p->chosen(line("N1 + N2 + S1 + S2").id);
     }
   shoot("levels");
+  press("Closures part");
+  for (auto *c : window.findChildren<LevelClosures *>())
+    if (c->isVisible()) {
+      const std::string worst = line("N1 + N2 + S1 + S2").id + "#0";
+      c->select(worst);
+      Q_EMIT c->chosen(worst);
+    }
+  shoot("levels-closures");
+  w.decide("set", "instrument:DL7", {{"sd", 0.7}, {"until", "2027-03-31"}, {"collimation", {{"2026-05-13", 0.004}}}},
+           "certificate and test");
+  press("Instruments part");
+  shoot("levels-instruments");
+  w.undo();
+  press("Lines part");
   for (auto [button, name] : {std::pair{"Heights part", "levels-heights"},
                               {"Files part", "levels-files"},
-                              {"Instruments part", "levels-instruments"},
                               {"Key in part", "levels-key-in"}}) {
     press(button);
     shoot(name);

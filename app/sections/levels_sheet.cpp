@@ -30,20 +30,20 @@ void add_closure(std::vector<Row> &rows, std::vector<PlottedLevelClosure> &plott
   const QString to = text(m.to) + (m.kind == Misclosure::Kind::loop ? " (loop)" : m.sd > 0 ? "" : " (both ways)");
   rows.push_back({id,
                   {{name, {}, {}, true},
-                   {text(m.from), {}, {}, false},
-                   {to, {}, {}, false},
-                   {QString::number(m.length / 1000, 'f', 3), m.length, {}, false},
-                   {m.setups ? QString::number(m.setups) : "–", m.setups, {}, false},
-                   {mm(m.value, 2), std::abs(m.value), colour, colour.isValid()},
-                   {QString::number(m.limit * 1000, 'f', 2), m.limit, {}, false},
-                   {m.sd > 0 ? QString::number(against, 'f', 1) : "–", against, {}, false},
                    {!used               ? "– left out"
                     : !m.within_limit() ? "✕ misses"
                     : tight             ? "! above what is stated"
                                         : "■ closes",
                     {},
                     colour,
-                    colour.isValid()}},
+                    colour.isValid()},
+                   {mm(m.value, 2), std::abs(m.value), colour, colour.isValid()},
+                   {QString::number(m.limit * 1000, 'f', 2), m.limit, {}, false},
+                   {QString::number(m.length / 1000, 'f', 3), m.length, {}, false},
+                   {text(m.from), {}, {}, false},
+                   {to, {}, {}, false},
+                   {m.sd > 0 ? QString::number(against, 'f', 1) : "–", against, {}, false},
+                   {m.setups ? QString::number(m.setups) : "–", m.setups, {}, false}},
                   !used,
                   used && !m.within_limit() ? ink::warm : QColor()});
   plotted.push_back({id, name + " " + text(m.from) + " – " + text(m.to), m.length / 1000, m.value, m.limit, used});
@@ -156,22 +156,22 @@ LevelsSheet::LevelsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Levels", par
       if (!list.isEmpty()) w_.take(list, "levels");
     });
   }
-  closures_ = new TableCard("Level closures", {{"Line", "", false, false, 100},
-                                               {"From"},
-                                               {"To"},
-                                               {"km", "", true},
-                                               {"Set-ups", "", true},
+  closures_ = new TableCard("Level closures", {{"Line", "", false, false, 90},
+                                               {"Verdict"},
                                                {"Misclosure mm", "Before anything is shared out", true},
                                                {"Limit mm", "", true},
+                                               {"km", "", true},
+                                               {"From"},
+                                               {"To"},
                                                {"to its sd", "Misclosure over its propagated standard deviation", true},
-                                               {"Verdict"}});
+                                               {"Set-ups", "", true}});
   closure_plot_ = new LevelClosures;
   auto *closures_page = new QWidget;
   {
     auto *all = new QHBoxLayout(closures_page);
     all->setContentsMargins(0, 0, 0, 0);
     all->addWidget(closures_, 5);
-    all->addWidget(closure_plot_, 4);
+    all->addWidget(closure_plot_, 3);
     connect(closures_, &TableCard::chosen, this, [this](const std::string &id) { choose_closure(id); });
     connect(closure_plot_, &LevelClosures::chosen, this, [this](const std::string &id) {
       closures_->select(id);
@@ -513,9 +513,7 @@ void LevelsSheet::refresh() {
     if (!r.line(line_) && !r.lines.empty()) line_ = r.lines.front().id;
     if (view_->source().empty() && !r.sources.empty()) view_->show_source(r.sources.front().source_id);
     if (r.any() && r.network)
-      say(r.network->sd_km > 0 ? QString("%1 lines · %2 mm/√km from the levels themselves")
-                                     .arg(r.lines.size())
-                                     .arg(r.network->sd_km * 1000, 0, 'f', 2)
+      say(r.network->sd_km > 0 ? QString("%1 mm/√km from the levels").arg(r.network->sd_km * 1000, 0, 'f', 2)
                                : QString("%1 lines").arg(r.lines.size()));
     else
       say(r.any() ? text(r.network_problem) : QString("drop level books anywhere in the window"));

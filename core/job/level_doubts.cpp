@@ -71,8 +71,10 @@ std::vector<std::string> level_causes(const LevelLine &l, const Misclosure &m, c
   };
   // Set-ups that something was noticed about.
   std::set<std::size_t> tried;
+  constexpr std::size_t most_tried = 20; // a book in which much is odd is not searched for the one mistake
   for (const auto &t : l.setups.troubles)
     for (const LevelSetup &s : l.setups.setups) {
+      if (tried.size() >= most_tried) break;
       if (std::find(s.back.begin(), s.back.end(), t.sight) == s.back.end() || !tried.insert(t.sight).second) continue;
       LevelRun without = l.run;
       for (const auto *part : {&s.back, &s.fore, &s.side})

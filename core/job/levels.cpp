@@ -213,6 +213,30 @@ void describe(LevelLine &l) {
                                     1e-3 * c.staff_scale_ppm * l.reduced.raw_difference));
 }
 
+/// Lines that turn on two marks or more in common, compared section by section.
+void pair_lines(LevelReport &out, double limit) {
+  std::map<std::string, std::vector<std::size_t>> lines_of; // mark → lines that turn on it
+  for (std::size_t i = 0; i < out.lines.size(); ++i) {
+    const LevelLine &l = out.lines[i];
+    if (!l.used || !l.problem.empty()) continue;
+    for (const LevelPoint &p : l.reduced.points) {
+      if (!p.turn || !is_named(p.mark)) continue;
+      auto &all = lines_of[p.mark];
+      if (all.empty() || all.back() != i) all.push_back(i);
+    }
+  }
+  std::map<std::pair<std::size_t, std::size_t>, int> common;
+  for (const auto &[mark, all] : lines_of)
+    for (std::size_t a = 0; a < all.size(); ++a)
+      for (std::size_t b = a + 1; b < all.size(); ++b) ++common[{all[a], all[b]}];
+  for (const auto &[pair, marks] : common) {
+    if (marks < 2) continue;
+    const LevelLine &a = out.lines[pair.first], &b = out.lines[pair.second];
+    LinePair p{a.id, b.id, double_running(a.reduced, b.reduced, limit)};
+    if (!p.result.sections.empty()) out.pairs.push_back(std::move(p));
+  }
+}
+
 } // namespace
 
 std::string_view level_text(const SourceContent &c) { return c.text ? std::string_view(*c.text) : std::string_view{}; }
@@ -351,13 +375,7 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
   }
   std::sort(out.lines.begin(), out.lines.end(),
             [](const auto &a, const auto &b) { return std::tie(a.name, a.id) < std::tie(b.name, b.id); });
-  for (std::size_t i = 0; i < out.lines.size(); ++i)
-    for (std::size_t k = i + 1; k < out.lines.size(); ++k) {
-      const LevelLine &a = out.lines[i], &b = out.lines[k];
-      if (!a.used || !b.used || !a.problem.empty() || !b.problem.empty()) continue;
-      LinePair p{a.id, b.id, double_running(a.reduced, b.reduced, state.settings.levels.section_limit())};
-      if (!p.result.sections.empty()) out.pairs.push_back(std::move(p));
-    }
+  pair_lines(out, state.settings.levels.section_limit());
   out.sections = level_sections(out, {});
   if (!out.sections.empty()) {
     LevelNetworkInput in;

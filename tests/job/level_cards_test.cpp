@@ -15,8 +15,9 @@ std::string book(const std::string &run, const std::string &level, const std::st
                  const std::string &to, int setups, double rise, double back = 40, double fore = 30) {
   std::string out = "unit;m\nrun;" + run + ";" + level + ";A" + (day.empty() ? "" : ";" + day) + "\n";
   for (int k = 0; k < setups; ++k) {
-    out += fmt::format("s;{};B;{:.5f};{:.2f};08:00:00;1;\n", k == 0 ? from : "", 2.0, back);
-    out += fmt::format("s;{};F;{:.5f};{:.2f};08:01:00;1;\n", k == setups - 1 ? to : "", 2.0 - rise / setups, fore);
+    out += fmt::format("s;{};B;{:.5f};{:.2f};08:00:00;1;\n", k == 0 ? from : "", 2.0 + k * 37 % 101 * 1e-3, back);
+    out += fmt::format("s;{};F;{:.5f};{:.2f};08:01:00;1;\n", k == setups - 1 ? to : "",
+                       2.0 + k * 37 % 101 * 1e-3 - rise / setups, fore);
   }
   return out + "end\n";
 }
