@@ -14,7 +14,7 @@
 
 namespace ampletie::app {
 namespace {
-constexpr std::size_t painted_lines = 400;
+constexpr long shown_lines = 400;
 
 /// A pale ground for each meaning; text keeps its ink.
 QColor ground(const std::string &meaning) {
@@ -48,6 +48,16 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   apply_->setAccessibleName("Say what the selected text means");
   seen_ = new QPushButton("Seen, use the rest");
   seen_->setAccessibleName("Unread was seen");
+  auto button = [](const char *label, const char *name, const char *tip) {
+    auto *b = new QPushButton(label);
+    b->setAccessibleName(name);
+    b->setToolTip(tip);
+    b->setObjectName("tab");
+    return b;
+  };
+  earlier_ = button("‹ earlier", "Earlier lines", "The part of the file before");
+  later_ = button("later ›", "Later lines", "The part of the file after");
+  unread_ = button("first unread", "First unread line", "Show the first piece that the recipe does not understand");
   auto *bar = new QHBoxLayout;
   bar->addWidget(new QLabel("recipe"));
   bar->addWidget(recipes_, 1);
@@ -59,7 +69,13 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   all->setContentsMargins(0, 0, 0, 0);
   all->addLayout(bar);
   all->addWidget(text_, 1);
-  all->addWidget(counts_);
+  auto *below = new QHBoxLayout;
+  below->addWidget(counts_, 1);
+  for (QPushButton *b : {unread_, earlier_, later_}) below->addWidget(b, 0, Qt::AlignTop);
+  all->addLayout(below);
+  connect(earlier_, &QPushButton::clicked, this, [this] { show_line(std::max(1L, first_ - shown_lines)); });
+  connect(later_, &QPushButton::clicked, this, [this] { show_line(first_ + shown_lines); });
+  connect(unread_, &QPushButton::clicked, this, [this] { show_line(first_unread_); });
   connect(recipes_, &QComboBox::activated, this, [this] {
     if (!filling_ && !source_.empty())
       w_.decide("set", "source:" + source_, {{"recipe", recipes_->currentText().toStdString()}}, "another recipe");
@@ -86,11 +102,19 @@ void RecipeView::fill_meanings() {
     meanings_->addItem(m.name, m.name);
     meanings_->setItemData(meanings_->count() - 1, m.sentence, Qt::ToolTipRole);
   }
+  // What the whole line does, where the selected text tells it from others.
+  meanings_->insertSeparator(meanings_->count());
+  for (const auto &[label, what] : {std::pair{"tells this kind of line", "record"},
+                                    {"tells lines that hold for the next ones", "state"},
+                                    {"tells where a run begins", "run start"},
+                                    {"tells where a run ends", "run end"}})
+    meanings_->addItem(label, QString("line:%1").arg(what));
 }
 
 void RecipeView::show_source(const std::string &id) {
   if (source_ == id) return;
   source_ = id;
+  first_ = 1;
   text_->clear();
   refresh();
 }
@@ -110,12 +134,18 @@ void RecipeView::refresh() {
     counts_->setText("Choose a level file.");
     return;
   }
-  // The first lines are shown and painted; files are alike further down.
-  std::string_view start = *c->text;
-  std::size_t end = 0, lines = 0;
-  while (end < start.size() && lines < painted_lines)
-    if (start[end++] == '\n') ++lines;
-  const QString shown = QString::fromStdString(std::string(start.substr(0, end))).remove('\r');
+  // A part of the file is shown and painted; the buttons walk through it.
+  const std::string_view whole = *c->text;
+  std::size_t begin = 0, end = 0;
+  lines_ = 1;
+  for (std::size_t i = 0; i < whole.size(); ++i) {
+    if (whole[i] != '\n') continue;
+    ++lines_;
+    if (lines_ == first_) begin = i + 1;
+    if (lines_ == first_ + shown_lines) end = i + 1;
+  }
+  if (end <= begin) end = whole.size();
+  const QString shown = QString::fromStdString(std::string(whole.substr(begin, end - begin))).remove('\r');
   if (text_->toPlainText() != shown) text_->setPlainText(shown);
   filling_ = true;
   recipes_->clear();
@@ -129,11 +159,11 @@ void RecipeView::refresh() {
   recipes_->setCurrentText(text(read->recipe));
   filling_ = false;
   if (!use) return;
-  const RecipeReading q = read_with(*use, *c->text, painted_lines);
+  const RecipeReading q = read_with(*use, *c->text, {static_cast<std::size_t>(first_), shown_lines});
   QList<QTextEdit::ExtraSelection> marks;
   std::map<std::string, int> count;
   for (const PaintedPiece &p : q.pieces) {
-    const QTextBlock block = text_->document()->findBlockByNumber(static_cast<int>(p.line) - 1);
+    const QTextBlock block = text_->document()->findBlockByNumber(static_cast<int>(p.line - first_));
     if (!block.isValid()) continue;
     QTextEdit::ExtraSelection s;
     s.cursor = QTextCursor(block);
@@ -172,6 +202,21 @@ void RecipeView::refresh() {
                  .arg(n);
   counts_->setText(words);
   seen_->setVisible(read->blocked());
+  first_unread_ = q.unread ? q.first_unread.line : 0;
+  unread_->setVisible(first_unread_ > 0);
+  earlier_->setVisible(lines_ > shown_lines);
+  later_->setVisible(lines_ > shown_lines);
+  earlier_->setEnabled(first_ > 1);
+  later_->setEnabled(first_ + shown_lines <= lines_);
+}
+
+void RecipeView::show_line(long line) {
+  first_ = (std::max(1L, line) - 1) / shown_lines * shown_lines + 1;
+  refresh();
+  const QTextBlock block = text_->document()->findBlockByNumber(static_cast<int>(line - first_));
+  if (!block.isValid()) return;
+  text_->setTextCursor(QTextCursor(block));
+  text_->centerCursor();
 }
 
 QString RecipeView::say(const QString &what) {
@@ -190,7 +235,15 @@ QString RecipeView::say(const QString &what) {
   Recipe r = *read->used;
   const std::string meaning = what.section('=', 0, 0).toStdString(), value = what.section('=', 1).toStdString();
   try {
-    r = with_meaning(r, line, from, to, meaning, value);
+    using What = RecipeLine::What;
+    if (what.startsWith("line:"))
+      r = with_line_kind(r, line, from, to,
+                         what == "line:state"       ? What::state
+                         : what == "line:run start" ? What::run_start
+                         : what == "line:run end"   ? What::run_end
+                                                    : What::record);
+    else
+      r = with_meaning(r, line, from, to, meaning, value);
     // A name of its own: the recipe that shipped stays what it is.
     const std::string base = read->name + ", as said";
     r.name = base;

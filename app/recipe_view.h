@@ -19,16 +19,19 @@ public:
   const std::string &source() const { return source_; }
   /// What the selected text should mean; the words why not, or nothing when it was done.
   QString say(const QString &meaning);
+  /// Shows the part of the file with a line (from 1).
+  void show_line(long line);
 
 private:
   void refresh();
   void fill_meanings();
   Workspace &w_;
   std::string source_;
+  long first_ = 1, first_unread_ = 0, lines_ = 0; ///< first line shown, first unread one, lines of the file
   QPlainTextEdit *text_;
   QLabel *counts_;
   QComboBox *recipes_, *meanings_;
-  QPushButton *seen_, *apply_;
+  QPushButton *seen_, *apply_, *earlier_, *later_, *unread_;
   bool filling_ = false;
 };
 

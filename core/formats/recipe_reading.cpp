@@ -36,9 +36,7 @@ Piece span(std::string_view line, std::size_t from, std::size_t to) {
 
 class Reader {
 public:
-  Reader(const Recipe &r, std::size_t paint) : r_(r), paint_(paint) {
-    factor_ = r.unit.empty() ? 1 : metres_in(r.unit);
-  }
+  Reader(const Recipe &r, PaintLines paint) : r_(r), paint_(paint) { factor_ = r.unit.empty() ? 1 : metres_in(r.unit); }
   RecipeReading out;
 
   void line(std::string_view text, long number) {
@@ -323,7 +321,8 @@ private:
 
   void paint(const Piece &p, std::string meaning, std::string why) {
     if (!meaning.empty()) out.read_characters += visible(p.text);
-    if (static_cast<std::size_t>(number_) > paint_) return;
+    const auto n = static_cast<std::size_t>(number_);
+    if (n < paint_.from || n >= paint_.from + paint_.count) return;
     out.pieces.push_back({number_, p.from, p.to, std::move(meaning), std::move(why)});
   }
   void unread(const Piece &p, std::string why) {
@@ -332,7 +331,7 @@ private:
   }
 
   const Recipe &r_;
-  std::size_t paint_;
+  PaintLines paint_;
   double factor_ = 1;
   long number_ = 0;
   std::vector<Piece> pieces_;
@@ -403,7 +402,7 @@ std::string utf8_text(std::string_view b) {
   return out;
 }
 
-RecipeReading read_with(const Recipe &r, std::string_view utf8, std::size_t paint, std::size_t limit) {
+RecipeReading read_with(const Recipe &r, std::string_view utf8, PaintLines paint, std::size_t limit) {
   Reader reader(r, paint);
   LineReader in(utf8);
   std::string_view line;
@@ -419,35 +418,44 @@ std::optional<RecipeMatch> best_recipe(const std::vector<Recipe> &all, std::stri
   std::optional<RecipeMatch> best;
   const std::string_view start = utf8.substr(0, std::size_t{1} << 16);
   for (std::size_t i = 0; i < all.size(); ++i) {
-    const double score = read_with(all[i], start, 0, 300).score();
+    const double score = read_with(all[i], start, {}, 300).score();
     if (score >= least && (!best || score > best->score)) best = RecipeMatch{i, score};
   }
   return best;
 }
 
+namespace {
+
+/// The column, span or word that a selection lies in, and what is written there.
+std::pair<RecipePlace, std::string> place_of(const Recipe &r, Reader &reader, std::string_view line, std::size_t from,
+                                             std::size_t to) {
+  if (to > line.size() || from >= to) throw InputError("select a piece of a line first");
+  RecipePlace at;
+  if (r.layout == Recipe::Layout::fixed) {
+    at.from = from, at.to = to;
+    return {at, std::string(line.substr(from, to - from))};
+  }
+  const auto pieces = reader.pieces_of(line);
+  for (std::size_t i = 0; i < pieces.size(); ++i) {
+    if (from < pieces[i].from || to > pieces[i].to) continue;
+    if (r.layout == Recipe::Layout::delimited)
+      at.column = static_cast<int>(i);
+    else
+      at.word = std::string(pieces[i].code.substr(0, r.words.code));
+    return {at, std::string(pieces[i].text)};
+  }
+  throw InputError("the selection must lie within one column or word, without its separator");
+}
+
+} // namespace
+
 Recipe with_meaning(Recipe r, std::string_view line, std::size_t from, std::size_t to, const std::string &meaning,
                     const std::string &value) {
   const RecipeMeaning *m = recipe_meaning(r.reads, meaning);
   if (!m) throw InputError("\"" + meaning + "\" is no meaning of " + r.reads);
-  if (to > line.size() || from >= to) throw InputError("select a piece of a line first");
-  Reader reader(r, 0);
+  Reader reader(r, {});
+  const auto [at, written] = place_of(r, reader, line, from, to);
   const auto pieces = reader.pieces_of(line);
-  RecipePlace at;
-  std::string written(line.substr(from, to - from));
-  if (r.layout == Recipe::Layout::fixed) {
-    at.from = from, at.to = to;
-  } else {
-    std::size_t index = pieces.size();
-    for (std::size_t i = 0; i < pieces.size(); ++i)
-      if (from >= pieces[i].from && to <= pieces[i].to && to > from) index = i;
-    if (index == pieces.size())
-      throw InputError("the selection must lie within one column or word, without its separator");
-    if (r.layout == Recipe::Layout::delimited)
-      at.column = static_cast<int>(index);
-    else
-      at.word = std::string(pieces[index].code.substr(0, r.words.code));
-    written = std::string(pieces[index].text);
-  }
   RecipeLine *own = nullptr;
   for (RecipeLine &l : r.lines)
     if (reader.tells(l, line)) {
@@ -477,6 +485,34 @@ Recipe with_meaning(Recipe r, std::string_view line, std::size_t from, std::size
     if (value.empty()) throw InputError("say what \"" + written + "\" stands for: " + m->values);
     r.codes[meaning][written] = value;
   }
+  return r;
+}
+
+Recipe with_line_kind(Recipe r, std::string_view line, std::size_t from, std::size_t to, RecipeLine::What what) {
+  Reader reader(r, {});
+  const auto [at, written] = place_of(r, reader, line, from, to);
+  RecipeLine kind;
+  for (const RecipeLine &l : r.lines)
+    if (reader.tells(l, line)) {
+      kind = l;
+      break;
+    }
+  // What was said of such lines so far stays true of this kind where it fits this line.
+  std::erase_if(kind.fields, [&](const RecipeField &f) {
+    if (f.at == at) return r.layout != Recipe::Layout::words; // a word tells its line and holds a value too
+    Recipe alone = r;
+    alone.header_lines = 0, alone.comment.clear(), alone.unit_key.clear();
+    alone.lines = {RecipeLine{}};
+    alone.lines[0].fields = {f};
+    const RecipeReading q = read_with(alone, line);
+    return q.records.empty() || (f.meaning != "ignore" && !q.records[0].find(f.meaning));
+  });
+  kind.told_by = at;
+  kind.is = r.layout == Recipe::Layout::words ? std::vector<std::string>{} : std::vector{written};
+  kind.name = r.layout == Recipe::Layout::words ? "words with " + at.word : written;
+  kind.what = what;
+  std::erase_if(r.lines, [&](const RecipeLine &l) { return l.told_by == at && l.is == kind.is; });
+  r.lines.insert(r.lines.begin(), std::move(kind));
   return r;
 }
 

@@ -47,15 +47,23 @@ struct RecipeReading {
 /// Text as UTF-8: byte-order marks are taken off, UTF-16 is converted, other bytes above 127 are taken as Latin-1.
 std::string utf8_text(std::string_view bytes);
 
+/// Lines whose pieces are kept, for painting.
+struct PaintLines {
+  std::size_t from = 1, count = 0;
+};
 /// Reads a text with a recipe. Never throws for bad text: what is not understood is counted and marked unread.
-/// `paint`: pieces are kept for that many lines. `limit`: stop after that many lines (0: all).
-RecipeReading read_with(const Recipe &r, std::string_view utf8, std::size_t paint = 0, std::size_t limit = 0);
+/// `limit`: stop after that many lines (0: all).
+RecipeReading read_with(const Recipe &r, std::string_view utf8, PaintLines paint = {}, std::size_t limit = 0);
 
 /// The recipe after a surveyor pointed at [from, to) of a line and said what it is. `value`: of a coded meaning, what
 /// the text stands for. A line that no line of the recipe fits gets a kind of its own, told by what stands in front.
 /// Throws `InputError` when the piece is no column or word of its own, or the meaning is not known.
 Recipe with_meaning(Recipe r, std::string_view line, std::size_t from, std::size_t to, const std::string &meaning,
                     const std::string &value = {});
+
+/// What a whole line does, pointed at through a piece of it: lines with the same text in the same column or word are a
+/// kind of their own and do that. Throws `InputError` when the piece is no column or word.
+Recipe with_line_kind(Recipe r, std::string_view line, std::size_t from, std::size_t to, RecipeLine::What what);
 
 /// A recipe to begin with for a text that none suits: delimiter and decimal sign guessed, nothing said yet.
 Recipe blank_recipe(std::string_view utf8, const std::string &name);

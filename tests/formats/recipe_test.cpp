@@ -14,7 +14,7 @@ const char *book = "# invented\r\nunit;m\r\nrun;L1;DL7;A\r\nh;BM1;H;412.3456\r\n
 
 TEST_CASE("a delimited book is read with states, codes and units") {
   const Recipe &r = shipped_recipes()[0];
-  const RecipeReading q = read_with(r, utf8_text(book), 100);
+  const RecipeReading q = read_with(r, utf8_text(book), {1, 100});
   INFO(q.first_unread.line << " " << q.first_unread.why);
   CHECK(q.unread == 0);
   CHECK(q.stated_unit == "m");
@@ -50,7 +50,7 @@ TEST_CASE("tagged words of both widths, the unit in each word") {
     text += name("01", 2, "BM1") + " " + word("21", 2, '4', 123456) + " " + word("31", 2, '2', 21400) + "\n";
     text += name("01", 3, "P2") + " " + word("22", 3, '3', -9876) + " " + word("31", 3, '2', 20900) + "\n";
     text += word("42", 4, '0', 0) + "\n";
-    const RecipeReading q = read_with(r, text, 100);
+    const RecipeReading q = read_with(r, text, {1, 100});
     INFO(text << q.first_unread.why);
     CHECK(q.unread == 0);
     REQUIRE(q.records.size() == 4);
@@ -67,7 +67,7 @@ TEST_CASE("tagged words of both widths, the unit in each word") {
 
 TEST_CASE("what is not understood is counted and never lost in silence") {
   const Recipe &r = shipped_recipes()[0];
-  auto reading = [&](const std::string &line) { return read_with(r, "unit;m\nrun;L1;D;A\n" + line + "\n", 10); };
+  auto reading = [&](const std::string &line) { return read_with(r, "unit;m\nrun;L1;D;A\n" + line + "\n", {1, 10}); };
   const RecipeReading letters = reading("s;P;B;1.2O3;20;;1;");
   CHECK(letters.unread == 1);
   CHECK(letters.first_unread.line == 3);
@@ -91,7 +91,7 @@ TEST_CASE("fixed columns, decimal commas, quotes and encodings") {
     "lines": [{"name": "sight", "told by": {"from": 1, "to": 1, "is": ["R", "V"]},
       "fields": [{"meaning": "kind", "from": 1, "to": 1}, {"meaning": "mark", "from": 3, "to": 10},
                  {"meaning": "reading", "from": 12, "to": 20}, {"meaning": "distance", "from": 22, "to": 28, "unit": "m"}]}]})");
-  const RecipeReading q = read_with(fixed, "R BM1       1234,56    21,40\nV P 2        987,6    20,90 ?\n", 10);
+  const RecipeReading q = read_with(fixed, "R BM1       1234,56    21,40\nV P 2        987,6    20,90 ?\n", {1, 10});
   REQUIRE(q.records.size() == 2);
   CHECK(q.records[0].find("reading")->number == Approx(1.23456));
   CHECK(q.records[0].find("distance")->number == Approx(21.4));

@@ -70,9 +70,9 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
       {"levels",
        [](Bytes b) {
          const std::string text = utf8_text(b);
-         for (const Recipe &r : shipped_recipes()) read_with(r, text, 50);
+         for (const Recipe &r : shipped_recipes()) read_with(r, text, {1, 50});
          const Recipe blank = blank_recipe(text, "x");
-         read_with(blank, text, 50);
+         read_with(blank, text, {1, 50});
          attempt([&] { with_meaning(blank, std::string_view(text).substr(0, text.find('\n')), 1, 3, "mark"); });
        }},
       {"antenna_points",
