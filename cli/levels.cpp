@@ -80,11 +80,13 @@ json run_value(const Job &job, const std::string &name, const std::string &text)
   }
   if (name == "follows") return {{"follows", text.empty() ? json() : json(last_part(job, text))}};
   if (name == "name") return {{"name", text.empty() ? json() : json(text)}};
-  if (text.empty() && (name == "sd" || name == "sd-setup" || name == "staff-scale" || name == "collimation"))
+  if (text.empty() && (name == "sd" || name == "sd-setup" || name == "staff-scale" || name == "staff-temperature" ||
+                       name == "collimation"))
     return {{name, json()}};
   if (name == "sd") return {{name, number(name, text, 0.01, 100)}};
   if (name == "sd-setup") return {{name, number(name, text, 0.001, 20)}};
   if (name == "staff-scale") return {{name, number(name, text, -2000, 2000)}};
+  if (name == "staff-temperature") return {{name, number(name, text, -40, 60)}};
   if (name == "collimation") return {{name, number(name, text, -1, 1)}};
   throw InputError("a run has no \"" + name + "\"");
 }

@@ -153,6 +153,23 @@ int main(int argc, char **argv) {
   shoot("levels-instruments");
   w.undo();
   press("Lines part");
+  // What the doubts name: a set-up booked twice, a staff of the wrong scale.
+  const LevelLine whole = line("N1 + N2 + S1 + S2");
+  for (const auto &t : whole.setups.troubles)
+    if (t.what.find("same readings") != std::string::npos)
+      for (std::size_t i : {t.sight, t.sight + 1})
+        w.decide("leave-out", whole.run.sights[i].id, nlohmann::json::object(), "booked twice");
+  w.decide("set", "staff:B", {{"scale", -70}}, "calibration of May 2026");
+  w.adjust();
+  wait();
+  window.show_section(Section::network);
+  press("Geoid part");
+  w.select("mark", "R11");
+  shoot("network-geoid");
+  press("Residuals part");
+  shoot("network-residuals");
+  press("Marks part");
+  window.show_section(Section::levels);
   for (auto [button, name] : {std::pair{"Heights part", "levels-heights"},
                               {"Files part", "levels-files"},
                               {"Key in part", "levels-key-in"}}) {

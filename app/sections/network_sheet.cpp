@@ -1,3 +1,4 @@
+#include "app/geoid_part.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
 #include "base/error.h"
@@ -30,14 +31,14 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
        {"s U", "Standard deviation, mm", true},
        {"95 % mm", "Network accuracy plan · height, with the published uncertainty of the held marks", true},
        {"Checks", "Independent set-ups beyond the first", true}});
-  residuals_ =
-      new TableCard("Network residuals", {{"Vector", "", false, false, 120},
-                                          {"", "Component", false, false, 30},
-                                          {"v mm", "adjusted − observed", true, false, 56},
-                                          {"w", "Standardised residual for correlated observations", true, false, 52},
-                                          {"Redundancy", "", true, false, 70},
-                                          {"Detectable mm", "Smallest detectable error, 80 % power", true, false, 90},
-                                          {"Session", "", false, false, 110}});
+  residuals_ = new TableCard("Network residuals",
+                             {{"Observation", "", false, false, 120},
+                              {"", "Component", false, false, 30},
+                              {"v mm", "adjusted − observed", true, false, 56},
+                              {"w", "Standardised residual for correlated observations", true, false, 52},
+                              {"Redundancy", "", true, false, 70},
+                              {"Detectable mm", "Smallest detectable error, 80 % power", true, false, 90},
+                              {"Session", "Of a vector; of a levelled difference its line", false, false, 110}});
   setups_ = new TableCard("Network set-ups", {{"Mark", "", false, false, 60},
                                               {"Session", "", false, false, 110},
                                               {"East mm", "", true, false, 60},
@@ -49,6 +50,8 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   add_part("Marks", marks_, stack_);
   add_part("Residuals", residuals_, stack_);
   add_part("Set-ups", setups_, stack_);
+  geoid_ = new GeoidPart(w_);
+  add_part("Geoid", geoid_, stack_);
   summary_ = new QTextBrowser;
   summary_->setObjectName("network summary");
   summary_->setAccessibleName("Network summary");
@@ -65,8 +68,10 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   body()->addWidget(plot_, 3);
   set_action("Adjust network", "Adjust network");
   connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
-  connect(residuals_, &TableCard::chosen, this,
-          [this](const std::string &id) { w_.select("vector", id.substr(0, id.find('/'))); });
+  connect(residuals_, &TableCard::chosen, this, [this](const std::string &id) {
+    const std::string item = id.substr(0, id.find('/'));
+    w_.select(w_.vector(item) ? "vector" : "level line", item);
+  });
   connect(setups_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("occupation", id); });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
   connect(&w_, &Workspace::selection_changed, this, [this] {
@@ -223,6 +228,28 @@ void NetworkSheet::refresh() {
                                false,
                                beyond ? ink::warm : QColor()});
         }
+      } else if (t.kind == "level") {
+        const LevelReport &levels = *w_.job().snapshot()->levels;
+        const auto it = std::find_if(levels.sections.begin(), levels.sections.end(),
+                                     [&](const LevelSection &s) { return s.id == t.id; });
+        if (it == levels.sections.end()) continue;
+        const LevelLine *line = levels.line(it->line);
+        const auto &o = t.observations.front();
+        const bool beyond = std::abs(o.standardised) > 3.29;
+        residuals.push_back({it->line + "/" + t.id,
+                             {{text(it->from) + " → " + text(it->to), {}, {}, true},
+                              {"ΔH", {}, {}, false},
+                              {QString::number(o.residual * 1000, 'f', 2), std::abs(o.residual), {}, false},
+                              Cell{QString::number(o.standardised, 'f', 2), std::abs(o.standardised),
+                                   beyond ? ink::failed : QColor(), beyond},
+                              {QString::number(o.redundancy, 'f', 2), o.redundancy, {}, false},
+                              {o.smallest_detectable ? QString::number(*o.smallest_detectable * 1000, 'f', 1) : "–",
+                               o.smallest_detectable.value_or(0),
+                               {},
+                               false},
+                              {line ? text(line->name) : QString(), {}, {}, false}},
+                             false,
+                             beyond ? ink::warm : QColor()});
       } else if (t.kind == "set-up") {
         const auto it = by_setup.find(t.id);
         if (it == by_setup.end()) continue;
@@ -255,6 +282,8 @@ void NetworkSheet::refresh() {
   marks_->set_rows(std::move(marks));
   residuals_->set_rows(std::move(residuals));
   setups_->set_rows(std::move(setups));
+  geoid_->refresh();
+  set_count(3, geoid_->count());
   plot();
 }
 

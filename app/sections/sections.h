@@ -11,6 +11,7 @@ class QCustomPlot;
 class QLineEdit;
 
 namespace ampletie::app {
+class GeoidPart;
 class LevelClosures;
 class LevelPicture;
 class RecipeView;
@@ -92,6 +93,7 @@ private:
   void refresh();
   void plot();
   TableCard *marks_, *residuals_, *setups_;
+  GeoidPart *geoid_;
   QStackedWidget *stack_;
   QTextBrowser *summary_;
   QCustomPlot *plot_;

@@ -177,11 +177,13 @@ LevelCorrections corrections_of(const JobState &state, const LevelLine &line, co
   c.collimation = 1e-3 * l.collimation_mm_m;
   c.curvature = l.curvature, c.refraction_coefficient = l.refraction;
   c.staff_scale_ppm = l.staff_ppm;
+  c.staff_expansion_ppm_per_k = l.staff_expansion, c.staff_temperature = l.staff_temperature;
   for (const auto &[staff, ppm] : state.staffs) c.staff_ppm[staff] = ppm.value;
   if (const auto card = state.instruments.find(line.run.instrument); card != state.instruments.end())
     if (const auto *test = card->second.line_of_sight(line.day)) c.collimation = 1e-3 * test->second.value;
   if (edits) {
     if (edits->staff_ppm.value) c.staff_scale_ppm = *edits->staff_ppm.value, c.staff_ppm.clear();
+    if (edits->staff_temperature.value) c.staff_temperature = *edits->staff_temperature.value;
     if (edits->collimation_mm_m.value) c.collimation = 1e-3 * *edits->collimation_mm_m.value;
   }
   return c;
@@ -208,6 +210,10 @@ void describe(LevelLine &l) {
     if (const auto up = use.find(staff); up != use.end() && ppm != 0)
       l.remarks.push_back(fmt::format("staff {} {:+.1f} ppm over {:+.1f} m: {:+.2f} mm", staff, ppm, up->second.rise,
                                       1e-3 * ppm * up->second.rise));
+  if (const double warm = c.staff_expansion_ppm_per_k * (c.staff_temperature - c.staff_reference_temperature);
+      warm != 0)
+    l.remarks.push_back(fmt::format("staffs at {:+g} °C: {:+.1f} ppm, {:+.2f} mm", c.staff_temperature, warm,
+                                    1e-3 * warm * l.reduced.raw_difference));
   if (c.staff_scale_ppm != 0)
     l.remarks.push_back(fmt::format("staff scale {:+.1f} ppm: {:+.2f} mm", c.staff_scale_ppm,
                                     1e-3 * c.staff_scale_ppm * l.reduced.raw_difference));

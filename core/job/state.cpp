@@ -106,6 +106,10 @@ void apply_setting(JobSettings &s, const std::string &name, const json &v) {
     number(s.levels.refraction);
   else if (name == "staff-scale")
     number(s.levels.staff_ppm);
+  else if (name == "staff-expansion")
+    number(s.levels.staff_expansion);
+  else if (name == "staff-temperature")
+    number(s.levels.staff_temperature);
   else if (name == "height-correction")
     s.levels.height_correction = v != "no";
   else if (name == "mode")
@@ -153,6 +157,7 @@ JobState fold(const std::vector<Decision> &log) {
       take(d.value, "sd", r.sd_mm_km, d.seq);
       take(d.value, "sd-setup", r.sd_mm_setup, d.seq);
       take(d.value, "staff-scale", r.staff_ppm, d.seq);
+      take(d.value, "staff-temperature", r.staff_temperature, d.seq);
       take(d.value, "collimation", r.collimation_mm_m, d.seq);
       for (const auto &[key, map] : {std::pair{"computed", &r.computed}, {"split", &r.split}})
         if (const auto it = d.value.find(key); it != d.value.end() && it->is_object())
@@ -385,6 +390,11 @@ const std::vector<SettingInfo> &setting_catalogue() {
       {"levels", "refraction", "Refraction", "", "Coefficient of refraction that goes with it.", K::number, -2, 2},
       {"levels", "staff-scale", "Staff scale", "ppm",
        "What a metre of the staff is longer than a metre, from its certificate.", K::number, -1000, 1000},
+      {"levels", "staff-expansion", "Staff expansion", "ppm/K",
+       "How much a staff grows by warmth; invar about 0.8 (common practice), 0 leaves it out.", K::number, 0, 50},
+      {"levels", "staff-temperature", "Staff temperature", "°C",
+       "Of the staffs while measuring, where a line does not say it itself; certificates hold at 20 °C.", K::number,
+       -40, 60},
       {"levels", "height-correction", "Height system", "",
        "Reduce levelled differences to the type of the height system below, where latitudes are known.", K::choice, 0,
        0, "yes|no"},
@@ -444,6 +454,8 @@ std::string setting_text(const JobSettings &s, const std::string &n) {
   if (n == "curvature") return l.curvature ? "yes" : "no";
   if (n == "refraction") return fmt::format("{:g}", l.refraction);
   if (n == "staff-scale") return fmt::format("{:g}", l.staff_ppm);
+  if (n == "staff-expansion") return fmt::format("{:g}", l.staff_expansion);
+  if (n == "staff-temperature") return fmt::format("{:g}", l.staff_temperature);
   if (n == "height-correction") return l.height_correction ? "yes" : "no";
   if (n == "mode") return datum_mode_name(s.mode);
   return {};

@@ -43,7 +43,8 @@ struct LevelSettings {
   bool curvature = false;
   double refraction = 0.13;
   double staff_ppm = 0;
-  bool height_correction = true; ///< of the type of height system, where latitudes are known
+  double staff_expansion = 0, staff_temperature = 20; ///< ppm/K; °C while measuring, 20 by its certificate
+  bool height_correction = true;                      ///< of the type of height system, where latitudes are known
   HeightType height_type = HeightType::normal_orthometric;
   std::string order = "own"; ///< of a published standard; then its limits count
   double section_mm_km = 3;  ///< between fore and back of a section
@@ -75,7 +76,7 @@ struct RunEdits {
   std::map<std::string, long> computed;               ///< known marks that are computed all the same
   std::map<std::string, long> split;                  ///< marks at which the run is cut
   Decided<std::optional<std::string>> follows;        ///< the run (part) after which this one is chained
-  Decided<std::optional<double>> sd_mm_km, sd_mm_setup, staff_ppm, collimation_mm_m;
+  Decided<std::optional<double>> sd_mm_km, sd_mm_setup, staff_ppm, staff_temperature, collimation_mm_m;
 };
 
 /// Limits that raise doubts, and settings of the computations. Names as `ample set JOB limit NAME=VALUE` writes them.
