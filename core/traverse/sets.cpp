@@ -1,0 +1,229 @@
+#include "traverse/sets.h"
+#include "base/angle.h"
+#include <Eigen/Dense>
+#include <algorithm>
+#include <boost/math/distributions/normal.hpp>
+#include <fmt/format.h>
+#include <map>
+
+namespace ampletie {
+
+double positive_angle(double a) {
+  a = std::fmod(a, 2 * pi);
+  return a < 0 ? a + 2 * pi : a;
+}
+double small_angle(double a) {
+  a = std::fmod(a, 2 * pi);
+  return a > pi ? a - 2 * pi : a <= -pi ? a + 2 * pi : a;
+}
+
+std::string pointing_kind_name(PointingKind k) {
+  return k == PointingKind::orientation ? "orientation" : k == PointingKind::control ? "control" : "detail";
+}
+
+const TargetMean *SetReduction::find(const std::string &target) const {
+  for (const TargetMean &t : targets)
+    if (t.target == target) return &t;
+  return nullptr;
+}
+
+namespace {
+
+/// Mean of angles that lie close together.
+double mean_angle(const std::vector<double> &all) {
+  double sum = 0;
+  for (double a : all) sum += small_angle(a - all.front());
+  return all.front() + sum / static_cast<double>(all.size());
+}
+double mean(const std::vector<double> &all) {
+  double sum = 0;
+  for (double a : all) sum += a;
+  return sum / static_cast<double>(all.size());
+}
+
+/// What the range of n equally good means may be, in standard deviations of one of them.
+double range_factor(int n) {
+  if (n < 2) return 0;
+  const double pairs = n * (n - 1) / 2.0;
+  const boost::math::normal standard;
+  return std::sqrt(2.0) * boost::math::quantile(boost::math::complement(standard, 0.001 / (2 * pairs)));
+}
+
+FaceMean mean_of_faces(const StationSetup &s, int set, const std::string &target) {
+  FaceMean out;
+  out.set = set, out.target = target;
+  std::vector<double> direction[2], zenith[2], slope;
+  for (std::size_t i = 0; i < s.pointings.size(); ++i) {
+    const Pointing &p = s.pointings[i];
+    if (!p.used || p.set != set || p.target != target) continue;
+    out.pointings.push_back(i);
+    const int f = p.face == 2;
+    if (std::isfinite(p.circle)) direction[f].push_back(p.circle - (f ? pi : 0));
+    if (std::isfinite(p.zenith)) zenith[f].push_back(f ? 2 * pi - p.zenith : p.zenith);
+    if (std::isfinite(p.slope)) slope.push_back(p.slope);
+  }
+  if (!direction[0].empty() && !direction[1].empty()) {
+    const double one = mean_angle(direction[0]), two = mean_angle(direction[1]);
+    out.collimation = small_angle(two - one) / 2;
+    out.direction = positive_angle(one + out.collimation);
+    out.both_faces = true;
+  } else if (!direction[0].empty() || !direction[1].empty())
+    out.direction = positive_angle(mean_angle(direction[direction[0].empty()]));
+  if (!zenith[0].empty() && !zenith[1].empty()) {
+    const double one = mean(zenith[0]), two = mean(zenith[1]);
+    out.index = (two - one) / 2;
+    out.zenith = (one + two) / 2;
+  } else if (!zenith[0].empty() || !zenith[1].empty())
+    out.zenith = mean(zenith[zenith[0].empty()]);
+  if (!slope.empty()) out.slope = mean(slope);
+  return out;
+}
+
+/// Directions of targets and orientations of sets by least squares; the first target's direction is 0.
+void join_sets(SetReduction &r, const std::vector<std::string> &order) {
+  std::map<std::string, int> target; // with a direction, by order
+  std::map<int, int> set;
+  for (const auto &t : order)
+    for (const FaceMean &f : r.faces)
+      if (f.target == t && std::isfinite(f.direction)) target.emplace(t, static_cast<int>(target.size()));
+  for (const FaceMean &f : r.faces)
+    if (std::isfinite(f.direction)) set.emplace(f.set, static_cast<int>(set.size()));
+  if (target.empty()) return;
+  // Approximate orientations: sets hang together by the targets they share.
+  std::map<std::string, double> direction;
+  std::map<int, double> orientation;
+  std::string first;
+  for (const auto &t : order)
+    if (first.empty() && target.count(t)) first = t;
+  direction[first] = 0;
+  for (bool moved = true; moved;) {
+    moved = false;
+    for (const FaceMean &f : r.faces) {
+      if (!std::isfinite(f.direction)) continue;
+      const bool known_target = direction.count(f.target), known_set = orientation.count(f.set);
+      if (known_target && !known_set)
+        orientation[f.set] = f.direction - direction[f.target], moved = true;
+      else if (!known_target && known_set)
+        direction[f.target] = f.direction - orientation[f.set], moved = true;
+    }
+  }
+  const auto nt = static_cast<Eigen::Index>(target.size()), ns = static_cast<Eigen::Index>(set.size());
+  Eigen::MatrixXd n = Eigen::MatrixXd::Zero(nt + ns, nt + ns);
+  Eigen::VectorXd b = Eigen::VectorXd::Zero(nt + ns);
+  for (const FaceMean &f : r.faces) {
+    if (!std::isfinite(f.direction) || !direction.count(f.target) || !orientation.count(f.set)) continue;
+    const Eigen::Index i = target.at(f.target), k = nt + set.at(f.set);
+    const double l = small_angle(f.direction - direction[f.target] - orientation[f.set]);
+    n(i, i) += 1, n(k, k) += 1, n(i, k) += 1, n(k, i) += 1;
+    b[i] += l, b[k] += l;
+  }
+  n(target.at(first), target.at(first)) += 1e6; // the first target stays at 0
+  for (Eigen::Index i = 0; i < nt + ns; ++i)
+    if (n(i, i) == 0) n(i, i) = 1;
+  const Eigen::VectorXd x = n.ldlt().solve(b);
+  const double zero = x[target.at(first)];
+  for (FaceMean &f : r.faces) {
+    if (!std::isfinite(f.direction)) continue;
+    if (!direction.count(f.target) || !orientation.count(f.set)) {
+      r.troubles.push_back(fmt::format("set {} shares no target with the others: its directions stand alone", f.set));
+      continue;
+    }
+    f.residual = small_angle(f.direction - direction[f.target] - orientation[f.set]) - x[target.at(f.target)] -
+                 x[nt + set.at(f.set)];
+  }
+  for (TargetMean &t : r.targets)
+    if (const auto it = direction.find(t.target); it != direction.end())
+      t.direction = t.target == first ? 0 : positive_angle(it->second + x[target.at(t.target)] - zero);
+}
+
+} // namespace
+
+SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standard) {
+  SetReduction r;
+  std::vector<std::string> order;
+  std::vector<int> sets;
+  for (const Pointing &p : s.pointings) {
+    if (!p.used) continue;
+    if (std::find(order.begin(), order.end(), p.target) == order.end()) order.push_back(p.target);
+    if (std::find(sets.begin(), sets.end(), p.set) == sets.end()) sets.push_back(p.set);
+  }
+  for (int set : sets)
+    for (const auto &t : order) {
+      FaceMean f = mean_of_faces(s, set, t);
+      if (!f.pointings.empty()) r.faces.push_back(std::move(f));
+    }
+  double collimation = 0, index = 0;
+  int pairs = 0, zenith_pairs = 0;
+  for (const FaceMean &f : r.faces) {
+    if (std::isfinite(f.collimation)) collimation += f.collimation, ++pairs;
+    if (std::isfinite(f.index)) index += f.index, ++zenith_pairs;
+  }
+  r.pairs = pairs;
+  if (pairs) r.collimation = collimation / pairs;
+  if (zenith_pairs) r.index = index / zenith_pairs;
+  // A face that stands alone carries the instrument's errors: those of the other pairs are taken off.
+  for (FaceMean &f : r.faces) {
+    const bool two = s.pointings[f.pointings.front()].face == 2;
+    if (!f.both_faces && std::isfinite(f.direction) && pairs)
+      f.direction = positive_angle(f.direction + (two ? -1 : 1) * r.collimation);
+    if (!std::isfinite(f.index) && std::isfinite(f.zenith) && zenith_pairs) f.zenith += (two ? -1 : 1) * r.index;
+  }
+  for (const auto &name : order) {
+    TargetMean t;
+    t.target = name;
+    std::vector<double> zenith, slope;
+    bool first = true;
+    for (const FaceMean &f : r.faces) {
+      if (f.target != name) continue;
+      ++t.sets;
+      t.pointings += static_cast<int>(f.pointings.size());
+      t.both_faces = t.both_faces && f.both_faces;
+      if (std::isfinite(f.zenith)) zenith.push_back(f.zenith);
+      if (std::isfinite(f.slope)) slope.push_back(f.slope);
+      for (std::size_t i : f.pointings) {
+        const Pointing &p = s.pointings[i];
+        if (first)
+          t.target_height = p.target_height, t.prism_constant = p.prism_constant, t.kind = p.kind, first = false;
+        else if (p.target_height != t.target_height)
+          r.troubles.push_back(fmt::format("line {}: the target height of {} changes from {:.4f} to {:.4f} m", p.line,
+                                           name, t.target_height, p.target_height));
+      }
+    }
+    if (!zenith.empty()) t.zenith = mean(zenith);
+    if (!slope.empty()) t.slope = mean(slope);
+    r.targets.push_back(std::move(t));
+  }
+  join_sets(r, order);
+  for (TargetMean &t : r.targets) {
+    double least[3] = {INFINITY, INFINITY, INFINITY}, most[3] = {-INFINITY, -INFINITY, -INFINITY};
+    int count[3] = {0, 0, 0};
+    for (FaceMean &f : r.faces) {
+      if (f.target != t.target) continue;
+      if (std::isfinite(f.zenith)) f.zenith_residual = f.zenith - t.zenith;
+      if (std::isfinite(f.slope)) f.slope_residual = f.slope - t.slope;
+      const double v[3] = {f.residual, f.zenith_residual, f.slope_residual};
+      for (int i = 0; i < 3; ++i)
+        if (std::isfinite(v[i])) least[i] = std::min(least[i], v[i]), most[i] = std::max(most[i], v[i]), ++count[i];
+    }
+    const double length = std::isfinite(t.slope) ? std::max(1.0, t.slope) : 100;
+    const double one[3] = {standard.direction_sd(length), standard.zenith_sd(length), standard.distance};
+    double *spread[3] = {&t.direction_spread, &t.zenith_spread, &t.slope_spread},
+           *limit[3] = {&t.direction_limit, &t.zenith_limit, &t.slope_limit},
+           *sd[3] = {&t.direction_sd, &t.zenith_sd, &t.slope_sd};
+    for (int i = 0; i < 3; ++i) {
+      if (count[i] == 0) continue;
+      *spread[i] = most[i] - least[i];
+      // One face alone is worse by √2 than the pair that the standard speaks of.
+      const double each = one[i] * (i < 2 && !t.both_faces ? std::sqrt(2.0) : 1);
+      *limit[i] = range_factor(count[i]) * each;
+      *sd[i] = each / std::sqrt(count[i]);
+    }
+    t.slope_sd = std::isfinite(t.slope) ? standard.distance_sd(t.slope) : 0; // scale and constant do not average out
+  }
+  for (const FaceMean &f : r.faces)
+    if (!f.both_faces && pairs && std::isfinite(f.direction))
+      r.troubles.push_back(fmt::format("{} in set {}: one face only", f.target, f.set));
+  return r;
+}
+
+} // namespace ampletie

@@ -1,0 +1,53 @@
+#pragma once
+#include "traverse/edm.h"
+#include <cmath>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace ampletie {
+
+/// What a pointing is for.
+enum class PointingKind { orientation, control, detail };
+std::string pointing_kind_name(PointingKind k);
+
+/// One look at a target.
+struct Pointing {
+  std::string id; ///< made of the source and the record
+  std::string target, code, remark, time;
+  PointingKind kind = PointingKind::detail;
+  int face = 1; ///< 1 or 2
+  int set = 1;
+  double circle = NAN, zenith = NAN;            ///< radians, as read; NaN: not read
+  double slope = NAN;                           ///< m, as shown by the instrument; NaN: not measured
+  double target_height = 0, prism_constant = 0; ///< m; the constant is what is added
+  long line = 0;
+  bool used = true;
+  std::string left_out_because;
+};
+
+/// Accuracies of an instrument and its crew: a card. Angles in radians, lengths in m.
+struct InstrumentStandard {
+  double direction = 1.5e-5;                    ///< of a direction from both faces, one set (3″)
+  double zenith = 1.5e-5;                       ///< likewise
+  double distance = 0.002, distance_ppm = 2e-6; ///< constant and share of the length
+  double pointing = 0.0005;                     ///< across the line of sight at the target, each set
+  double centring = 0.001, target_centring = 0.001, height = 0.001;
+  EdmCard edm;
+
+  double direction_sd(double length) const { return std::hypot(direction, pointing / length); }
+  double zenith_sd(double length) const { return std::hypot(zenith, pointing / length); }
+  double distance_sd(double length) const { return std::hypot(distance, distance_ppm * length); }
+};
+
+/// One erection of an instrument with everything read from it.
+struct StationSetup {
+  std::string id, source_id, mark, instrument, day;
+  double instrument_height = 0;
+  std::optional<Air> air;          ///< measured; absent: not said
+  double applied_ppm = 0;          ///< atmospheric correction that the instrument has put in already
+  std::vector<Pointing> pointings; ///< in the order of the field
+  long line = 0;
+};
+
+} // namespace ampletie
