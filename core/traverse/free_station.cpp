@@ -92,7 +92,9 @@ PlanePoint three_point(const PlanePoint &a, const PlanePoint &b, const PlanePoin
   const double alpha = positive_angle(bc), gamma = positive_angle(ab), beta = positive_angle(-(ab + bc));
   const double ka = 1 / (cot(at_a) - cot(alpha)), kb = 1 / (cot(at_b) - cot(beta)), kc = 1 / (cot(at_c) - cot(gamma));
   const double sum = ka + kb + kc;
-  if (!std::isfinite(sum) || std::abs(sum) < 1e-4 * (std::abs(ka) + std::abs(kb) + std::abs(kc)))
+  // On the circle every angle at the station is one of the triangle's, and the denominators vanish.
+  const bool on_circle = std::min({std::abs(ka), std::abs(kb), std::abs(kc)}) > 1e3;
+  if (on_circle || !std::isfinite(sum) || std::abs(sum) < 1e-9 * (std::abs(ka) + std::abs(kb) + std::abs(kc)))
     throw InputError("the station lies on the circle through the three marks, or they stand in line with it: their "
                      "directions do not determine it");
   return {(ka * a.east + kb * b.east + kc * c.east) / sum, (ka * a.north + kb * b.north + kc * c.north) / sum};
