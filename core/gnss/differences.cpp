@@ -231,20 +231,46 @@ private:
     return true;
   }
 
+  /// Whether a step of the ionosphere (up to 0.6 m on the first carrier within a minute: the edge of a travelling
+  /// disturbance at low elevation) would do to the carriers what they did, within 6 cm. It must not be mistaken for
+  /// whole cycles; one carrier alone cannot tell. A step below 5 cm on every carrier needs no explanation.
+  static bool ionosphere_may_explain(const std::array<bool, band_count> &known,
+                                     const std::array<double, band_count> &step,
+                                     const std::array<double, band_count> &hz) {
+    double square = 0, product = 0, largest = 0;
+    for (std::size_t k = 0; k < band_count; ++k) {
+      if (!known[k]) continue;
+      const double g = std::pow(hz[0] / hz[k], 2);
+      square += g * g, product += g * step[k];
+      largest = std::max(largest, std::abs(step[k]));
+    }
+    if (square == 0 || largest < 0.05) return false;
+    const double delay = product / square;
+    double left = 0;
+    for (std::size_t k = 0; k < band_count; ++k)
+      if (known[k]) left += std::pow(step[k] - delay * std::pow(hz[0] / hz[k], 2), 2);
+    return std::abs(delay) < 0.6 && std::sqrt(left) < 0.06;
+  }
+
   void cut(Difference &d, GpsTime time) {
     Follow &f = follow_[d.sat];
     const Clock &clock = clocks_.at(d.sat.system);
     const auto &hz = frequencies(d.sat);
+    // What the phases did beyond the receivers' clocks, where those are known from one instant to the other.
+    std::array<bool, band_count> known{};
+    std::array<double, band_count> step{};
+    for (std::size_t k = 0; k < band_count; ++k) {
+      known[k] = std::isfinite(d.phase[k]) && f.arc[k] >= 0 && f.chain[k] == clock.chain;
+      if (known[k]) step[k] = d.phase[k] - f.phase[k] - (clock.sum - f.clock[k]);
+    }
+    const bool sure = options_.repair_slips && !ionosphere_may_explain(known, step, hz);
     for (std::size_t k = 0; k < band_count; ++k) {
       if (!std::isfinite(d.phase[k])) continue;
       const double gap = f.arc[k] < 0 ? 1e9 : time - f.last[k];
       bool cut = f.pending[k] || gap > 120;
       const double limit = 0.35 * speed_of_light / hz[k] + 0.0003 * gap;
-      // What the phase did beyond the receivers' clocks, where those are known from one instant to the other.
-      const bool known = f.arc[k] >= 0 && f.chain[k] == clock.chain;
-      const double step = known ? d.phase[k] - f.phase[k] - (clock.sum - f.clock[k]) : 0;
-      if (!cut && known && std::abs(step) > limit) cut = true;
-      if (cut && known && options_.repair_slips && repaired(d, f, k, speed_of_light / hz[k], time, step, clock.spread))
+      if (!cut && known[k] && std::abs(step[k]) > limit) cut = true;
+      if (cut && known[k] && sure && repaired(d, f, k, speed_of_light / hz[k], time, step[k], clock.spread))
         cut = false;
       for (const ForcedBreak &b : breaks_)
         if (b.sat == d.sat && b.band == static_cast<int>(k) && b.time == time) cut = true;
