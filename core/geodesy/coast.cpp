@@ -12,7 +12,7 @@ constexpr double cell = 0.5 * rad_per_deg, earth_radius = 6371e3, reach = 800e3;
 
 /// True at sea.
 const std::bitset<rows * columns> &sea() {
-  static const std::bitset<rows * columns> cells = [] {
+  static const std::bitset<rows *columns> cells = [] {
     std::bitset<rows * columns> out;
     std::size_t at = 0;
     bool water = true;
@@ -41,8 +41,8 @@ double distance_to_sea(double lat, double lon) {
     for (int c = column - wide; c <= column + wide; ++c) {
       if (!at(r, c)) continue;
       const double dlon = -pi + (c + 0.5) * cell - lon;
-      const double h = std::pow(std::sin((there - lat) / 2), 2) +
-                       std::cos(lat) * std::cos(there) * std::pow(std::sin(dlon / 2), 2);
+      const double h =
+          std::pow(std::sin((there - lat) / 2), 2) + std::cos(lat) * std::cos(there) * std::pow(std::sin(dlon / 2), 2);
       best = std::min(best, 2 * earth_radius * std::asin(std::sqrt(std::min(1.0, h))));
     }
   }

@@ -1,4 +1,4 @@
-// Sea and land in cells of half a degree, made from the 1:50m land of Natural Earth (public domain, naturalearthdata.com)
+// Sea and land in cells of half a degree, made from the 1:50m land of Natural Earth (public domain)
 // by docs/make-coast; waters of fewer than 300 cells count as land.
 #include "geodesy/coast.h"
 

@@ -25,11 +25,32 @@ std::array<double, 11> tidal_arguments(GpsTime t) {
   return out;
 }
 
+std::array<NodalFactor, 11> nodal_factors(GpsTime t) {
+  const double centuries = (static_cast<double>(mjd(t)) - 51544.5) / 36525;
+  const double n = radians(125.04455501 - 1934.1361849 * centuries);
+  const double c = std::cos(n), s = std::sin(n), c2 = std::cos(2 * n), s2 = std::sin(2 * n);
+  const NodalFactor m2{1 - 0.037 * c, radians(-2.1 * s)},
+      o1{1.009 + 0.187 * c - 0.015 * c2, radians(10.8 * s - 1.3 * s2)}, none{};
+  return {m2,
+          none,
+          m2,
+          {1.024 + 0.286 * c + 0.008 * c2, radians(-17.7 * s + 0.7 * s2)},
+          {1.006 + 0.115 * c - 0.009 * c2, radians(-8.9 * s + 0.7 * s2)},
+          o1,
+          none,
+          o1,
+          {1.043 + 0.414 * c, radians(-23.7 * s + 2.7 * s2)},
+          {1 - 0.130 * c, 0},
+          none};
+}
+
 Vec3 ocean_displacement(const OceanLoading &c, GpsTime t) {
   const auto a = tidal_arguments(t);
+  const auto node = nodal_factors(t);
   std::array<double, 3> sum{};
   for (std::size_t i = 0; i < 3; ++i)
-    for (std::size_t k = 0; k < 11; ++k) sum[i] += c.amplitude[i][k] * std::cos(a[k] - c.phase[i][k]);
+    for (std::size_t k = 0; k < 11; ++k)
+      sum[i] += node[k].factor * c.amplitude[i][k] * std::cos(a[k] + node[k].angle - c.phase[i][k]);
   return {-sum[1], -sum[2], sum[0]};
 }
 

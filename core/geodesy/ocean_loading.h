@@ -20,8 +20,16 @@ struct OceanLoading {
 /// against ERFA's fundamental arguments).
 std::array<double, 11> tidal_arguments(GpsTime t);
 
-/// Displacement east, north, up, m. The eleven main waves only, without the modulation by the lunar node: within about
-/// a seventh of the full series (IERS Conventions 7.1.2 adds the minor waves), so 2 mm where the loading reaches 15 mm.
+/// What the lunar node does to a wave in its 18.6 years.
+struct NodalFactor {
+  double factor = 1, angle = 0; ///< of the amplitude; radians, added to the argument
+};
+/// In the order of the waves, by the classical series in the node's longitude (Doodson 1928, Pugh 1987; from memory).
+std::array<NodalFactor, 11> nodal_factors(GpsTime t);
+
+/// Displacement east, north, up, m. The eleven main waves with the modulation by the lunar node; the minor waves that
+/// IERS Conventions 7.1.2 interpolates are left out: within about a tenth of the full series, 1.5 mm where the loading
+/// reaches 15 mm.
 Vec3 ocean_displacement(const OceanLoading &c, GpsTime t);
 
 } // namespace ampletie

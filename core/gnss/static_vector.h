@@ -27,7 +27,7 @@ struct StaticOptions {
   bool learn_noise = true;          ///< solve again when the residuals contradict the noise model
   // Priors of the stochastic model; sources in docs/methods/static-vector.md.
   double phase_white = 0.002, phase_multipath = 0.005, code_white = 0.3, code_multipath = 0.6, correlation_s = 300;
-  double diffuse_share = 0.10; ///< of the multipath variance that averages out only with the correlation time
+  double diffuse_share = 0.09; ///< of the multipath variance that averages out only with the correlation time
   double ionosphere_ppm = 2.0, ionosphere_correlation_s = 1200;
   double troposphere_walk = 0.010; ///< m/√h
   double gradient_sd = 0.0005;     ///< of the horizontal gradient between the ends of a long vector, m
@@ -116,7 +116,7 @@ struct StaticVector {
   std::vector<FixingStep> story;
   std::vector<ForcedBreak> breaks; ///< arcs that the filter cut
   std::vector<SlipRepair> repairs;
-  double phase_multipath = 0.005, diffuse_share = 0.10; ///< noise model in use, after learning
+  double phase_multipath = 0.005, diffuse_share = 0.09; ///< noise model in use, after learning
   std::vector<ResidualSample> residuals;
   std::vector<std::string> notes; ///< sentences for the evidence
 };

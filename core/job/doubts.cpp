@@ -1,6 +1,7 @@
 #include "job/doubts.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "geodesy/coast.h"
 #include "geodesy/ellipsoid.h"
 #include "gnss/diagnosis.h"
 #include "job/height_causes.h"
@@ -109,6 +110,10 @@ void intake(List &list, const JobSnapshot &s) {
                              list_of[i]->measured));
 }
 
+/// Height by ocean loading that a place so far from the sea may see, m: some 15 mm at an ocean's coast, falling off
+/// over about 200 km (common practice after the maps in IERS Conventions 7.1.2; tidal bays see more).
+double possible_loading(double to_sea) { return 0.015 * std::exp(-to_sea / 200e3); }
+
 void gnss(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
   const JobSettings &set = s.state.settings;
   for (const VectorResult &v : vectors) {
@@ -152,18 +157,30 @@ void gnss(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vec
       Doubt &d = list.add("vector noisy", name, "gnss", v.id, "the phase residuals are larger than the limit");
       d.value = v.solved.rms_m * 1000, d.limit = set.rms_limit_m * 1000, d.unit = "mm";
     }
-    // Loading differs by up to a centimetre or two between an ocean's coast and places some hundred kilometres away
-    // (IERS Conventions 7.1.2); nothing here says where the coast is.
-    if (v.length() > 100e3) {
-      std::string without;
-      for (const Occupation &o : s.occupations)
-        if ((o.id == v.from_occupation || o.id == v.to_occupation) && !o.loading)
-          without += (without.empty() ? "" : " and ") + o.mark;
-      if (!without.empty())
-        list.add("ocean loading missing", name, "gnss", v.id,
-                 "no ocean loading coefficients for " + without +
-                     ": near an ocean's coast the height of so long a vector may be off by a centimetre")
-            .effect_m = 0.01;
+    // What loading could do to the height between the ends, where coefficients are missing.
+    std::string without;
+    std::vector<double> loading;
+    double nearest = 1e9;
+    for (const Occupation &o : s.occupations) {
+      if (o.id != v.from_occupation && o.id != v.to_occupation) continue;
+      if (!o.loading) without += (without.empty() ? "" : " and ") + o.mark;
+      if (o.file->approximate.norm() < 6e6) continue;
+      const Geodetic g = to_geodetic(o.file->approximate);
+      const double sea = distance_to_sea(g.lat, g.lon);
+      nearest = std::min(nearest, sea);
+      loading.push_back(possible_loading(sea));
+    }
+    if (!without.empty() && loading.size() == 2) {
+      // Ends at the same coast still differ by what changes along it: all of it over some 500 km.
+      const double effect =
+          std::abs(loading[0] - loading[1]) + std::min(loading[0], loading[1]) * std::min(1.0, v.length() / 500e3);
+      if (effect > 0.002) {
+        Doubt &d = list.add("ocean loading missing", name, "gnss", v.id,
+                            fmt::format("no ocean loading coefficients for {}: {:.0f} km from the sea the height of a "
+                                        "vector of {:.0f} km may be off by some {:.0f} mm",
+                                        without, nearest / 1000, v.length() / 1000, 1000 * effect));
+        d.effect_m = effect;
+      }
     }
     const double minutes = (v.solved.last - v.solved.first) / 60;
     if (minutes < set.min_overlap_min) {

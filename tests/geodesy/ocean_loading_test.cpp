@@ -53,5 +53,28 @@ TEST_CASE("displacement of a single wave goes once around in its period") {
     CHECK(d.y() == Approx(-0.3 * d.z()).margin(1e-9));
     highest = std::max(highest, d.z());
   }
-  CHECK(highest == Approx(0.010).margin(1e-4));
+  CHECK(highest == Approx(0.010 * nodal_factors(t)[0].factor).margin(1e-4));
+}
+
+TEST_CASE("the lunar node's modulation: the sidelines that it stands for, summed") {
+  // A line of amplitude 1 with its nodal sideline of relative amplitude r (Cartwright and Edden 1973: M2 −0.0373 at
+  // argument −N, O1 0.1886 at +N, K1 0.1356 and −0.0198 at ±N) beats as f cos(a + u).
+  for (int year = 2015; year < 2034; ++year) {
+    const GpsTime t = gps_time(Calendar{year, 7, 1, 0, 0, 0});
+    const double T = (mjd(t) + 2400000.5 - 2451545.0) / 36525, n = eraFaom03(T);
+    auto beat = [&](double plus, double minus) {
+      const double re = 1 + (plus + minus) * std::cos(n), im = (plus - minus) * std::sin(n);
+      return std::pair(std::hypot(re, im), std::atan2(im, re));
+    };
+    const auto f = nodal_factors(t);
+    const auto [m2, um2] = beat(0, -0.0373);
+    CHECK(f[0].factor == Approx(m2).margin(0.004));
+    CHECK(std::abs(f[0].angle) == Approx(std::abs(um2)).margin(0.004));
+    const auto [o1, uo1] = beat(0.1886, 0);
+    CHECK(f[5].factor == Approx(o1).margin(0.02));
+    CHECK(std::abs(f[5].angle) == Approx(std::abs(uo1)).margin(0.02));
+    CHECK(f[4].factor == Approx(beat(0.1356, -0.0198).first).margin(0.02));
+    CHECK(f[1].factor == 1);
+    CHECK(f[5].angle * f[4].angle <= 1e-9); // O1 leads when K1 lags
+  }
 }

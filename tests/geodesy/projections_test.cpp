@@ -41,7 +41,10 @@ TEST_CASE("projections of the register against EPSG Guidance Note 7-2 and other 
 
 TEST_CASE("scale factor and convergence do not depend on the order of a system's axes") {
   // The same projection twice in the register: EPSG:3035 and 3034 name north first, 25833 east first.
-  const struct { const char *code; double lon; } grids[] = {{"EPSG:25833", 16.2}, {"EPSG:3035", 16.2}, {"EPSG:2180", 16.2}, {"EPSG:27700", -1.5}};
+  const struct {
+    const char *code;
+    double lon;
+  } grids[] = {{"EPSG:25833", 16.2}, {"EPSG:3035", 16.2}, {"EPSG:2180", 16.2}, {"EPSG:27700", -1.5}};
   for (const auto &g : grids) {
     INFO(g.code);
     const Projection p(g.code);
@@ -51,7 +54,8 @@ TEST_CASE("scale factor and convergence do not depend on the order of a system's
     CHECK(a.scale < 1.02);
     // By a step of another size along the parallel: a meridian and a parallel meet at right angles in conformal grids.
     const GridPoint b = p.project({at.lat, at.lon + 1e-6, 0});
-    if (std::string(g.code) != "EPSG:3035") CHECK(a.convergence_rad == Approx(std::atan2(b.north - a.north, b.east - a.east)).margin(1e-6));
+    if (std::string(g.code) != "EPSG:3035")
+      CHECK(a.convergence_rad == Approx(std::atan2(b.north - a.north, b.east - a.east)).margin(1e-6));
     CHECK(std::abs(a.convergence_rad) < 0.2);
   }
 }
