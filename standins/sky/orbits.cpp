@@ -147,6 +147,15 @@ Orbits::Orbits(GpsTime from, GpsTime to, std::uint64_t seed, const std::string &
   add('E', 3, 8, 29600300, 56.2, node0 + 0.7);
   if (systems.find('R') != std::string::npos) add('R', 3, 8, 25508000, 64.8, node0 + 1.1);
   if (systems.find('C') != std::string::npos) add('C', 3, 8, 27906100, 55.0, node0 + 1.6, 19);
+  if (systems.find('J') != std::string::npos)
+    // Three inclined, eccentric orbits of one day with a common ground track about 135° east.
+    for (int k = 0; k < 3; ++k) {
+      sats_.push_back({'J', static_cast<std::uint8_t>(k + 1)});
+      const double node = 2 * pi * k / 3, longitude = radians(135 + random.uniform(-2, 2)) + angle(from);
+      Vec3 v, x = from_elements(42164170, radians(41 + random.uniform(-1, 1)), node, longitude - node, 0.075,
+                                radians(270), v);
+      now.push_back({x, v});
+    }
   const auto n = static_cast<std::size_t>((to - from) / step) + 2;
   states_.resize(sats_.size());
   for (auto &s : states_) s.reserve(n);

@@ -70,8 +70,8 @@ Scenario read_scenario(std::string_view text) {
     s.mask = j.value("mask", 5.0);
     s.systems = j.value("systems", s.systems);
     s.third_frequency = j.value("third_frequency", false);
-    if (s.systems.empty() || s.systems.find_first_not_of("GREC") != std::string::npos)
-      throw InputError("systems are letters out of G, R, E, C");
+    if (s.systems.empty() || s.systems.find_first_not_of("GRECJ") != std::string::npos)
+      throw InputError("systems are letters out of G, R, E, C, J");
     s.ionosphere_tecu = j.value("ionosphere_tecu", 15.0);
     for (const auto &m : j.at("marks")) s.marks.push_back(mark(m));
     for (const auto &a : j.at("antennas")) s.antennas.push_back(antenna(a));

@@ -74,7 +74,7 @@ struct Scenario {
   GpsTime start;
   std::string orbit_frame = "IGS20", orbit_frame_name = "ITRF2020";
   double mask = 5;            ///< degrees
-  std::string systems = "GE"; ///< of G, R, E, C
+  std::string systems = "GE"; ///< of G, R, E, C, J
   bool third_frequency = false;
   std::vector<Mark> marks;
   std::vector<AntennaType> antennas;

@@ -24,10 +24,11 @@ struct SignalPlan {
   bool third = false;
 };
 constexpr SignalPlan plan[] = {
-    {'G', "C1C", "L1C", "S1C", '1'},       {'G', "C2W", "L2W", "S2W", '2'},      {'E', "C1C", "L1C", "S1C", '1'},
-    {'E', "C5Q", "L5Q", "S5Q", '5'},       {'R', "C1C", "L1C", "S1C", '1'},      {'R', "C2P", "L2P", "S2P", '2'},
-    {'C', "C2I", "L2I", "S2I", '2'},       {'C', "C6I", "L6I", "S6I", '6'},      {'G', "C5Q", "L5Q", "S5Q", '5', true},
-    {'E', "C7Q", "L7Q", "S7Q", '7', true}, {'C', "C5P", "L5P", "S5P", '5', true}};
+    {'G', "C1C", "L1C", "S1C", '1'},       {'G', "C2W", "L2W", "S2W", '2'},       {'E', "C1C", "L1C", "S1C", '1'},
+    {'E', "C5Q", "L5Q", "S5Q", '5'},       {'R', "C1C", "L1C", "S1C", '1'},       {'R', "C2P", "L2P", "S2P", '2'},
+    {'C', "C2I", "L2I", "S2I", '2'},       {'C', "C6I", "L6I", "S6I", '6'},       {'G', "C5Q", "L5Q", "S5Q", '5', true},
+    {'E', "C7Q", "L7Q", "S7Q", '7', true}, {'C', "C5P", "L5P", "S5P", '5', true}, {'J', "C1C", "L1C", "S1C", '1'},
+    {'J', "C2L", "L2L", "S2L", '2'},       {'J', "C5Q", "L5Q", "S5Q", '5', true}};
 constexpr int bands = 3;
 
 double frequency(SatId sat, char band) {

@@ -261,3 +261,32 @@ TEST_CASE("the same scenario gives the same bytes") {
   kind.replace(kind.find("\"slips_per_hour\""), 0, "\"phase\": 0.0001, ");
   CHECK_THROWS_WITH(sky::read_scenario(kind), Catch::Matchers::Contains("floor"));
 }
+
+TEST_CASE("QZSS takes part like GPS where its satellites stand high") {
+  int with = 0, wrong = 0, fixed = 0, vectors = 0;
+  double nse = 0;
+  for (std::uint64_t seed = 1; seed <= 6; ++seed) {
+    sky::Scenario c = scenario_of({"short", "GJ", 500, 8e3, 100, 1, 30}, 88000 + seed, 1);
+    for (sky::Mark &m : c.marks) m.lon += 128, m.lat -= 14; // between 26° and 41° north, 123° and 153° east
+    const Judged j = judge(c);
+    for (const Outcome &o : solve_all(j, c, {})) {
+      ++vectors, fixed += o.vector.solution == Solution::fixed, wrong += o.wrong > 0;
+      nse += o.error_enu.dot(o.cov_enu.inverse() * o.error_enu) / 3;
+      for (const CarrierArc &a : o.vector.arcs) with += a.sat.system == 'J';
+    }
+  }
+  CHECK(vectors == 6);
+  CHECK(with >= 12); // two carriers of one satellite at least, in each
+  CHECK(wrong == 0);
+  CHECK(fixed >= 5);
+  CHECK(nse / vectors < 2.5);
+}
+
+TEST_CASE("the edge of an ionospheric wave is not repaired as a slip") {
+  // A low satellite's carriers went 0.11 and 0.22 m in half a minute, nearly a whole cycle on the second one: found
+  // among 120 sessions of this kind.
+  const Tally t = run_stratum(stratum("regional"), 2000080, 1, {}, false, 1);
+  CHECK(t.vectors == 1);
+  CHECK(t.wrong == 0);
+  CHECK(t.fixed == 1);
+}
