@@ -13,6 +13,7 @@
 #include "publication/level_report.h"
 #include "render/render.h"
 #include "sky/sky.h"
+#include "station/station.h"
 #include <CLI/CLI.hpp>
 #include <QGuiApplication>
 #include <cstdio>
@@ -395,6 +396,8 @@ int run(int argc, char **argv) {
         const std::string text = read_file(a.scenario);
         if (level::is_level_scenario(text))
           level::simulate_to(level::read_scenario(text), a.folder);
+        else if (station::is_station_scenario(text))
+          station::simulate_to(station::read_scenario(text), a.folder);
         else
           sky::simulate_to(sky::read_scenario(text), a.folder);
         return 0;
