@@ -120,14 +120,15 @@ void LevelClosures::paintEvent(QPaintEvent *) {
       }
     }
   p.setPen(chosen ? ink::text : ink::unused);
-  const QString words = chosen ? QString("%1: %2%3 mm over %4 km, limit %5 mm")
-                                     .arg(chosen->name, chosen->value < 0 ? "−" : "+")
+  const QString words = chosen ? QString("%1%2 mm over %3 km, limit %4 mm · %5")
+                                     .arg(chosen->value < 0 ? "−" : "+")
                                      .arg(std::abs(chosen->value) * 1000, 0, 'f', 2)
                                      .arg(chosen->km, 0, 'f', 3)
                                      .arg(chosen->limit * 1000, 0, 'f', 2)
+                                     .arg(chosen->name)
                                : QString("○ closes   ✕ misses   dotted: left out");
   p.drawText(QRectF(12, height() - 22, width() - 24, 16), Qt::AlignLeft | Qt::AlignVCenter,
-             QFontMetricsF(p.font()).elidedText(words, Qt::ElideMiddle, width() - 24));
+             QFontMetricsF(p.font()).elidedText(words, Qt::ElideRight, width() - 24));
 }
 
 void LevelClosures::mousePressEvent(QMouseEvent *e) {

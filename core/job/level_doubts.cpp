@@ -84,7 +84,7 @@ std::vector<std::string> level_causes(const LevelLine &l, const Misclosure &m, c
         found.emplace_back(
             -1, fmt::format("the set-up of line {} was booked twice: without it {}", l.run.sights[t.sight].line,
                             std::abs(*left) <= m.limit ? std::string("it closes")
-                                                       : fmt::format("it misses by {:+.1f} mm", 1000 * *left)));
+                                                       : fmt::format("{:+.1f} mm are left", 1000 * *left)));
     }
   // Names of two known marks, or of a known one and another turn, exchanged.
   std::vector<std::string> turns;
