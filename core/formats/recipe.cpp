@@ -1,4 +1,5 @@
 #include "formats/recipe.h"
+#include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
 #include <cmath>
@@ -75,6 +76,8 @@ void check(const Recipe &r) {
   if (r.lines.empty()) throw InputError("recipe: it has no \"lines\"");
   if (!r.unit.empty()) static_cast<void>(metres_in(r.unit));
   for (const auto &[written, unit] : r.unit_names) static_cast<void>(metres_in(unit));
+  if (!r.angle_unit.empty()) static_cast<void>(read_angle(r.angle_unit, "0"));
+  for (const auto &[written, unit] : r.angle_names) static_cast<void>(read_angle(unit, "0"));
   for (const auto &[meaning, map] : r.codes) {
     const RecipeMeaning *m = recipe_meaning(r.reads, meaning);
     if (!m || m->type != RecipeMeaning::Type::coded) throw InputError("recipe: \"" + meaning + "\" has no codes");
@@ -88,7 +91,11 @@ void check(const Recipe &r) {
     for (const RecipeField &f : l.fields) {
       if (!recipe_meaning(r.reads, f.meaning))
         throw InputError(fmt::format("recipe: {} knows no \"{}\"", r.reads, f.meaning));
-      if (!f.unit.empty()) static_cast<void>(metres_in(f.unit));
+      if (f.unit.empty()) continue;
+      if (recipe_meaning(r.reads, f.meaning)->type == RecipeMeaning::Type::angle)
+        static_cast<void>(read_angle(f.unit, "0"));
+      else
+        static_cast<void>(metres_in(f.unit));
     }
   for (const auto &[c, u] : r.words.units) static_cast<void>(metres_in(u.unit));
 }
@@ -116,14 +123,58 @@ const std::vector<RecipeMeaning> &recipe_meanings(std::string_view reads) {
       {T::length, "sd_km", "standard error of one kilometre"},
       {T::length, "sd_setup", "standard error of one set-up"},
       {T::text, "ignore", "nothing that is needed"}};
+  static const std::vector<RecipeMeaning> pointings{
+      {T::text, "job", "name of the work"},
+      {T::text, "instrument", "which total station"},
+      {T::text, "date", "the day, year first"},
+      {T::text, "station", "the mark that the instrument stands on; begins a set-up"},
+      {T::length, "instrument_height", "height of the instrument above the mark"},
+      {T::number, "pressure", "air pressure, hPa"},
+      {T::number, "temperature", "air temperature, °C"},
+      {T::number, "ppm", "atmospheric correction that the instrument has put in"},
+      {T::text, "target", "the mark that was sighted"},
+      {T::length, "target_height", "height of the target above its mark"},
+      {T::length, "prism_constant", "constant of the prism, added to distances"},
+      {T::coded, "kind", "what the pointing is for", "orientation|control|detail"},
+      {T::coded, "face", "position of the telescope", "1|2"},
+      {T::number, "set", "number of the set"},
+      {T::angle, "circle", "reading of the horizontal circle"},
+      {T::angle, "zenith", "zenith angle"},
+      {T::length, "slope", "slope distance"},
+      {T::text, "code", "code of the point"},
+      {T::text, "remark", "a remark of the crew"},
+      {T::text, "time", "when it was read"},
+      {T::coded, "used", "whether the crew wanted it used", "yes|no"},
+      {T::text, "ignore", "nothing that is needed"}};
   static const std::vector<RecipeMeaning> none;
-  return reads == "levels" ? levels : none;
+  return reads == "levels" ? levels : reads == "pointings" ? pointings : none;
 }
 
 const RecipeMeaning *recipe_meaning(std::string_view reads, std::string_view name) {
   for (const RecipeMeaning &m : recipe_meanings(reads))
     if (m.name == name) return &m;
   return nullptr;
+}
+
+std::optional<double> read_angle(std::string_view unit, std::string_view text) {
+  if (unit == "dms") {
+    const auto v = parse_angle_deg(text);
+    return v ? std::optional(radians(*v)) : std::nullopt;
+  }
+  if (unit != "gon" && unit != "deg" && unit != "rad" && unit != "packed dms")
+    throw InputError("\"" + std::string(unit) +
+                     "\" is no unit of angles that is known (gon, deg, dms, packed dms, rad)");
+  const auto v = parse_number(text);
+  if (!v) return {};
+  if (unit == "gon") return *v * pi / 200;
+  if (unit == "deg") return radians(*v);
+  if (unit == "rad") return *v;
+  // ddd.mmsss: the digits after the point are two of minutes, two of seconds, then their fraction.
+  const double magnitude = std::abs(*v), whole = std::floor(magnitude + 1e-12);
+  const double rest = std::max(0.0, (magnitude - whole) * 100), minutes = std::floor(rest + 1e-9);
+  const double seconds = std::max(0.0, (rest - minutes) * 100);
+  if (minutes >= 60 || seconds >= 60 + 1e-6) return {};
+  return std::copysign(radians(whole + minutes / 60 + seconds / 3600), *v);
 }
 
 double metres_in(std::string_view unit) {
@@ -176,7 +227,12 @@ Recipe read_recipe(std::string_view text) {
     if (v != u->end() && v->is_object())
       for (const auto &[written, unit] : v->items())
         r.unit_names[written] = unit.is_string() ? unit.get<std::string>() : "";
+    const auto a = u->find("angles");
+    if (a != u->end() && a->is_object())
+      for (const auto &[written, unit] : a->items())
+        r.angle_names[written] = unit.is_string() ? unit.get<std::string>() : "";
   }
+  r.angle_unit = text_of(j, "angles");
   if (const auto c = j.find("codes"); c != j.end() && c->is_object())
     for (const auto &[meaning, map] : c->items()) {
       if (!map.is_object()) throw InputError("recipe: the codes of \"" + meaning + "\" must be pairs");
@@ -260,7 +316,9 @@ std::string write_recipe(const Recipe &r) {
   if (!r.comment.empty()) j["comment"] = r.comment;
   if (r.header_lines) j["header lines"] = r.header_lines;
   if (!r.unit.empty()) j["unit"] = r.unit;
+  if (!r.angle_unit.empty()) j["angles"] = r.angle_unit;
   if (!r.unit_key.empty()) j["unit in file"] = {{"starts with", r.unit_key}, {"values", r.unit_names}};
+  if (!r.angle_names.empty()) j["unit in file"]["angles"] = r.angle_names;
   if (!r.codes.empty()) j["codes"] = r.codes;
   if (r.layout == Recipe::Layout::words) {
     nlohmann::ordered_json w{{"code", r.words.code},           {"unit at", r.words.unit_at + 1},

@@ -1,6 +1,7 @@
 #pragma once
 #include <map>
 #include <nlohmann/json_fwd.hpp>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -61,6 +62,8 @@ struct Recipe {
   std::string unit;     ///< of lengths; empty: as the file states it, else the job's
   std::string unit_key; ///< the line that states the unit starts with this; empty: the file states none
   std::map<std::string, std::string> unit_names;                   ///< what the file writes → unit
+  std::string angle_unit;                                          ///< of angles; empty: as the file states it
+  std::map<std::string, std::string> angle_names;                  ///< what the file writes → unit of angles
   std::map<std::string, std::map<std::string, std::string>> codes; ///< meaning → what the file writes → value
   RecipeWords words;
   std::vector<RecipeLine> lines;
@@ -68,13 +71,17 @@ struct Recipe {
 
 /// What a field can be.
 struct RecipeMeaning {
-  enum class Type { text, length, number, coded } type;
+  enum class Type { text, length, number, coded, angle } type;
   const char *name, *sentence;
   const char *values = ""; ///< of coded ones, separated by |
 };
-/// Meanings that a kind of file ("levels") knows; "ignore" is among them.
+/// Meanings that a kind of file ("levels", "pointings") knows; "ignore" is among them.
 const std::vector<RecipeMeaning> &recipe_meanings(std::string_view reads);
 const RecipeMeaning *recipe_meaning(std::string_view reads, std::string_view name);
+
+/// An angle as text in a unit, radians: "gon", "deg" (decimal), "dms" (degrees, minutes, seconds with signs or blanks
+/// between), "packed dms" (ddd.mmsss) or "rad"; nothing when it is none. Throws `InputError` for an unknown unit.
+std::optional<double> read_angle(std::string_view unit, std::string_view text);
 
 /// Metres in a unit of length; throws `InputError` for a unit that is not known.
 double metres_in(std::string_view unit);
@@ -86,5 +93,7 @@ bool looks_like_recipe(std::string_view text);
 
 /// Those that ship with the program: of the stand-in instruments.
 const std::vector<Recipe> &shipped_recipes();
+/// The same for field books of total stations.
+const std::vector<Recipe> &shipped_pointing_recipes();
 
 } // namespace ampletie

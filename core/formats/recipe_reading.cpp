@@ -36,7 +36,9 @@ Piece span(std::string_view line, std::size_t from, std::size_t to) {
 
 class Reader {
 public:
-  Reader(const Recipe &r, PaintLines paint) : r_(r), paint_(paint) { factor_ = r.unit.empty() ? 1 : metres_in(r.unit); }
+  Reader(const Recipe &r, PaintLines paint) : r_(r), paint_(paint), angle_unit_(r.angle_unit) {
+    factor_ = r.unit.empty() ? 1 : metres_in(r.unit);
+  }
   RecipeReading out;
 
   void line(std::string_view text, long number) {
@@ -95,6 +97,12 @@ private:
       return;
     }
     paint(p, "unit", {});
+    if (const auto angles = r_.angle_names.find(std::string(written)); angles != r_.angle_names.end()) {
+      if (!r_.angle_unit.empty() && r_.angle_unit != angles->second)
+        out.unit_conflict =
+            fmt::format("line {} states angles in {}, the recipe says {}", number_, angles->second, r_.angle_unit);
+      angle_unit_ = angles->second;
+    }
     if (r_.unit.empty())
       factor_ = stated;
     else if (std::abs(stated / metres_in(r_.unit) - 1) > 1e-9)
@@ -290,6 +298,17 @@ private:
       v.text = code->second;
       return {};
     }
+    case RecipeMeaning::Type::angle: {
+      const std::string unit = f.unit.empty() ? angle_unit_ : f.unit;
+      if (unit.empty()) return "neither the file nor the recipe says the unit of angles";
+      std::string t = word ? word_text(p) : std::string(p.text);
+      if (r_.decimal_comma) std::replace(t.begin(), t.end(), ',', '.');
+      const auto a = read_angle(unit, t);
+      if (!a) return "no angle in " + unit;
+      v.text = std::string(p.text);
+      v.number = *a * f.factor;
+      return {};
+    }
     case RecipeMeaning::Type::number:
     case RecipeMeaning::Type::length:
       break;
@@ -332,6 +351,7 @@ private:
 
   const Recipe &r_;
   PaintLines paint_;
+  std::string angle_unit_;
   double factor_ = 1;
   long number_ = 0;
   std::vector<Piece> pieces_;

@@ -47,7 +47,38 @@ std::string tagged(int width) {
 })json";
 }
 
+/// The field book of the stand-in total station: lines that set what holds for the next ones.
+constexpr const char *field_book = R"json({
+  "format": "ample-tie recipe", "version": 1, "name": "stand-in total station", "reads": "pointings",
+  "layout": "delimited", "delimiter": ";", "quote": "", "comment": "#",
+  "unit in file": {"starts with": "unit", "values": {"m;gon": "m", "m;deg": "m", "ft;deg": "ft"},
+                   "angles": {"m;gon": "gon", "m;deg": "packed dms", "ft;deg": "packed dms"}},
+  "codes": {"kind": {"orientation": "orientation", "control": "control", "detail": "detail"},
+            "face": {"1": "1", "2": "2"}, "used": {"p": "yes", "x": "no"}},
+  "lines": [
+    {"name": "job", "what": "run start", "told by": {"column": 1, "is": ["job"]},
+     "fields": [{"meaning": "job", "column": 2}, {"meaning": "instrument", "column": 3}, {"meaning": "date", "column": 4}]},
+    {"name": "set-up", "what": "state", "told by": {"column": 1, "is": ["stn"]},
+     "fields": [{"meaning": "station", "column": 2}, {"meaning": "instrument_height", "column": 3}]},
+    {"name": "air", "what": "state", "told by": {"column": 1, "is": ["air"]},
+     "fields": [{"meaning": "pressure", "column": 2}, {"meaning": "temperature", "column": 3}]},
+    {"name": "target", "what": "state", "told by": {"column": 1, "is": ["tgt"]},
+     "fields": [{"meaning": "target", "column": 2}, {"meaning": "kind", "column": 3}, {"meaning": "target_height", "column": 4},
+                {"meaning": "prism_constant", "column": 5}]},
+    {"name": "pointing", "told by": {"column": 1, "is": ["p", "x"]},
+     "fields": [{"meaning": "used", "column": 1}, {"meaning": "set", "column": 2}, {"meaning": "face", "column": 3},
+                {"meaning": "circle", "column": 4}, {"meaning": "zenith", "column": 5}, {"meaning": "slope", "column": 6},
+                {"meaning": "time", "column": 7}]},
+    {"name": "end", "what": "run end", "told by": {"column": 1, "is": ["end"]}, "fields": []}
+  ]
+})json";
+
 } // namespace
+
+const std::vector<Recipe> &shipped_pointing_recipes() {
+  static const std::vector<Recipe> all{read_recipe(field_book)};
+  return all;
+}
 
 const std::vector<Recipe> &shipped_recipes() {
   static const std::vector<Recipe> all{read_recipe(delimited), read_recipe(tagged(8)), read_recipe(tagged(16))};

@@ -105,7 +105,7 @@ void Job::reload() {
   std::stable_partition(sources.begin(), sources.end(), [](const Source &s) { return s.kind == "recipe"; });
   for (const Source &s : sources) {
     SourceContent c = read_source(s.name, store_.source_bytes(s.id), recipes, s.kind);
-    if (c.recipe) recipes.push_back(*c.recipe);
+    if (c.recipe && c.recipe->reads == "levels") recipes.push_back(*c.recipe);
     if (c.source.id != s.id)
       throw InputError(store_.path(), 0, "the source " + s.name + " inside the job has changed: the file is damaged");
     c.source = s;
@@ -207,7 +207,7 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
   for (const auto &[name, bytes] : ordered) {
     try {
       SourceContent c = read_source(name, bytes, recipes, as);
-      if (c.recipe) recipes.push_back(*c.recipe);
+      if (c.recipe && c.recipe->reads == "levels") recipes.push_back(*c.recipe);
       auto same = [&](const SourceContent &k) { return k.source.id == c.source.id; };
       if (std::any_of(contents_.begin(), contents_.end(), same) || std::any_of(read.begin(), read.end(), same)) {
         out.push_back({name, "already here", Intake::Outcome::already_here});

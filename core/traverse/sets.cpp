@@ -194,6 +194,9 @@ SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standa
     r.targets.push_back(std::move(t));
   }
   join_sets(r, order);
+  const auto with_direction = static_cast<double>(std::count_if(
+      r.targets.begin(), r.targets.end(), [](const TargetMean &t) { return std::isfinite(t.direction); }));
+  const double joined = with_direction > 1 ? std::sqrt(1 - 1 / with_direction) : 0;
   for (TargetMean &t : r.targets) {
     double least[3] = {INFINITY, INFINITY, INFINITY}, most[3] = {-INFINITY, -INFINITY, -INFINITY};
     int count[3] = {0, 0, 0};
@@ -215,7 +218,8 @@ SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standa
       *spread[i] = most[i] - least[i];
       // One face alone is worse by √2 than the pair that the standard speaks of.
       const double each = one[i] * (i < 2 && !t.both_faces ? std::sqrt(2.0) : 1);
-      *limit[i] = range_factor(count[i]) * each;
+      // The orientation of each set takes up its share of what directions scatter.
+      *limit[i] = range_factor(count[i]) * each * (i == 0 ? joined : 1);
       *sd[i] = each / std::sqrt(count[i]);
     }
     t.slope_sd = std::isfinite(t.slope) ? standard.distance_sd(t.slope) : 0; // scale and constant do not average out

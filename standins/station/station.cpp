@@ -117,7 +117,7 @@ private:
           const double aim = 1e-3 * s_.pointing_mm / length;
           azimuth += std::hypot(s_.direction_s * second, aim) * random_.normal() / std::sin(zenith);
           zenith += std::hypot(s_.zenith_s * second, aim) * random_.normal();
-          if (n == u.wild) azimuth += 30 * second;
+          if (n == u.wild) azimuth += 60 * second;
           const double c = s_.collimation_s * second / std::sin(zenith), index = s_.index_s * second;
           // The instrument applies the air as booked; what is left is the difference to the air as it is.
           const double slope = length * (1 + 1e-6 * (ppm + scale_ppm_)) - t.constant - 1e-3 * s_.true_constant_mm +

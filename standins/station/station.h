@@ -31,7 +31,7 @@ struct SetUp {
   int sets = 2;
   double refraction = 0.13;
   std::vector<Target> targets;
-  int wild = -1;    ///< this pointing (from 0) is off by half a minute
+  int wild = -1;    ///< this pointing (from 0) is off by a minute
   int deleted = -1; ///< this pointing was struck out by the crew
 };
 
