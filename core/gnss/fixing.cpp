@@ -74,7 +74,13 @@ std::optional<Step> fix_step(VectorXd &x, MatrixXd &p, Index first_arc, const In
   while (k > 0 && bootstrap_success_rate(z.factor.d.tail(k)) < o.success_limit) --k;
   for (; k >= least; k = std::min(k - 1, k * 7 / 8)) {
     const LtdlFactor sub{z.factor.l.bottomRightCorner(k, k), z.factor.d.tail(k)};
-    const IntegerCandidates c = search(za.tail(k), sub, 2);
+    IntegerCandidates c;
+    try {
+      c = search(za.tail(k), sub, 2);
+    } catch (const std::domain_error &) {
+      k = k / 2 + 1; // a float far from any integers (a model that does not hold): far fewer may be told, or none
+      continue;
+    }
     const double ratio = c.norms.size() > 1 ? c.norms[1] / std::max(c.norms[0], 1e-12) : 0;
     // The best candidate must also be likely: its norm is chi-squared with k degrees of freedom when it is right
     // (normal approximation of Wilson and Hilferty, 5 sigma).
