@@ -1,4 +1,5 @@
 #include "app/closure_plot.h"
+#include "app/closure_mark.h"
 #include "app/painting.h"
 #include <QMouseEvent>
 #include <cmath>
@@ -92,14 +93,7 @@ void ClosurePlot::paintEvent(QPaintEvent *) {
       p.setPen(QPen(colour, 1.4));
       const double up = std::clamp(c.up / c.limit, -beyond, beyond);
       const QPointF at(x, m.y() - r * up);
-      if (c.closes) {
-        p.drawEllipse(h, 3.2, 3.2);
-        p.drawEllipse(at, 3.2, 3.2);
-      } else
-        for (const QPointF &q : {h, at}) {
-          p.drawLine(q + QPointF(-4, -4), q + QPointF(4, 4));
-          p.drawLine(q + QPointF(-4, 4), q + QPointF(4, -4));
-        }
+      for (const QPointF &q : {h, at}) draw_closure_mark(p, q, c.closes, 3.2, 4);
     }
   p.setPen(ink::text);
   const QString line = chosen ? QString("%1: E %2  N %3  up %4 mm, limit %5 mm")

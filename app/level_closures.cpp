@@ -1,4 +1,5 @@
 #include "app/level_closures.h"
+#include "app/closure_mark.h"
 #include "app/painting.h"
 #include <QMouseEvent>
 #include <QPainterPath>
@@ -112,12 +113,7 @@ void LevelClosures::paintEvent(QPaintEvent *) {
       const QPointF q = place(c);
       p.setPen(QPen(colour, top ? 2.4 : 1.5, c.used ? Qt::SolidLine : Qt::DotLine));
       p.setBrush(top ? colour : ink::panel);
-      if (c.closes() || !c.used)
-        p.drawEllipse(q, 4, 4);
-      else {
-        p.drawLine(q + QPointF(-4.5, -4.5), q + QPointF(4.5, 4.5));
-        p.drawLine(q + QPointF(-4.5, 4.5), q + QPointF(4.5, -4.5));
-      }
+      draw_closure_mark(p, q, c.closes() || !c.used, 4, 4.5);
     }
   p.setPen(chosen ? ink::text : ink::unused);
   const QString words = chosen ? QString("%1%2 mm over %3 km, limit %4 mm · %5")

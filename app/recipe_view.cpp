@@ -1,4 +1,5 @@
 #include "app/recipe_view.h"
+#include "app/tab_button.h"
 #include "app/theme.h"
 #include "base/error.h"
 #include "base/text.h"
@@ -48,16 +49,9 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   apply_->setAccessibleName("Say what the selected text means");
   seen_ = new QPushButton("Seen, use the rest");
   seen_->setAccessibleName("Unread was seen");
-  auto button = [](const char *label, const char *name, const char *tip) {
-    auto *b = new QPushButton(label);
-    b->setAccessibleName(name);
-    b->setToolTip(tip);
-    b->setObjectName("tab");
-    return b;
-  };
-  earlier_ = button("‹ earlier", "Earlier lines", "The part of the file before");
-  later_ = button("later ›", "Later lines", "The part of the file after");
-  unread_ = button("first unread", "First unread line", "Show the first piece that the recipe does not understand");
+  earlier_ = tab_button("‹ earlier", "Earlier lines", "The part of the file before");
+  later_ = tab_button("later ›", "Later lines", "The part of the file after");
+  unread_ = tab_button("first unread", "First unread line", "Show the first piece that the recipe does not understand");
   auto *bar = new QHBoxLayout;
   bar->addWidget(new QLabel("recipe"));
   bar->addWidget(recipes_, 1);

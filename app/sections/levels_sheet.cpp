@@ -4,6 +4,7 @@
 #include "app/level_picture.h"
 #include "app/recipe_view.h"
 #include "app/sections/sections.h"
+#include "app/tab_button.h"
 #include "app/theme.h"
 #include "base/text.h"
 #include "levelling/reduction.h"
@@ -92,20 +93,13 @@ LevelsSheet::LevelsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Levels", par
 
   auto *lines_page = new QWidget;
   {
-    auto button = [&](const QString &label, const QString &accessible, const QString &tip) {
-      auto *b = new QPushButton(label);
-      b->setAccessibleName(accessible);
-      b->setToolTip(tip);
-      b->setObjectName("tab");
-      return b;
-    };
-    reverse_ = button("Reverse", "Reverse the line", "Walk the line the other way");
-    leave_ = button("Leave line out", "Leave the line out", "The line is shown and not used");
-    split_ = button("Split here", "Split at the chosen mark", "Cut the line at the turn chosen in the book");
-    compute_ = button("Compute mark", "Compute the chosen benchmark",
-                      "A known mark on the way: compute it all the same, or hold it again");
-    setup_out_ =
-        button("Leave set-up out", "Leave the chosen set-up out", "Back and fore sight of the row chosen in the book");
+    reverse_ = tab_button("Reverse", "Reverse the line", "Walk the line the other way");
+    leave_ = tab_button("Leave line out", "Leave the line out", "The line is shown and not used");
+    split_ = tab_button("Split here", "Split at the chosen mark", "Cut the line at the turn chosen in the book");
+    compute_ = tab_button("Compute mark", "Compute the chosen benchmark",
+                          "A known mark on the way: compute it all the same, or hold it again");
+    setup_out_ = tab_button("Leave set-up out", "Leave the chosen set-up out",
+                            "Back and fore sight of the row chosen in the book");
     chain_ = new QComboBox;
     chain_->setAccessibleName("Chain after");
     chain_->setToolTip("The line that this one goes on from");
