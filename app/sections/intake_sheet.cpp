@@ -39,9 +39,8 @@ IntakeSheet::IntakeSheet(Workspace &w, QWidget *parent) : Sheet(w, "Intake", par
   part_drops_ = add_part("Last drop", drops_, stack_);
   auto *words = new QLabel(
       "<p style='font-size:13pt'><b>Drop files from the field here</b></p><p>Observations (RINEX 3), broadcast or "
-      "precise orbits, antenna calibrations (ANTEX), antenna dimensions level books and a control list, all together "
-      "and in any "
-      "order.<br/>Each file is recognised by what it holds; what became of it is said line by line.</p>"
+      "precise orbits, antenna calibrations (ANTEX), antenna dimensions, level books and a control list, all together "
+      "and in any order.<br/>Each file is recognised by what it holds; what became of it is said line by line.</p>"
       "<p style='color:#5A666E'>To look around first, run <b>./start</b>: it opens the demo job.</p>");
   words->setWordWrap(true);
   words->setAlignment(Qt::AlignCenter);

@@ -91,25 +91,38 @@ void IssueSheet::refresh() {
         for (const Doubt &d : w_.job().doubts())
           if (d.state == Doubt::State::open && d.item == m.name && d.kind != "no independent check")
             why << text(d.kind);
-        const bool alone = !held && m.independent_checks == 0;
+        // A benchmark that levels alone lead to is published as it stands, like a held mark.
+        const bool held_height = !m.plan_known && m.hold == Hold::height;
+        const bool alone = !held && !held_height && m.independent_checks == 0;
         unchecked += alone;
         if (alone) why << "no independent check";
         const double h = p.height.value_or(p.geodetic.h);
-        marks.push_back({m.name,
-                         {{text(m.name), {}, {}, true},
-                          Cell{why.isEmpty() ? held ? QString("held as published") : QString("✓ fit to issue")
-                                             : "? " + why.join(", "),
-                               {},
-                               why.isEmpty() ? ink::accepted : ink::attention,
-                               !why.isEmpty()},
-                          {QString::number(p.grid.east, 'f', 4), p.grid.east, {}, false},
-                          {QString::number(p.grid.north, 'f', 4), p.grid.north, {}, false},
-                          {QString::number(h, 'f', 4), h, {}, false},
-                          {QString::number(m.network_plan95 * 1000, 'f', 1), m.network_plan95, {}, false},
-                          {QString::number(m.network_up95 * 1000, 'f', 1), m.network_up95, {}, false},
-                          {held ? QString("published") : QString("GNSS, %1 set-ups").arg(m.set_ups), {}, {}, false}},
-                         stale,
-                         {}});
+        // Where only levels lead the place inside the network is a guess; nothing of it is issued.
+        auto plan = [&](double v, int digits) {
+          return m.plan_known ? Cell{QString::number(v, 'f', digits), v, {}, false} : Cell{"–", {}, {}, false};
+        };
+        const double up95 = m.plan_known ? m.network_up95 : 1.96 * m.height_sd;
+        marks.push_back(
+            {m.name,
+             {{text(m.name), {}, {}, true},
+              Cell{why.isEmpty() ? held || held_height ? QString("held as published") : QString("✓ fit to issue")
+                                 : "? " + why.join(", "),
+                   {},
+                   why.isEmpty() ? ink::accepted : ink::attention,
+                   !why.isEmpty()},
+              plan(p.grid.east, 4),
+              plan(p.grid.north, 4),
+              {QString::number(h, 'f', 4), h, {}, false},
+              plan(m.network_plan95 * 1000, 1),
+              {QString::number(up95 * 1000, 'f', 1), up95, {}, false},
+              {held           ? QString("published")
+               : m.plan_known ? QString("GNSS, %1 set-ups").arg(m.set_ups)
+                              : QString("levels: height alone"),
+               {},
+               {},
+               false}},
+             stale,
+             {}});
       }
       const QString answer = stale  ? "Not yet: the network is out of date"
                              : open ? QString("Not without a word: %1 doubt%2 open").arg(open).arg(open == 1 ? "" : "s")

@@ -11,7 +11,7 @@ public:
   NoiseModel(const StaticOptions &o, double interval_s, double session_s, bool like_receivers)
       : o_(o), interval_(interval_s), like_(like_receivers) {
     // Fitted to the variance of the mean of an oscillation with a damping time τ of 100 to 600 s and a period of one to
-    // two τ over the session: 0.35 of its variance over 300 s, 0.20 over 480 s, 0.10 over 900 s.
+    // two τ over the session: 0.29 of its variance over 300 s, 0.18 over 480 s, 0.10 over 900 s.
     slow_ = std::min(1.0, o.diffuse_share + 0.20 * std::exp(-(std::max(session_s, 300.0) - 300) / 220));
   }
   /// `count`: epochs that the value is the mean of.

@@ -2,14 +2,13 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "publication/geopackage.h"
+#include "publication/level_words.h"
 #include <fmt/format.h>
 #include <pugixml.hpp>
 #include <sstream>
 
 namespace ampletie {
 namespace {
-
-std::string fixed(double x, int decimals) { return std::isfinite(x) ? fmt::format("{:.{}f}", x, decimals) : ""; }
 
 std::string state_of(const LevelNetworkMark &m) { return m.held ? "held" : m.relative ? "from zero" : "adjusted"; }
 
@@ -37,10 +36,6 @@ std::string last_decision(const Job &job) {
 const LevelReport &levels_of(const Job &job) {
   if (!job.snapshot()->levels->any()) throw InputError("there is nothing to write: no level books are in the job");
   return *job.snapshot()->levels;
-}
-
-std::string height_state(const LevelLine &l, const LineHeight &h) {
-  return h.known ? "known" : l.known.empty() ? "from zero" : "provisional";
 }
 
 } // namespace

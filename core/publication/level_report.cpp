@@ -1,16 +1,12 @@
 #include "publication/level_report.h"
 #include "base/error.h"
+#include "publication/level_words.h"
 #include <fmt/format.h>
 
 namespace ampletie {
 namespace {
 
-std::string fixed(double x, int decimals) { return std::isfinite(x) ? fmt::format("{:.{}f}", x, decimals) : ""; }
 std::string mm(double metres) { return fmt::format("{:+.2f}", metres * 1000); }
-std::string height_state(const LevelLine &l, const LineHeight &h) {
-  return h.known ? "known" : l.known.empty() ? "from zero" : "provisional";
-}
-
 ReportSection files(const Job &job) {
   ReportSection s{"Files", {}, {}};
   ReportTable t{"", {{"file", "", false}, {"recipe", "", false}, {"runs"}, {"unread"}, {"SHA-256", "", false}}, {}};

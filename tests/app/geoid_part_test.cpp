@@ -57,6 +57,16 @@ TEST_CASE("h − H − N is listed and drawn after the adjustment of levels with
   w.select("mark", "R07");
   QTest::qWait(20);
   CHECK(d.cell(t, t->currentIndex().row(), "Mark") == "R07");
+  // To the issue a mark of levels alone brings its height, and no place that was guessed.
+  d.section("Issue");
+  QTableView *issue = d.table("Marks to issue");
+  const int k1 = d.row_with(issue, "Mark", "K1");
+  for (const char *column : {"East m", "North m", "95 % plan mm"}) CHECK(d.cell(issue, k1, column) == "–");
+  CHECK(d.cell(issue, k1, "Height m").toDouble() == Approx(*run.positions.at("K1").height).margin(6e-5));
+  CHECK(d.cell(issue, k1, "Origin") == "levels: height alone");
+  CHECK(d.cell(issue, d.row_with(issue, "Mark", "HB1"), "Verdict") == "held as published");
+  CHECK(d.cell(issue, d.row_with(issue, "Mark", "PN1"), "East m") != "–");
+  d.section("Network");
   // Levelled differences stand among the residuals, with their line.
   d.click("Residuals part");
   QTableView *v = d.table("Network residuals");
