@@ -1,14 +1,11 @@
 #include "app/geoid_part.h"
+#include "app/numbers.h"
 #include "app/painting.h"
 #include <QMouseEvent>
 #include <QVBoxLayout>
 #include <cmath>
 
 namespace ampletie::app {
-namespace {
-QString mm(double metres) { return (metres < 0 ? "−" : "+") + QString::number(std::abs(metres) * 1000, 'f', 0); }
-} // namespace
-
 GeoidPicture::GeoidPicture(QWidget *parent) : QWidget(parent) {
   setAccessibleName("Geoid against levels and vectors");
   setObjectName("geoid picture");
@@ -63,7 +60,8 @@ void GeoidPicture::paintEvent(QPaintEvent *) {
   p.drawLine(QPointF(f.left(), y(0)), QPointF(f.right(), y(0)));
   p.setPen(ink::unused);
   for (double v : {prior_, 0.0, -prior_})
-    p.drawText(QRectF(2, y(v) - 8, 46, 16), Qt::AlignRight | Qt::AlignVCenter, v == 0 ? QString("0 mm") : mm(v));
+    p.drawText(QRectF(2, y(v) - 8, 46, 16), Qt::AlignRight | Qt::AlignVCenter,
+               v == 0 ? QString("0 mm") : signed_mm(v, 0));
   p.drawText(QRectF(f.right() - 170, y(prior_) - 16, 168, 14), Qt::AlignRight, "stated accuracy of the grid");
   const double wide = std::min(26.0, 0.6 * slot());
   for (std::size_t i = 0; i < bars_.size(); ++i) {
@@ -138,7 +136,7 @@ void GeoidPart::refresh() {
       bars.push_back({m.name, m.geoid_correction, m.geoid_correction_sd, levelled});
       rows.push_back({m.name,
                       {{text(m.name), {}, {}, true},
-                       {mm(m.geoid_correction), m.geoid_correction, beyond ? ink::failed : QColor(), beyond},
+                       {signed_mm(m.geoid_correction, 0), m.geoid_correction, beyond ? ink::failed : QColor(), beyond},
                        {QString::number(m.geoid_correction_sd * 1000, 'f', 0), m.geoid_correction_sd, {}, false},
                        {QString::number(p.geodetic.h, 'f', 4), p.geodetic.h, {}, false},
                        {QString::number(*p.height, 'f', 4), *p.height, {}, false},

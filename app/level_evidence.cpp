@@ -1,14 +1,11 @@
 #include "app/evidence.h"
 #include "app/evidence_html.h"
+#include "app/numbers.h"
 #include "job/level_doubts.h"
 #include "levelling/line.h"
 #include <fmt/format.h>
 
 namespace ampletie::app {
-namespace {
-QString signed_mm(double metres) { return (metres < 0 ? "−" : "+") + QString::number(std::abs(metres) * 1000, 'f', 2); }
-} // namespace
-
 void EvidencePanel::about_level_line(QString &html, const LevelLine &l) {
   const LevelReport &r = *w_.job().snapshot()->levels;
   const bool bad = !l.problem.empty() || std::any_of(l.misclosures.begin(), l.misclosures.end(),
@@ -35,7 +32,7 @@ void EvidencePanel::about_level_line(QString &html, const LevelLine &l) {
     for (const Misclosure &m : l.misclosures) {
       html += QString("<p style='margin:4px 0 0 0'>%1 – %2%3</p><table cellspacing='0'>")
                   .arg(escaped(m.from), escaped(m.to), m.kind == Misclosure::Kind::loop ? ", loop" : "");
-      html += against("misclosure", signed_mm(m.value) + " mm", "≤ " + number(m.limit * 1000, 2), m.within_limit());
+      html += against("misclosure", signed_mm(m.value, 2) + " mm", "≤ " + number(m.limit * 1000, 2), m.within_limit());
       html += against("to its accuracy", number(std::abs(m.value) / std::max(1e-9, m.sd), 1) + " sd", "≤ 3.3",
                       m.within_propagated()) +
               "</table>";
@@ -52,7 +49,7 @@ void EvidencePanel::about_level_line(QString &html, const LevelLine &l) {
     html += part("Run both ways, with " + (other ? escaped(other->name) : QString()));
     html += "<table cellspacing='0'>";
     for (const DoubleSection &x : p.result.sections)
-      html += against(escaped(x.from + " – " + x.to), signed_mm(x.difference()) + " mm",
+      html += against(escaped(x.from + " – " + x.to), signed_mm(x.difference(), 2) + " mm",
                       "≤ " + number(x.limit * 1000, 2), x.within_limit());
     html += QString("</table><p style='margin:3px 0'>%1 mm/√km of a single run, %2 of the mean of both.</p>")
                 .arg(p.result.single * 1000, 0, 'f', 2)
@@ -91,7 +88,7 @@ void EvidencePanel::about_sight(QString &html, const std::string &id) {
               row("distance", std::isfinite(s.distance) ? number(s.distance, 2) + " m" : QString("not read")) +
               row("staff", s.staff.empty() ? QString("–") : escaped(s.staff)) +
               row("time", s.time.empty() ? QString("–") : escaped(s.time)) +
-              row("correction", signed_mm(sight_correction(s, l.corrections)) + " mm") + "</table>";
+              row("correction", signed_mm(sight_correction(s, l.corrections), 2) + " mm") + "</table>";
       if (!s.remark.empty()) html += "<p>“" + escaped(s.remark) + "”</p>";
       for (const auto &t : l.setups.troubles)
         if (l.run.sights[t.sight].id == id) html += "<p style='color:#B87311'>" + escaped(t.what) + "</p>";

@@ -1,4 +1,5 @@
 #include "app/level_instruments.h"
+#include "app/numbers.h"
 #include "app/theme.h"
 #include "base/error.h"
 #include "base/text.h"
@@ -14,10 +15,6 @@
 
 namespace ampletie::app {
 namespace {
-QString mm(double metres, int digits) {
-  const double v = metres * 1000;
-  return (v < 0 ? "−" : "+") + QString::number(std::abs(v), 'f', digits);
-}
 /// A day as it is kept; empty when the text is none.
 QString day_of(const QString &text) {
   const QDate d = QDate::fromString(text.trimmed(), Qt::ISODate);
@@ -216,7 +213,7 @@ void LevelInstruments::refresh() {
             given(card.sd_mm_km.value),
             given(card.sd_mm_setup.value),
             {dated ? text(*card.until.value) : QString(), {}, dated ? ink::accepted : QColor(), dated},
-            {test ? mm(test->second.value / 1000, 4) : "–", test ? test->second.value : 0, {}, false},
+            {test ? signed_mm(test->second.value / 1000, 4) : "–", test ? test->second.value : 0, {}, false},
             {test ? text(test->first) : QString(), {}, {}, false},
             {QString::number(card.lines_of_sight.size()), static_cast<int>(card.lines_of_sight.size()), {}, false},
             {QString::number(count), count, {}, false}},
@@ -233,7 +230,7 @@ void LevelInstruments::refresh() {
             Cell{is_said ? QString::number(ppm, 'f', 1) : QString(), ppm, is_said ? ink::accepted : QColor(), is_said},
             {QString::number(sum.setups), sum.setups, {}, false},
             {QString::number(sum.rise, 'f', 1), sum.rise, {}, false},
-            {mm(1e-6 * ppm * sum.rise, 2), 1e-6 * ppm * sum.rise, {}, false}},
+            {signed_mm(1e-6 * ppm * sum.rise, 2), 1e-6 * ppm * sum.rise, {}, false}},
            false,
            {}});
     }

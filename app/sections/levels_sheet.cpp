@@ -2,6 +2,7 @@
 #include "app/level_closures.h"
 #include "app/level_instruments.h"
 #include "app/level_picture.h"
+#include "app/numbers.h"
 #include "app/recipe_view.h"
 #include "app/sections/sections.h"
 #include "app/tab_button.h"
@@ -18,10 +19,6 @@
 
 namespace ampletie::app {
 namespace {
-QString mm(double metres, int digits = 1) {
-  const double v = metres * 1000;
-  return (v < 0 ? "−" : "+") + QString::number(std::abs(v), 'f', digits);
-}
 /// One closure as a row and as a point of the picture. A section run both ways has no propagated deviation here.
 void add_closure(std::vector<Row> &rows, std::vector<PlottedLevelClosure> &plotted, const std::string &id,
                  const QString &name, const Misclosure &m, bool used) {
@@ -38,7 +35,7 @@ void add_closure(std::vector<Row> &rows, std::vector<PlottedLevelClosure> &plott
                     {},
                     colour,
                     colour.isValid()},
-                   {mm(m.value, 2), std::abs(m.value), colour, colour.isValid()},
+                   {signed_mm(m.value, 2), std::abs(m.value), colour, colour.isValid()},
                    {QString::number(m.limit * 1000, 'f', 2), m.limit, {}, false},
                    {QString::number(m.length / 1000, 'f', 3), m.length, {}, false},
                    {text(m.from), {}, {}, false},
@@ -446,7 +443,7 @@ void LevelsSheet::refresh() {
       row.dim = !l.used;
       row.cells = {{text(l.name), {}, {}, true},
                    {verdict, {}, colour, colour.isValid()},
-                   {worst ? mm(worst->value, 2) : "–", worst ? std::abs(worst->value) : -1, colour, bad},
+                   {worst ? signed_mm(worst->value, 2) : "–", worst ? std::abs(worst->value) : -1, colour, bad},
                    {worst ? QString::number(worst->limit * 1000, 'f', 2) : "–", worst ? worst->limit : -1, {}, false},
                    {QString::number(l.reduced.length / 1000, 'f', 3), l.reduced.length, {}, false},
                    {text(l.reduced.from), {}, {}, false},
@@ -465,7 +462,7 @@ void LevelsSheet::refresh() {
                             {text(l.name), {}, {}, false},
                             {QString::number(h.distance / 1000, 'f', 3), h.distance, {}, false},
                             {metres(h.observed, 4), h.observed, {}, false},
-                            {h.correction == 0 ? "–" : mm(h.correction, 2), h.correction, {}, false},
+                            {h.correction == 0 ? "–" : signed_mm(h.correction, 2), h.correction, {}, false},
                             {metres(h.height, 4), h.height, {}, true},
                             {QString::number(h.sd * 1000, 'f', 1), h.sd, {}, false},
                             {n ? metres(n->height, 4) : "–", n ? n->height : 0, {}, true},
