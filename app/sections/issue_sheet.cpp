@@ -101,7 +101,8 @@ void IssueSheet::refresh() {
         auto plan = [&](double v, int digits) {
           return m.plan_known ? Cell{QString::number(v, 'f', digits), v, {}, false} : Cell{"–", {}, {}, false};
         };
-        const double up95 = m.plan_known ? m.network_up95 : 1.96 * m.height_sd;
+        // Of the height that is shown: the physical one where the geoid is adjusted, as in the network sheet.
+        const double up95 = m.height_sd > 0 ? 1.96 * m.height_sd : m.network_up95;
         marks.push_back(
             {m.name,
              {{text(m.name), {}, {}, true},
