@@ -71,8 +71,10 @@ SourceContent read_source(const std::string &name, const std::string &bytes, con
       }
       std::string utf8 = utf8_text(std::string_view(text).substr(0, 1 << 16));
       const bool text_like = !utf8.empty() && utf8.find('\0') == std::string::npos;
-      if (!best_recipe(recipes, utf8) && !(as == "levels" && text_like)) throw InputError(r.reason);
-      c.source.kind = "levels";
+      const auto best = best_recipe(recipes, utf8);
+      const bool said = as == "levels" || as == "pointings";
+      if (!best && !(said && text_like)) throw InputError(r.reason);
+      c.source.kind = said ? as : recipes[best->index].reads;
       c.text = std::make_shared<std::string>(utf8_text(text));
     }
     }

@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/recipe_reading.h"
+#include "traverse/field_book.h"
 #include <cstdlib>
 #include <filesystem>
 #include <fmt/format.h>
@@ -37,11 +38,25 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
   if (c.antex) return fmt::format("calibrations of {} antennas", c.antex->receivers.size());
   if (c.antenna_points) return fmt::format("dimensions of {} antenna points", c.antenna_points->size());
   if (c.recipe) return fmt::format("recipe \"{}\" for {}", c.recipe->name, c.recipe->reads);
-  if (c.source.kind == "levels") {
-    const auto best = best_recipe(recipes, *c.text);
-    if (!best) return "text taken as levels: no recipe knows it, say what it means under Levels, Files";
-    const RecipeReading q = read_with(recipes[best->index], *c.text);
-    return fmt::format("levels, {} records, read with \"{}\" ({:.0f} %){}", q.records.size(), recipes[best->index].name,
+  if (c.source.kind == "levels" || c.source.kind == "pointings") {
+    const bool levels = c.source.kind == "levels";
+    std::vector<Recipe> own = recipes;
+    std::erase_if(own, [&](const Recipe &r) { return r.reads != c.source.kind; });
+    const auto best = best_recipe(own, *c.text);
+    if (!best)
+      return fmt::format("text taken as {}: no recipe knows it, say what it means under {}, Files", c.source.kind,
+                         levels ? "Levels" : "Traverse");
+    const Recipe &recipe = own[best->index];
+    const RecipeReading q = read_with(recipe, *c.text);
+    if (!levels) {
+      std::size_t pointings = 0;
+      const FieldBook book = read_field_book(recipe, *c.text, c.source.id);
+      for (const StationSetup &s : book.setups) pointings += s.pointings.size();
+      return fmt::format("field book of a total station, {} set-ups, {} pointings, read with \"{}\" ({:.0f} %){}",
+                         book.setups.size(), pointings, recipe.name, 100 * best->score,
+                         q.unread ? fmt::format(", {} pieces unread", q.unread) : "");
+    }
+    return fmt::format("levels, {} records, read with \"{}\" ({:.0f} %){}", q.records.size(), recipe.name,
                        100 * best->score, q.unread ? fmt::format(", {} pieces unread", q.unread) : "");
   }
   if (c.control) {
@@ -100,12 +115,12 @@ Job Job::open(const std::string &path) {
 void Job::reload() {
   log_ = store_.decisions();
   contents_.clear();
-  std::vector<Recipe> recipes = shipped_recipes();
+  std::vector<Recipe> recipes = job_recipes({});
   std::vector<Source> sources = store_.sources();
   std::stable_partition(sources.begin(), sources.end(), [](const Source &s) { return s.kind == "recipe"; });
   for (const Source &s : sources) {
     SourceContent c = read_source(s.name, store_.source_bytes(s.id), recipes, s.kind);
-    if (c.recipe && c.recipe->reads == "levels") recipes.push_back(*c.recipe);
+    if (c.recipe) recipes.push_back(*c.recipe);
     if (c.source.id != s.id)
       throw InputError(store_.path(), 0, "the source " + s.name + " inside the job has changed: the file is damaged");
     c.source = s;
@@ -207,7 +222,7 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
   for (const auto &[name, bytes] : ordered) {
     try {
       SourceContent c = read_source(name, bytes, recipes, as);
-      if (c.recipe && c.recipe->reads == "levels") recipes.push_back(*c.recipe);
+      if (c.recipe) recipes.push_back(*c.recipe);
       auto same = [&](const SourceContent &k) { return k.source.id == c.source.id; };
       if (std::any_of(contents_.begin(), contents_.end(), same) || std::any_of(read.begin(), read.end(), same)) {
         out.push_back({name, "already here", Intake::Outcome::already_here});

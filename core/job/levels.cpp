@@ -27,7 +27,7 @@ LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double sco
   out.source_id = c.source.id, out.name = c.source.name;
   out.recipe = recipe.name, out.score = score;
   out.used = std::make_shared<Recipe>(recipe);
-  const RecipeReading q = read_with(recipe, level_text(c));
+  const RecipeReading q = read_with(recipe, source_text(c));
   out.unread = q.unread, out.unit_conflict = q.unit_conflict;
   out.first_unread_line = q.first_unread.line, out.first_unread_why = q.first_unread.why;
   LevelRun run;
@@ -245,16 +245,6 @@ void pair_lines(LevelReport &out, double limit) {
 
 } // namespace
 
-std::string_view level_text(const SourceContent &c) { return c.text ? std::string_view(*c.text) : std::string_view{}; }
-
-std::vector<Recipe> job_recipes(const Contents &contents) {
-  std::vector<Recipe> out;
-  for (const auto &c : contents)
-    if (c.recipe && c.recipe->reads == "levels") out.push_back(*c.recipe); // field books are not taken yet
-  out.insert(out.end(), shipped_recipes().begin(), shipped_recipes().end());
-  return out;
-}
-
 std::vector<std::pair<const LevelSource *, const LevelRun *>> LevelReport::runs_of(const LevelLine &l) const {
   std::set<std::string> sights;
   for (const StaffSight &s : l.run.sights) sights.insert(s.id);
@@ -278,29 +268,12 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
   LevelReport out;
   if (std::none_of(contents.begin(), contents.end(), [](const auto &c) { return c.source.kind == "levels"; }))
     return out;
-  const std::vector<Recipe> recipes = job_recipes(contents);
-  std::string known_recipes;
-  for (const Recipe &r : recipes) known_recipes += write_recipe(r);
-  known_recipes = sha256_hex(known_recipes);
+  RecipeChooser chooser(contents, state, "levels", readings.best);
   for (const auto &c : contents) {
     if (c.source.kind != "levels") continue;
-    const auto wanted = state.recipes.find(c.source.id);
-    const Recipe *use = nullptr;
-    double score = 0;
-    if (wanted != state.recipes.end())
-      for (const Recipe &r : recipes)
-        if (r.name == wanted->second.value) use = &r, score = 1;
-    if (!use) {
-      const auto [it, fresh] = readings.best.try_emplace(c.source.id + known_recipes);
-      if (fresh)
-        if (const auto best = best_recipe(recipes, level_text(c), 0)) it->second.emplace(best->index, best->score);
-      if (it->second) use = &recipes[it->second->first], score = it->second->second;
-    }
-    Recipe blank;
-    if (!use || (score < 0.3 && wanted == state.recipes.end()))
-      blank = blank_recipe(level_text(c), c.source.name + ", not said yet"), use = &blank, score = 0;
-    auto &kept = readings.read[c.source.id + write_recipe(*use)];
-    if (!kept) kept = std::make_shared<LevelSource>(read_levels(c, *use, score));
+    const auto choice = chooser.choose(c);
+    auto &kept = readings.read[c.source.id + write_recipe(choice.recipe)];
+    if (!kept) kept = std::make_shared<LevelSource>(read_levels(c, choice.recipe, choice.score));
     out.sources.push_back(*kept);
     out.sources.back().seen = state.seen.count(c.source.id) > 0;
   }

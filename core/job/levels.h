@@ -1,5 +1,6 @@
 #pragma once
 #include "job/occupation.h"
+#include "job/recipe_source.h"
 #include "levelling/height_system.h"
 #include "levelling/line.h"
 #include "network/level_network.h"
@@ -8,16 +9,7 @@
 namespace ampletie {
 
 /// A level file as its recipe reads it.
-struct LevelSource {
-  std::string source_id, name, recipe;
-  std::shared_ptr<const Recipe> used; ///< the recipe itself
-  double score = 0;
-  std::size_t unread = 0;
-  long first_unread_line = 0;
-  std::string first_unread_why, unit_conflict;
-  bool seen = false; ///< the surveyor has looked at what is unread
-  /// Unread pieces block the intake until they were seen.
-  bool blocked() const { return (unread > 0 || !unit_conflict.empty()) && !seen; }
+struct LevelSource : RecipeSource {
   std::vector<LevelRun> runs;
   std::vector<HeightClaim> claims;
 };
@@ -74,17 +66,12 @@ struct LevelReport {
 /// Reads the level files of a job. `readings` keeps what was read of a file with a recipe; it is filled. `places`:
 /// of marks.
 struct LevelReadings {
-  std::map<std::string, std::shared_ptr<const LevelSource>> read;            ///< by source and recipe
-  std::map<std::string, std::optional<std::pair<std::size_t, double>>> best; ///< by source and recipes: index, score
+  std::map<std::string, std::shared_ptr<const LevelSource>> read; ///< by source and recipe
+  RecipeMatches best;
 };
 LevelReport job_levels(const Contents &contents, const JobState &state,
                        const std::map<std::string, PublishedMark> &published, LevelReadings &readings,
                        const LevelPlaces &places);
-
-/// Recipes that a job knows: its own ones and those that ship with the program.
-std::vector<Recipe> job_recipes(const Contents &contents);
-/// Text of a level file, UTF-8.
-std::string_view level_text(const SourceContent &c);
 
 /// Sections between the marks of the network on used lines: ends of lines, known marks, marks with a position, marks
 /// that several lines meet, and named side shots. Turning points between are summed up.

@@ -114,6 +114,8 @@ void apply_setting(JobSettings &s, const std::string &name, const json &v) {
     s.levels.height_correction = v != "no";
   else if (name == "mode")
     s.mode = v == "free" ? DatumMode::free : v == "minimal" ? DatumMode::minimal : DatumMode::held;
+  else
+    apply_traverse_setting(s.traverse, name, v);
 }
 
 } // namespace
@@ -138,7 +140,7 @@ JobState fold(const std::vector<Decision> &log) {
     if (!stands[i]) continue;
     const Decision &d = log[i];
     if (d.verb == "set" && (d.target == "job" || d.target == "solve" || d.target == "limit" || d.target == "weight" ||
-                            d.target == "levels")) {
+                            d.target == "levels" || d.target == "traverse")) {
       for (const auto &[name, v] : d.value.items()) {
         apply_setting(s.settings, name, v);
         s.setting_decisions[name] = d.seq;
@@ -176,6 +178,38 @@ JobState fold(const std::vector<Decision> &log) {
         }
     } else if (d.verb == "set" && d.target.substr(0, 2) == "r-") {
       s.sight_marks[d.target] = {d.value.value("mark", ""), d.seq};
+    } else if (d.verb == "set" && d.target.substr(0, 2) == "t-") {
+      SetupEdits &u = s.setups[d.target];
+      take(d.value, "mark", u.mark, d.seq);
+      take(d.value, "instrument", u.instrument, d.seq);
+      take(d.value, "onward", u.onward, d.seq);
+      take(d.value, "height", u.instrument_height, d.seq);
+      take(d.value, "pressure", u.pressure, d.seq);
+      take(d.value, "temperature", u.temperature, d.seq);
+      if (const auto it = d.value.find("targets"); it != d.value.end() && it->is_object())
+        for (const auto &[name, what] : it->items()) {
+          if (!what.is_object()) continue;
+          SetupEdits::Target &t = u.targets[name];
+          take(what, "mark", t.mark, d.seq);
+          take(what, "kind", t.kind, d.seq);
+          take(what, "height", t.height, d.seq);
+          take(what, "constant", t.constant, d.seq);
+        }
+    } else if (d.verb == "set" && d.target.substr(0, 2) == "p-") {
+      PointingEdits &p = s.pointings[d.target];
+      take(d.value, "mark", p.mark, d.seq);
+      take(d.value, "height", p.height, d.seq);
+      take(d.value, "constant", p.constant, d.seq);
+    } else if (d.verb == "set" && d.target.substr(0, 9) == "traverse:") {
+      RouteEdits &r = s.routes[d.target.substr(9)];
+      take(d.value, "name", r.name, d.seq);
+      take(d.value, "balance", r.balance, d.seq);
+      take(d.value, "angles", r.angles, d.seq);
+      take(d.value, "heights", r.heights, d.seq);
+      take(d.value, "start_east", r.start_east, d.seq);
+      take(d.value, "start_north", r.start_north, d.seq);
+      take(d.value, "start_bearing", r.start_bearing_deg, d.seq);
+      take(d.value, "start_height", r.start_height, d.seq);
     } else if (d.verb == "set" && d.target.substr(0, 6) == "staff:") {
       if (const auto x = d.value.find("scale"); x != d.value.end() && x->is_number())
         s.staffs[d.target.substr(6)] = {x->get<double>(), d.seq};
@@ -185,6 +219,13 @@ JobState fold(const std::vector<Decision> &log) {
       InstrumentCard &card = s.instruments[d.target.substr(11)];
       take(d.value, "sd", card.sd_mm_km, d.seq);
       take(d.value, "sd-setup", card.sd_mm_setup, d.seq);
+      for (const CardEntry &e : station_card())
+        if (const auto it = d.value.find(e.name); it != d.value.end()) {
+          if (it->is_number())
+            card.station[e.name] = {it->get<double>(), d.seq};
+          else
+            card.station.erase(e.name);
+        }
       take(d.value, "until", card.until, d.seq);
       if (const auto it = d.value.find("collimation"); it != d.value.end() && it->is_object())
         for (const auto &[day, slope] : it->items()) {
@@ -406,6 +447,66 @@ const std::vector<SettingInfo> &setting_catalogue() {
        K::number, 0.1, 50},
       {"weight", "height", "Antenna height", "mm", "Standard deviation of a measured antenna height.", K::number, 0.1,
        50},
+      {"weight", "direction", "Directions", "″",
+       "Standard deviation of a direction from both faces in one set, of instruments without a card.", K::number, 0.1,
+       60},
+      {"weight", "zenith", "Zenith angles", "″", "The same of a zenith angle.", K::number, 0.1, 60},
+      {"weight", "distance", "Distances", "mm", "Constant part of the standard deviation of a measured distance.",
+       K::number, 0.1, 50},
+      {"weight", "distance-ppm", "Distances, per length", "ppm", "The part that grows with length.", K::number, 0, 50},
+      {"weight", "pointing", "Pointing", "mm",
+       "How well a target is met across the line of sight; what counts on short sights.", K::number, 0, 10},
+      {"weight", "station-centring", "Station centring", "mm",
+       "Standard deviation of the centring of a total station, each direction.", K::number, 0, 50},
+      {"weight", "target-centring", "Target centring", "mm", "The same of a target.", K::number, 0, 50},
+      {"weight", "station-height", "Instrument and target height", "mm",
+       "Standard deviation of a measured instrument or target height.", K::number, 0, 50},
+      {"traverse", "k", "Refraction of sights", "",
+       "Coefficient of refraction that a set-up starts from; its own is an unknown of the network.", K::number, -2, 3},
+      {"weight", "k-sd", "Refraction of sights", "",
+       "How far the coefficient of a set-up may be from that (common practice: 0.1 to 0.2).", K::number, 0.001, 2},
+      {"weight", "deflection", "Plumb line", "″",
+       "Standard deviation of the deflection of the vertical that the geoid's grid gives (mountains: 10).", K::number,
+       0.01, 60},
+      {"weight", "edm-scale", "Scale of distances", "ppm",
+       "How far the scale of an instrument's distances may be off; above 0 it is an unknown of the network.", K::number,
+       0, 50},
+      {"weight", "edm-constant", "Constant of distances", "mm", "The same of the constant of instrument and prism.",
+       K::number, 0, 50},
+      {"traverse", "air", "Air", "",
+       "Whether the distances in the books carry the correction for the booked pressure and temperature already. A book "
+       "that states its ppm settles it.",
+       K::choice, 0, 0, "applied by the instrument|to be applied"},
+      {"traverse", "reduce-to", "Traverse in", "",
+       "Grid: lengths carry the scale factor, directions the arc-to-chord correction. Ground: horizontal lengths as "
+       "they are, at the height of each leg.",
+       K::choice, 0, 0, "grid|ground"},
+      {"traverse", "angles", "Angular share", "", "How an angular misclosure is shared out before coordinates.",
+       K::choice, 0, 0, "equal|inverse to length|none"},
+      {"traverse", "balance", "Balance", "", "The balance that a traverse's provisional coordinates take.", K::choice,
+       0, 0, "none|compass rule|transit rule|Crandall|least squares"},
+      {"traverse", "heights", "Height share", "", "How a height misclosure is shared out.", K::choice, 0, 0,
+       "length|equal|none"},
+      {"limit", "spread-direction", "Spread of directions", "″",
+       "Largest less smallest direction of the sets; 0: derived from the instrument, pointing and length.", K::number,
+       0, 600},
+      {"limit", "spread-zenith", "Spread of zenith angles", "″", "The same of zenith angles; 0: derived.", K::number, 0,
+       600},
+      {"limit", "spread-distance", "Spread of distances", "mm", "The same of distances; 0: derived.", K::number, 0,
+       100},
+      {"limit", "traverse-order", "Traverse", "",
+       "What a traverse may miss: propagated from the standards of its observations, own limits below, or a class of a "
+       "published standard (FGCC 1984).",
+       K::choice, 0, 0,
+       "propagated|own|first order|second order, class I|second order, class II|third order, class I|third order, "
+       "class II"},
+      {"limit", "traverse-angle", "Traverse, angles", "″/√n",
+       "Own limit of an angular misclosure: this much times the root of the number of angles.", K::number, 0.1, 600},
+      {"limit", "traverse-ratio", "Traverse, length", "1 : n", "Own limit of a linear misclosure against the length.",
+       K::number, 100, 1000000},
+      {"limit", "known-mark", "Known mark", "mm",
+       "What a known mark may come out elsewhere from a set-up; 0: derived from its accuracy and the sight's.",
+       K::number, 0, 1000},
       {"job", "mode", "Datum", "",
        "Held: marks as said. Minimal: only one held mark per group. Free: no mark is favoured.", K::choice, 0, 0,
        "held|minimal|free"},
@@ -458,7 +559,7 @@ std::string setting_text(const JobSettings &s, const std::string &n) {
   if (n == "staff-temperature") return fmt::format("{:g}", l.staff_temperature);
   if (n == "height-correction") return l.height_correction ? "yes" : "no";
   if (n == "mode") return datum_mode_name(s.mode);
-  return {};
+  return traverse_setting_text(s.traverse, n);
 }
 
 json setting_value(const std::string &name, const std::string &text) {

@@ -6,6 +6,8 @@
 #include "levelling/line.h"
 #include "network/network.h"
 #include "time/shown_time.h"
+#include "traverse/route.h"
+#include "traverse/setup.h"
 #include <map>
 
 namespace ampletie {
@@ -58,11 +60,50 @@ struct LevelSettings {
   }
 };
 
-/// What is known of one level: by its certificate, and by tests in the field.
+/// How set-ups and traverses are reduced, judged and weighted.
+struct TraverseSettings {
+  InstrumentStandard standard; ///< of instruments without a card of their own
+  double k = 0.13, k_sd = 0.15;
+  double deflection_sd_s = 3;                       ///< of a plumb line from the geoid's grid, seconds
+  double edm_scale_sd_ppm = 0, edm_constant_sd = 0; ///< 0: no unknown; m
+  bool air_applied = true; ///< the instrument has put in the air as booked, where the book states no ppm
+  bool grid = true;                                 ///< else on the ground, without scale and arc-to-chord
+  AngleShare angles = AngleShare::equal;
+  HeightShare heights = HeightShare::length;
+  Balance balance = Balance::compass;
+  double spread_direction_s = 0, spread_zenith_s = 0, spread_distance = 0; ///< 0: from the standard; m
+  std::string order = "propagated";              ///< "own", or a class of a published standard
+  double angle_limit_s = 10, ratio_limit = 5000; ///< own: k of k·√n, seconds; 1 : n
+  double known_mark = 0;                         ///< 0: propagated; m
+};
+
+/// What was decided about a set-up.
+struct SetupEdits {
+  Decided<std::optional<std::string>> mark, instrument, onward; ///< onward: next mark of the route; empty: none
+  Decided<std::optional<double>> instrument_height, pressure, temperature;
+  struct Target {
+    Decided<std::optional<std::string>> mark, kind;
+    Decided<std::optional<double>> height, constant;
+  };
+  std::map<std::string, Target> targets; ///< by the name in the book
+};
+/// What was decided about a single pointing.
+struct PointingEdits {
+  Decided<std::optional<std::string>> mark;
+  Decided<std::optional<double>> height, constant;
+};
+/// What was decided about a traverse, by the set-up that it starts from.
+struct RouteEdits {
+  Decided<std::optional<std::string>> name, balance, angles, heights;
+  Decided<std::optional<double>> start_east, start_north, start_bearing_deg, start_height;
+};
+
+/// What is known of one level or total station: by its certificate, and by tests in the field.
 struct InstrumentCard {
   Decided<std::optional<double>> sd_mm_km, sd_mm_setup;  ///< of a single run
   Decided<std::optional<std::string>> until;             ///< last day of the certificate, "2026-12-31"
   std::map<std::string, Decided<double>> lines_of_sight; ///< day of the test → slope, mm/m
+  std::map<std::string, Decided<double>> station;        ///< of a total station: entry of `station_card` → value
   /// The slope that counts on a day: of the last test up to it, of the first one when all came later; without a day
   /// that of the last test. Null when there was none.
   const std::pair<const std::string, Decided<double>> *line_of_sight(const std::string &day) const;
@@ -94,6 +135,7 @@ struct JobSettings {
   double worst_transformation_m = 0.02;
   TimeStyle times;
   LevelSettings levels;
+  TraverseSettings traverse;
   DatumMode mode = DatumMode::held;
 };
 
@@ -103,6 +145,9 @@ struct JobState {
   std::map<std::string, long> setting_decisions; ///< setting name → decision
   std::map<std::string, OccupationEdits> occupations;
   std::map<std::string, RunEdits> runs;
+  std::map<std::string, SetupEdits> setups;
+  std::map<std::string, PointingEdits> pointings;
+  std::map<std::string, RouteEdits> routes;                ///< by the set-up that a traverse starts from
   std::map<std::string, Decided<double>> staffs;           ///< staff → scale of its graduation, ppm
   std::map<std::string, InstrumentCard> instruments;       ///< by serial number, as the books write it
   std::map<std::string, Decided<double>> gravity;          ///< mark → measured, m/s²
@@ -122,6 +167,19 @@ struct JobState {
   /// The mark that a name stands for.
   std::string mark_name(std::string name) const;
 };
+
+/// Settings of traverses by name; the first is false for a name that is none of them.
+bool apply_traverse_setting(TraverseSettings &t, const std::string &name, const nlohmann::json &value);
+std::string traverse_setting_text(const TraverseSettings &t, const std::string &name);
+
+/// Entries of a total station's card: name, label, unit, sentence.
+struct CardEntry {
+  const char *name, *label, *unit, *sentence;
+  double least, most;
+};
+const std::vector<CardEntry> &station_card();
+/// Accuracies and constants of an instrument: its card over the job's defaults.
+InstrumentStandard instrument_standard(const JobState &s, const std::string &instrument);
 
 /// For each decision, whether it stands: withdrawals undo what they name, and can be withdrawn themselves.
 std::vector<bool> standing(const std::vector<Decision> &log);

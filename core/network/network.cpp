@@ -1,8 +1,8 @@
 #include "network/network.h"
 #include "adjustment/statistics.h"
 #include "base/error.h"
-#include "network/blocks.h"
 #include "network/groups.h"
+#include "network/problem.h"
 #include <Eigen/Dense>
 #include <algorithm>
 #include <fmt/format.h>
@@ -12,41 +12,10 @@
 namespace ampletie {
 namespace {
 
-bool holds_plan(Hold h) { return h == Hold::full || h == Hold::plan; }
-bool holds_height(Hold h) { return h == Hold::full || h == Hold::height; }
-
 std::string listed(const std::vector<std::string> &names) {
   std::string out;
   for (std::size_t i = 0; i < names.size() && i < 4; ++i) out += (i ? ", " : "") + names[i];
   if (names.size() > 4) out += fmt::format(" and {} more", names.size() - 4);
-  return out;
-}
-
-/// Which marks stay fixed in a mode: the held ones, or one per group.
-std::map<std::string, Hold> effective_holds(const NetworkInput &in) {
-  std::map<std::string, Hold> out;
-  for (const auto &m : in.marks) out[m.name] = m.hold == Hold::check ? Hold::none : m.hold;
-  if (in.mode == DatumMode::held) return out;
-  Groups g;
-  for (const auto &v : in.vectors) g.join(v.from, v.to);
-  // Minimal: the first held mark of every group, else its first mark; only a shift of the group is open. Marks that
-  // only levels lead to take their height from where the levels come from, or one of them is the start.
-  Groups heights = g;
-  for (const auto &l : in.levels) heights.join(l.from, l.to);
-  std::set<std::string> from_vectors;
-  for (const auto &m : in.marks)
-    if (m.plan_known) from_vectors.insert(heights.root(m.name));
-  std::map<std::string, std::string> chosen;
-  for (const auto &m : in.marks)
-    if (m.plan_known && holds_plan(m.hold) && holds_height(m.hold)) chosen.emplace(g.root(m.name), m.name);
-  for (const auto &m : in.marks) {
-    if (m.plan_known)
-      chosen.emplace(g.root(m.name), m.name);
-    else if (!from_vectors.count(heights.root(m.name)))
-      chosen.emplace("levels " + heights.root(m.name), m.name);
-  }
-  for (auto &[name, h] : out) h = Hold::none;
-  for (const auto &[root, name] : chosen) out[name] = Hold::full;
   return out;
 }
 
@@ -84,70 +53,6 @@ Eigen::VectorXd influence(const Problem &p, const AdjustmentResult &r, int param
   return r.normals->solve(rhs);
 }
 
-struct Built {
-  Problem problem;
-  std::map<std::string, MarkAxes> axes;
-};
-
-/// The geoid's correction surface. Up to some hundred marks it is known by its values at the marks themselves; beyond
-/// that by nodes a fifth of a correlation length apart, bilinear between (off by 2 % of its standard deviation).
-struct Surface {
-  std::vector<Eigen::Vector2d> places; // m, from the first mark
-  std::size_t columns = 0;             // 0: the places are the marks
-  Eigen::Vector2d low = Eigen::Vector2d::Zero();
-  double step = 1;
-
-  Surface(const std::vector<Eigen::Vector2d> &marks, double correlation) {
-    if (marks.size() <= 300) {
-      places = marks;
-      return;
-    }
-    low = marks.front();
-    Eigen::Vector2d high = marks.front();
-    for (const auto &m : marks) low = low.cwiseMin(m), high = high.cwiseMax(m);
-    step = correlation / 5;
-    // Very wide networks get a coarser surface rather than thousands of nodes.
-    while (std::max(1.0, (high - low).x() / step + 1) * std::max(1.0, (high - low).y() / step + 1) > 600) step *= 1.5;
-    const Eigen::Vector2d middle = (low + high) / 2;
-    columns = static_cast<std::size_t>(std::ceil((high - low).x() / step)) + 1;
-    const auto rows = static_cast<std::size_t>(std::ceil((high - low).y() / step)) + 1;
-    low = middle - Eigen::Vector2d(static_cast<double>(columns - 1), static_cast<double>(rows - 1)) * step / 2;
-    for (std::size_t r = 0; r < rows; ++r)
-      for (std::size_t c = 0; c < columns; ++c)
-        places.push_back(low + step * Eigen::Vector2d(static_cast<double>(c), static_cast<double>(r)));
-  }
-  std::vector<std::pair<int, double>> weights(std::size_t mark, const Eigen::Vector2d &at, int first) const {
-    if (columns == 0) return {{first + static_cast<int>(mark), 1.0}};
-    const Eigen::Vector2d q = (at - low) / step;
-    const std::size_t rows = places.size() / columns;
-    const auto cell = [](double x, std::size_t n) {
-      return static_cast<std::size_t>(std::clamp(std::floor(x), 0.0, std::max(0.0, static_cast<double>(n) - 2)));
-    };
-    const std::size_t c = cell(q.x(), columns), r = cell(q.y(), rows);
-    const double u = columns > 1 ? q.x() - static_cast<double>(c) : 0,
-                 v = rows > 1 ? q.y() - static_cast<double>(r) : 0;
-    std::vector<std::pair<int, double>> out;
-    for (const auto &[dc, dr, w] :
-         {std::tuple{0, 0, (1 - u) * (1 - v)}, {1, 0, u * (1 - v)}, {0, 1, (1 - u) * v}, {1, 1, u * v}})
-      if (w != 0)
-        out.emplace_back(
-            first + static_cast<int>((r + static_cast<std::size_t>(dr)) * columns + c + static_cast<std::size_t>(dc)),
-            w);
-    return out;
-  }
-};
-
-/// Places of the marks on a plane through the first one, m.
-std::vector<Eigen::Vector2d> plane_places(const NetworkInput &in) {
-  const Mat3 axes = local_axes(to_geodetic(in.marks.front().position.xyz));
-  std::vector<Eigen::Vector2d> out;
-  for (const auto &m : in.marks) {
-    const Vec3 enu = axes * (m.position.xyz - in.marks.front().position.xyz);
-    out.emplace_back(enu.x(), enu.y());
-  }
-  return out;
-}
-
 /// Values of a mark's east, north, up.
 Vec3 enu_of(const MarkAxes &a, const AdjustmentResult &r) {
   const MarkMap m = enu_map(a);
@@ -169,86 +74,6 @@ Eigen::VectorXd follow(const MarkMap &m, const AdjustmentResult &r, const Eigen:
   return out;
 }
 
-Built build(const NetworkInput &in, NetworkResult &out) {
-  Built b;
-  const auto holds = effective_holds(in);
-  auto add = [&](const std::string &name, bool fixed) { b.problem.parameters.push_back({name, 0.0, fixed}); };
-  for (const auto &m : in.marks) {
-    MarkAxes a;
-    a.first = static_cast<int>(b.problem.parameters.size());
-    a.origin = m.position.xyz;
-    a.axes = local_axes(to_geodetic(a.origin));
-    a.physical_origin = to_geodetic(a.origin).h - m.undulation;
-    if (!b.axes.emplace(m.name, a).second) throw InputError("the mark " + m.name + " is given twice");
-    out.parameter[m.name] = a.first;
-    const Hold h = holds.at(m.name);
-    add(m.name + " east", holds_plan(h) || !m.plan_known);
-    add(m.name + " north", holds_plan(h) || !m.plan_known);
-    add(m.name + " up", holds_height(h));
-    if (h == Hold::weighted) {
-      if (m.published_sd.minCoeff() <= 0)
-        throw InputError(m.name + " cannot be weighted: no standard deviations were published for it");
-      b.problem.blocks.push_back(
-          coordinate_block(m.name, a.first, Vec3::Zero(), m.published_sd.cwiseAbs2().asDiagonal()));
-    }
-  }
-  const bool physical = std::any_of(in.marks.begin(), in.marks.end(), [](const auto &m) { return m.physical; });
-  if (in.geoid && (physical || !in.levels.empty())) {
-    if (!(in.geoid->sd > 0) || !(in.geoid->correlation > 0))
-      throw InputError("the geoid has no stated accuracy: it cannot join levels to vectors");
-    const auto places = plane_places(in);
-    const Surface surface(places, in.geoid->correlation);
-    const int first = static_cast<int>(b.problem.parameters.size());
-    out.geoid_nodes = static_cast<int>(surface.places.size());
-    for (std::size_t i = 0; i < surface.places.size(); ++i) add("geoid node " + std::to_string(i + 1), false);
-    b.problem.blocks.push_back(geoid_block(first, surface.places, in.geoid->sd, in.geoid->correlation));
-    for (std::size_t i = 0; i < in.marks.size(); ++i) {
-      MarkAxes &a = b.axes.at(in.marks[i].name);
-      a.surface = surface.weights(i, places[i], first);
-      if (in.marks[i].physical) a.lift = a.surface;
-      out.lift[in.marks[i].name] = a.lift;
-    }
-  }
-  for (const auto &l : in.levels) {
-    const auto from = b.axes.find(l.from), to = b.axes.find(l.to);
-    if (from == b.axes.end() || to == b.axes.end())
-      throw InputError("the levelled difference " + l.from + " to " + l.to + " ends at a mark without a position");
-    b.problem.blocks.push_back(level_block(l, from->second, to->second));
-  }
-  std::map<std::string, int> set_ups;
-  std::set<std::string> in_use;
-  for (const auto &v : in.vectors) in_use.insert({v.from_set_up, v.to_set_up});
-  if (in.set_up_unknowns)
-    for (const auto &s : in.set_ups) {
-      if (!in_use.count(s.id)) continue;
-      const int first = static_cast<int>(b.problem.parameters.size());
-      set_ups[s.id] = first;
-      out.set_ups.push_back(s.id);
-      for (const char *what : {" centring east", " centring north", " antenna height"}) add(s.id + what, false);
-      b.problem.blocks.push_back(set_up_block(s, first));
-    }
-  std::map<std::string, const NetworkSession *> session_of;
-  for (const auto &s : in.sessions)
-    for (const auto &id : s.vectors) session_of[id] = &s;
-  std::map<const NetworkSession *, std::map<std::string, std::unique_ptr<LinearBlock>>> members;
-  for (const auto &v : in.vectors) {
-    const auto from = b.axes.find(v.from), to = b.axes.find(v.to);
-    if (from == b.axes.end() || to == b.axes.end())
-      throw InputError("vector " + v.id + " ends at a mark without a position");
-    auto set_up = [&](const std::string &id) {
-      const auto it = set_ups.find(id);
-      return it == set_ups.end() ? -1 : it->second;
-    };
-    auto block = vector_block(v, from->second, to->second, set_up(v.from_set_up), set_up(v.to_set_up));
-    if (const auto s = session_of.find(v.id); s != session_of.end())
-      members[s->second][v.id] = std::move(block);
-    else
-      b.problem.blocks.push_back(std::move(block));
-  }
-  for (const auto &[session, own] : members) b.problem.blocks.push_back(session_block(*session, own));
-  return b;
-}
-
 void accuracy95(const Mat3 &cov, double &plan, double &up) {
   plan = circle95(ellipse(cov.topLeftCorner<2, 2>()));
   up = factor95(1) * std::sqrt(std::max(0.0, cov(2, 2)));
@@ -266,7 +91,7 @@ std::vector<ControlCheck> check_control(const NetworkInput &in, const Progress &
     without.marks[i].hold = Hold::none;
     if (!datum_defects(without).empty()) continue;
     NetworkResult r;
-    Built b = build(without, r);
+    NetworkProblem b = build_problem(without, r);
     r.adjustment = adjust(b.problem, in.options, progress);
     ControlCheck c;
     c.mark = in.marks[i].name;
@@ -324,7 +149,12 @@ std::vector<std::string> datum_defects(const NetworkInput &in) {
   if (in.mode != DatumMode::held) return {};
   std::vector<std::string> out;
   Groups g;
-  for (const auto &v : in.vectors) g.join(v.from, v.to);
+  std::set<std::string> with_vectors;
+  for (const auto &v : in.vectors) {
+    g.join(v.from, v.to);
+    with_vectors.insert({v.from, v.to});
+  }
+  join_sights(g, in);
   Groups by_height = g;
   for (const auto &l : in.levels) by_height.join(l.from, l.to);
   std::set<std::string> with_height;
@@ -342,6 +172,14 @@ std::vector<std::string> datum_defects(const NetworkInput &in) {
       height = height || weighted || holds_height(m->hold);
       names.push_back(m->name);
     }
+    // Sights alone turn around a single mark; vectors bring the bearing with them.
+    const auto in_plan = std::count_if(members.begin(), members.end(), [](const NetworkMark *m) {
+      return m->hold == Hold::weighted || holds_plan(m->hold);
+    });
+    if (plan && height && members.size() > 1 && in_plan < 2 && members.front()->plan_known &&
+        std::none_of(members.begin(), members.end(), [&](const auto *m) { return with_vectors.count(m->name) > 0; }))
+      out.push_back(fmt::format("{} hang on one held mark by sights alone: hold a second one, which gives the bearing",
+                                listed(names)));
     if (plan && height) continue;
     const std::string what = plan ? "in height" : height ? "in plan" : "to no held mark";
     if (plan || height)
@@ -358,11 +196,11 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
   check_tags(in);
   const auto defects = datum_defects(in);
   if (!defects.empty()) throw InputError("no datum: " + defects.front());
-  if (in.vectors.empty() && in.levels.empty())
-    throw InputError("there is nothing to adjust: no vectors and no levels are used");
+  if (in.vectors.empty() && in.levels.empty() && in.stations.empty())
+    throw InputError("there is nothing to adjust: no vectors, no levels and no sights are used");
   NetworkResult out;
   out.mode = in.mode;
-  Built b = build(in, out);
+  NetworkProblem b = build_problem(in, out);
   try {
     out.adjustment = adjust(b.problem, in.options, progress);
   } catch (const SingularError &e) {
@@ -430,6 +268,12 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     neighbours[v.from].insert(v.to);
     neighbours[v.to].insert(v.from);
   }
+  std::map<std::string, std::set<std::string>> sighted;
+  for (const auto &s : in.stations)
+    for (const auto &t : s.sights) {
+      sighted[s.mark].insert(t.to), sighted[t.to].insert(s.mark);
+      neighbours[s.mark].insert(t.to), neighbours[t.to].insert(s.mark);
+    }
   std::map<std::string, int> levelled;
   for (const auto &l : in.levels) {
     ++levelled[l.from], ++levelled[l.to];
@@ -498,8 +342,20 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     if (n) q.local_plan95 /= n, q.local_up95 /= n;
     q.set_ups = static_cast<int>(erections[m.name].size());
     // A set-up fixes a mark, and so does a levelled difference in height.
-    q.independent_checks = std::max(0, (m.plan_known ? q.set_ups : q.levels) - 1);
+    q.sighted_from = static_cast<int>(sighted[m.name].size());
+    q.independent_checks = std::max(0, (m.plan_known ? q.set_ups + q.sighted_from : q.levels) - 1);
     out.marks.push_back(std::move(q));
+  }
+  for (auto &[id, s] : out.stations) {
+    const StationUnknowns &u = b.stations.at(id);
+    const auto value = [&](int p) { return p < 0 ? 0.0 : r.values[static_cast<std::size_t>(p)]; };
+    const auto own = std::find_if(in.stations.begin(), in.stations.end(), [&](const auto &x) { return x.id == id; });
+    s.orientation = value(u.orientation);
+    s.k = own->k + value(u.refraction);
+    s.k_sd = u.refraction < 0 ? own->k_sd : std::sqrt(r.covariance(u.refraction, u.refraction));
+    s.deflection = own->deflection;
+    if (u.deflection >= 0)
+      s.deflection += Eigen::Vector2d(value(u.deflection), value(u.deflection + u.deflection_step));
   }
   if (in.mode == DatumMode::held) out.control = check_control(in, progress);
   out.blocks = std::move(b.problem.blocks);

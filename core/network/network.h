@@ -48,6 +48,32 @@ struct GeoidPrior {
   double sd = 0, correlation = 10e3; ///< m
 };
 
+/// What a total station saw of one target, means over its sets, corrected for instrument and air; NaN: not measured.
+/// Radians, m.
+struct NetworkSight {
+  std::string id, to;
+  double direction = 0, zenith = 0, distance = 0;
+  double zenith_sd = 0, distance_sd = 0;
+  double target_height = 0, target_centring = 0.001, target_height_sd = 0.001;
+};
+/// One erection of a total station. Its centring, height, orientation, refraction and plumb line are unknowns, all but
+/// the orientation with a prior (geodesy.md 5, 6, 16).
+struct NetworkStation {
+  std::string id, mark, instrument;
+  double height = 0;                          ///< of the instrument, m
+  Vec3 set_up_sd = Vec3(0.001, 0.001, 0.001); ///< centring east, north; height; m
+  std::vector<NetworkSight> sights;           ///< each mark once
+  Eigen::MatrixXd direction_covariance;       ///< of the directions in their order, rad²
+  double k = 0.13, k_sd = 0.15;               ///< refraction; sd 0: fixed
+  Eigen::Vector2d deflection{0, 0};           ///< ξ, η of the geoid's grid at the mark, radians
+};
+struct PlumbPrior {
+  double sd = 1.5e-5, correlation = 10e3; ///< radians; m; sd 0: the grid's deflections are fixed
+};
+struct EdmPrior {
+  double scale_sd = 0, constant_sd = 0; ///< of each instrument; m; both 0: no unknowns
+};
+
 enum class DatumMode { held, minimal, free };
 std::string datum_mode_name(DatumMode m);
 
@@ -57,6 +83,9 @@ struct NetworkInput {
   std::vector<NetworkVector> vectors;
   std::vector<NetworkSession> sessions;
   std::vector<NetworkLevel> levels;
+  std::vector<NetworkStation> stations;
+  PlumbPrior plumb;
+  EdmPrior edm;
   std::optional<GeoidPrior> geoid; ///< needed where levels or physical heights meet vectors
   DatumMode mode = DatumMode::held;
   bool set_up_unknowns = true; ///< off only to show in tests what they are worth
@@ -76,6 +105,7 @@ struct AdjustedMark {
   bool plan_known = true;        ///< false: only levels lead to it; its east and north mean nothing
   int levels = 0;                ///< levelled differences that end here
   int set_ups = 0;               ///< independent erections that used vectors start from
+  int sighted_from = 0;          ///< marks that sights of total stations connect it with
   int independent_checks = 0;    ///< beyond the first
   Vec3 shift_enu = Vec3::Zero(); ///< adjusted − a-priori, for check marks: against the published coordinates
 };
@@ -99,6 +129,11 @@ struct NetworkResult {
   std::map<std::string, std::vector<std::pair<int, double>>> lift; ///< as in `MarkAxes`
   int geoid_nodes = 0;                                             ///< of the correction surface; 0: there is none
   std::vector<std::string> set_ups;                                ///< ids in the order of their parameters
+  struct StationResult {
+    double orientation = 0, k = 0, k_sd = 0; ///< azimuth of the circle's zero; refraction
+    Eigen::Vector2d deflection{0, 0};        ///< ξ, η, adjusted; radians
+  };
+  std::map<std::string, StationResult> stations; ///< by set-up
 };
 
 /// Why a network has no datum, in words with the cure; empty when it has one.

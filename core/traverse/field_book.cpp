@@ -48,7 +48,7 @@ private:
     if (const std::string mark = text(r, "station"); !mark.empty()) {
       finish();
       open_ = true;
-      setup_.source_id = source_, setup_.mark = mark, setup_.line = r.line;
+      setup_.source_id = source_, setup_.mark = setup_.booked = mark, setup_.line = r.line;
       setup_.instrument = text(r, "instrument").empty() ? instrument_ : text(r, "instrument");
       setup_.day = text(r, "date").empty() ? day_ : text(r, "date");
       setup_.instrument_height = 0;
@@ -92,7 +92,7 @@ private:
 
   void pointing(const RecipeRecord &r) {
     Pointing p;
-    p.target = text(r, "target"), p.line = r.line;
+    p.target = p.booked = text(r, "target"), p.line = r.line;
     p.circle = number(r, "circle"), p.zenith = number(r, "zenith"), p.slope = number(r, "slope");
     if (!std::isfinite(p.circle) && !std::isfinite(p.zenith) && !std::isfinite(p.slope)) return;
     if (!open_) return trouble(r.line, "a pointing before any set-up");

@@ -115,6 +115,19 @@ void check(const TraverseInput &t) {
       throw InputError(fmt::format("the angle at {} has no standard deviation", t.stations[i].mark));
 }
 
+/// How the end moves when the start's bearing turns.
+Eigen::Vector2d turned(const TraverseInput &t, const PlanePoint &end) {
+  return {end.north - t.start.north, -(end.east - t.start.east)};
+}
+/// Of the end against the start, as far as what is known makes it; a shared angular misclosure takes half of a wrong
+/// bearing away, on the mean.
+Eigen::Matrix2d known_covariance(const TraverseInput &t, const PlanePoint &end, bool shared) {
+  const Eigen::Vector2d turn = turned(t, end);
+  const double v =
+      shared ? (std::pow(t.start_bearing_sd, 2) + std::pow(t.end_bearing_sd, 2)) / 4 : std::pow(t.start_bearing_sd, 2);
+  return t.known_covariance + turn * turn.transpose() * v;
+}
+
 /// Corrections of the legs' east and north parts that close the coordinates.
 std::vector<PlanePoint> corrections(Balance how, const Route &r, const std::vector<double> &b, double fe, double fn) {
   std::vector<PlanePoint> out(r.legs());
@@ -198,6 +211,28 @@ std::string balance_name(Balance b) {
   return "none";
 }
 
+std::string angle_share_name(AngleShare a) {
+  return a == AngleShare::none ? "none" : a == AngleShare::equal ? "equal" : "inverse to length";
+}
+std::string height_share_name(HeightShare h) {
+  return h == HeightShare::none ? "none" : h == HeightShare::equal ? "equal" : "length";
+}
+Balance balance_by_name(std::string_view name) {
+  for (Balance b : all_balances())
+    if (balance_name(b) == name) return b;
+  throw InputError(fmt::format("\"{}\" is no way to balance a traverse", name));
+}
+AngleShare angle_share_by_name(std::string_view name) {
+  for (AngleShare a : {AngleShare::none, AngleShare::equal, AngleShare::inverse_length})
+    if (angle_share_name(a) == name) return a;
+  throw InputError(fmt::format("\"{}\" is no way to share an angular misclosure", name));
+}
+HeightShare height_share_by_name(std::string_view name) {
+  for (HeightShare h : {HeightShare::none, HeightShare::equal, HeightShare::length})
+    if (height_share_name(h) == name) return h;
+  throw InputError(fmt::format("\"{}\" is no way to share a height misclosure", name));
+}
+
 TraverseResult compute_traverse(const TraverseInput &input, AngleShare how, HeightShare height_share) {
   check(input);
   TraverseInput t = input;
@@ -215,7 +250,7 @@ TraverseResult compute_traverse(const TraverseInput &input, AngleShare how, Heig
   c.has_angular = t.end_bearing.has_value() && t.stations.back().has_angle;
   if (c.has_angular) {
     c.angular = small_angle(measured.back() - *t.end_bearing);
-    double variance = 0;
+    double variance = std::pow(t.start_bearing_sd, 2) + std::pow(t.end_bearing_sd, 2);
     for (std::size_t i : route.angles()) variance += std::pow(t.stations[i].angle_sd, 2);
     c.angular_sd = std::sqrt(variance);
     out.angle_shares = route.shares(c.angular, how);
@@ -230,7 +265,8 @@ TraverseResult compute_traverse(const TraverseInput &input, AngleShare how, Heig
     c.east = p.back().east - t.end->east, c.north = p.back().north - t.end->north;
     c.linear = std::hypot(c.east, c.north);
     if (c.linear > 0.0005) c.ratio = c.length / c.linear;
-    const Eigen::Matrix2d q = route.covariance(route.influence(last, p, b, c.has_angular ? how : AngleShare::none));
+    const Eigen::Matrix2d q = route.covariance(route.influence(last, p, b, c.has_angular ? how : AngleShare::none)) +
+                              known_covariance(t, p.back(), c.has_angular && how != AngleShare::none);
     const Eigen::Vector2d u = c.linear > 0 ? Eigen::Vector2d(c.east, c.north) / c.linear : Eigen::Vector2d(1, 0);
     c.linear_sd = std::sqrt(u.dot(q * u));
   }
@@ -247,7 +283,16 @@ TraverseResult compute_traverse(const TraverseInput &input, AngleShare how, Heig
       j.bottomRows(2) = route.influence(last, p_measured, measured, AngleShare::none);
       m.tail(2) << p_measured.back().east - t.end->east, p_measured.back().north - t.end->north;
     }
-    const Eigen::MatrixXd inverse = route.covariance(j).inverse();
+    Eigen::MatrixXd known = Eigen::MatrixXd::Zero(rows, rows);
+    if (c.has_linear) known.bottomRightCorner<2, 2>() = known_covariance(t, p_measured.back(), false);
+    if (c.has_angular) {
+      known(0, 0) = std::pow(t.start_bearing_sd, 2) + std::pow(t.end_bearing_sd, 2);
+      if (c.has_linear) {
+        const Eigen::Vector2d turn = turned(t, p_measured.back()) * std::pow(t.start_bearing_sd, 2);
+        known.block<1, 2>(0, 1) = turn.transpose(), known.block<2, 1>(1, 0) = turn;
+      }
+    }
+    const Eigen::MatrixXd inverse = (route.covariance(j) + known).inverse();
     c.statistic = m.dot(inverse * m);
     c.limit = chi_square_limit(c.degrees);
     if (c.statistic > c.limit)
@@ -273,7 +318,7 @@ TraverseResult compute_traverse(const TraverseInput &input, AngleShare how, Heig
   bool rises = t.start_height.has_value();
   for (std::size_t i = 0; i < last; ++i) rises = rises && t.stations[i].has_rise;
   if (rises) {
-    double h = *t.start_height, variance = 0;
+    double h = *t.start_height, variance = std::pow(t.known_height_sd, 2);
     raw_height[0] = h;
     for (std::size_t i = 0; i < last; ++i) {
       h += t.stations[i].rise;

@@ -24,6 +24,10 @@ struct TraverseInput {
   std::optional<PlanePoint> end;     ///< held; absent: nothing closes the coordinates
   std::optional<double> end_bearing; ///< of the closing sight from the last station
   std::optional<double> start_height, end_height;
+  /// How well what the route hangs on is known: of the end against the start (east, north), of the two bearings, and of
+  /// the heights' difference.
+  Eigen::Matrix2d known_covariance = Eigen::Matrix2d::Zero();
+  double start_bearing_sd = 0, end_bearing_sd = 0, known_height_sd = 0;
 };
 
 enum class TraverseKind { loop, link, hanging };
@@ -34,6 +38,12 @@ enum class Balance { none, compass, transit, crandall, least_squares };
 enum class HeightShare { none, equal, length };
 const std::vector<Balance> &all_balances();
 std::string balance_name(Balance b);
+std::string angle_share_name(AngleShare a);
+std::string height_share_name(HeightShare h);
+/// Throw `InputError` for a name that is none.
+Balance balance_by_name(std::string_view name);
+AngleShare angle_share_by_name(std::string_view name);
+HeightShare height_share_by_name(std::string_view name);
 
 /// What does not close, before anything is shared out.
 struct TraverseClosure {

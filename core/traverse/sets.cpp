@@ -79,8 +79,14 @@ FaceMean mean_of_faces(const StationSetup &s, int set, const std::string &target
   return out;
 }
 
+/// Of one direction in one set; one face alone is worse by √2 than the pair that the standard speaks of.
+double direction_sd(const TargetMean &t, const InstrumentStandard &standard) {
+  const double length = std::isfinite(t.slope) ? std::max(1.0, t.slope) : 100;
+  return standard.direction_sd(length) * (t.both_faces ? 1 : std::sqrt(2.0));
+}
+
 /// Directions of targets and orientations of sets by least squares; the first target's direction is 0.
-void join_sets(SetReduction &r, const std::vector<std::string> &order) {
+void join_sets(SetReduction &r, const std::vector<std::string> &order, const InstrumentStandard &standard) {
   std::map<std::string, int> target; // with a direction, by order
   std::map<int, int> set;
   for (const auto &t : order)
@@ -107,6 +113,13 @@ void join_sets(SetReduction &r, const std::vector<std::string> &order) {
         direction[f.target] = f.direction - orientation[f.set], moved = true;
     }
   }
+  std::map<std::string, double> weight;
+  double scale = 0; // keeps the normal equations near one
+  for (const TargetMean &t : r.targets)
+    if (target.count(t.target)) {
+      weight[t.target] = 1 / std::pow(direction_sd(t, standard), 2);
+      scale = std::max(scale, weight[t.target]);
+    }
   const auto nt = static_cast<Eigen::Index>(target.size()), ns = static_cast<Eigen::Index>(set.size());
   Eigen::MatrixXd n = Eigen::MatrixXd::Zero(nt + ns, nt + ns);
   Eigen::VectorXd b = Eigen::VectorXd::Zero(nt + ns);
@@ -114,9 +127,18 @@ void join_sets(SetReduction &r, const std::vector<std::string> &order) {
     if (!std::isfinite(f.direction) || !direction.count(f.target) || !orientation.count(f.set)) continue;
     const Eigen::Index i = target.at(f.target), k = nt + set.at(f.set);
     const double l = small_angle(f.direction - direction[f.target] - orientation[f.set]);
-    n(i, i) += 1, n(k, k) += 1, n(i, k) += 1, n(k, i) += 1;
-    b[i] += l, b[k] += l;
+    const double p = weight.at(f.target) / scale;
+    n(i, i) += p, n(k, k) += p, n(i, k) += p, n(k, i) += p;
+    b[i] += p * l, b[k] += p * l;
   }
+  // The sets' orientations go out; what is left is singular by a common turn, which any weight for it fills in.
+  Eigen::MatrixXd own = n.topLeftCorner(nt, nt);
+  for (Eigen::Index k = nt; k < nt + ns; ++k)
+    if (n(k, k) > 0) own -= n.block(0, k, nt, 1) * n.block(k, 0, 1, nt) / n(k, k);
+  for (Eigen::Index i = 0; i < nt; ++i)
+    if (n(i, i) == 0) own(i, i) = 1e-12; // stands alone: says nothing
+  own.array() += n.topLeftCorner(nt, nt).trace() / static_cast<double>(nt * nt);
+  r.direction_covariance = own.inverse() / scale;
   n(target.at(first), target.at(first)) += 1e6; // the first target stays at 0
   for (Eigen::Index i = 0; i < nt + ns; ++i)
     if (n(i, i) == 0) n(i, i) = 1;
@@ -193,7 +215,7 @@ SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standa
     if (!slope.empty()) t.slope = mean(slope);
     r.targets.push_back(std::move(t));
   }
-  join_sets(r, order);
+  join_sets(r, order, standard);
   const auto with_direction = static_cast<double>(std::count_if(
       r.targets.begin(), r.targets.end(), [](const TargetMean &t) { return std::isfinite(t.direction); }));
   const double joined = with_direction > 1 ? std::sqrt(1 - 1 / with_direction) : 0;

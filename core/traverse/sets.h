@@ -1,5 +1,6 @@
 #pragma once
 #include "traverse/setup.h"
+#include <Eigen/Core>
 
 namespace ampletie {
 
@@ -41,15 +42,18 @@ struct SetReduction {
   std::vector<TargetMean> targets;       ///< in the order in which they were first looked at
   double collimation = NAN, index = NAN; ///< means over all pairs of faces, radians
   int pairs = 0;
+  /// Of the directions that are given, in the order of `targets`, up to a common turn of all of them: with one unknown
+  /// orientation they weigh as the single sets do with an orientation each.
+  Eigen::MatrixXd direction_covariance;
   std::vector<std::string> troubles; ///< face left alone, target height that changes, targets that no set joins
   const TargetMean *find(const std::string &target) const;
 };
 
 /// Reduces the used pointings of a set-up: means of faces, then of sets. Each set has an orientation of its own, so
-/// that sets in which a target is missing count too: directions and orientations come from least squares with equal
-/// weights (for complete sets that is the plain mean of the reduced sets). A face-1 reading alone is corrected by the
-/// set-up's mean collimation and index where there is one. Limits of spreads: α = 0.001 of the range of n normal
-/// numbers (Bonferroni over the pairs), from the standard.
+/// that sets in which a target is missing count too: directions and orientations come from least squares, weighted by
+/// the accuracy of each sight (for complete sets that is the plain mean of the reduced sets). A face-1 reading alone is
+/// corrected by the set-up's mean collimation and index where there is one. Limits of spreads: α = 0.001 of the range
+/// of n normal numbers (Bonferroni over the pairs), from the standard.
 SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standard);
 
 /// Angle in [0, 2π).

@@ -15,6 +15,7 @@ std::string pointing_kind_name(PointingKind k);
 struct Pointing {
   std::string id; ///< made of the source and the record
   std::string target, code, remark, time;
+  std::string booked; ///< the target as the book names it
   PointingKind kind = PointingKind::detail;
   int face = 1; ///< 1 or 2
   int set = 1;
@@ -43,6 +44,7 @@ struct InstrumentStandard {
 /// One erection of an instrument with everything read from it.
 struct StationSetup {
   std::string id, source_id, mark, instrument, day;
+  std::string booked; ///< the mark as the book names it
   double instrument_height = 0;
   std::optional<Air> air;          ///< measured; absent: not said
   double applied_ppm = 0;          ///< atmospheric correction that the instrument has put in already

@@ -1,0 +1,45 @@
+#pragma once
+#include "job/content.h"
+#include "job/state.h"
+
+namespace ampletie {
+
+/// A text file as a recipe reads it: what levels and field books have in common.
+struct RecipeSource {
+  std::string source_id, name, recipe;
+  std::shared_ptr<const Recipe> used; ///< the recipe itself
+  double score = 0;
+  std::size_t unread = 0;
+  long first_unread_line = 0;
+  std::string first_unread_why, unit_conflict;
+  bool seen = false; ///< the surveyor has looked at what is unread
+  /// Unread pieces block the intake until they were seen.
+  bool blocked() const { return (unread > 0 || !unit_conflict.empty()) && !seen; }
+};
+
+/// Recipes that a job knows: its own ones and those that ship with the program; for one kind of file, or all.
+std::vector<Recipe> job_recipes(const Contents &contents, std::string_view reads = {});
+/// Text of a file that a recipe reads, UTF-8.
+std::string_view source_text(const SourceContent &c);
+
+/// By source and recipes: index and score of the recipe that suits best.
+using RecipeMatches = std::map<std::string, std::optional<std::pair<std::size_t, double>>>;
+
+/// Finds the recipe of each source of one kind: the one decided, else the one that suits best, else a blank one.
+class RecipeChooser {
+public:
+  RecipeChooser(const Contents &contents, const JobState &state, std::string_view reads, RecipeMatches &matches);
+  struct Choice {
+    Recipe recipe;
+    double score = 0;
+  };
+  Choice choose(const SourceContent &c);
+
+private:
+  std::vector<Recipe> recipes_;
+  std::string key_;
+  const JobState &state_;
+  RecipeMatches &matches_;
+};
+
+} // namespace ampletie

@@ -1,0 +1,202 @@
+#include "job/setups.h"
+#include "base/angle.h"
+#include "base/hash.h"
+#include "traverse/distance.h"
+#include <algorithm>
+#include <fmt/format.h>
+#include <set>
+
+namespace ampletie {
+
+const TargetSight *ReducedSetup::find(const std::string &target) const {
+  for (const TargetSight &s : sights)
+    if (s.mean.target == target) return &s;
+  return nullptr;
+}
+const ReducedSetup *JobSetups::find(const std::string &id) const {
+  for (const auto &s : setups)
+    if (s->setup.id == id) return s.get();
+  return nullptr;
+}
+
+StationSetup decided_setup(const StationSetup &booked, const JobState &state) {
+  StationSetup s = booked;
+  const auto found = state.setups.find(s.id);
+  const SetupEdits none, &e = found == state.setups.end() ? none : found->second;
+  if (e.mark.value) s.mark = *e.mark.value;
+  s.mark = state.mark_name(s.mark);
+  if (e.instrument.value) s.instrument = *e.instrument.value;
+  if (e.instrument_height.value) s.instrument_height = *e.instrument_height.value;
+  if (e.pressure.value || e.temperature.value) {
+    Air air = s.air.value_or(Air{});
+    if (e.pressure.value) air.pressure_hpa = *e.pressure.value;
+    if (e.temperature.value) air.temperature_c = *e.temperature.value;
+    s.air = air;
+  }
+  for (Pointing &p : s.pointings) {
+    if (const auto t = e.targets.find(p.booked); t != e.targets.end()) {
+      const SetupEdits::Target &x = t->second;
+      if (x.mark.value) p.target = *x.mark.value;
+      if (x.height.value) p.target_height = *x.height.value;
+      if (x.constant.value) p.prism_constant = *x.constant.value;
+      if (x.kind.value)
+        p.kind = *x.kind.value == "orientation" ? PointingKind::orientation
+                 : *x.kind.value == "control"   ? PointingKind::control
+                                                : PointingKind::detail;
+    }
+    if (!state.pointings.empty())
+      if (const auto own = state.pointings.find(p.id); own != state.pointings.end()) {
+        if (own->second.mark.value) p.target = *own->second.mark.value;
+        if (own->second.height.value) p.target_height = *own->second.height.value;
+        if (own->second.constant.value) p.prism_constant = *own->second.constant.value;
+      }
+    p.target = state.mark_name(p.target);
+    if (const auto left = state.left_out.find(p.id); left != state.left_out.end())
+      p.used = false, p.left_out_because = left->second.reason;
+    else if (state.taken_up.count(p.id))
+      p.used = true, p.left_out_because.clear();
+  }
+  return s;
+}
+
+ReducedSetup reduce_setup(StationSetup setup, const std::optional<Air> &booked_air, const InstrumentStandard &standard,
+                          const TraverseSettings &settings) {
+  ReducedSetup out;
+  out.setup = std::move(setup);
+  out.standard = standard;
+  const StationSetup &s = out.setup;
+  out.reduced = reduce_sets(s, standard);
+  // What the instrument has put in for the air, and what it should have been.
+  const double applied = s.applied_ppm != 0 ? s.applied_ppm
+                         : settings.air_applied && booked_air.has_value()
+                             ? first_velocity_ppm(standard.edm, *booked_air)
+                             : 0;
+  const double wanted = s.air ? first_velocity_ppm(standard.edm, *s.air) : applied;
+  if (const double more = wanted - applied; std::abs(more) > 0.005)
+    out.remarks.push_back(
+        fmt::format("distances {:+.2f} ppm for the air: {:g} hPa and {:g} °C ask for {:+.2f} ppm, the "
+                    "instrument had put in {:+.2f} ppm",
+                    more, s.air->pressure_hpa, s.air->temperature_c, wanted, applied));
+  if (standard.edm.scale_ppm != 0 || standard.edm.constant_m != 0)
+    out.remarks.push_back(fmt::format("distances {:+.2f} ppm and {:+.2f} mm by the card of {}", standard.edm.scale_ppm,
+                                      1000 * standard.edm.constant_m, s.instrument));
+  for (TargetMean &t : out.reduced.targets) {
+    // Plain numbers, where the job wants them, in place of limits that follow from the standard.
+    if (settings.spread_direction_s > 0) t.direction_limit = settings.spread_direction_s * rad_per_arcsec;
+    if (settings.spread_zenith_s > 0) t.zenith_limit = settings.spread_zenith_s * rad_per_arcsec;
+    if (settings.spread_distance > 0) t.slope_limit = settings.spread_distance;
+    TargetSight o;
+    o.id = content_id("q", s.id + "|" + t.target);
+    o.mean = t;
+    o.air_ppm = wanted - applied;
+    const double length = std::isfinite(t.slope) ? std::max(1.0, t.slope) : 100;
+    o.direction_sd = std::hypot(t.direction_sd, standard.target_centring / length);
+    if (std::isfinite(t.slope)) {
+      o.slope =
+          (t.slope + t.prism_constant + standard.edm.constant_m) * (1 + 1e-6 * (o.air_ppm + standard.edm.scale_ppm));
+      o.slope_sd = std::hypot(t.slope_sd, standard.target_centring);
+    }
+    if (std::isfinite(t.zenith) && std::isfinite(o.slope)) {
+      o.horizontal = o.slope * std::sin(t.zenith);
+      o.rise = trigonometric_height({t.zenith, s.instrument_height, t.target_height}, o.slope, settings.k);
+      const double bend = settings.k_sd * o.horizontal * o.horizontal / (2 * sphere_radius);
+      o.rise_sd = std::sqrt(std::pow(t.zenith_sd * o.horizontal, 2) + bend * bend +
+                            std::pow(std::cos(t.zenith) * t.slope_sd, 2) + 2 * std::pow(standard.height, 2));
+    }
+    out.sights.push_back(std::move(o));
+  }
+  return out;
+}
+
+JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadings &readings) {
+  JobSetups out;
+  if (std::none_of(contents.begin(), contents.end(), [](const auto &c) { return c.source.kind == "pointings"; }))
+    return out;
+  RecipeChooser chooser(contents, state, "pointings", readings.best);
+  for (const auto &c : contents) {
+    if (c.source.kind != "pointings") continue;
+    const auto choice = chooser.choose(c);
+    auto &kept = readings.read[c.source.id + write_recipe(choice.recipe)];
+    if (!kept) {
+      auto f = std::make_shared<FieldSource>();
+      FieldBook b = read_field_book(choice.recipe, source_text(c), c.source.id);
+      f->source_id = c.source.id, f->name = c.source.name, f->recipe = choice.recipe.name, f->score = choice.score;
+      f->used = std::make_shared<Recipe>(choice.recipe);
+      f->unread = b.reading.unread, f->unit_conflict = b.reading.unit_conflict;
+      f->first_unread_line = b.reading.first_unread.line, f->first_unread_why = b.reading.first_unread.why;
+      f->setups = std::move(b.setups), f->troubles = std::move(b.troubles);
+      for (const StationSetup &s : f->setups)
+        for (const Pointing &p : s.pointings) readings.owner[p.id] = s.id;
+      kept = f;
+    }
+    out.sources.push_back({kept, state.seen.count(c.source.id) > 0});
+  }
+  // Books in the order of their days, then of their names.
+  std::sort(out.sources.begin(), out.sources.end(), [](const auto &a, const auto &b) {
+    const auto day = [](const auto &s) { return s.file->setups.empty() ? std::string() : s.file->setups[0].day; };
+    return std::tuple(day(a), a.file->name, a.file->source_id) < std::tuple(day(b), b.file->name, b.file->source_id);
+  });
+
+  // Set-ups that decisions about single pointings touch.
+  std::map<std::string, std::string> touched;
+  const auto touch = [&](const std::string &item, long decision) {
+    if (item.rfind("p-", 0) != 0) return;
+    if (const auto o = readings.owner.find(item); o != readings.owner.end())
+      touched[o->second] += item + fmt::format(" {};", decision);
+  };
+  for (const auto &[item, r] : state.left_out) touch(item, r.decision);
+  for (const auto &[item, seq] : state.taken_up) touch(item, seq);
+  for (const auto &[item, e] : state.pointings)
+    touch(item, std::max({e.mark.decision, e.height.decision, e.constant.decision}));
+  const TraverseSettings &set = state.settings.traverse;
+  std::string common = fmt::format("{:g} {:g} {:g} {:g} {:g} {}", set.k, set.k_sd, set.spread_direction_s,
+                                   set.spread_zenith_s, set.spread_distance, set.air_applied);
+  for (const auto &[name, same] : state.same_marks) common += "|" + name + "=" + same.value;
+  std::map<std::string, std::pair<InstrumentStandard, std::string>> standards;
+  std::set<std::string> present;
+  for (const auto &source : out.sources) {
+    if (source.blocked()) continue;
+    for (const StationSetup &booked : source.file->setups) {
+      std::string key = common;
+      std::string instrument = booked.instrument;
+      if (const auto e = state.setups.find(booked.id); e != state.setups.end()) {
+        const SetupEdits &x = e->second;
+        if (x.instrument.value) instrument = *x.instrument.value;
+        key += fmt::format("|{} {} {} {} {}", x.mark.decision, x.instrument.decision, x.instrument_height.decision,
+                           x.pressure.decision, x.temperature.decision);
+        for (const auto &[name, t] : x.targets)
+          key += fmt::format("|{} {} {} {} {}", name, t.mark.decision, t.kind.decision, t.height.decision,
+                             t.constant.decision);
+      }
+      if (const auto t = touched.find(booked.id); t != touched.end()) key += "|" + t->second;
+      const auto [standard, fresh] = standards.try_emplace(instrument);
+      if (fresh) {
+        const InstrumentStandard i = instrument_standard(state, instrument);
+        standard->second = {i,
+                            fmt::format("{:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g}", i.direction,
+                                        i.zenith, i.distance, i.distance_ppm, i.pointing, i.centring, i.target_centring,
+                                        i.height, i.edm.wavelength_um, i.edm.reference.pressure_hpa,
+                                        i.edm.reference.temperature_c, i.edm.scale_ppm, i.edm.constant_m)};
+      }
+      key += "|" + standard->second.second;
+      const auto left = state.left_out.find(booked.id);
+      if (left != state.left_out.end()) key += fmt::format("|out {}", left->second.decision);
+      auto &kept = readings.reduced[booked.id];
+      if (!kept || kept->key != key) {
+        auto r = std::make_shared<ReducedSetup>(
+            reduce_setup(decided_setup(booked, state), booked.air, standard->second.first, set));
+        r->key = key;
+        if (left != state.left_out.end()) r->used = false, r->left_out_because = left->second.reason;
+        kept = r;
+      }
+      present.insert(booked.id);
+      out.setups.push_back(kept);
+      out.key += booked.id + key;
+    }
+  }
+  std::erase_if(readings.reduced, [&](const auto &r) { return !present.count(r.first); });
+  out.key = sha256_hex(out.key);
+  return out;
+}
+
+} // namespace ampletie

@@ -1,0 +1,68 @@
+#pragma once
+#include "job/recipe_source.h"
+#include "traverse/field_book.h"
+#include "traverse/sets.h"
+
+namespace ampletie {
+
+/// A field book as its recipe reads it.
+struct FieldSource : RecipeSource {
+  std::vector<StationSetup> setups;
+  std::vector<FieldBook::Trouble> troubles;
+};
+
+/// A target of a set-up, mean of its sets, with what became of its distance.
+struct TargetSight {
+  std::string id; ///< made of the set-up and the target
+  TargetMean mean;
+  double air_ppm = 0;                    ///< put on here, beyond what the instrument had put in
+  double slope = NAN;                    ///< m: constant, air and card applied
+  double horizontal = NAN;               ///< at the station, m
+  double rise = NAN, rise_sd = 0;        ///< mark to mark, m
+  double direction_sd = 0, slope_sd = 0; ///< with target centring; without the station's
+};
+
+/// A set-up after the decisions, reduced.
+struct ReducedSetup {
+  StationSetup setup;
+  InstrumentStandard standard;
+  SetReduction reduced;
+  std::vector<TargetSight> sights;  ///< in the order of `reduced.targets`
+  std::vector<std::string> remarks; ///< what was corrected, as sentences
+  bool used = true;
+  std::string left_out_because;
+  std::string key; ///< of everything it was made of
+  const TargetSight *find(const std::string &target) const;
+};
+
+/// What a job keeps between decisions, so that one of them computes one set-up anew.
+struct SetupReadings {
+  std::map<std::string, std::shared_ptr<const FieldSource>> read; ///< by source and recipe
+  RecipeMatches best;
+  std::map<std::string, std::shared_ptr<const ReducedSetup>> reduced; ///< by set-up
+  std::map<std::string, std::string> owner;                           ///< pointing → set-up
+};
+
+struct JobSetups {
+  struct Source {
+    std::shared_ptr<const FieldSource> file;
+    bool seen = false;
+    bool blocked() const { return (file->unread > 0 || !file->unit_conflict.empty()) && !seen; }
+  };
+  std::vector<Source> sources;
+  std::vector<std::shared_ptr<const ReducedSetup>> setups; ///< in the order of the field
+  std::string key;                                         ///< of all of them
+  const ReducedSetup *find(const std::string &id) const;
+};
+
+/// Reads the field books of a job, lays the decisions over them and reduces every set-up.
+JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadings &readings);
+
+/// A set-up with the decisions about it, not yet reduced.
+StationSetup decided_setup(const StationSetup &booked, const JobState &state);
+
+/// Reduces a decided set-up. `booked_air`: as the book says, for what the instrument has applied.
+ReducedSetup reduce_setup(StationSetup setup, const std::optional<Air> &booked_air, const InstrumentStandard &standard,
+                          const TraverseSettings &settings);
+
+} // namespace ampletie

@@ -1,0 +1,23 @@
+#pragma once
+#include "network/groups.h"
+#include "network/terrestrial.h"
+
+namespace ampletie {
+
+inline bool holds_plan(Hold h) { return h == Hold::full || h == Hold::plan; }
+inline bool holds_height(Hold h) { return h == Hold::full || h == Hold::height; }
+
+/// The network as parameters and blocks, with where everything stands.
+struct NetworkProblem {
+  Problem problem;
+  std::map<std::string, MarkAxes> axes;            ///< by mark
+  std::map<std::string, StationUnknowns> stations; ///< by set-up of a total station
+  int plumb_step = 1;                              ///< from a plumb line's ξ to its η among the parameters
+};
+/// Throws `InputError` when something ends at a mark that is not there; fills the maps of `out`.
+NetworkProblem build_problem(const NetworkInput &in, NetworkResult &out);
+
+/// Joins what total stations sighted.
+void join_sights(Groups &g, const NetworkInput &in);
+
+} // namespace ampletie
