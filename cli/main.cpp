@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "cli/levels.h"
 #include "cli/show.h"
+#include "cli/traverses.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
 #include "level/level.h"
@@ -91,9 +92,9 @@ std::string vector_id(const Job &job, const std::string &text) {
 int cmd_set(const Arguments &a) {
   Job job = Job::open(a.job);
   if (a.words.empty())
-    throw InputError("say what to set: occupation, vector, run, reading, staff, instrument, mark, source, job, solve, "
-                     "limit, weight, "
-                     "levels or accept");
+    throw InputError(
+        "say what to set: occupation, vector, run, reading, staff, instrument, mark, source, setup, pointing, route, "
+        "job, solve, limit, weight, levels, traverse or accept");
   const std::string kind = a.words[0];
   if (kind == "accept") {
     if (a.words.size() != 2 || a.because.empty()) throw InputError("accept needs the doubt's id and --because");
@@ -107,7 +108,12 @@ int cmd_set(const Arguments &a) {
     set_levels(job, a.words, a.because);
     return finish(job);
   }
-  const bool settings = kind == "job" || kind == "solve" || kind == "limit" || kind == "weight" || kind == "levels";
+  if (kind == "setup" || kind == "pointing" || kind == "route") {
+    set_traverses(job, a.words, a.because);
+    return finish(job);
+  }
+  const bool settings =
+      kind == "job" || kind == "solve" || kind == "limit" || kind == "weight" || kind == "levels" || kind == "traverse";
   if (!settings && kind != "occupation" && kind != "vector") throw InputError("\"" + kind + "\" cannot be set");
   const std::size_t first = settings ? 1 : 2;
   if (a.words.size() <= first) throw InputError("nothing to set: NAME=VALUE is missing");
@@ -197,7 +203,9 @@ int cmd_hold(const Arguments &a, bool check) {
 int cmd_item(const Arguments &a, const char *verb) {
   Job job = Job::open(a.job);
   if (std::string(verb) == "leave-out" && a.because.empty()) throw InputError("leaving something out needs --because");
-  for (const auto &item : level_items(job, a.item)) job.decide(verb, item, nlohmann::json::object(), a.because);
+  std::vector<std::string> items = field_items(job, a.item);
+  if (items.empty()) items = level_items(job, a.item);
+  for (const auto &item : items) job.decide(verb, item, nlohmann::json::object(), a.because);
   return finish(job);
 }
 
@@ -312,12 +320,14 @@ int run(int argc, char **argv) {
   c->add_option("--title", a.title, "title");
   c = command("take", "take files into the job", [&] { return cmd_take(a); });
   c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
-  c->add_option("--as", a.as, "levels: a text that no recipe knows yet")->check(CLI::IsMember({"levels"}));
+  c->add_option("--as", a.as, "levels or pointings: a text that no recipe knows yet")
+      ->check(CLI::IsMember({"levels", "pointings"}));
   c = command("set", "correct an occupation, change settings, accept a doubt", [&] { return cmd_set(a); });
   c->add_option("WORDS", a.words,
                 "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME "
-                "| staff NAME scale=PPM | "
-                "source FILE recipe=NAME|seen=yes | job|solve|limit|weight|levels NAME=VALUE… | accept DOUBT")
+                "| staff NAME scale=PPM | setup MARK NAME=VALUE… | pointing FILE:LINE NAME=VALUE… | route NAME "
+                "NAME=VALUE… | "
+                "source FILE recipe=NAME|seen=yes | job|solve|limit|weight|levels|traverse NAME=VALUE… | accept DOUBT")
       ->required();
   because(c);
   for (bool check : {false, true}) {

@@ -3,6 +3,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "cli/levels.h"
+#include "cli/traverses.h"
 #include <fmt/format.h>
 
 namespace ampletie::cli {
@@ -207,7 +208,8 @@ ordered_json mark_rows(const Job &job) {
                    {"description", pub == job.snapshot()->published.end() ? "" : pub->second.description},
                    {"code", ""},
                    {"origin", m.hold == Hold::full ? "published"
-                              : m.plan_known       ? "GNSS"
+                              : m.set_ups > 0      ? "GNSS"
+                              : m.sighted_from > 0 ? "total station"
                                                    : "levels"}});
     if (!m.plan_known)
       for (const char *unknown : {"x", "y", "z", "lat_deg", "lon_deg", "h_m", "east_m", "north_m", "geoid_m", "sd_e_m",
@@ -274,6 +276,8 @@ ordered_json rows(const Job &job, const std::string &list, bool in_job) {
   }
   if (list == "runs") return run_rows(job);
   if (list == "heights") return height_rows(job);
+  if (list == "traverses") return traverse_rows(job);
+  if (list == "setups") return setup_rows(job);
   throw InputError("there is no list called \"" + list + "\"");
 }
 

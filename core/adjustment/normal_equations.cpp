@@ -64,9 +64,10 @@ NormalEquations::NormalEquations(int n, std::vector<Entry> lower) : data_(std::m
   d.common.nmethods = 1;
   d.common.method[0].ordering = CHOLMOD_AMD;
   d.common.print = 0;
-  double largest = 0;
+  // Parameters have units of their own (metres, radians): each pivot is judged against its own diagonal.
+  std::vector<double> diagonal(static_cast<std::size_t>(n), 0);
   for (int c = 0; c < n; ++c)
-    if (p[c] < p[c + 1] && r[p[c]] == c) largest = std::max(largest, x[p[c]]);
+    if (p[c] < p[c + 1] && r[p[c]] == c) diagonal[static_cast<std::size_t>(c)] = x[p[c]];
   d.factor = cholmod_analyze(a, &d.common);
   cholmod_factorize(a, d.factor, &d.common);
   cholmod_free_sparse(&a, &d.common);
@@ -81,7 +82,7 @@ NormalEquations::NormalEquations(int n, std::vector<Entry> lower) : data_(std::m
   for (int i = 0; i < n; ++i) d.position[static_cast<std::size_t>(perm[i])] = i;
   for (int c = 0; c < n; ++c) {
     const double pivot = d.value[static_cast<std::size_t>(lp[c])];
-    if (!(pivot * pivot > 1e-13 * largest)) throw SingularError(perm[c]);
+    if (!(pivot * pivot > 1e-12 * diagonal[static_cast<std::size_t>(perm[c])])) throw SingularError(perm[c]);
   }
 }
 

@@ -66,4 +66,16 @@ TaggedPoint JobDatum::from_grid(double east, double north, double height) const 
   return {to_cartesian(g), frame_, settings_.epoch};
 }
 
+Eigen::Vector2d JobDatum::deflection(const Geodetic &at) const {
+  if (!geoid_) return {0, 0};
+  constexpr double step = 1000;
+  const double north = step / meridian_radius(at.lat), east = step / (prime_vertical_radius(at.lat) * std::cos(at.lat));
+  const auto n = [&](double dn, double de) { return geoid_->undulation({at.lat + dn, at.lon + de, at.h}); };
+  try {
+    return {-(n(north, 0) - n(-north, 0)) / (2 * step), -(n(0, east) - n(0, -east)) / (2 * step)};
+  } catch (const InputError &) {
+    return {0, 0};
+  }
+}
+
 } // namespace ampletie

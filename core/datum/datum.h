@@ -33,6 +33,9 @@ public:
   double epoch() const { return settings_.epoch; }
   const Projection &projection() const { return projection_; }
   const GeoidModel *geoid() const { return geoid_ ? &*geoid_ : nullptr; }
+  /// Deflection of the vertical that the geoid's grid gives, ξ and η in radians: its slope over two kilometres. Zero
+  /// without a geoid and at the edge of its grid.
+  Eigen::Vector2d deflection(const Geodetic &at) const;
   const std::string &geoid_refusal() const {
     return geoid_refusal_;
   } ///< why there is no geoid although one was asked for

@@ -64,7 +64,7 @@ constexpr const char *field_book = R"json({
      "fields": [{"meaning": "pressure", "column": 2}, {"meaning": "temperature", "column": 3}]},
     {"name": "target", "what": "state", "told by": {"column": 1, "is": ["tgt"]},
      "fields": [{"meaning": "target", "column": 2}, {"meaning": "kind", "column": 3}, {"meaning": "target_height", "column": 4},
-                {"meaning": "prism_constant", "column": 5}]},
+                {"meaning": "prism_constant", "column": 5}, {"meaning": "code", "column": 6}]},
     {"name": "pointing", "told by": {"column": 1, "is": ["p", "x"]},
      "fields": [{"meaning": "used", "column": 1}, {"meaning": "set", "column": 2}, {"meaning": "face", "column": 3},
                 {"meaning": "circle", "column": 4}, {"meaning": "zenith", "column": 5}, {"meaning": "slope", "column": 6},

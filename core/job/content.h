@@ -29,7 +29,8 @@ struct SourceContent {
 };
 
 /// Reads a file's bytes into records. `recipes`: those that text files are tried with; `as` "levels" or
-/// "pointings": a text is taken as that even when none knows it. Throws `InputError` with the file's name, line and reason.
+/// "pointings": a text is taken as that even when none knows it. Throws `InputError` with the file's name, line and
+/// reason.
 SourceContent read_source(const std::string &name, const std::string &bytes, const std::vector<Recipe> &recipes,
                           const std::string &as = {});
 

@@ -8,6 +8,7 @@
 #include "job/level_doubts.h"
 #include "job/near_names.h"
 #include "job/record_compare.h"
+#include "job/traverse_doubts.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
 #include <set>
@@ -446,6 +447,13 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
   gnss(list, s, vectors);
   closures(list, s, loops);
   levels(list, s);
+  for (TraverseDoubt &t : traverse_doubts(*s.traverses)) {
+    Doubt &d = list.add(t.kind, t.about, "traverse", t.item + "|" + t.about, t.sentence);
+    d.item = t.item.substr(0, t.item.find('|'));
+    if (t.limit > 0) d.value = t.value, d.limit = t.limit, d.unit = t.unit;
+    if (t.effect > 0) d.effect_m = t.effect;
+    d.causes = std::move(t.causes);
+  }
   same_marks(list, s);
   const bool any_hold = std::any_of(s.state.holds.begin(), s.state.holds.end(), [](const auto &h) {
     return h.second.how != Hold::check && h.second.how != Hold::none;

@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/recipe_reading.h"
+#include "job/traverse_causes.h"
 #include "traverse/field_book.h"
 #include <cstdlib>
 #include <filesystem>
@@ -162,8 +163,16 @@ void Job::refold() {
   const LevelPlaces places = levelled ? level_places(*s, s->published) : LevelPlaces{};
   std::erase_if(s->published, [](const auto &p) { return !p.second.has_position(); });
   s->levels = std::make_shared<LevelReport>(job_levels(s->contents, s->state, s->benchmarks, level_readings_, places));
+  refresh(vectors_, *s);
+  if (std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "pointings"; })) {
+    find_known_places(*s);
+    auto t = std::make_shared<TraverseReport>(
+        job_traverses(job_setups(s->contents, s->state, setup_readings_), s->state, known_places_, datum_.get()));
+    t->tests = traverse_tests(*t, weather(*t));
+    t->causes = explain_traverses(*t, s->state, known_places_, datum_.get());
+    s->traverses = t;
+  }
   snapshot_ = s;
-  refresh(vectors_, *snapshot_);
   const JobSettings &set = snapshot_->state.settings;
   std::string key = network_fingerprint(*snapshot_, vectors_) + fmt::format("{:g} {:g}", set.loop_mm, set.loop_ppm);
   for (const VectorResult &v : vectors_)
@@ -179,6 +188,56 @@ void Job::refold() {
   const auto records = store_.issue_records();
   doubts_ = find_doubts(*snapshot_, vectors_, loops_, network_ && !network_stale() ? network_.get() : nullptr,
                         records.empty() ? nullptr : &records.back());
+}
+
+void Job::find_known_places(const JobSnapshot &s) {
+  const std::string key = network_fingerprint(s, vectors_);
+  if (key == known_key_) return;
+  known_key_ = key;
+  known_places_.clear();
+  datum_.reset();
+  try {
+    datum_ = std::make_shared<JobDatum>(job_datum(s));
+  } catch (const InputError &) {
+    return; // nothing tells where the job is: traverses are local
+  }
+  const OperationPolicy policy{s.state.settings.worst_transformation_m, false};
+  const auto put = [&](const std::string &mark, const TaggedPoint &p, const Mat3 &cov, double height_sd, bool held) {
+    KnownPlace k;
+    k.position = datum_->describe(p);
+    k.cov_enu = cov, k.height_sd = height_sd, k.held = held;
+    const auto h = s.state.holds.find(mark);
+    k.check = h != s.state.holds.end() && h->second.how == Hold::check;
+    known_places_[mark] = k;
+  };
+  // Between marks of one site a geoid's error is alike; this is on the safe side.
+  const double geoid_sd = datum_->geoid() ? datum_->geoid()->sd_m().value_or(0) : 0;
+  for (const auto &[mark, h] : s.state.holds) {
+    const auto p = s.published.find(mark);
+    if (p == s.published.end() || (h.how != Hold::full && h.how != Hold::plan && h.how != Hold::weighted)) continue;
+    try {
+      const Vec3 sd = p->second.sd_enu.value_or(Vec3::Zero());
+      put(mark, published_in_job(p->second, *datum_, policy), sd.cwiseAbs2().asDiagonal(),
+          p->second.grid ? p->second.sd_height.value_or(sd.z()) : std::hypot(sd.z(), geoid_sd), true);
+    } catch (const InputError &) {
+      // A coordinate that cannot be brought into the job's frame is a doubt of its own.
+    }
+  }
+  try {
+    const NetworkParts parts = network_parts(s, vectors_, *datum_);
+    if (parts.input.vectors.empty()) return;
+    const NetworkResult r = adjust_network(parts.input, {});
+    for (const AdjustedMark &m : r.marks)
+      if (m.plan_known) {
+        const auto k = known_places_.find(m.name);
+        if (k != known_places_.end() && k->second.held) continue;
+        put(m.name, m.position, m.network_cov_enu,
+            m.height_sd > 0 ? m.height_sd : std::hypot(std::sqrt(m.network_cov_enu(2, 2)), geoid_sd), false);
+        if (auto &p = known_places_[m.name].position; p.height) *p.height -= m.geoid_correction;
+      }
+  } catch (const std::exception &) {
+    // Without a datum there are the held marks alone.
+  }
 }
 
 bool Job::network_stale() const {

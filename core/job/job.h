@@ -63,6 +63,8 @@ private:
   explicit Job(Store store);
   void reload();
   void refold();
+  /// Marks that traverses may hang on; computed anew when vectors, levels or held marks have changed.
+  void find_known_places(const JobSnapshot &s);
   Store store_;
   std::vector<Decision> log_;
   Contents contents_;
@@ -73,6 +75,10 @@ private:
   LoopReport loops_;
   std::string loops_key_;
   LevelReadings level_readings_;
+  SetupReadings setup_readings_;
+  KnownPlaces known_places_; ///< what vectors and held marks say, without total stations
+  std::string known_key_;
+  std::shared_ptr<const JobDatum> datum_;
   std::vector<Doubt> doubts_;
 };
 

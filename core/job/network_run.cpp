@@ -1,6 +1,8 @@
 #include "job/network_run.h"
+#include "base/angle.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "network/groups.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
@@ -21,8 +23,101 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
   for (const LevelSection &l : s.levels->sections) key += l.id + fmt::format("{:.6f} {:.6f}", l.difference, l.sd);
   for (const auto &[mark, b] : s.benchmarks)
     key += mark + fmt::format("{:.5f} {:.5f}", *b.height, b.sd_height.value_or(0));
+  const TraverseSettings &t = x.traverse;
+  if (!s.traverses->key.empty())
+    key += s.traverses->key + fmt::format("{:g} {:g} {:g}", t.deflection_sd_s, t.edm_scale_sd_ppm, t.edm_constant_sd);
   return sha256_hex(key);
 }
+
+namespace {
+
+/// Set-ups of total stations with the sights that the network can use; gives the marks they bring in. Marks that only
+/// one set-up saw as details stay out (they hang on it), and so does what is tied to a single placed mark: nothing
+/// would say how it is turned.
+std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
+                                   const std::set<std::string> &with_vectors,
+                                   std::map<std::string, TaggedPoint> &position, NetworkParts &out) {
+  const TraverseReport &t = *s.traverses;
+  const TraverseSettings &set = s.state.settings.traverse;
+  const auto placed = [&](const std::string &mark) {
+    if (with_vectors.count(mark)) return true;
+    const auto h = s.state.holds.find(mark);
+    return h != s.state.holds.end() && position.count(mark) &&
+           (h->second.how == Hold::full || h->second.how == Hold::plan || h->second.how == Hold::weighted);
+  };
+  std::map<std::string, std::set<std::string>> seen_from;
+  std::set<std::string> stood_on, wanted, full;
+  for (const auto &r : t.field.setups) {
+    if (!r->used) continue;
+    stood_on.insert(r->setup.mark);
+    for (const TargetSight &x : r->sights) {
+      seen_from[x.mean.target].insert(r->setup.id);
+      if (x.mean.kind != PointingKind::detail) wanted.insert(x.mean.target);
+      if (std::isfinite(x.slope) && std::isfinite(x.mean.zenith) && std::isfinite(x.mean.direction))
+        full.insert({x.mean.target, r->setup.mark});
+    }
+  }
+  const auto joins = [&](const std::string &mark) {
+    return (placed(mark) || t.places.count(mark)) && (placed(mark) || full.count(mark)) &&
+           (placed(mark) || stood_on.count(mark) || wanted.count(mark) || seen_from[mark].size() > 1);
+  };
+  Groups g;
+  for (const auto &r : t.field.setups)
+    if (r->used && joins(r->setup.mark))
+      for (const TargetSight &x : r->sights)
+        if (x.mean.target != r->setup.mark && joins(x.mean.target)) g.join(r->setup.mark, x.mean.target);
+  std::map<std::string, std::set<std::string>> anchors;
+  for (const auto &[mark, from] : seen_from)
+    if (placed(mark)) anchors[g.root(mark)].insert(mark);
+  for (const auto &mark : stood_on)
+    if (placed(mark)) anchors[g.root(mark)].insert(mark);
+  std::set<std::string> marks;
+  for (const auto &r : t.field.setups) {
+    const std::string &here = r->setup.mark;
+    if (!r->used || !joins(here) || anchors[g.root(here)].size() < 2) continue;
+    NetworkStation n;
+    n.id = r->setup.id, n.mark = here, n.instrument = r->setup.instrument, n.height = r->setup.instrument_height;
+    n.set_up_sd = Vec3(r->standard.centring, r->standard.centring, r->standard.height);
+    n.k = set.k, n.k_sd = set.k_sd;
+    std::vector<Eigen::Index> rows; // of the directions among those of the set-up
+    Eigen::Index direction = 0;
+    for (const TargetSight &x : r->sights) {
+      const bool has_direction = std::isfinite(x.mean.direction);
+      const Eigen::Index row = direction;
+      direction += has_direction;
+      if (x.mean.target == here || !joins(x.mean.target)) continue;
+      NetworkSight y;
+      y.id = x.id, y.to = x.mean.target;
+      y.direction = x.mean.direction, y.zenith = x.mean.zenith, y.distance = x.slope;
+      y.zenith_sd = x.mean.zenith_sd, y.distance_sd = x.mean.slope_sd;
+      y.target_height = x.mean.target_height;
+      y.target_centring = r->standard.target_centring, y.target_height_sd = r->standard.height;
+      if (has_direction) rows.push_back(row);
+      n.sights.push_back(std::move(y));
+    }
+    if (n.sights.empty()) continue;
+    n.direction_covariance.resize(static_cast<Eigen::Index>(rows.size()), static_cast<Eigen::Index>(rows.size()));
+    for (std::size_t i = 0; i < rows.size(); ++i)
+      for (std::size_t k = 0; k < rows.size(); ++k)
+        n.direction_covariance(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(k)) =
+            r->reduced.direction_covariance(rows[i], rows[k]);
+    marks.insert(here);
+    for (const NetworkSight &y : n.sights) marks.insert(y.to);
+    out.stations.push_back(n.id);
+    out.input.stations.push_back(std::move(n));
+  }
+  for (const std::string &m : marks)
+    if (!position.count(m)) position[m] = {t.places.at(m), datum.frame(), datum.epoch()};
+  const GeoidModel *geoid = datum.geoid();
+  if (geoid)
+    for (NetworkStation &n : out.input.stations) n.deflection = datum.deflection(to_geodetic(position.at(n.mark).xyz));
+  // Without a grid nothing is known of the plumb lines but how large deflections are (some 10″; common practice).
+  out.input.plumb = {(geoid ? set.deflection_sd_s : std::max(10.0, set.deflection_sd_s)) * rad_per_arcsec, 10e3};
+  out.input.edm = {1e-6 * set.edm_scale_sd_ppm, set.edm_constant_sd};
+  return marks;
+}
+
+} // namespace
 
 NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum) {
   const JobSettings &set = s.state.settings;
@@ -124,12 +219,14 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
     std::erase_if(in.levels, [&](const NetworkLevel &l) { return !position.count(l.from); });
     for (const NetworkLevel &l : in.levels) touched.insert({l.from, l.to});
   }
+  const std::set<std::string> sighted = add_stations(s, datum, with_vectors, position, out);
+  touched.insert(sighted.begin(), sighted.end());
   for (const std::string &name : touched) {
     NetworkMark m;
     m.name = name;
     m.position = position.at(name);
     // A place in a list does not determine anything as long as nobody holds it.
-    m.plan_known = with_vectors.count(name) > 0;
+    m.plan_known = with_vectors.count(name) > 0 || sighted.count(name) > 0;
     if (in.geoid) m.undulation = geoid->undulation(to_geodetic(m.position.xyz));
     const auto h = s.state.holds.find(name);
     if (h != s.state.holds.end()) m.hold = h->second.how;
@@ -168,7 +265,8 @@ LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vect
 
 NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
   if (std::none_of(vectors.begin(), vectors.end(),
-                   [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }))
+                   [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }) &&
+      s.traverses->field.setups.empty())
     throw InputError(s.levels->any()
                          ? "the levels hang on no mark with a place: solve vectors first (heights of levels "
                            "alone are with the levels)"
@@ -185,12 +283,15 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
   run.vectors = parts.vectors;
   run.operation = parts.operation;
   run.levels = parts.levels;
+  run.stations = parts.stations;
   for (const NetworkVector &v : in.vectors)
     for (const auto *m : {&v.from, &v.to})
       if (std::find(run.positioned.begin(), run.positioned.end(), *m) == run.positioned.end())
         run.positioned.push_back(*m);
-  progress.step(0.2, fmt::format("adjusting {} vectors and {} levelled differences between {} marks", in.vectors.size(),
-                                 in.levels.size(), in.marks.size()));
+  progress.step(
+      0.2,
+      fmt::format("adjusting {} vectors, {} levelled differences and {} set-ups of total stations between {} marks",
+                  in.vectors.size(), in.levels.size(), in.stations.size(), in.marks.size()));
   run.result = adjust_network(in, progress);
   for (const AdjustedMark &m : run.result.marks) {
     FullPosition &p = run.positions[m.name] = datum.describe(m.position);

@@ -14,6 +14,7 @@ struct NetworkRun {
   std::string frame, epoch_text;
   std::vector<std::string> vectors;    ///< ids of the vectors that took part
   std::vector<std::string> levels;     ///< ids of the levelled sections
+  std::vector<std::string> stations;   ///< ids of the set-ups of total stations
   std::vector<std::string> positioned; ///< marks that vectors end at
   std::string geoid_name, geoid_source, geoid_refusal;
   std::optional<double> geoid_sd;
@@ -24,7 +25,7 @@ struct NetworkParts {
   NetworkInput input;
   std::vector<NetworkVector> dependent; ///< solved and used, but beyond the independent ones of their session
   std::vector<std::string> vectors;     ///< ids, as in `input`
-  std::vector<std::string> levels;
+  std::vector<std::string> levels, stations;
   OperationInfo operation;
 };
 NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum);

@@ -64,6 +64,7 @@ ReducedSetup reduce_setup(StationSetup setup, const std::optional<Air> &booked_a
   ReducedSetup out;
   out.setup = std::move(setup);
   out.standard = standard;
+  out.booked_air = booked_air;
   const StationSetup &s = out.setup;
   out.reduced = reduce_sets(s, standard);
   // What the instrument has put in for the air, and what it should have been.

@@ -26,6 +26,7 @@ struct TargetSight {
 struct ReducedSetup {
   StationSetup setup;
   InstrumentStandard standard;
+  std::optional<Air> booked_air; ///< what the instrument went by
   SetReduction reduced;
   std::vector<TargetSight> sights;  ///< in the order of `reduced.targets`
   std::vector<std::string> remarks; ///< what was corrected, as sentences

@@ -474,7 +474,8 @@ const std::vector<SettingInfo> &setting_catalogue() {
       {"weight", "edm-constant", "Constant of distances", "mm", "The same of the constant of instrument and prism.",
        K::number, 0, 50},
       {"traverse", "air", "Air", "",
-       "Whether the distances in the books carry the correction for the booked pressure and temperature already. A book "
+       "Whether the distances in the books carry the correction for the booked pressure and temperature already. A "
+       "book "
        "that states its ppm settles it.",
        K::choice, 0, 0, "applied by the instrument|to be applied"},
       {"traverse", "reduce-to", "Traverse in", "",

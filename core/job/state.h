@@ -64,10 +64,10 @@ struct LevelSettings {
 struct TraverseSettings {
   InstrumentStandard standard; ///< of instruments without a card of their own
   double k = 0.13, k_sd = 0.15;
-  double deflection_sd_s = 3;                       ///< of a plumb line from the geoid's grid, seconds
+  double deflection_sd_s = 5;                       ///< of a plumb line from the geoid's grid, seconds
   double edm_scale_sd_ppm = 0, edm_constant_sd = 0; ///< 0: no unknown; m
   bool air_applied = true; ///< the instrument has put in the air as booked, where the book states no ppm
-  bool grid = true;                                 ///< else on the ground, without scale and arc-to-chord
+  bool grid = true;        ///< else on the ground, without scale and arc-to-chord
   AngleShare angles = AngleShare::equal;
   HeightShare heights = HeightShare::length;
   Balance balance = Balance::compass;

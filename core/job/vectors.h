@@ -1,5 +1,6 @@
 #pragma once
 #include "job/levels.h"
+#include "job/traverses.h"
 #include <set>
 
 namespace ampletie {
@@ -12,6 +13,7 @@ struct JobSnapshot {
   std::map<std::string, PublishedMark> published;  ///< those with a position
   std::map<std::string, PublishedMark> benchmarks; ///< those with a physical height
   std::shared_ptr<const LevelReport> levels = std::make_shared<LevelReport>();
+  std::shared_ptr<const TraverseReport> traverses = std::make_shared<TraverseReport>();
 };
 
 /// A vector's share of its session's solution (docs/methods/session.md), orbits' frame.

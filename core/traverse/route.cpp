@@ -154,7 +154,7 @@ std::vector<PlanePoint> corrections(Balance how, const Route &r, const std::vect
   return out;
 }
 
-std::vector<PlanePoint> by_least_squares(const TraverseInput &t, const std::vector<PlanePoint> &begin) {
+PlaneResult by_least_squares(const TraverseInput &t, const std::vector<PlanePoint> &begin) {
   using K = PlaneObservation::Kind;
   PlaneNetwork n;
   const std::size_t last = t.stations.size() - 1;
@@ -177,10 +177,11 @@ std::vector<PlanePoint> by_least_squares(const TraverseInput &t, const std::vect
     add(K::bearing, last, last - 1, 0, *t.end_bearing - t.stations[last].angle, t.stations[last].angle_sd);
   for (std::size_t i = 0; i < last; ++i) add(K::distance, i, i + 1, 0, t.stations[i].length, t.stations[i].length_sd);
   n.options.max_iterations = 20;
-  const PlaneResult r = adjust_plane(n);
-  std::vector<PlanePoint> out;
-  for (std::size_t i = 0; i <= last; ++i) out.push_back(r.points.at(name(i)));
-  return out;
+  PlaneResult r = adjust_plane(n);
+  // By the numbers of the stations, the last one of a loop too.
+  r.points[std::to_string(last)] = r.points.at(name(last));
+  r.covariance[std::to_string(last)] = r.covariance.at(name(last));
+  return r;
 }
 
 } // namespace
@@ -338,8 +339,18 @@ TraverseResult compute_traverse(const TraverseInput &input, AngleShare how, Heig
       }
     }
   }
+  std::optional<PlaneResult> adjusted;
+  std::string no_adjustment;
+  if (c.has_linear || c.has_angular) try {
+      adjusted = by_least_squares(t, p_measured);
+    } catch (const std::exception &e) {
+      no_adjustment = e.what(); // a gross mistake can keep it from converging; the closures say so
+    }
   auto point = [&](std::size_t i, const PlanePoint &place, const std::optional<double> &h) {
-    TraversePoint x{t.stations[i].mark, place, h, 0, 0};
+    TraversePoint x{t.stations[i].mark, place, h};
+    Eigen::Matrix2d own = route.covariance(route.influence(i, p, b, AngleShare::none));
+    if (adjusted) own = adjusted->covariance.at(std::to_string(i));
+    x.sd = std::sqrt(std::max(0.0, own.trace() / 2));
     x.moved = distance(place, p[i]);
     if (x.moved > 0 && i > 0) {
       const Eigen::Matrix2d q = route.covariance(route.influence(i, p, b, c.has_angular ? how : AngleShare::none));
@@ -353,8 +364,10 @@ TraverseResult compute_traverse(const TraverseInput &input, AngleShare how, Heig
     BalancedTraverse balanced;
     balanced.method = method;
     std::vector<PlanePoint> places = p;
-    if (method == Balance::least_squares && (c.has_linear || c.has_angular)) {
-      places = by_least_squares(t, p_measured);
+    if (method == Balance::least_squares && !no_adjustment.empty())
+      balanced.warning = "no least squares: " + no_adjustment;
+    else if (method == Balance::least_squares && adjusted) {
+      for (std::size_t i = 0; i <= last; ++i) places[i] = adjusted->points.at(std::to_string(i));
       if (c.degrees <= 3) balanced.warning = fmt::format("{} redundant observations: little to work on", c.degrees);
     } else if (method != Balance::none && c.has_linear) {
       const auto v = corrections(method, route, b, c.east, c.north);

@@ -66,6 +66,7 @@ struct TraversePoint {
   std::optional<double> height;
   double moved = 0;    ///< against the unbalanced place, m
   double expected = 0; ///< standard deviation of that place along the move, m
+  double sd = 0;       ///< of the place, each direction on the mean, when everything is adjusted, m
 };
 
 struct BalancedTraverse {

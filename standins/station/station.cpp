@@ -39,8 +39,10 @@ public:
     text_ += fmt::format("stn;{};{:.3f}\nair;{:.1f};{:.1f}\n", mark, height, pressure, temperature);
     target_.clear();
   }
-  void target(const std::string &mark, const std::string &kind, double height, double constant) {
-    const std::string line = fmt::format("tgt;{};{};{:.3f};{:.4f}\n", mark, kind, height, constant);
+  void target(const std::string &mark, const std::string &kind, double height, double constant,
+              const std::string &code) {
+    const std::string line = fmt::format("tgt;{};{};{:.3f};{:.4f}{}\n", mark, kind, height, constant,
+                                         code.empty() ? "" : ";" + code);
     if (line != target_) text_ += line;
     target_ = line;
   }
@@ -123,7 +125,7 @@ private:
           const double slope = length * (1 + 1e-6 * (ppm + scale_ppm_)) - t.constant - 1e-3 * s_.true_constant_mm +
                                1e-3 * s_.distance_mm * random_.normal();
           writer_.target(t.booked_as.empty() ? t.mark : t.booked_as, t.kind,
-                         t.booked_height >= 0 ? t.booked_height : t.height, t.constant);
+                         t.booked_height >= 0 ? t.booked_height : t.height, t.constant, t.code);
           writer_.pointing(set, face, face == 1 ? azimuth - circle + c : azimuth - circle + pi - c,
                            (face == 1 ? zenith : 2 * pi - zenith) + index, slope, clock_ += 20, n == u.deleted);
         }
@@ -182,7 +184,7 @@ Scenario read_scenario(const std::string &text) {
           Target t;
           t.mark = z.at("mark"), t.kind = z.value("kind", t.kind), t.booked_as = z.value("booked as", "");
           t.height = z.value("height", t.height), t.booked_height = z.value("booked height", -1.0);
-          t.constant = z.value("constant", 0.0), t.lateral_s = z.value("lateral s", 0.0);
+          t.constant = z.value("constant", 0.0), t.code = z.value("code", ""), t.lateral_s = z.value("lateral s", 0.0);
           u.targets.push_back(std::move(t));
         }
         if (u.targets.empty()) throw InputError("total station scenario: a set-up needs a target");

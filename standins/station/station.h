@@ -16,6 +16,7 @@ struct Mark {
 struct Target {
   std::string mark, kind = "detail"; ///< orientation, control, detail
   double height = 1.3, constant = 0; ///< m: of the target; prism constant as its plate says
+  std::string code{};   ///< of what it is
   double lateral_s = 0;              ///< the line of sight is bent sideways by so many seconds (a wall in the sun)
   // Mistakes of the crew.
   std::string booked_as{};   ///< another name in the book

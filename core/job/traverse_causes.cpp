@@ -1,0 +1,339 @@
+#include "job/traverse_causes.h"
+#include "base/angle.h"
+#include <algorithm>
+#include <fmt/format.h>
+#include <functional>
+#include <set>
+
+namespace ampletie {
+namespace {
+
+using Kind = TraverseTest::Kind;
+using nlohmann::json;
+
+/// A change of set-ups that may put things right.
+struct Hypothesis {
+  std::string sentence;
+  std::vector<std::pair<std::string, json>> decisions;
+  std::string verb = "set";
+  std::vector<std::pair<std::string, std::function<void(StationSetup &)>>> changes; ///< by set-up
+  std::set<std::string> left_out;                                                   ///< set-ups
+  double prior = 0; ///< in units of gain: what is made more often comes first between equals
+};
+
+double badness(const std::vector<TraverseTest> &tests, std::set<std::string> &failing) {
+  double out = 0;
+  for (const TraverseTest &t : tests) {
+    if (!t.passes()) {
+      failing.insert(t.id);
+      out += 1 + std::log10(t.ratio());
+    }
+    // Between two that clear the same, the one that leaves less of what passes.
+    out += 0.03 * std::min(10.0, t.ratio() * t.ratio());
+  }
+  return out;
+}
+
+class Trial {
+public:
+  Trial(const TraverseReport &r, const JobState &state, const KnownPlaces &known, const JobDatum *datum,
+        const std::set<std::string> &about)
+      : state_(state), known_(known), datum_(datum), weather_(weather(r)) {
+    for (const auto &s : r.field.setups)
+      if (s->used && about.count(s->setup.id)) field_.setups.push_back(s);
+    before_ = badness(traverse_tests(job_traverses(field_, state_, known_, datum_), weather_), failing_);
+  }
+  bool fails() const { return !failing_.empty(); }
+  std::optional<TraverseCause> run(const Hypothesis &h) const {
+    JobSetups changed = field_;
+    for (auto &s : changed.setups) {
+      const StationSetup *own = nullptr;
+      StationSetup copy;
+      for (const auto &[id, change] : h.changes)
+        if (id == s->setup.id) {
+          if (!own) copy = s->setup, own = &copy;
+          change(copy);
+        }
+      const bool out = h.left_out.count(s->setup.id) > 0;
+      if (!own && !out) continue;
+      auto r = std::make_shared<ReducedSetup>(
+          own ? reduce_setup(copy, s->booked_air, s->standard, state_.settings.traverse) : *s);
+      r->used = !out;
+      s = r;
+    }
+    std::set<std::string> failing;
+    const TraverseReport report = job_traverses(changed, state_, known_, datum_);
+    const auto tests = traverse_tests(report, weather_);
+    const double after = badness(tests, failing);
+    TraverseCause c;
+    for (const auto &id : failing_)
+      if (!failing.count(id) && std::any_of(tests.begin(), tests.end(), [&](const auto &t) { return t.id == id; }))
+        c.cleared.push_back(id);
+    // What fails only afterwards was made, not found.
+    const bool new_failure =
+        std::any_of(failing.begin(), failing.end(), [&](const auto &id) { return !failing_.count(id); });
+    if (c.cleared.empty() || new_failure || before_ - after < 0.5) return std::nullopt;
+    c.sentence = h.sentence, c.decisions = h.decisions, c.verb = h.verb;
+    c.gain = before_ - after + h.prior;
+    return c;
+  }
+
+private:
+  JobSetups field_;
+  const JobState &state_;
+  const KnownPlaces &known_;
+  const JobDatum *datum_;
+  std::optional<double> weather_;
+  double before_ = 0;
+  std::set<std::string> failing_;
+};
+
+/// Set-ups that hang together through failing tests: all of a line that does not close, both ends of a leg.
+std::vector<std::set<std::string>> clusters(const TraverseReport &r, const std::vector<TraverseTest> &tests) {
+  std::map<std::string, std::string> line_of;
+  std::map<std::string, std::set<std::string>> members;
+  for (const TraverseLine &l : r.lines)
+    for (const auto &s : l.setups) line_of.emplace(s, l.id), members[l.id].insert(s);
+  std::map<std::string, std::set<std::string>> found; // by line, or by set-up
+  for (const TraverseTest &t : tests) {
+    if (t.passes() || t.kind == Kind::spread) continue;
+    for (const auto &s : t.setups) {
+      const auto l = line_of.find(s);
+      const std::string key = l == line_of.end() ? s : l->second;
+      auto &set = found[key];
+      set.insert(s);
+      if (l != line_of.end()) set.insert(members[l->second].begin(), members[l->second].end());
+    }
+  }
+  std::vector<std::set<std::string>> out;
+  for (auto &[key, set] : found) out.push_back(std::move(set));
+  return out;
+}
+
+std::string metres(double v) { return fmt::format("{:.3f} m", v); }
+
+/// Everything worth trying for one cluster.
+std::vector<Hypothesis> hypotheses(const TraverseReport &r, const std::set<std::string> &about,
+                                   const std::vector<TraverseTest> &tests) {
+  std::vector<Hypothesis> out;
+  std::vector<const ReducedSetup *> own;
+  std::set<double> target_heights, constants;
+  for (const auto &s : r.field.setups) {
+    if (!s->used) continue;
+    for (const TargetSight &x : s->sights)
+      target_heights.insert(x.mean.target_height), constants.insert(x.mean.prism_constant);
+    if (about.count(s->setup.id)) own.push_back(s.get());
+  }
+  std::set<std::string> plan, up, air;              // set-ups that such tests concern
+  std::map<std::string, std::vector<double>> asked; // set-up → differences in height that it is part of
+  for (const TraverseTest &t : tests) {
+    if (t.passes()) continue;
+    for (const auto &s : t.setups) {
+      if (t.kind == Kind::rise || t.kind == Kind::height || (t.kind == Kind::known_mark && t.about.ends_with(", up")))
+        up.insert(s);
+      else if (t.kind == Kind::air)
+        air.insert(s);
+      else if (t.kind != Kind::spread)
+        plan.insert(s);
+      if (t.kind == Kind::rise) asked[s].push_back(t.value / 1000);
+    }
+    if (t.kind == Kind::known_mark && t.about.ends_with(", up"))
+      for (const auto &s : t.setups) asked[s].push_back(t.value / 1000);
+  }
+  const auto rename = [](const std::string &from, const std::string &to) {
+    return [from, to](StationSetup &s) {
+      for (Pointing &p : s.pointings)
+        if (p.booked == from) p.target = to;
+    };
+  };
+  for (std::size_t n = 0; n < own.size(); ++n) {
+    const ReducedSetup &s = *own[n];
+    const std::string &id = s.setup.id, &here = s.setup.mark;
+    std::vector<std::pair<std::string, std::string>> names; // booked, mark
+    for (const Pointing &p : s.setup.pointings)
+      if (p.used && std::none_of(names.begin(), names.end(), [&](const auto &x) { return x.first == p.booked; }))
+        names.emplace_back(p.booked, p.target);
+    if (plan.count(id) || up.count(id)) {
+      for (std::size_t a = 0; a < names.size(); ++a)
+        for (std::size_t b = a + 1; b < names.size(); ++b) {
+          const auto &[ba, ma] = names[a];
+          const auto &[bb, mb] = names[b];
+          // Details that one station saw alone close nothing.
+          if (!r.places.count(ma) || !r.places.count(mb)) continue;
+          Hypothesis h;
+          h.sentence = fmt::format("the names {} and {} are exchanged at {}", ma, mb, here);
+          h.decisions = {{id, {{"targets", {{ba, {{"mark", mb}}}, {bb, {{"mark", ma}}}}}}}};
+          h.changes = {{id, rename(ba, mb)}, {id, rename(bb, ma)}};
+          h.prior = 0.3;
+          out.push_back(std::move(h));
+        }
+      std::set<std::string> others;
+      for (const auto *o : own) {
+        others.insert(o->setup.mark);
+        for (const TargetSight &x : o->sights)
+          if (x.mean.kind != PointingKind::detail) others.insert(x.mean.target);
+      }
+      for (const auto &[booked, mark] : names) {
+        if (!plan.count(id)) break;
+        for (const auto &other : others) {
+          if (other == mark || other == here || s.find(other)) continue;
+          Hypothesis h;
+          h.sentence = fmt::format("what {} sighted as {} is {}", here, mark, other);
+          h.decisions = {{id, {{"targets", {{booked, {{"mark", other}}}}}}}};
+          h.changes = {{id, rename(booked, other)}};
+          out.push_back(std::move(h));
+        }
+      }
+    }
+    if (up.count(id)) {
+      const auto height = [&](const std::string &what, double now, double then, json value,
+                              std::function<void(StationSetup &)> change, bool used_elsewhere) {
+        if (std::abs(then - now) < 0.002 || then < -1 || then > 6) return;
+        Hypothesis h;
+        h.sentence = used_elsewhere ? fmt::format("{} is {}, not {}", what, metres(then), metres(now))
+                                    : fmt::format("{} is wrong by {:+.0f} mm ({} would do)", what, 1000 * (now - then),
+                                                  metres(then));
+        h.decisions = {{id, std::move(value)}};
+        h.changes = {{id, std::move(change)}};
+        h.prior = used_elsewhere ? 0.15 : 0;
+        out.push_back(std::move(h));
+      };
+      for (const auto &[booked, mark] : names) {
+        const TargetSight *x = s.find(mark);
+        if (!x) continue;
+        const double now = x->mean.target_height;
+        const auto put = [booked = booked](double then) {
+          return [booked, then](StationSetup &u) {
+            for (Pointing &p : u.pointings)
+              if (p.booked == booked) p.target_height = then;
+          };
+        };
+        const auto value = [booked = booked](double then) { return json{{"targets", {{booked, {{"height", then}}}}}}; };
+        const std::string what = fmt::format("the target height at {} to {}", here, mark);
+        for (double then : target_heights) height(what, now, then, value(then), put(then), true);
+        // A target that is higher than booked makes the mark seem higher: the rise is too large by as much.
+        for (double d : asked[id]) {
+          const double then = std::round(1000 * (now + d)) / 1000;
+          if (std::none_of(target_heights.begin(), target_heights.end(),
+                           [&](double t) { return std::abs(t - then) < 0.006; }))
+            height(what, now, then, value(then), put(then), false);
+        }
+      }
+      const double now = s.setup.instrument_height;
+      std::set<double> others;
+      for (const auto *o : own)
+        if (o != &s) others.insert(o->setup.instrument_height);
+      const std::string what = "the instrument height at " + here;
+      const auto put = [](double then) { return [then](StationSetup &u) { u.instrument_height = then; }; };
+      for (double then : others) height(what, now, then, json{{"height", then}}, put(then), true);
+      for (double d : asked[id]) {
+        const double then = std::round(1000 * (now - d)) / 1000;
+        if (std::none_of(others.begin(), others.end(), [&](double t) { return std::abs(t - then) < 0.006; }))
+          height(what, now, then, json{{"height", then}}, put(then), false);
+      }
+    }
+    if (plan.count(id))
+      for (const auto &[booked, mark] : names)
+        if (const TargetSight *x = s.find(mark))
+          for (double then : constants) {
+            const double now = x->mean.prism_constant;
+            if (std::abs(then - now) < 1e-5) continue;
+            Hypothesis h;
+            h.sentence = fmt::format("the prism constant at {} to {} is {:.1f} mm, not {:.1f} mm", here, mark,
+                                     1000 * then, 1000 * now);
+            h.decisions = {{id, {{"targets", {{booked, {{"constant", then}}}}}}}};
+            h.changes = {{id, [booked = booked, then](StationSetup &u) {
+                            for (Pointing &p : u.pointings)
+                              if (p.booked == booked) p.prism_constant = then;
+                          }}};
+            h.prior = 0.1;
+            out.push_back(std::move(h));
+          }
+    Hypothesis h;
+    h.sentence = fmt::format("the set-up on {} does not belong here", here);
+    h.decisions = {{id, json::object()}}, h.verb = "leave-out", h.left_out = {id};
+    h.prior = -0.5;
+    out.push_back(std::move(h));
+  }
+  // A value that was left in the instrument concerns all set-ups that carry it.
+  std::map<double, std::vector<const ReducedSetup *>> by_pressure;
+  for (const auto *s : own)
+    if (air.count(s->setup.id)) by_pressure[s->setup.air->pressure_hpa].push_back(s);
+  for (const auto &[pressure, members] : by_pressure) {
+    Hypothesis h;
+    double should = 0;
+    std::string marks;
+    for (const TraverseTest &t : tests)
+      if (t.kind == Kind::air && t.item == members.front()->setup.id) should = pressure - t.value;
+    for (const auto *s : members) {
+      h.changes.emplace_back(s->setup.id, [should](StationSetup &u) {
+        if (u.air) u.air->pressure_hpa = should;
+      });
+      h.decisions.emplace_back(s->setup.id, json{{"pressure", std::round(should)}});
+      marks += (marks.empty() ? "" : ", ") + s->setup.mark;
+    }
+    h.sentence =
+        fmt::format("the pressure of {:g} hPa at {} was left in: about {:.0f} hPa were there", pressure, marks, should);
+    h.prior = 0.3;
+    out.push_back(std::move(h));
+  }
+  return out;
+}
+
+/// A pointing whose absence brings a spread within its limit.
+void explain_spreads(const TraverseReport &r, const JobState &state, const std::vector<TraverseTest> &tests,
+                     std::vector<TraverseCause> &out) {
+  for (const TraverseTest &t : tests) {
+    if (t.passes() || t.kind != Kind::spread) continue;
+    const ReducedSetup *s = r.field.find(t.item);
+    std::optional<TraverseCause> best;
+    double least = t.ratio();
+    for (std::size_t i = 0; i < s->setup.pointings.size(); ++i) {
+      const Pointing &p = s->setup.pointings[i];
+      if (!p.used || p.target != t.target) continue;
+      StationSetup changed = s->setup;
+      changed.pointings[i].used = false;
+      const ReducedSetup q = reduce_setup(changed, s->booked_air, s->standard, state.settings.traverse);
+      const TargetSight *x = q.find(t.target);
+      if (!x) continue;
+      const auto &m = x->mean;
+      const double ratio = std::max({m.direction_limit > 0 ? m.direction_spread / m.direction_limit : 0,
+                                     m.zenith_limit > 0 ? m.zenith_spread / m.zenith_limit : 0,
+                                     m.slope_limit > 0 ? m.slope_spread / m.slope_limit : 0});
+      if (ratio >= least) continue;
+      least = ratio;
+      TraverseCause c;
+      c.sentence =
+          fmt::format("the pointing at {} on face {} in set {} (line {}) is off", p.target, p.face, p.set, p.line);
+      c.decisions = {{p.id, json::object()}}, c.verb = "leave-out";
+      if (ratio <= 1) c.cleared = {t.id};
+      c.gain = 1 + std::log10(t.ratio());
+      best = c;
+    }
+    if (best && !best->cleared.empty()) out.push_back(*best);
+  }
+}
+
+} // namespace
+
+std::vector<TraverseCause> explain_traverses(const TraverseReport &r, const JobState &state, const KnownPlaces &known,
+                                             const JobDatum *datum) {
+  std::vector<TraverseCause> out;
+  const auto &tests = r.tests;
+  explain_spreads(r, state, tests, out);
+  for (const auto &about : clusters(r, tests)) {
+    const Trial trial(r, state, known, datum, about);
+    if (!trial.fails()) continue;
+    for (const Hypothesis &h : hypotheses(r, about, tests))
+      if (auto c = trial.run(h)) {
+        for (const TraverseTest &t : tests)
+          if (std::find(c->cleared.begin(), c->cleared.end(), t.id) != c->cleared.end())
+            c->effect = std::max(c->effect, t.effect);
+        out.push_back(std::move(*c));
+      }
+  }
+  std::stable_sort(out.begin(), out.end(), [](const auto &a, const auto &b) { return a.gain > b.gain; });
+  return out;
+}
+
+} // namespace ampletie

@@ -1,0 +1,126 @@
+#include "job/traverse_doubts.h"
+#include "base/angle.h"
+#include "job/traverses.h"
+#include <algorithm>
+#include <fmt/format.h>
+#include <map>
+
+namespace ampletie {
+namespace {
+
+using Kind = TraverseTest::Kind;
+
+const char *kind_name(Kind k) {
+  switch (k) {
+  case Kind::spread:
+    return "spread too wide";
+  case Kind::there_back:
+    return "length differs there and back";
+  case Kind::rise:
+    return "height differs there and back";
+  case Kind::known_mark:
+    return "known mark missed";
+  case Kind::angles:
+    return "angles do not close";
+  case Kind::length:
+    return "traverse does not close";
+  case Kind::height:
+    return "traverse heights do not close";
+  case Kind::comparison:
+    return "traverse against vectors";
+  case Kind::air:
+    return "pressure suspicious";
+  }
+  return "";
+}
+
+std::string sentence(const TraverseTest &t) {
+  const std::string numbers = fmt::format("{:.1f} {}, limit {:.1f} {}", std::abs(t.value), t.unit, t.limit, t.unit);
+  switch (t.kind) {
+  case Kind::spread:
+    return fmt::format("the {} spread by {}", t.id.substr(0, t.id.find(' ')) + "s", numbers);
+  case Kind::there_back:
+    return "the lengths measured from both ends differ by " + numbers;
+  case Kind::rise:
+    return "the height differences measured from both ends differ by " + numbers;
+  case Kind::known_mark:
+    return "the known mark comes out elsewhere by " + numbers;
+  case Kind::angles:
+    return "the angles miss by " + numbers;
+  case Kind::length:
+    return "the coordinates miss by " + numbers;
+  case Kind::height:
+    return "the heights miss by " + numbers;
+  case Kind::comparison:
+    return "traverse and vectors differ by " + numbers;
+  case Kind::air:
+    return fmt::format("the pressure is {:.0f} hPa off what the height and the other set-ups ask for: {:.1f} ppm in "
+                       "every distance",
+                       t.value, 0.28 * std::abs(t.value));
+  }
+  return "";
+}
+
+} // namespace
+
+std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r) {
+  std::vector<TraverseDoubt> out;
+  for (const auto &s : r.field.sources) {
+    const FieldSource &f = *s.file;
+    if (s.blocked())
+      out.push_back({"field book not read", f.name, f.source_id,
+                     f.unit_conflict.empty()
+                         ? fmt::format("{} pieces were not understood (line {}: {}): none of its set-ups is used until "
+                                       "they were looked at",
+                                       f.unread, f.first_unread_line, f.first_unread_why)
+                         : f.unit_conflict});
+    std::size_t n = 0;
+    for (const auto &t : f.troubles)
+      if (++n <= 5)
+        out.push_back({"field book", fmt::format("{}, line {}", f.name, t.line),
+                       f.source_id + fmt::format("|{}", t.line), t.what});
+    if (n > 5) out.push_back({"field book", f.name, f.source_id, fmt::format("{} more lines with troubles", n - 5)});
+  }
+  // Tests that one cause clears stand together under the largest of them.
+  std::map<std::string, std::vector<std::string>> causes;
+  for (const TraverseCause &c : r.causes)
+    for (const auto &id : c.cleared)
+      if (auto &list = causes[id]; list.size() < 3) list.push_back(c.sentence);
+  for (const TraverseTest &t : r.tests) {
+    if (t.passes()) continue;
+    TraverseDoubt d{kind_name(t.kind), t.about, t.item, sentence(t), t.value, t.limit, t.effect, t.unit, causes[t.id]};
+    out.push_back(std::move(d));
+  }
+  for (const TraverseLine &l : r.lines) {
+    if (!l.problem.empty()) out.push_back({"traverse not computed", l.name, l.id, l.problem});
+    if (l.local_place || l.local_bearing)
+      out.push_back({"local traverse", l.name, l.id,
+                     l.local_place ? "it hangs on no known mark: its coordinates are local ones"
+                                   : "nothing gives its bearing: it is assumed, and all coordinates turn with it"});
+    if (l.problem.empty() && l.result.kind == TraverseKind::hanging)
+      out.push_back({"open traverse", l.name, l.id, "nothing closes it: a mistake in it cannot show"});
+    for (const TraverseSuspect &s : l.result.suspects)
+      if (s.clears && causes["closure " + l.id].empty() && causes["angles " + l.id].empty()) {
+        out.push_back({"one mistake would do", l.name, l.id,
+                       s.angle ? fmt::format("a single angle at {} off by {:+.1f}″ would explain what does not close",
+                                             s.mark, s.size / rad_per_arcsec)
+                               : fmt::format("a single distance from {} off by {:+.1f} mm would explain what does not "
+                                             "close (and so may others)",
+                                             s.mark, 1000 * s.size)});
+        break;
+      }
+  }
+  for (const auto &s : r.field.setups) {
+    if (!s->used) continue;
+    const auto j = r.judgements.find(s->setup.id);
+    if (j != r.judgements.end() && !j->second.joined)
+      out.push_back({"stray set-up", s->setup.mark, s->setup.id,
+                     "nothing leads from this set-up to any other mark: is it of another job, or is its name wrong?"});
+    if (j != r.judgements.end() && j->second.free && !j->second.free->danger.empty())
+      out.push_back({"weak free station", s->setup.mark, s->setup.id, j->second.free->danger});
+    for (const auto &t : s->reduced.troubles) out.push_back({"set-up", s->setup.mark, s->setup.id, t});
+  }
+  return out;
+}
+
+} // namespace ampletie

@@ -1,0 +1,40 @@
+#pragma once
+#include "datum/datum.h"
+#include "job/setups.h"
+
+namespace ampletie {
+
+/// A sight in the grid: what is added to its direction to become a grid bearing (up to the orientation), its length
+/// and how that came about.
+struct GridSight {
+  double correction = 0; ///< arc-to-chord and, where the grid is used, what the target's height turns; radians
+  double arc_to_chord = 0;
+  double length = NAN;  ///< m
+  double length_sd = 0; ///< of the sight alone, with the zenith angle and the plumb line on steep ones, m
+  double combined_factor = 1;
+};
+
+/// Brings sights to the job's grid, or leaves them on the ground.
+class TraverseGrid {
+public:
+  /// `places`: of marks, Cartesian, where they are known roughly; `datum` null: ground only.
+  TraverseGrid(const TraverseSettings &set, const JobDatum *datum, const std::map<std::string, Vec3> &places);
+  GridSight reduce(const ReducedSetup &setup, const TargetSight &s) const;
+  /// Bearing in the grid between two marks whose places are known.
+  std::optional<double> bearing_between(const std::string &from, const std::string &to) const;
+  /// ξ, η of the plumb line by the geoid's grid, radians; zero where nothing tells.
+  Eigen::Vector2d deflection(const std::string &mark) const;
+  /// Standard deviation of what the grid does not know of it, radians.
+  double plumb_sd() const;
+  bool on_grid() const { return datum_ && set_.grid; }
+
+private:
+  const GridPoint *point(const std::string &mark) const;
+  TraverseSettings set_;
+  const JobDatum *datum_;
+  const std::map<std::string, Vec3> &places_;
+  mutable std::map<std::string, std::pair<GridPoint, Geodetic>> projected_;
+  mutable std::map<std::string, Eigen::Vector2d> deflections_;
+};
+
+} // namespace ampletie

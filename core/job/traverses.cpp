@@ -1,0 +1,271 @@
+#include "job/traverses.h"
+#include "base/angle.h"
+#include "base/error.h"
+#include "job/traverse_grid.h"
+#include "job/traverse_line.h"
+#include "traverse/distance.h"
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace ampletie {
+
+double KnownMarkCheck::worst() const {
+  double out = 0;
+  for (const auto &[value, limit] : {std::pair{along, along_limit}, {across, across_limit}, {up, up_limit}})
+    if (std::isfinite(value) && limit > 0) out = std::max(out, std::abs(value) / limit);
+  return out;
+}
+const BalancedTraverse &TraverseLine::balanced(Balance b) const {
+  for (const BalancedTraverse &x : result.balanced)
+    if (x.method == b) return x;
+  return result.balanced.front();
+}
+const TraverseLine *TraverseReport::line(const std::string &id) const {
+  for (const TraverseLine &l : lines)
+    if (l.id == id) return &l;
+  return nullptr;
+}
+
+namespace {
+
+constexpr double limit_factor = 3.29; ///< α = 0.001, two-sided
+
+std::vector<CarriedSetup> carried(const JobSetups &field) {
+  std::vector<CarriedSetup> out;
+  for (const auto &r : field.setups) {
+    if (!r->used) continue;
+    CarriedSetup c{r->setup.id, r->setup.mark, r->setup.instrument_height, {}};
+    for (const TargetSight &s : r->sights)
+      c.sights.push_back({s.mean.target, s.mean.direction, s.mean.zenith, s.slope, s.mean.target_height});
+    out.push_back(std::move(c));
+  }
+  return out;
+}
+
+/// Horizontal distance to the mark itself in the station's tangent plane: without refraction and the plumb line's tilt,
+/// and without what a target leans outward along its own plumb line.
+double mark_distance(const TargetSight &s, double k, double tilt) {
+  const double zenith = s.mean.zenith + k * s.horizontal / (2 * sphere_radius) + tilt;
+  return s.slope * std::sin(zenith) - s.mean.target_height * s.horizontal / sphere_radius;
+}
+
+/// A set-up on a known mark against the other known marks that it sights.
+std::vector<KnownMarkCheck> check_known(const ReducedSetup &r, const KnownPlace &here, const KnownPlaces &known,
+                                        const TraverseGrid &grid, const TraverseSettings &set) {
+  const Eigen::Vector2d plumb = grid.deflection(r.setup.mark);
+  struct Seen {
+    const TargetSight *sight;
+    const KnownPlace *there;
+    double turn; ///< azimuth less direction
+  };
+  std::vector<Seen> seen;
+  const Mat3 axes = local_axes(here.position.geodetic);
+  for (const TargetSight &s : r.sights) {
+    const auto k = known.find(s.mean.target);
+    if (k == known.end() || s.mean.target == r.setup.mark) continue;
+    const Vec3 d = axes * (k->second.position.ecef.xyz - here.position.ecef.xyz);
+    const double azimuth = std::atan2(d.x(), d.y());
+    // Steep sights turn with the plumb line.
+    const double lean = (plumb.x() * std::sin(azimuth) - plumb.y() * std::cos(azimuth)) / std::tan(s.mean.zenith);
+    seen.push_back({&s, &k->second, azimuth - s.mean.direction + (std::isfinite(lean) ? lean : 0)});
+  }
+  std::vector<KnownMarkCheck> out;
+  for (const Seen &s : seen) {
+    KnownMarkCheck c;
+    c.mark = s.sight->mean.target;
+    const Vec3 d = axes * (s.there->position.ecef.xyz - here.position.ecef.xyz);
+    const double flat = std::hypot(d.x(), d.y());
+    const Mat3 q = here.cov_enu + s.there->cov_enu;
+    const Eigen::Vector2d u(d.x() / flat, d.y() / flat), across(u.y(), -u.x());
+    const double plan_along = u.dot(q.topLeftCorner<2, 2>() * u),
+                 plan_across = across.dot(q.topLeftCorner<2, 2>() * across);
+    const double centring = std::pow(r.standard.centring, 2);
+    if (std::isfinite(s.sight->horizontal)) {
+      c.along = mark_distance(*s.sight, set.k, plumb.x() * u.y() + plumb.y() * u.x()) - flat;
+      c.along_limit = limit_factor * std::sqrt(plan_along + centring + std::pow(grid.reduce(r, *s.sight).length_sd, 2));
+    }
+    if (std::isfinite(s.sight->rise)) {
+      const bool physical = here.position.height && s.there->position.height;
+      c.up = s.sight->rise - (physical ? *s.there->position.height - *here.position.height
+                                       : s.there->position.geodetic.h - here.position.geodetic.h);
+      // Between heights over the ellipsoid the plumb line's tilt is in the way.
+      const double tilt = physical ? 0 : grid.plumb_sd() * flat;
+      c.up_limit = limit_factor * std::sqrt(std::pow(here.height_sd, 2) + std::pow(s.there->height_sd, 2) +
+                                            std::pow(s.sight->rise_sd, 2) + tilt * tilt);
+    }
+    // Orientation from the other known marks, longer sights counting more.
+    double sum = 0, weight = 0, variance = 0, first = 0;
+    for (const Seen &o : seen) {
+      if (&o == &s || !std::isfinite(o.turn)) continue;
+      const Vec3 e = axes * (o.there->position.ecef.xyz - here.position.ecef.xyz);
+      const double length = std::hypot(e.x(), e.y());
+      const double v = std::pow(o.sight->direction_sd, 2) +
+                       (centring + (here.cov_enu.trace() + o.there->cov_enu.trace()) / 3) / (length * length);
+      if (weight == 0) first = o.turn;
+      sum += small_angle(o.turn - first) / v, weight += 1 / v;
+    }
+    if (weight > 0 && std::isfinite(s.turn)) {
+      c.across = -flat * small_angle(s.turn - first - sum / weight);
+      const double lean = std::isfinite(s.sight->rise) ? s.sight->rise * grid.plumb_sd() : 0;
+      variance = flat * flat * (1 / weight + std::pow(s.sight->direction_sd, 2)) + plan_across + centring + lean * lean;
+      c.across_limit = limit_factor * std::sqrt(variance);
+    }
+    if (set.known_mark > 0) c.along_limit = c.across_limit = c.up_limit = set.known_mark;
+    out.push_back(c);
+  }
+  return out;
+}
+
+/// Stations of the lines where their balance puts them, then what hangs on them.
+void place_marks(TraverseReport &out, const KnownPlaces &known, const TraverseGrid &grid) {
+  for (const TraverseLine &l : out.lines) {
+    if (!l.problem.empty()) continue;
+    const auto &points = l.balanced().points;
+    for (std::size_t i = 0; i < points.size(); ++i) {
+      if (known.count(points[i].mark)) continue;
+      ProvisionalMark m;
+      m.place = points[i].place, m.height = points[i].height;
+      m.moved = points[i].moved, m.sd = points[i].sd;
+      m.line = l.id, m.station = true, m.local = l.local_place || l.local_bearing;
+      if (i < l.setups.size()) m.setup = l.setups[i];
+      out.marks.try_emplace(points[i].mark, m);
+    }
+  }
+  const auto place_of = [&](const std::string &mark) -> std::optional<ProvisionalMark> {
+    if (const auto m = out.marks.find(mark); m != out.marks.end()) return m->second;
+    if (const auto k = known.find(mark); k != known.end()) {
+      ProvisionalMark p;
+      p.place = {k->second.position.grid.east, k->second.position.grid.north};
+      p.height = k->second.height();
+      return p;
+    }
+    return std::nullopt;
+  };
+  // Stations by themselves: placed by what they see.
+  for (const auto &r : out.field.setups) {
+    SetupJudgement &j = out.judgements[r->setup.id];
+    if (!r->used || place_of(r->setup.mark)) continue;
+    std::vector<StationSight> sights;
+    double height = 0, weight = 0;
+    for (const TargetSight &s : r->sights) {
+      const auto p = place_of(s.mean.target);
+      if (!p || p->local) continue;
+      StationSight q;
+      q.mark = s.mean.target, q.place = p->place;
+      const GridSight g = grid.reduce(*r, s);
+      if (std::isfinite(s.mean.direction)) q.direction = positive_angle(s.mean.direction + g.correction);
+      if (std::isfinite(g.length)) q.distance = g.length;
+      q.direction_sd = std::max(s.direction_sd, 1e-7), q.distance_sd = std::max(g.length_sd, 1e-5);
+      sights.push_back(std::move(q));
+      if (std::isfinite(s.rise) && p->height)
+        height += (*p->height - s.rise) / std::pow(s.rise_sd, 2), weight += 1 / std::pow(s.rise_sd, 2);
+    }
+    if (sights.size() < 2) continue;
+    try {
+      j.free = free_station(sights);
+    } catch (const std::exception &) {
+      continue;
+    }
+    ProvisionalMark m;
+    m.place = j.free->place, m.setup = r->setup.id, m.station = true;
+    if (weight > 0) m.height = height / weight;
+    m.sd = std::sqrt(j.free->covariance.trace() / 2);
+    out.marks.try_emplace(r->setup.mark, m);
+  }
+  // Side shots.
+  for (const auto &r : out.field.setups) {
+    if (!r->used) continue;
+    const auto here = place_of(r->setup.mark);
+    if (!here) continue;
+    double sum = 0, weight = 0, first = 0;
+    for (const TargetSight &s : r->sights) {
+      const auto p = place_of(s.mean.target);
+      if (!p || p->local != here->local || !std::isfinite(s.mean.direction)) continue;
+      const double turn = bearing(here->place, p->place) - s.mean.direction - grid.reduce(*r, s).correction;
+      const double w = std::pow(distance(here->place, p->place), 2);
+      if (weight == 0) first = turn;
+      sum += small_angle(turn - first) * w, weight += w;
+    }
+    if (weight == 0) continue;
+    const double turn = first + sum / weight;
+    for (const TargetSight &s : r->sights) {
+      if (place_of(s.mean.target) || !std::isfinite(s.mean.direction)) continue;
+      const GridSight g = grid.reduce(*r, s);
+      if (!std::isfinite(g.length)) continue;
+      ProvisionalMark m;
+      m.place = polar(here->place, turn + s.mean.direction + g.correction, g.length);
+      if (here->height && std::isfinite(s.rise)) m.height = *here->height + s.rise;
+      m.moved = here->moved, m.local = here->local, m.setup = r->setup.id, m.line = here->line;
+      m.sd = std::sqrt(here->sd * here->sd +
+                       (std::pow(s.slope_sd, 2) + std::pow(g.length * s.direction_sd * 1.41, 2)) / 2);
+      for (const Pointing &p : r->setup.pointings)
+        if (p.target == s.mean.target && !p.code.empty()) m.code = p.code;
+      out.marks.emplace(s.mean.target, m);
+    }
+  }
+}
+
+} // namespace
+
+TraverseReport job_traverses(JobSetups field, const JobState &state, const KnownPlaces &known, const JobDatum *datum) {
+  TraverseReport out;
+  out.field = std::move(field);
+  if (out.field.setups.empty()) return out;
+  const TraverseSettings &set = state.settings.traverse;
+
+  std::map<std::string, Vec3> places;
+  std::set<std::string> ends; // marks that traverses start and end at
+  for (const auto &[mark, k] : known) {
+    places[mark] = k.position.ecef.xyz;
+    if (!k.check) ends.insert(mark);
+  }
+  const std::vector<CarriedSetup> sights = carried(out.field);
+  Places carried_on = carry_places(sights, places, set.k);
+  out.places = carried_on.marks;
+  const TraverseGrid grid(set, datum, out.places);
+
+  std::vector<SightedSetup> seen;
+  std::vector<const ReducedSetup *> used;
+  for (const auto &r : out.field.setups) {
+    if (!r->used) continue;
+    used.push_back(r.get());
+    SightedSetup s{r->setup.id, r->setup.mark, {}};
+    for (const TargetSight &t : r->sights) s.sights.emplace_back(t.mean.target, t.mean.kind);
+    seen.push_back(std::move(s));
+  }
+  const auto choices = onward_choices(seen, ends);
+  std::map<std::size_t, std::string> said;
+  for (std::size_t i = 0; i < used.size(); ++i)
+    if (const auto e = state.setups.find(used[i]->setup.id); e != state.setups.end() && e->second.onward.value)
+      said[i] = *e->second.onward.value;
+  const auto routes = propose_routes(seen, ends, choices, said);
+  std::set<std::string> on_route;
+  for (const RoutePath &path : routes) {
+    std::vector<const ReducedSetup *> row;
+    for (std::size_t i : path.setups) row.push_back(used[i]);
+    for (std::size_t i = 0; i < row.size(); ++i) {
+      SetupJudgement &j = out.judgements[row[i]->setup.id];
+      j.onward_mark = i + 1 < row.size() ? row[i + 1]->setup.mark : path.loop ? row[0]->setup.mark : path.end;
+      on_route.insert(row[i]->setup.id);
+    }
+    out.lines.push_back(make_line(row, path.end, path.loop, known, grid, state));
+  }
+  for (std::size_t i = 0; i < used.size(); ++i) {
+    SetupJudgement &j = out.judgements[used[i]->setup.id];
+    j.onward = choices[i];
+    j.onward_said = said.count(i) > 0;
+    if (const auto k = known.find(used[i]->setup.mark); k != known.end())
+      j.checks = check_known(*used[i], k->second, known, grid, set);
+  }
+  place_marks(out, known, grid);
+  for (std::size_t i = 0; i < used.size(); ++i)
+    out.judgements[used[i]->setup.id].joined = out.marks.count(used[i]->setup.mark) || known.count(used[i]->setup.mark);
+  for (TraverseLine &l : out.lines) compare_line(l, known, set);
+  std::sort(out.lines.begin(), out.lines.end(),
+            [](const auto &a, const auto &b) { return std::tie(a.name, a.id) < std::tie(b.name, b.id); });
+
+  out.key = out.field.key;
+  return out;
+}
+
+} // namespace ampletie

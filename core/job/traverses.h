@@ -1,0 +1,127 @@
+#pragma once
+#include "job/occupation.h"
+#include "job/setups.h"
+#include "job/traverse_tests.h"
+#include "traverse/free_station.h"
+#include "traverse/onward.h"
+#include "traverse/places.h"
+
+namespace ampletie {
+
+/// A mark that traverses may hang on, in the job's frame and epoch.
+struct KnownPlace {
+  FullPosition position;
+  Mat3 cov_enu = Mat3::Zero(); ///< m²
+  double height_sd = 0;        ///< of the height that is used: with the geoid's, where it is in it; m
+  bool held = false;           ///< else from vectors
+  bool check = false;          ///< to be compared with: traverses run through it
+  /// The height that is used: physical where there is one.
+  double height() const { return position.height.value_or(position.geodetic.h); }
+};
+using KnownPlaces = std::map<std::string, KnownPlace>;
+
+/// A known mark computed from a set-up, against what it should be. m; NaN: cannot be told.
+struct KnownMarkCheck {
+  std::string mark;
+  double along = NAN, across = NAN, up = NAN;
+  double along_limit = 0, across_limit = 0, up_limit = 0;
+  bool passes() const {
+    return !(std::abs(along) > along_limit) && !(std::abs(across) > across_limit) && !(std::abs(up) > up_limit);
+  }
+  /// Largest difference against its limit.
+  double worst() const;
+};
+
+/// What a job makes of one set-up beyond its own readings.
+struct SetupJudgement {
+  std::vector<KnownMarkCheck> checks;
+  std::vector<OnwardChoice> onward; ///< best first
+  std::string onward_mark;          ///< taken; empty: none
+  bool onward_said = false;         ///< by decision
+  std::optional<FreeStation> free;  ///< of a station on a mark that nothing else places
+  bool joined = true;               ///< false: nothing leads from it to the other marks
+};
+
+/// A leg with both of its ends' measurements.
+struct TraverseLeg {
+  std::string from, to;
+  double angle = NAN, angle_sd = 0;             ///< at `from`, against the leg before or the back sight, radians
+  double length = 0, length_sd = 0, rise = NAN; ///< m, reduced
+  double slope_there = NAN, slope_back = NAN;   ///< horizontal, at the station, m
+  double length_difference = NAN, length_limit = 0, rise_sum = NAN, rise_limit = 0; ///< there against back
+  double arc_to_chord = 0, combined_factor = 1;
+};
+
+/// A mark of a traverse against what vectors say of it.
+struct TraverseComparison {
+  std::string mark;
+  double east = 0, north = 0; ///< traverse − vectors, m
+  double up = NAN;
+  double expected = 0, up_expected = 0; ///< standard deviation of the difference
+  bool passes = true;
+};
+
+struct TraverseLine {
+  std::string id, name;            ///< the id is that of the set-up that it starts from
+  std::vector<std::string> setups; ///< ids in the order of the route; a last one repeats the first in a loop
+  std::vector<std::string> marks;
+  std::string back_sight, closing_sight; ///< marks; empty: none
+  TraverseInput input;
+  TraverseResult result;
+  std::vector<TraverseLeg> legs;
+  bool loop = false;
+  bool local_place = false, local_bearing = false; ///< assumed, not known
+  AngleShare angles = AngleShare::equal;
+  HeightShare heights = HeightShare::length;
+  Balance balance = Balance::compass;
+  double angular_limit = 0, linear_limit = 0, height_limit = 0; ///< radians, m
+  std::string limit_name;                                       ///< "propagated", "10″·√n", a class
+  std::string problem;                                          ///< why it cannot be computed; then `result` is empty
+  std::vector<TraverseComparison> comparisons;
+  std::vector<std::string> remarks;
+  const BalancedTraverse &balanced() const { return balanced(balance); }
+  const BalancedTraverse &balanced(Balance b) const;
+  bool angle_passes() const { return !result.closure.has_angular || std::abs(result.closure.angular) <= angular_limit; }
+  bool length_passes() const { return !result.closure.has_linear || result.closure.linear <= linear_limit; }
+  bool height_passes() const { return !result.closure.has_height || std::abs(result.closure.height) <= height_limit; }
+  bool closes() const { return problem.empty() && angle_passes() && length_passes() && height_passes(); }
+};
+
+/// Provisional coordinates of one traverse or set-up.
+struct ProvisionalMark {
+  PlanePoint place;
+  std::optional<double> height;
+  double moved = 0; ///< by the balance, m
+  double sd = 0;    ///< in plan, m; 0: not known
+  std::string line, setup, code;
+  bool station = false, local = false; ///< on a route; in a local system
+};
+
+/// A single mistake that was tried, and what it clears.
+struct TraverseCause {
+  std::string sentence;             ///< a clause: "the target height at T06 to T07 is 1.750 m, not 1.300 m"
+  std::vector<std::string> cleared; ///< ids of tests that fail before and pass after
+  double gain = 0;                  ///< how much less fails, in powers of ten of value over limit
+  double effect = 0;                ///< m
+  /// The decisions that would put it right.
+  std::string verb = "set";
+  std::vector<std::pair<std::string, nlohmann::json>> decisions; ///< target, value
+};
+
+struct TraverseReport {
+  JobSetups field;
+  std::map<std::string, SetupJudgement> judgements; ///< by set-up
+  std::vector<TraverseLine> lines;
+  std::map<std::string, ProvisionalMark> marks;
+  std::map<std::string, Vec3> places; ///< Cartesian, as sights carry them on; to begin adjustments from
+  std::string key;                    ///< of what the network takes
+  std::vector<TraverseTest> tests;    ///< all that should agree
+  std::vector<TraverseCause> causes;  ///< what would explain those that fail, best first
+  bool any() const { return !field.sources.empty(); }
+  const TraverseLine *line(const std::string &id) const;
+};
+
+/// Everything that total stations say by themselves. `datum` null: nothing says where the job is; then all is local.
+TraverseReport job_traverses(JobSetups field, const JobState &state, const KnownPlaces &known, const JobDatum *datum);
+
+} // namespace ampletie
