@@ -323,12 +323,13 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
     add_action(
         "Go there", "Show what it is about",
         [this, item, section] {
-          const Section s = section == "intake"    ? Section::intake
-                            : section == "gnss"    ? Section::gnss
-                            : section == "levels"  ? Section::levels
-                            : section == "network" ? Section::network
-                            : section == "issue"   ? Section::issue
-                                                   : Section::datum;
+          const Section s = section == "intake"     ? Section::intake
+                            : section == "gnss"     ? Section::gnss
+                            : section == "levels"   ? Section::levels
+                            : section == "traverse" ? Section::traverse
+                            : section == "network"  ? Section::network
+                            : section == "issue"    ? Section::issue
+                                                    : Section::datum;
           w_.go(s);
           if (section == "levels" && w_.job().snapshot()->levels->line(item))
             w_.select("level line", item);
@@ -336,7 +337,11 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
             w_.select("sight", item);
           else if (item.find('|') != std::string::npos)
             w_.select("mark", item.substr(0, item.find('|')));
-          else if (section == "levels")
+          else if (section == "traverse" && w_.job().snapshot()->traverses->line(item))
+            w_.select("traverse", item);
+          else if (section == "traverse" && w_.job().snapshot()->traverses->field.find(item))
+            w_.select("station", item);
+          else if (section == "levels" || section == "traverse")
             w_.select("source", item);
           else if (w_.occupation(item))
             w_.select("occupation", item);
@@ -346,6 +351,7 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
             w_.select("mark", item);
         },
         false);
+    if (open && section == "traverse") offer_corrections(d);
     if (const auto bar = item.find('|'); open && d.kind == "same mark?" && bar != std::string::npos) {
       const std::string keep = item.substr(0, bar), other = item.substr(bar + 1);
       add_action(
@@ -424,6 +430,10 @@ void EvidencePanel::refresh() {
       about_vector(html, *w_.vector(s.id));
     else if (s.kind == "level line" && w_.job().snapshot()->levels->line(s.id))
       about_level_line(html, *w_.job().snapshot()->levels->line(s.id));
+    else if (s.kind == "traverse" && w_.job().snapshot()->traverses->line(s.id))
+      about_traverse(html, *w_.job().snapshot()->traverses->line(s.id));
+    else if (s.kind == "station" && w_.job().snapshot()->traverses->field.find(s.id))
+      about_station(html, *w_.job().snapshot()->traverses->field.find(s.id));
     else if (s.kind == "sight")
       about_sight(html, s.id);
     else if (s.kind == "mark")

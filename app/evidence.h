@@ -24,6 +24,9 @@ private:
   void about_occupation(QString &html, const Occupation &o);
   void about_vector(QString &html, const VectorResult &v);
   void about_level_line(QString &html, const LevelLine &l);
+  void about_traverse(QString &html, const TraverseLine &l);
+  void about_station(QString &html, const ReducedSetup &s);
+  void offer_corrections(const Doubt &d);
   void about_sight(QString &html, const std::string &id);
   void about_mark(QString &html, const std::string &name);
   void about_doubt(QString &html, const std::string &id);

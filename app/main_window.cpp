@@ -4,6 +4,7 @@
 #include "app/finder.h"
 #include "app/job_line.h"
 #include "app/sections/sections.h"
+#include "app/sections/traverse_sheet.h"
 #include "app/theme.h"
 #include <QApplication>
 #include <QDropEvent>
@@ -80,9 +81,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   sheets_->addWidget(new IntakeSheet(w_));
   sheets_->addWidget(new GnssSheet(w_));
   sheets_->addWidget(new LevelsSheet(w_));
-  sheets_->addWidget(new QuietSheet(
-      w_, "Traverse",
-      "<p style='font-size:13pt'><b>No traverses in this version</b></p><p>Total-station work is not read yet.</p>"));
+  sheets_->addWidget(new TraverseSheet(w_));
   sheets_->addWidget(new NetworkSheet(w_));
   sheets_->addWidget(new DatumSheet(w_));
   sheets_->addWidget(new IssueSheet(w_));
@@ -145,6 +144,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   add_action("Use or leave out the selected vector", QKeySequence("Space"), [this] {
     if (auto *g = qobject_cast<GnssSheet *>(sheets_->currentWidget())) g->toggle_use();
     if (auto *l = qobject_cast<LevelsSheet *>(sheets_->currentWidget())) l->toggle_use();
+    if (auto *t = qobject_cast<TraverseSheet *>(sheets_->currentWidget())) t->toggle_use();
   });
   refresh_head();
   show_section(Section::intake);

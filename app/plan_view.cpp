@@ -7,6 +7,7 @@
 #include <QPainterPath>
 #include <QWheelEvent>
 #include <cmath>
+#include <set>
 
 namespace ampletie::app {
 namespace {
@@ -50,8 +51,15 @@ void PlanView::reload() {
 void PlanView::fit() {
   if (marks_.empty() || width() < 20) return;
   double e0 = 1e99, e1 = -1e99, n0 = 1e99, n1 = -1e99;
+  std::set<std::string> sighted;
+  if (sights_ && w_.has_job())
+    for (const auto &x : w_.job().snapshot()->traverses->field.setups) {
+      sighted.insert(x->setup.mark);
+      for (const TargetSight &t : x->sights) sighted.insert(t.mean.target);
+    }
   for (const auto &m : marks_)
-    e0 = std::min(e0, m.east), e1 = std::max(e1, m.east), n0 = std::min(n0, m.north), n1 = std::max(n1, m.north);
+    if (sighted.empty() || sighted.count(m.name))
+      e0 = std::min(e0, m.east), e1 = std::max(e1, m.east), n0 = std::min(n0, m.north), n1 = std::max(n1, m.north);
   centre_e_ = (e0 + e1) / 2;
   centre_n_ = (n0 + n1) / 2;
   const double w = std::max(e1 - e0, 100.0), h = std::max(n1 - n0, 100.0);
@@ -81,7 +89,7 @@ void PlanView::draw_grid(QPainter &p) const {
 }
 
 void PlanView::draw_vectors(QPainter &p) const {
-  if (!w_.has_job()) return;
+  if (!w_.has_job() || sights_) return; // a traverse's plan shows what was sighted
   // Unused ones first, so that what counts lies on top.
   for (int pass = 0; pass < 2; ++pass)
     for (const VectorResult &v : w_.job().vectors()) {
@@ -115,6 +123,34 @@ void PlanView::draw_vectors(QPainter &p) const {
       } else
         p.drawLine(from, to);
     }
+}
+
+void PlanView::draw_sights(QPainter &p) const {
+  if (!w_.has_job()) return;
+  const TraverseReport &r = *w_.job().snapshot()->traverses;
+  const auto line = [&](const std::string &from, const std::string &to, const QPen &pen) {
+    const auto a = index_.find(from), b = index_.find(to);
+    if (a == index_.end() || b == index_.end()) return;
+    p.setPen(pen);
+    p.drawLine(to_screen(marks_[a->second].east, marks_[a->second].north),
+               to_screen(marks_[b->second].east, marks_[b->second].north));
+  };
+  for (const auto &s : r.field.setups) {
+    if (!s->used) continue;
+    const bool selected = w_.selection().kind == "station" && w_.selection().id == s->setup.id;
+    for (const TargetSight &t : s->sights)
+      line(s->setup.mark, t.mean.target,
+           selected ? QPen(ink::accepted, 1.6, Qt::DashLine)
+                    : QPen(QColor("#C9CDCB"), 0.9, t.mean.kind == PointingKind::detail ? Qt::DotLine : Qt::SolidLine));
+  }
+  for (const TraverseLine &l : r.lines) {
+    const bool selected = w_.selection().kind == "traverse" && w_.selection().id == l.id;
+    for (std::size_t i = 0; i + 1 < l.marks.size(); ++i)
+      line(l.marks[i], l.marks[i + 1],
+           !l.used       ? QPen(ink::unused, selected ? 3 : 2, Qt::DotLine)
+           : !l.closes() ? QPen(ink::failed, selected ? 3.4 : 2.2, Qt::DashDotLine)
+                         : QPen(ink::text, selected ? 3.4 : 2.2));
+  }
 }
 
 void PlanView::draw_ellipses(QPainter &p) const {
@@ -184,7 +220,10 @@ void PlanView::draw_marks(QPainter &p) const {
       shape.closeSubpath();
       break;
     case Hold::none:
-      shape.addEllipse(c, 5.2, 5.2);
+      if (m.side) // a dot: nothing hangs on it
+        shape.addRect(c.x() - 2, c.y() - 2, 4, 4);
+      else
+        shape.addEllipse(c, 5.2, 5.2);
       break;
     }
     p.drawPath(shape);
@@ -254,6 +293,7 @@ void PlanView::paintEvent(QPaintEvent *) {
   } else {
     draw_grid(p);
     draw_vectors(p);
+    if (sights_) draw_sights(p);
     if (ellipses_) draw_ellipses(p);
     draw_marks(p);
     draw_frame(p);
@@ -316,9 +356,10 @@ std::string PlanView::vector_at(QPointF where) const {
 
 void PlanView::mouseReleaseEvent(QMouseEvent *e) {
   if (dragging_) return;
-  if (const auto m = mark_at(e->position()); !m.empty())
+  if (const auto m = mark_at(e->position()); !m.empty()) {
+    Q_EMIT mark_clicked(m);
     w_.select("mark", m);
-  else if (const auto v = vector_at(e->position()); !v.empty())
+  } else if (const auto v = vector_at(e->position()); !v.empty())
     w_.select("vector", v);
 }
 

@@ -12,8 +12,13 @@ public:
   explicit PlanView(Workspace &w, bool ellipses, QWidget *parent = nullptr);
   QSize sizeHint() const override { return {380, 320}; }
   void fit();
+  /// Draws what total stations sighted, and the legs of traverses.
+  void show_sights(bool on) { sights_ = on; }
   /// Place of a mark on the widget, for tests; null when it is not on the plan.
   QPointF place(const std::string &mark) const;
+
+Q_SIGNALS:
+  void mark_clicked(const std::string &mark);
 
 protected:
   void paintEvent(QPaintEvent *) override;
@@ -29,6 +34,7 @@ private:
   QPointF to_screen(double east, double north) const;
   void draw_grid(QPainter &p) const;
   void draw_vectors(QPainter &p) const;
+  void draw_sights(QPainter &p) const;
   void draw_ellipses(QPainter &p) const;
   void draw_marks(QPainter &p) const;
   void draw_frame(QPainter &p) const;
@@ -36,7 +42,7 @@ private:
   std::string vector_at(QPointF where) const;
 
   Workspace &w_;
-  bool ellipses_;
+  bool ellipses_, sights_ = false;
   std::vector<PlanMark> marks_;
   std::map<std::string, std::size_t> index_;
   double scale_ = 0.01; ///< px per m

@@ -81,12 +81,14 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
     if (const QString why = say(meanings_->currentData().toString()); !why.isEmpty()) counts_->setText(why);
   });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
-  fill_meanings();
+  fill_meanings("levels");
 }
 
-void RecipeView::fill_meanings() {
+void RecipeView::fill_meanings(const std::string &reads) {
+  if (reads == reads_) return;
+  reads_ = reads;
   meanings_->clear();
-  for (const RecipeMeaning &m : recipe_meanings("levels")) {
+  for (const RecipeMeaning &m : recipe_meanings(reads)) {
     if (m.type == RecipeMeaning::Type::coded && *m.values) {
       for (auto v : split(m.values, '|'))
         meanings_->addItem(QString("%1: %2").arg(m.name, QString::fromStdString(std::string(v))),
@@ -115,19 +117,19 @@ void RecipeView::show_source(const std::string &id) {
 
 void RecipeView::refresh() {
   const SourceContent *c = nullptr;
-  const LevelSource *read = nullptr;
+  const RecipeSource *read = nullptr;
   if (w_.has_job()) {
     for (const auto &x : w_.job().snapshot()->contents)
       if (x.source.id == source_) c = &x;
-    for (const auto &x : w_.job().snapshot()->levels->sources)
-      if (x.source_id == source_) read = &x;
+    read = recipe_source(*w_.job().snapshot(), source_);
   }
   if (!c || !read || !c->text) {
     text_->setPlainText("");
     text_->setExtraSelections({});
-    counts_->setText("Choose a level file.");
+    counts_->setText("Choose a file.");
     return;
   }
+  fill_meanings(read->used->reads);
   // A part of the file is shown and painted; the buttons walk through it.
   const std::string_view whole = *c->text;
   std::size_t begin = 0, end = 0;
@@ -143,7 +145,7 @@ void RecipeView::refresh() {
   if (text_->toPlainText() != shown) text_->setPlainText(shown);
   filling_ = true;
   recipes_->clear();
-  const auto all = job_recipes(w_.job().snapshot()->contents);
+  const auto all = job_recipes(w_.job().snapshot()->contents, read->used->reads);
   const Recipe *use = nullptr;
   for (const Recipe &r : all) {
     if (recipes_->findText(text(r.name)) < 0) recipes_->addItem(text(r.name));
@@ -214,10 +216,8 @@ void RecipeView::show_line(long line) {
 }
 
 QString RecipeView::say(const QString &what) {
-  const LevelSource *read = nullptr;
-  for (const auto &x : w_.job().snapshot()->levels->sources)
-    if (x.source_id == source_) read = &x;
-  if (!read) return "choose a level file first";
+  const RecipeSource *read = recipe_source(*w_.job().snapshot(), source_);
+  if (!read) return "choose a file first";
   const QTextCursor cursor = text_->textCursor();
   if (!cursor.hasSelection()) return "select a piece of the text first";
   const QTextBlock block = text_->document()->findBlock(cursor.selectionStart());

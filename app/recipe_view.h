@@ -24,9 +24,9 @@ public:
 
 private:
   void refresh();
-  void fill_meanings();
+  void fill_meanings(const std::string &reads);
   Workspace &w_;
-  std::string source_;
+  std::string source_, reads_;
   long first_ = 1, first_unread_ = 0, lines_ = 0; ///< first line shown, first unread one, lines of the file
   QPlainTextEdit *text_;
   QLabel *counts_;

@@ -6,6 +6,7 @@
 #include "publication/issue.h"
 #include "publication/level_data.h"
 #include "publication/level_report.h"
+#include "publication/traverse_report.h"
 #include "render/render.h"
 #include <QCoreApplication>
 #include <QTimer>
@@ -275,6 +276,19 @@ QString Workspace::level_report(const QString &file) {
   }
 }
 
+QString Workspace::traverse_report(const QString &file) {
+  if (!job_) return "there is no job";
+  try {
+    if (!write_traverse_data(*job_, file.toStdString()))
+      write_report(ampletie::traverse_report(*job_), file.toStdString());
+    Q_EMIT message("traverses written to " + file, false);
+    return {};
+  } catch (const InputError &e) {
+    Q_EMIT message(text(e.what()), true);
+    return text(e.what());
+  }
+}
+
 SectionStatus Workspace::status(Section section) const {
   using State = SectionStatus::State;
   SectionStatus out{section_name(section), "nothing yet", State::nothing};
@@ -304,6 +318,14 @@ SectionStatus Workspace::status(Section section) const {
     out.verdict = r.lines.size() == 1 ? QString("1 line") : QString("%1 lines").arg(r.lines.size());
     out.state = State::clean;
     with_doubts("levels");
+    return out;
+  }
+  case Section::traverse: {
+    const TraverseReport &r = *s.traverses;
+    if (!r.any()) return out;
+    out.verdict = r.lines.size() == 1 ? QString("1 traverse") : QString("%1 traverses").arg(r.lines.size());
+    out.state = State::clean;
+    with_doubts("traverse");
     return out;
   }
   case Section::gnss: {
@@ -421,6 +443,10 @@ std::vector<PlanMark> Workspace::plan_marks() const {
       // Without a usable grid there is no plan; the datum's doubt says why.
     }
   }
+  // Provisional marks stand over none that is known better.
+  for (const auto &[name, m] : s.traverses->marks)
+    if (!m.local && !marks.count(name))
+      marks[name] = {name, m.place.east, m.place.north, hold_of(name), {}, false, !m.station};
   for (auto &[name, m] : marks) out.push_back(std::move(m));
   return out;
 }

@@ -32,6 +32,7 @@ struct PlanMark {
   Hold hold = Hold::none;
   std::optional<Eigen::Matrix2d> cov_en; ///< of the adjustment, m²
   bool published = false;
+  bool side = false; ///< a side shot: shown small
 };
 
 /// The job in the window: owns it on the interface's thread, runs long work on another, tells everybody what changed.
@@ -72,6 +73,9 @@ public:
 
   /// Writes the level report (.html or .pdf) or the heights (.csv); returns an empty string or what went wrong.
   QString level_report(const QString &file);
+
+  /// Writes the traverse report (.html or .pdf), the provisional marks (.csv) or the survey (.xml).
+  QString traverse_report(const QString &file);
 
   SectionStatus status(Section s) const;
   std::vector<PlanMark> plan_marks() const;

@@ -106,7 +106,12 @@ json instrument_value(const std::string &name, const std::string &text) {
     return {{"collimation",
              {{day(text.substr(at + 1)), at == 0 ? json() : json(number(name, text.substr(0, at), -1, 1))}}}};
   }
-  throw InputError("an instrument has sd, sd-setup, collimation and until, no \"" + name + "\"");
+  for (const CardEntry &e : station_card())
+    if (name == e.name) return {{name, text.empty() ? json() : json(number(name, text, e.least, e.most))}};
+  throw InputError("an instrument has sd, sd-setup, collimation and until (a level), direction, zenith, distance, "
+                   "distance-ppm, wavelength, reference-pressure, reference-temperature, scale and constant (a total "
+                   "station), no \"" +
+                   name + "\"");
 }
 
 } // namespace
@@ -141,15 +146,15 @@ void set_levels(Job &job, const std::vector<std::string> &words, const std::stri
       job.decide("set", "staff:" + words[1], {{"scale", text.empty() ? json() : json(number(name, text, -2000, 2000))}},
                  because);
     } else {
-      const LevelSource *source = nullptr;
-      for (const LevelSource &s : job.snapshot()->levels->sources)
-        if (s.name == words[1] || s.source_id == words[1]) source = &s;
-      if (!source) throw InputError("there is no level file \"" + words[1] + "\"");
+      const RecipeSource *source = nullptr;
+      for (const auto &c : job.snapshot()->contents)
+        if (c.source.name == words[1] || c.source.id == words[1]) source = recipe_source(*job.snapshot(), c.source.id);
+      if (!source) throw InputError("there is no level file or field book \"" + words[1] + "\"");
       json v;
       if (name == "seen")
         v["seen"] = text == "yes";
       else if (name == "recipe") {
-        const auto all = job_recipes(job.snapshot()->contents);
+        const auto all = job_recipes(job.snapshot()->contents, source->used->reads);
         if (std::none_of(all.begin(), all.end(), [&](const Recipe &r) { return r.name == text; }))
           throw InputError("there is no recipe \"" + text + "\": take its file first");
         v["recipe"] = text;

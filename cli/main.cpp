@@ -12,6 +12,7 @@
 #include "publication/issue.h"
 #include "publication/level_data.h"
 #include "publication/level_report.h"
+#include "publication/traverse_report.h"
 #include "render/render.h"
 #include "sky/sky.h"
 #include "station/station.h"
@@ -33,7 +34,7 @@ struct Arguments {
   std::vector<std::string> geodetic;
   double mask = 0, interval = 0;
   unsigned threads = 0;
-  bool free = false, minimal = false, json = false, weighted = false, levels = false;
+  bool free = false, minimal = false, json = false, weighted = false, levels = false, traverses = false;
   std::string what = "vectors", systems, sessions;
   double frequencies = 0;
 };
@@ -258,7 +259,10 @@ int cmd_report(const Arguments &a, int &argc, char **argv) {
   qputenv("QT_QPA_PLATFORM", "offscreen");
   QGuiApplication app(argc, argv);
   const std::string &file = a.files.at(0);
-  if (!a.levels || !write_level_data(job, file)) write_report(a.levels ? level_report(job) : gnss_report(job), file);
+  if (a.traverses) {
+    if (!write_traverse_data(job, file)) write_report(traverse_report(job), file);
+  } else if (!a.levels || !write_level_data(job, file))
+    write_report(a.levels ? level_report(job) : gnss_report(job), file);
   return finish(job);
 }
 
@@ -390,6 +394,7 @@ int run(int argc, char **argv) {
   c = command("report", "write the GNSS evidence or the level report", [&] { return cmd_report(a, argc, argv); });
   c->add_option("FILE", a.files, "ends in .html or .pdf, heights of levels in .csv")->required()->expected(1);
   c->add_flag("--levels", a.levels, "of the levels");
+  c->add_flag("--traverses", a.traverses, "of the total stations");
   c = command("export", "write an occupation, as corrected, as RINEX 3.05", [&] { return cmd_export(a); });
   c->add_option("OCCUPATION", a.item, "id, mark or mark@start")->required();
   c->add_option("FILE", a.files, "observation file, and a navigation file if wanted")->required()->expected(1, 2);

@@ -95,12 +95,17 @@ std::vector<std::string> field_items(const Job &job, const std::string &word) {
   const auto colon = word.rfind(':');
   const long line = colon == std::string::npos ? -1 : parse_integer(word.substr(colon + 1)).value_or(-1);
   for (const auto &s : field.sources)
+    if (s.head.name == word) return {s.head.source_id};
+  for (const auto &s : field.sources)
     for (const StationSetup &u : s.file->setups) {
       if (u.id == word) return {word};
       for (const Pointing &p : u.pointings)
         if (p.id == word || (p.line == line && s.file->name == word.substr(0, colon))) out.push_back(p.id);
       if (u.line == line && s.file->name == word.substr(0, colon)) out.push_back(u.id);
     }
+  if (!out.empty()) return out;
+  for (const TraverseLine &l : job.snapshot()->traverses->lines)
+    if (l.name == word || "traverse:" + l.id == word) out.push_back("traverse:" + l.id);
   if (!out.empty()) return out;
   for (const auto &r : field.setups)
     if (r->setup.mark == word) out.push_back(r->setup.id);
@@ -197,6 +202,7 @@ ordered_json traverse_rows(const Job &job) {
                    {"dh_limit_m", c.has_height ? ordered_json(l.height_limit) : ordered_json()},
                    {"precision", c.ratio ? ordered_json(*c.ratio) : ordered_json()},
                    {"limit", l.limit_name},
+                   {"used", l.used},
                    {"passes", l.closes()},
                    {"local", l.local_place || l.local_bearing},
                    {"balance", balance_name(l.balance)},

@@ -2,19 +2,9 @@
 #include "app/theme.h"
 #include "base/error.h"
 #include "base/text.h"
-#include <QLabel>
 #include <QVBoxLayout>
 
 namespace ampletie::app {
-
-QuietSheet::QuietSheet(Workspace &w, const QString &title, const QString &words, QWidget *parent)
-    : Sheet(w, title, parent) {
-  auto *label = new QLabel(words);
-  label->setWordWrap(true);
-  label->setAlignment(Qt::AlignCenter);
-  label->setStyleSheet("color:#5A666E");
-  body()->addWidget(label, 1);
-}
 
 SettingsSheet::SettingsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Settings", parent) {
   table_ = new TableCard("Settings", {{"Setting", "", false, false, 130},

@@ -127,13 +127,6 @@ private:
   QLineEdit *folder_;
 };
 
-/// A section that holds nothing yet, and says so.
-class QuietSheet : public Sheet {
-  Q_OBJECT
-public:
-  QuietSheet(Workspace &w, const QString &title, const QString &words, QWidget *parent = nullptr);
-};
-
 /// The job's settings, searchable, each with a sentence.
 class SettingsSheet : public Sheet {
   Q_OBJECT

@@ -48,7 +48,7 @@ std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
   std::map<std::string, std::set<std::string>> seen_from;
   std::set<std::string> stood_on, wanted, full;
   for (const auto &r : t.field.setups) {
-    if (!r->used) continue;
+    if (!t.in_network(*r)) continue;
     stood_on.insert(r->setup.mark);
     for (const TargetSight &x : r->sights) {
       seen_from[x.mean.target].insert(r->setup.id);
@@ -63,7 +63,7 @@ std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
   };
   Groups g;
   for (const auto &r : t.field.setups)
-    if (r->used && joins(r->setup.mark))
+    if (t.in_network(*r) && joins(r->setup.mark))
       for (const TargetSight &x : r->sights)
         if (x.mean.target != r->setup.mark && joins(x.mean.target)) g.join(r->setup.mark, x.mean.target);
   std::map<std::string, std::set<std::string>> anchors;
@@ -74,7 +74,7 @@ std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
   std::set<std::string> marks;
   for (const auto &r : t.field.setups) {
     const std::string &here = r->setup.mark;
-    if (!r->used || !joins(here) || anchors[g.root(here)].size() < 2) continue;
+    if (!t.in_network(*r) || !joins(here) || anchors[g.root(here)].size() < 2) continue;
     NetworkStation n;
     n.id = r->setup.id, n.mark = here, n.instrument = r->setup.instrument, n.height = r->setup.instrument_height;
     n.set_up_sd = Vec3(r->standard.centring, r->standard.centring, r->standard.height);
@@ -266,7 +266,8 @@ LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vect
 NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
   if (std::none_of(vectors.begin(), vectors.end(),
                    [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }) &&
-      s.traverses->field.setups.empty())
+      std::none_of(s.traverses->field.setups.begin(), s.traverses->field.setups.end(),
+                   [&](const auto &x) { return s.traverses->in_network(*x); }))
     throw InputError(s.levels->any()
                          ? "the levels hang on no mark with a place: solve vectors first (heights of levels "
                            "alone are with the levels)"

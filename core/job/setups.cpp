@@ -19,6 +19,12 @@ const ReducedSetup *JobSetups::find(const std::string &id) const {
   return nullptr;
 }
 
+const JobSetups::Source *JobSetups::source(const std::string &id) const {
+  for (const Source &s : sources)
+    if (s.head.source_id == id) return &s;
+  return nullptr;
+}
+
 StationSetup decided_setup(const StationSetup &booked, const JobState &state) {
   StationSetup s = booked;
   const auto found = state.setups.find(s.id);
@@ -130,7 +136,11 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
         for (const Pointing &p : s.pointings) readings.owner[p.id] = s.id;
       kept = f;
     }
-    out.sources.push_back({kept, state.seen.count(c.source.id) > 0});
+    JobSetups::Source source{*kept, kept};
+    source.head.seen = state.seen.count(c.source.id) > 0;
+    if (const auto left = state.left_out.find(c.source.id); left != state.left_out.end())
+      source.used = false, source.left_out_because = left->second.reason;
+    out.sources.push_back(std::move(source));
   }
   // Books in the order of their days, then of their names.
   std::sort(out.sources.begin(), out.sources.end(), [](const auto &a, const auto &b) {
@@ -196,6 +206,8 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
     }
   }
   std::erase_if(readings.reduced, [&](const auto &r) { return !present.count(r.first); });
+  for (const auto &source : out.sources)
+    if (!source.used) out.key += "|" + source.head.source_id;
   out.key = sha256_hex(out.key);
   return out;
 }

@@ -46,14 +46,17 @@ struct SetupReadings {
 
 struct JobSetups {
   struct Source {
-    std::shared_ptr<const FieldSource> file;
-    bool seen = false;
-    bool blocked() const { return (file->unread > 0 || !file->unit_conflict.empty()) && !seen; }
+    RecipeSource head;                       ///< how it was read
+    std::shared_ptr<const FieldSource> file; ///< what was read
+    bool used = true;                        ///< its set-ups belong to the network
+    std::string left_out_because{};
+    bool blocked() const { return head.blocked(); }
   };
   std::vector<Source> sources;
   std::vector<std::shared_ptr<const ReducedSetup>> setups; ///< in the order of the field
   std::string key;                                         ///< of all of them
   const ReducedSetup *find(const std::string &id) const;
+  const Source *source(const std::string &id) const;
 };
 
 /// Reads the field books of a job, lays the decisions over them and reduces every set-up.

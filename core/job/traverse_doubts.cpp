@@ -88,10 +88,17 @@ std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r) {
       if (auto &list = causes[id]; list.size() < 3) list.push_back(c.sentence);
   for (const TraverseTest &t : r.tests) {
     if (t.passes()) continue;
+    // What was left out is judged when it is taken up.
+    const bool out_of_use = std::all_of(t.setups.begin(), t.setups.end(), [&](const std::string &id) {
+      const ReducedSetup *s = r.field.find(id);
+      return !s || !r.in_network(*s);
+    });
+    if (out_of_use) continue;
     TraverseDoubt d{kind_name(t.kind), t.about, t.item, sentence(t), t.value, t.limit, t.effect, t.unit, causes[t.id]};
     out.push_back(std::move(d));
   }
   for (const TraverseLine &l : r.lines) {
+    if (!l.used) continue;
     if (!l.problem.empty()) out.push_back({"traverse not computed", l.name, l.id, l.problem});
     if (l.local_place || l.local_bearing)
       out.push_back({"local traverse", l.name, l.id,
@@ -111,7 +118,7 @@ std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r) {
       }
   }
   for (const auto &s : r.field.setups) {
-    if (!s->used) continue;
+    if (!r.in_network(*s)) continue;
     const auto j = r.judgements.find(s->setup.id);
     if (j != r.judgements.end() && !j->second.joined)
       out.push_back({"stray set-up", s->setup.mark, s->setup.id,

@@ -26,6 +26,23 @@ const TraverseLine *TraverseReport::line(const std::string &id) const {
   return nullptr;
 }
 
+const TraverseLine *TraverseReport::line_of(const std::string &setup) const {
+  for (const TraverseLine &l : lines)
+    if (std::find(l.setups.begin(), l.setups.end(), setup) != l.setups.end()) return &l;
+  return nullptr;
+}
+bool TraverseReport::in_network(const ReducedSetup &s) const {
+  if (!s.used) return false;
+  if (const auto *source = field.source(s.setup.source_id); source && !source->used) return false;
+  bool on_line = false;
+  for (const TraverseLine &l : lines)
+    if (std::find(l.setups.begin(), l.setups.end(), s.setup.id) != l.setups.end()) {
+      if (l.used) return true;
+      on_line = true;
+    }
+  return !on_line;
+}
+
 namespace {
 
 constexpr double limit_factor = 3.29; ///< α = 0.001, two-sided
@@ -248,7 +265,13 @@ TraverseReport job_traverses(JobSetups field, const JobState &state, const Known
       j.onward_mark = i + 1 < row.size() ? row[i + 1]->setup.mark : path.loop ? row[0]->setup.mark : path.end;
       on_route.insert(row[i]->setup.id);
     }
-    out.lines.push_back(make_line(row, path.end, path.loop, known, grid, state));
+    TraverseLine l = make_line(row, path.end, path.loop, known, grid, state);
+    if (const auto left = state.left_out.find("traverse:" + l.id); left != state.left_out.end())
+      l.used = false, l.left_out_because = left->second.reason;
+    for (const ReducedSetup *r : row)
+      if (const auto *source = out.field.source(r->setup.source_id); source && !source->used)
+        l.used = false, l.left_out_because = source->left_out_because;
+    out.lines.push_back(std::move(l));
   }
   for (std::size_t i = 0; i < used.size(); ++i) {
     SetupJudgement &j = out.judgements[used[i]->setup.id];
@@ -265,6 +288,8 @@ TraverseReport job_traverses(JobSetups field, const JobState &state, const Known
             [](const auto &a, const auto &b) { return std::tie(a.name, a.id) < std::tie(b.name, b.id); });
 
   out.key = out.field.key;
+  for (const TraverseLine &l : out.lines)
+    if (!l.used) out.key += "|" + l.id;
   return out;
 }
 

@@ -70,6 +70,8 @@ struct TraverseLine {
   TraverseResult result;
   std::vector<TraverseLeg> legs;
   bool loop = false;
+  bool used = true; ///< its set-ups belong to the network
+  std::string left_out_because;
   bool local_place = false, local_bearing = false; ///< assumed, not known
   AngleShare angles = AngleShare::equal;
   HeightShare heights = HeightShare::length;
@@ -119,6 +121,10 @@ struct TraverseReport {
   std::vector<TraverseCause> causes;  ///< what would explain those that fail, best first
   bool any() const { return !field.sources.empty(); }
   const TraverseLine *line(const std::string &id) const;
+  /// The traverse that a set-up is on; null: none.
+  const TraverseLine *line_of(const std::string &setup) const;
+  /// Whether the network takes a set-up: used, and on no traverse that was left out.
+  bool in_network(const ReducedSetup &s) const;
 };
 
 /// Everything that total stations say by themselves. `datum` null: nothing says where the job is; then all is local.

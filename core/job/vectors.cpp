@@ -234,4 +234,11 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   return out;
 }
 
+const RecipeSource *recipe_source(const JobSnapshot &s, const std::string &id) {
+  for (const LevelSource &x : s.levels->sources)
+    if (x.source_id == id) return &x;
+  const auto *field = s.traverses->field.source(id);
+  return field ? &field->head : nullptr;
+}
+
 } // namespace ampletie

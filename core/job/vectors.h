@@ -16,6 +16,9 @@ struct JobSnapshot {
   std::shared_ptr<const TraverseReport> traverses = std::make_shared<TraverseReport>();
 };
 
+/// How a recipe reads a level file or a field book of the job; null: it is neither.
+const RecipeSource *recipe_source(const JobSnapshot &s, const std::string &id);
+
 /// A vector's share of its session's solution (docs/methods/session.md), orbits' frame.
 struct JointShare {
   std::string id, key;      ///< of the solution; the key is the fingerprint of what it was made of

@@ -1,0 +1,144 @@
+#include "base/angle.h"
+#include "base/error.h"
+#include "base/text.h"
+#include "publication/level_words.h"
+#include "publication/traverse_report.h"
+#include <fmt/format.h>
+#include <pugixml.hpp>
+#include <sstream>
+
+namespace ampletie {
+namespace {
+
+const TraverseReport &field_of(const Job &job) {
+  if (!job.snapshot()->traverses->any()) throw InputError("there is nothing to write: no field books are in the job");
+  return *job.snapshot()->traverses;
+}
+std::string state_of(const ProvisionalMark &m) { return m.local ? "local" : m.station ? "provisional" : "side shot"; }
+std::string quoted(const std::string &t) { return t.find_first_of(",\"") == std::string::npos ? t : "\"" + t + "\""; }
+
+} // namespace
+
+std::string traverse_marks_csv(const Job &job) {
+  const TraverseReport &r = field_of(job);
+  std::string out = "mark,east_m,north_m,height_m,sd_m,moved_m,code,state,traverse\n";
+  for (const auto &[name, m] : r.marks) {
+    const TraverseLine *l = r.line(m.line);
+    out += fmt::format("{},{:.4f},{:.4f},{},{},{:.4f},{},{},{}\n", quoted(name), m.place.east, m.place.north,
+                       m.height ? fixed(*m.height, 4) : "", m.sd > 0 ? fixed(m.sd, 4) : "", m.moved, quoted(m.code),
+                       state_of(m), l ? quoted(l->name) : "");
+  }
+  return out;
+}
+
+std::string traverse_landxml(const Job &job) {
+  const TraverseReport &r = field_of(job);
+  const JobSettings &set = job.state().settings;
+  pugi::xml_document doc;
+  auto declaration = doc.append_child(pugi::node_declaration);
+  declaration.append_attribute("version") = "1.0";
+  declaration.append_attribute("encoding") = "UTF-8";
+  auto root = doc.append_child("LandXML");
+  const std::string time = job.decisions().back().time;
+  const auto put = [](pugi::xml_node n, const char *name, const std::string &value) {
+    if (!value.empty()) n.append_attribute(name) = value.c_str();
+  };
+  put(root, "xmlns", "http://www.landxml.org/schema/LandXML-1.2");
+  put(root, "version", "1.2");
+  put(root, "date", time.substr(0, 10));
+  put(root, "time", time.substr(11, 8));
+  auto metric = root.append_child("Units").append_child("Metric");
+  put(metric, "linearUnit", "meter");
+  put(metric, "areaUnit", "squareMeter");
+  put(metric, "volumeUnit", "cubicMeter");
+  put(metric, "temperatureUnit", "celsius");
+  put(metric, "pressureUnit", "milliBars");
+  put(metric, "angularUnit", "decimal degrees");
+  put(metric, "directionUnit", "decimal degrees");
+  auto system = root.append_child("CoordinateSystem");
+  put(system, "name", set.datum.crs);
+  if (set.datum.crs.rfind("EPSG:", 0) == 0) put(system, "epsgCode", set.datum.crs.substr(5));
+  put(root.append_child("Project"), "name", set.title);
+  put(root.append_child("Application"), "name", "Ample Tie");
+  auto points = root.append_child("CgPoints");
+  put(points, "name", "provisional marks of traverses");
+  for (const auto &[name, m] : r.marks) {
+    auto p = points.append_child("CgPoint");
+    put(p, "name", name);
+    put(p, "code", m.code);
+    put(p, "desc", state_of(m));
+    p.text() = (fmt::format("{:.4f} {:.4f}", m.place.north, m.place.east) +
+                (m.height ? fmt::format(" {:.4f}", *m.height) : ""))
+                   .c_str();
+  }
+  auto survey = root.append_child("Survey");
+  survey.append_child("SurveyHeader").append_attribute("name") = set.title.c_str();
+  for (const auto &u : r.field.setups) {
+    const StationSetup &x = u->setup;
+    auto setup = survey.append_child("InstrumentSetup");
+    put(setup, "id", x.id);
+    put(setup, "stationName", x.mark);
+    put(setup, "instrumentHeight", fixed(x.instrument_height, 4));
+    if (!u->used) put(setup, "status", "left out");
+    if (const auto m = r.marks.find(x.mark); m != r.marks.end())
+      setup.append_child("InstrumentPoint").text() =
+          fmt::format("{:.4f} {:.4f}", m->second.place.north, m->second.place.east).c_str();
+  }
+  for (const auto &u : r.field.setups) {
+    const StationSetup &x = u->setup;
+    auto group = survey.append_child("ObservationGroup");
+    put(group, "id", "raw-" + x.id);
+    if (x.air) {
+      auto c = group.append_child("AtmosphericConditions");
+      put(c, "pressure", fixed(x.air->pressure_hpa, 1));
+      put(c, "temperature", fixed(x.air->temperature_c, 1));
+    }
+    for (const Pointing &p : x.pointings) {
+      auto o = group.append_child("RawObservation");
+      put(o, "setupID", x.id);
+      put(o, "targetHeight", fixed(p.target_height, 4));
+      if (std::isfinite(p.circle)) put(o, "horizAngle", fixed(degrees(p.circle), 7));
+      if (std::isfinite(p.zenith)) put(o, "zenithAngle", fixed(degrees(p.zenith), 7));
+      if (std::isfinite(p.slope)) put(o, "slopeDistance", fixed(p.slope, 4));
+      put(o, "directFace", p.face == 1 ? "true" : "false");
+      put(o, "purpose",
+          p.kind == PointingKind::orientation ? "backsight"
+          : p.kind == PointingKind::control   ? "foresight"
+                                              : "sideshot");
+      put(o, "desc", fmt::format("set {}{}", p.set, p.used ? "" : ", left out: " + p.left_out_because));
+      put(o.append_child("TargetPoint"), "name", p.target);
+    }
+    if (!u->used) continue;
+    auto means = survey.append_child("ObservationGroup");
+    put(means, "id", "means-" + x.id);
+    for (const TargetSight &s : u->sights) {
+      auto o = means.append_child("ReducedObservation");
+      put(o, "setupID", x.id);
+      put(o, "targetHeight", fixed(s.mean.target_height, 4));
+      if (std::isfinite(s.mean.direction)) put(o, "azimuth", "");
+      if (std::isfinite(s.mean.direction)) put(o, "horizCircle", fixed(degrees(s.mean.direction), 7));
+      if (std::isfinite(s.mean.zenith)) put(o, "zenithAngle", fixed(degrees(s.mean.zenith), 7));
+      if (std::isfinite(s.slope)) put(o, "slopeDistance", fixed(s.slope, 4));
+      if (std::isfinite(s.horizontal)) put(o, "horizDistance", fixed(s.horizontal, 4));
+      if (std::isfinite(s.rise)) put(o, "vertDistance", fixed(s.rise, 4));
+      put(o.append_child("TargetPoint"), "name", s.mean.target);
+    }
+  }
+  std::ostringstream out;
+  doc.save(out, " ");
+  return out.str();
+}
+
+bool write_traverse_data(const Job &job, const std::string &file) {
+  const auto dot = file.rfind('.');
+  const std::string ending = dot == std::string::npos ? "" : lower(file.substr(dot));
+  if (ending == ".csv")
+    write_file(file, traverse_marks_csv(job));
+  else if (ending == ".xml")
+    write_file(file, traverse_landxml(job));
+  else
+    return false;
+  return true;
+}
+
+} // namespace ampletie
