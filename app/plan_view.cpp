@@ -51,14 +51,9 @@ void PlanView::reload() {
 void PlanView::fit() {
   if (marks_.empty() || width() < 20) return;
   double e0 = 1e99, e1 = -1e99, n0 = 1e99, n1 = -1e99;
-  std::set<std::string> sighted;
-  if (sights_ && w_.has_job())
-    for (const auto &x : w_.job().snapshot()->traverses->field.setups) {
-      sighted.insert(x->setup.mark);
-      for (const TargetSight &t : x->sights) sighted.insert(t.mean.target);
-    }
+  const bool some = std::any_of(marks_.begin(), marks_.end(), [&](const auto &m) { return around_.count(m.name) > 0; });
   for (const auto &m : marks_)
-    if (sighted.empty() || sighted.count(m.name))
+    if (!some || around_.count(m.name))
       e0 = std::min(e0, m.east), e1 = std::max(e1, m.east), n0 = std::min(n0, m.north), n1 = std::max(n1, m.north);
   centre_e_ = (e0 + e1) / 2;
   centre_n_ = (n0 + n1) / 2;
@@ -67,6 +62,12 @@ void PlanView::fit() {
   scale_ = std::max(scale_, 1e-6);
   fitted_ = true;
   update();
+}
+
+void PlanView::fit_to(std::set<std::string> marks) {
+  if (marks == around_) return;
+  around_ = std::move(marks);
+  fit();
 }
 
 QPointF PlanView::to_screen(double e, double n) const {
@@ -236,15 +237,18 @@ void PlanView::draw_marks(QPainter &p) const {
                                {-size.width() / 2, -size.height() - 10},
                                {-size.width() / 2, 9}};
     QRectF best(c + offsets[0], size);
+    bool found = false;
     for (const QPointF &o : offsets) {
       const QRectF r(c + o, size);
       const bool inside = r.left() > 2 && r.right() < width() - 2 && r.top() > 2 && r.bottom() < height() - 2;
       if (inside && std::none_of(taken.begin(), taken.end(),
                                  [&](const QRectF &t) { return t.intersects(r) && !t.contains(c); })) {
         best = r;
+        found = true;
         break;
       }
     }
+    if (m.side && !found && !selected) continue; // a side shot's name waits for room
     taken.push_back(best);
     QPainterPath halo;
     halo.addText(best.left(), best.bottom() - fm.descent(), p.font(), name);

@@ -1,6 +1,7 @@
 #pragma once
 #include "app/workspace.h"
 #include <QWidget>
+#include <set>
 
 namespace ampletie::app {
 
@@ -14,6 +15,8 @@ public:
   void fit();
   /// Draws what total stations sighted, and the legs of traverses.
   void show_sights(bool on) { sights_ = on; }
+  /// Fits the plan around these marks from now on; empty: around all.
+  void fit_to(std::set<std::string> marks);
   /// Place of a mark on the widget, for tests; null when it is not on the plan.
   QPointF place(const std::string &mark) const;
 
@@ -43,6 +46,7 @@ private:
 
   Workspace &w_;
   bool ellipses_, sights_ = false;
+  std::set<std::string> around_;
   std::vector<PlanMark> marks_;
   std::map<std::string, std::size_t> index_;
   double scale_ = 0.01; ///< px per m

@@ -172,6 +172,12 @@ void TableCard::set_rows(std::vector<Row> rows) {
   if (!current.isEmpty()) select(current.toStdString());
 }
 
+void TableCard::hide_filter() {
+  filter_->hide();
+  hidden_->hide();
+  layout()->itemAt(1)->layout()->setContentsMargins(0, 0, 0, 0);
+}
+
 void TableCard::refit() {
   if (model_->rowCount() == 0) return;
   fitted_.resize(model_->columns.size(), 0);

@@ -75,6 +75,8 @@ public:
   QTableView *view() { return view_; }
   void set_rows(std::vector<Row> rows);
   void select(const std::string &id);
+  /// For a short table beside others: without the filter's line.
+  void hide_filter();
 
 Q_SIGNALS:
   void chosen(const std::string &id);

@@ -153,7 +153,7 @@ void EvidencePanel::offer_corrections(const Doubt &d) {
       if (c.sentence != sentence) continue;
       const TraverseCause cause = c;
       QString label = text(sentence);
-      if (label.size() > 46) label = label.left(45) + "…";
+      if (label.size() > 34) label = label.left(33) + "…";
       add_action(
           "Correct: " + label, text(sentence),
           [this, cause] {

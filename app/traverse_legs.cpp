@@ -79,10 +79,10 @@ void TraverseLegs::paintEvent(QPaintEvent *) {
   }
   const double w = width();
   // Columns: mark, angle, strip, length, there/back, rise, there/back, drift.
-  const double at[] = {14, 0.115 * w, 0.29 * w, 0.50 * w, 0.61 * w, 0.725 * w, 0.815 * w, 0.925 * w};
+  const double at[] = {14, 0.10 * w, 0.275 * w, 0.46 * w, 0.60 * w, 0.70 * w, 0.805 * w, 0.895 * w};
   p.setFont(sized(8));
   p.setPen(ink::unused);
-  const char *titles[] = {"Mark", "Angle", "Directions of the sets", "Length m", "± mm", "Rise m", "± mm", "Drift mm"};
+  const char *titles[] = {"Mark", "Angle", "Sets", "Length m", "± mm", "Rise m", "± mm", "Drift"};
   for (int c = 0; c < 8; ++c) {
     const double right = c < 7 ? at[c + 1] : w - 10;
     const bool number = c == 1 || c == 3 || c == 5 || c == 7;
@@ -99,15 +99,16 @@ void TraverseLegs::paintEvent(QPaintEvent *) {
   if (l->problem.empty())
     for (std::size_t i = 0; i < drift.size() && i < l->result.raw.size(); ++i) drift[i] = l->balanced().points[i].moved;
   const bool shared = l->problem.empty() && l->result.closure.has_linear && l->balance != Balance::none;
+  for (std::size_t i = 0; i < l->setups.size(); ++i)
+    if (l->setups[i] == selected_) {
+      p.setPen(Qt::NoPen);
+      p.setBrush(ink::wash);
+      p.drawRoundedRect(QRectF(5, top(i) + 1, at[3] - 5, tall - 2), 4, 4);
+    }
   for (std::size_t i = 0; i < l->marks.size(); ++i) {
     const double y = top(i);
     const bool occupied = i < l->setups.size() || (l->loop && i + 1 == l->marks.size());
     const std::string setup = i < l->setups.size() ? l->setups[i] : std::string();
-    if (!setup.empty() && setup == selected_) {
-      p.setPen(Qt::NoPen);
-      p.setBrush(ink::wash);
-      p.drawRoundedRect(QRectF(5, y + 1, w - 10, tall - 2), 4, 4);
-    }
     p.setPen(ink::text);
     p.setFont(sized(9.5, true));
     p.drawText(QRectF(at[0], y, at[1] - at[0], tall), Qt::AlignVCenter | Qt::AlignLeft, text(l->marks[i]));

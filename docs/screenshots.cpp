@@ -119,7 +119,8 @@ int main(int argc, char **argv) {
   shoot("decisions");
   // Field books: taken up with their mistakes, which the doubts name; one is put right.
   window.show_section(Section::traverse);
-  for (const auto &source : w.job().snapshot()->traverses->field.sources)
+  const auto books = w.job().snapshot()->traverses;
+  for (const auto &source : books->field.sources)
     w.decide("use", source.head.source_id, nlohmann::json::object(), "gone through");
   std::string route;
   for (const TraverseLine &l : w.job().snapshot()->traverses->lines)
@@ -143,7 +144,7 @@ int main(int argc, char **argv) {
       break;
     }
   shoot("traverse-doubt");
-  for (const auto &source : w.job().snapshot()->traverses->field.sources)
+  for (const auto &source : books->field.sources)
     w.decide("leave-out", source.head.source_id, nlohmann::json::object(), "not gone through yet");
   window.show_section(Section::levels);
   auto line = [&](const char *name) {

@@ -169,8 +169,7 @@ QWidget *TraverseSheet::make_lines() {
   bar->addWidget(leave_);
   auto *left = new QVBoxLayout;
   left->setSpacing(6);
-  left->addWidget(lines_, 3);
-  left->addWidget(scroll, 6);
+  left->addWidget(scroll, 1);
   left->addLayout(bar);
   auto *choices = new QHBoxLayout;
   choices->setSpacing(4);
@@ -184,12 +183,18 @@ QWidget *TraverseSheet::make_lines() {
   right->addWidget(balances_, 5);
   right->addLayout(choices);
   right->addWidget(words_);
+  auto *lower = new QHBoxLayout;
+  lower->setSpacing(10);
+  lower->addLayout(left, 11);
+  lower->addLayout(right, 9);
   auto *page = new QWidget;
-  auto *all = new QHBoxLayout(page);
+  auto *all = new QVBoxLayout(page);
   all->setContentsMargins(0, 0, 0, 0);
-  all->setSpacing(10);
-  all->addLayout(left, 6);
-  all->addLayout(right, 4);
+  all->setSpacing(8);
+  all->addWidget(lines_, 2);
+  all->addLayout(lower, 7);
+  for (TableCard *t : {lines_, balances_}) t->hide_filter();
+  lines_->setMinimumHeight(122);
   return page;
 }
 
@@ -262,9 +267,10 @@ QWidget *TraverseSheet::make_setups() {
   auto *page = new QWidget;
   auto *lower = new QVBoxLayout;
   lower->setSpacing(6);
-  lower->addWidget(setups_, 4);
+  targets_->hide_filter();
+  lower->addWidget(setups_, 5);
   lower->addWidget(targets_, 3);
-  lower->addWidget(pointings_, 4);
+  lower->addWidget(pointings_, 5);
   lower->addLayout(bar);
   auto *all = new QHBoxLayout(page);
   all->setContentsMargins(0, 0, 0, 0);
@@ -309,6 +315,7 @@ QWidget *TraverseSheet::make_checks() {
   bar->addWidget(failing_, 1);
   auto *left = new QVBoxLayout;
   left->setSpacing(6);
+  comparisons_->hide_filter();
   left->addWidget(checks_, 4);
   left->addLayout(bar);
   left->addWidget(comparisons_, 2);
@@ -624,6 +631,12 @@ void TraverseSheet::refresh_line() {
   const TraverseLine *l = line();
   legs_->set(w_.has_job() ? w_.job().snapshot()->traverses : nullptr, line_);
   legs_->select(setup_);
+  std::set<std::string> shown;
+  if (l) {
+    shown.insert(l->marks.begin(), l->marks.end());
+    shown.insert({l->back_sight, l->closing_sight});
+  }
+  plan_->fit_to(std::move(shown));
   QString words;
   if (l && l->problem.empty()) {
     for (std::size_t i = 0; i < l->result.raw.size(); ++i) {

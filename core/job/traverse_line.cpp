@@ -211,6 +211,9 @@ TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string 
     if (!l.local_place) {
       t.known_covariance = (start->second.cov_enu + k->second.cov_enu).topLeftCorner<2, 2>();
       t.known_height_sd = std::hypot(start->second.height_sd, k->second.height_sd);
+      // Between heights over the ellipsoid the plumb line's tilt is in the way.
+      if (!start->second.position.height || !k->second.position.height)
+        t.known_height_sd = std::hypot(t.known_height_sd, grid.plumb_sd() * distance(t.start, *t.end));
     }
     const TargetSight *fore = row[last] && !l.local_place ? reference(*row[last], known, {marks[last - 1]}) : nullptr;
     if (fore)

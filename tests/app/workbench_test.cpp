@@ -204,7 +204,7 @@ TEST_CASE("settings change by decision, nonsense is refused, empty sections say 
   d.section("Traverse");
   bool said = false;
   for (auto *l : d.window.findChildren<QLabel *>())
-    said = said || (l->isVisible() && l->text().contains("No traverses in this version"));
+    said = said || (l->isVisible() && l->text().contains("drop field books"));
   CHECK(said);
 }
 

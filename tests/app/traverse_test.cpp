@@ -1,0 +1,172 @@
+// The traverse sheet driven as a person would: a book dropped, a spread cleared, a height corrected, another onward
+// sight, a balance chosen, the report read.
+#include "app/plan_view.h"
+#include "app/sections/traverse_sheet.h"
+#include "app/traverse_legs.h"
+#include "driver.h"
+#include "support/field_work.h"
+#include <QComboBox>
+#include <QDoubleSpinBox>
+
+using namespace ampletie;
+using namespace ampletie::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+
+struct FieldDriver {
+  TemporaryFolder folder;
+  FieldWork work;
+  std::string wild_at, high_at, high_to;
+  double right_height = 0;
+  std::unique_ptr<Driver> d;
+
+  FieldDriver() : work(83) {
+    auto &setups = work.scenario.jobs[0].setups;
+    setups[1].wild = 2;                        // on T1
+    station::Target &t = setups[4].targets[1]; // T4 to T5
+    t.booked_height = t.height + 0.25;
+    wild_at = setups[1].mark, high_at = setups[4].mark, high_to = t.mark, right_height = t.height;
+    const std::string path = folder / "field.tie";
+    {
+      JobSettings s = demo_settings();
+      s.datum.epoch = 2026.36;
+      Job job = Job::create(path, s);
+      job.decide("set", "weight", {{"direction", 1.2}, {"zenith", 1.2}, {"distance", 1}}, "card");
+      for (const auto &[mark, k] : work.known) {
+        const Vec3 &x = k.position.ecef.xyz;
+        job.decide("hold", mark,
+                   {{"how", "full"},
+                    {"xyz", {x.x(), x.y(), x.z()}},
+                    {"sd_enu", {0.001, 0.001, 0.001}},
+                    {"frame", frame_name(k.position.ecef.frame)},
+                    {"epoch", "2026.36"}},
+                   "known");
+      }
+    }
+    write_file(folder / "field.txt", station::simulate(work.scenario).files.front().text);
+    d = std::make_unique<Driver>(path);
+    d->section("Traverse");
+  }
+  const TraverseReport &report() { return *d->window.workspace().job().snapshot()->traverses; }
+  void choose(const QString &table, const QString &column, const QString &text) {
+    QTableView *t = d->table(table);
+    t->setCurrentIndex(t->model()->index(d->row_with(t, column, text), 0));
+    QTest::qWait(20);
+  }
+};
+
+} // namespace
+
+TEST_CASE("a field book is dropped, its mistakes are found and put right, and the report says so") {
+  FieldDriver f;
+  Driver &d = *f.d;
+  CHECK_THAT(d.status().toStdString(), Contains("drop field books"));
+  d.drop({QString::fromStdString(f.folder / "field.txt")});
+  QTest::qWait(50);
+  QTableView *lines = d.table("Traverses");
+  REQUIRE(lines->model()->rowCount() == 1);
+  CHECK(d.cell(lines, 0, "Traverse") == "A … B");
+  CHECK(d.cell(lines, 0, "Kind") == "link");
+  CHECK(d.state(app::Section::traverse) == app::SectionStatus::State::doubt);
+
+  // The spread: the pointing that is off stands out, and without it the spread is within its limit.
+  d.click("Set-ups part");
+  f.choose("Set-ups", "Mark", QString::fromStdString(f.wild_at));
+  QTableView *setups = d.table("Set-ups");
+  CHECK_THAT(d.cell(setups, d.row_with(setups, "Mark", QString::fromStdString(f.wild_at)), "State").toStdString(),
+             Contains("spread"));
+  QTableView *pointings = d.table("Pointings");
+  const StationSetup &book = f.report().field.find(f.report().lines[0].setups[1])->setup;
+  int off = -1;
+  for (int r = 0; r < pointings->model()->rowCount(); ++r)
+    if (d.cell(pointings, r, "Line") == QString::number(book.pointings[2].line)) off = r;
+  REQUIRE(off >= 0);
+  pointings->setCurrentIndex(pointings->model()->index(off, 0));
+  d.press(Qt::Key_Space);
+  QTest::qWait(30);
+  CHECK_THAT(d.cell(pointings, off, "State").toStdString(), Contains("left out"));
+  CHECK_THAT(d.cell(setups, d.row_with(setups, "Mark", QString::fromStdString(f.wild_at)), "State").toStdString(),
+             Contains("in use"));
+
+  // The height: typed over the book, and the leg agrees with itself again.
+  f.choose("Set-ups", "Mark", QString::fromStdString(f.high_at));
+  QTableView *targets = d.table("Targets");
+  d.edit(targets, d.row_with(targets, "Target", QString::fromStdString(f.high_to)), "Height m",
+         QString::number(f.right_height, 'f', 3));
+  d.click("Traverses part");
+  QTest::qWait(30);
+  CHECK_THAT(d.cell(lines, 0, "Verdict").toStdString(), Contains("closes"));
+  CHECK(d.state(app::Section::traverse) == app::SectionStatus::State::clean);
+
+  // Another onward sight, chosen on the plan: the route ends there, and undo brings it back.
+  auto *legs = d.named<app::TraverseLegs>("Legs");
+  auto *plan = d.named<app::PlanView>("traverse plan");
+  REQUIRE((legs && plan));
+  const std::string second = f.report().lines[0].setups[2];
+  QTest::mouseClick(legs, Qt::LeftButton, {}, legs->row_of(second));
+  QTest::qWait(20);
+  auto *onward = d.named<QComboBox>("Onward sight");
+  REQUIRE(onward);
+  CHECK_THAT(onward->currentText().toStdString(), Contains("T3") && Contains("both ends"));
+  d.click("Choose the onward sight on the plan");
+  QTest::mouseClick(plan, Qt::LeftButton, {}, plan->place("T1").toPoint());
+  QTest::qWait(30);
+  CHECK(f.report().judgements.at(second).onward_said);
+  CHECK(lines->model()->rowCount() != 1);
+  d.press(Qt::Key_Z, Qt::ControlModifier);
+  CHECK(lines->model()->rowCount() == 1);
+
+  // All balances stand side by side; one is taken.
+  QTableView *balances = d.table("Balances");
+  REQUIRE(balances->model()->rowCount() == 7);
+  const QString compass = d.cell(balances, 3, "Compass"), squares = d.cell(balances, 3, "Least sq.");
+  CHECK(compass != squares);
+  auto *balance = d.named<QComboBox>("Balance");
+  balance->setCurrentText("least squares");
+  Q_EMIT balance->activated(balance->currentIndex());
+  QTest::qWait(30);
+  CHECK(f.report().lines[0].balance == Balance::least_squares);
+
+  // Known marks: how many would fail as the limit goes down.
+  d.click("Known marks part");
+  auto *limit = d.named<QDoubleSpinBox>("Limit to try");
+  auto *failing = d.named<QLabel>("How many would fail");
+  limit->setValue(1000);
+  CHECK(failing->text() == "0 of 4 would fail");
+  limit->setValue(1);
+  CHECK(failing->text() != "0 of 4 would fail");
+
+  const QString report = QString::fromStdString(f.folder / "t.html"), csv = QString::fromStdString(f.folder / "t.csv"),
+                xml = QString::fromStdString(f.folder / "t.xml");
+  for (const QString &file : {report, csv, xml}) CHECK(d.window.workspace().traverse_report(file).isEmpty());
+  const std::string html = read_file(report.toStdString());
+  CHECK_THAT(html,
+             Contains("Field record") && Contains("least squares") && Contains("left out: left out in the sheet"));
+  CHECK_THAT(read_file(csv.toStdString()), Contains("T3,"));
+  CHECK_THAT(read_file(xml.toStdString()), Contains("RawObservation") && Contains("ReducedObservation"));
+}
+
+TEST_CASE("a doubt about a traverse offers the correction that clears it") {
+  FieldDriver f;
+  Driver &d = *f.d;
+  d.drop({QString::fromStdString(f.folder / "field.txt")});
+  QTest::qWait(50);
+  const Doubt *height = nullptr;
+  for (const Doubt &x : d.window.workspace().job().doubts())
+    if (x.kind == "height differs there and back") height = &x;
+  REQUIRE(height);
+  REQUIRE_FALSE(height->causes.empty());
+  const std::string id = height->id;
+  d.window.workspace().select("doubt", id);
+  QTest::qWait(20);
+  CHECK_THAT(d.evidence().toStdString(), Contains("the target height at T4 to T5"));
+  QString label;
+  for (auto *b : d.window.findChildren<QPushButton *>())
+    if (b->isVisible() && b->accessibleName().startsWith("Correct: the target height at T4"))
+      label = b->accessibleName();
+  REQUIRE_FALSE(label.isEmpty());
+  d.click(label);
+  QTest::qWait(30);
+  for (const Doubt &x : d.window.workspace().job().doubts()) CHECK(x.kind != "height differs there and back");
+}
