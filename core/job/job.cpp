@@ -136,7 +136,7 @@ void Job::reload() {
     }
   }
   refold();
-  bool current = !vectors_.empty() && !store_.results("network").empty();
+  bool current = !store_.results("network").empty();
   for (const VectorResult &v : vectors_) current = current && !v.stale;
   if (!current) return;
   // An adjustment takes milliseconds: it is made again rather than stored, and shown only when it is the same.

@@ -125,7 +125,18 @@ std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r) {
                      "nothing leads from this set-up to any other mark: is it of another job, or is its name wrong?"});
     if (j != r.judgements.end() && j->second.free && !j->second.free->danger.empty())
       out.push_back({"weak free station", s->setup.mark, s->setup.id, j->second.free->danger});
-    for (const auto &t : s->reduced.troubles) out.push_back({"set-up", s->setup.mark, s->setup.id, t});
+    for (const auto &t : s->reduced.troubles) {
+      // A face that stands alone in one set of several is put right by the others; alone altogether it is not.
+      if (t.ends_with(": one face only")) continue;
+      out.push_back({"set-up", s->setup.mark, s->setup.id, t});
+    }
+    for (const TargetMean &t : s->reduced.targets) {
+      const TraverseLine *l = r.line_of(s->setup.id);
+      const bool leg = l && std::find(l->marks.begin(), l->marks.end(), t.target) != l->marks.end();
+      if (leg && (t.pointings < 2 || (t.sets < 2 && !t.both_faces)))
+        out.push_back({"too little left", s->setup.mark + " → " + t.target, s->setup.id,
+                       "one face in one set: neither the instrument's errors nor a slip can show"});
+    }
   }
   return out;
 }

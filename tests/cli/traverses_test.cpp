@@ -17,7 +17,8 @@ TEST_CASE("the demo's traverses through the command line: what the doubts name i
   CHECK(read_file(field + "/field-1b.txt") == read_file(AMPLETIE_SOURCE_DIR "/demo/stations/field-1b.txt"));
   REQUIRE(ample("new " + job + " --crs EPSG:25833 --vertical EPSG:5773 --epoch 2026-05-12", out) <= 1);
   std::map<std::string, std::array<double, 3>> truth;
-  for (const auto &m : nlohmann::json::parse(read_file(field + "/station-truth.json")).at("marks"))
+  const auto all = nlohmann::json::parse(read_file(field + "/station-truth.json"));
+  for (const auto &m : all.at("marks"))
     truth[m.at("mark")] = {m.at("xyz")[0], m.at("xyz")[1], m.at("xyz")[2]};
   for (const char *mark : {"PN1", "PS1", "DAM", "R07", "R11"}) {
     const auto &x = truth.at(mark);
