@@ -101,6 +101,8 @@ QString EvidencePanel::trace_html(const std::vector<TraceStep> &steps) const {
       label = link(QString("decision:%1").arg(t.decision), label);
     else if (t.kind == "vector")
       label = link("vector:" + text(t.item), label);
+    else if (t.kind == "station")
+      label = link("station:" + text(t.item), label);
     else if (t.kind == "occupation")
       label = link("occupation:" + text(t.item), label);
     out += QString("<div style='margin-left:%1px;margin-top:3px'>● %2%3</div>")

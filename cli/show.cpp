@@ -133,6 +133,7 @@ ordered_json network_object(const Job &job) {
   for (const auto &v : job.vectors()) by_id[v.id] = &v;
   std::map<std::string, const Occupation *> by_set_up;
   for (const auto &o : job.snapshot()->occupations) by_set_up.emplace(o.set_up, &o);
+  const auto sights = sight_names(*job.snapshot()->traverses);
   std::map<std::string, int> groups;
   j["residuals"] = ordered_json::array();
   for (const BlockTest &t : a.tests) {
@@ -142,6 +143,8 @@ ordered_json network_object(const Job &job) {
       from = v->second->from, to = v->second->to;
     else if (const auto o = by_set_up.find(t.id); o != by_set_up.end())
       from = to = o->second->mark;
+    else if (const auto x = sights.find(t.id); x != sights.end())
+      from = x->second.from, to = x->second.to;
     for (std::size_t i = 0; i < t.observations.size(); ++i) {
       const auto &o = t.observations[i];
       j["residuals"].push_back({{"id", t.id},
@@ -149,6 +152,7 @@ ordered_json network_object(const Job &job) {
                                 {"from", from},
                                 {"to", to},
                                 {"component", t.components[i]},
+                                {"unit", t.kind == "direction" || t.kind == "zenith angle" ? "rad" : "m"},
                                 {"residual", o.residual},
                                 {"sd", o.residual_sd},
                                 {"standardized", o.standardised},

@@ -1,6 +1,7 @@
 #include "app/geoid_part.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
+#include "base/angle.h"
 #include "base/error.h"
 #include <QHBoxLayout>
 #include <QStackedWidget>
@@ -206,8 +207,30 @@ void NetworkSheet::refresh() {
     }
     std::map<std::string, const Occupation *> by_setup;
     for (const Occupation &o : w_.job().snapshot()->occupations) by_setup.emplace(o.set_up, &o);
+    const auto sights = sight_names(*w_.job().snapshot()->traverses);
     for (const BlockTest &t : a.tests) {
-      if (t.kind == "vector") {
+      if (const auto sight = sights.find(t.id); sight != sights.end() && t.observations.size() == 1) {
+        // Angles in seconds, and what they are across at the target by the column beside.
+        const auto &o = t.observations.front();
+        const bool beyond = std::abs(o.standardised) > 3.29, angle = t.kind != "distance";
+        const double unit = angle ? rad_per_arcsec : 1e-3;
+        const QString sign = angle ? "″" : "";
+        residuals.push_back(
+            {t.id + "/" + t.kind,
+             {{text(sight->second.from) + " → " + text(sight->second.to), {}, {}, true},
+              {t.kind == "zenith angle" ? QString("zenith") : text(t.kind), {}, {}, false},
+              {QString::number(o.residual / unit, 'f', 1) + sign, std::abs(o.residual), {}, false},
+              Cell{QString::number(o.standardised, 'f', 2), std::abs(o.standardised), beyond ? ink::failed : QColor(),
+                   beyond},
+              {QString::number(o.redundancy, 'f', 2), o.redundancy, {}, false},
+              {o.smallest_detectable ? QString::number(*o.smallest_detectable / unit, 'f', 1) + sign : QString("–"),
+               o.smallest_detectable.value_or(0),
+               {},
+               false},
+              {"total station", {}, {}, false}},
+             false,
+             beyond ? ink::warm : QColor()});
+      } else if (t.kind == "vector") {
         const VectorResult *v = w_.vector(t.id);
         if (!v) continue;
         for (std::size_t i = 0; i < 3; ++i) {

@@ -1,4 +1,5 @@
 #include "job/doubts.h"
+#include "base/angle.h"
 #include "base/error.h"
 #include "base/hash.h"
 #include "geodesy/coast.h"
@@ -351,7 +352,23 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
     if (t.kind == "set-up")
       for (const ObservationTest &o : t.observations) largest_w = std::max(largest_w, std::abs(o.standardised));
   }
+  const auto sights = sight_names(*s.traverses);
+  double largest_sight = 0;
+  for (const BlockTest &t : a.tests)
+    if (sights.count(t.id)) largest_sight = std::max(largest_sight, t.statistic);
   for (const BlockTest &t : a.tests) {
+    if (const auto sight = sights.find(t.id);
+        sight != sights.end() && !t.passes && t.statistic > 0.25 * largest_sight && t.observations.size() == 1) {
+      const ObservationTest &o = t.observations.front();
+      const bool angle = t.kind != "distance";
+      Doubt &d = list.add("sight suspicious", sight->second.from + " → " + sight->second.to + ", " + t.kind, "traverse",
+                          t.id + t.kind,
+                          fmt::format("this {} does not fit the rest of the network: {:+.1f} {} off", t.kind,
+                                      angle ? -o.residual / rad_per_arcsec : -1000 * o.residual, angle ? "″" : "mm"));
+      d.item = sight->second.setup;
+      d.value = std::abs(o.standardised), d.limit = 3.29, d.unit = "w";
+      if (t.external_effect) d.effect_m = *t.external_effect;
+    }
     for (std::size_t i = 0; i < t.observations.size(); ++i) {
       const ObservationTest &o = t.observations[i];
       // Two-sided, the error probability is that of a single test.

@@ -166,8 +166,9 @@ void Job::refold() {
   refresh(vectors_, *s);
   if (std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "pointings"; })) {
     find_known_places(*s);
-    auto t = std::make_shared<TraverseReport>(
-        job_traverses(job_setups(s->contents, s->state, setup_readings_), s->state, known_places_, datum_.get()));
+    lines_.context = known_key_;
+    auto t = std::make_shared<TraverseReport>(job_traverses(job_setups(s->contents, s->state, setup_readings_),
+                                                            s->state, known_places_, datum_.get(), &lines_));
     t->tests = traverse_tests(*t, weather(*t));
     t->causes = explain_traverses(*t, s->state, known_places_, datum_.get());
     s->traverses = t;

@@ -79,6 +79,7 @@ private:
   KnownPlaces known_places_; ///< what vectors and held marks say, without total stations
   std::string known_key_;
   std::shared_ptr<const JobDatum> datum_;
+  LineCache lines_;
   std::vector<Doubt> doubts_;
 };
 

@@ -165,6 +165,27 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
                      fmt::format("{} lines {} to {}", src->name, run->sights.front().line, run->sights.back().line),
                      "read with the recipe " + src->recipe, src->source_id, run->sights.front().line, 0, l.line});
   }
+  for (const auto &setup : s.traverses->field.setups) {
+    std::string through;
+    for (const TargetSight &x : setup->sights)
+      if (influences.count(x.id)) through += (through.empty() ? "" : ", ") + x.mean.target;
+    if (through.empty() || !s.traverses->in_network(*setup)) continue;
+    const StationSetup &u = setup->setup;
+    out.push_back({1, "station", "set-up on " + u.mark,
+                   fmt::format("sights to {}; {} of {}", through, u.instrument, u.day), "", 0, 0, u.id});
+    if (const auto *source = s.traverses->field.source(u.source_id))
+      out.push_back({2, "source", fmt::format("{} lines {} to {}", source->head.name, u.line, u.pointings.back().line),
+                     "read with the recipe " + source->head.recipe, u.source_id, u.line, 0, u.id});
+    if (const auto e = s.state.setups.find(u.id); e != s.state.setups.end()) {
+      const SetupEdits &x = e->second;
+      std::set<long> decisions{x.mark.decision, x.instrument.decision, x.instrument_height.decision,
+                               x.pressure.decision, x.temperature.decision};
+      for (const auto &[name, t] : x.targets)
+        decisions.insert({t.mark.decision, t.kind.decision, t.height.decision, t.constant.decision});
+      for (long n : decisions)
+        if (n > 0) out.push_back({2, "decision", fmt::format("decision {}", n), "corrects the book", "", 0, n, u.id});
+    }
+  }
   for (const auto &name : holds) control(name, 1);
   return out;
 }

@@ -26,21 +26,22 @@ const TraverseLine *TraverseReport::line(const std::string &id) const {
   return nullptr;
 }
 
+std::map<std::string, SightName> sight_names(const TraverseReport &r) {
+  std::map<std::string, SightName> out;
+  for (const auto &s : r.field.setups)
+    for (const TargetSight &x : s->sights) out[x.id] = {s->setup.id, s->setup.mark, x.mean.target};
+  return out;
+}
+
 const TraverseLine *TraverseReport::line_of(const std::string &setup) const {
-  for (const TraverseLine &l : lines)
-    if (std::find(l.setups.begin(), l.setups.end(), setup) != l.setups.end()) return &l;
-  return nullptr;
+  const auto it = line_by_setup.find(setup);
+  return it == line_by_setup.end() ? nullptr : &lines[it->second];
 }
 bool TraverseReport::in_network(const ReducedSetup &s) const {
   if (!s.used) return false;
   if (const auto *source = field.source(s.setup.source_id); source && !source->used) return false;
-  bool on_line = false;
-  for (const TraverseLine &l : lines)
-    if (std::find(l.setups.begin(), l.setups.end(), s.setup.id) != l.setups.end()) {
-      if (l.used) return true;
-      on_line = true;
-    }
-  return !on_line;
+  const TraverseLine *l = line_of(s.setup.id);
+  return !l || l->used;
 }
 
 namespace {
@@ -222,9 +223,33 @@ void place_marks(TraverseReport &out, const KnownPlaces &known, const TraverseGr
   }
 }
 
+/// Everything that a line is made of.
+std::string line_key(const std::vector<const ReducedSetup *> &row, const RoutePath &path,
+                     const std::map<std::string, Vec3> &places, const JobState &state) {
+  std::string out = path.end + (path.loop ? "|loop|" : "|");
+  const auto place = [&](const std::string &mark) {
+    if (const auto p = places.find(mark); p != places.end())
+      out.append(reinterpret_cast<const char *>(p->second.data()), 3 * sizeof(double));
+  };
+  for (const ReducedSetup *r : row) {
+    out += r->setup.id + r->key;
+    place(r->setup.mark);
+    for (const TargetSight &s : r->sights) place(s.mean.target);
+  }
+  if (const auto e = state.routes.find(row.front()->setup.id); e != state.routes.end()) {
+    const RouteEdits &x = e->second;
+    for (long n : {x.name.decision, x.balance.decision, x.angles.decision, x.heights.decision, x.start_east.decision,
+                   x.start_north.decision, x.start_bearing_deg.decision, x.start_height.decision})
+      out += fmt::format(" {}", n);
+  }
+  for (const auto &[name, seq] : state.setting_decisions) out += fmt::format(" {}{}", name, seq);
+  return out;
+}
+
 } // namespace
 
-TraverseReport job_traverses(JobSetups field, const JobState &state, const KnownPlaces &known, const JobDatum *datum) {
+TraverseReport job_traverses(JobSetups field, const JobState &state, const KnownPlaces &known, const JobDatum *datum,
+                             LineCache *cache) {
   TraverseReport out;
   out.field = std::move(field);
   if (out.field.setups.empty()) return out;
@@ -256,16 +281,22 @@ TraverseReport job_traverses(JobSetups field, const JobState &state, const Known
     if (const auto e = state.setups.find(used[i]->setup.id); e != state.setups.end() && e->second.onward.value)
       said[i] = *e->second.onward.value;
   const auto routes = propose_routes(seen, ends, choices, said);
-  std::set<std::string> on_route;
+  std::map<std::string, TraverseLine> lines; // of this report, for the next
   for (const RoutePath &path : routes) {
     std::vector<const ReducedSetup *> row;
     for (std::size_t i : path.setups) row.push_back(used[i]);
     for (std::size_t i = 0; i < row.size(); ++i) {
       SetupJudgement &j = out.judgements[row[i]->setup.id];
       j.onward_mark = i + 1 < row.size() ? row[i + 1]->setup.mark : path.loop ? row[0]->setup.mark : path.end;
-      on_route.insert(row[i]->setup.id);
     }
-    TraverseLine l = make_line(row, path.end, path.loop, known, grid, state);
+    const auto compute = [&] { return make_line(row, path.end, path.loop, known, grid, state); };
+    TraverseLine l;
+    if (cache) {
+      const std::string key = line_key(row, path, out.places, state) + cache->context;
+      const auto found = cache->lines.find(key);
+      l = lines.emplace(key, found == cache->lines.end() ? compute() : found->second).first->second;
+    } else
+      l = compute();
     if (const auto left = state.left_out.find("traverse:" + l.id); left != state.left_out.end())
       l.used = false, l.left_out_because = left->second.reason;
     for (const ReducedSetup *r : row)
@@ -286,6 +317,12 @@ TraverseReport job_traverses(JobSetups field, const JobState &state, const Known
   for (TraverseLine &l : out.lines) compare_line(l, known, set);
   std::sort(out.lines.begin(), out.lines.end(),
             [](const auto &a, const auto &b) { return std::tie(a.name, a.id) < std::tie(b.name, b.id); });
+
+  if (cache) cache->lines = std::move(lines);
+  for (bool in_use : {true, false})
+    for (std::size_t i = 0; i < out.lines.size(); ++i)
+      if (out.lines[i].used == in_use)
+        for (const auto &id : out.lines[i].setups) out.line_by_setup.try_emplace(id, i);
 
   out.key = out.field.key;
   for (const TraverseLine &l : out.lines)

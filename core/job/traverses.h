@@ -114,6 +114,7 @@ struct TraverseReport {
   JobSetups field;
   std::map<std::string, SetupJudgement> judgements; ///< by set-up
   std::vector<TraverseLine> lines;
+  std::map<std::string, std::size_t> line_by_setup; ///< set-up → its traverse, one in use before one that is not
   std::map<std::string, ProvisionalMark> marks;
   std::map<std::string, Vec3> places; ///< Cartesian, as sights carry them on; to begin adjustments from
   std::string key;                    ///< of what the network takes
@@ -127,7 +128,22 @@ struct TraverseReport {
   bool in_network(const ReducedSetup &s) const;
 };
 
+/// From where to where a sight of the network goes, by its id.
+struct SightName {
+  std::string setup, from, to;
+};
+std::map<std::string, SightName> sight_names(const TraverseReport &r);
+
+/// Traverses as they were computed, by everything that they were made of: a decision computes those anew that it
+/// concerns. `context`: of known marks and datum.
+struct LineCache {
+  std::string context;
+  std::map<std::string, TraverseLine> lines;
+};
+
 /// Everything that total stations say by themselves. `datum` null: nothing says where the job is; then all is local.
-TraverseReport job_traverses(JobSetups field, const JobState &state, const KnownPlaces &known, const JobDatum *datum);
+/// `cache` may be null.
+TraverseReport job_traverses(JobSetups field, const JobState &state, const KnownPlaces &known, const JobDatum *datum,
+                             LineCache *cache = nullptr);
 
 } // namespace ampletie

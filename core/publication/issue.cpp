@@ -60,8 +60,10 @@ ordered_json mark_record(const Job &job, const NetworkRun &run, const AdjustedMa
   j["independent_checks"] = m.independent_checks;
   j["frame"] = frame_name(p.ecef.frame), j["epoch"] = p.ecef.epoch;
   j["description"] = published == job.snapshot()->published.end() ? "" : published->second.description;
-  j["origin"] =
-      m.hold == Hold::full ? "published, held" : fmt::format("GNSS, {} set-up{}", m.set_ups, m.set_ups == 1 ? "" : "s");
+  j["origin"] = m.hold == Hold::full ? "published, held"
+                : m.set_ups == 0 && m.sighted_from > 0
+                    ? fmt::format("total station, sights to {} mark{}", m.sighted_from, m.sighted_from == 1 ? "" : "s")
+                    : fmt::format("GNSS, {} set-up{}", m.set_ups, m.set_ups == 1 ? "" : "s");
   return j;
 }
 
@@ -241,6 +243,25 @@ Report sheet(const json &r, LengthUnit unit) {
          fmt::format("{:.2f}", v.at("limit").get<double>()), v.at("mdb_m").is_null() ? "–" : mm(v.at("mdb_m")),
          v.at("effect_m").is_null() ? "–" : mm(v.at("effect_m"))});
   tests.tables = {residuals};
+  if (n.contains("sights") && !n.at("sights").empty()) {
+    ReportTable sights{"Sights of total stations: residuals and tests",
+                       {{"From", "", false},
+                        {"To", "", false},
+                        {"what", "", false},
+                        {"residual"},
+                        {"|w|"},
+                        {"redundancy"},
+                        {"smallest detectable"}},
+                       {}};
+    for (const json &s : n.at("sights")) {
+      const std::string of = s.at("unit");
+      sights.rows.push_back(
+          {s.at("from"), s.at("to"), s.at("what"), fmt::format("{:.1f} {}", s.at("v").get<double>(), of),
+           fmt::format("{:.2f}", s.at("w").get<double>()), fmt::format("{:.2f}", s.at("redundancy").get<double>()),
+           s.at("mdb").is_null() ? "–" : fmt::format("{:.1f} {}", s.at("mdb").get<double>(), of)});
+    }
+    tests.tables.push_back(std::move(sights));
+  }
   out.sections.push_back(tests);
 
   ReportSection evidence{"How each mark came about", {}, {}};
@@ -393,6 +414,24 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   std::map<std::string, const VectorResult *> by_id;
   for (const VectorResult &v : job.vectors()) by_id[v.id] = &v;
   n["vectors"] = ordered_json::array();
+  n["sights"] = ordered_json::array();
+  const auto sights = sight_names(*job.snapshot()->traverses);
+  for (const BlockTest &t : a.tests) {
+    const auto found = sights.find(t.id);
+    if (found == sights.end() || t.observations.size() != 1) continue;
+    const ObservationTest &o = t.observations.front();
+    const bool angle = t.kind != "distance";
+    const double unit_of = angle ? rad_per_arcsec : 1e-3;
+    n["sights"].push_back(
+        {{"from", found->second.from},
+         {"to", found->second.to},
+         {"what", t.kind},
+         {"unit", angle ? "″" : "mm"},
+         {"v", o.residual / unit_of},
+         {"w", std::abs(o.standardised)},
+         {"redundancy", o.redundancy},
+         {"mdb", o.smallest_detectable ? ordered_json(*o.smallest_detectable / unit_of) : ordered_json(nullptr)}});
+  }
   r["vectors"] = ordered_json::array();
   for (const BlockTest &t : a.tests) {
     const auto found = by_id.find(t.id);
