@@ -1,0 +1,399 @@
+// What the traverse sheet shows: its tables and pictures, filled from the job's report.
+#include "app/closure_plot.h"
+#include "app/numbers.h"
+#include "app/plan_view.h"
+#include "app/recipe_view.h"
+#include "app/sections/traverse_sheet.h"
+#include "app/table.h"
+#include "app/theme.h"
+#include "app/traverse_legs.h"
+#include "base/angle.h"
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QPushButton>
+
+namespace ampletie::app {
+namespace {
+
+QString seconds(double radians) {
+  return QString::number(radians / rad_per_arcsec, 'f', 1).replace('-', QChar(0x2212));
+}
+QString fixed(double v, int digits) {
+  return std::isfinite(v) ? QString::number(v, 'f', digits).replace('-', QChar(0x2212)) : QString("–");
+}
+/// A value with its limit in one cell.
+Cell against(double value, double limit, double unit, int digits) {
+  const bool good = std::abs(value) <= limit;
+  return {fixed(value / unit, digits) + (good ? "" : " ✕"), std::abs(value), good ? QColor() : ink::failed, !good};
+}
+
+} // namespace
+
+void TraverseSheet::refresh() {
+  std::vector<Row> lines, setups, marks, files, comparisons;
+  std::vector<PlottedClosure> plotted;
+  if (w_.has_job()) {
+    const TraverseReport &r = *w_.job().snapshot()->traverses;
+    for (const TraverseLine &l : r.lines) {
+      const TraverseClosure &c = l.result.closure;
+      const bool local = l.local_place || l.local_bearing,
+                 open = l.problem.empty() && l.result.kind == TraverseKind::hanging;
+      const bool bad = l.used && !l.closes();
+      const QColor colour = bad ? ink::failed : open || local ? ink::attention : QColor();
+      const auto limited = [&](bool has, double value, double unit, bool passes, int digits) {
+        return Cell{has ? fixed(value / unit, digits) : QString("–"), has ? std::abs(value) : -1,
+                    has && !passes && l.used ? ink::failed : QColor(), has && !passes};
+      };
+      const auto limit = [&](bool has, double v, double unit, int digits) {
+        return Cell{has ? fixed(v / unit, digits) : QString(), has ? v : -1, {}, false};
+      };
+      lines.push_back({l.id,
+                       {{text(l.name), {}, {}, true},
+                        {!l.used              ? "– left out"
+                         : !l.problem.empty() ? "✕ not computed"
+                         : bad                ? "✕ misses"
+                         : local              ? "! local"
+                         : open               ? "! open"
+                                              : "■ closes",
+                         {},
+                         colour,
+                         colour.isValid()},
+                        limited(c.has_angular, c.angular, rad_per_arcsec, l.angle_passes(), 1),
+                        limit(c.has_angular, l.angular_limit, rad_per_arcsec, 1),
+                        limited(c.has_linear, c.linear, 1e-3, l.length_passes(), 1),
+                        limit(c.has_linear, l.linear_limit, 1e-3, 1),
+                        {c.ratio        ? QLocale(QLocale::C).toString(static_cast<qlonglong>(std::lround(*c.ratio)))
+                         : c.has_linear ? QString("rounding")
+                                        : QString("–"),
+                         c.ratio.value_or(0),
+                         {},
+                         false},
+                        limited(c.has_height, c.height, 1e-3, l.height_passes(), 1),
+                        limit(c.has_height, l.height_limit, 1e-3, 1),
+                        {fixed(c.length / 1000, 3), c.length, {}, false},
+                        {l.problem.empty() ? text(traverse_kind_name(l.result.kind)) : QString(), {}, {}, false}},
+                       !l.used,
+                       bad ? ink::warm : QColor()});
+      if (l.problem.empty() && c.has_linear)
+        plotted.push_back(
+            {l.id, text(l.name), c.east, c.north, c.has_height ? c.height : 0, l.linear_limit, l.closes(), true});
+      for (const TraverseComparison &x : l.comparisons)
+        comparisons.push_back({l.id + "|" + x.mark,
+                               {{text(x.mark), {}, {}, true},
+                                {text(l.name), {}, {}, false},
+                                {x.passes ? "■ agrees" : "✕ differs", {}, x.passes ? QColor() : ink::failed, !x.passes},
+                                {fixed(1000 * x.east, 1), x.east, {}, false},
+                                {fixed(1000 * x.north, 1), x.north, {}, false},
+                                {fixed(1000 * x.expected, 1), x.expected, {}, false},
+                                {fixed(1000 * x.up, 1), x.up, {}, false},
+                                {fixed(1000 * x.up_expected, 1), x.up_expected, {}, false}},
+                               false,
+                               x.passes ? QColor() : ink::warm});
+    }
+    for (const auto &s : r.field.setups) {
+      double worst = 0;
+      for (const TargetSight &t : s->sights)
+        for (const auto &[spread, most] : {std::pair{t.mean.direction_spread, t.mean.direction_limit},
+                                           {t.mean.zenith_spread, t.mean.zenith_limit},
+                                           {t.mean.slope_spread, t.mean.slope_limit}})
+          if (most > 0) worst = std::max(worst, spread / most);
+      const auto j = r.judgements.find(s->setup.id);
+      const bool stray = s->used && (j == r.judgements.end() || !j->second.joined), wide = worst > 1;
+      const bool free = j != r.judgements.end() && j->second.free;
+      const auto edits = w_.job().state().setups.find(s->setup.id);
+      const auto said = [&](auto member) {
+        return edits != w_.job().state().setups.end() && (edits->second.*member).value;
+      };
+      const auto mark_colour = [&](bool decided) { return decided ? ink::accepted : QColor(); };
+      setups.push_back({s->setup.id,
+                        {{text(s->setup.mark), {}, mark_colour(said(&SetupEdits::mark)), true},
+                         {fixed(s->setup.instrument_height, 3), s->setup.instrument_height,
+                          mark_colour(said(&SetupEdits::instrument_height)), said(&SetupEdits::instrument_height)},
+                         {s->setup.air ? fixed(s->setup.air->pressure_hpa, 1) : QString(),
+                          {},
+                          mark_colour(said(&SetupEdits::pressure)),
+                          said(&SetupEdits::pressure)},
+                         {s->setup.air ? fixed(s->setup.air->temperature_c, 1) : QString(),
+                          {},
+                          mark_colour(said(&SetupEdits::temperature)),
+                          said(&SetupEdits::temperature)},
+                         {QString::number(s->sights.size()), static_cast<int>(s->sights.size()), {}, false},
+                         {worst > 0 ? QString("%1 %").arg(100 * worst, 0, 'f', 0) : QString("–"), worst,
+                          wide ? ink::failed : QColor(), wide},
+                         {j == r.judgements.end() ? QString() : text(j->second.onward_mark), {}, {}, false},
+                         {text(s->setup.instrument), {}, {}, false},
+                         {text(s->setup.day), {}, {}, false},
+                         {!s->used            ? "– left out"
+                          : !r.in_network(*s) ? "– not in the network"
+                          : stray             ? "! stray"
+                          : wide              ? "✕ spread"
+                          : free              ? "■ free station"
+                                              : "■ in use",
+                          {},
+                          wide && s->used ? ink::failed
+                          : stray         ? ink::attention
+                                          : QColor(),
+                          (wide || stray) && s->used}},
+                        !s->used,
+                        wide && s->used ? ink::warm : QColor()});
+    }
+    for (const auto &[name, m] : r.marks) {
+      const TraverseLine *l = r.line(m.line);
+      const ReducedSetup *s = r.field.find(m.setup);
+      marks.push_back({name,
+                       {{text(name), {}, {}, true},
+                        {fixed(m.place.east, 3), m.place.east, {}, false},
+                        {fixed(m.place.north, 3), m.place.north, {}, false},
+                        {m.height ? fixed(*m.height, 3) : QString("–"), m.height.value_or(-1e9), {}, false},
+                        {m.sd > 0 ? fixed(1000 * m.sd, 1) : QString("–"), m.sd, {}, false},
+                        {m.moved > 0 ? fixed(1000 * m.moved, 1) : QString("–"), m.moved, {}, false},
+                        {text(m.code), {}, {}, false},
+                        {m.station && l ? text(l->name)
+                         : s            ? "seen from " + text(s->setup.mark)
+                                        : QString(),
+                         {},
+                         {},
+                         false},
+                        {m.local     ? "! local"
+                         : m.station ? "provisional"
+                                     : "side shot",
+                         {},
+                         m.local ? ink::attention : QColor(),
+                         m.local}},
+                       false,
+                       {}});
+    }
+    for (const auto &s : r.field.sources)
+      files.push_back({s.head.source_id,
+                       {{text(s.head.name), {}, {}, true},
+                        {s.blocked()     ? "✕ not used"
+                         : !s.used       ? "– left out"
+                         : s.head.unread ? "seen"
+                                         : "■ read",
+                         {},
+                         s.blocked() ? ink::failed : QColor(),
+                         s.blocked()},
+                        {QString::number(s.head.unread), static_cast<int>(s.head.unread),
+                         s.head.unread ? ink::failed : QColor(), s.head.unread > 0},
+                        {text(s.head.recipe), {}, {}, false}},
+                       !s.used,
+                       s.blocked() ? ink::warm : QColor()});
+    if (!r.line(line_) && !r.lines.empty()) line_ = r.lines.front().id;
+    if (!r.field.find(setup_) && !r.field.setups.empty()) setup_ = r.field.setups.front()->setup.id;
+    if (view_->source().empty() && !r.field.sources.empty()) view_->show_source(r.field.sources.front().head.source_id);
+    say(r.any() ? QString("%1 set-ups, %2 traverses").arg(r.field.setups.size()).arg(r.lines.size())
+                : QString("drop field books anywhere in the window"));
+  }
+  set_count(0, static_cast<int>(lines.size()));
+  set_count(1, static_cast<int>(setups.size()));
+  set_count(3, static_cast<int>(marks.size()));
+  set_count(4, static_cast<int>(files.size()));
+  lines_->set_rows(std::move(lines));
+  lines_->select(line_);
+  setups_->set_rows(std::move(setups));
+  setups_->select(setup_);
+  marks_->set_rows(std::move(marks));
+  files_->set_rows(std::move(files));
+  comparisons_->set_rows(std::move(comparisons));
+  closures_->set(std::move(plotted));
+  refresh_line();
+  refresh_setup();
+  refresh_checks();
+}
+
+void TraverseSheet::refresh_line() {
+  std::vector<Row> rows;
+  const TraverseLine *l = line();
+  legs_->set(w_.has_job() ? w_.job().snapshot()->traverses : nullptr, line_);
+  legs_->select(setup_);
+  std::set<std::string> shown;
+  if (l) {
+    shown.insert(l->marks.begin(), l->marks.end());
+    shown.insert({l->back_sight, l->closing_sight});
+  }
+  plan_->fit_to(std::move(shown));
+  QString words;
+  if (l && l->problem.empty()) {
+    for (std::size_t i = 0; i < l->result.raw.size(); ++i) {
+      Row row;
+      row.id = std::to_string(i);
+      row.cells.push_back({text(l->marks[i]), static_cast<int>(i), {}, true});
+      for (Balance b : {Balance::compass, Balance::transit, Balance::crandall, Balance::least_squares}) {
+        const TraversePoint &x = l->balanced(b).points[i], &raw = l->result.raw[i];
+        const bool chosen = b == l->balance, far = x.expected > 0 && x.moved > 3.29 * x.expected;
+        row.cells.push_back({fixed(1000 * (x.place.east - raw.place.east), 1) + ", " +
+                                 fixed(1000 * (x.place.north - raw.place.north), 1),
+                             x.moved,
+                             far      ? ink::failed
+                             : chosen ? ink::accepted
+                                      : QColor(),
+                             chosen || far});
+      }
+      const double sd = l->result.raw[i].sd;
+      row.cells.push_back({sd > 0 ? fixed(1000 * sd, 1) : QString("–"), sd, {}, false});
+      rows.push_back(std::move(row));
+    }
+    const TraverseClosure &c = l->result.closure;
+    if (c.has_linear)
+      words = QString("misses %1 mm (ΔE %2, ΔN %3) over %4 m")
+                  .arg(1000 * c.linear, 0, 'f', 1)
+                  .arg(signed_mm(c.east, 1), signed_mm(c.north, 1))
+                  .arg(c.length, 0, 'f', 1);
+    if (const auto &warning = l->balanced().warning; !warning.empty())
+      words +=
+          (words.isEmpty() ? "" : "<br/>") + QString("<span style='color:#B87311'>! %1</span>").arg(escaped(warning));
+    for (const auto &x : l->remarks) words += "<br/><span style='color:#6F7B83'>" + escaped(x) + "</span>";
+    words += QString("<br/><span style='color:#6F7B83'>limits: %1</span>").arg(escaped(l->limit_name));
+  } else if (l)
+    words = QString("<span style='color:#A63D2F'>✕ %1</span>").arg(escaped(l->problem));
+  words_->setText("<span style='font-size:8.5pt'>" + words + "</span>");
+  balances_->set_rows(std::move(rows));
+  filling_ = true;
+  leave_->setEnabled(l);
+  leave_->setText(l && !l->used ? "Use traverse" : "Leave traverse out");
+  for (QComboBox *c : {balance_, angles_, heights_}) c->setEnabled(l);
+  if (l) {
+    balance_->setCurrentText(text(balance_name(l->balance)));
+    angles_->setCurrentText(text(angle_share_name(l->angles)));
+    heights_->setCurrentText(text(height_share_name(l->heights)));
+  }
+  onward_->clear();
+  if (w_.has_job()) {
+    const TraverseReport &r = *w_.job().snapshot()->traverses;
+    const auto j = r.judgements.find(setup_);
+    onward_->setEnabled(j != r.judgements.end());
+    by_click_->setEnabled(j != r.judgements.end());
+    if (j != r.judgements.end()) {
+      onward_->addItem("ends here", "");
+      for (const OnwardChoice &c : j->second.onward)
+        onward_->addItem(QString("%1  (%2; %3)").arg(text(c.mark)).arg(c.score, 0, 'f', 0).arg(text(c.reason)),
+                         text(c.mark));
+      onward_->setCurrentIndex(std::max(0, onward_->findData(text(j->second.onward_mark))));
+    }
+  }
+  filling_ = false;
+}
+
+void TraverseSheet::refresh_setup() {
+  std::vector<Row> targets, pointings;
+  const ReducedSetup *s = setup();
+  QString words;
+  if (s) {
+    const auto edits = w_.job().state().setups.find(setup_);
+    for (const TargetSight &x : s->sights) {
+      const TargetMean &m = x.mean;
+      bool decided = false;
+      if (edits != w_.job().state().setups.end())
+        for (const Pointing &p : s->setup.pointings)
+          decided = decided || (p.target == m.target && edits->second.targets.count(p.booked));
+      const QColor said = decided ? ink::accepted : QColor();
+      targets.push_back(
+          {m.target,
+           {{text(m.target), {}, said, true},
+            {text(pointing_kind_name(m.kind)), {}, {}, false},
+            {fixed(m.target_height, 3), m.target_height, said, decided},
+            {fixed(1000 * m.prism_constant, 1), m.prism_constant, {}, false},
+            {std::isfinite(m.direction) ? text(format_dms(degrees(m.direction), 1)) : QString("–"),
+             m.direction,
+             {},
+             false},
+            against(m.direction_spread, m.direction_limit > 0 ? m.direction_limit : 1, rad_per_arcsec, 1),
+            {m.direction_limit > 0 ? seconds(m.direction_limit) : QString("–"), m.direction_limit, {}, false},
+            {std::isfinite(m.zenith) ? text(format_dms(degrees(m.zenith), 1)) : QString("–"), m.zenith, {}, false},
+            against(m.zenith_spread, m.zenith_limit > 0 ? m.zenith_limit : 1, rad_per_arcsec, 1),
+            {m.zenith_limit > 0 ? seconds(m.zenith_limit) : QString("–"), m.zenith_limit, {}, false},
+            {fixed(x.slope, 4), x.slope, {}, false},
+            against(m.slope_spread, m.slope_limit > 0 ? m.slope_limit : 1, 1e-3, 1),
+            {m.slope_limit > 0 ? fixed(1000 * m.slope_limit, 1) : QString("–"), m.slope_limit, {}, false},
+            {fixed(x.rise, 3), x.rise, {}, false}},
+           false,
+           m.within_limits() ? QColor() : ink::warm});
+    }
+    for (std::size_t i = 0; i < s->setup.pointings.size(); ++i) {
+      const Pointing &p = s->setup.pointings[i];
+      double off = NAN;
+      for (const FaceMean &f : s->reduced.faces)
+        if (f.set == p.set && f.target == p.target) off = f.residual;
+      const TargetMean *m = s->reduced.find(p.target);
+      const bool wide = p.used && m && !m->within_limits();
+      pointings.push_back(
+          {p.id,
+           {{text(p.target) + (p.target != p.booked ? " (" + text(p.booked) + ")" : QString()), {}, {}, true},
+            {QString::number(p.set), p.set, {}, false},
+            {QString::number(p.face), p.face, {}, false},
+            {std::isfinite(p.circle) ? text(format_dms(degrees(p.circle), 1)) : QString("–"), p.circle, {}, false},
+            {std::isfinite(p.zenith) ? text(format_dms(degrees(p.zenith), 1)) : QString("–"), p.zenith, {}, false},
+            {fixed(p.slope, 4), p.slope, {}, false},
+            {fixed(p.target_height, 3), p.target_height, {}, false},
+            {p.used && std::isfinite(off) ? seconds(off) : QString("–"), off, {}, false},
+            {QString::number(p.line), static_cast<int>(p.line), {}, false},
+            {p.used ? QString() : "left out: " + text(p.left_out_because), {}, {}, false}},
+           !p.used,
+           wide ? ink::warm : QColor()});
+    }
+    words = QString("%1: %2 pointings").arg(text(s->setup.mark)).arg(s->setup.pointings.size());
+    if (s->reduced.pairs)
+      words += QString(" · line of sight %1″, index %2″ from %3 pairs of faces")
+                   .arg(seconds(s->reduced.collimation), seconds(s->reduced.index))
+                   .arg(s->reduced.pairs);
+    else
+      words += " · no pair of faces: the instrument's errors stay in";
+    for (const auto &x : s->remarks) words += "<br/><span style='color:#6F7B83'>corrected: " + escaped(x) + "</span>";
+    for (const auto &x : s->reduced.troubles) words += "<br/><span style='color:#B87311'>! " + escaped(x) + "</span>";
+  }
+  setup_words_->setText("<span style='font-size:8.5pt'>" + words + "</span>");
+  targets_->set_rows(std::move(targets));
+  pointings_->set_rows(std::move(pointings));
+  setup_out_->setEnabled(s);
+  setup_out_->setText(s && !s->used ? "Use set-up" : "Leave set-up out");
+  bool here = false;
+  if (s)
+    for (const Pointing &p : s->setup.pointings)
+      if (p.id == pointing_) here = true, pointing_out_->setText(p.used ? "Leave pointing out" : "Use pointing");
+  pointing_out_->setEnabled(here);
+}
+
+void TraverseSheet::refresh_checks() {
+  std::vector<Row> rows;
+  int beyond = 0, all = 0;
+  if (w_.has_job()) {
+    const TraverseReport &r = *w_.job().snapshot()->traverses;
+    for (const auto &s : r.field.setups) {
+      const auto j = r.judgements.find(s->setup.id);
+      if (j == r.judgements.end() || !s->used) continue;
+      for (const KnownMarkCheck &c : j->second.checks) {
+        const auto cell = [](double v, double limit) {
+          return std::isfinite(v) ? against(v, limit, 1e-3, 1) : Cell{"–", -1, {}, false};
+        };
+        const auto most = [](double limit) {
+          return Cell{limit > 0 ? fixed(1000 * limit, 1) : QString(), limit, {}, false};
+        };
+        rows.push_back(
+            {s->setup.id + "|" + c.mark,
+             {{text(s->setup.mark), {}, {}, true},
+              {text(c.mark), {}, {}, true},
+              {c.passes() ? "■ agrees" : "✕ elsewhere", {}, c.passes() ? QColor() : ink::failed, !c.passes()},
+              cell(c.along, c.along_limit),
+              most(c.along_limit),
+              cell(c.across, c.across_limit),
+              most(c.across_limit),
+              cell(c.up, c.up_limit),
+              most(c.up_limit)},
+             false,
+             c.passes() ? QColor() : ink::warm});
+        ++all;
+        double worst = 0;
+        for (double v : {c.along, c.across, c.up})
+          if (std::isfinite(v)) worst = std::max(worst, std::abs(v));
+        beyond += 1000 * worst > limit_->value();
+      }
+    }
+  }
+  failing_->setText(all ? QString("%1 of %2 would fail").arg(beyond).arg(all)
+                        : QString("no known mark was sighted from another one"));
+  set_count(2, all);
+  checks_->set_rows(std::move(rows));
+}
+
+} // namespace ampletie::app
