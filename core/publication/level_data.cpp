@@ -2,9 +2,9 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "publication/geopackage.h"
+#include "publication/landxml.h"
 #include "publication/level_words.h"
 #include <fmt/format.h>
-#include <pugixml.hpp>
 #include <sstream>
 
 namespace ampletie {
@@ -26,11 +26,6 @@ std::map<std::string, Vec3> places(const Job &job) {
     for (const AdjustedMark &m : job.network()->result.marks)
       if (m.plan_known) take(m.name, job.network()->positions.at(m.name));
   return out;
-}
-
-/// When the last decision was made: what a file made from the job's state says of its time.
-std::string last_decision(const Job &job) {
-  return job.decisions().empty() ? std::string("1980-01-06T00:00:00Z") : job.decisions().back().time;
 }
 
 const LevelReport &levels_of(const Job &job) {
@@ -61,35 +56,8 @@ std::string level_heights_landxml(const Job &job) {
   const LevelReport &r = levels_of(job);
   if (!r.network) throw InputError("the levels do not adjust: " + r.network_problem);
   const auto place = places(job);
-  const JobSettings &set = job.state().settings;
   pugi::xml_document doc;
-  auto declaration = doc.append_child(pugi::node_declaration);
-  declaration.append_attribute("version") = "1.0";
-  declaration.append_attribute("encoding") = "UTF-8";
-  auto root = doc.append_child("LandXML");
-  const std::string time = last_decision(job);
-  for (const auto &[name, value] : std::initializer_list<std::pair<const char *, std::string>>{
-           {"xmlns", "http://www.landxml.org/schema/LandXML-1.2"},
-           {"version", "1.2"},
-           {"date", time.substr(0, 10)},
-           {"time", time.substr(11, 8)},
-           {"language", "English"},
-           {"readOnly", "false"}})
-    root.append_attribute(name) = value.c_str();
-  auto metric = root.append_child("Units").append_child("Metric");
-  for (const auto &[name, value] :
-       std::initializer_list<std::pair<const char *, const char *>>{{"linearUnit", "meter"},
-                                                                    {"areaUnit", "squareMeter"},
-                                                                    {"volumeUnit", "cubicMeter"},
-                                                                    {"temperatureUnit", "celsius"},
-                                                                    {"pressureUnit", "milliBars"}})
-    metric.append_attribute(name) = value;
-  auto system = root.append_child("CoordinateSystem");
-  system.append_attribute("name") = set.datum.crs.c_str();
-  if (set.datum.crs.rfind("EPSG:", 0) == 0) system.append_attribute("epsgCode") = set.datum.crs.substr(5).c_str();
-  if (!set.datum.vertical.empty()) system.append_attribute("verticalDatum") = system_name(set.datum.vertical).c_str();
-  root.append_child("Project").append_attribute("name") = set.title.c_str();
-  root.append_child("Application").append_attribute("name") = "Ample Tie";
+  auto root = begin_landxml(doc, job);
   auto points = root.append_child("CgPoints");
   points.append_attribute("name") = "levelled heights";
   for (const LevelNetworkMark &m : r.network->marks) {

@@ -1,10 +1,10 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "publication/landxml.h"
 #include "publication/level_words.h"
 #include "publication/traverse_report.h"
 #include <fmt/format.h>
-#include <pugixml.hpp>
 #include <sstream>
 
 namespace ampletie {
@@ -35,31 +35,13 @@ std::string traverse_landxml(const Job &job) {
   const TraverseReport &r = field_of(job);
   const JobSettings &set = job.state().settings;
   pugi::xml_document doc;
-  auto declaration = doc.append_child(pugi::node_declaration);
-  declaration.append_attribute("version") = "1.0";
-  declaration.append_attribute("encoding") = "UTF-8";
-  auto root = doc.append_child("LandXML");
-  const std::string time = job.decisions().back().time;
   const auto put = [](pugi::xml_node n, const char *name, const std::string &value) {
     if (!value.empty()) n.append_attribute(name) = value.c_str();
   };
-  put(root, "xmlns", "http://www.landxml.org/schema/LandXML-1.2");
-  put(root, "version", "1.2");
-  put(root, "date", time.substr(0, 10));
-  put(root, "time", time.substr(11, 8));
-  auto metric = root.append_child("Units").append_child("Metric");
-  put(metric, "linearUnit", "meter");
-  put(metric, "areaUnit", "squareMeter");
-  put(metric, "volumeUnit", "cubicMeter");
-  put(metric, "temperatureUnit", "celsius");
-  put(metric, "pressureUnit", "milliBars");
+  auto root = begin_landxml(doc, job);
+  auto metric = root.child("Units").child("Metric");
   put(metric, "angularUnit", "decimal degrees");
   put(metric, "directionUnit", "decimal degrees");
-  auto system = root.append_child("CoordinateSystem");
-  put(system, "name", set.datum.crs);
-  if (set.datum.crs.rfind("EPSG:", 0) == 0) put(system, "epsgCode", set.datum.crs.substr(5));
-  put(root.append_child("Project"), "name", set.title);
-  put(root.append_child("Application"), "name", "Ample Tie");
   auto points = root.append_child("CgPoints");
   put(points, "name", "provisional marks of traverses");
   for (const auto &[name, m] : r.marks) {

@@ -33,16 +33,7 @@ struct FieldDriver {
       s.datum.epoch = 2026.36;
       Job job = Job::create(path, s);
       job.decide("set", "weight", {{"direction", 1.2}, {"zenith", 1.2}, {"distance", 1}}, "card");
-      for (const auto &[mark, k] : work.known) {
-        const Vec3 &x = k.position.ecef.xyz;
-        job.decide("hold", mark,
-                   {{"how", "full"},
-                    {"xyz", {x.x(), x.y(), x.z()}},
-                    {"sd_enu", {0.001, 0.001, 0.001}},
-                    {"frame", frame_name(k.position.ecef.frame)},
-                    {"epoch", "2026.36"}},
-                   "known");
-      }
+      work.hold_in(job);
     }
     write_file(folder / "field.txt", station::simulate(work.scenario).files.front().text);
     d = std::make_unique<Driver>(path);

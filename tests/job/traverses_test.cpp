@@ -31,16 +31,7 @@ struct FieldJob {
                 {"station-height", 0.7},
                 {"pointing", 0.3}},
                "card");
-    for (const auto &[mark, k] : work.known) {
-      const Vec3 &x = k.position.ecef.xyz;
-      job.decide("hold", mark,
-                 {{"how", "full"},
-                  {"xyz", {x.x(), x.y(), x.z()}},
-                  {"sd_enu", {0.001, 0.001, 0.001}},
-                  {"frame", frame_name(k.position.ecef.frame)},
-                  {"epoch", "2026.36"}},
-                 "known");
-    }
+    work.hold_in(job);
     const auto out = job.take_bytes({{"field.txt", station::simulate(work.scenario).files.front().text}});
     REQUIRE(out[0].outcome == Intake::Outcome::taken);
     CHECK(out[0].sentence.find("field book of a total station, 7 set-ups, 64 pointings") == 0);

@@ -1,6 +1,7 @@
 #pragma once
 #include "base/angle.h"
 #include "datum/datum.h"
+#include "job/job.h"
 #include "job/traverse_causes.h"
 #include "job/traverses.h"
 #include "station/station.h"
@@ -54,6 +55,19 @@ struct FieldWork {
       job.setups.push_back(u);
     }
     scenario.jobs = {job};
+  }
+  /// Holds the known marks in a job at their true places.
+  void hold_in(Job &job) const {
+    for (const auto &[mark, k] : known) {
+      const Vec3 &x = k.position.ecef.xyz;
+      job.decide("hold", mark,
+                 {{"how", "full"},
+                  {"xyz", {x.x(), x.y(), x.z()}},
+                  {"sd_enu", {0.001, 0.001, 0.001}},
+                  {"frame", frame_name(k.position.ecef.frame)},
+                  {"epoch", "2026.36"}},
+                 "known");
+    }
   }
   double pick(double low, double high) { return std::uniform_real_distribution<double>(low, high)(random); }
   std::size_t index(std::size_t n) { return static_cast<std::size_t>(random() % n); }
