@@ -3,6 +3,7 @@
 #include "app/theme.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/landxml_survey.h"
 #include "formats/recipe_reading.h"
 #include <QComboBox>
 #include <QFontDatabase>
@@ -155,6 +156,21 @@ void RecipeView::refresh() {
   recipes_->setCurrentText(text(read->recipe));
   filling_ = false;
   if (!use) return;
+  if (use->lines.empty() && looks_like_landxml_survey(*c->text)) {
+    text_->setExtraSelections({});
+    counts_->setText(QString("LandXML says itself what it means%1")
+                         .arg(read->unread
+                                  ? QString(" · <span style='color:#A63D2F'><b>%1 unread</b>, the first in line "
+                                            "%2: %3</span>")
+                                        .arg(read->unread)
+                                        .arg(read->first_unread_line)
+                                        .arg(escaped(read->first_unread_why))
+                                  : QString()));
+    seen_->setVisible(read->blocked());
+    first_unread_ = read->first_unread_line;
+    unread_->setVisible(read->unread > 0);
+    return;
+  }
   const RecipeReading q = read_with(*use, *c->text, {static_cast<std::size_t>(first_), shown_lines});
   QList<QTextEdit::ExtraSelection> marks;
   std::map<std::string, int> count;

@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "formats/antex.h"
+#include "formats/landxml_survey.h"
 #include "formats/recipe_reading.h"
 #include "formats/recognise.h"
 #include "formats/rinex_navigation.h"
@@ -67,6 +68,12 @@ SourceContent read_source(const std::string &name, const std::string &bytes, con
       if (looks_like_recipe(text)) {
         c.source.kind = "recipe";
         c.recipe = std::make_shared<Recipe>(read_recipe(text));
+        break;
+      }
+      if (looks_like_landxml_survey(text)) {
+        read_landxml_survey(text); // refused here, with its line, rather than later
+        c.source.kind = "pointings";
+        c.text = std::make_shared<std::string>(text);
         break;
       }
       std::string utf8 = utf8_text(std::string_view(text).substr(0, 1 << 16));

@@ -2,6 +2,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/landxml_survey.h"
 #include "formats/recipe_reading.h"
 #include "job/traverse_causes.h"
 #include "traverse/field_book.h"
@@ -39,6 +40,13 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
   if (c.antex) return fmt::format("calibrations of {} antennas", c.antex->receivers.size());
   if (c.antenna_points) return fmt::format("dimensions of {} antenna points", c.antenna_points->size());
   if (c.recipe) return fmt::format("recipe \"{}\" for {}", c.recipe->name, c.recipe->reads);
+  if (c.text && looks_like_landxml_survey(*c.text)) {
+    const FieldBook book = build_field_book(read_landxml_survey(*c.text), c.source.id);
+    std::size_t pointings = 0;
+    for (const StationSetup &s : book.setups) pointings += s.pointings.size();
+    return fmt::format("LandXML survey, {} set-ups, {} pointings{}", book.setups.size(), pointings,
+                       book.reading.unread ? fmt::format(", {} pieces unread", book.reading.unread) : "");
+  }
   if (c.source.kind == "levels" || c.source.kind == "pointings") {
     const bool levels = c.source.kind == "levels";
     std::vector<Recipe> own = recipes;

@@ -1,6 +1,7 @@
 #include "job/setups.h"
 #include "base/angle.h"
 #include "base/hash.h"
+#include "formats/landxml_survey.h"
 #include "traverse/distance.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -122,11 +123,17 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
   RecipeChooser chooser(contents, state, "pointings", readings.best);
   for (const auto &c : contents) {
     if (c.source.kind != "pointings") continue;
-    const auto choice = chooser.choose(c);
-    auto &kept = readings.read[c.source.id + write_recipe(choice.recipe)];
+    const bool xml = looks_like_landxml_survey(source_text(c));
+    RecipeChooser::Choice choice;
+    if (xml)
+      choice.recipe.name = "LandXML", choice.recipe.reads = "pointings", choice.score = 1;
+    else
+      choice = chooser.choose(c);
+    auto &kept = readings.read[c.source.id + (xml ? "LandXML" : write_recipe(choice.recipe))];
     if (!kept) {
       auto f = std::make_shared<FieldSource>();
-      FieldBook b = read_field_book(choice.recipe, source_text(c), c.source.id);
+      FieldBook b = xml ? build_field_book(read_landxml_survey(source_text(c)), c.source.id)
+                        : read_field_book(choice.recipe, source_text(c), c.source.id);
       f->source_id = c.source.id, f->name = c.source.name, f->recipe = choice.recipe.name, f->score = choice.score;
       f->used = std::make_shared<Recipe>(choice.recipe);
       f->unread = b.reading.unread, f->unit_conflict = b.reading.unit_conflict;

@@ -5,6 +5,7 @@
 #include "publication/level_words.h"
 #include "publication/traverse_report.h"
 #include <fmt/format.h>
+#include <set>
 #include <sstream>
 
 namespace ampletie {
@@ -54,6 +55,7 @@ std::string traverse_landxml(const Job &job) {
                    .c_str();
   }
   auto survey = root.append_child("Survey");
+  std::set<std::string> targets; // set-ups of targets that were written
   survey.append_child("SurveyHeader").append_attribute("name") = set.title.c_str();
   for (const auto &u : r.field.setups) {
     const StationSetup &x = u->setup;
@@ -76,8 +78,16 @@ std::string traverse_landxml(const Job &job) {
       put(c, "temperature", fixed(x.air->temperature_c, 1));
     }
     for (const Pointing &p : x.pointings) {
+      const std::string target = fmt::format("{} {:.4f} {:.5f}", x.id, p.target_height, p.prism_constant);
+      if (targets.insert(target).second) {
+        auto t = survey.insert_child_before("TargetSetup", group);
+        put(t, "id", target);
+        put(t, "targetHeight", fixed(p.target_height, 4));
+        put(t, "prismConstant", fixed(p.prism_constant, 5));
+      }
       auto o = group.append_child("RawObservation");
       put(o, "setupID", x.id);
+      put(o, "targetSetupID", target);
       put(o, "targetHeight", fixed(p.target_height, 4));
       if (std::isfinite(p.circle)) put(o, "horizAngle", fixed(degrees(p.circle), 7));
       if (std::isfinite(p.zenith)) put(o, "zenithAngle", fixed(degrees(p.zenith), 7));

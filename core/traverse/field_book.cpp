@@ -128,8 +128,12 @@ private:
 } // namespace
 
 FieldBook read_field_book(const Recipe &recipe, std::string_view utf8, const std::string &source) {
+  return build_field_book(read_with(recipe, utf8), source);
+}
+
+FieldBook build_field_book(RecipeReading reading, const std::string &source) {
   FieldBook out;
-  out.reading = read_with(recipe, utf8);
+  out.reading = std::move(reading);
   out.score = out.reading.score();
   const std::vector<RecipeRecord> records = std::move(out.reading.records);
   out.reading.records.clear();

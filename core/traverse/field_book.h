@@ -20,5 +20,7 @@ struct FieldBook {
 /// on the same mark; air and target hold until they change. Pointings that the crew struck out come along, left out. A
 /// pointing before any set-up, without a target, or on no face is a trouble and is not used. `source`: for the ids.
 FieldBook read_field_book(const Recipe &recipe, std::string_view utf8, const std::string &source);
+/// The same from records that were read already.
+FieldBook build_field_book(RecipeReading reading, const std::string &source);
 
 } // namespace ampletie

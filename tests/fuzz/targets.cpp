@@ -7,6 +7,7 @@
 #include "formats/control_list.h"
 #include "formats/hatanaka.h"
 #include "formats/ionex.h"
+#include "formats/landxml_survey.h"
 #include "formats/ocean_loading_file.h"
 #include "formats/recipe_reading.h"
 #include "formats/recognise.h"
@@ -46,6 +47,11 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
            for (const Antenna &a : read_antex(b).receivers)
              for (const auto &[name, f] : a.frequencies) antenna_correction(a, f, 1, 1);
          });
+       }},
+      {"landxml",
+       [](Bytes b) {
+         looks_like_landxml_survey(b);
+         attempt([&] { read_landxml_survey(b); });
        }},
       {"ionosphere", [](Bytes b) { attempt([&] { read_ionex(b); }); }},
       {"ocean_loading",
