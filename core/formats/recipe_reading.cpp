@@ -498,8 +498,9 @@ Recipe with_meaning(Recipe r, std::string_view line, std::size_t from, std::size
     r.lines.insert(r.lines.begin(), std::move(l));
     own = &r.lines.front();
   }
-  std::erase_if(own->fields,
-                [&](const RecipeField &f) { return f.at == at || (f.meaning == meaning && meaning != "ignore"); });
+  std::erase_if(own->fields, [&, &at = at](const RecipeField &f) {
+    return f.at == at || (f.meaning == meaning && meaning != "ignore");
+  });
   own->fields.push_back({meaning, at, "", 1});
   if (m->type == RecipeMeaning::Type::coded) {
     if (value.empty()) throw InputError("say what \"" + written + "\" stands for: " + m->values);
@@ -518,7 +519,7 @@ Recipe with_line_kind(Recipe r, std::string_view line, std::size_t from, std::si
       break;
     }
   // What was said of such lines so far stays true of this kind where it fits this line.
-  std::erase_if(kind.fields, [&](const RecipeField &f) {
+  std::erase_if(kind.fields, [&, &at = at](const RecipeField &f) {
     if (f.at == at) return r.layout != Recipe::Layout::words; // a word tells its line and holds a value too
     Recipe alone = r;
     alone.header_lines = 0, alone.comment.clear(), alone.unit_key.clear();
@@ -531,7 +532,7 @@ Recipe with_line_kind(Recipe r, std::string_view line, std::size_t from, std::si
   kind.is = r.layout == Recipe::Layout::words ? std::vector<std::string>{} : std::vector{written};
   kind.name = r.layout == Recipe::Layout::words ? "words with " + at.word : written;
   kind.what = what;
-  std::erase_if(r.lines, [&](const RecipeLine &l) { return l.told_by == at && l.is == kind.is; });
+  std::erase_if(r.lines, [&, &at = at](const RecipeLine &l) { return l.told_by == at && l.is == kind.is; });
   r.lines.insert(r.lines.begin(), std::move(kind));
   return r;
 }
