@@ -42,6 +42,7 @@ PlanView::PlanView(Workspace &w, bool ellipses, QWidget *parent) : QWidget(paren
 void PlanView::reload() {
   const std::size_t before = marks_.size();
   marks_ = w_.plan_marks();
+  if (!sights_) std::erase_if(marks_, [](const PlanMark &m) { return m.provisional; });
   index_.clear();
   for (std::size_t i = 0; i < marks_.size(); ++i) index_[marks_[i].name] = i;
   if (!fitted_ || marks_.size() != before) fit();

@@ -14,7 +14,10 @@ public:
   QSize sizeHint() const override { return {380, 320}; }
   void fit();
   /// Draws what total stations sighted, and the legs of traverses.
-  void show_sights(bool on) { sights_ = on; }
+  void show_sights(bool on) {
+    sights_ = on;
+    reload();
+  }
   /// Fits the plan around these marks from now on; empty: around all.
   void fit_to(std::set<std::string> marks);
   /// Place of a mark on the widget, for tests; null when it is not on the plan.

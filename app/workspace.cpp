@@ -446,7 +446,7 @@ std::vector<PlanMark> Workspace::plan_marks() const {
   // Provisional marks stand over none that is known better.
   for (const auto &[name, m] : s.traverses->marks)
     if (!m.local && !marks.count(name))
-      marks[name] = {name, m.place.east, m.place.north, hold_of(name), {}, false, !m.station};
+      marks[name] = {name, m.place.east, m.place.north, hold_of(name), {}, false, !m.station, true};
   for (auto &[name, m] : marks) out.push_back(std::move(m));
   return out;
 }

@@ -32,7 +32,8 @@ struct PlanMark {
   Hold hold = Hold::none;
   std::optional<Eigen::Matrix2d> cov_en; ///< of the adjustment, m²
   bool published = false;
-  bool side = false; ///< a side shot: shown small
+  bool side = false;        ///< a side shot: shown small
+  bool provisional = false; ///< of a traverse by itself: only its own plan shows it
 };
 
 /// The job in the window: owns it on the interface's thread, runs long work on another, tells everybody what changed.
