@@ -1,6 +1,7 @@
 #include "cli/levels.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/words.h"
 #include "time/gps_time.h"
 #include <fmt/format.h>
 #include <set>
@@ -39,13 +40,6 @@ std::vector<std::string> readings(const Job &job, const std::string &text) {
         for (const StaffSight &x : r.sights)
           if (x.line == *line) out.push_back(x.id);
   return out;
-}
-
-double number(const std::string &name, const std::string &text, double least, double most) {
-  const auto v = parse_number(text);
-  if (!v || *v < least || *v > most)
-    throw InputError(fmt::format("{} must be a number between {:g} and {:g}", name, least, most));
-  return *v;
 }
 
 std::pair<std::string, std::string> two_marks(const std::string &text) {
@@ -119,9 +113,7 @@ json instrument_value(const std::string &name, const std::string &text) {
 void set_levels(Job &job, const std::vector<std::string> &words, const std::string &because) {
   if (words.size() < 3) throw InputError("say which one and NAME=VALUE");
   for (std::size_t i = 2; i < words.size(); ++i) {
-    const auto eq = words[i].find('=');
-    if (eq == std::string::npos) throw InputError("\"" + words[i] + "\" is not of the form NAME=VALUE");
-    const std::string name = words[i].substr(0, eq), text = words[i].substr(eq + 1);
+    const auto [name, text] = name_value(words[i]);
     if (words[0] == "run") {
       job.decide("set", run_of(job, words[1]), run_value(job, name, text), because);
     } else if (words[0] == "reading") {

@@ -5,6 +5,7 @@
 #include "cli/levels.h"
 #include "cli/show.h"
 #include "cli/traverses.h"
+#include "cli/words.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
 #include "level/level.h"
@@ -120,9 +121,7 @@ int cmd_set(const Arguments &a) {
   if (a.words.size() <= first) throw InputError("nothing to set: NAME=VALUE is missing");
   nlohmann::json value;
   for (std::size_t i = first; i < a.words.size(); ++i) {
-    const auto eq = a.words[i].find('=');
-    if (eq == std::string::npos) throw InputError("\"" + a.words[i] + "\" is not of the form NAME=VALUE");
-    const std::string name = a.words[i].substr(0, eq), text = a.words[i].substr(eq + 1);
+    const auto [name, text] = name_value(a.words[i]);
     if (kind == "vector") {
       if (!is_vector_setting(name)) throw InputError("\"" + name + "\" cannot be set for one vector alone");
       value[name] = text.empty() ? nlohmann::json() : setting_value(name, text);

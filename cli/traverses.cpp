@@ -2,6 +2,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/words.h"
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -10,12 +11,6 @@ namespace {
 using nlohmann::json;
 using nlohmann::ordered_json;
 
-double number(const std::string &name, const std::string &text, double least, double most) {
-  const auto v = parse_number(text);
-  if (!v || *v < least || *v > most)
-    throw InputError(fmt::format("{} must be a number between {:g} and {:g}", name, least, most));
-  return *v;
-}
 ordered_json finite(double v) { return std::isfinite(v) ? ordered_json(v) : ordered_json(nullptr); }
 
 std::string setup_of(const Job &job, const std::string &word) {
@@ -115,9 +110,7 @@ std::vector<std::string> field_items(const Job &job, const std::string &word) {
 void set_traverses(Job &job, const std::vector<std::string> &words, const std::string &because) {
   if (words.size() < 3) throw InputError("say which one and NAME=VALUE");
   for (std::size_t i = 2; i < words.size(); ++i) {
-    const auto eq = words[i].find('=');
-    if (eq == std::string::npos) throw InputError("\"" + words[i] + "\" is not of the form NAME=VALUE");
-    const std::string name = words[i].substr(0, eq), text = words[i].substr(eq + 1);
+    const auto [name, text] = name_value(words[i]);
     if (words[0] == "setup")
       job.decide("set", setup_of(job, words[1]), setup_value(name, text), because);
     else if (words[0] == "route")

@@ -19,6 +19,12 @@ std::string author() {
   return "unknown";
 }
 
+std::size_t pointings(const FieldBook &b) {
+  std::size_t n = 0;
+  for (const StationSetup &s : b.setups) n += s.pointings.size();
+  return n;
+}
+
 std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes) {
   std::string out;
   for (const auto &f : c.sites) {
@@ -42,9 +48,7 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
   if (c.recipe) return fmt::format("recipe \"{}\" for {}", c.recipe->name, c.recipe->reads);
   if (c.text && looks_like_landxml_survey(*c.text)) {
     const FieldBook book = build_field_book(read_landxml_survey(*c.text), c.source.id);
-    std::size_t pointings = 0;
-    for (const StationSetup &s : book.setups) pointings += s.pointings.size();
-    return fmt::format("LandXML survey, {} set-ups, {} pointings{}", book.setups.size(), pointings,
+    return fmt::format("LandXML survey, {} set-ups, {} pointings{}", book.setups.size(), pointings(book),
                        book.reading.unread ? fmt::format(", {} pieces unread", book.reading.unread) : "");
   }
   if (c.source.kind == "levels" || c.source.kind == "pointings") {
@@ -56,15 +60,13 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
       return fmt::format("text taken as {}: no recipe knows it, say what it means under {}, Files", c.source.kind,
                          levels ? "Levels" : "Traverse");
     const Recipe &recipe = own[best->index];
-    const RecipeReading q = read_with(recipe, *c.text);
     if (!levels) {
-      std::size_t pointings = 0;
       const FieldBook book = read_field_book(recipe, *c.text, c.source.id);
-      for (const StationSetup &s : book.setups) pointings += s.pointings.size();
       return fmt::format("field book of a total station, {} set-ups, {} pointings, read with \"{}\" ({:.0f} %){}",
-                         book.setups.size(), pointings, recipe.name, 100 * best->score,
-                         q.unread ? fmt::format(", {} pieces unread", q.unread) : "");
+                         book.setups.size(), pointings(book), recipe.name, 100 * best->score,
+                         book.reading.unread ? fmt::format(", {} pieces unread", book.reading.unread) : "");
     }
+    const RecipeReading q = read_with(recipe, *c.text);
     return fmt::format("levels, {} records, read with \"{}\" ({:.0f} %){}", q.records.size(), recipe.name,
                        100 * best->score, q.unread ? fmt::format(", {} pieces unread", q.unread) : "");
   }

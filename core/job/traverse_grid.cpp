@@ -19,12 +19,6 @@ const GridPoint *TraverseGrid::point(const std::string &mark) const {
   return &projected_.emplace(mark, std::pair(datum_->projection().project(g), g)).first->second.first;
 }
 
-std::optional<double> TraverseGrid::bearing_between(const std::string &from, const std::string &to) const {
-  const GridPoint *a = point(from), *b = point(to);
-  if (!a || !b) return std::nullopt;
-  return bearing({a->east, a->north}, {b->east, b->north});
-}
-
 Eigen::Vector2d TraverseGrid::deflection(const std::string &mark) const {
   if (!datum_ || !datum_->geoid()) return {0, 0};
   if (const auto it = deflections_.find(mark); it != deflections_.end()) return it->second;

@@ -20,8 +20,6 @@ public:
   /// `places`: of marks, Cartesian, where they are known roughly; `datum` null: ground only.
   TraverseGrid(const TraverseSettings &set, const JobDatum *datum, const std::map<std::string, Vec3> &places);
   GridSight reduce(const ReducedSetup &setup, const TargetSight &s) const;
-  /// Bearing in the grid between two marks whose places are known.
-  std::optional<double> bearing_between(const std::string &from, const std::string &to) const;
   /// ξ, η of the plumb line by the geoid's grid, radians; zero where nothing tells.
   Eigen::Vector2d deflection(const std::string &mark) const;
   /// Standard deviation of what the grid does not know of it, radians.

@@ -7,8 +7,6 @@
 namespace ampletie {
 namespace {
 
-constexpr double limit_factor = 3.29; ///< α = 0.001, two-sided
-
 PlanePoint grid_place(const KnownPlace &k) { return {k.position.grid.east, k.position.grid.north}; }
 
 /// The farthest known mark that a set-up sights, other than those of the route beside it: what gives it its bearing.
@@ -45,9 +43,7 @@ double angle_sd(const ReducedSetup &r, const TargetSight &a, const TargetSight &
 struct Builder {
   std::vector<const ReducedSetup *> row; ///< by station; null: not occupied. A loop repeats its first
   std::vector<std::string> marks;
-  const KnownPlaces &known;
   const TraverseGrid &grid;
-  const TraverseSettings &set;
   TraverseLine out;
 
   /// Clockwise from the sight at `back` to the one at `on`, in the grid.
@@ -143,7 +139,7 @@ TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string 
     std::reverse(row.begin(), row.end());
     std::reverse(marks.begin(), marks.end());
   }
-  Builder b{row, marks, known, grid, set, {}};
+  Builder b{row, marks, grid, {}};
   TraverseLine &l = b.out;
   l.id = id, l.marks = marks, l.loop = loop;
   l.name = loop ? fmt::format("{} … {}", marks[0], marks[0]) : fmt::format("{} … {}", marks[0], marks[last]);
@@ -264,8 +260,8 @@ void compare_line(TraverseLine &l, const KnownPlaces &known, const TraverseSetti
       variance += std::pow(set.deflection_sd_s * rad_per_arcsec, 2) * run * run / 4;
       c.up_expected = std::sqrt(variance);
     }
-    // χ² with two degrees at α = 0.001.
-    c.passes = std::hypot(c.east, c.north) <= 3.717 * c.expected && !(std::abs(c.up) > limit_factor * c.up_expected);
+    c.passes = std::hypot(c.east, c.north) <= plan_limit_factor * c.expected &&
+               !(std::abs(c.up) > limit_factor * c.up_expected);
     l.comparisons.push_back(c);
   }
 }

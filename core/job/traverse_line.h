@@ -4,6 +4,9 @@
 
 namespace ampletie {
 
+/// What a normal difference, and the length of one in the plane, may be in standard deviations: α = 0.001, two-sided.
+inline constexpr double limit_factor = 3.29, plan_limit_factor = 3.717;
+
 /// A route as a traverse: angles, lengths and heights reduced, closures, balances, limits. `end`: a last mark that is
 /// not occupied. Never throws: what cannot be computed is a `problem`.
 TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string &end, bool loop,

@@ -1,6 +1,6 @@
 #include "job/traverse_tests.h"
 #include "base/angle.h"
-#include "job/traverses.h"
+#include "job/traverse_line.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <map>
@@ -123,10 +123,10 @@ std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<
           std::abs(c.height) / 2);
     for (const TraverseComparison &x : l.comparisons) {
       add(Kind::comparison, "compare " + l.id + x.mark, x.mark + " of " + l.name, l.id, l.setups,
-          1000 * std::hypot(x.east, x.north), 1000 * 3.717 * x.expected, "mm", std::hypot(x.east, x.north));
+          1000 * std::hypot(x.east, x.north), 1000 * plan_limit_factor * x.expected, "mm", std::hypot(x.east, x.north));
       if (std::isfinite(x.up))
         add(Kind::comparison, "compare up " + l.id + x.mark, x.mark + " of " + l.name + ", height", l.id, l.setups,
-            1000 * x.up, 3290 * x.up_expected, "mm", std::abs(x.up));
+            1000 * x.up, 1000 * limit_factor * x.up_expected, "mm", std::abs(x.up));
     }
   }
   return out;

@@ -46,8 +46,6 @@ bool TraverseReport::in_network(const ReducedSetup &s) const {
 
 namespace {
 
-constexpr double limit_factor = 3.29; ///< α = 0.001, two-sided
-
 std::vector<CarriedSetup> carried(const JobSetups &field) {
   std::vector<CarriedSetup> out;
   for (const auto &r : field.setups) {

@@ -150,11 +150,8 @@ std::vector<std::string> datum_defects(const NetworkInput &in) {
   std::vector<std::string> out;
   Groups g;
   std::set<std::string> with_vectors;
-  for (const auto &v : in.vectors) {
-    g.join(v.from, v.to);
-    with_vectors.insert({v.from, v.to});
-  }
-  join_sights(g, in);
+  for (const auto &v : in.vectors) with_vectors.insert({v.from, v.to});
+  join_marks(g, in);
   Groups by_height = g;
   for (const auto &l : in.levels) by_height.join(l.from, l.to);
   std::set<std::string> with_height;

@@ -8,7 +8,8 @@
 
 namespace ampletie {
 
-void join_sights(Groups &g, const NetworkInput &in) {
+void join_marks(Groups &g, const NetworkInput &in) {
+  for (const auto &v : in.vectors) g.join(v.from, v.to);
   for (const auto &s : in.stations)
     for (const auto &t : s.sights) g.join(s.mark, t.to);
 }
@@ -21,8 +22,7 @@ std::map<std::string, Hold> effective_holds(const NetworkInput &in) {
   for (const auto &m : in.marks) out[m.name] = m.hold == Hold::check ? Hold::none : m.hold;
   if (in.mode == DatumMode::held) return out;
   Groups g;
-  for (const auto &v : in.vectors) g.join(v.from, v.to);
-  join_sights(g, in);
+  join_marks(g, in);
   // Minimal: the first held mark of every group, else its first mark; only a shift of the group is open. Marks that
   // only levels lead to take their height from where the levels come from, or one of them is the start.
   Groups heights = g;
@@ -165,8 +165,7 @@ void add_stations(const NetworkInput &in, NetworkProblem &b, NetworkResult &out)
 void add_bearings(const NetworkInput &in, const std::map<std::string, Hold> &holds, NetworkProblem &b) {
   Groups g;
   std::set<std::string> turned;
-  for (const auto &v : in.vectors) g.join(v.from, v.to);
-  join_sights(g, in);
+  join_marks(g, in);
   for (const auto &v : in.vectors) turned.insert(g.root(v.from));
   for (const NetworkMark &m : in.marks) {
     if (!m.plan_known || !holds_plan(holds.at(m.name)) || turned.count(g.root(m.name))) continue;

@@ -17,7 +17,7 @@ struct NetworkProblem {
 /// Throws `InputError` when something ends at a mark that is not there; fills the maps of `out`.
 NetworkProblem build_problem(const NetworkInput &in, NetworkResult &out);
 
-/// Joins what total stations sighted.
-void join_sights(Groups &g, const NetworkInput &in);
+/// Joins the ends of vectors, and what total stations sighted.
+void join_marks(Groups &g, const NetworkInput &in);
 
 } // namespace ampletie

@@ -14,7 +14,7 @@ class Sight {
 public:
   Sight(const NetworkStation &s, const NetworkSight &t, const MarkAxes &station, const MarkAxes &target,
         const StationUnknowns &u)
-      : station_(station), target_(target), u_(u), height_(s.height), target_height_(t.target_height), k_(s.k),
+      : station_(station), target_(target), height_(s.height), target_height_(t.target_height), k_(s.k),
         xi_(s.deflection.x()), eta_(s.deflection.y()), here_(to_geodetic(station.origin)) {
     add_mark(station, 0);
     add_mark(target, 1);
@@ -106,7 +106,6 @@ private:
   }
 
   MarkAxes station_, target_;
-  StationUnknowns u_;
   double height_, target_height_, k_, xi_, eta_;
   Geodetic here_;
   MarkMap map_[2];
@@ -229,11 +228,11 @@ std::unique_ptr<Block> sight_block(const NetworkStation &s, const NetworkSight &
 }
 
 std::unique_ptr<Block> prior_block(const std::string &id, const std::string &kind, int first,
-                                   const std::vector<std::pair<std::string, double>> &component_sd, double value) {
+                                   const std::vector<std::pair<std::string, double>> &component_sd) {
   auto b = std::make_unique<LinearBlock>();
   b->id = id, b->kind = kind, b->group = kind;
   const auto n = static_cast<Eigen::Index>(component_sd.size());
-  b->observed = Eigen::VectorXd::Constant(n, value);
+  b->observed = Eigen::VectorXd::Zero(n);
   b->a = Eigen::MatrixXd::Identity(n, n);
   b->covariance = Eigen::MatrixXd::Zero(n, n);
   for (Eigen::Index i = 0; i < n; ++i) {

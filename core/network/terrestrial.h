@@ -20,8 +20,8 @@ std::unique_ptr<Block> direction_block(const NetworkStation &s, const MarkAxes &
 /// Zenith angle and slope distance of one sight, what was measured of them; a part for each.
 std::unique_ptr<Block> sight_block(const NetworkStation &s, const NetworkSight &t, const MarkAxes &station,
                                    const MarkAxes &target, const StationUnknowns &u);
-/// A value known beforehand with a standard deviation: refraction, an instrument's scale and constant.
+/// Corrections that are zero with a standard deviation: refraction, an instrument's scale and constant.
 std::unique_ptr<Block> prior_block(const std::string &id, const std::string &kind, int first,
-                                   const std::vector<std::pair<std::string, double>> &component_sd, double value = 0);
+                                   const std::vector<std::pair<std::string, double>> &component_sd);
 
 } // namespace ampletie
