@@ -152,7 +152,7 @@ ordered_json network_object(const Job &job) {
                                 {"from", from},
                                 {"to", to},
                                 {"component", t.components[i]},
-                                {"unit", t.kind == "direction" || t.kind == "zenith angle" ? "rad" : "m"},
+                                {"unit", is_angle(t.kind) ? "rad" : "m"},
                                 {"residual", o.residual},
                                 {"sd", o.residual_sd},
                                 {"standardized", o.standardised},

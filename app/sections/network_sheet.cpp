@@ -212,7 +212,7 @@ void NetworkSheet::refresh() {
       if (const auto sight = sights.find(t.id); sight != sights.end() && t.observations.size() == 1) {
         // Angles in seconds, and what they are across at the target by the column beside.
         const auto &o = t.observations.front();
-        const bool beyond = std::abs(o.standardised) > 3.29, angle = t.kind != "distance";
+        const bool beyond = std::abs(o.standardised) > 3.29, angle = is_angle(t.kind);
         const double unit = angle ? rad_per_arcsec : 1e-3;
         const QString sign = angle ? "″" : "";
         residuals.push_back(

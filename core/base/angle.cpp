@@ -1,9 +1,17 @@
 #include "base/angle.h"
 #include "base/text.h"
+#include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 
 namespace ampletie {
+
+double median_angle(std::vector<double> all) {
+  if (all.empty()) return 0;
+  for (double &a : all) a = all.front() + std::remainder(a - all.front(), 2 * pi);
+  std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2), all.end());
+  return all[all.size() / 2];
+}
 
 std::optional<double> parse_angle_deg(std::string_view text) {
   std::string t(trimmed(text));

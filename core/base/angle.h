@@ -3,6 +3,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 namespace ampletie {
 
@@ -11,6 +12,9 @@ constexpr double rad_per_deg = pi / 180.0;
 constexpr double rad_per_arcsec = pi / 648000.0;
 constexpr double radians(double degrees) { return degrees * rad_per_deg; }
 constexpr double degrees(double rad) { return rad / rad_per_deg; }
+
+/// Median of angles that may lie on both sides of a full turn, radians; of none 0.
+double median_angle(std::vector<double> all);
 
 /// Reads an angle in degrees as control lists write them: `46.28428`, `46d17'03.4"N`, `46:17:03.4 N`, `46 17 03.4`,
 /// `-3°10'`, with a hemisphere letter before or after. A packed form (46.17034 for 46°17'03.4") cannot be told from

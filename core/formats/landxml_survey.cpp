@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <pugixml.hpp>
-#include <set>
 
 namespace ampletie {
 namespace {
@@ -110,7 +109,7 @@ private:
       } else if (name == "Backsight") {
         const std::string of = n.attribute("setupID").value();
         if (const std::string s = of.empty() ? id : of; !s.empty())
-          backsights_[s].insert(point_name(n.child("BacksightPoint")));
+          backsights_[s].emplace(point_name(n.child("BacksightPoint")), n);
       }
     }
     if (weather && !id.empty()) air.emplace(id, weather);
@@ -145,6 +144,30 @@ private:
     r.values[meaning] = {t, *v, 0, 0};
   }
 
+  /// The circle's reading of a back sight that has no observation of its own, where angles count from it.
+  void back_sight_reading(const std::map<std::string, pugi::xml_node> &backsights,
+                          const std::vector<pugi::xml_node> &observations) {
+    const auto name_of = [&](pugi::xml_node o) {
+      const std::string to = point_name(o.child("TargetPoint"));
+      return to.empty() ? std::string(o.attribute("targetPoint").value()) : to;
+    };
+    const bool angles = std::any_of(observations.begin(), observations.end(),
+                                    [](pugi::xml_node o) { return o.attribute("horizAngle"); });
+    for (const auto &[mark, n] : backsights) {
+      const bool read = std::any_of(observations.begin(), observations.end(),
+                                    [&, &m = mark](pugi::xml_node o) { return name_of(o) == m; });
+      if (mark.empty() || read || !angles) continue;
+      RecipeRecord r = record(n, RecipeLine::What::record);
+      put(r, "target", mark);
+      put(r, "kind", "orientation");
+      put(r, "face", "1");
+      r.values["set"] = {"", 1, 0, 0};
+      angle(r, "circle", n, "circle");
+      if (!r.find("circle")) r.values["circle"] = {"0", 0, 0, 0};
+      out_.records.push_back(std::move(r));
+    }
+  }
+
   void setup(pugi::xml_node s, const std::map<std::string, std::vector<pugi::xml_node>> &raw,
              const std::map<std::string, std::vector<pugi::xml_node>> &reduced,
              const std::map<std::string, pugi::xml_node> &air) {
@@ -169,6 +192,8 @@ private:
     const auto found = all.find(id);
     if (found == all.end()) return;
     std::map<std::pair<std::string, std::string>, int> seen;
+    const auto &backsights = backsights_[id];
+    back_sight_reading(backsights, found->second);
     for (pugi::xml_node o : found->second) {
       RecipeRecord r = record(o, RecipeLine::What::record);
       pugi::xml_node target = o.child("TargetPoint");
@@ -183,13 +208,25 @@ private:
       angle(r, "circle", o, o.attribute("horizAngle") ? "horizAngle" : "horizCircle");
       angle(r, "zenith", o, "zenithAngle");
       number(r, "slope", o, "slopeDistance", metre_);
+      if (!is_raw) {
+        // Slope and zenith angle say the same with less rounding.
+        if (!r.find("slope")) number(r, "horizontal", o, "horizDistance", metre_);
+        if (!r.find("zenith")) number(r, "rise", o, "vertDistance", metre_);
+        // A bearing says how the circle was turned; with readings of the circle it would count twice.
+        if (!r.find("circle")) angle(r, "grid_bearing", o, "azimuth");
+        angle(r, "angle_sd", o, o.attribute("angleStdError") ? "angleStdError" : "azimuthAccuracy");
+        number(r, "distance_sd", o, o.attribute("horizDistStdError") ? "horizDistStdError" : "distanceAccuracy",
+               metre_);
+        angle(r, "zenith_sd", o, "vertAngleStdError");
+        number(r, "rise_sd", o, "vertDistStdError", metre_);
+      }
       const std::string face = o.attribute("directFace").value();
       const std::string side = face == "false" || face == "0" ? "2" : face.empty() ? "" : "1";
       put(r, "face", side);
       r.values["set"] = {"", static_cast<double>(++seen[{to, side}]), 0, 0};
       const std::string purpose = o.attribute("purpose").value();
       put(r, "kind",
-          purpose == "backsight" || backsights_[id].count(to)                      ? "orientation"
+          purpose == "backsight" || (backsights.count(to) && !to.empty())          ? "orientation"
           : purpose == "foresight" || purpose == "check" || purpose == "resection" ? "control"
                                                                                    : "detail");
       put(r, "time", o.attribute("timeStamp").value());
@@ -209,7 +246,7 @@ private:
   double metre_ = 1, hectopascal_ = 1;
   bool fahrenheit_ = false;
   std::string angle_ = "rad";
-  std::map<std::string, std::set<std::string>> backsights_;
+  std::map<std::string, std::map<std::string, pugi::xml_node>> backsights_; ///< set-up → mark → its element
   std::map<std::string, pugi::xml_node> targets_;
 };
 

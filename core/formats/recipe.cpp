@@ -145,6 +145,31 @@ const std::vector<RecipeMeaning> &recipe_meanings(std::string_view reads) {
       {T::text, "remark", "a remark of the crew"},
       {T::text, "time", "when it was read"},
       {T::coded, "used", "whether the crew wanted it used", "yes|no"},
+      {T::text, "from", "the mark that an angle is turned from"},
+      {T::text, "at-from-to", "three marks in one: station, where the angle is turned from, target"},
+      {T::text, "from-at-to", "three marks in one: where the angle is turned from, station, target"},
+      {T::text, "at-to", "two marks in one: station and target"},
+      {T::angle, "angle", "horizontal angle, reduced, from one mark to the target"},
+      {T::coded, "turned", "to which side horizontal angles count", "right|left"},
+      {T::angle, "azimuth", "astronomic azimuth of the sight, clockwise from north"},
+      {T::angle, "grid_bearing", "bearing of the sight in the job's grid"},
+      {T::length, "horizontal", "horizontal distance at the height of the instrument"},
+      {T::length, "rise", "height of the target's mark above the station's"},
+      {T::angle, "angle_sd", "standard error of the angle, direction or azimuth"},
+      {T::angle, "zenith_sd", "standard error of the zenith angle"},
+      {T::length, "distance_sd", "standard error of the distance"},
+      {T::length, "rise_sd", "standard error of the height difference"},
+      {T::text, "point", "a mark whose coordinates the field worked out: for comparison"},
+      {T::length, "east", "east of such a mark"},
+      {T::length, "north", "north of such a mark"},
+      {T::length, "height", "height of such a mark"},
+      {T::text, "route_from", "first mark of a traverse that the field computed: for comparison"},
+      {T::text, "route_to", "its last mark"},
+      {T::angle, "closure_angle", "what its angles missed by the field's computation"},
+      {T::length, "closure_east", "what it missed in east"},
+      {T::length, "closure_north", "what it missed in north"},
+      {T::length, "closure_length", "what it missed in plan"},
+      {T::length, "closure_height", "what it missed in height"},
       {T::text, "ignore", "nothing that is needed"}};
   static const std::vector<RecipeMeaning> none;
   return reads == "levels" ? levels : reads == "pointings" ? pointings : none;
@@ -161,14 +186,16 @@ std::optional<double> read_angle(std::string_view unit, std::string_view text) {
     const auto v = parse_angle_deg(text);
     return v ? std::optional(radians(*v)) : std::nullopt;
   }
-  if (unit != "gon" && unit != "deg" && unit != "rad" && unit != "packed dms")
+  if (unit != "gon" && unit != "deg" && unit != "rad" && unit != "packed dms" && unit != "arcsec" && unit != "mgon")
     throw InputError("\"" + std::string(unit) +
-                     "\" is no unit of angles that is known (gon, deg, dms, packed dms, rad)");
+                     "\" is no unit of angles that is known (gon, deg, dms, packed dms, rad, arcsec, mgon)");
   const auto v = parse_number(text);
   if (!v) return {};
   if (unit == "gon") return *v * pi / 200;
   if (unit == "deg") return radians(*v);
   if (unit == "rad") return *v;
+  if (unit == "arcsec") return *v * rad_per_arcsec;
+  if (unit == "mgon") return *v * pi / 200000;
   // ddd.mmsss: the digits after the point are two of minutes, two of seconds, then their fraction.
   const double magnitude = std::abs(*v), whole = std::floor(magnitude + 1e-12);
   const double rest = std::max(0.0, (magnitude - whole) * 100), minutes = std::floor(rest + 1e-9);
@@ -233,6 +260,10 @@ Recipe read_recipe(std::string_view text) {
         r.angle_names[written] = unit.is_string() ? unit.get<std::string>() : "";
   }
   r.angle_unit = text_of(j, "angles");
+  const std::string turned = text_of(j, "angles count", "right");
+  if (turned != "right" && turned != "left")
+    throw InputError("recipe: angles count to the right or to the left, not \"" + turned + "\"");
+  r.angles_left = turned == "left";
   if (const auto c = j.find("codes"); c != j.end() && c->is_object())
     for (const auto &[meaning, map] : c->items()) {
       if (!map.is_object()) throw InputError("recipe: the codes of \"" + meaning + "\" must be pairs");
@@ -317,6 +348,7 @@ std::string write_recipe(const Recipe &r) {
   if (r.header_lines) j["header lines"] = r.header_lines;
   if (!r.unit.empty()) j["unit"] = r.unit;
   if (!r.angle_unit.empty()) j["angles"] = r.angle_unit;
+  if (r.angles_left) j["angles count"] = "left";
   if (!r.unit_key.empty()) j["unit in file"] = {{"starts with", r.unit_key}, {"values", r.unit_names}};
   if (!r.angle_names.empty()) j["unit in file"]["angles"] = r.angle_names;
   if (!r.codes.empty()) j["codes"] = r.codes;

@@ -63,6 +63,7 @@ struct Recipe {
   std::string unit_key; ///< the line that states the unit starts with this; empty: the file states none
   std::map<std::string, std::string> unit_names;                   ///< what the file writes → unit
   std::string angle_unit;                                          ///< of angles; empty: as the file states it
+  bool angles_left = false;                                        ///< horizontal angles count to the left
   std::map<std::string, std::string> angle_names;                  ///< what the file writes → unit of angles
   std::map<std::string, std::map<std::string, std::string>> codes; ///< meaning → what the file writes → value
   RecipeWords words;
@@ -80,7 +81,8 @@ const std::vector<RecipeMeaning> &recipe_meanings(std::string_view reads);
 const RecipeMeaning *recipe_meaning(std::string_view reads, std::string_view name);
 
 /// An angle as text in a unit, radians: "gon", "deg" (decimal), "dms" (degrees, minutes, seconds with signs or blanks
-/// between), "packed dms" (ddd.mmsss) or "rad"; nothing when it is none. Throws `InputError` for an unknown unit.
+/// between), "packed dms" (ddd.mmsss), "rad", "arcsec" or "mgon"; nothing when it is none. Throws `InputError` for an
+/// unknown unit.
 std::optional<double> read_angle(std::string_view unit, std::string_view text);
 
 /// Metres in a unit of length; throws `InputError` for a unit that is not known.

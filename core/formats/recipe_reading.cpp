@@ -1,4 +1,5 @@
 #include "formats/recipe_reading.h"
+#include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
 #include <algorithm>
@@ -307,6 +308,7 @@ private:
       if (!a) return "no angle in " + unit;
       v.text = std::string(p.text);
       v.number = *a * f.factor;
+      if (r_.angles_left && (f.meaning == "circle" || f.meaning == "angle")) v.number = 2 * pi - v.number;
       return {};
     }
     case RecipeMeaning::Type::number:

@@ -73,10 +73,53 @@ constexpr const char *field_book = R"json({
   ]
 })json";
 
+/// A plain list of reduced observations: one to a line, with its standard error.
+constexpr const char *reduced_list = R"json({
+  "format": "ample-tie recipe", "version": 1, "name": "reduced observations", "reads": "pointings",
+  "layout": "delimited", "delimiter": ";", "quote": "", "comment": "#",
+  "unit in file": {"starts with": "unit", "values": {"m;gon": "m", "m;deg": "m", "m;dms": "m", "ft;dms": "ft"},
+                   "angles": {"m;gon": "gon", "m;deg": "deg", "m;dms": "dms", "ft;dms": "dms"}},
+  "codes": {"used": {"used": "yes", "struck": "no"}},
+  "lines": [
+    {"name": "angle", "told by": {"column": 1, "is": ["angle"]},
+     "fields": [{"meaning": "at-from-to", "column": 2}, {"meaning": "angle", "column": 3},
+                {"meaning": "angle_sd", "column": 4, "unit": "arcsec"}, {"meaning": "used", "column": 5},
+                {"meaning": "remark", "column": 6}]},
+    {"name": "azimuth", "told by": {"column": 1, "is": ["azimuth"]},
+     "fields": [{"meaning": "at-to", "column": 2}, {"meaning": "azimuth", "column": 3},
+                {"meaning": "angle_sd", "column": 4, "unit": "arcsec"}, {"meaning": "used", "column": 5},
+                {"meaning": "remark", "column": 6}]},
+    {"name": "bearing", "told by": {"column": 1, "is": ["bearing"]},
+     "fields": [{"meaning": "at-to", "column": 2}, {"meaning": "grid_bearing", "column": 3},
+                {"meaning": "angle_sd", "column": 4, "unit": "arcsec"}, {"meaning": "used", "column": 5},
+                {"meaning": "remark", "column": 6}]},
+    {"name": "horizontal distance", "told by": {"column": 1, "is": ["horizontal"]},
+     "fields": [{"meaning": "at-to", "column": 2}, {"meaning": "horizontal", "column": 3},
+                {"meaning": "distance_sd", "column": 4, "unit": "mm"}, {"meaning": "used", "column": 5},
+                {"meaning": "remark", "column": 6}]},
+    {"name": "sight", "told by": {"column": 1, "is": ["line"]},
+     "fields": [{"meaning": "at-to", "column": 2}, {"meaning": "horizontal", "column": 3},
+                {"meaning": "distance_sd", "column": 4, "unit": "mm"}, {"meaning": "rise", "column": 5},
+                {"meaning": "rise_sd", "column": 6, "unit": "mm"}, {"meaning": "used", "column": 7},
+                {"meaning": "remark", "column": 8}]},
+    {"name": "height difference", "told by": {"column": 1, "is": ["rise"]},
+     "fields": [{"meaning": "at-to", "column": 2}, {"meaning": "rise", "column": 3},
+                {"meaning": "rise_sd", "column": 4, "unit": "mm"}, {"meaning": "used", "column": 5},
+                {"meaning": "remark", "column": 6}]},
+    {"name": "coordinates worked out in the field", "told by": {"column": 1, "is": ["point"]},
+     "fields": [{"meaning": "point", "column": 2}, {"meaning": "east", "column": 3}, {"meaning": "north", "column": 4},
+                {"meaning": "height", "column": 5}]},
+    {"name": "misclosure worked out in the field", "told by": {"column": 1, "is": ["closure"]},
+     "fields": [{"meaning": "route_from", "column": 2}, {"meaning": "route_to", "column": 3},
+                {"meaning": "closure_angle", "column": 4, "unit": "arcsec"}, {"meaning": "closure_east", "column": 5},
+                {"meaning": "closure_north", "column": 6}, {"meaning": "closure_height", "column": 7}]}
+  ]
+})json";
+
 } // namespace
 
 const std::vector<Recipe> &shipped_pointing_recipes() {
-  static const std::vector<Recipe> all{read_recipe(field_book)};
+  static const std::vector<Recipe> all{read_recipe(field_book), read_recipe(reduced_list)};
   return all;
 }
 

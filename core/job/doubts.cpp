@@ -360,7 +360,7 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
     if (const auto sight = sights.find(t.id);
         sight != sights.end() && !t.passes && t.statistic > 0.25 * largest_sight && t.observations.size() == 1) {
       const ObservationTest &o = t.observations.front();
-      const bool angle = t.kind != "distance";
+      const bool angle = is_angle(t.kind);
       Doubt &d = list.add("sight suspicious", sight->second.from + " → " + sight->second.to + ", " + t.kind, "traverse",
                           t.id + t.kind,
                           fmt::format("this {} does not fit the rest of the network: {:+.1f} {} off", t.kind,

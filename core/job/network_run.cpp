@@ -2,6 +2,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "job/traverse_grid.h"
 #include "network/groups.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -46,14 +47,15 @@ std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
            (h->second.how == Hold::full || h->second.how == Hold::plan || h->second.how == Hold::weighted);
   };
   std::map<std::string, std::set<std::string>> seen_from;
-  std::set<std::string> stood_on, wanted, full;
+  std::set<std::string> stood_on, wanted, full, azimuths;
   for (const auto &r : t.field.setups) {
     if (!t.in_network(*r)) continue;
     stood_on.insert(r->setup.mark);
     for (const TargetSight &x : r->sights) {
       seen_from[x.mean.target].insert(r->setup.id);
       if (x.mean.kind != PointingKind::detail) wanted.insert(x.mean.target);
-      if (std::isfinite(x.slope) && std::isfinite(x.mean.zenith) && std::isfinite(x.mean.direction))
+      if (std::isfinite(x.mean.azimuth)) azimuths.insert(r->setup.mark);
+      if (std::isfinite(x.slope) && std::isfinite(x.mean.zenith) && std::isfinite(x.mean.direction) && !x.flat)
         full.insert({x.mean.target, r->setup.mark});
     }
   }
@@ -71,10 +73,17 @@ std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
     if (placed(mark)) anchors[g.root(mark)].insert(mark);
   for (const auto &mark : stood_on)
     if (placed(mark)) anchors[g.root(mark)].insert(mark);
+  // An azimuth says how a group is turned: then one mark with a place is enough.
+  for (const auto &mark : azimuths) anchors[g.root(mark)].insert("azimuth at " + mark);
+  const auto hangs = [&](const std::string &mark) {
+    const auto &a = anchors[g.root(mark)];
+    return a.size() > 1 && std::any_of(a.begin(), a.end(), placed);
+  };
+  const TraverseGrid grid(set, &datum, t.places);
   std::set<std::string> marks;
   for (const auto &r : t.field.setups) {
     const std::string &here = r->setup.mark;
-    if (!t.in_network(*r) || !joins(here) || anchors[g.root(here)].size() < 2) continue;
+    if (!t.in_network(*r) || !joins(here) || !hangs(here)) continue;
     NetworkStation n;
     n.id = r->setup.id, n.mark = here, n.instrument = r->setup.instrument, n.height = r->setup.instrument_height;
     n.set_up_sd = Vec3(r->standard.centring, r->standard.centring, r->standard.height);
@@ -82,14 +91,24 @@ std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
     std::vector<Eigen::Index> rows; // of the directions among those of the set-up
     Eigen::Index direction = 0;
     for (const TargetSight &x : r->sights) {
-      const bool has_direction = std::isfinite(x.mean.direction);
+      const bool has_direction = std::isfinite(x.mean.direction) && !x.direction_derived;
       const Eigen::Index row = direction;
       direction += has_direction;
       if (x.mean.target == here || !joins(x.mean.target)) continue;
       NetworkSight y;
       y.id = x.id, y.to = x.mean.target;
-      y.direction = x.mean.direction, y.zenith = x.mean.zenith, y.distance = x.slope;
-      y.zenith_sd = x.mean.zenith_sd, y.distance_sd = x.mean.slope_sd;
+      y.direction = has_direction ? x.mean.direction : NAN;
+      y.zenith = x.zenith_derived ? NAN : x.mean.zenith, y.zenith_sd = x.mean.zenith_sd;
+      y.distance = x.slope_derived ? NAN : x.slope, y.distance_sd = x.mean.slope_sd;
+      if (x.slope_derived) y.horizontal = x.horizontal, y.horizontal_sd = x.mean.horizontal_sd;
+      if (std::isfinite(x.mean.rise) && (x.zenith_derived || !std::isfinite(x.mean.zenith))) {
+        y.rise = x.rise;
+        y.rise_sd = x.mean.rise_sd > 0 ? x.mean.rise_sd : x.mean.zenith_sd * x.horizontal;
+      }
+      if (std::isfinite(x.mean.azimuth)) {
+        y.azimuth = grid.azimuth_of(*r, x), y.azimuth_sd = x.mean.azimuth_sd;
+        y.geodetic_azimuth = x.mean.grid_bearing;
+      }
       y.target_height = x.mean.target_height;
       y.target_centring = r->standard.target_centring, y.target_height_sd = r->standard.height;
       if (has_direction) rows.push_back(row);

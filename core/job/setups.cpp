@@ -66,6 +66,51 @@ StationSetup decided_setup(const StationSetup &booked, const JobState &state) {
   return s;
 }
 
+namespace {
+
+/// Zenith angle, slope distance and height difference from what a reduced observation gives of them.
+void derive(TargetSight &o, const StationSetup &s, const InstrumentStandard &standard,
+            const TraverseSettings &settings) {
+  TargetMean &t = o.mean;
+  if (!std::isfinite(t.horizontal) && !std::isfinite(t.rise)) return;
+  const double level = s.instrument_height - t.target_height; // from what was sighted to the mark
+  const auto bend = [&](double flat) { return (1 - settings.k) * flat * flat / (2 * sphere_radius); };
+  if (!std::isfinite(o.slope) && std::isfinite(t.horizontal)) {
+    const double flat = t.horizontal + t.prism_constant;
+    if (!std::isfinite(t.zenith)) {
+      o.zenith_derived = true;
+      o.flat = !std::isfinite(t.rise);
+      t.zenith = o.flat ? pi / 2 : std::atan2(flat, t.rise - level - bend(flat));
+      t.zenith_sd = t.rise_sd > 0 ? t.rise_sd / flat : standard.zenith_sd(std::max(1.0, flat));
+    }
+    o.slope_derived = true;
+    o.slope = flat / std::sin(t.zenith);
+    o.slope_sd = std::hypot(t.horizontal_sd, standard.target_centring);
+  } else if (std::isfinite(o.slope) && !std::isfinite(t.zenith) && std::isfinite(t.rise)) {
+    const double up = t.rise - level;
+    double cosine = 0;
+    for (int i = 0; i < 4; ++i) cosine = (up - bend(o.slope * std::sqrt(std::max(0.0, 1 - cosine * cosine)))) / o.slope;
+    if (std::abs(cosine) < 1) {
+      o.zenith_derived = true;
+      t.zenith = std::acos(cosine);
+      t.zenith_sd = t.rise_sd > 0 ? t.rise_sd / o.slope : standard.zenith_sd(std::max(1.0, o.slope));
+    }
+  }
+  if (std::isfinite(o.slope) && std::isfinite(t.zenith)) o.horizontal = o.slope * std::sin(t.zenith);
+  if (std::isfinite(t.rise) && (o.zenith_derived || !std::isfinite(t.zenith)))
+    o.rise = t.rise;
+  else if (std::isfinite(o.slope) && std::isfinite(t.zenith) && !o.flat)
+    o.rise = trigonometric_height({t.zenith, s.instrument_height, t.target_height}, o.slope, settings.k);
+  if (std::isfinite(o.rise)) {
+    const double flat = std::isfinite(o.horizontal) ? o.horizontal : 0;
+    const double own = t.rise_sd > 0 ? t.rise_sd : t.zenith_sd * flat;
+    const double bent = settings.k_sd * flat * flat / (2 * sphere_radius);
+    o.rise_sd = std::sqrt(own * own + bent * bent + 2 * std::pow(standard.height, 2));
+  }
+}
+
+} // namespace
+
 ReducedSetup reduce_setup(StationSetup setup, const std::optional<Air> &booked_air, const InstrumentStandard &standard,
                           const TraverseSettings &settings) {
   ReducedSetup out;
@@ -97,14 +142,16 @@ ReducedSetup reduce_setup(StationSetup setup, const std::optional<Air> &booked_a
     o.id = content_id("q", s.id + "|" + t.target);
     o.mean = t;
     o.air_ppm = wanted - applied;
-    const double length = std::isfinite(t.slope) ? std::max(1.0, t.slope) : 100;
+    const double read = std::isfinite(t.slope) ? t.slope : t.horizontal;
+    const double length = std::isfinite(read) ? std::max(1.0, read) : 100;
     o.direction_sd = std::hypot(t.direction_sd, standard.target_centring / length);
     if (std::isfinite(t.slope)) {
       o.slope =
           (t.slope + t.prism_constant + standard.edm.constant_m) * (1 + 1e-6 * (o.air_ppm + standard.edm.scale_ppm));
       o.slope_sd = std::hypot(t.slope_sd, standard.target_centring);
     }
-    if (std::isfinite(t.zenith) && std::isfinite(o.slope)) {
+    derive(o, s, standard, settings);
+    if (std::isfinite(t.zenith) && std::isfinite(o.slope) && !o.slope_derived) {
       o.horizontal = o.slope * std::sin(t.zenith);
       o.rise = trigonometric_height({t.zenith, s.instrument_height, t.target_height}, o.slope, settings.k);
       const double bend = settings.k_sd * o.horizontal * o.horizontal / (2 * sphere_radius);
@@ -112,6 +159,17 @@ ReducedSetup reduce_setup(StationSetup setup, const std::optional<Air> &booked_a
                             std::pow(std::cos(t.zenith) * t.slope_sd, 2) + 2 * std::pow(standard.height, 2));
     }
     out.sights.push_back(std::move(o));
+  }
+  // Azimuths alone are directions of a circle that was turned to north.
+  if (std::none_of(out.sights.begin(), out.sights.end(),
+                   [](const TargetSight &o) { return std::isfinite(o.mean.direction); })) {
+    double first = NAN;
+    for (TargetSight &o : out.sights) {
+      if (!std::isfinite(o.mean.azimuth)) continue;
+      if (!std::isfinite(first)) first = o.mean.azimuth;
+      o.mean.direction = positive_angle(o.mean.azimuth - first), o.direction_derived = true;
+      o.direction_sd = std::hypot(o.direction_sd, o.mean.azimuth_sd);
+    }
   }
   return out;
 }

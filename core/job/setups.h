@@ -20,6 +20,9 @@ struct TargetSight {
   double horizontal = NAN;               ///< at the station, m
   double rise = NAN, rise_sd = 0;        ///< mark to mark, m
   double direction_sd = 0, slope_sd = 0; ///< with target centring; without the station's
+  /// What was worked out from reduced observations, not read: the network takes what was read.
+  bool direction_derived = false, zenith_derived = false, slope_derived = false;
+  bool flat = false; ///< nothing tells the height of the target
 };
 
 /// A set-up after the decisions, reduced.

@@ -32,6 +32,18 @@ double TraverseGrid::plumb_sd() const {
   return (datum_ && datum_->geoid() ? set_.deflection_sd_s : std::max(10.0, set_.deflection_sd_s)) * rad_per_arcsec;
 }
 
+double TraverseGrid::bearing_of(const ReducedSetup &r, const TargetSight &s) const {
+  if (s.mean.grid_bearing) return s.mean.azimuth;
+  // Laplace: the plumb line turns the meridian by η tan φ.
+  double laplace = 0;
+  if (const auto p = places_.find(r.setup.mark); p != places_.end())
+    laplace = deflection(r.setup.mark).y() * std::tan(to_geodetic(p->second).lat);
+  return s.mean.azimuth - laplace + reduce(r, s).correction;
+}
+double TraverseGrid::azimuth_of(const ReducedSetup &r, const TargetSight &s) const {
+  return s.mean.grid_bearing ? s.mean.azimuth - reduce(r, s).turn : s.mean.azimuth;
+}
+
 GridSight TraverseGrid::reduce(const ReducedSetup &r, const TargetSight &s) const {
   GridSight out;
   const GridPoint *here = point(r.setup.mark), *there = point(s.mean.target);
@@ -55,7 +67,7 @@ GridSight TraverseGrid::reduce(const ReducedSetup &r, const TargetSight &s) cons
         // From the place of the target at its height: arc to chord, convergence and skew normals at once.
         const double t = bearing({here->east, here->north}, {there->east, there->north});
         const double turn = std::remainder(t - azimuth, 2 * pi);
-        out.correction += turn;
+        out.correction += turn, out.turn = turn;
         out.arc_to_chord = std::remainder(turn + here->convergence_rad, 2 * pi);
         const Geodetic a = to_geodetic(p->second), b = to_geodetic(q->second);
         const double middle =

@@ -9,6 +9,7 @@ namespace ampletie {
 struct GridSight {
   double correction = 0; ///< arc-to-chord and, where the grid is used, what the target's height turns; radians
   double arc_to_chord = 0;
+  double turn = 0;      ///< grid bearing less geodetic azimuth, radians
   double length = NAN;  ///< m
   double length_sd = 0; ///< of the sight alone, with the zenith angle and the plumb line on steep ones, m
   double combined_factor = 1;
@@ -24,6 +25,10 @@ public:
   Eigen::Vector2d deflection(const std::string &mark) const;
   /// Standard deviation of what the grid does not know of it, radians.
   double plumb_sd() const;
+  /// A measured azimuth as a bearing in the grid (on the ground: from north), radians.
+  double bearing_of(const ReducedSetup &setup, const TargetSight &s) const;
+  /// A measured azimuth freed of the grid: geodetic where it was a bearing in it, else as read.
+  double azimuth_of(const ReducedSetup &setup, const TargetSight &s) const;
   bool on_grid() const { return datum_ && set_.grid; }
 
 private:

@@ -24,11 +24,21 @@ const TargetSight *reference(const ReducedSetup &r, const KnownPlaces &known, co
   return best;
 }
 
+/// The most trustworthy measured azimuth of a set-up; null: it has none.
+const TargetSight *measured_azimuth(const ReducedSetup &r) {
+  const TargetSight *best = nullptr;
+  for (const TargetSight &s : r.sights)
+    if (std::isfinite(s.mean.azimuth) && std::isfinite(s.mean.direction) &&
+        (!best || s.mean.azimuth_sd < best->mean.azimuth_sd))
+      best = &s;
+  return best;
+}
+
 /// Position 2, bearing 1: how much a route knows at one of its ends.
 int knowledge(const ReducedSetup *r, const std::string &mark, const KnownPlaces &known,
               const std::set<std::string> &beside) {
   if (!known.count(mark)) return 0;
-  return 2 + (r && reference(*r, known, beside) ? 1 : 0);
+  return 2 + (r && (reference(*r, known, beside) || measured_azimuth(*r)) ? 1 : 0);
 }
 
 double angle_sd(const ReducedSetup &r, const TargetSight &a, const TargetSight &b, double angle) {
@@ -184,7 +194,18 @@ TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string 
     if (const auto a = b.angle(*row[0], l.back_sight, marks[1], sd))
       t.stations[0].angle = *a, t.stations[0].angle_sd = sd, t.stations[0].has_angle = true;
   }
-  if (!t.stations[0].has_angle) {
+  if (const TargetSight *a = row[0] && !edits.start_bearing_deg.value ? measured_azimuth(*row[0]) : nullptr;
+      a && !t.stations[0].has_angle) {
+    t.start_bearing = positive_angle(grid.bearing_of(*row[0], *a)), t.start_bearing_sd = a->mean.azimuth_sd;
+    l.remarks.push_back("bearing from the measured azimuth of " + a->mean.target);
+    if (a->mean.target == marks[1])
+      t.bearing_of_first_leg = true;
+    else if (const auto angle = b.angle(*row[0], a->mean.target, marks[1], sd)) {
+      l.back_sight = a->mean.target;
+      t.stations[0].angle = *angle, t.stations[0].angle_sd = sd, t.stations[0].has_angle = true;
+    }
+  }
+  if (!t.stations[0].has_angle && !t.bearing_of_first_leg) {
     l.back_sight.clear();
     t.bearing_of_first_leg = true;
     t.start_bearing = radians(edits.start_bearing_deg.value.value_or(0));
@@ -218,6 +239,14 @@ TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string 
         t.end_bearing = bearing(*t.end, grid_place(known.at(fore->mean.target)));
         t.end_bearing_sd = bearing_sd(k->second, known.at(fore->mean.target));
         l.closing_sight = fore->mean.target;
+      }
+    if (const TargetSight *a = row[last] && !t.end_bearing ? measured_azimuth(*row[last]) : nullptr;
+        a && a->mean.target != marks[last - 1])
+      if (const auto angle = b.angle(*row[last], marks[last - 1], a->mean.target, sd)) {
+        t.stations[last].angle = *angle, t.stations[last].angle_sd = sd, t.stations[last].has_angle = true;
+        t.end_bearing = positive_angle(grid.bearing_of(*row[last], *a)), t.end_bearing_sd = a->mean.azimuth_sd;
+        l.closing_sight = a->mean.target;
+        l.remarks.push_back("closing bearing from the measured azimuth of " + a->mean.target);
       }
   }
   for (std::size_t i = 0; i < last; ++i)

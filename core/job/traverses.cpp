@@ -9,12 +9,6 @@
 
 namespace ampletie {
 
-double KnownMarkCheck::worst() const {
-  double out = 0;
-  for (const auto &[value, limit] : {std::pair{along, along_limit}, {across, across_limit}, {up, up_limit}})
-    if (std::isfinite(value) && limit > 0) out = std::max(out, std::abs(value) / limit);
-  return out;
-}
 const BalancedTraverse &TraverseLine::balanced(Balance b) const {
   for (const BalancedTraverse &x : result.balanced)
     if (x.method == b) return x;
@@ -52,7 +46,8 @@ std::vector<CarriedSetup> carried(const JobSetups &field) {
     if (!r->used) continue;
     CarriedSetup c{r->setup.id, r->setup.mark, r->setup.instrument_height, {}};
     for (const TargetSight &s : r->sights)
-      c.sights.push_back({s.mean.target, s.mean.direction, s.mean.zenith, s.slope, s.mean.target_height});
+      c.sights.push_back({s.mean.target, s.mean.direction, s.mean.zenith, s.slope, s.mean.target_height, s.mean.azimuth,
+                          s.mean.grid_bearing});
     out.push_back(std::move(c));
   }
   return out;
@@ -260,7 +255,9 @@ TraverseReport job_traverses(JobSetups field, const JobState &state, const Known
     if (!k.check) ends.insert(mark);
   }
   const std::vector<CarriedSetup> sights = carried(out.field);
-  Places carried_on = carry_places(sights, places, set.k);
+  Convergence convergence;
+  if (datum) convergence = [&](const Vec3 &p) { return datum->projection().project(to_geodetic(p)).convergence_rad; };
+  Places carried_on = carry_places(sights, places, set.k, convergence);
   out.places = carried_on.marks;
   const TraverseGrid grid(set, datum, out.places);
 

@@ -28,8 +28,6 @@ struct KnownMarkCheck {
   bool passes() const {
     return !(std::abs(along) > along_limit) && !(std::abs(across) > across_limit) && !(std::abs(up) > up_limit);
   }
-  /// Largest difference against its limit.
-  double worst() const;
 };
 
 /// What a job makes of one set-up beyond its own readings.

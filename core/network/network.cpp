@@ -123,6 +123,8 @@ std::vector<ControlCheck> check_control(const NetworkInput &in, const Progress &
 
 } // namespace
 
+bool is_angle(std::string_view kind) { return kind == "direction" || kind == "zenith angle" || kind == "azimuth"; }
+
 std::string hold_name(Hold h) {
   switch (h) {
   case Hold::none:
@@ -152,6 +154,10 @@ std::vector<std::string> datum_defects(const NetworkInput &in) {
   std::set<std::string> with_vectors;
   for (const auto &v : in.vectors) with_vectors.insert({v.from, v.to});
   join_marks(g, in);
+  std::set<std::string> with_azimuth;
+  for (const auto &s : in.stations)
+    for (const auto &t : s.sights)
+      if (std::isfinite(t.azimuth)) with_azimuth.insert(g.root(s.mark));
   Groups by_height = g;
   for (const auto &l : in.levels) by_height.join(l.from, l.to);
   std::set<std::string> with_height;
@@ -174,9 +180,11 @@ std::vector<std::string> datum_defects(const NetworkInput &in) {
       return m->hold == Hold::weighted || holds_plan(m->hold);
     });
     if (plan && height && members.size() > 1 && in_plan < 2 && members.front()->plan_known &&
+        !with_azimuth.count(root) &&
         std::none_of(members.begin(), members.end(), [&](const auto *m) { return with_vectors.count(m->name) > 0; }))
-      out.push_back(fmt::format("{} hang on one held mark by sights alone: hold a second one, which gives the bearing",
-                                listed(names)));
+      out.push_back(fmt::format(
+          "{} hang on one held mark by sights alone: hold a second one, which gives the bearing, or measure an azimuth",
+          listed(names)));
     if (plan && height) continue;
     const std::string what = plan ? "in height" : height ? "in plan" : "to no held mark";
     if (plan || height)

@@ -11,6 +11,8 @@ namespace ampletie {
 /// How a mark takes part in the datum. Weighted: its published coordinates are observations with their uncertainty.
 enum class Hold { none, plan, height, full, weighted, check };
 std::string hold_name(Hold h);
+/// Whether a kind of observation of a total station is an angle (radians), not a length (m).
+bool is_angle(std::string_view kind);
 
 struct NetworkMark {
   std::string name;
@@ -55,6 +57,10 @@ struct NetworkSight {
   double direction = 0, zenith = 0, distance = 0;
   double zenith_sd = 0, distance_sd = 0;
   double target_height = 0, target_centring = 0.001, target_height_sd = 0.001;
+  /// Reduced observations: distance at the height of the instrument; height of the target's mark over the station's
+  /// with curvature and refraction (coefficient `k`) taken off; azimuth, astronomic or from geodetic north.
+  double horizontal = NAN, horizontal_sd = 0, rise = NAN, rise_sd = 0, azimuth = NAN, azimuth_sd = 0;
+  bool geodetic_azimuth = false;
 };
 /// One erection of a total station. Its centring, height, orientation, refraction and plumb line are unknowns, all but
 /// the orientation with a prior (geodesy.md 5, 6, 16).

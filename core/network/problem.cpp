@@ -63,9 +63,7 @@ double median_orientation(const NetworkStation &s, const std::map<std::string, M
     const Vec3 d = here.axes * (axes.at(t.to).origin - here.origin);
     all.push_back(std::atan2(d.x(), d.y()) - t.direction);
   }
-  for (double &a : all) a = all.front() + std::remainder(a - all.front(), 2 * pi);
-  std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2), all.end());
-  return all[all.size() / 2];
+  return median_angle(std::move(all));
 }
 
 /// Unknowns and observations of the total stations.
@@ -121,8 +119,11 @@ void add_stations(const NetworkInput &in, NetworkProblem &b, NetworkResult &out)
       return [what](const NetworkSight &t) { return std::isfinite(t.*what); };
     };
     const auto directions = std::count_if(s.sights.begin(), s.sights.end(), of(&NetworkSight::direction));
-    const bool zeniths = std::any_of(s.sights.begin(), s.sights.end(), of(&NetworkSight::zenith)),
-               distances = std::any_of(s.sights.begin(), s.sights.end(), of(&NetworkSight::distance));
+    const auto any = [&](double NetworkSight::*what) {
+      return std::any_of(s.sights.begin(), s.sights.end(), of(what));
+    };
+    const bool zeniths = any(&NetworkSight::zenith) || any(&NetworkSight::rise),
+               distances = any(&NetworkSight::distance) || any(&NetworkSight::horizontal);
     if (s.set_up_sd.minCoeff() > 0) {
       u.set_up = add(s.id + " centring east");
       add(s.id + " centring north");
@@ -152,9 +153,11 @@ void add_stations(const NetworkInput &in, NetworkProblem &b, NetworkResult &out)
       u.orientation = add(s.id + " orientation", median_orientation(s, b.axes));
       b.problem.blocks.push_back(direction_block(s, here, b.axes, u));
     }
-    for (const NetworkSight &t : s.sights)
-      if (std::isfinite(t.zenith) || std::isfinite(t.distance))
+    for (const NetworkSight &t : s.sights) {
+      if (std::isfinite(t.zenith) || std::isfinite(t.distance) || std::isfinite(t.horizontal) || std::isfinite(t.rise))
         b.problem.blocks.push_back(sight_block(s, t, here, b.axes.at(t.to), u));
+      if (std::isfinite(t.azimuth)) b.problem.blocks.push_back(azimuth_block(s, t, here, b.axes.at(t.to), u));
+    }
     b.stations[s.id] = u;
     out.stations[s.id];
   }
@@ -167,6 +170,9 @@ void add_bearings(const NetworkInput &in, const std::map<std::string, Hold> &hol
   std::set<std::string> turned;
   join_marks(g, in);
   for (const auto &v : in.vectors) turned.insert(g.root(v.from));
+  for (const auto &s : in.stations)
+    for (const auto &t : s.sights)
+      if (std::isfinite(t.azimuth)) turned.insert(g.root(s.mark));
   for (const NetworkMark &m : in.marks) {
     if (!m.plan_known || !holds_plan(holds.at(m.name)) || turned.count(g.root(m.name))) continue;
     const MarkAxes &here = b.axes.at(m.name);

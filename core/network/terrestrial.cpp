@@ -26,10 +26,11 @@ public:
   }
   const std::vector<int> &unknowns() const { return unknowns_; }
 
+  enum Kind { direction, zenith, distance, horizontal, rise, kinds };
   struct Value {
-    double direction = 0, zenith = 0, distance = 0;
-    Eigen::Matrix<double, 3, Eigen::Dynamic> rows; ///< derivatives of the three
-    Vec3 gradient[3];                              ///< by the target's place, in the local frame
+    double value[kinds] = {};                          ///< direction, zenith, distance, horizontal, rise
+    Eigen::Matrix<double, kinds, Eigen::Dynamic> rows; ///< their derivatives
+    Vec3 gradient[kinds];                              ///< by the target's place, in the local frame
   };
   Value at(const Eigen::VectorXd &p) const {
     const Vec3 from = place(station_, 0, p), to = place(target_, 1, p);
@@ -46,19 +47,26 @@ public:
                  z = std::atan2(flat, d.z());
     const double k = k_ + (refraction_ >= 0 ? p[refraction_] : 0);
     Value out;
-    out.direction = azimuth - (orientation_ >= 0 ? p[orientation_] : 0);
-    out.zenith = z - k * flat / (2 * mean_radius);
-    out.distance = s;
+    // A height difference was freed of curvature and of the refraction that is expected.
+    const double fall = flat * flat / (2 * mean_radius), bent = refraction_ >= 0 ? p[refraction_] : 0;
+    out.value[direction] = azimuth - (orientation_ >= 0 ? p[orientation_] : 0);
+    out.value[zenith] = z - k * flat / (2 * mean_radius);
+    out.value[distance] = s;
+    out.value[horizontal] = flat;
+    out.value[rise] = d.z() + fall * (1 + bent) + height_ - target_height_;
     out.gradient[0] = Vec3(d.y(), -d.x(), 0) / (flat * flat);
     out.gradient[1] = Vec3(std::cos(z) * d.x() / flat, std::cos(z) * d.y() / flat, -std::sin(z)) / s;
     out.gradient[2] = d / s;
+    out.gradient[3] = Vec3(d.x(), d.y(), 0) / flat;
+    out.gradient[4] = Vec3(d.x() / mean_radius, d.y() / mean_radius, 1);
     const Vec3 by_xi(0, -d.z(), d.y());
     const Vec3 by_eta(-d.z() + std::tan(here_.lat) * d.y(), -std::tan(here_.lat) * d.x(), d.x());
-    out.rows = Eigen::MatrixXd::Zero(3, static_cast<Eigen::Index>(unknowns_.size()));
-    for (int i = 0; i < 3; ++i) {
+    out.rows = Eigen::MatrixXd::Zero(kinds, static_cast<Eigen::Index>(unknowns_.size()));
+    for (int i = 0; i < kinds; ++i) {
       Vec3 g = out.gradient[i];
       // Refraction grows with the horizontal part of the sight.
-      if (i == 1) g -= k / (2 * mean_radius) * Vec3(d.x(), d.y(), 0) / flat;
+      if (i == zenith) g -= k / (2 * mean_radius) * Vec3(d.x(), d.y(), 0) / flat;
+      if (i == rise) g += bent / mean_radius * Vec3(d.x(), d.y(), 0);
       const Eigen::RowVector3d space = g.transpose() * axes;
       mark_columns(out.rows, i, 0, -space * station_.axes.transpose());
       mark_columns(out.rows, i, 1, space * target_.axes.transpose());
@@ -68,13 +76,15 @@ public:
         out.rows(i, deflection_ + 1) = g.dot(by_eta);
       }
     }
-    if (orientation_ >= 0) out.rows(0, orientation_) = -1;
-    if (refraction_ >= 0) out.rows(1, refraction_) = -flat / (2 * mean_radius);
-    if (edm_ >= 0) {
-      out.distance = s * (1 + p[edm_]) + p[edm_ + 1];
-      out.rows.row(2) *= 1 + p[edm_];
-      out.rows(2, edm_) = s, out.rows(2, edm_ + 1) = 1;
-    }
+    if (orientation_ >= 0) out.rows(direction, orientation_) = -1;
+    if (refraction_ >= 0) out.rows(zenith, refraction_) = -flat / (2 * mean_radius), out.rows(rise, refraction_) = fall;
+    if (edm_ >= 0)
+      for (Kind i : {distance, horizontal}) {
+        const double length = out.value[i];
+        out.value[i] = length * (1 + p[edm_]) + p[edm_ + 1];
+        out.rows.row(i) *= 1 + p[edm_];
+        out.rows(i, edm_) = length, out.rows(i, edm_ + 1) = 1;
+      }
     return out;
   }
 
@@ -99,7 +109,7 @@ private:
       enu += map_[which].rows.col(static_cast<Eigen::Index>(i)) * p[column_[which][i]];
     return m.origin + m.axes.transpose() * enu;
   }
-  void mark_columns(Eigen::Matrix<double, 3, Eigen::Dynamic> &rows, int i, int which,
+  void mark_columns(Eigen::Matrix<double, kinds, Eigen::Dynamic> &rows, int i, int which,
                     const Eigen::RowVector3d &g) const {
     for (std::size_t c = 0; c < column_[which].size(); ++c)
       rows(i, column_[which][c]) += g * map_[which].rows.col(static_cast<Eigen::Index>(c));
@@ -128,7 +138,7 @@ public:
       Eigen::VectorXd q(static_cast<Eigen::Index>(own.size()));
       for (std::size_t c = 0; c < own.size(); ++c) q[static_cast<Eigen::Index>(c)] = p[own[c]];
       const auto v = sights[static_cast<std::size_t>(i)].at(q);
-      computed[i] = near(v.direction, observed[i]);
+      computed[i] = near(v.value[Sight::direction], observed[i]);
       for (std::size_t c = 0; c < own.size(); ++c) jacobian(i, own[c]) = v.rows(0, static_cast<Eigen::Index>(c));
     }
   }
@@ -138,14 +148,14 @@ class SightBlock : public Block {
 public:
   explicit SightBlock(Sight s) : sight(std::move(s)) {}
   Sight sight;
-  std::vector<int> rows; ///< 1: zenith angle, 2: distance
+  std::vector<Sight::Kind> rows;
   void evaluate(const Eigen::VectorXd &p, Eigen::VectorXd &computed, Eigen::MatrixXd &jacobian) const override {
     const auto v = sight.at(p);
     computed.resize(static_cast<Eigen::Index>(rows.size()));
     jacobian.resize(computed.size(), p.size());
     for (Eigen::Index i = 0; i < computed.size(); ++i) {
-      const int r = rows[static_cast<std::size_t>(i)];
-      computed[i] = r == 1 ? v.zenith : v.distance;
+      const Sight::Kind r = rows[static_cast<std::size_t>(i)];
+      computed[i] = r == Sight::direction ? near(v.value[r], observed[i]) : v.value[r];
       jacobian.row(i) = v.rows.row(r);
     }
   }
@@ -193,12 +203,32 @@ std::unique_ptr<Block> direction_block(const NetworkStation &s, const MarkAxes &
   return b;
 }
 
+std::unique_ptr<Block> azimuth_block(const NetworkStation &s, const NetworkSight &t, const MarkAxes &station,
+                                     const MarkAxes &target, const StationUnknowns &u) {
+  StationUnknowns own = u;
+  own.orientation = own.refraction = own.edm = -1;
+  NetworkStation here = s;
+  if (t.geodetic_azimuth) own.deflection = -1, here.deflection.setZero();
+  auto b = std::make_unique<SightBlock>(Sight(here, t, station, target, own));
+  b->id = s.id + " " + t.id + " azimuth";
+  b->kind = "azimuth";
+  b->group = "total station";
+  b->unknowns = b->sight.unknowns();
+  b->rows = {Sight::direction};
+  b->components = {"azimuth"};
+  b->parts.push_back({t.id, "azimuth", 0, 1});
+  b->observed = Eigen::VectorXd::Constant(1, t.azimuth);
+  const double off = t.target_centring * begin(b->sight).gradient[Sight::direction].head<2>().norm();
+  b->covariance = Eigen::MatrixXd::Constant(1, 1, t.azimuth_sd * t.azimuth_sd + off * off);
+  return b;
+}
+
 std::unique_ptr<Block> sight_block(const NetworkStation &s, const NetworkSight &t, const MarkAxes &station,
                                    const MarkAxes &target, const StationUnknowns &u) {
   StationUnknowns own = u;
   own.orientation = -1;
-  if (!std::isfinite(t.zenith)) own.refraction = -1;
-  if (!std::isfinite(t.distance)) own.edm = -1;
+  if (!std::isfinite(t.zenith) && !std::isfinite(t.rise)) own.refraction = -1;
+  if (!std::isfinite(t.distance) && !std::isfinite(t.horizontal)) own.edm = -1;
   auto b = std::make_unique<SightBlock>(Sight(s, t, station, target, own));
   b->id = s.id + " " + t.id;
   b->kind = "sight";
@@ -208,7 +238,10 @@ std::unique_ptr<Block> sight_block(const NetworkStation &s, const NetworkSight &
   const Mat3 tilt = Vec3(t.target_centring, t.target_centring, t.target_height_sd).cwiseAbs2().asDiagonal();
   std::vector<double> observed, sd;
   for (const auto &[row, value, own_sd, name] :
-       {std::tuple{1, t.zenith, t.zenith_sd, "zenith angle"}, {2, t.distance, t.distance_sd, "distance"}}) {
+       {std::tuple{Sight::zenith, t.zenith, t.zenith_sd, "zenith angle"},
+        {Sight::distance, t.distance, t.distance_sd, "distance"},
+        {Sight::horizontal, t.horizontal, t.horizontal_sd, "horizontal distance"},
+        {Sight::rise, t.rise, t.rise_sd, "height difference"}}) {
     if (!std::isfinite(value)) continue;
     b->rows.push_back(row);
     b->components.push_back(name);

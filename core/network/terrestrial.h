@@ -17,7 +17,11 @@ struct StationUnknowns {
 /// Target centring is in their covariance.
 std::unique_ptr<Block> direction_block(const NetworkStation &s, const MarkAxes &station,
                                        const std::map<std::string, MarkAxes> &marks, const StationUnknowns &u);
-/// Zenith angle and slope distance of one sight, what was measured of them; a part for each.
+/// Azimuth of one sight; a geodetic one is free of the plumb line.
+std::unique_ptr<Block> azimuth_block(const NetworkStation &s, const NetworkSight &t, const MarkAxes &station,
+                                     const MarkAxes &target, const StationUnknowns &u);
+/// Zenith angle, slope or horizontal distance and height difference of one sight, what was measured of them; a part for
+/// each.
 std::unique_ptr<Block> sight_block(const NetworkStation &s, const NetworkSight &t, const MarkAxes &station,
                                    const MarkAxes &target, const StationUnknowns &u);
 /// Corrections that are zero with a standard deviation: refraction, an instrument's scale and constant.

@@ -420,7 +420,7 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
     const auto found = sights.find(t.id);
     if (found == sights.end() || t.observations.size() != 1) continue;
     const ObservationTest &o = t.observations.front();
-    const bool angle = t.kind != "distance";
+    const bool angle = is_angle(t.kind);
     const double unit_of = angle ? rad_per_arcsec : 1e-3;
     n["sights"].push_back(
         {{"from", found->second.from},

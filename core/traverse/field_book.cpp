@@ -2,6 +2,7 @@
 #include "base/hash.h"
 #include <algorithm>
 #include <fmt/format.h>
+#include <map>
 
 namespace ampletie {
 namespace {
@@ -17,12 +18,26 @@ public:
     } else if (r.what == RecipeLine::What::run_end)
       finish();
     else if (r.what == RecipeLine::What::state)
-      state(r);
+      state(r, text(r, "station"));
     else {
+      if (r.find("point")) return place(r);
+      if (r.find("route_from") || r.find("route_to")) return closure(r);
+      Marks m;
+      if (!marks(r, m)) return;
+      if (!m.at.empty() && is_reduced(r)) return reduced(r, m);
       // A book may write everything into one line.
-      if (const std::string s = text(r, "station"); !s.empty() && (!open_ || s != setup_.mark)) state(r);
-      pointing(r);
+      if (!m.at.empty() && (!open_ || m.at != setup_.booked)) state(r, m.at);
+      pointing(r, m, setup_);
     }
+  }
+  void finish_lists() {
+    for (auto &[mark, s] : lists_) {
+      if (s.pointings.empty()) continue;
+      s.id = content_id("t", fmt::format("{}|{}", source_, s.pointings.front().line));
+      out_.setups.push_back(std::move(s));
+    }
+    std::stable_sort(out_.setups.begin(), out_.setups.end(),
+                     [](const auto &a, const auto &b) { return a.line < b.line; });
   }
   void finish() {
     if (open_ && !setup_.pointings.empty()) {
@@ -44,8 +59,55 @@ private:
   }
   void trouble(long line, std::string what) { out_.troubles.push_back({line, std::move(what)}); }
 
-  void state(const RecipeRecord &r) {
-    if (const std::string mark = text(r, "station"); !mark.empty()) {
+  struct Marks {
+    std::string at, from, to;
+  };
+  /// The marks of a record, each by itself or several in one; false when that cannot be told.
+  bool marks(const RecipeRecord &r, Marks &m) {
+    m = {text(r, "station"), text(r, "from"), text(r, "target")};
+    for (const char *order : {"at-from-to", "from-at-to", "at-to"}) {
+      const std::string all = text(r, order);
+      if (all.empty()) continue;
+      const std::size_t wanted = order == std::string_view("at-to") ? 2 : 3;
+      std::vector<std::string> parts{""};
+      for (char c : all)
+        if (c == '-' || c == ' ' || c == '>' || c == '/' || c == ',' || c == '\t') {
+          if (!parts.back().empty()) parts.emplace_back();
+        } else
+          parts.back() += c;
+      if (parts.back().empty()) parts.pop_back();
+      if (parts.size() != wanted) {
+        trouble(r.line, fmt::format("\"{}\" are not {} marks ({})", all, wanted, order));
+        return false;
+      }
+      if (wanted == 2)
+        m = {parts[0], "", parts[1]};
+      else if (order == std::string_view("at-from-to"))
+        m = {parts[0], parts[1], parts[2]};
+      else
+        m = {parts[1], parts[0], parts[2]};
+    }
+    return true;
+  }
+
+  void place(const RecipeRecord &r) {
+    FieldPlace p{text(r, "point"), number(r, "east"), number(r, "north"), number(r, "height"), r.line};
+    if (std::isfinite(p.east) != std::isfinite(p.north))
+      return trouble(r.line, "coordinates of " + p.mark + " with one of east and north only");
+    if (std::isfinite(p.east) || std::isfinite(p.height)) out_.places.push_back(std::move(p));
+  }
+  void closure(const RecipeRecord &r) {
+    FieldClosure c{
+        text(r, "route_from"),      text(r, "route_to"),         number(r, "closure_angle"),  number(r, "closure_east"),
+        number(r, "closure_north"), number(r, "closure_length"), number(r, "closure_height"), r.line};
+    if (c.from.empty() || c.to.empty()) return trouble(r.line, "a misclosure without the marks of its traverse");
+    if (c.angle > 3.14159265) c.angle -= 2 * 3.14159265358979323846;
+    if (!std::isfinite(c.length)) c.length = std::hypot(c.east, c.north);
+    out_.closures.push_back(std::move(c));
+  }
+
+  void state(const RecipeRecord &r, const std::string &mark) {
+    if (!mark.empty()) {
       finish();
       open_ = true;
       setup_.source_id = source_, setup_.mark = setup_.booked = mark, setup_.line = r.line;
@@ -90,23 +152,57 @@ private:
     if (std::isfinite(ppm) && open_) setup_.applied_ppm = ppm;
   }
 
-  void pointing(const RecipeRecord &r) {
+  /// Rows of a list belong to one set-up on their mark, in whatever order they stand.
+  void reduced(const RecipeRecord &r, const Marks &m) {
+    const auto [it, fresh] = lists_.try_emplace(m.at);
+    StationSetup &s = it->second;
+    if (fresh) {
+      s.source_id = source_, s.mark = s.booked = m.at, s.line = r.line;
+      s.instrument = text(r, "instrument").empty() ? instrument_ : text(r, "instrument");
+      s.day = text(r, "date").empty() ? day_ : text(r, "date");
+    }
+    if (const double h = number(r, "instrument_height"); std::isfinite(h)) {
+      if (s.instrument_height != 0 && s.instrument_height != h)
+        return trouble(r.line, "the instrument height at " + m.at + " changes within the list");
+      s.instrument_height = h;
+    }
+    pointing(r, m, s);
+  }
+  static bool is_reduced(const RecipeRecord &r) {
+    for (const char *meaning : {"angle", "horizontal", "rise", "azimuth", "grid_bearing"})
+      if (std::isfinite(number(r, meaning))) return true;
+    return !text(r, "at-to").empty() || !text(r, "at-from-to").empty() || !text(r, "from-at-to").empty();
+  }
+
+  void pointing(const RecipeRecord &r, const Marks &m, StationSetup &setup) {
     Pointing p;
-    p.target = p.booked = text(r, "target"), p.line = r.line;
+    p.target = p.booked = m.to, p.line = r.line;
     p.circle = number(r, "circle"), p.zenith = number(r, "zenith"), p.slope = number(r, "slope");
-    if (!std::isfinite(p.circle) && !std::isfinite(p.zenith) && !std::isfinite(p.slope)) return;
-    if (!open_) return trouble(r.line, "a pointing before any set-up");
+    p.horizontal = number(r, "horizontal"), p.rise = number(r, "rise"), p.azimuth = number(r, "azimuth");
+    if (const double b = number(r, "grid_bearing"); std::isfinite(b)) p.azimuth = b, p.grid_bearing = true;
+    double angle = number(r, "angle");
+    if (text(r, "turned") == "left") {
+      p.circle = 2 * 3.14159265358979323846 - p.circle;
+      angle = 2 * 3.14159265358979323846 - angle;
+    }
+    p.reduced = is_reduced(r);
+    if (!std::isfinite(p.circle) && !std::isfinite(p.zenith) && !std::isfinite(p.slope) && !p.reduced) return;
+    if (!open_ && &setup == &setup_) return trouble(r.line, "a pointing before any set-up");
     if (p.target.empty()) return trouble(r.line, "a pointing without a target");
     const std::string kind = text(r, "kind"), face = text(r, "face");
     p.kind = kind == "orientation" ? PointingKind::orientation
              : kind == "control"   ? PointingKind::control
                                    : PointingKind::detail;
-    if (face.empty()) // the zenith angle tells
+    // Lists are of marks that matter; what has a code is a detail.
+    if (&setup != &setup_ && kind.empty() && text(r, "code").empty()) p.kind = PointingKind::control;
+    if (p.reduced)
+      p.face = 1;
+    else if (face.empty()) // the zenith angle tells
       p.face = std::isfinite(p.zenith) && p.zenith > 3.14159265 ? 2 : 1;
     else
       p.face = face == "2" ? 2 : 1;
     if (const bool says_two = std::isfinite(p.zenith) && p.zenith > 3.14159265;
-        std::isfinite(p.zenith) && says_two != (p.face == 2))
+        std::isfinite(p.zenith) && says_two != (p.face == 2) && !p.reduced)
       trouble(r.line,
               fmt::format("booked on face {}, but the zenith angle is one of face {}", p.face, says_two ? 2 : 1));
     if (const double set = number(r, "set"); std::isfinite(set)) p.set = static_cast<int>(std::lround(set));
@@ -116,13 +212,45 @@ private:
     p.code = text(r, "code"), p.remark = text(r, "remark"), p.time = text(r, "time");
     p.id = content_id("p", fmt::format("{}|{}", source_, r.line));
     if (text(r, "used") == "no") p.used = false, p.left_out_because = "struck out by the crew";
-    setup_.pointings.push_back(std::move(p));
+    const auto stated = [&](const char *meaning) {
+      const double sd = number(r, meaning);
+      if (std::isfinite(sd) && !(sd > 0)) trouble(r.line, "a standard error that is not above zero: the card's counts");
+      return sd > 0 ? sd : 0;
+    };
+    p.direction_sd = stated("angle_sd"), p.zenith_sd = stated("zenith_sd");
+    p.distance_sd = stated("distance_sd"), p.rise_sd = stated("rise_sd");
+    if (p.reduced) {
+      if (std::isfinite(p.horizontal) && p.horizontal <= 0) p.horizontal = NAN;
+      if (std::isfinite(p.rise) && !(p.rise_sd > 0) && !std::isfinite(p.horizontal) && !std::isfinite(p.slope)) {
+        trouble(r.line, "a height difference without a standard error and without a distance: it has no weight");
+        p.rise = NAN;
+      }
+      // Readings of a circle hang together, each angle stands by itself.
+      if (!std::isfinite(p.circle)) p.set = 1000 + ++row_;
+    }
+    if (std::isfinite(angle)) {
+      if (m.from.empty()) return trouble(r.line, "an angle without the mark that it is turned from");
+      if (m.from == m.to || m.from == setup.booked) return trouble(r.line, "an angle that is turned from its own end");
+      // The difference of two directions, each with its share of the standard error.
+      p.circle = angle;
+      p.direction_sd /= std::sqrt(2.0);
+      Pointing from;
+      from.id = content_id("p", fmt::format("{}|{}|from", source_, r.line));
+      from.target = from.booked = m.from, from.line = r.line, from.reduced = true;
+      from.kind = PointingKind::orientation, from.circle = 0, from.direction_sd = p.direction_sd;
+      from.set = p.set, from.used = p.used, from.left_out_because = p.left_out_because;
+      if (p.kind == PointingKind::detail) p.kind = PointingKind::control;
+      setup.pointings.push_back(std::move(from));
+    }
+    setup.pointings.push_back(std::move(p));
   }
 
   FieldBook &out_;
   std::string source_, instrument_, day_;
   StationSetup setup_;
   bool open_ = false;
+  int row_ = 0;                               ///< of reduced observations
+  std::map<std::string, StationSetup> lists_; ///< of reduced observations, by mark
 };
 
 } // namespace
@@ -140,6 +268,7 @@ FieldBook build_field_book(RecipeReading reading, const std::string &source) {
   Builder b(out, source);
   for (const RecipeRecord &r : records) b.take(r);
   b.finish();
+  b.finish_lists();
   return out;
 }
 

@@ -1,4 +1,5 @@
 #include "traverse/places.h"
+#include "base/angle.h"
 #include "base/error.h"
 #include "geodesy/ellipsoid.h"
 #include "traverse/distance.h"
@@ -20,17 +21,20 @@ double azimuth_of(const Vec3 &from, const Vec3 &to) {
   return std::atan2(d.x(), d.y());
 }
 
-/// Of the circle's zero, from the sights at known marks; a wrong name among three is outvoted.
-bool orientation(const CarriedSetup &s, const std::map<std::string, Vec3> &marks, double &out) {
+/// Of the circle's zero, from the sights at known marks; a wrong name among three is outvoted. Else from azimuths.
+bool orientation(const CarriedSetup &s, const std::map<std::string, Vec3> &marks, const Convergence &convergence,
+                 double &out) {
   std::vector<double> all;
   const auto here = marks.find(s.mark);
   for (const CarriedSight &t : s.sights)
     if (const auto m = marks.find(t.to); m != marks.end() && t.to != s.mark && std::isfinite(t.direction))
       all.push_back(azimuth_of(here->second, m->second) - t.direction);
+  if (all.empty())
+    for (const CarriedSight &t : s.sights)
+      if (std::isfinite(t.azimuth) && std::isfinite(t.direction))
+        all.push_back(t.azimuth + (t.grid_bearing && convergence ? convergence(here->second) : 0) - t.direction);
   if (all.empty()) return false;
-  for (double &a : all) a = all.front() + small_angle(a - all.front());
-  std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2), all.end());
-  out = all[all.size() / 2];
+  out = median_angle(std::move(all));
   return true;
 }
 
@@ -83,7 +87,8 @@ Vec3 polar_place(const Vec3 &station, double instrument_height, const CarriedSig
   return to_cartesian(there);
 }
 
-Places carry_places(const std::vector<CarriedSetup> &setups, const std::map<std::string, Vec3> &known, double k) {
+Places carry_places(const std::vector<CarriedSetup> &setups, const std::map<std::string, Vec3> &known, double k,
+                    const Convergence &convergence) {
   Places out;
   out.marks = known;
   auto carry = [&](const CarriedSetup &s) {
@@ -91,7 +96,7 @@ Places carry_places(const std::vector<CarriedSetup> &setups, const std::map<std:
     double zero = 0;
     if (const auto it = out.orientation.find(s.id); it != out.orientation.end())
       zero = it->second;
-    else if (orientation(s, out.marks, zero))
+    else if (orientation(s, out.marks, convergence, zero))
       out.orientation[s.id] = zero, moved = true;
     else
       return false;

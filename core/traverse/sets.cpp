@@ -53,6 +53,7 @@ FaceMean mean_of_faces(const StationSetup &s, int set, const std::string &target
   FaceMean out;
   out.set = set, out.target = target;
   std::vector<double> direction[2], zenith[2], slope;
+  bool reduced = false;
   for (std::size_t i = 0; i < s.pointings.size(); ++i) {
     const Pointing &p = s.pointings[i];
     if (!p.used || p.set != set || p.target != target) continue;
@@ -61,6 +62,8 @@ FaceMean mean_of_faces(const StationSetup &s, int set, const std::string &target
     if (std::isfinite(p.circle)) direction[f].push_back(p.circle - (f ? pi : 0));
     if (std::isfinite(p.zenith)) zenith[f].push_back(f ? 2 * pi - p.zenith : p.zenith);
     if (std::isfinite(p.slope)) slope.push_back(p.slope);
+    if (p.reduced) reduced = true, out.horizontal = p.horizontal, out.rise = p.rise;
+    if (p.direction_sd > 0) out.direction_sd = p.direction_sd;
   }
   if (!direction[0].empty() && !direction[1].empty()) {
     const double one = mean_angle(direction[0]), two = mean_angle(direction[1]);
@@ -76,12 +79,65 @@ FaceMean mean_of_faces(const StationSetup &s, int set, const std::string &target
   } else if (!zenith[0].empty() || !zenith[1].empty())
     out.zenith = mean(zenith[zenith[0].empty()]);
   if (!slope.empty()) out.slope = mean(slope);
+  if (reduced) out.both_faces = true;
   return out;
+}
+
+double sight_length(const TargetMean &t) {
+  const double length = std::isfinite(t.slope) ? t.slope : t.horizontal;
+  return std::isfinite(length) ? std::max(1.0, length) : 100;
+}
+
+/// Mean of values with standard deviations.
+struct Weighted {
+  double sum = 0, weight = 0;
+  void add(double v, double sd) { sum += v / (sd * sd), weight += 1 / (sd * sd); }
+  double mean() const { return weight > 0 ? sum / weight : NAN; }
+  double sd() const { return weight > 0 ? 1 / std::sqrt(weight) : 0; }
+};
+
+/// Values of reduced observations and what was stated about them.
+void take_reduced(TargetMean &t, const StationSetup &s, const InstrumentStandard &standard, SetReduction &r) {
+  Weighted zenith, slope, horizontal, rise, azimuth;
+  double first = NAN;
+  bool stated_zenith = false, stated_slope = false, stated_rise = true;
+  for (const Pointing &p : s.pointings) {
+    if (!p.used || p.target != t.target) continue;
+    const double length = std::isfinite(p.slope) ? p.slope : std::isfinite(p.horizontal) ? p.horizontal : 100;
+    const double distance_sd = p.distance_sd > 0 ? p.distance_sd : standard.distance_sd(length);
+    stated_zenith = stated_zenith || p.zenith_sd > 0, stated_slope = stated_slope || p.distance_sd > 0;
+    if (std::isfinite(p.zenith)) {
+      const double z = p.face == 2 ? 2 * pi - p.zenith : p.zenith;
+      zenith.add(z, p.zenith_sd > 0 ? p.zenith_sd : standard.zenith_sd(std::max(1.0, length)));
+    }
+    if (std::isfinite(p.slope)) slope.add(p.slope, distance_sd);
+    if (std::isfinite(p.horizontal)) horizontal.add(p.horizontal, distance_sd);
+    if (std::isfinite(p.rise)) {
+      rise.add(p.rise, p.rise_sd > 0 ? p.rise_sd : length * standard.zenith_sd(std::max(1.0, length)));
+      stated_rise = stated_rise && p.rise_sd > 0;
+    }
+    if (std::isfinite(p.azimuth)) {
+      if (!std::isfinite(first))
+        first = p.azimuth, t.grid_bearing = p.grid_bearing;
+      else if (t.grid_bearing != p.grid_bearing) {
+        r.troubles.push_back("line " + std::to_string(p.line) + ": a grid bearing and an azimuth of " + t.target +
+                             ": the first one counts");
+        continue;
+      }
+      azimuth.add(first + small_angle(p.azimuth - first),
+                  p.direction_sd > 0 ? p.direction_sd : standard.direction_sd(std::max(1.0, length)));
+    }
+  }
+  if (stated_zenith) t.zenith = zenith.mean(), t.zenith_sd = zenith.sd();
+  if (stated_slope) t.slope = slope.mean(), t.slope_sd = slope.sd();
+  t.horizontal = horizontal.mean(), t.horizontal_sd = horizontal.sd();
+  t.rise = rise.mean(), t.rise_sd = stated_rise ? rise.sd() : 0;
+  if (azimuth.weight > 0) t.azimuth = positive_angle(azimuth.mean()), t.azimuth_sd = azimuth.sd();
 }
 
 /// Of one direction in one set; one face alone is worse by √2 than the pair that the standard speaks of.
 double direction_sd(const TargetMean &t, const InstrumentStandard &standard) {
-  const double length = std::isfinite(t.slope) ? std::max(1.0, t.slope) : 100;
+  const double length = sight_length(t);
   return standard.direction_sd(length) * (t.both_faces ? 1 : std::sqrt(2.0));
 }
 
@@ -120,6 +176,11 @@ void join_sets(SetReduction &r, const std::vector<std::string> &order, const Ins
       weight[t.target] = 1 / std::pow(direction_sd(t, standard), 2);
       scale = std::max(scale, weight[t.target]);
     }
+  const auto weight_of = [&](const FaceMean &f) {
+    return f.direction_sd > 0 ? 1 / (f.direction_sd * f.direction_sd) : weight.at(f.target);
+  };
+  for (const FaceMean &f : r.faces)
+    if (std::isfinite(f.direction)) scale = std::max(scale, weight_of(f));
   const auto nt = static_cast<Eigen::Index>(target.size()), ns = static_cast<Eigen::Index>(set.size());
   Eigen::MatrixXd n = Eigen::MatrixXd::Zero(nt + ns, nt + ns);
   Eigen::VectorXd b = Eigen::VectorXd::Zero(nt + ns);
@@ -127,7 +188,7 @@ void join_sets(SetReduction &r, const std::vector<std::string> &order, const Ins
     if (!std::isfinite(f.direction) || !direction.count(f.target) || !orientation.count(f.set)) continue;
     const Eigen::Index i = target.at(f.target), k = nt + set.at(f.set);
     const double l = small_angle(f.direction - direction[f.target] - orientation[f.set]);
-    const double p = weight.at(f.target) / scale;
+    const double p = weight_of(f) / scale;
     n(i, i) += p, n(k, k) += p, n(i, k) += p, n(k, i) += p;
     b[i] += p * l, b[k] += p * l;
   }
@@ -218,6 +279,9 @@ SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standa
   join_sets(r, order, standard);
   const auto with_direction = static_cast<double>(std::count_if(
       r.targets.begin(), r.targets.end(), [](const TargetMean &t) { return std::isfinite(t.direction); }));
+  const bool reduced = std::any_of(s.pointings.begin(), s.pointings.end(), [](const Pointing &p) {
+    return p.reduced || p.zenith_sd > 0 || p.distance_sd > 0;
+  });
   const double joined = with_direction > 1 ? std::sqrt(1 - 1 / with_direction) : 0;
   for (TargetMean &t : r.targets) {
     double least[3] = {INFINITY, INFINITY, INFINITY}, most[3] = {-INFINITY, -INFINITY, -INFINITY};
@@ -230,8 +294,17 @@ SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standa
       for (int i = 0; i < 3; ++i)
         if (std::isfinite(v[i])) least[i] = std::min(least[i], v[i]), most[i] = std::max(most[i], v[i]), ++count[i];
     }
-    const double length = std::isfinite(t.slope) ? std::max(1.0, t.slope) : 100;
-    const double one[3] = {standard.direction_sd(length), standard.zenith_sd(length), standard.distance};
+    const double length = sight_length(t);
+    double one[3] = {standard.direction_sd(length), standard.zenith_sd(length), standard.distance};
+    bool stated[3] = {false, false, false};
+    for (const FaceMean &f : r.faces) // of several stated errors the largest makes the limit
+      if (f.target == t.target && f.direction_sd > 0)
+        one[0] = stated[0] ? std::max(one[0], f.direction_sd) : f.direction_sd, stated[0] = true;
+    for (const Pointing &p : s.pointings)
+      if (p.used && p.target == t.target) {
+        if (p.zenith_sd > 0) one[1] = stated[1] ? std::max(one[1], p.zenith_sd) : p.zenith_sd, stated[1] = true;
+        if (p.distance_sd > 0) one[2] = stated[2] ? std::max(one[2], p.distance_sd) : p.distance_sd, stated[2] = true;
+      }
     double *spread[3] = {&t.direction_spread, &t.zenith_spread, &t.slope_spread},
            *limit[3] = {&t.direction_limit, &t.zenith_limit, &t.slope_limit},
            *sd[3] = {&t.direction_sd, &t.zenith_sd, &t.slope_sd};
@@ -245,6 +318,7 @@ SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standa
       *sd[i] = each / std::sqrt(count[i]);
     }
     t.slope_sd = std::isfinite(t.slope) ? standard.distance_sd(t.slope) : 0; // scale and constant do not average out
+    if (reduced) take_reduced(t, s, standard, r);
   }
   for (const FaceMean &f : r.faces)
     if (!f.both_faces && pairs && std::isfinite(f.direction))

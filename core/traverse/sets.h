@@ -10,6 +10,8 @@ struct FaceMean {
   std::string target;
   double direction = NAN, zenith = NAN; ///< radians, reduced to face 1; NaN: not read
   double slope = NAN;                   ///< m, mean as shown
+  double horizontal = NAN, rise = NAN;  ///< m, of reduced observations
+  double direction_sd = 0;              ///< as stated with reduced observations; 0: by the standard
   /// Half of what the faces differ by: of directions (line of sight, as it shows in the circle) and of zenith angles
   /// (index); NaN with one face only.
   double collimation = NAN, index = NAN;
@@ -25,6 +27,10 @@ struct TargetMean {
   PointingKind kind = PointingKind::detail;
   double direction = NAN; ///< against the first target of the set-up, radians in [0, 2π)
   double zenith = NAN, slope = NAN;
+  double horizontal = NAN, rise = NAN;   ///< m, of reduced observations
+  double azimuth = NAN, azimuth_sd = 0;  ///< radians
+  bool grid_bearing = false;             ///< the azimuth counts from grid north
+  double horizontal_sd = 0, rise_sd = 0; ///< m; 0: not stated
   double target_height = 0, prism_constant = 0;
   int sets = 0, pointings = 0;
   bool both_faces = true;

@@ -22,6 +22,11 @@ struct Pointing {
   double circle = NAN, zenith = NAN;            ///< radians, as read; NaN: not read
   double slope = NAN;                           ///< m, as shown by the instrument; NaN: not measured
   double target_height = 0, prism_constant = 0; ///< m; the constant is what is added
+  /// Of a reduced observation: faces and sets are in it, its standard errors may be stated (0: those of the card).
+  /// `horizontal`: distance at the height of the instrument, m; `rise`: mark to mark, m; `azimuth`: of the sight.
+  bool reduced = false, grid_bearing = false; ///< the azimuth is a bearing in the grid, else an astronomic one
+  double horizontal = NAN, rise = NAN, azimuth = NAN;
+  double direction_sd = 0, zenith_sd = 0, distance_sd = 0, rise_sd = 0;
   long line = 0;
   bool used = true;
   std::string left_out_because;

@@ -137,7 +137,18 @@ TEST_CASE("derivatives of directions, zenith angles and distances agree with dif
   const StationUnknowns u{50, 51, 54, 55, 2, 60};
   std::vector<std::unique_ptr<Block>> blocks;
   blocks.push_back(direction_block(s, axes.at(s.mark), axes, u));
-  for (const auto &t : s.sights) blocks.push_back(sight_block(s, t, axes.at(s.mark), axes.at(t.to), u));
+  for (const auto &t : s.sights) {
+    blocks.push_back(sight_block(s, t, axes.at(s.mark), axes.at(t.to), u));
+    // The same as reduced observations.
+    NetworkSight reduced = t;
+    reduced.zenith = reduced.distance = NAN;
+    reduced.horizontal = t.distance * std::sin(t.zenith), reduced.rise = t.distance * std::cos(t.zenith) + 0.2;
+    reduced.azimuth = 1;
+    blocks.push_back(sight_block(s, reduced, axes.at(s.mark), axes.at(t.to), u));
+    blocks.push_back(azimuth_block(s, reduced, axes.at(s.mark), axes.at(t.to), u));
+    reduced.geodetic_azimuth = true;
+    blocks.push_back(azimuth_block(s, reduced, axes.at(s.mark), axes.at(t.to), u));
+  }
   std::mt19937 random(5);
   for (const auto &b : blocks) {
     const auto n = static_cast<Eigen::Index>(b->unknowns.size());
@@ -183,6 +194,86 @@ TEST_CASE("sights without errors bring back the marks, plumb line and refraction
   for (std::size_t i = 2; i <= 4; ++i) CHECK((r.marks[i].position.xyz - f.truth[i]).norm() < 2e-5);
   CHECK(r.adjustment.redundancy > 5);
   CHECK(r.marks[2].sighted_from == 2);
+}
+
+namespace {
+
+/// Turns readings into what an office makes of them: horizontal distances, height differences freed of curvature and of
+/// an expected refraction, and an azimuth from every station.
+void reduce(NetworkInput &in, const Field &f, double noise_mm, std::mt19937_64 &random) {
+  std::normal_distribution<double> normal;
+  for (std::size_t i = 0; i < in.stations.size(); ++i) {
+    NetworkStation &s = in.stations[i];
+    for (auto &t : s.sights) {
+      const double flat = t.distance * std::sin(t.zenith + s.k * t.distance * std::sin(t.zenith) / 12742000);
+      t.rise = t.distance * std::cos(t.zenith) + (1 - s.k) * std::pow(t.distance * std::sin(t.zenith), 2) / 12742000 +
+               s.height - t.target_height + 1e-3 * noise_mm * normal(random);
+      t.horizontal = flat + 1e-3 * noise_mm * normal(random);
+      t.rise_sd = t.horizontal_sd = std::max(1e-4, 1e-3 * noise_mm);
+      t.zenith = t.distance = NAN;
+    }
+    const std::size_t to = i + 2; // the mark ahead
+    const Mat3 axes = local_axes(to_geodetic(f.truth[i + 1]));
+    const auto row = static_cast<int>(i);
+    const Reading r =
+        read(f.truth[i + 1], f.truth[to], to_geodetic(f.truth[i + 1]).lat, axes, f.plumb(row, 0), f.plumb(row, 1), 0);
+    s.sights[1].azimuth = r.azimuth, s.sights[1].azimuth_sd = 1e-6;
+  }
+}
+
+} // namespace
+
+TEST_CASE("horizontal distances, height differences and azimuths bring back the marks too") {
+  Field f(7);
+  f.k_sd = f.zenith_sd = f.direction_sd = f.distance_sd = f.small = 0, f.plumb_sd = 20 * second;
+  NetworkInput in = f.measure();
+  std::mt19937_64 random(1);
+  reduce(in, f, 0, random);
+  for (std::size_t i = 0; i < in.stations.size(); ++i) {
+    NetworkStation &s = in.stations[i];
+    s.deflection = f.plumb.row(static_cast<int>(i)).transpose();
+    s.k_sd = 0.15, s.direction_covariance = Eigen::Matrix2d::Identity() * 1e-10;
+    s.set_up_sd.setConstant(0.001);
+  }
+  // On one held mark: the azimuths give the bearing.
+  for (auto &m : in.marks)
+    if (m.name == "Z1" || m.name == "B" || m.name == "Z2") m.hold = Hold::none;
+  CHECK(datum_defects(in).empty());
+  const NetworkResult r = adjust_network(in, {});
+  for (std::size_t i = 2; i <= 5; ++i) {
+    INFO(r.marks[i].name);
+    CHECK((r.marks[i].position.xyz - f.truth[i]).norm() < 1e-4); // the closed form of the height's reduction
+  }
+  bool horizontal = false, rise = false, azimuth = false;
+  for (const auto &t : r.adjustment.tests) {
+    horizontal = horizontal || t.kind == "horizontal distance", rise = rise || t.kind == "height difference";
+    azimuth = azimuth || t.kind == "azimuth";
+  }
+  CHECK((horizontal && rise && azimuth));
+}
+
+TEST_CASE("reduced observations with stated standard errors: accuracies are what they say") {
+  const int count = std::getenv("AMPLETIE_LONG") ? 1000 : 120;
+  double plan = 0, up = 0;
+  int n = 0;
+  for (int k = 0; k < count; ++k) {
+    Field f(61000 + static_cast<std::uint64_t>(k));
+    f.zenith_sd = 0, f.distance_sd = 0;
+    NetworkInput in = f.measure();
+    std::mt19937_64 random(static_cast<unsigned>(k));
+    reduce(in, f, 3, random);
+    for (auto &s : in.stations) s.sights[1].azimuth = NAN;
+    const NetworkResult r = adjust_network(in, {});
+    for (std::size_t i = 2; i <= 4; ++i, ++n) {
+      const AdjustedMark &m = r.marks[i];
+      const Vec3 e = local_axes(to_geodetic(f.truth[i])) * (m.position.xyz - f.truth[i]);
+      plan += e.head<2>().dot(m.cov_enu.topLeftCorner<2, 2>().inverse() * e.head<2>()) / 2;
+      up += e.z() * e.z() / m.cov_enu(2, 2);
+    }
+  }
+  INFO("plan " << plan / n << ", up " << up / n);
+  CHECK(plan / n == Approx(1).margin(0.2));
+  CHECK(up / n == Approx(1).margin(0.2));
 }
 
 TEST_CASE("a traverse's accuracies are what they say, steep sights included") {
