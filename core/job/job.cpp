@@ -176,9 +176,13 @@ void Job::refold() {
   refresh(vectors_, *s);
   if (std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "pointings"; })) {
     find_known_places(*s);
+    LevelHeights levels;
+    if (s->levels->network)
+      for (const LevelNetworkMark &m : s->levels->network->marks)
+        if (!m.relative) levels[m.name] = {m.height, m.sd};
     lines_.context = known_key_;
     auto t = std::make_shared<TraverseReport>(job_traverses(job_setups(s->contents, s->state, setup_readings_),
-                                                            s->state, known_places_, datum_.get(), &lines_));
+                                                            s->state, known_places_, datum_.get(), &lines_, levels));
     t->tests = traverse_tests(*t, weather(*t));
     t->causes = explain_traverses(*t, s->state, known_places_, datum_.get());
     s->traverses = t;

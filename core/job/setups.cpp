@@ -197,6 +197,7 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
       f->unread = b.reading.unread, f->unit_conflict = b.reading.unit_conflict;
       f->first_unread_line = b.reading.first_unread.line, f->first_unread_why = b.reading.first_unread.why;
       f->setups = std::move(b.setups), f->troubles = std::move(b.troubles);
+      f->places = std::move(b.places), f->closures = std::move(b.closures);
       for (const StationSetup &s : f->setups)
         for (const Pointing &p : s.pointings) readings.owner[p.id] = s.id;
       kept = f;

@@ -9,6 +9,8 @@ namespace ampletie {
 struct FieldSource : RecipeSource {
   std::vector<StationSetup> setups;
   std::vector<FieldBook::Trouble> troubles;
+  std::vector<FieldPlace> places;     ///< what the field worked out
+  std::vector<FieldClosure> closures; ///< likewise
 };
 
 /// A target of a set-up, mean of its sets, with what became of its distance.

@@ -210,6 +210,13 @@ JobState fold(const std::vector<Decision> &log) {
       take(d.value, "start_north", r.start_north, d.seq);
       take(d.value, "start_bearing", r.start_bearing_deg, d.seq);
       take(d.value, "start_height", r.start_height, d.seq);
+    } else if (d.verb == "set" && d.target.substr(0, 6) == "style:") {
+      CodeStyle &c = s.styles[d.target.substr(6)];
+      c.symbol = d.value.value("symbol", c.symbol);
+      c.label = d.value.value("label", c.label);
+      c.height = d.value.value("height", c.height);
+      c.line = d.value.value("line", c.line);
+      c.decision = d.seq;
     } else if (d.verb == "set" && d.target.substr(0, 6) == "staff:") {
       if (const auto x = d.value.find("scale"); x != d.value.end() && x->is_number())
         s.staffs[d.target.substr(6)] = {x->get<double>(), d.seq};
@@ -299,6 +306,21 @@ JobState fold(const std::vector<Decision> &log) {
     if (auto g = s.gravity.extract(name)) g.key() = mark, s.gravity.insert(std::move(g));
   }
   return s;
+}
+
+const std::vector<std::string> &code_symbols() {
+  static const std::vector<std::string> all{"dot", "circle", "square", "triangle", "cross", "diamond", "none"};
+  return all;
+}
+
+CodeStyle JobState::style_of(const std::string &code) const {
+  if (const auto own = styles.find(code); own != styles.end()) return own->second;
+  const CodeStyle *best = nullptr;
+  std::size_t longest = 0;
+  for (const auto &[name, style] : styles)
+    if (name.size() > longest && name.back() == '*' && code.compare(0, name.size() - 1, name, 0, name.size() - 1) == 0)
+      best = &style, longest = name.size();
+  return best ? *best : CodeStyle{};
 }
 
 std::string JobState::mark_name(std::string name) const {

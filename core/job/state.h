@@ -98,6 +98,16 @@ struct RouteEdits {
   Decided<std::optional<double>> start_east, start_north, start_bearing_deg, start_height;
 };
 
+/// How points of a code are drawn on the plan.
+struct CodeStyle {
+  std::string symbol = "dot"; ///< one of `code_symbols()`
+  bool label = true, height = false;
+  bool line = false; ///< joined in the order of the field
+  long decision = 0;
+};
+/// "dot", "circle", "square", "triangle", "cross", "diamond", "none".
+const std::vector<std::string> &code_symbols();
+
 /// What is known of one level or total station: by its certificate, and by tests in the field.
 struct InstrumentCard {
   Decided<std::optional<double>> sd_mm_km, sd_mm_setup;  ///< of a single run
@@ -148,6 +158,7 @@ struct JobState {
   std::map<std::string, SetupEdits> setups;
   std::map<std::string, PointingEdits> pointings;
   std::map<std::string, RouteEdits> routes;                ///< by the set-up that a traverse starts from
+  std::map<std::string, CodeStyle> styles;                 ///< by code; "WALL*" for all that begin so
   std::map<std::string, Decided<double>> staffs;           ///< staff → scale of its graduation, ppm
   std::map<std::string, InstrumentCard> instruments;       ///< by serial number, as the books write it
   std::map<std::string, Decided<double>> gravity;          ///< mark → measured, m/s²
@@ -164,6 +175,8 @@ struct JobState {
   std::map<std::string, Reasoned> left_out; ///< item → why
   std::map<std::string, long> taken_up;     ///< item that was to be used although its file or default leaves it out
   std::map<std::string, Reasoned> accepted; ///< doubt → why
+  /// How a code is drawn: its own style, else that of the longest beginning, else the default.
+  CodeStyle style_of(const std::string &code) const;
   /// The mark that a name stands for.
   std::string mark_name(std::string name) const;
 };

@@ -1,6 +1,7 @@
 #include "job/traverse_line.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "traverse/distance.h"
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -48,6 +49,18 @@ double angle_sd(const ReducedSetup &r, const TargetSight &a, const TargetSight &
   const double between = std::sqrt(std::max(0.0, la * la + lb * lb - 2 * la * lb * std::cos(angle)));
   return std::sqrt(std::pow(a.direction_sd, 2) + std::pow(b.direction_sd, 2) +
                    std::pow(r.standard.centring * between / (la * lb), 2));
+}
+
+/// What zenith angles there and back say of refraction: half of what the sum of the rises misses is bent sight.
+void refraction(TraverseLeg &l, const TargetSight &there, const TargetSight &back) {
+  if (there.zenith_derived || back.zenith_derived) return;
+  const double d = (there.horizontal + back.horizontal) / 2;
+  if (!(d > 0)) return;
+  const double all = d * d / sphere_radius; // of both sights
+  l.bent = l.rise_sum / all;
+  // Heights of instruments and targets and the zenith angles; the bend itself is what is looked for.
+  const auto own = [&](const TargetSight &s) { return std::pow(s.mean.zenith_sd * d, 2) + 2e-6; };
+  l.bent_sd = std::sqrt(own(there) + own(back)) / all;
 }
 
 struct Builder {
@@ -98,6 +111,7 @@ struct Builder {
     if (there && back && std::isfinite(there->rise) && std::isfinite(back->rise)) {
       l.rise_sum = there->rise + back->rise;
       l.rise_limit = limit_factor * std::hypot(there->rise_sd, back->rise_sd);
+      refraction(l, *there, *back);
     }
     s.length = l.length > 0 ? l.length : 0, s.length_sd = l.length_sd;
     out.legs.push_back(l);
@@ -260,6 +274,11 @@ TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string 
       l.remarks.push_back("no bearing at either end: the route is turned onto its end, so that its length alone is "
                           "checked");
     }
+    for (const TraverseLeg &g : l.legs)
+      if (std::isfinite(g.bent) && std::abs(g.bent) > limit_factor * std::hypot(g.bent_sd, set.k_sd))
+        l.remarks.push_back(fmt::format("zenith angles between {} and {} show a refraction of k = {:.1f}: a sight that "
+                                        "grazes a wall, a portal or the ground?",
+                                        g.from, g.to, set.k + g.bent));
     l.result = compute_traverse(t, l.angles, l.heights);
     limits(l, set);
   } catch (const InputError &e) {
@@ -268,10 +287,29 @@ TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string 
   return std::move(b.out);
 }
 
-void compare_line(TraverseLine &l, const KnownPlaces &known, const TraverseSettings &set) {
+void compare_line(TraverseLine &l, const KnownPlaces &known, const LevelHeights &levels, const TraverseSettings &set) {
   if (!l.problem.empty() || l.local_place || l.local_bearing) return;
   const auto &points = l.balanced().points;
+  const auto up_expected = [&](std::size_t i, double sd) {
+    double variance = sd * sd, run = 0;
+    for (std::size_t s = 0; s < i; ++s) {
+      variance += std::pow(l.input.stations[s].rise_sd, 2);
+      run += l.input.stations[s].length;
+    }
+    return std::sqrt(variance + std::pow(set.deflection_sd_s * rad_per_arcsec, 2) * run * run / 4);
+  };
+  const auto start = known.find(l.marks.front());
   for (std::size_t i = 1; i + 1 < points.size(); ++i) {
+    // Levels say physical heights: only a traverse that starts from one can be compared.
+    if (const auto h = levels.find(points[i].mark); h != levels.end() && points[i].height && start != known.end() &&
+                                                    start->second.position.height && !known.count(points[i].mark)) {
+      TraverseComparison c;
+      c.mark = points[i].mark, c.with = "levels", c.east = c.north = NAN;
+      c.up = *points[i].height - h->second.first;
+      c.up_expected = std::hypot(up_expected(i, h->second.second), start->second.height_sd);
+      c.passes = std::abs(c.up) <= limit_factor * c.up_expected;
+      l.comparisons.push_back(c);
+    }
     const auto k = known.find(points[i].mark);
     if (k == known.end()) continue;
     TraverseComparison c;
@@ -281,13 +319,7 @@ void compare_line(TraverseLine &l, const KnownPlaces &known, const TraverseSetti
     c.expected = std::sqrt(points[i].sd * points[i].sd + (k->second.cov_enu(0, 0) + k->second.cov_enu(1, 1)) / 2);
     if (points[i].height) {
       c.up = *points[i].height - k->second.height();
-      double variance = std::pow(k->second.height_sd, 2), run = 0;
-      for (std::size_t s = 0; s < i; ++s) {
-        variance += std::pow(l.input.stations[s].rise_sd, 2);
-        run += l.input.stations[s].length;
-      }
-      variance += std::pow(set.deflection_sd_s * rad_per_arcsec, 2) * run * run / 4;
-      c.up_expected = std::sqrt(variance);
+      c.up_expected = up_expected(i, k->second.height_sd);
     }
     c.passes = std::hypot(c.east, c.north) <= plan_limit_factor * c.expected &&
                !(std::abs(c.up) > limit_factor * c.up_expected);

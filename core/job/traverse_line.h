@@ -13,7 +13,7 @@ TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string 
                        const KnownPlaces &known, const TraverseGrid &grid, const JobState &state);
 
 /// Sets its marks against what vectors say of them.
-void compare_line(TraverseLine &l, const KnownPlaces &known, const TraverseSettings &set);
+void compare_line(TraverseLine &l, const KnownPlaces &known, const LevelHeights &levels, const TraverseSettings &set);
 
 /// A class of a published standard: seconds times √n for angles, 1 : n for position.
 struct TraverseClass {

@@ -122,11 +122,13 @@ std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<
       add(Kind::height, "height " + l.id, l.name, l.id, l.setups, 1000 * c.height, 1000 * l.height_limit, "mm",
           std::abs(c.height) / 2);
     for (const TraverseComparison &x : l.comparisons) {
-      add(Kind::comparison, "compare " + l.id + x.mark, x.mark + " of " + l.name, l.id, l.setups,
-          1000 * std::hypot(x.east, x.north), 1000 * plan_limit_factor * x.expected, "mm", std::hypot(x.east, x.north));
+      if (std::isfinite(x.east))
+        add(Kind::comparison, "compare " + l.id + x.mark, x.mark + " of " + l.name, l.id, l.setups,
+            1000 * std::hypot(x.east, x.north), 1000 * plan_limit_factor * x.expected, "mm",
+            std::hypot(x.east, x.north));
       if (std::isfinite(x.up))
-        add(Kind::comparison, "compare up " + l.id + x.mark, x.mark + " of " + l.name + ", height", l.id, l.setups,
-            1000 * x.up, 1000 * limit_factor * x.up_expected, "mm", std::abs(x.up));
+        add(Kind::comparison, "compare up " + x.with + l.id + x.mark, x.mark + " of " + l.name + ", height", l.id,
+            l.setups, 1000 * x.up, 1000 * limit_factor * x.up_expected, "mm", std::abs(x.up));
     }
   }
   return out;

@@ -1,6 +1,8 @@
 #include "job/traverses.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "job/field_claims.h"
+#include "job/provisional_marks.h"
 #include "job/traverse_grid.h"
 #include "job/traverse_line.h"
 #include "traverse/distance.h"
@@ -127,95 +129,6 @@ std::vector<KnownMarkCheck> check_known(const ReducedSetup &r, const KnownPlace 
   return out;
 }
 
-/// Stations of the lines where their balance puts them, then what hangs on them.
-void place_marks(TraverseReport &out, const KnownPlaces &known, const TraverseGrid &grid) {
-  for (const TraverseLine &l : out.lines) {
-    if (!l.problem.empty()) continue;
-    const auto &points = l.balanced().points;
-    for (std::size_t i = 0; i < points.size(); ++i) {
-      if (known.count(points[i].mark)) continue;
-      ProvisionalMark m;
-      m.place = points[i].place, m.height = points[i].height;
-      m.moved = points[i].moved, m.sd = points[i].sd;
-      m.line = l.id, m.station = true, m.local = l.local_place || l.local_bearing;
-      if (i < l.setups.size()) m.setup = l.setups[i];
-      out.marks.try_emplace(points[i].mark, m);
-    }
-  }
-  const auto place_of = [&](const std::string &mark) -> std::optional<ProvisionalMark> {
-    if (const auto m = out.marks.find(mark); m != out.marks.end()) return m->second;
-    if (const auto k = known.find(mark); k != known.end()) {
-      ProvisionalMark p;
-      p.place = {k->second.position.grid.east, k->second.position.grid.north};
-      p.height = k->second.height();
-      return p;
-    }
-    return std::nullopt;
-  };
-  // Stations by themselves: placed by what they see.
-  for (const auto &r : out.field.setups) {
-    SetupJudgement &j = out.judgements[r->setup.id];
-    if (!r->used || place_of(r->setup.mark)) continue;
-    std::vector<StationSight> sights;
-    double height = 0, weight = 0;
-    for (const TargetSight &s : r->sights) {
-      const auto p = place_of(s.mean.target);
-      if (!p || p->local) continue;
-      StationSight q;
-      q.mark = s.mean.target, q.place = p->place;
-      const GridSight g = grid.reduce(*r, s);
-      if (std::isfinite(s.mean.direction)) q.direction = positive_angle(s.mean.direction + g.correction);
-      if (std::isfinite(g.length)) q.distance = g.length;
-      q.direction_sd = std::max(s.direction_sd, 1e-7), q.distance_sd = std::max(g.length_sd, 1e-5);
-      sights.push_back(std::move(q));
-      if (std::isfinite(s.rise) && p->height)
-        height += (*p->height - s.rise) / std::pow(s.rise_sd, 2), weight += 1 / std::pow(s.rise_sd, 2);
-    }
-    if (sights.size() < 2) continue;
-    try {
-      j.free = free_station(sights);
-    } catch (const std::exception &) {
-      continue;
-    }
-    ProvisionalMark m;
-    m.place = j.free->place, m.setup = r->setup.id, m.station = true;
-    if (weight > 0) m.height = height / weight;
-    m.sd = std::sqrt(j.free->covariance.trace() / 2);
-    out.marks.try_emplace(r->setup.mark, m);
-  }
-  // Side shots.
-  for (const auto &r : out.field.setups) {
-    if (!r->used) continue;
-    const auto here = place_of(r->setup.mark);
-    if (!here) continue;
-    double sum = 0, weight = 0, first = 0;
-    for (const TargetSight &s : r->sights) {
-      const auto p = place_of(s.mean.target);
-      if (!p || p->local != here->local || !std::isfinite(s.mean.direction)) continue;
-      const double turn = bearing(here->place, p->place) - s.mean.direction - grid.reduce(*r, s).correction;
-      const double w = std::pow(distance(here->place, p->place), 2);
-      if (weight == 0) first = turn;
-      sum += small_angle(turn - first) * w, weight += w;
-    }
-    if (weight == 0) continue;
-    const double turn = first + sum / weight;
-    for (const TargetSight &s : r->sights) {
-      if (place_of(s.mean.target) || !std::isfinite(s.mean.direction)) continue;
-      const GridSight g = grid.reduce(*r, s);
-      if (!std::isfinite(g.length)) continue;
-      ProvisionalMark m;
-      m.place = polar(here->place, turn + s.mean.direction + g.correction, g.length);
-      if (here->height && std::isfinite(s.rise)) m.height = *here->height + s.rise;
-      m.moved = here->moved, m.local = here->local, m.setup = r->setup.id, m.line = here->line;
-      m.sd = std::sqrt(here->sd * here->sd +
-                       (std::pow(s.slope_sd, 2) + std::pow(g.length * s.direction_sd * 1.41, 2)) / 2);
-      for (const Pointing &p : r->setup.pointings)
-        if (p.target == s.mean.target && !p.code.empty()) m.code = p.code;
-      out.marks.emplace(s.mean.target, m);
-    }
-  }
-}
-
 /// Everything that a line is made of.
 std::string line_key(const std::vector<const ReducedSetup *> &row, const RoutePath &path,
                      const std::map<std::string, Vec3> &places, const JobState &state) {
@@ -242,7 +155,7 @@ std::string line_key(const std::vector<const ReducedSetup *> &row, const RoutePa
 } // namespace
 
 TraverseReport job_traverses(JobSetups field, const JobState &state, const KnownPlaces &known, const JobDatum *datum,
-                             LineCache *cache) {
+                             LineCache *cache, const LevelHeights &levels) {
   TraverseReport out;
   out.field = std::move(field);
   if (out.field.setups.empty()) return out;
@@ -309,7 +222,8 @@ TraverseReport job_traverses(JobSetups field, const JobState &state, const Known
   place_marks(out, known, grid);
   for (std::size_t i = 0; i < used.size(); ++i)
     out.judgements[used[i]->setup.id].joined = out.marks.count(used[i]->setup.mark) || known.count(used[i]->setup.mark);
-  for (TraverseLine &l : out.lines) compare_line(l, known, set);
+  for (TraverseLine &l : out.lines) compare_line(l, known, levels, set);
+  if (cache) compare_with_field(out, state, known, datum); // not for trials of what-if
   std::sort(out.lines.begin(), out.lines.end(),
             [](const auto &a, const auto &b) { return std::tie(a.name, a.id) < std::tie(b.name, b.id); });
 

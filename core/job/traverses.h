@@ -48,15 +48,27 @@ struct TraverseLeg {
   double slope_there = NAN, slope_back = NAN;   ///< horizontal, at the station, m
   double length_difference = NAN, length_limit = 0, rise_sum = NAN, rise_limit = 0; ///< there against back
   double arc_to_chord = 0, combined_factor = 1;
+  /// Refraction that zenith angles there and back show beyond the coefficient that was taken off, and how well; NaN:
+  /// not measured both ways.
+  double bent = NAN, bent_sd = 0;
 };
 
-/// A mark of a traverse against what vectors say of it.
+/// A mark of a traverse against what vectors or levels say of it.
 struct TraverseComparison {
-  std::string mark;
-  double east = 0, north = 0; ///< traverse − vectors, m
+  std::string mark, with = "vectors"; ///< levels know heights only
+  double east = 0, north = 0;         ///< traverse − the others, m; NaN with levels
   double up = NAN;
   double expected = 0, up_expected = 0; ///< standard deviation of the difference
   bool passes = true;
+};
+
+/// What the field computed for a traverse, beside ours.
+struct BookedClosure {
+  FieldClosure booked; ///< turned into our direction and sign
+  std::string source_id;
+  std::string explained; ///< which way of computing gives the field's numbers
+  bool same = false;     ///< ours are the same
+  bool found = false;    ///< a way was found
 };
 
 struct TraverseLine {
@@ -79,6 +91,7 @@ struct TraverseLine {
   std::string problem;                                          ///< why it cannot be computed; then `result` is empty
   std::vector<TraverseComparison> comparisons;
   std::vector<std::string> remarks;
+  std::optional<BookedClosure> booked;
   const BalancedTraverse &balanced() const { return balanced(balance); }
   const BalancedTraverse &balanced(Balance b) const;
   bool angle_passes() const { return !result.closure.has_angular || std::abs(result.closure.angular) <= angular_limit; }
@@ -91,10 +104,17 @@ struct TraverseLine {
 struct ProvisionalMark {
   PlanePoint place;
   std::optional<double> height;
-  double moved = 0; ///< by the balance, m
-  double sd = 0;    ///< in plan, m; 0: not known
-  std::string line, setup, code;
+  double moved = 0;                    ///< by the balance, m
+  double sd = 0;                       ///< in plan, m; 0: not known
+  std::string line, setup, code, how;  ///< how: "traverse", "free station", "side shot", "intersection"
   bool station = false, local = false; ///< on a route; in a local system
+  int sights = 1;                      ///< set-ups that place it
+  double apart = 0;                    ///< of the places that they give, m
+  double apart_limit = 0;
+  std::string warning; ///< of a weak intersection
+  /// Of the field's own coordinates: theirs less ours, m; NaN: not said. Never used.
+  std::optional<Vec3> field;
+  long field_line = 0;
 };
 
 /// A single mistake that was tried, and what it clears.
@@ -139,9 +159,12 @@ struct LineCache {
   std::map<std::string, TraverseLine> lines;
 };
 
+/// Heights that levels alone give, with their standard deviations, m.
+using LevelHeights = std::map<std::string, std::pair<double, double>>;
+
 /// Everything that total stations say by themselves. `datum` null: nothing says where the job is; then all is local.
 /// `cache` may be null.
 TraverseReport job_traverses(JobSetups field, const JobState &state, const KnownPlaces &known, const JobDatum *datum,
-                             LineCache *cache = nullptr);
+                             LineCache *cache = nullptr, const LevelHeights &levels = {});
 
 } // namespace ampletie
