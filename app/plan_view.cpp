@@ -26,6 +26,26 @@ double distance_to_segment(QPointF p, QPointF a, QPointF b) {
   const QPointF q = p - (a + t * d);
   return std::hypot(q.x(), q.y());
 }
+/// The symbol of a code, some 8 px.
+void add_symbol(QPainterPath &shape, const std::string &symbol, QPointF c) {
+  if (symbol == "dot")
+    shape.addRect(c.x() - 2, c.y() - 2, 4, 4);
+  else if (symbol == "circle")
+    shape.addEllipse(c, 4, 4);
+  else if (symbol == "square")
+    shape.addRect(c.x() - 3.5, c.y() - 3.5, 7, 7);
+  else if (symbol == "triangle" || symbol == "diamond") {
+    shape.moveTo(c + QPointF(0, -4.5));
+    shape.lineTo(c + QPointF(4.5, symbol == "diamond" ? 0 : 3.5));
+    shape.lineTo(c + (symbol == "diamond" ? QPointF(0, 4.5) : QPointF(-4.5, 3.5)));
+    if (symbol == "diamond") shape.lineTo(c + QPointF(-4.5, 0));
+    shape.closeSubpath();
+  } else if (symbol == "cross")
+    for (int side : {-1, 1}) {
+      shape.moveTo(c + QPointF(-4, -4 * side));
+      shape.lineTo(c + QPointF(4, 4 * side));
+    }
+}
 } // namespace
 
 PlanView::PlanView(Workspace &w, bool ellipses, QWidget *parent) : QWidget(parent), w_(w), ellipses_(ellipses) {
@@ -155,6 +175,26 @@ void PlanView::draw_sights(QPainter &p) const {
   }
 }
 
+/// Points of a code that is drawn as a line, joined in the order in which the field took them.
+void PlanView::draw_code_lines(QPainter &p) const {
+  if (!w_.has_job()) return;
+  std::map<std::string, std::vector<std::size_t>> lines;
+  for (const auto &s : w_.job().snapshot()->traverses->field.setups) {
+    if (!s->used) continue;
+    for (const TargetSight &t : s->sights) {
+      const auto m = index_.find(t.mean.target);
+      if (m == index_.end() || !marks_[m->second].provisional || !marks_[m->second].style.line) continue;
+      auto &line = lines[marks_[m->second].code];
+      if (std::find(line.begin(), line.end(), m->second) == line.end()) line.push_back(m->second);
+    }
+  }
+  p.setPen(QPen(ink::text, 1.3));
+  for (const auto &[code, members] : lines)
+    for (std::size_t i = 0; i + 1 < members.size(); ++i)
+      p.drawLine(to_screen(marks_[members[i]].east, marks_[members[i]].north),
+                 to_screen(marks_[members[i + 1]].east, marks_[members[i + 1]].north));
+}
+
 void PlanView::draw_ellipses(QPainter &p) const {
   double largest = 0;
   for (const auto &m : marks_)
@@ -222,14 +262,15 @@ void PlanView::draw_marks(QPainter &p) const {
       shape.closeSubpath();
       break;
     case Hold::none:
-      if (m.side) // a dot: nothing hangs on it
-        shape.addRect(c.x() - 2, c.y() - 2, 4, 4);
+      if (m.side) // small: nothing hangs on it
+        add_symbol(shape, m.style.symbol, c);
       else
         shape.addEllipse(c, 5.2, 5.2);
       break;
     }
     p.drawPath(shape);
-    const QString name = text(m.name);
+    const QString name =
+        text(m.name) + (m.side && m.style.height && m.height ? QString("  %1").arg(*m.height, 0, 'f', 2) : QString());
     const QSizeF size(fm.horizontalAdvance(name) + 2, fm.height());
     const QPointF offsets[] = {{10, -size.height() - 2},
                                {10, 3},
@@ -249,7 +290,7 @@ void PlanView::draw_marks(QPainter &p) const {
         break;
       }
     }
-    if (m.side && !found && !selected) continue; // a side shot's name waits for room
+    if (m.side && ((!found && !selected) || !m.style.label)) continue; // a side shot's name waits for room
     taken.push_back(best);
     QPainterPath halo;
     halo.addText(best.left(), best.bottom() - fm.descent(), p.font(), name);
@@ -298,7 +339,7 @@ void PlanView::paintEvent(QPaintEvent *) {
   } else {
     draw_grid(p);
     draw_vectors(p);
-    if (sights_) draw_sights(p);
+    if (sights_) draw_sights(p), draw_code_lines(p);
     if (ellipses_) draw_ellipses(p);
     draw_marks(p);
     draw_frame(p);

@@ -41,6 +41,7 @@ private:
   void draw_grid(QPainter &p) const;
   void draw_vectors(QPainter &p) const;
   void draw_sights(QPainter &p) const;
+  void draw_code_lines(QPainter &p) const;
   void draw_ellipses(QPainter &p) const;
   void draw_marks(QPainter &p) const;
   void draw_frame(QPainter &p) const;

@@ -6,6 +6,7 @@
 #include "publication/issue.h"
 #include "publication/level_data.h"
 #include "publication/level_report.h"
+#include "publication/provisional_issue.h"
 #include "publication/traverse_report.h"
 #include "render/render.h"
 #include <QCoreApplication>
@@ -231,6 +232,24 @@ QString Workspace::issue(const QString &folder) {
   }
 }
 
+QString Workspace::issue_provisional(const QString &folder, const std::string &traverse) {
+  if (!job_) return "no job is open";
+  try {
+    const IssuePackage p = prepare_provisional(*job_, traverse);
+    write_provisional(p, folder.toStdString(), render_html(p.sheet));
+    render_pdf(p.sheet, folder.toStdString() + "/provisional.pdf");
+    job_->add_issue_record(p.record);
+    Q_EMIT message(
+        QString("provisional coordinates of %1 marks written to %2").arg(p.record.data.at("marks").size()).arg(folder),
+        false);
+    Q_EMIT changed();
+    return {};
+  } catch (const std::exception &e) {
+    Q_EMIT message(text(e.what()), true);
+    return QString::fromUtf8(e.what());
+  }
+}
+
 const Occupation *Workspace::occupation(const std::string &id) const {
   if (job_)
     for (const Occupation &o : job_->snapshot()->occupations)
@@ -446,7 +465,9 @@ std::vector<PlanMark> Workspace::plan_marks() const {
   // Provisional marks stand over none that is known better.
   for (const auto &[name, m] : s.traverses->marks)
     if (!m.local && !marks.count(name))
-      marks[name] = {name, m.place.east, m.place.north, hold_of(name), {}, false, !m.station, true};
+      marks[name] = {name,    m.place.east, m.place.north, hold_of(name), {},
+                     false,   !m.station,   true,          m.code,        s.state.style_of(m.code),
+                     m.height};
   for (auto &[name, m] : marks) out.push_back(std::move(m));
   return out;
 }

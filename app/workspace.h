@@ -34,6 +34,9 @@ struct PlanMark {
   bool published = false;
   bool side = false;        ///< a side shot: shown small
   bool provisional = false; ///< of a traverse by itself: only its own plan shows it
+  std::string code{};
+  CodeStyle style{}; ///< of the code
+  std::optional<double> height{};
 };
 
 /// The job in the window: owns it on the interface's thread, runs long work on another, tells everybody what changed.
@@ -68,6 +71,8 @@ public:
   void stop();
   /// Issues into a folder; returns an empty string or what went wrong.
   QString issue(const QString &folder);
+  /// Provisional coordinates of one traverse; gives why not.
+  QString issue_provisional(const QString &folder, const std::string &traverse);
 
   /// Writes the GNSS evidence report (.html or .pdf); returns an empty string or what went wrong.
   QString report(const QString &file);

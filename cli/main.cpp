@@ -13,6 +13,7 @@
 #include "publication/issue.h"
 #include "publication/level_data.h"
 #include "publication/level_report.h"
+#include "publication/provisional_issue.h"
 #include "publication/traverse_report.h"
 #include "render/render.h"
 #include "sky/sky.h"
@@ -28,8 +29,8 @@ namespace {
 struct Arguments {
   std::string job, crs = "EPSG:25833", vertical, realisation, epoch, title = "untitled job";
   std::vector<std::string> files, words, marks;
-  std::string mark, item, because, list, folder, scenario, only, as, frame, coordinate_epoch, orbits, unit = "m",
-                                                                                                      frame_of_rows;
+  std::string mark, item, because, list, folder, scenario, only, as, frame, coordinate_epoch, orbits,
+      unit = "m", frame_of_rows, provisional;
   std::vector<double> xyz, grid, sd, velocity;
   std::optional<double> height, height_sd;
   std::vector<std::string> geodetic;
@@ -110,7 +111,7 @@ int cmd_set(const Arguments &a) {
     set_levels(job, a.words, a.because);
     return finish(job);
   }
-  if (kind == "setup" || kind == "pointing" || kind == "route") {
+  if (kind == "setup" || kind == "pointing" || kind == "route" || kind == "style") {
     set_traverses(job, a.words, a.because);
     return finish(job);
   }
@@ -292,13 +293,15 @@ int cmd_issue(const Arguments &a, int &argc, char **argv) {
   IssueOptions o;
   o.marks = a.marks;
   o.unit = a.unit == "ft" ? LengthUnit::foot : a.unit == "us-ft" ? LengthUnit::us_foot : LengthUnit::metre;
-  const IssuePackage p = prepare_issue(job, o);
-  write_issue(p, a.folder, render_html(p.sheet));
+  const bool provisional = !a.provisional.empty();
+  const IssuePackage p = provisional ? prepare_provisional(job, a.provisional, o.unit) : prepare_issue(job, o);
+  (provisional ? write_provisional : write_issue)(p, a.folder, render_html(p.sheet));
   qputenv("QT_QPA_PLATFORM", "offscreen");
   QGuiApplication app(argc, argv);
-  render_pdf(p.sheet, a.folder + "/control.pdf");
+  render_pdf(p.sheet, a.folder + (provisional ? "/provisional.pdf" : "/control.pdf"));
   job.add_issue_record(p.record);
-  print(fmt::format("issued {} marks, record {}\n", p.record.data.at("marks").size(), p.record.id));
+  print(fmt::format("{} {} marks, record {}\n", provisional ? "handed out provisionally" : "issued",
+                    p.record.data.at("marks").size(), p.record.id));
   return finish(job);
 }
 
@@ -403,6 +406,7 @@ int run(int argc, char **argv) {
   c = command("issue", "issue control into a folder", [&] { return cmd_issue(a, argc, argv); });
   c->add_option("FOLDER", a.folder, "made if missing")->required();
   c->add_option("--marks", a.marks, "only these, separated by commas")->delimiter(',');
+  c->add_option("--provisional", a.provisional, "provisional coordinates of this traverse instead, marked as such");
   c->add_option("--units", a.unit, "m, ft or us-ft")->check(CLI::IsMember({"m", "ft", "us-ft"}));
   c = command(
       "simulate", "make a field campaign from a scenario",

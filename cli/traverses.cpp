@@ -82,6 +82,33 @@ json line_value(const std::string &name, const std::string &text) {
                    name + "\"");
 }
 
+json style_value(const std::string &name, const std::string &text) {
+  if (name == "symbol") {
+    const auto &all = code_symbols();
+    if (std::find(all.begin(), all.end(), text) == all.end())
+      throw InputError("a symbol is one of " + fmt::format("{}", fmt::join(all, ", ")));
+    return {{name, text}};
+  }
+  if (name != "label" && name != "height" && name != "line")
+    throw InputError("a style has symbol, label, height and line, no \"" + name + "\"");
+  if (text != "yes" && text != "no") throw InputError(name + " is yes or no");
+  return {{name, text == "yes"}};
+}
+
+/// What the field computed for a traverse; null: it said nothing.
+ordered_json booked_row(const TraverseLine &l) {
+  if (!l.booked) return nullptr;
+  const FieldClosure &f = l.booked->booked;
+  return {{"angular_misclosure_s", finite(f.angle / rad_per_arcsec)},
+          {"de", finite(f.east)},
+          {"dn", finite(f.north)},
+          {"dh", finite(f.height)},
+          {"linear_misclosure_m", finite(f.length)},
+          {"same", l.booked->same},
+          {"explained", l.booked->explained},
+          {"line", f.line}};
+}
+
 } // namespace
 
 std::vector<std::string> field_items(const Job &job, const std::string &word) {
@@ -113,6 +140,8 @@ void set_traverses(Job &job, const std::vector<std::string> &words, const std::s
     const auto [name, text] = name_value(words[i]);
     if (words[0] == "setup")
       job.decide("set", setup_of(job, words[1]), setup_value(name, text), because);
+    else if (words[0] == "style")
+      job.decide("set", "style:" + words[1], style_value(name, text), because);
     else if (words[0] == "route")
       job.decide("set", "traverse:" + line_of(job, words[1]), line_value(name, text), because);
     else {
@@ -199,6 +228,7 @@ ordered_json traverse_rows(const Job &job) {
                    {"passes", l.closes()},
                    {"local", l.local_place || l.local_bearing},
                    {"balance", balance_name(l.balance)},
+                   {"field", booked_row(l)},
                    {"problem", l.problem}};
     j["marks"] = ordered_json::array();
     if (l.problem.empty()) {
@@ -214,6 +244,15 @@ ordered_json traverse_rows(const Job &job) {
                               {"adjusted_h", b.height ? ordered_json(*b.height) : ordered_json()}});
       }
     }
+    j["comparisons"] = ordered_json::array();
+    for (const TraverseComparison &x : l.comparisons)
+      j["comparisons"].push_back({{"mark", x.mark},
+                                  {"with", x.with},
+                                  {"de", finite(x.east)},
+                                  {"dn", finite(x.north)},
+                                  {"dh", finite(x.up)},
+                                  {"passes", x.passes}});
+    j["remarks"] = l.remarks;
     j["suspects"] = ordered_json::array();
     for (const TraverseSuspect &s : l.result.suspects)
       if (s.clears)

@@ -22,6 +22,7 @@ IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent
                                             {"95 % height mm", "Network accuracy, ellipsoidal", true, false, 94},
                                             {"Origin", "", false, false, 120}});
   records_ = new TableCard("Issue records", {{"Record", "", false, false, 150},
+                                             {"What", "", false, false, 90},
                                              {"Issued (UTC)", "", false, false, 160},
                                              {"Marks", "", true, false, 60},
                                              {"SHA-256", "", false, false, 150},
@@ -140,21 +141,27 @@ void IssueSheet::refresh() {
     for (const IssueRecord &r : w_.job().store().issue_records()) {
       QString today = "the network is not adjusted";
       bool same = true;
-      if (run) {
-        const auto differences = compare_with_record(r, *run);
+      if (run || is_provisional(r)) {
+        const auto differences =
+            is_provisional(r) ? compare_provisional(r, *w_.job().snapshot()->traverses) : compare_with_record(r, *run);
         same = differences.empty();
         today = same ? QString("the same")
                      : text(differences.front()) +
                            (differences.size() > 1 ? QString(" and %1 more").arg(differences.size() - 1) : QString());
       }
-      records.push_back({r.id,
-                         {{text(r.id), {}, {}, true},
-                          {text(r.time), {}, {}, false},
-                          {QString::number(r.data.at("marks").size()), {}, {}, false},
-                          {text(r.sha256.substr(0, 16)) + "…", {}, {}, false},
-                          Cell{today, {}, same ? QColor() : ink::attention, !same}},
-                         false,
-                         {}});
+      records.push_back(
+          {r.id,
+           {{text(r.id), {}, {}, true},
+            {is_provisional(r) ? "provisional, " + text(r.data.value("traverse", "")) : QString("control"),
+             {},
+             is_provisional(r) ? ink::attention : QColor(),
+             false},
+            {text(r.time), {}, {}, false},
+            {QString::number(r.data.at("marks").size()), {}, {}, false},
+            {text(r.sha256.substr(0, 16)) + "…", {}, {}, false},
+            Cell{today, {}, same ? QColor() : ink::attention, !same}},
+           false,
+           {}});
     }
   }
   verdict_->setHtml(html);

@@ -1,6 +1,7 @@
 #include "app/sections/traverse_sheet.h"
 #include "app/closure_plot.h"
 #include "app/plan_view.h"
+#include "app/pointing_strip.h"
 #include "app/recipe_view.h"
 #include "app/tab_button.h"
 #include "app/table.h"
@@ -22,20 +23,10 @@ TraverseSheet::TraverseSheet(Workspace &w, QWidget *parent) : Sheet(w, "Traverse
   add_part("Traverses", make_lines(), stack_);
   add_part("Set-ups", make_setups(), stack_);
   add_part("Known marks", make_checks(), stack_);
-  marks_ = new TableCard("Provisional marks", {{"Mark", "", false, false, 70},
-                                               {"East m", "", true},
-                                               {"North m", "", true},
-                                               {"Height m", "", true},
-                                               {"sd mm", "In plan, of this traverse by itself", true},
-                                               {"Moved mm", "By the balance", true},
-                                               {"Code"},
-                                               {"From"},
-                                               {"State"}});
-  add_part("Marks", marks_, stack_);
+  add_part("Marks", make_marks(), stack_);
   add_part("Files", make_files(), stack_);
   body()->addWidget(stack_, 1);
   set_action("Traverse report …", "Traverse report");
-  connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
   connect(&w_, &Workspace::selection_changed, this, [this] {
     const Selection &s = w_.selection();
@@ -143,12 +134,16 @@ QWidget *TraverseSheet::make_lines() {
     choose_setup(id);
     w_.select("station", id);
   });
+  hand_out_ = tab_button("Hand out …", "Hand out provisional coordinates",
+                         "Provisional coordinates of this traverse, marked as such: never over held marks");
+  connect(hand_out_, &QPushButton::clicked, this, [this] { issue_provisional(); });
   auto *bar = new QHBoxLayout;
   bar->setSpacing(4);
   bar->addWidget(new QLabel("onward"));
   bar->addWidget(onward_, 1);
   bar->addWidget(by_click_);
   bar->addWidget(leave_);
+  bar->addWidget(hand_out_);
   auto *left = new QVBoxLayout;
   left->setSpacing(6);
   left->addWidget(scroll, 1);
@@ -228,13 +223,11 @@ QWidget *TraverseSheet::make_setups() {
     choose_setup(id);
     w_.select("station", id);
   });
-  connect(pointings_, &TableCard::chosen, this, [this](const std::string &id) {
-    pointing_ = id;
-    const ReducedSetup *s = setup();
-    pointing_out_->setEnabled(true);
-    if (s)
-      for (const Pointing &p : s->setup.pointings)
-        if (p.id == id) pointing_out_->setText(p.used ? "Leave pointing out" : "Use pointing");
+  strip_ = new PointingStrip;
+  connect(pointings_, &TableCard::chosen, this, [this](const std::string &id) { choose_pointing(id); });
+  connect(strip_, &PointingStrip::chosen, this, [this](const std::string &id) {
+    pointings_->select(id);
+    choose_pointing(id);
   });
   connect(setup_out_, &QPushButton::clicked, this, [this] {
     if (const ReducedSetup *s = setup())
@@ -252,7 +245,16 @@ QWidget *TraverseSheet::make_setups() {
   targets_->hide_filter();
   lower->addWidget(setups_, 5);
   lower->addWidget(targets_, 3);
-  lower->addWidget(pointings_, 5);
+  auto *scroll = new QScrollArea;
+  scroll->setWidget(strip_);
+  scroll->setWidgetResizable(true);
+  scroll->setFrameShape(QFrame::NoFrame);
+  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  auto *beside = new QHBoxLayout;
+  beside->setSpacing(10);
+  beside->addWidget(pointings_, 6);
+  beside->addWidget(scroll, 4);
+  lower->addLayout(beside, 5);
   lower->addLayout(bar);
   auto *all = new QHBoxLayout(page);
   all->setContentsMargins(0, 0, 0, 0);
@@ -270,7 +272,9 @@ QWidget *TraverseSheet::make_checks() {
                                                 {"limit", "", true},
                                                 {"up mm", "", true},
                                                 {"limit", "", true}});
-  comparisons_ = new TableCard("Traverse against vectors", {{"Mark", "", false, false, 60},
+  comparisons_ =
+      new TableCard("Traverse against vectors and levels", {{"Mark", "", false, false, 60},
+                                                            {"With"},
                                                             {"Traverse"},
                                                             {"Verdict"},
                                                             {"ΔE mm", "Traverse less vectors", true},
@@ -308,6 +312,69 @@ QWidget *TraverseSheet::make_checks() {
   all->addLayout(left, 3);
   all->addWidget(closures_, 2);
   return page;
+}
+
+QWidget *TraverseSheet::make_marks() {
+  marks_ =
+      new TableCard("Provisional marks", {{"Mark", "", false, false, 60},
+                                          {"East m", "", true},
+                                          {"North m", "", true},
+                                          {"Height m", "", true},
+                                          {"sd mm", "In plan, of this traverse by itself", true},
+                                          {"Moved mm", "By the balance", true},
+                                          {"Code"},
+                                          {"How"},
+                                          {"Seen", "Set-ups that place it", true},
+                                          {"apart mm", "How far the places that they give lie apart", true},
+                                          {"field mm", "The field's own coordinates less ours: east, north, up", true},
+                                          {"From"}});
+  styles_ =
+      new TableCard("Code styles", {{"Code", "", false, false, 60},
+                                    {"Points", "", true},
+                                    {"Symbol", "dot, circle, square, triangle, cross, diamond or none", false, true},
+                                    {"Label", "yes or no", false, true},
+                                    {"Height", "yes or no: the height beside the label", false, true},
+                                    {"Line", "yes or no: joined in the order of the field", false, true}});
+  styles_->hide_filter();
+  styles_->model()->edit = [this](const std::string &id, int c, const QString &v) { return edit_style(id, c, v); };
+  connect(styles_->model(), &TableModel::refused, this, [this](const QString &why) { say(why, true); });
+  codes_plan_ = new PlanView(w_, false);
+  codes_plan_->setObjectName("codes plan");
+  codes_plan_->show_sights(true);
+  connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
+  auto *lower = new QHBoxLayout;
+  lower->setSpacing(10);
+  lower->addWidget(codes_plan_, 5);
+  lower->addWidget(styles_, 4);
+  auto *page = new QWidget;
+  auto *all = new QVBoxLayout(page);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->setSpacing(8);
+  all->addWidget(marks_, 5);
+  all->addLayout(lower, 4);
+  return page;
+}
+
+QString TraverseSheet::edit_style(const std::string &code, int column, const QString &value) {
+  const std::string typed = ampletie::lower(std::string(trimmed(value.toStdString())));
+  const char *names[] = {"", "", "symbol", "label", "height", "line"};
+  if (column == 2) {
+    const auto &all = code_symbols();
+    if (std::find(all.begin(), all.end(), typed) == all.end())
+      return "a symbol is dot, circle, square, triangle, cross, diamond or none";
+    return w_.decide("set", "style:" + code, {{"symbol", typed}}, "style chosen in the sheet");
+  }
+  if (typed != "yes" && typed != "no") return "yes or no";
+  return w_.decide("set", "style:" + code, {{names[column], typed == "yes"}}, "style chosen in the sheet");
+}
+
+void TraverseSheet::issue_provisional() {
+  const TraverseLine *l = line();
+  if (!l) return;
+  const QString folder = QFileDialog::getExistingDirectory(this, "Folder for the provisional coordinates");
+  if (folder.isEmpty()) return;
+  const QString why = w_.issue_provisional(folder, l->id);
+  say(why.isEmpty() ? "provisional coordinates written to " + folder : why, !why.isEmpty());
 }
 
 QWidget *TraverseSheet::make_files() {
@@ -350,6 +417,15 @@ const TraverseLine *TraverseSheet::line() const {
 }
 const ReducedSetup *TraverseSheet::setup() const {
   return w_.has_job() ? w_.job().snapshot()->traverses->field.find(setup_) : nullptr;
+}
+
+void TraverseSheet::choose_pointing(const std::string &id) {
+  pointing_ = id;
+  strip_->select(id);
+  pointing_out_->setEnabled(true);
+  if (const ReducedSetup *s = setup())
+    for (const Pointing &p : s->setup.pointings)
+      if (p.id == id) pointing_out_->setText(p.used ? "Leave pointing out" : "Use pointing");
 }
 
 void TraverseSheet::toggle_use() {

@@ -11,6 +11,7 @@ namespace ampletie::app {
 
 class ClosurePlot;
 class PlanView;
+class PointingStrip;
 class RecipeView;
 class TableCard;
 class TraverseLegs;
@@ -29,7 +30,11 @@ private:
   QWidget *make_lines();
   QWidget *make_setups();
   QWidget *make_checks();
+  QWidget *make_marks();
   QWidget *make_files();
+  QString edit_style(const std::string &code, int column, const QString &value);
+  void issue_provisional();
+  void choose_pointing(const std::string &id);
   const TraverseLine *line() const;
   const ReducedSetup *setup() const;
   void choose_line(const std::string &id);
@@ -42,16 +47,17 @@ private:
   void refresh_line();
   void refresh_setup();
   void refresh_checks();
-  TableCard *lines_, *balances_, *setups_, *targets_, *pointings_, *checks_, *marks_, *comparisons_, *files_;
+  TableCard *lines_, *balances_, *setups_, *targets_, *pointings_, *checks_, *marks_, *comparisons_, *files_, *styles_;
   TraverseLegs *legs_;
-  PlanView *plan_;
+  PlanView *plan_, *codes_plan_;
+  PointingStrip *strip_;
   ClosurePlot *closures_;
   RecipeView *view_;
   QStackedWidget *stack_;
   QLabel *words_, *setup_words_, *failing_;
   QComboBox *balance_, *angles_, *heights_, *onward_;
   QDoubleSpinBox *limit_;
-  QPushButton *leave_, *setup_out_, *pointing_out_, *by_click_;
+  QPushButton *leave_, *setup_out_, *pointing_out_, *by_click_, *hand_out_;
   std::string line_, setup_, pointing_;
   bool filling_ = false;
 };

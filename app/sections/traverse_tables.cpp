@@ -2,6 +2,7 @@
 #include "app/closure_plot.h"
 #include "app/numbers.h"
 #include "app/plan_view.h"
+#include "app/pointing_strip.h"
 #include "app/recipe_view.h"
 #include "app/sections/traverse_sheet.h"
 #include "app/table.h"
@@ -31,7 +32,8 @@ Cell against(double value, double limit, double unit, int digits) {
 } // namespace
 
 void TraverseSheet::refresh() {
-  std::vector<Row> lines, setups, marks, files, comparisons;
+  std::vector<Row> lines, setups, marks, files, comparisons, styles;
+  std::map<std::string, int> codes; // with their points
   std::vector<PlottedClosure> plotted;
   if (w_.has_job()) {
     const TraverseReport &r = *w_.job().snapshot()->traverses;
@@ -79,8 +81,9 @@ void TraverseSheet::refresh() {
         plotted.push_back(
             {l.id, text(l.name), c.east, c.north, c.has_height ? c.height : 0, l.linear_limit, l.closes(), true});
       for (const TraverseComparison &x : l.comparisons)
-        comparisons.push_back({l.id + "|" + x.mark,
+        comparisons.push_back({l.id + "|" + x.with + x.mark,
                                {{text(x.mark), {}, {}, true},
+                                {text(x.with), {}, {}, false},
                                 {text(l.name), {}, {}, false},
                                 {x.passes ? "■ agrees" : "✕ differs", {}, x.passes ? QColor() : ink::failed, !x.passes},
                                 {fixed(1000 * x.east, 1), x.east, {}, false},
@@ -149,20 +152,45 @@ void TraverseSheet::refresh() {
                         {m.sd > 0 ? fixed(1000 * m.sd, 1) : QString("–"), m.sd, {}, false},
                         {m.moved > 0 ? fixed(1000 * m.moved, 1) : QString("–"), m.moved, {}, false},
                         {text(m.code), {}, {}, false},
+                        {m.local              ? "! " + text(m.how) + ", local"
+                         : !m.warning.empty() ? "! " + text(m.how) + ": " + text(m.warning)
+                                              : text(m.how),
+                         {},
+                         m.local || !m.warning.empty() ? ink::attention : QColor(),
+                         m.local},
+                        {QString::number(m.sights), m.sights, {}, false},
+                        m.apart > 0 ? against(m.apart, m.apart_limit, 1e-3, 1) : Cell{"–", -1, {}, false},
+                        {m.field ? fixed(1000 * m.field->x(), 0) + ", " + fixed(1000 * m.field->y(), 0) + ", " +
+                                       fixed(1000 * m.field->z(), 0)
+                                 : QString("–"),
+                         m.field ? m.field->head<2>().norm() : -1,
+                         {},
+                         false},
                         {m.station && l ? text(l->name)
-                         : s            ? "seen from " + text(s->setup.mark)
+                         : s            ? text(s->setup.mark)
                                         : QString(),
                          {},
                          {},
-                         false},
-                        {m.local     ? "! local"
-                         : m.station ? "provisional"
-                                     : "side shot",
-                         {},
-                         m.local ? ink::attention : QColor(),
-                         m.local}},
+                         false}},
                        false,
-                       {}});
+                       m.apart > m.apart_limit ? ink::warm : QColor()});
+      if (!m.code.empty()) ++codes[m.code];
+    }
+    for (const auto &[code, style] : w_.job().state().styles) codes.try_emplace(code, 0);
+    for (const auto &[code, points] : codes) {
+      const CodeStyle style = w_.job().state().style_of(code);
+      const bool own = w_.job().state().styles.count(code) > 0;
+      const QColor said = own ? ink::accepted : QColor();
+      const auto yes = [&](bool v) { return Cell{v ? "yes" : "no", v, said, own}; };
+      styles.push_back({code,
+                        {{text(code), {}, {}, true},
+                         {QString::number(points), points, {}, false},
+                         {text(style.symbol), {}, said, own},
+                         yes(style.label),
+                         yes(style.height),
+                         yes(style.line)},
+                        false,
+                        {}});
     }
     for (const auto &s : r.field.sources)
       files.push_back({s.head.source_id,
@@ -195,6 +223,7 @@ void TraverseSheet::refresh() {
   setups_->select(setup_);
   marks_->set_rows(std::move(marks));
   files_->set_rows(std::move(files));
+  styles_->set_rows(std::move(styles));
   comparisons_->set_rows(std::move(comparisons));
   closures_->set(std::move(plotted));
   refresh_line();
@@ -243,6 +272,17 @@ void TraverseSheet::refresh_line() {
     if (const auto &warning = l->balanced().warning; !warning.empty())
       words +=
           (words.isEmpty() ? "" : "<br/>") + QString("<span style='color:#B87311'>! %1</span>").arg(escaped(warning));
+    if (l->booked) {
+      const FieldClosure &f = l->booked->booked;
+      QStringList said;
+      if (std::isfinite(f.angle)) said << seconds(f.angle) + "″";
+      if (std::isfinite(f.east)) said << QString("ΔE %1, ΔN %2").arg(signed_mm(f.east, 1), signed_mm(f.north, 1));
+      if (!std::isfinite(f.east) && std::isfinite(f.length)) said << QString("length %1").arg(signed_mm(f.length, 1));
+      if (std::isfinite(f.height)) said << QString("ΔH %1").arg(signed_mm(f.height, 1));
+      words += (words.isEmpty() ? "" : "<br/>") + QString("<span style='color:%1'>the field computed %2: %3</span>")
+                                                      .arg((l->booked->found ? ink::text : ink::attention).name(),
+                                                           said.join(", "), escaped(l->booked->explained));
+    }
     for (const auto &x : l->remarks) words += "<br/><span style='color:#6F7B83'>" + escaped(x) + "</span>";
     words += QString("<br/><span style='color:#6F7B83'>limits: %1</span>").arg(escaped(l->limit_name));
   } else if (l)
@@ -251,6 +291,7 @@ void TraverseSheet::refresh_line() {
   balances_->set_rows(std::move(rows));
   filling_ = true;
   leave_->setEnabled(l);
+  hand_out_->setEnabled(l && l->problem.empty() && !l->local_place && !l->local_bearing);
   leave_->setText(l && !l->used ? "Use traverse" : "Leave traverse out");
   for (QComboBox *c : {balance_, angles_, heights_}) c->setEnabled(l);
   if (l) {
@@ -322,9 +363,24 @@ void TraverseSheet::refresh_setup() {
            {{text(p.target) + (p.target != p.booked ? " (" + text(p.booked) + ")" : QString()), {}, {}, true},
             {QString::number(p.set), p.set, {}, false},
             {QString::number(p.face), p.face, {}, false},
-            {std::isfinite(p.circle) ? text(format_dms(degrees(p.circle), 1)) : QString("–"), p.circle, {}, false},
-            {std::isfinite(p.zenith) ? text(format_dms(degrees(p.zenith), 1)) : QString("–"), p.zenith, {}, false},
-            {fixed(p.slope, 4), p.slope, {}, false},
+            {std::isfinite(p.circle)    ? text(format_dms(degrees(p.circle), 1))
+             : std::isfinite(p.azimuth) ? text(format_dms(degrees(p.azimuth), 1)) + " N"
+                                        : QString("–"),
+             std::isfinite(p.circle) ? p.circle : p.azimuth,
+             {},
+             false},
+            {std::isfinite(p.zenith) ? text(format_dms(degrees(p.zenith), 1))
+             : std::isfinite(p.rise) ? fixed(p.rise, 4) + " m"
+                                     : QString("–"),
+             p.zenith,
+             {},
+             false},
+            {std::isfinite(p.slope)        ? fixed(p.slope, 4)
+             : std::isfinite(p.horizontal) ? fixed(p.horizontal, 4) + " h"
+                                           : QString("–"),
+             std::isfinite(p.slope) ? p.slope : p.horizontal,
+             {},
+             false},
             {fixed(p.target_height, 3), p.target_height, {}, false},
             {p.used && std::isfinite(off) ? seconds(off) : QString("–"), off, {}, false},
             {QString::number(p.line), static_cast<int>(p.line), {}, false},
@@ -343,6 +399,12 @@ void TraverseSheet::refresh_setup() {
     for (const auto &x : s->reduced.troubles) words += "<br/><span style='color:#B87311'>! " + escaped(x) + "</span>";
   }
   setup_words_->setText("<span style='font-size:8.5pt'>" + words + "</span>");
+  std::shared_ptr<const ReducedSetup> shown;
+  if (w_.has_job())
+    for (const auto &x : w_.job().snapshot()->traverses->field.setups)
+      if (x->setup.id == setup_) shown = x;
+  strip_->set(shown);
+  strip_->select(pointing_);
   targets_->set_rows(std::move(targets));
   pointings_->set_rows(std::move(pointings));
   setup_out_->setEnabled(s);

@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "formats/landxml_survey.h"
 #include "formats/recipe_reading.h"
+#include "job/record_compare.h"
 #include "job/traverse_causes.h"
 #include "traverse/field_book.h"
 #include <cstdlib>
@@ -200,7 +201,8 @@ void Job::refold() {
       loops_ = {}; // a datum that cannot be used is a doubt of its own
     }
   }
-  const auto records = store_.issue_records();
+  auto records = store_.issue_records();
+  std::erase_if(records, is_provisional);
   doubts_ = find_doubts(*snapshot_, vectors_, loops_, network_ && !network_stale() ? network_.get() : nullptr,
                         records.empty() ? nullptr : &records.back());
 }

@@ -1,4 +1,5 @@
 #include "job/record_compare.h"
+#include <cmath>
 #include <fmt/format.h>
 
 namespace ampletie {
@@ -18,6 +19,26 @@ std::vector<std::string> compare_with_record(const IssueRecord &r, const Network
     else if ((p->second.ecef.xyz - then).cwiseAbs().maxCoeff() > 1e-4)
       out.push_back(fmt::format("{} has moved by {:.1f} mm since it was issued", name,
                                 (p->second.ecef.xyz - then).norm() * 1000));
+  }
+  return out;
+}
+
+std::vector<std::string> compare_provisional(const IssueRecord &r, const TraverseReport &now) {
+  std::vector<std::string> out;
+  for (const auto &m : r.data.at("marks")) {
+    const std::string name = m.at("name");
+    const auto p = now.marks.find(name);
+    if (p == now.marks.end()) {
+      out.push_back(name + " is no longer provisional");
+      continue;
+    }
+    const double d = std::hypot(p->second.place.east - m.at("east_m").get<double>(),
+                                p->second.place.north - m.at("north_m").get<double>());
+    const double up = p->second.height && !m.at("height_m").is_null()
+                          ? std::abs(*p->second.height - m.at("height_m").get<double>())
+                          : 0;
+    if (std::max(d, up) > 1e-4)
+      out.push_back(fmt::format("{} has moved by {:.1f} mm since it was handed out", name, 1000 * std::hypot(d, up)));
   }
   return out;
 }

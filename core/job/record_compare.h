@@ -7,4 +7,8 @@ namespace ampletie {
 /// same. One sentence per mark.
 std::vector<std::string> compare_with_record(const IssueRecord &r, const NetworkRun &now);
 
+/// The same of provisional coordinates against what their traverse gives now.
+std::vector<std::string> compare_provisional(const IssueRecord &r, const TraverseReport &now);
+inline bool is_provisional(const IssueRecord &r) { return r.data.value("kind", "") == "provisional"; }
+
 } // namespace ampletie

@@ -41,7 +41,17 @@ public:
       : state_(state), known_(known), datum_(datum), weather_(weather(r)) {
     for (const auto &s : r.field.setups)
       if (s->used && about.count(s->setup.id)) field_.setups.push_back(s);
-    before_ = badness(traverse_tests(job_traverses(field_, state_, known_, datum_), weather_), failing_);
+    const TraverseReport now = job_traverses(field_, state_, known_, datum_);
+    before_ = badness(traverse_tests(now, weather_), failing_);
+    marks_ = now.marks;
+  }
+  /// What a changed set-up does to the provisional marks: the largest shift, m.
+  double effect_of(const StationSetup &changed) const {
+    JobSetups field = field_;
+    for (auto &s : field.setups)
+      if (s->setup.id == changed.id)
+        s = std::make_shared<ReducedSetup>(reduce_setup(changed, s->booked_air, s->standard, state_.settings.traverse));
+    return shift(job_traverses(field, state_, known_, datum_));
   }
   bool fails() const { return !failing_.empty(); }
   std::optional<TraverseCause> run(const Hypothesis &h) const {
@@ -75,10 +85,22 @@ public:
     if (c.cleared.empty() || new_failure || before_ - after < 0.5) return std::nullopt;
     c.sentence = h.sentence, c.decisions = h.decisions, c.verb = h.verb;
     c.gain = before_ - after + h.prior;
+    c.effect = shift(report);
     return c;
   }
 
 private:
+  double shift(const TraverseReport &then) const {
+    double out = 0;
+    for (const auto &[name, a] : marks_) {
+      const auto b = then.marks.find(name);
+      if (b == then.marks.end() || a.local != b->second.local) continue;
+      out = std::max(out, distance(a.place, b->second.place));
+      if (a.height && b->second.height) out = std::max(out, std::abs(*a.height - *b->second.height));
+    }
+    return out;
+  }
+  std::map<std::string, ProvisionalMark> marks_; ///< as they are now
   JobSetups field_;
   const JobState &state_;
   const KnownPlaces &known_;
@@ -281,8 +303,8 @@ std::vector<Hypothesis> hypotheses(const TraverseReport &r, const std::set<std::
 }
 
 /// A pointing whose absence brings a spread within its limit.
-void explain_spreads(const TraverseReport &r, const JobState &state, const std::vector<TraverseTest> &tests,
-                     std::vector<TraverseCause> &out) {
+void explain_spreads(const TraverseReport &r, const JobState &state, const KnownPlaces &known, const JobDatum *datum,
+                     const std::vector<TraverseTest> &tests, std::vector<TraverseCause> &out) {
   for (const TraverseTest &t : tests) {
     if (t.passes() || t.kind != Kind::spread) continue;
     const ReducedSetup *s = r.field.find(t.item);
@@ -310,7 +332,15 @@ void explain_spreads(const TraverseReport &r, const JobState &state, const std::
       c.gain = 1 + std::log10(t.ratio());
       best = c;
     }
-    if (best && !best->cleared.empty()) out.push_back(*best);
+    if (!best || best->cleared.empty()) continue;
+    std::set<std::string> about{t.item};
+    if (const TraverseLine *l = r.line_of(t.item)) about.insert(l->setups.begin(), l->setups.end());
+    StationSetup changed = s->setup;
+    for (Pointing &p : changed.pointings)
+      if (p.id == best->decisions.front().first) p.used = false;
+    best->effect = Trial(r, state, known, datum, about).effect_of(changed);
+    if (best->effect < 1e-5) best->effect = t.effect;
+    out.push_back(*best);
   }
 }
 
@@ -320,15 +350,17 @@ std::vector<TraverseCause> explain_traverses(const TraverseReport &r, const JobS
                                              const JobDatum *datum) {
   std::vector<TraverseCause> out;
   const auto &tests = r.tests;
-  explain_spreads(r, state, tests, out);
+  explain_spreads(r, state, known, datum, tests, out);
   for (const auto &about : clusters(r, tests)) {
     const Trial trial(r, state, known, datum, about);
     if (!trial.fails()) continue;
     for (const Hypothesis &h : hypotheses(r, about, tests))
       if (auto c = trial.run(h)) {
-        for (const TraverseTest &t : tests)
-          if (std::find(c->cleared.begin(), c->cleared.end(), t.id) != c->cleared.end())
-            c->effect = std::max(c->effect, t.effect);
+        // Where no mark moves, what fails says how much it is.
+        if (c->effect < 1e-5)
+          for (const TraverseTest &t : tests)
+            if (std::find(c->cleared.begin(), c->cleared.end(), t.id) != c->cleared.end())
+              c->effect = std::max(c->effect, t.effect);
         out.push_back(std::move(*c));
       }
   }

@@ -83,9 +83,12 @@ std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r) {
   }
   // Tests that one cause clears stand together under the largest of them.
   std::map<std::string, std::vector<std::string>> causes;
+  std::map<std::string, double> effects; // of what would put it right
   for (const TraverseCause &c : r.causes)
-    for (const auto &id : c.cleared)
+    for (const auto &id : c.cleared) {
       if (auto &list = causes[id]; list.size() < 3) list.push_back(c.sentence);
+      effects.emplace(id, c.effect);
+    }
   for (const TraverseTest &t : r.tests) {
     if (t.passes()) continue;
     // What was left out is judged when it is taken up.
@@ -94,7 +97,16 @@ std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r) {
       return !s || !r.in_network(*s);
     });
     if (out_of_use) continue;
-    TraverseDoubt d{kind_name(t.kind), t.about, t.item, sentence(t), t.value, t.limit, t.effect, t.unit, causes[t.id]};
+    const auto effect = effects.find(t.id);
+    TraverseDoubt d{kind_name(t.kind),
+                    t.about,
+                    t.item,
+                    sentence(t),
+                    t.value,
+                    t.limit,
+                    effect == effects.end() ? t.effect : effect->second,
+                    t.unit,
+                    causes[t.id]};
     out.push_back(std::move(d));
   }
   for (const TraverseLine &l : r.lines) {

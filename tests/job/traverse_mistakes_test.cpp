@@ -43,6 +43,91 @@ TEST_CASE("a clean traverse closes, and nothing is suspected") {
   CHECK(height < 1.6);
 }
 
+namespace {
+
+/// Decides what a cause would put right, as the doubt offers it.
+void decide(FieldWork &f, const TraverseCause &c, std::vector<Decision> &log) {
+  for (const auto &[target, value] : c.decisions) {
+    Decision d;
+    d.seq = static_cast<long>(log.size()) + 1;
+    d.verb = c.verb, d.target = target, d.value = value;
+    log.push_back(d);
+  }
+  const JobState said = fold(log);
+  f.state.setups = said.setups, f.state.pointings = said.pointings, f.state.left_out = said.left_out;
+}
+/// Largest shift of a provisional mark between two reports, m.
+double shift(const TraverseReport &a, const TraverseReport &b) {
+  double out = 0;
+  for (const auto &[name, m] : a.marks)
+    if (const auto n = b.marks.find(name); n != b.marks.end()) {
+      out = std::max(out, distance(m.place, n->second.place));
+      if (m.height && n->second.height) out = std::max(out, std::abs(*m.height - *n->second.height));
+    }
+  return out;
+}
+
+} // namespace
+
+TEST_CASE("two mistakes at once are found one after the other, and their effects are what comes") {
+  const int count = std::getenv("AMPLETIE_LONG") ? 200 : 16;
+  int both = 0, one_first = 0, effects = 0, right = 0;
+  for (int k = 0; k < count; ++k) {
+    FieldWork f(40000 + static_cast<std::uint64_t>(k));
+    // Two kinds that do not hide in one another: at different set-ups.
+    const auto kinds = std::size(field_mistakes);
+    const std::size_t a = f.index(kinds), b = (a + 1 + f.index(kinds - 1)) % kinds;
+    f.mistake(field_mistakes[a]);
+    const auto first = f.expected;
+    const auto marks = [](const std::vector<std::string> &all) {
+      return all.front().substr(all.front().find(" at ") + 1);
+    };
+    for (int tries = 0; tries < 20; ++tries) { // undone where it fell on the same set-up
+      FieldWork g = f;
+      g.mistake(field_mistakes[b]);
+      if (marks(g.expected).substr(0, 5) == marks(first).substr(0, 5)) {
+        f.random.discard(1);
+        continue;
+      }
+      f = std::move(g);
+      break;
+    }
+    const auto second = f.expected;
+    if (second == first) continue;
+    const auto is = [](const std::vector<std::string> &expected, const TraverseCause &c) {
+      return std::any_of(expected.begin(), expected.end(), [&](const auto &e) { return c.sentence.rfind(e, 0) == 0; });
+    };
+    std::vector<Decision> log;
+    bool found_first = false, found_second = false;
+    TraverseReport r = f.report();
+    for (int round = 0; round < 2 && !r.causes.empty(); ++round) {
+      const TraverseCause c = r.causes.front();
+      const bool hit = is(first, c) || is(second, c);
+      if (round == 0) one_first += hit;
+      found_first = found_first || is(first, c), found_second = found_second || is(second, c);
+      decide(f, c, log);
+      TraverseReport after = f.report();
+      if (hit && c.verb == "set") {
+        const double came = shift(r, after);
+        ++effects, right += std::abs(came - c.effect) <= 0.2 * came + 2e-4;
+      }
+      r = std::move(after);
+    }
+    both += found_first && found_second;
+    if (!(found_first && found_second) && std::getenv("AMPLETIE_TALK"))
+      WARN("seed " << k << ": expected " << first.front() << " and " << second.front() << ", left "
+                   << (r.causes.empty() ? std::string("nothing") : r.causes[0].sentence));
+  }
+  INFO(one_first << " with one of both first, " << both << " with both after one decision, of " << count
+                 << "; effects right " << right << " of " << effects);
+  if (std::getenv("AMPLETIE_LONG"))
+    WARN(one_first << " with one of both first, " << both << " with both after one decision, of " << count
+                   << "; effects right " << right << " of " << effects);
+  CHECK(one_first >= 0.9 * count);
+  CHECK(both >= 0.8 * count);
+  CHECK(right >= 0.95 * effects);
+}
+
 TEST_CASE("the mistake that was made is named, most often first") {
   const int each = std::getenv("AMPLETIE_LONG") ? 60 : 8;
   int first = 0, third = 0, all = 0;

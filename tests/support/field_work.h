@@ -69,6 +69,15 @@ struct FieldWork {
                  "known");
     }
   }
+  /// The true physical height of a mark by the geoid's grid.
+  double physical(const std::string &mark) const { return *describe(mark).height; }
+  FullPosition describe(const std::string &mark) const {
+    for (const auto &m : scenario.marks)
+      if (m.name == mark)
+        return datum.describe(
+            {to_cartesian({radians(m.lat), radians(m.lon), m.h}), datum.frame(), datum.epoch()});
+    throw std::runtime_error("no mark " + mark);
+  }
   double pick(double low, double high) { return std::uniform_real_distribution<double>(low, high)(random); }
   std::size_t index(std::size_t n) { return static_cast<std::size_t>(random() % n); }
 
@@ -114,7 +123,7 @@ struct FieldWork {
     }
   }
 
-  TraverseReport report() {
+  TraverseReport report(const LevelHeights &levels = {}) {
     const std::string text = station::simulate(scenario).files.front().text;
     FieldBook book = read_field_book(shipped_pointing_recipes()[0], text, "book");
     JobSetups field;
@@ -125,7 +134,7 @@ struct FieldWork {
       field.setups.push_back(std::make_shared<ReducedSetup>(
           reduce_setup(decided_setup(s, state), s.air, state.settings.traverse.standard, state.settings.traverse)));
     }
-    TraverseReport r = job_traverses(std::move(field), state, known, &datum);
+    TraverseReport r = job_traverses(std::move(field), state, known, &datum, nullptr, levels);
     r.tests = traverse_tests(r, weather(r));
     r.causes = explain_traverses(r, state, known, &datum);
     return r;

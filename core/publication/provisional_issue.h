@@ -1,0 +1,15 @@
+#pragma once
+#include "publication/issue.h"
+
+namespace ampletie {
+
+/// Provisional coordinates of one traverse, balanced as chosen, ready to be handed out: record, sheet and lists, all of
+/// them marked as provisional. Marks that are held or known otherwise are named as what the traverse hangs on and are
+/// not issued. Throws `InputError` when there is no such traverse, it cannot be computed or is local, or nothing is
+/// left to issue.
+IssuePackage prepare_provisional(const Job &job, const std::string &traverse, LengthUnit unit = LengthUnit::metre);
+
+/// Writes provisional.csv, provisional.html and record.json into a folder (made if missing).
+void write_provisional(const IssuePackage &p, const std::string &folder, const std::string &html);
+
+} // namespace ampletie
