@@ -1,4 +1,5 @@
 #include "app/doubts_drawer.h"
+#include "app/numbers.h"
 #include "app/theme.h"
 #include <QPushButton>
 #include <QVBoxLayout>
@@ -47,7 +48,7 @@ void DoubtsDrawer::refresh() {
       const bool is_open = d.state == Doubt::State::open;
       if (is_open && open == 0)
         largest = text(d.about) + ": " + text(d.sentence) +
-                  (d.effect_m ? QString(" (up to %1 mm)").arg(std::lround(*d.effect_m * 1000)) : QString());
+                  (d.effect_m ? " (up to " + size_of(*d.effect_m) + ")" : QString());
       (is_open ? open : accepted) += 1;
       Row r;
       r.id = d.id;

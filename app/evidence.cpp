@@ -1,6 +1,7 @@
 #include "app/evidence.h"
 #include "adjustment/statistics.h"
 #include "app/evidence_html.h"
+#include "app/numbers.h"
 #include "base/angle.h"
 #include "base/text.h"
 #include "formats/recognise.h"
@@ -316,7 +317,7 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
     html += "<p>" + escaped(d.sentence) + ".</p><table cellspacing='0'>";
     if (d.value)
       html += row("found", number(*d.value, 2) + " " + text(d.unit), d.limit ? "limit " + number(*d.limit, 2) : "");
-    if (d.effect_m) html += row("effect on coordinates", "up to " + number(*d.effect_m * 1000, 0) + " mm");
+    if (d.effect_m) html += row("effect on coordinates", "up to " + size_of(*d.effect_m));
     html += "</table>";
     if (!d.causes.empty()) html += part("Likely causes");
     for (const auto &c : d.causes) html += "<p style='margin:2px 0'>› " + escaped(c) + "</p>";

@@ -72,8 +72,8 @@ QWidget *TraverseSheet::make_lines() {
   words_ = new QLabel;
   words_->setWordWrap(true);
   words_->setAccessibleName("About the traverse");
-  leave_ = tab_button("Leave traverse out", "Leave the traverse out", "Shown, but its set-ups stay out of the network");
-  by_click_ = tab_button("Onward on the plan", "Choose the onward sight on the plan",
+  leave_ = tab_button("Leave out", "Leave the traverse out", "Shown, but its set-ups stay out of the network");
+  by_click_ = tab_button("On the plan", "Choose the onward sight on the plan",
                          "Click a mark on the plan: the chosen set-up goes on to it");
   by_click_->setCheckable(true);
   onward_ = new QComboBox;
@@ -252,8 +252,9 @@ QWidget *TraverseSheet::make_setups() {
   scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   auto *beside = new QHBoxLayout;
   beside->setSpacing(10);
-  beside->addWidget(pointings_, 6);
-  beside->addWidget(scroll, 4);
+  pointings_->hide_filter();
+  beside->addWidget(pointings_, 13);
+  beside->addWidget(scroll, 6);
   lower->addLayout(beside, 5);
   lower->addLayout(bar);
   auto *all = new QHBoxLayout(page);

@@ -221,6 +221,14 @@ void TraverseSheet::refresh() {
   lines_->select(line_);
   setups_->set_rows(std::move(setups));
   setups_->select(setup_);
+  // The plan of the codes shows where the codes are.
+  std::set<std::string> coded, all;
+  if (w_.has_job())
+    for (const auto &[name, m] : w_.job().snapshot()->traverses->marks) {
+      all.insert(name);
+      if (!m.code.empty()) coded.insert(name);
+    }
+  codes_plan_->fit_to(coded.size() > 1 ? coded : all);
   marks_->set_rows(std::move(marks));
   files_->set_rows(std::move(files));
   styles_->set_rows(std::move(styles));
@@ -292,7 +300,7 @@ void TraverseSheet::refresh_line() {
   filling_ = true;
   leave_->setEnabled(l);
   hand_out_->setEnabled(l && l->problem.empty() && !l->local_place && !l->local_bearing);
-  leave_->setText(l && !l->used ? "Use traverse" : "Leave traverse out");
+  leave_->setText(l && !l->used ? "Use" : "Leave out");
   for (QComboBox *c : {balance_, angles_, heights_}) c->setEnabled(l);
   if (l) {
     balance_->setCurrentText(text(balance_name(l->balance)));

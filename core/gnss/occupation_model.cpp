@@ -4,6 +4,7 @@
 #include "formats/rinex_observation.h"
 #include "geodesy/tide.h"
 #include "gnss/antenna_model.h"
+#include "gnss/orbit_check.h"
 #include "gnss/slips.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
@@ -90,6 +91,7 @@ public:
         for (auto &[sat, t] : tracks_) t.pending = 0xFF;
       epoch(e);
     }
+    drop_bad_orbits();
     if (without_antenna_.empty()) return;
     std::string list;
     for (const auto &sat : without_antenna_) list += (list.empty() ? "" : ", ") + sat;
@@ -175,8 +177,48 @@ private:
       if (c == columns_.end() || !fix->clock.count(rec.sat.system)) continue;
       observation(rec, c->second, e, *fix, clock, arp, sun, epoch);
     }
+    if (orbits_.name() == "broadcast" && (out.interval >= 15 || e.time - checked_ >= 29.9)) {
+      for (const ModelledObservation &o : epoch.sats) check(o, e.time);
+      orbit_check_.end_epoch();
+      checked_ = e.time;
+    }
     std::sort(epoch.sats.begin(), epoch.sats.end(), [](const auto &a, const auto &b) { return a.sat < b.sat; });
     out.epochs.push_back(std::move(epoch));
+  }
+
+  /// What the codes of a satellite say of its orbit.
+  void check(const ModelledObservation &o, GpsTime time) {
+    const auto &hz = tracks_[o.sat].hz;
+    std::size_t first = max_signals, second = max_signals;
+    for (std::size_t k = 0; k < max_signals; ++k)
+      if (hz[k] > 0 && std::isfinite(o.code[k])) {
+        if (first == max_signals)
+          first = k;
+        else if (second == max_signals && std::abs(hz[k] / hz[first] - 1) > 0.1)
+          second = k;
+      }
+    if (first == max_signals) return;
+    double residual = static_cast<double>(o.code[first]);
+    if (second < max_signals) {
+      const double q = std::pow(hz[first] / hz[second], 2);
+      residual = (q * residual - static_cast<double>(o.code[second])) / (q - 1);
+    }
+    orbit_check_.add(o.sat, orbits_.issue(o.sat, time), residual, second < max_signals);
+  }
+
+  /// Takes satellites out for as long as their message is far off.
+  void drop_bad_orbits() {
+    for (const OrbitCheck::Bad &b : orbit_check_.bad()) {
+      GpsTime from{}, to{};
+      for (ModelledEpoch &e : out.epochs) {
+        if (orbits_.issue(b.sat, e.time) != b.issue) continue;
+        if (std::erase_if(e.sats, [&](const auto &o) { return o.sat == b.sat; }) == 0) continue;
+        if (from == GpsTime{}) from = e.time;
+        to = e.time;
+      }
+      out.notes.push_back(fmt::format("{} from {} to {} is not used: its broadcast orbit is {:.0f} m off by the code",
+                                      b.sat.name(), iso(from).substr(11, 8), iso(to).substr(11, 8), std::abs(b.off)));
+    }
   }
 
   void observation(const SatelliteRecord &rec, const SignalColumns &c, const ObservationEpoch &e, const EpochFix &fix,
@@ -276,6 +318,8 @@ private:
   std::map<char, Calibrations> calibrations_;
   std::map<SatId, Track> tracks_;
   std::set<std::string> without_antenna_;
+  OrbitCheck orbit_check_;
+  GpsTime checked_{};
 };
 
 } // namespace

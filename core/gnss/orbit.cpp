@@ -147,6 +147,15 @@ std::optional<SatelliteState> BroadcastOrbits::at(SatId sat, GpsTime transmissio
   return evaluate(*e, transmission);
 }
 
+long BroadcastOrbits::issue(SatId sat, GpsTime epoch) const {
+  if (sat.system == 'R') {
+    const GlonassState *g = select_glonass(sat, epoch);
+    return g ? 1 + (g - glonass_.at(sat).data()) : 0;
+  }
+  const Ephemeris *e = select(sat, epoch);
+  return e ? 1 + (e - by_sat_.at(sat).data()) : 0;
+}
+
 int BroadcastOrbits::glonass_channel(SatId sat) const {
   const auto it = glonass_.find(sat);
   return it == glonass_.end() ? -99 : it->second.front().channel;

@@ -32,6 +32,8 @@ public:
   /// Standard deviation of a satellite position, m, for the part of the error that grows with length.
   virtual double position_sd() const = 0;
   virtual double code_delay(SatId, char, GpsTime) const { return 0; }
+  /// Which message of a satellite is used at an epoch; 0 where orbits are no messages.
+  virtual long issue(SatId, GpsTime) const { return 0; }
   /// Channel of a GLONASS satellite where the orbits tell it; −99 otherwise.
   virtual int glonass_channel(SatId) const { return -99; }
 };
@@ -43,6 +45,7 @@ public:
   Frame frame(GpsTime t) const override { return broadcast_frame(t); }
   std::string name() const override { return "broadcast"; }
   double position_sd() const override { return 1.0; }
+  long issue(SatId sat, GpsTime epoch) const override;
   /// What the satellite's code on a band is late against the one its broadcast clock refers to, s (broadcast group
   /// delays); 0 for precise orbits, whose clocks refer to the ionosphere-free pair.
   double code_delay(SatId sat, char band, GpsTime epoch) const override;

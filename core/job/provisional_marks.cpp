@@ -122,11 +122,6 @@ public:
 
   /// Marks that were pointed at from several stations, without a distance.
   void intersections() {
-    struct Ray {
-      const Oriented *from;
-      const TargetSight *sight;
-      double bearing;
-    };
     std::map<std::string, std::vector<Ray>> all;
     for (const Oriented &o : oriented_) {
       if (o.here.local) continue;
@@ -160,7 +155,16 @@ public:
           ahead = ahead && std::abs(small_angle(bearing(r.from->here.place, start) - r.bearing)) < radians(5);
         }
         if (!ahead) continue;
-        const PlaneResult a = adjust_plane(n);
+        PlaneResult a = adjust_plane(n);
+        // Once its place is known, the sights get the corrections of the grid.
+        const Ray &best_ray = *pair.first;
+        if (const auto at = grid_.place(a.points.at(mark), ellipsoidal(best_ray, a.points.at(mark)))) {
+          for (std::size_t i = 0; i < rays.size(); ++i)
+            n.observations[i].value =
+                positive_angle(rays[i].from->turn + rays[i].sight->mean.direction +
+                               grid_.reduce(*rays[i].from->setup, *rays[i].sight, &*at).correction);
+          a = adjust_plane(n);
+        }
         ProvisionalMark m;
         m.place = a.points.at(mark);
         m.sd = std::hypot(std::sqrt(a.covariance.at(mark).trace() / 2), station_sd);
@@ -199,6 +203,19 @@ private:
     ProvisionalMark here;
     double turn, factor;
   };
+  struct Ray {
+    const Oriented *from;
+    const TargetSight *sight;
+    double bearing;
+  };
+
+  /// Height over the ellipsoid of what a ray meets, roughly: corrections of the grid hardly depend on it.
+  double ellipsoidal(const Ray &r, const PlanePoint &there) const {
+    const auto station = out_.places.find(r.from->setup->setup.mark);
+    const double h = station == out_.places.end() ? 0 : to_geodetic(station->second).h;
+    const double z = r.sight->mean.zenith;
+    return std::isfinite(z) ? h + distance(r.from->here.place, there) / std::tan(z) : h;
+  }
 
   std::optional<ProvisionalMark> place_of(const std::string &mark) const {
     if (const auto m = out_.marks.find(mark); m != out_.marks.end()) return m->second;

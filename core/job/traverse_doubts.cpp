@@ -35,7 +35,11 @@ const char *kind_name(Kind k) {
 }
 
 std::string sentence(const TraverseTest &t) {
-  const std::string numbers = fmt::format("{:.1f} {}, limit {:.1f} {}", std::abs(t.value), t.unit, t.limit, t.unit);
+  const auto with_unit = [&](double v) {
+    if (t.unit == "″") return v < 3600 ? fmt::format("{:.1f}″", v) : fmt::format("{:.2f}°", v / 3600);
+    return t.unit == "mm" && v >= 10000 ? fmt::format("{:.2f} m", v / 1000) : fmt::format("{:.1f} {}", v, t.unit);
+  };
+  const std::string numbers = with_unit(std::abs(t.value)) + ", limit " + with_unit(t.limit);
   switch (t.kind) {
   case Kind::spread:
     return fmt::format("the {} spread by {}", t.id.substr(0, t.id.find(' ')) + "s", numbers);

@@ -44,16 +44,25 @@ double TraverseGrid::azimuth_of(const ReducedSetup &r, const TargetSight &s) con
   return s.mean.grid_bearing ? s.mean.azimuth - reduce(r, s).turn : s.mean.azimuth;
 }
 
-GridSight TraverseGrid::reduce(const ReducedSetup &r, const TargetSight &s) const {
+std::optional<Vec3> TraverseGrid::place(const PlanePoint &grid, double h) const {
+  if (!datum_) return std::nullopt;
+  return to_cartesian(datum_->projection().unproject(grid.east, grid.north, h));
+}
+
+GridSight TraverseGrid::reduce(const ReducedSetup &r, const TargetSight &s, const Vec3 *target) const {
   GridSight out;
-  const GridPoint *here = point(r.setup.mark), *there = point(s.mean.target);
+  const GridPoint *here = point(r.setup.mark), *there = target ? nullptr : point(s.mean.target);
+  GridPoint own;
+  if (target && datum_) own = datum_->projection().project(to_geodetic(*target)), there = &own;
+  if (on_grid() && here && !there) out.correction = out.turn = -here->convergence_rad;
   const bool grid = on_grid() && here && there;
   double h = 0, radius = sphere_radius, scale = 1, tilt = 0; // tilt: of the plumb line along the sight
   if (const auto p = places_.find(r.setup.mark); p != places_.end()) {
     const Geodetic g = to_geodetic(p->second);
     h = g.h;
-    if (const auto q = places_.find(s.mean.target); q != places_.end()) {
-      const Vec3 d = local_axes(g) * (q->second - p->second);
+    const auto q = places_.find(s.mean.target);
+    if (const Vec3 *end = target ? target : q == places_.end() ? nullptr : &q->second) {
+      const Vec3 d = local_axes(g) * (*end - p->second);
       const double azimuth = std::atan2(d.x(), d.y());
       const Eigen::Vector2d plumb = deflection(r.setup.mark);
       tilt = plumb.x() * std::cos(azimuth) + plumb.y() * std::sin(azimuth);
@@ -69,7 +78,7 @@ GridSight TraverseGrid::reduce(const ReducedSetup &r, const TargetSight &s) cons
         const double turn = std::remainder(t - azimuth, 2 * pi);
         out.correction += turn, out.turn = turn;
         out.arc_to_chord = std::remainder(turn + here->convergence_rad, 2 * pi);
-        const Geodetic a = to_geodetic(p->second), b = to_geodetic(q->second);
+        const Geodetic a = to_geodetic(p->second), b = to_geodetic(*end);
         const double middle =
             datum_->projection().project({(a.lat + b.lat) / 2, (a.lon + b.lon) / 2, (a.h + b.h) / 2}).scale;
         scale = (here->scale + 4 * middle + there->scale) / 6; // Simpson along the line

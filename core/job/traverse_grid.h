@@ -1,6 +1,7 @@
 #pragma once
 #include "datum/datum.h"
 #include "job/setups.h"
+#include "traverse/plane.h"
 
 namespace ampletie {
 
@@ -20,7 +21,11 @@ class TraverseGrid {
 public:
   /// `places`: of marks, Cartesian, where they are known roughly; `datum` null: ground only.
   TraverseGrid(const TraverseSettings &set, const JobDatum *datum, const std::map<std::string, Vec3> &places);
-  GridSight reduce(const ReducedSetup &setup, const TargetSight &s) const;
+  /// `target`: place of the target where it is not among the others; without one the meridian's convergence at the
+  /// station stands in for it.
+  GridSight reduce(const ReducedSetup &setup, const TargetSight &s, const Vec3 *target = nullptr) const;
+  /// A place in the grid at an ellipsoidal height; nothing without a datum.
+  std::optional<Vec3> place(const PlanePoint &grid, double h) const;
   /// ξ, η of the plumb line by the geoid's grid, radians; zero where nothing tells.
   Eigen::Vector2d deflection(const std::string &mark) const;
   /// Standard deviation of what the grid does not know of it, radians.

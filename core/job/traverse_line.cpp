@@ -275,7 +275,9 @@ TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string 
                           "checked");
     }
     for (const TraverseLeg &g : l.legs)
-      if (std::isfinite(g.bent) && std::abs(g.bent) > limit_factor * std::hypot(g.bent_sd, set.k_sd))
+      // What bends more than any air is a height or an angle that is wrong.
+      if (std::isfinite(g.bent) && std::abs(g.bent) > limit_factor * std::hypot(g.bent_sd, set.k_sd) &&
+          std::abs(set.k + g.bent) < 5)
         l.remarks.push_back(fmt::format("zenith angles between {} and {} show a refraction of k = {:.1f}: a sight that "
                                         "grazes a wall, a portal or the ground?",
                                         g.from, g.to, set.k + g.bent));

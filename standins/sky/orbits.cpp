@@ -305,7 +305,23 @@ Ephemeris fit_broadcast(const Orbits &orbits, const Clocks &clocks, std::size_t 
     return d;
   }();
   const auto rows = static_cast<Eigen::Index>(3 * times.size());
-  for (int iteration = 0; iteration < 12; ++iteration) {
+  const auto misfit_of = [&](const Elements &q) {
+    Ephemeris tried = e;
+    put(tried, q);
+    double out = 0;
+    for (std::size_t k = 0; k < times.size(); ++k)
+      out = std::max(out, (target[k] - broadcast_position(tried, times[k])).norm());
+    return out;
+  };
+  const Elements start = p;
+  // Perigee and anomaly are all but the same for small eccentricities. Where the plain steps run away along them, short
+  // ones lead on.
+  bool again = false;
+  for (int iteration = 0; iteration < 60; ++iteration) {
+    if (iteration == 12) {
+      if (misfit_of(p) < 2 * shift.norm() + 1) break;
+      p = start, again = true;
+    }
     Eigen::VectorXd misfit(rows);
     Eigen::MatrixXd jacobian(rows, 15);
     put(e, p);
@@ -322,10 +338,23 @@ Ephemeris fit_broadcast(const Orbits &orbits, const Clocks &clocks, std::size_t 
         jacobian.block<3, 1>(static_cast<Eigen::Index>(3 * k), c) =
             (broadcast_position(plus, times[k]) - broadcast_position(minus, times[k])) / 2;
     }
-    // Perigee and anomaly are all but the same for small eccentricities: a complete orthogonal decomposition copes.
+    if (again) {
+      const Eigen::VectorXd size = jacobian.colwise().norm().cwiseMax(1e-12);
+      const Eigen::MatrixXd even = jacobian * size.cwiseInverse().asDiagonal();
+      Eigen::BDCSVD<Eigen::MatrixXd> svd(even, Eigen::ComputeThinU | Eigen::ComputeThinV);
+      svd.setThreshold(iteration < 30 ? 1e-5 : 1e-8);
+      Elements step = scale.cwiseProduct(Eigen::VectorXd(svd.solve(misfit).cwiseQuotient(size)));
+      const double now = misfit_of(p);
+      for (int half = 0; half < 12 && misfit_of(p + step) > now; ++half) step /= 2;
+      if (misfit_of(p + step) < now) p += step;
+      continue;
+    }
     const Eigen::VectorXd step_scaled = jacobian.colPivHouseholderQr().solve(misfit);
     p += step_scaled.cwiseProduct(scale);
-    if (step_scaled.cwiseAbs().maxCoeff() < 1e-6) break;
+    if (step_scaled.cwiseAbs().maxCoeff() < 1e-6) {
+      if (misfit_of(p) < 2 * shift.norm() + 1) break;
+      iteration = std::max(iteration, 11); // converged, but elsewhere
+    }
   }
   put(e, p);
   e.omega0 -= 2 * pi * std::round(e.omega0 / (2 * pi));

@@ -1,12 +1,14 @@
 // The traverse sheet driven as a person would: a book dropped, a spread cleared, a height corrected, another onward
 // sight, a balance chosen, the report read.
 #include "app/plan_view.h"
+#include "app/pointing_strip.h"
 #include "app/sections/traverse_sheet.h"
 #include "app/traverse_legs.h"
 #include "driver.h"
 #include "support/field_work.h"
 #include <QComboBox>
 #include <QDoubleSpinBox>
+#include <QFileInfo>
 
 using namespace ampletie;
 using namespace ampletie::testing;
@@ -164,4 +166,84 @@ TEST_CASE("a doubt about a traverse offers the correction that clears it") {
   d.click(label);
   QTest::qWait(30);
   for (const Doubt &x : d.window.workspace().job().doubts()) CHECK(x.kind != "height differs there and back");
+}
+
+TEST_CASE("a pointing is chosen in the strip, codes get their style, provisional coordinates are handed out") {
+  FieldDriver f;
+  Driver &d = *f.d;
+  d.drop({QString::fromStdString(f.folder / "field.txt")});
+  QTest::qWait(50);
+  d.section("Traverse");
+
+  // The tick that stands outside its band is clicked: its row is chosen, and Space leaves it out.
+  d.click("Set-ups part");
+  f.choose("Set-ups", "Mark", QString::fromStdString(f.wild_at));
+  auto *strip = d.named<app::PointingStrip>("pointing strip");
+  REQUIRE(strip);
+  const Pointing wild = f.report().field.find(f.report().lines[0].setups[1])->setup.pointings[2];
+  REQUIRE_FALSE(strip->tick_of(wild.id).isNull());
+  QTest::mouseClick(strip, Qt::LeftButton, {}, strip->tick_of(wild.id).toPoint());
+  QTest::qWait(20);
+  d.press(Qt::Key_Space);
+  QTest::qWait(30);
+  QTableView *pointings = d.table("Pointings");
+  CHECK_THAT(d.cell(pointings, d.row_with(pointings, "Line", QString::number(wild.line)), "State").toStdString(),
+             Contains("left out"));
+
+  // Codes: a book with side shots comes, the table names its code, the style is typed, nonsense is refused in words.
+  station::Scenario s = f.work.scenario;
+  for (int i = 0; i < 3; ++i)
+    s.marks.push_back({"W" + std::to_string(i), 46.3003 + 1e-4 * i, 13.905 + 1e-4 * i, 522, 0, 0});
+  station::SetUp u = s.jobs[0].setups[1];
+  u.wild = -1, u.targets = {{"A", "orientation", 1.3, -0.0165}};
+  for (int i = 0; i < 3; ++i) u.targets.push_back({"W" + std::to_string(i), "detail", 1.5, -0.0165});
+  for (auto &t : u.targets)
+    if (t.kind == "detail") t.code = "WALL";
+  s.jobs[0].setups = {u};
+  write_file(f.folder / "more.txt", station::simulate(s).files.front().text);
+  d.drop({QString::fromStdString(f.folder / "more.txt")});
+  QTest::qWait(50);
+  d.section("Traverse");
+  d.click("Marks part");
+  QTest::qWait(20);
+  QTableView *styles = d.table("Code styles");
+  REQUIRE(styles->model()->rowCount() == 1);
+  CHECK(d.cell(styles, 0, "Code") == "WALL");
+  CHECK(d.cell(styles, 0, "Points") == "3");
+  d.edit(styles, 0, "Symbol", "cross");
+  d.edit(styles, 0, "Line", "yes");
+  CHECK(d.window.workspace().job().state().style_of("WALL").symbol == "cross");
+  CHECK(d.window.workspace().job().state().style_of("WALL").line);
+  d.edit(styles, 0, "Symbol", "star");
+  CHECK_THAT(d.status().toStdString(), Contains("a symbol is"));
+  d.press(Qt::Key_Z, Qt::ControlModifier);
+  CHECK_FALSE(d.window.workspace().job().state().style_of("WALL").line);
+  QTableView *marks = d.table("Provisional marks");
+  CHECK(d.cell(marks, d.row_with(marks, "Mark", "W1"), "How") == "side shot");
+
+  // Provisional coordinates: marked as such everywhere, held marks not among them.
+  const QString out = QString::fromStdString(f.folder / "hand out");
+  REQUIRE(d.window.workspace().issue_provisional(out, f.report().lines[0].id).isEmpty());
+  const std::string csv = read_file(out.toStdString() + "/provisional.csv");
+  CHECK_THAT(csv, Contains("PROVISIONAL") && Contains("T3,") && Contains("traverse,provisional"));
+  CHECK(csv.find("\nA,") == std::string::npos);
+  CHECK_THAT(read_file(out.toStdString() + "/provisional.html"), Contains("not control"));
+  CHECK(QFileInfo(out + "/provisional.pdf").size() > 2000);
+  d.section("Issue");
+  d.click("Records part");
+  QTest::qWait(20);
+  QTableView *records = d.table("Issue records");
+  CHECK_THAT(d.cell(records, 0, "What").toStdString(), Contains("provisional"));
+  CHECK(d.cell(records, 0, "Today") == "the same");
+  // A correction moves what was handed out, and the record says so.
+  d.section("Traverse");
+  d.click("Set-ups part");
+  f.choose("Set-ups", "Mark", QString::fromStdString(f.high_at));
+  QTableView *targets = d.table("Targets");
+  d.edit(targets, d.row_with(targets, "Target", QString::fromStdString(f.high_to)), "Height m",
+         QString::number(f.right_height, 'f', 3));
+  d.section("Issue");
+  d.click("Records part");
+  QTest::qWait(20);
+  CHECK_THAT(d.cell(d.table("Issue records"), 0, "Today").toStdString(), Contains("since it was handed out"));
 }

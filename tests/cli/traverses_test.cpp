@@ -18,8 +18,7 @@ TEST_CASE("the demo's traverses through the command line: what the doubts name i
   REQUIRE(ample("new " + job + " --crs EPSG:25833 --vertical EPSG:5773 --epoch 2026-05-12", out) <= 1);
   std::map<std::string, std::array<double, 3>> truth;
   const auto all = nlohmann::json::parse(read_file(field + "/station-truth.json"));
-  for (const auto &m : all.at("marks"))
-    truth[m.at("mark")] = {m.at("xyz")[0], m.at("xyz")[1], m.at("xyz")[2]};
+  for (const auto &m : all.at("marks")) truth[m.at("mark")] = {m.at("xyz")[0], m.at("xyz")[1], m.at("xyz")[2]};
   for (const char *mark : {"PN1", "PS1", "DAM", "R07", "R11"}) {
     const auto &x = truth.at(mark);
     CHECK(ample(fmt::format("hold {} {} --xyz {:.4f} {:.4f} {:.4f} --sd 0.001 0.001 0.002 --frame ETRF2000 "
@@ -73,6 +72,16 @@ TEST_CASE("the demo's traverses through the command line: what the doubts name i
   CHECK_THAT(read_file(folder / "t.html"), Contains("Field record"));
   REQUIRE(ample("report " + job + " --traverses " + (folder / "t.xml"), out) <= 1);
   CHECK_THAT(read_file(folder / "t.xml"), Contains("InstrumentSetup"));
+  // Provisional coordinates of one traverse, marked as such; codes get their style.
+  REQUIRE(ample("issue " + job + " " + (folder / "hand") + " --provisional 'PN1 … PS1'", out) <= 1);
+  const std::string csv = read_file(folder / "hand/provisional.csv");
+  CHECK_THAT(csv, Contains("PROVISIONAL") && Contains("T05,"));
+  CHECK(csv.find("PN1,") == std::string::npos);
+  CHECK(ample("issue " + job + " " + (folder / "hand") + " --provisional nowhere", out) == 2);
+  CHECK(set("style CREST symbol=square line=yes label=no") <= 1);
+  CHECK(set("style CREST symbol=star") == 2);
+  CHECK_THAT(read_file(out), Contains("one of dot, circle"));
+  CHECK(set("style CREST label=perhaps") == 2);
   // Nonsense.
   CHECK(set("setup T06 height=high") == 2);
   CHECK_THAT(read_file(out), Contains("between"));
