@@ -12,7 +12,7 @@ public:
       : o_(o), interval_(interval_s), like_(like_receivers) {
     // Fitted to the variance of the mean of an oscillation with a damping time τ of 100 to 600 s and a period of one to
     // two τ over the session: 0.29 of its variance over 300 s, 0.18 over 480 s, 0.10 over 900 s.
-    slow_ = std::min(1.0, o.diffuse_share + 0.20 * std::exp(-(std::max(session_s, 300.0) - 300) / 220));
+    slow_ = std::min(1.0, o.diffuse_share + 0.15 * std::exp(-(std::max(session_s, 300.0) - 300) / 220));
   }
   /// `count`: epochs that the value is the mean of.
   double phase_white(double el, int count = 1) const {
