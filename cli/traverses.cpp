@@ -56,11 +56,12 @@ json setup_value(const std::string &name, const std::string &text) {
     return {{"targets", {{a, {{"mark", b}}}, {b, {{"mark", a}}}}}};
   }
   if (name == "height") return {{"height", maybe_number(name, text, -10, 30)}};
+  if (name == "east" || name == "north") return {{name, maybe_number(name, text, -100, 100)}};
   if (name == "pressure") return {{"pressure", maybe_number(name, text, 450, 1090)}};
   if (name == "temperature") return {{"temperature", maybe_number(name, text, -60, 60)}};
   if (name == "onward") return {{"onward", text}};
   if (name == "mark" || name == "instrument") return {{name, text.empty() ? json() : json(text)}};
-  throw InputError("a set-up has mark, height, pressure, temperature, instrument, onward, exchange and TARGET.mark, "
+  throw InputError("a set-up has mark, height, east, north, pressure, temperature, instrument, onward, exchange and TARGET.mark, "
                    ".height, .constant, .kind; no \"" +
                    name + "\"");
 }

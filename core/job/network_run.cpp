@@ -86,6 +86,7 @@ std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
     if (!t.in_network(*r) || !joins(here) || !hangs(here)) continue;
     NetworkStation n;
     n.id = r->setup.id, n.mark = here, n.instrument = r->setup.instrument, n.height = r->setup.instrument_height;
+    n.offset = {r->setup.east, r->setup.north};
     n.set_up_sd = Vec3(r->standard.centring, r->standard.centring, r->standard.height);
     n.k = set.k, n.k_sd = set.k_sd;
     std::vector<Eigen::Index> rows; // of the directions among those of the set-up

@@ -34,6 +34,7 @@ StationSetup decided_setup(const StationSetup &booked, const JobState &state) {
   s.mark = state.mark_name(s.mark);
   if (e.instrument.value) s.instrument = *e.instrument.value;
   if (e.instrument_height.value) s.instrument_height = *e.instrument_height.value;
+  s.east = e.east.value.value_or(0), s.north = e.north.value.value_or(0);
   if (e.pressure.value || e.temperature.value) {
     Air air = s.air.value_or(Air{});
     if (e.pressure.value) air.pressure_hpa = *e.pressure.value;
@@ -130,6 +131,9 @@ ReducedSetup reduce_setup(StationSetup setup, const std::optional<Air> &booked_a
         fmt::format("distances {:+.2f} ppm for the air: {:g} hPa and {:g} °C ask for {:+.2f} ppm, the "
                     "instrument had put in {:+.2f} ppm",
                     more, s.air->pressure_hpa, s.air->temperature_c, wanted, applied));
+  if (s.east != 0 || s.north != 0)
+    out.remarks.push_back(fmt::format(
+        "the instrument stood {:+.3f} m east and {:+.3f} m north of {}: centred to the mark", s.east, s.north, s.mark));
   if (standard.edm.scale_ppm != 0 || standard.edm.constant_m != 0)
     out.remarks.push_back(fmt::format("distances {:+.2f} ppm and {:+.2f} mm by the card of {}", standard.edm.scale_ppm,
                                       1000 * standard.edm.constant_m, s.instrument));
@@ -239,8 +243,9 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
       if (const auto e = state.setups.find(booked.id); e != state.setups.end()) {
         const SetupEdits &x = e->second;
         if (x.instrument.value) instrument = *x.instrument.value;
-        key += fmt::format("|{} {} {} {} {}", x.mark.decision, x.instrument.decision, x.instrument_height.decision,
-                           x.pressure.decision, x.temperature.decision);
+        key +=
+            fmt::format("|{} {} {} {} {} {} {}", x.mark.decision, x.instrument.decision, x.instrument_height.decision,
+                        x.pressure.decision, x.temperature.decision, x.east.decision, x.north.decision);
         for (const auto &[name, t] : x.targets)
           key += fmt::format("|{} {} {} {} {}", name, t.mark.decision, t.kind.decision, t.height.decision,
                              t.constant.decision);

@@ -184,6 +184,8 @@ JobState fold(const std::vector<Decision> &log) {
       take(d.value, "instrument", u.instrument, d.seq);
       take(d.value, "onward", u.onward, d.seq);
       take(d.value, "height", u.instrument_height, d.seq);
+      take(d.value, "east", u.east, d.seq);
+      take(d.value, "north", u.north, d.seq);
       take(d.value, "pressure", u.pressure, d.seq);
       take(d.value, "temperature", u.temperature, d.seq);
       if (const auto it = d.value.find("targets"); it != d.value.end() && it->is_object())

@@ -81,6 +81,7 @@ struct TraverseSettings {
 struct SetupEdits {
   Decided<std::optional<std::string>> mark, instrument, onward; ///< onward: next mark of the route; empty: none
   Decided<std::optional<double>> instrument_height, pressure, temperature;
+  Decided<std::optional<double>> east, north; ///< of the instrument from its mark, m
   struct Target {
     Decided<std::optional<std::string>> mark, kind;
     Decided<std::optional<double>> height, constant;

@@ -1,5 +1,6 @@
 #include "job/traverse_causes.h"
 #include "base/angle.h"
+#include <Eigen/Dense>
 #include <algorithm>
 #include <fmt/format.h>
 #include <functional>
@@ -87,6 +88,23 @@ public:
     c.gain = before_ - after + h.prior;
     c.effect = shift(report);
     return c;
+  }
+
+  /// Signed tests in plan that an excentric instrument would move, value over limit, by id; `east`, `north`: of it.
+  std::map<std::string, double> plan_tests(const std::string &setup, double east, double north) const {
+    JobSetups field = field_;
+    for (auto &s : field.setups)
+      if (s->setup.id == setup) {
+        StationSetup changed = s->setup;
+        changed.east += east, changed.north += north;
+        s = std::make_shared<ReducedSetup>(reduce_setup(changed, s->booked_air, s->standard, state_.settings.traverse));
+      }
+    std::map<std::string, double> out;
+    for (const TraverseTest &t : traverse_tests(job_traverses(field, state_, known_, datum_), weather_))
+      if (t.limit > 0 && (t.kind == Kind::there_back || t.kind == Kind::angles ||
+                          (t.kind == Kind::known_mark && !t.about.ends_with(", up"))))
+        out[t.id] = t.value / t.limit;
+    return out;
   }
 
 private:
@@ -302,6 +320,82 @@ std::vector<Hypothesis> hypotheses(const TraverseReport &r, const std::set<std::
   return out;
 }
 
+/// An instrument that did not stand over its mark: where it must have stood, from what it does to lengths and angles.
+void explain_excentric(const TraverseReport &r, const std::set<std::string> &about,
+                       const std::vector<TraverseTest> &tests, const Trial &trial, std::vector<Hypothesis> &out) {
+  for (const auto &s : r.field.setups) {
+    const std::string &id = s->setup.id;
+    if (!s->used || !about.count(id)) continue;
+    const auto failing = std::count_if(tests.begin(), tests.end(), [&](const TraverseTest &t) {
+      return !t.passes() && (t.kind == Kind::there_back || t.kind == Kind::angles || t.kind == Kind::known_mark) &&
+             std::find(t.setups.begin(), t.setups.end(), id) != t.setups.end();
+    });
+    if (failing == 0) continue;
+    constexpr double step = 0.05;
+    const auto now = trial.plan_tests(id, 0, 0), east = trial.plan_tests(id, step, 0),
+               north = trial.plan_tests(id, 0, step);
+    Eigen::Matrix2d n = Eigen::Matrix2d::Zero();
+    Eigen::Vector2d b = Eigen::Vector2d::Zero();
+    for (const auto &[test, value] : now) {
+      const auto e = east.find(test), o = north.find(test);
+      if (e == east.end() || o == north.end()) continue;
+      const Eigen::Vector2d g((e->second - value) / step, (o->second - value) / step);
+      n += g * g.transpose(), b -= g * value;
+    }
+    // Both directions must be told: angles across, lengths along.
+    const double smaller = Eigen::SelfAdjointEigenSolver<Eigen::Matrix2d>(n).eigenvalues().x();
+    if (!(smaller > 1e2)) continue; // a limit for 10 cm
+    const Eigen::Vector2d off = n.ldlt().solve(b);
+    if (off.norm() < 0.01 || off.norm() > 20) continue;
+    Hypothesis h;
+    const double x = std::round(1000 * (s->setup.east + off.x())) / 1000,
+                 y = std::round(1000 * (s->setup.north + off.y())) / 1000;
+    h.sentence = fmt::format("the instrument at {} stood {:.3f} m off its mark ({:+.3f} m east, {:+.3f} m north)",
+                             s->setup.mark, off.norm(), x, y);
+    h.decisions = {{id, json{{"east", x}, {"north", y}}}};
+    h.changes = {{id, [x, y](StationSetup &u) { u.east = x, u.north = y; }}};
+    h.prior = -0.3; // two numbers explain more than one
+    out.push_back(std::move(h));
+  }
+}
+
+/// A back sight that was hidden: another mark was sighted and booked under its name. Renamed, the leg loses its second
+/// measurement and nothing is left to test; the length of the sight itself tells which mark it was.
+void explain_hidden(const TraverseReport &r, const std::vector<TraverseTest> &tests, std::vector<TraverseCause> &out) {
+  for (const TraverseTest &t : tests) {
+    if (t.passes() || t.kind != Kind::there_back || std::abs(t.value) < 10 * t.limit || t.setups.size() != 2) continue;
+    for (std::size_t k : {0U, 1U}) {
+      const ReducedSetup *s = r.field.find(t.setups[k]), *o = r.field.find(t.setups[1 - k]);
+      const TargetSight *x = s && o ? s->find(o->setup.mark) : nullptr;
+      const auto here = s ? r.places.find(s->setup.mark) : r.places.end();
+      if (!x || here == r.places.end() || !std::isfinite(x->slope)) continue;
+      const auto slope_to = [&](const Vec3 &mark) {
+        const Mat3 axes = local_axes(to_geodetic(here->second));
+        return (axes * (mark - here->second) + Vec3(0, 0, x->mean.target_height - s->setup.instrument_height)).norm();
+      };
+      std::vector<std::string> matches;
+      for (const auto &[mark, place] : r.places)
+        if (mark != s->setup.mark && mark != x->mean.target && !s->find(mark) &&
+            std::abs(slope_to(place) - x->slope) < 0.05 + 1e-4 * x->slope)
+          matches.push_back(mark);
+      std::string booked;
+      for (const Pointing &p : s->setup.pointings)
+        if (p.target == x->mean.target) booked = p.booked;
+      for (const auto &mark : matches) {
+        TraverseCause c;
+        c.sentence = fmt::format("what {} sighted as {} is {}", s->setup.mark, x->mean.target, mark);
+        c.decisions = {{s->setup.id, {{"targets", {{booked, {{"mark", mark}}}}}}}};
+        for (const TraverseTest &q : tests)
+          if (!q.passes() && q.kind != Kind::spread &&
+              std::find(q.setups.begin(), q.setups.end(), s->setup.id) != q.setups.end())
+            c.cleared.push_back(q.id), c.gain += (1 + std::log10(q.ratio())) / static_cast<double>(matches.size());
+        c.effect = t.effect;
+        out.push_back(std::move(c));
+      }
+    }
+  }
+}
+
 /// A pointing whose absence brings a spread within its limit.
 void explain_spreads(const TraverseReport &r, const JobState &state, const KnownPlaces &known, const JobDatum *datum,
                      const std::vector<TraverseTest> &tests, std::vector<TraverseCause> &out) {
@@ -351,10 +445,13 @@ std::vector<TraverseCause> explain_traverses(const TraverseReport &r, const JobS
   std::vector<TraverseCause> out;
   const auto &tests = r.tests;
   explain_spreads(r, state, known, datum, tests, out);
+  explain_hidden(r, tests, out);
   for (const auto &about : clusters(r, tests)) {
     const Trial trial(r, state, known, datum, about);
     if (!trial.fails()) continue;
-    for (const Hypothesis &h : hypotheses(r, about, tests))
+    std::vector<Hypothesis> all = hypotheses(r, about, tests);
+    explain_excentric(r, about, tests, trial, all);
+    for (const Hypothesis &h : all)
       if (auto c = trial.run(h)) {
         // Where no mark moves, what fails says how much it is.
         if (c->effect < 1e-5)

@@ -85,6 +85,16 @@ GridSight TraverseGrid::reduce(const ReducedSetup &r, const TargetSight &s, cons
       }
     }
   }
+  // Centred to the mark: what the instrument's place turns and shortens.
+  double longer = 0;
+  if (r.setup.east != 0 || r.setup.north != 0)
+    if (const auto p = places_.find(r.setup.mark), q = places_.find(s.mean.target);
+        p != places_.end() && (target || q != places_.end())) {
+      const Vec3 d = local_axes(to_geodetic(p->second)) * ((target ? *target : q->second) - p->second),
+                 from = d - Vec3(r.setup.east, r.setup.north, 0);
+      out.correction += std::remainder(std::atan2(d.x(), d.y()) - std::atan2(from.x(), from.y()), 2 * pi);
+      longer = std::hypot(d.x(), d.y()) - std::hypot(from.x(), from.y());
+    }
   if (!std::isfinite(s.slope)) return out;
   double axis; // target over instrument, m
   if (std::isfinite(s.rise))
@@ -102,6 +112,7 @@ GridSight TraverseGrid::reduce(const ReducedSetup &r, const TargetSight &s, cons
     out.length_sd = std::hypot(s.slope_sd, axis * std::hypot(s.mean.zenith_sd, plumb_sd(), bend));
     out.combined_factor = grid ? d.combined_factor : 1;
     out.length = grid ? d.grid : d.arc * (1 + (h1 + axis / 2) / radius);
+    out.length += longer * out.combined_factor;
   } catch (const InputError &) {
   }
   return out;

@@ -46,7 +46,7 @@ std::vector<CarriedSetup> carried(const JobSetups &field) {
   std::vector<CarriedSetup> out;
   for (const auto &r : field.setups) {
     if (!r->used) continue;
-    CarriedSetup c{r->setup.id, r->setup.mark, r->setup.instrument_height, {}};
+    CarriedSetup c{r->setup.id, r->setup.mark, r->setup.instrument_height, {}, r->setup.east, r->setup.north};
     for (const TargetSight &s : r->sights)
       c.sights.push_back({s.mean.target, s.mean.direction, s.mean.zenith, s.slope, s.mean.target_height, s.mean.azimuth,
                           s.mean.grid_bearing});
@@ -73,10 +73,11 @@ std::vector<KnownMarkCheck> check_known(const ReducedSetup &r, const KnownPlace 
   };
   std::vector<Seen> seen;
   const Mat3 axes = local_axes(here.position.geodetic);
+  const Vec3 stand = here.position.ecef.xyz + axes.transpose() * Vec3(r.setup.east, r.setup.north, 0);
   for (const TargetSight &s : r.sights) {
     const auto k = known.find(s.mean.target);
     if (k == known.end() || s.mean.target == r.setup.mark) continue;
-    const Vec3 d = axes * (k->second.position.ecef.xyz - here.position.ecef.xyz);
+    const Vec3 d = axes * (k->second.position.ecef.xyz - stand);
     const double azimuth = std::atan2(d.x(), d.y());
     // Steep sights turn with the plumb line.
     const double lean = (plumb.x() * std::sin(azimuth) - plumb.y() * std::cos(azimuth)) / std::tan(s.mean.zenith);
@@ -86,7 +87,7 @@ std::vector<KnownMarkCheck> check_known(const ReducedSetup &r, const KnownPlace 
   for (const Seen &s : seen) {
     KnownMarkCheck c;
     c.mark = s.sight->mean.target;
-    const Vec3 d = axes * (s.there->position.ecef.xyz - here.position.ecef.xyz);
+    const Vec3 d = axes * (s.there->position.ecef.xyz - stand);
     const double flat = std::hypot(d.x(), d.y());
     const Mat3 q = here.cov_enu + s.there->cov_enu;
     const Eigen::Vector2d u(d.x() / flat, d.y() / flat), across(u.y(), -u.x());

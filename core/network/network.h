@@ -67,6 +67,7 @@ struct NetworkSight {
 struct NetworkStation {
   std::string id, mark, instrument;
   double height = 0;                          ///< of the instrument, m
+  Eigen::Vector2d offset{0, 0};               ///< east, north of the instrument from its mark, m
   Vec3 set_up_sd = Vec3(0.001, 0.001, 0.001); ///< centring east, north; height; m
   std::vector<NetworkSight> sights;           ///< each mark once
   Eigen::MatrixXd direction_covariance;       ///< of the directions in their order, rad²

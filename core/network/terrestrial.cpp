@@ -15,7 +15,7 @@ public:
   Sight(const NetworkStation &s, const NetworkSight &t, const MarkAxes &station, const MarkAxes &target,
         const StationUnknowns &u)
       : station_(station), target_(target), height_(s.height), target_height_(t.target_height), k_(s.k),
-        xi_(s.deflection.x()), eta_(s.deflection.y()), here_(to_geodetic(station.origin)) {
+        xi_(s.deflection.x()), eta_(s.deflection.y()), here_(to_geodetic(station.origin)), offset_(s.offset) {
     add_mark(station, 0);
     add_mark(target, 1);
     if (u.set_up >= 0) set_up_ = add(u.set_up, 3);
@@ -34,7 +34,7 @@ public:
   };
   Value at(const Eigen::VectorXd &p) const {
     const Vec3 from = place(station_, 0, p), to = place(target_, 1, p);
-    Vec3 stand(0, 0, height_);
+    Vec3 stand(offset_.x(), offset_.y(), height_);
     if (set_up_ >= 0) stand += p.segment<3>(set_up_);
     const double xi = xi_ + (deflection_ >= 0 ? p[deflection_] : 0),
                  eta = eta_ + (deflection_ >= 0 ? p[deflection_ + 1] : 0);
@@ -118,6 +118,7 @@ private:
   MarkAxes station_, target_;
   double height_, target_height_, k_, xi_, eta_;
   Geodetic here_;
+  Eigen::Vector2d offset_;
   MarkMap map_[2];
   std::vector<int> column_[2], unknowns_;
   int set_up_ = -1, deflection_ = -1, orientation_ = -1, refraction_ = -1, edm_ = -1;

@@ -21,6 +21,12 @@ double azimuth_of(const Vec3 &from, const Vec3 &to) {
   return std::atan2(d.x(), d.y());
 }
 
+/// Where the instrument stands over the place of its mark, at the mark's height.
+Vec3 stand(const CarriedSetup &s, const Vec3 &mark) {
+  if (s.east == 0 && s.north == 0) return mark;
+  return mark + local_axes(to_geodetic(mark)).transpose() * Vec3(s.east, s.north, 0);
+}
+
 /// Of the circle's zero, from the sights at known marks; a wrong name among three is outvoted. Else from azimuths.
 bool orientation(const CarriedSetup &s, const std::map<std::string, Vec3> &marks, const Convergence &convergence,
                  double &out) {
@@ -28,7 +34,7 @@ bool orientation(const CarriedSetup &s, const std::map<std::string, Vec3> &marks
   const auto here = marks.find(s.mark);
   for (const CarriedSight &t : s.sights)
     if (const auto m = marks.find(t.to); m != marks.end() && t.to != s.mark && std::isfinite(t.direction))
-      all.push_back(azimuth_of(here->second, m->second) - t.direction);
+      all.push_back(azimuth_of(stand(s, here->second), m->second) - t.direction);
   if (all.empty())
     for (const CarriedSight &t : s.sights)
       if (std::isfinite(t.azimuth) && std::isfinite(t.direction))
@@ -68,7 +74,7 @@ bool resect(const CarriedSetup &s, const std::map<std::string, Vec3> &marks, dou
     const FreeStation f = free_station(sights);
     const Vec3 flat(f.place.east, f.place.north, 0);
     // Up above the plane: the surface falls away from it.
-    out = *origin + axes.transpose() * Vec3(flat.x(), flat.y(), up / heights);
+    out = *origin + axes.transpose() * (Vec3(flat.x(), flat.y(), up / heights) - Vec3(s.east, s.north, 0));
     return true;
   } catch (const std::exception &) {
     return false;
@@ -103,7 +109,7 @@ Places carry_places(const std::vector<CarriedSetup> &setups, const std::map<std:
     for (const CarriedSight &t : s.sights) {
       if (out.marks.count(t.to) || !std::isfinite(t.direction) || !std::isfinite(t.zenith) || !std::isfinite(t.slope))
         continue;
-      out.marks[t.to] = polar_place(out.marks.at(s.mark), s.instrument_height, t, zero + t.direction, k);
+      out.marks[t.to] = polar_place(stand(s, out.marks.at(s.mark)), s.instrument_height, t, zero + t.direction, k);
       moved = true;
     }
     return moved;

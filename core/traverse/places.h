@@ -19,6 +19,7 @@ struct CarriedSetup {
   std::string id, mark;
   double instrument_height = 0;
   std::vector<CarriedSight> sights;
+  double east = 0, north = 0; ///< of the instrument from its mark, m
 };
 struct Places {
   std::map<std::string, Vec3> marks;         ///< Cartesian, m; the known ones among them

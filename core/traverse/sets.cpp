@@ -279,9 +279,8 @@ SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standa
   join_sets(r, order, standard);
   const auto with_direction = static_cast<double>(std::count_if(
       r.targets.begin(), r.targets.end(), [](const TargetMean &t) { return std::isfinite(t.direction); }));
-  const bool reduced = std::any_of(s.pointings.begin(), s.pointings.end(), [](const Pointing &p) {
-    return p.reduced || p.zenith_sd > 0 || p.distance_sd > 0;
-  });
+  const bool reduced = std::any_of(s.pointings.begin(), s.pointings.end(),
+                                   [](const Pointing &p) { return p.reduced || p.zenith_sd > 0 || p.distance_sd > 0; });
   const double joined = with_direction > 1 ? std::sqrt(1 - 1 / with_direction) : 0;
   for (TargetMean &t : r.targets) {
     double least[3] = {INFINITY, INFINITY, INFINITY}, most[3] = {-INFINITY, -INFINITY, -INFINITY};

@@ -51,6 +51,7 @@ struct StationSetup {
   std::string id, source_id, mark, instrument, day;
   std::string booked; ///< the mark as the book names it
   double instrument_height = 0;
+  double east = 0, north = 0;      ///< of the instrument from its mark: an excentric set-up, m
   std::optional<Air> air;          ///< measured; absent: not said
   double applied_ppm = 0;          ///< atmospheric correction that the instrument has put in already
   std::vector<Pointing> pointings; ///< in the order of the field

@@ -41,8 +41,8 @@ public:
   }
   void target(const std::string &mark, const std::string &kind, double height, double constant,
               const std::string &code) {
-    const std::string line = fmt::format("tgt;{};{};{:.3f};{:.4f}{}\n", mark, kind, height, constant,
-                                         code.empty() ? "" : ";" + code);
+    const std::string line =
+        fmt::format("tgt;{};{};{:.3f};{:.4f}{}\n", mark, kind, height, constant, code.empty() ? "" : ";" + code);
     if (line != target_) text_ += line;
     target_ = line;
   }
@@ -91,7 +91,7 @@ private:
     const double lat = g.lat + m.north_s * second, lon = g.lon + m.east_s * second / std::cos(g.lat);
     const Mat3 axes = local_axes(lat, lon);
     const double height = u.height + 1e-3 * s_.height_mm * random_.normal();
-    const Vec3 here = to_cartesian(g) + axes.transpose() * (offset(s_.centring_mm) + Vec3(0, 0, height));
+    const Vec3 here = to_cartesian(g) + axes.transpose() * (offset(s_.centring_mm) + Vec3(u.east, u.north, height));
     writer_.setup(u.booked_as.empty() ? u.mark : u.booked_as, u.booked_height >= 0 ? u.booked_height : u.height,
                   u.booked_pressure >= 0 ? u.booked_pressure : u.pressure, u.temperature);
     std::vector<Vec3> there;
@@ -175,6 +175,7 @@ Scenario read_scenario(const std::string &text) {
       for (const json &y : x.at("set-ups")) {
         SetUp u;
         u.mark = y.at("mark"), u.booked_as = y.value("booked as", "");
+        u.east = y.value("east", 0.0), u.north = y.value("north", 0.0);
         u.height = y.value("height", u.height), u.booked_height = y.value("booked height", -1.0);
         u.pressure = y.value("pressure", u.pressure), u.booked_pressure = y.value("booked pressure", -1.0);
         u.temperature = y.value("temperature", u.temperature);

@@ -16,7 +16,7 @@ struct Mark {
 struct Target {
   std::string mark, kind = "detail"; ///< orientation, control, detail
   double height = 1.3, constant = 0; ///< m: of the target; prism constant as its plate says
-  std::string code{};   ///< of what it is
+  std::string code{};                ///< of what it is
   double lateral_s = 0;              ///< the line of sight is bent sideways by so many seconds (a wall in the sun)
   // Mistakes of the crew.
   std::string booked_as{};   ///< another name in the book
@@ -29,6 +29,7 @@ struct SetUp {
   double height = 1.5, booked_height = -1; ///< m
   double pressure = 950, temperature = 15; ///< as they are
   double booked_pressure = -1;             ///< as booked; negative: as it is
+  double east = 0, north = 0; ///< of the instrument from its mark, m: nobody noticed, and the book says nothing
   int sets = 2;
   double refraction = 0.13;
   std::vector<Target> targets;

@@ -36,7 +36,7 @@ TEST_CASE("provisional coordinates are issued as such, never over held marks, an
   }
   CHECK(p.record.data.at("hangs_on").size() >= 2);
   CHECK(p.record.data.at("sources").size() == 1);
-  CHECK_THAT(p.csv, Contains("# PROVISIONAL") && Contains("east_us-ft"));
+  CHECK_THAT(p.csv, Contains("# PROVISIONAL") && Contains("east_ftUS"));
   // One line of the list, in feet of the United States survey (1200/3937 m).
   const double east = marks[0].at("east_m");
   CHECK_THAT(p.csv, Contains(fmt::format("{:.4f}", east * 3937 / 1200)));

@@ -10,10 +10,21 @@
 namespace ampletie::testing {
 
 /// What a crew can get wrong on a traverse.
-enum class FieldMistake { none, target_height, instrument_height, exchanged, constant, pressure, wild };
+enum class FieldMistake {
+  none,
+  target_height,
+  instrument_height,
+  exchanged,
+  constant,
+  pressure,
+  wild,
+  excentric, ///< the instrument over another peg
+  hidden     ///< the back sight was hidden: another mark was sighted and booked under its name
+};
 inline constexpr FieldMistake field_mistakes[] = {FieldMistake::target_height, FieldMistake::instrument_height,
                                                   FieldMistake::exchanged,     FieldMistake::constant,
-                                                  FieldMistake::pressure,      FieldMistake::wild};
+                                                  FieldMistake::pressure,      FieldMistake::wild,
+                                                  FieldMistake::excentric,     FieldMistake::hidden};
 
 /// A traverse A … B over six legs of some 300 m between known marks that see others, measured by the stand-in.
 struct FieldWork {
@@ -74,8 +85,7 @@ struct FieldWork {
   FullPosition describe(const std::string &mark) const {
     for (const auto &m : scenario.marks)
       if (m.name == mark)
-        return datum.describe(
-            {to_cartesian({radians(m.lat), radians(m.lon), m.h}), datum.frame(), datum.epoch()});
+        return datum.describe({to_cartesian({radians(m.lat), radians(m.lon), m.h}), datum.frame(), datum.epoch()});
     throw std::runtime_error("no mark " + mark);
   }
   double pick(double low, double high) { return std::uniform_real_distribution<double>(low, high)(random); }
@@ -116,6 +126,19 @@ struct FieldWork {
       for (std::size_t i = 0; i < 3; ++i) setups[i].booked_pressure = 1013.2;
       expected = {"the pressure of 1013.2 hPa"};
       break;
+    case FieldMistake::excentric: {
+      const double angle = pick(0, 2 * pi), off = pick(0.05, 1.5);
+      u.east = off * std::sin(angle), u.north = off * std::cos(angle);
+      effect = off;
+      expected = {"the instrument at " + u.mark + " stood"};
+      break;
+    }
+    case FieldMistake::hidden: {
+      const std::string other = index(2) ? "Z2" : "Y1";
+      expected = {"what " + u.mark + " sighted as " + u.targets[0].mark + " is " + other};
+      u.targets[0].booked_as = u.targets[0].mark, u.targets[0].mark = other;
+      break;
+    }
     case FieldMistake::wild:
       u.wild = static_cast<int>(index(8));
       expected = {"the pointing at"};
