@@ -22,12 +22,12 @@ std::string quoted(const std::string &t) { return t.find_first_of(",\"") == std:
 
 std::string traverse_marks_csv(const Job &job) {
   const TraverseReport &r = field_of(job);
-  std::string out = "mark,east_m,north_m,height_m,sd_m,moved_m,code,state,traverse\n";
+  std::string out = "mark,east_m,north_m,height_m,sd_m,moved_m,code,state,traverse,how,seen,apart_m\n";
   for (const auto &[name, m] : r.marks) {
     const TraverseLine *l = r.line(m.line);
-    out += fmt::format("{},{:.4f},{:.4f},{},{},{:.4f},{},{},{}\n", quoted(name), m.place.east, m.place.north,
-                       m.height ? fixed(*m.height, 4) : "", m.sd > 0 ? fixed(m.sd, 4) : "", m.moved, quoted(m.code),
-                       state_of(m), l ? quoted(l->name) : "");
+    out += fmt::format("{},{:.4f},{:.4f},{},{},{:.4f},{},{},{},{},{},{:.4f}\n", quoted(name), m.place.east,
+                       m.place.north, m.height ? fixed(*m.height, 4) : "", m.sd > 0 ? fixed(m.sd, 4) : "", m.moved,
+                       quoted(m.code), state_of(m), l ? quoted(l->name) : "", m.how, m.sights, m.apart);
   }
   return out;
 }

@@ -140,6 +140,12 @@ ReportSection traverse(const TraverseLine &l) {
         fmt::format("Height misclosure {} mm, limit {:.1f} mm.", mm(c.height), 1000 * l.height_limit));
   if (!c.has_angular && !c.has_linear) s.paragraphs.push_back("Nothing closes it: a mistake in it cannot show.");
   for (const auto &x : l.remarks) s.paragraphs.push_back(x + ".");
+  if (l.booked) {
+    const FieldClosure &f = l.booked->booked;
+    s.paragraphs.push_back(fmt::format("The field computed: angles {}″, ΔE {}, ΔN {}, ΔH {} mm (line {}). {}.",
+                                       std::isfinite(f.angle) ? seconds(f.angle) : "–", mm(f.east), mm(f.north),
+                                       mm(f.height), f.line, l.booked->explained));
+  }
   ReportTable legs{"Legs as measured",
                    {{"from", "", false},
                     {"to", "", false},
@@ -192,8 +198,9 @@ ReportSection traverse(const TraverseLine &l) {
   }
   s.tables.push_back(std::move(after));
   if (!l.comparisons.empty()) {
-    ReportTable v{"Against vectors",
+    ReportTable v{"Against vectors and levels",
                   {{"mark", "", false},
+                   {"with", "", false},
                    {"ΔE", "mm"},
                    {"ΔN", "mm"},
                    {"expected", "mm"},
@@ -202,8 +209,8 @@ ReportSection traverse(const TraverseLine &l) {
                    {"verdict", "", false}},
                   {}};
     for (const TraverseComparison &x : l.comparisons)
-      v.rows.push_back({x.mark, mm(x.east), mm(x.north), fixed(1000 * x.expected, 1), mm(x.up),
-                        fixed(1000 * x.up_expected, 1), x.passes ? "agrees" : "differs"});
+      v.rows.push_back({x.mark, x.with, mm(x.east), mm(x.north), x.expected > 0 ? fixed(1000 * x.expected, 1) : "–",
+                        mm(x.up), fixed(1000 * x.up_expected, 1), x.passes ? "agrees" : "differs"});
     s.tables.push_back(std::move(v));
   }
   return s;
@@ -231,14 +238,17 @@ Report traverse_report(const Job &job) {
                  {"sd", "mm"},
                  {"moved", "mm"},
                  {"code", "", false},
-                 {"state", "", false}},
+                 {"how", "", false},
+                 {"seen from"},
+                 {"apart", "mm"},
+                 {"field − ours", "mm"}},
                 {}};
   for (const auto &[name, m] : r.marks)
     t.rows.push_back({name, fixed(m.place.east, 4), fixed(m.place.north, 4), m.height ? fixed(*m.height, 4) : "–",
                       m.sd > 0 ? fixed(1000 * m.sd, 1) : "–", fixed(1000 * m.moved, 1), m.code,
-                      m.local     ? "local"
-                      : m.station ? "provisional"
-                                  : "side shot"});
+                      (m.local ? "local, " : "") + m.how + (m.warning.empty() ? "" : "; " + m.warning),
+                      std::to_string(m.sights), m.apart > 0 ? fixed(1000 * m.apart, 1) : "–",
+                      m.field ? mm(m.field->x()) + ", " + mm(m.field->y()) + ", " + mm(m.field->z()) : "–"});
   marks.tables.push_back(std::move(t));
   out.sections.push_back(std::move(marks));
   out.sections.push_back(field_record(r));

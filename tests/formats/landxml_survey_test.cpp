@@ -59,6 +59,29 @@ TEST_CASE("feet and packed degrees are what the file says, and reduced observati
   CHECK(r.records[2].find("slope")->number == Approx(30.48));
 }
 
+TEST_CASE("reduced observations bring distances, heights, bearings and their standard errors") {
+  const RecipeReading r = read_landxml_survey(survey(
+      "<Metric linearUnit=\"meter\" angularUnit=\"decimal degrees\"/>",
+      setup + "<ObservationGroup id=\"g\">\n<Backsight setupID=\"s1\" circle=\"10\"><BacksightPoint "
+              "name=\"Z\"/></Backsight>\n"
+              "<ReducedObservation setupID=\"s1\" horizAngle=\"45\" horizDistance=\"120.5\" vertDistance=\"-2.25\" "
+              "angleStdError=\"0.001\" horizDistStdError=\"0.003\"><TargetPoint name=\"B\"/></ReducedObservation>\n"
+              "<ReducedObservation setupID=\"s1\" azimuth=\"200\" horizDistance=\"80\" azimuthAccuracy=\"0.002\">"
+              "<TargetPoint name=\"C\"/></ReducedObservation></ObservationGroup>"));
+  CHECK(r.unread == 0);
+  REQUIRE(r.records.size() == 4);
+  // The circle was turned to 10° on the back sight, which has no observation of its own.
+  CHECK(r.records[1].find("target")->text == "Z");
+  CHECK(degrees(r.records[1].find("circle")->number) == Approx(10));
+  CHECK(r.records[2].find("horizontal")->number == 120.5);
+  CHECK(r.records[2].find("rise")->number == -2.25);
+  CHECK(degrees(r.records[2].find("angle_sd")->number) == Approx(0.001));
+  CHECK(r.records[2].find("distance_sd")->number == 0.003);
+  CHECK_FALSE(r.records[2].find("grid_bearing"));
+  CHECK(degrees(r.records[3].find("grid_bearing")->number) == Approx(200));
+  CHECK(degrees(r.records[3].find("angle_sd")->number) == Approx(0.002));
+}
+
 TEST_CASE("bad survey files are refused with their line, what is not understood is counted") {
   CHECK_THROWS_AS(read_landxml_survey("<LandXML>\n<Survey>\n<InstrumentSetup id=\"1\"\n</Survey></LandXML>"),
                   InputError);

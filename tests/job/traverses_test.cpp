@@ -220,3 +220,32 @@ TEST_CASE("a stray set-up is named, and a free station finds its place") {
   const AdjustmentResult &a = f.job.network()->result.adjustment;
   CHECK(a.variance_factor < a.upper);
 }
+
+TEST_CASE(
+    "an instrument that stood off its mark is found, centred by decision, and the network agrees with the truth") {
+  FieldJob f(77, FieldMistake::excentric);
+  const TraverseReport &r = f.report();
+  REQUIRE_FALSE(r.causes.empty());
+  const TraverseCause cause = r.causes.front();
+  CHECK(cause.sentence.rfind(f.work.expected.front(), 0) == 0);
+  REQUIRE(cause.decisions.size() == 1);
+  const auto &value = cause.decisions.front().second;
+  const auto &truth = f.work.scenario.jobs[0].setups;
+  const auto off = std::find_if(truth.begin(), truth.end(), [](const auto &u) { return u.east != 0; });
+  REQUIRE(off != truth.end());
+  CHECK(value.at("east").get<double>() == Approx(off->east).margin(0.01));
+  CHECK(value.at("north").get<double>() == Approx(off->north).margin(0.01));
+  f.job.decide("set", cause.decisions.front().first, value, "found by the lengths");
+  CHECK(f.report().lines.at(0).closes());
+  CHECK(f.doubts().empty());
+  f.job.accept_network(run_network(*f.job.snapshot(), {}, {}));
+  const NetworkRun &run = *f.job.network();
+  CHECK(run.result.adjustment.variance_factor < run.result.adjustment.upper);
+  for (const auto &m : run.result.marks) {
+    if (m.hold != Hold::none) continue;
+    const FullPosition place = f.work.describe(m.name);
+    const Vec3 e = local_axes(place.geodetic) * (m.position.xyz - place.ecef.xyz);
+    INFO(m.name << " off by " << e.transpose());
+    CHECK(e.head<2>().norm() < 0.012);
+  }
+}
