@@ -361,7 +361,8 @@ void explain_excentric(const TraverseReport &r, const std::set<std::string> &abo
 
 /// A back sight that was hidden: another mark was sighted and booked under its name. Renamed, the leg loses its second
 /// measurement and nothing is left to test; the length of the sight itself tells which mark it was.
-void explain_hidden(const TraverseReport &r, const std::vector<TraverseTest> &tests, std::vector<TraverseCause> &out) {
+void explain_hidden(const TraverseReport &r, const JobState &state, const KnownPlaces &known, const JobDatum *datum,
+                    const std::vector<TraverseTest> &tests, std::vector<TraverseCause> &out) {
   for (const TraverseTest &t : tests) {
     if (t.passes() || t.kind != Kind::there_back || std::abs(t.value) < 10 * t.limit || t.setups.size() != 2) continue;
     for (std::size_t k : {0U, 1U}) {
@@ -389,7 +390,13 @@ void explain_hidden(const TraverseReport &r, const std::vector<TraverseTest> &te
           if (!q.passes() && q.kind != Kind::spread &&
               std::find(q.setups.begin(), q.setups.end(), s->setup.id) != q.setups.end())
             c.cleared.push_back(q.id), c.gain += (1 + std::log10(q.ratio())) / static_cast<double>(matches.size());
-        c.effect = t.effect;
+        std::set<std::string> about{s->setup.id};
+        if (const TraverseLine *l = r.line_of(s->setup.id)) about.insert(l->setups.begin(), l->setups.end());
+        StationSetup changed = s->setup;
+        for (Pointing &p : changed.pointings)
+          if (p.booked == booked) p.target = mark;
+        c.effect = Trial(r, state, known, datum, about).effect_of(changed);
+        if (c.effect < 1e-5) c.effect = t.effect;
         out.push_back(std::move(c));
       }
     }
@@ -445,7 +452,7 @@ std::vector<TraverseCause> explain_traverses(const TraverseReport &r, const JobS
   std::vector<TraverseCause> out;
   const auto &tests = r.tests;
   explain_spreads(r, state, known, datum, tests, out);
-  explain_hidden(r, tests, out);
+  explain_hidden(r, state, known, datum, tests, out);
   for (const auto &about : clusters(r, tests)) {
     const Trial trial(r, state, known, datum, about);
     if (!trial.fails()) continue;

@@ -107,9 +107,12 @@ TEST_CASE("two mistakes at once are found one after the other, and their effects
       found_first = found_first || is(first, c), found_second = found_second || is(second, c);
       decide(f, c, log);
       TraverseReport after = f.report();
-      if (hit && c.verb == "set") {
-        const double came = shift(r, after);
-        ++effects, right += std::abs(came - c.effect) <= 0.2 * came + 2e-4;
+      // What only the network feels moves no provisional mark.
+      if (const double came = shift(r, after); hit && came > 1e-4) {
+        const bool near = std::abs(came - c.effect) <= 0.2 * came + 2e-4;
+        ++effects, right += near;
+        if (!near && std::getenv("AMPLETIE_TALK"))
+          WARN("seed " << k << " effect " << c.effect << " came " << came << ": " << c.sentence);
       }
       r = std::move(after);
     }
