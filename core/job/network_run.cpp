@@ -79,7 +79,9 @@ std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
     const auto &a = anchors[g.root(mark)];
     return a.size() > 1 && std::any_of(a.begin(), a.end(), placed);
   };
-  const TraverseGrid grid(set, &datum, t.places);
+  TraverseSettings in_grid = set; // whatever traverses are computed in, bearings of the grid are bearings of the grid
+  in_grid.grid = true;
+  const TraverseGrid grid(in_grid, &datum, t.places);
   std::set<std::string> marks;
   for (const auto &r : t.field.setups) {
     const std::string &here = r->setup.mark;

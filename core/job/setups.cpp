@@ -154,6 +154,8 @@ ReducedSetup reduce_setup(StationSetup setup, const std::optional<Air> &booked_a
           (t.slope + t.prism_constant + standard.edm.constant_m) * (1 + 1e-6 * (o.air_ppm + standard.edm.scale_ppm));
       o.slope_sd = std::hypot(t.slope_sd, standard.target_centring);
     }
+    if (std::isfinite(t.zenith) && std::isfinite(t.rise))
+      out.remarks.push_back("the height difference to " + t.target + " is not used: its zenith angle says the same");
     derive(o, s, standard, settings);
     if (std::isfinite(t.zenith) && std::isfinite(o.slope) && !o.slope_derived) {
       o.horizontal = o.slope * std::sin(t.zenith);

@@ -4,6 +4,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/text.h"
+#include "publication/record_parts.h"
 #include <Eigen/Dense>
 #include <filesystem>
 #include <fmt/format.h>
@@ -477,31 +478,12 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
                                 {"source", o.source_name},
                                 {"sha256", o.source_id},
                                 {"used", o.used}});
-  r["doubts"] = ordered_json::array();
-  for (const Doubt &d : job.doubts())
-    r["doubts"].push_back({{"kind", d.kind},
-                           {"about", d.about},
-                           {"sentence", d.sentence},
-                           {"effect_m", d.effect_m ? ordered_json(*d.effect_m) : ordered_json(nullptr)},
-                           {"state", d.state == Doubt::State::open ? "open" : "accepted"},
-                           {"accepted_because", d.accepted_because}});
-  r["decisions"] = ordered_json::array();
-  for (const Decision &d : job.decisions())
-    r["decisions"].push_back({{"seq", d.seq},
-                              {"time", d.time},
-                              {"author", d.author},
-                              {"text", d.verb + " " + d.target + " " + d.value.dump()},
-                              {"reason", d.reason}});
-  r["sources"] = ordered_json::array();
-  for (const auto &c : s.contents)
-    r["sources"].push_back({{"name", c.source.name}, {"kind", c.source.kind}, {"sha256", c.source.id}});
+  r["doubts"] = record_doubts(job);
+  r["decisions"] = record_decisions(job);
+  r["sources"] = record_sources(s);
 
   IssuePackage out;
-  out.record.time = utc_now();
-  const std::string content = r.dump();
-  out.record.sha256 = sha256_hex(content);
-  out.record.id = content_id("issue", content + out.record.time);
-  out.record.data = json::parse(content);
+  out.record = sealed(r);
   out.sheet = sheet(out.record.data, options.unit);
   out.sheet.footer =
       fmt::format("Issue record {} · {} · SHA-256 {}", out.record.id, out.record.time, out.record.sha256);

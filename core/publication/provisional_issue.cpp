@@ -1,8 +1,8 @@
 #include "publication/provisional_issue.h"
 #include "base/angle.h"
 #include "base/error.h"
-#include "base/hash.h"
 #include "base/text.h"
+#include "publication/record_parts.h"
 #include <filesystem>
 #include <fmt/format.h>
 
@@ -105,15 +105,13 @@ IssuePackage prepare_provisional(const Job &job, const std::string &traverse, Le
   r["heights"] = against(c.has_height, 1000 * c.height, 1000 * l->height_limit, "mm", l->height_passes());
   r["limits"] = l->limit_name;
   r["warning"] = l->balanced().warning;
-  r["hangs_on"] = json::array();
-  for (const auto &mark : l->marks)
-    if (!t.marks.count(mark) &&
-        std::find(r["hangs_on"].begin(), r["hangs_on"].end(), json(mark)) == r["hangs_on"].end())
-      r["hangs_on"].push_back(mark);
-  for (const auto &mark : {l->back_sight, l->closing_sight})
-    if (!mark.empty() && !t.marks.count(mark) &&
-        std::find(r["hangs_on"].begin(), r["hangs_on"].end(), json(mark)) == r["hangs_on"].end())
-      r["hangs_on"].push_back(mark);
+  std::vector<std::string> hangs;
+  std::vector<std::string> ends = l->marks;
+  ends.insert(ends.end(), {l->back_sight, l->closing_sight});
+  for (const auto &mark : ends)
+    if (!mark.empty() && !t.marks.count(mark) && std::find(hangs.begin(), hangs.end(), mark) == hangs.end())
+      hangs.push_back(mark);
+  r["hangs_on"] = hangs;
   r["marks"] = ordered_json::array();
   for (const auto &[name, m] : t.marks) {
     if (m.line != l->id || m.local) continue;
@@ -131,35 +129,15 @@ IssuePackage prepare_provisional(const Job &job, const std::string &traverse, Le
   }
   if (r["marks"].empty())
     throw InputError("every mark of the traverse " + l->name + " is known: nothing is provisional");
-  r["doubts"] = ordered_json::array();
-  for (const Doubt &d : job.doubts())
-    if (d.section == "traverse")
-      r["doubts"].push_back({{"kind", d.kind},
-                             {"about", d.about},
-                             {"sentence", d.sentence},
-                             {"state", d.state == Doubt::State::open ? "open" : "accepted"},
-                             {"accepted_because", d.accepted_because}});
-  r["decisions"] = ordered_json::array();
-  for (const Decision &d : job.decisions())
-    r["decisions"].push_back({{"seq", d.seq},
-                              {"time", d.time},
-                              {"author", d.author},
-                              {"text", d.verb + " " + d.target + " " + d.value.dump()},
-                              {"reason", d.reason}});
+  r["doubts"] = record_doubts(job, "traverse");
+  r["decisions"] = record_decisions(job);
   std::set<std::string> used;
   for (const auto &id : l->setups)
     if (const auto *x = t.field.find(id)) used.insert(x->setup.source_id);
-  r["sources"] = ordered_json::array();
-  for (const auto &x : s.contents)
-    if (used.count(x.source.id))
-      r["sources"].push_back({{"name", x.source.name}, {"kind", x.source.kind}, {"sha256", x.source.id}});
+  r["sources"] = record_sources(s, used);
 
   IssuePackage out;
-  out.record.time = utc_now();
-  const std::string content = r.dump();
-  out.record.sha256 = sha256_hex(content);
-  out.record.id = content_id("issue", content + out.record.time);
-  out.record.data = json::parse(content);
+  out.record = sealed(r);
   out.sheet = sheet(out.record.data, unit);
   out.sheet.footer =
       fmt::format("Provisional · record {} · {} · SHA-256 {}", out.record.id, out.record.time, out.record.sha256);

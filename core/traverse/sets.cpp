@@ -96,9 +96,21 @@ struct Weighted {
   double sd() const { return weight > 0 ? 1 / std::sqrt(weight) : 0; }
 };
 
+/// Largest less smallest of repeated values, and what it may be.
+struct Spread {
+  double least = INFINITY, most = -INFINITY, sd = 0;
+  int count = 0;
+  void add(double v, double own) {
+    least = std::min(least, v), most = std::max(most, v), sd = std::max(sd, own), ++count;
+  }
+  double size() const { return most - least; }
+  double limit() const { return range_factor(count) * sd; }
+};
+
 /// Values of reduced observations and what was stated about them.
 void take_reduced(TargetMean &t, const StationSetup &s, const InstrumentStandard &standard, SetReduction &r) {
   Weighted zenith, slope, horizontal, rise, azimuth;
+  Spread of_horizontal, of_rise;
   double first = NAN;
   bool stated_zenith = false, stated_slope = false, stated_rise = true;
   for (const Pointing &p : s.pointings) {
@@ -111,9 +123,11 @@ void take_reduced(TargetMean &t, const StationSetup &s, const InstrumentStandard
       zenith.add(z, p.zenith_sd > 0 ? p.zenith_sd : standard.zenith_sd(std::max(1.0, length)));
     }
     if (std::isfinite(p.slope)) slope.add(p.slope, distance_sd);
-    if (std::isfinite(p.horizontal)) horizontal.add(p.horizontal, distance_sd);
+    if (std::isfinite(p.horizontal))
+      horizontal.add(p.horizontal, distance_sd), of_horizontal.add(p.horizontal, distance_sd);
     if (std::isfinite(p.rise)) {
-      rise.add(p.rise, p.rise_sd > 0 ? p.rise_sd : length * standard.zenith_sd(std::max(1.0, length)));
+      const double sd = p.rise_sd > 0 ? p.rise_sd : length * standard.zenith_sd(std::max(1.0, length));
+      rise.add(p.rise, sd), of_rise.add(p.rise, sd);
       stated_rise = stated_rise && p.rise_sd > 0;
     }
     if (std::isfinite(p.azimuth)) {
@@ -130,6 +144,13 @@ void take_reduced(TargetMean &t, const StationSetup &s, const InstrumentStandard
   }
   if (stated_zenith) t.zenith = zenith.mean(), t.zenith_sd = zenith.sd();
   if (stated_slope) t.slope = slope.mean(), t.slope_sd = slope.sd();
+  // Repeated rows must agree as sets do; height differences count as zenith angles over the sight's length.
+  if (of_horizontal.count > 1 && !std::isfinite(t.slope))
+    t.slope_spread = of_horizontal.size(), t.slope_limit = of_horizontal.limit();
+  if (of_rise.count > 1 && !std::isfinite(t.zenith)) {
+    const double length = horizontal.weight > 0 ? horizontal.mean() : std::isfinite(t.slope) ? t.slope : 100;
+    t.zenith_spread = of_rise.size() / length, t.zenith_limit = of_rise.limit() / length;
+  }
   t.horizontal = horizontal.mean(), t.horizontal_sd = horizontal.sd();
   t.rise = rise.mean(), t.rise_sd = stated_rise ? rise.sd() : 0;
   if (azimuth.weight > 0) t.azimuth = positive_angle(azimuth.mean()), t.azimuth_sd = azimuth.sd();

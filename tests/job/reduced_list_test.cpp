@@ -17,21 +17,6 @@ JobSettings settings() {
   s.datum.epoch = 2026.36;
   return s;
 }
-void weights(Job &job) {
-  job.decide("set", "weight",
-             {{"direction", 1.2},
-              {"zenith", 1.2},
-              {"distance", 1},
-              {"distance-ppm", 1.5},
-              {"deflection", 0.5},
-              {"k-sd", 0.1},
-              {"target-centring", 0.7},
-              {"station-centring", 0.7},
-              {"station-height", 0.7},
-              {"pointing", 0.3}},
-             "card");
-}
-
 /// What an office makes of a book: one angle, distance and height difference to a row.
 std::string office_list(const TraverseReport &r, const std::string &more = {}) {
   std::string out = "unit;m;gon\n";
@@ -56,10 +41,10 @@ struct ListJob {
   Job job;
   explicit ListJob(std::uint64_t seed, const std::string &more = {}, bool claims = false)
       : work(seed), job(Job::create(folder / "l.tie", settings())) {
-    weights(job);
+    FieldWork::weigh(job);
     work.hold_in(job);
     Job book = Job::create(folder / "b.tie", settings());
-    weights(book);
+    FieldWork::weigh(book);
     work.hold_in(book);
     REQUIRE(book.take_bytes({{"field.txt", station::simulate(work.scenario).files.front().text}})[0].outcome ==
             Intake::Outcome::taken);
@@ -119,7 +104,7 @@ TEST_CASE("the field's own misclosure stands beside ours, and a difference is ex
   ListJob l(33, "", true);
   const auto booked = [&](const std::string &text) {
     Job job = Job::create(l.folder / (content_id("x", text) + ".tie"), settings());
-    weights(job);
+    FieldWork::weigh(job);
     l.work.hold_in(job);
     REQUIRE(job.take_bytes({{"office.csv", text}})[0].outcome == Intake::Outcome::taken);
     const auto b = job.snapshot()->traverses->lines.at(0).booked;
@@ -145,7 +130,7 @@ TEST_CASE("the field's own misclosure stands beside ours, and a difference is ex
 TEST_CASE("readings that were corrected here explain a field's misclosure that is not ours") {
   ListJob l(35, "", true);
   Job job = Job::create(l.folder / "c.tie", settings());
-  weights(job);
+  FieldWork::weigh(job);
   l.work.hold_in(job);
   REQUIRE(job.take_bytes({{"office.csv", l.ours}})[0].outcome == Intake::Outcome::taken);
   const auto line = [&]() -> const TraverseLine & { return job.snapshot()->traverses->lines.at(0); };

@@ -19,18 +19,7 @@ struct FieldJob {
 
   explicit FieldJob(std::uint64_t seed, FieldMistake m = FieldMistake::none)
       : work(seed), job((work.mistake(m), Job::create(folder / "f.tie", settings()))) {
-    job.decide("set", "weight",
-               {{"direction", 1.2},
-                {"zenith", 1.2},
-                {"distance", 1},
-                {"distance-ppm", 1.5},
-                {"deflection", 0.5},
-                {"k-sd", 0.1},
-                {"target-centring", 0.7},
-                {"station-centring", 0.7},
-                {"station-height", 0.7},
-                {"pointing", 0.3}},
-               "card");
+    FieldWork::weigh(job);
     work.hold_in(job);
     const auto out = job.take_bytes({{"field.txt", station::simulate(work.scenario).files.front().text}});
     REQUIRE(out[0].outcome == Intake::Outcome::taken);

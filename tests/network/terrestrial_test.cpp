@@ -272,8 +272,10 @@ TEST_CASE("reduced observations with stated standard errors: accuracies are what
     }
   }
   INFO("plan " << plan / n << ", up " << up / n);
-  CHECK(plan / n == Approx(1).margin(0.2));
-  CHECK(up / n == Approx(1).margin(0.2));
+  if (count > 500) WARN("mean normalised squared error: plan " << plan / n << ", up " << up / n << " of " << n);
+  const double loose = count > 500 ? 0.07 : 0.2;
+  CHECK(plan / n == Approx(1).margin(loose));
+  CHECK(up / n == Approx(1).margin(loose));
 }
 
 TEST_CASE("a traverse's accuracies are what they say, steep sights included") {

@@ -88,6 +88,21 @@ struct FieldWork {
         return datum.describe({to_cartesian({radians(m.lat), radians(m.lon), m.h}), datum.frame(), datum.epoch()});
     throw std::runtime_error("no mark " + mark);
   }
+  /// Gives a job the accuracies that the crew works with.
+  static void weigh(Job &job) {
+    job.decide("set", "weight",
+               {{"direction", 1.2},
+                {"zenith", 1.2},
+                {"distance", 1},
+                {"distance-ppm", 1.5},
+                {"deflection", 0.5},
+                {"k-sd", 0.1},
+                {"target-centring", 0.7},
+                {"station-centring", 0.7},
+                {"station-height", 0.7},
+                {"pointing", 0.3}},
+               "card");
+  }
   double pick(double low, double high) { return std::uniform_real_distribution<double>(low, high)(random); }
   std::size_t index(std::size_t n) { return static_cast<std::size_t>(random() % n); }
 

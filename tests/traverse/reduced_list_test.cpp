@@ -153,3 +153,18 @@ TEST_CASE("coordinates and misclosures of the field come along as what they are"
   CHECK(b.closures[0].line == 5);
   CHECK(b.setups.size() == 1);
 }
+
+TEST_CASE("repeated distances and height differences must agree as sets do") {
+  const auto spread = [](const std::string &second) {
+    const FieldBook b =
+        read_field_book(plain(), "unit;m;dms\nline;A-B;500.000;2;10.000;3\nline;A-B;" + second + "\n", "");
+    return *reduce_sets(b.setups.at(0), {}).find("B");
+  };
+  const TargetMean good = spread("500.003;2;10.004;3");
+  CHECK(good.within_limits());
+  CHECK(good.slope_spread == Approx(0.003));
+  CHECK(good.horizontal == Approx(500.0015));
+  CHECK(good.zenith_spread == Approx(0.004 / 500).epsilon(1e-3));
+  CHECK_FALSE(spread("500.050;2;10.004;3").within_limits());
+  CHECK_FALSE(spread("500.003;2;10.100;3").within_limits());
+}

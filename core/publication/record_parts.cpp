@@ -1,0 +1,50 @@
+#include "publication/record_parts.h"
+#include "base/hash.h"
+#include "base/text.h"
+
+namespace ampletie {
+using nlohmann::ordered_json;
+
+ordered_json record_doubts(const Job &job, const std::string &section) {
+  auto out = ordered_json::array();
+  for (const Doubt &d : job.doubts())
+    if (section.empty() || d.section == section)
+      out.push_back({{"kind", d.kind},
+                     {"about", d.about},
+                     {"sentence", d.sentence},
+                     {"effect_m", d.effect_m ? ordered_json(*d.effect_m) : ordered_json(nullptr)},
+                     {"state", d.state == Doubt::State::open ? "open" : "accepted"},
+                     {"accepted_because", d.accepted_because}});
+  return out;
+}
+
+ordered_json record_decisions(const Job &job) {
+  auto out = ordered_json::array();
+  for (const Decision &d : job.decisions())
+    out.push_back({{"seq", d.seq},
+                   {"time", d.time},
+                   {"author", d.author},
+                   {"text", d.verb + " " + d.target + " " + d.value.dump()},
+                   {"reason", d.reason}});
+  return out;
+}
+
+ordered_json record_sources(const JobSnapshot &s, const std::set<std::string> &only) {
+  auto out = ordered_json::array();
+  for (const auto &c : s.contents)
+    if (only.empty() || only.count(c.source.id))
+      out.push_back({{"name", c.source.name}, {"kind", c.source.kind}, {"sha256", c.source.id}});
+  return out;
+}
+
+IssueRecord sealed(const ordered_json &content) {
+  IssueRecord out;
+  out.time = utc_now();
+  const std::string text = content.dump();
+  out.sha256 = sha256_hex(text);
+  out.id = content_id("issue", text + out.time);
+  out.data = nlohmann::json::parse(text);
+  return out;
+}
+
+} // namespace ampletie
