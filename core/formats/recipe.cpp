@@ -141,6 +141,8 @@ const std::vector<RecipeMeaning> &recipe_meanings(std::string_view reads) {
       {T::angle, "circle", "reading of the horizontal circle"},
       {T::angle, "zenith", "zenith angle"},
       {T::length, "slope", "slope distance"},
+      {T::angle, "tilt_along", "lean of the vertical axis toward the target, not yet taken off"},
+      {T::angle, "tilt_across", "lean of the vertical axis to the right of the sight, not yet taken off"},
       {T::text, "code", "code of the point"},
       {T::text, "remark", "a remark of the crew"},
       {T::text, "time", "when it was read"},

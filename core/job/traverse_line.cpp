@@ -136,6 +136,25 @@ void limits(TraverseLine &l, const TraverseSettings &set) {
   l.linear_limit = limit_factor * c.linear_sd;
 }
 
+/// A balance that takes marks farther from where others know them than they were before it.
+void warn_of_worse(TraverseLine &l, const KnownPlaces &known) {
+  const auto away = [&](const std::vector<TraversePoint> &points) {
+    double sum = 0;
+    int n = 0;
+    for (std::size_t i = 1; i + 1 < points.size(); ++i)
+      if (const auto k = known.find(points[i].mark); k != known.end())
+        sum += std::pow(distance(points[i].place, grid_place(k->second)), 2), ++n;
+    return n ? std::sqrt(sum / n) : 0;
+  };
+  const double before = away(l.result.raw);
+  for (BalancedTraverse &b : l.result.balanced) {
+    const double after = away(b.points);
+    if (b.method == Balance::none || after < 1.1 * before || after - before < 0.001) continue;
+    b.warning += fmt::format("{}it takes marks farther from where they are known to be: {:.1f} mm, {:.1f} mm before it",
+                             b.warning.empty() ? "" : "; ", 1000 * after, 1000 * before);
+  }
+}
+
 } // namespace
 
 const TraverseClass *traverse_class(const std::string &name) {
@@ -327,6 +346,7 @@ void compare_line(TraverseLine &l, const KnownPlaces &known, const LevelHeights 
                !(std::abs(c.up) > limit_factor * c.up_expected);
     l.comparisons.push_back(c);
   }
+  warn_of_worse(l, known);
 }
 
 } // namespace ampletie

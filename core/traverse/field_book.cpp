@@ -205,6 +205,11 @@ private:
         std::isfinite(p.zenith) && says_two != (p.face == 2) && !p.reduced)
       trouble(r.line,
               fmt::format("booked on face {}, but the zenith angle is one of face {}", p.face, says_two ? 2 : 1));
+    // An axis that leans toward the target by l and to the right by t: zenith angle l too small, direction t cot z
+    // (textbooks).
+    if (const double l = number(r, "tilt_along"); std::isfinite(l)) p.zenith += p.face == 2 ? -l : l;
+    if (const double t = number(r, "tilt_across"); std::isfinite(t) && std::isfinite(p.zenith))
+      p.circle += t / std::tan(p.face == 2 ? 2 * 3.14159265358979323846 - p.zenith : p.zenith);
     if (const double set = number(r, "set"); std::isfinite(set)) p.set = static_cast<int>(std::lround(set));
     if (const double h = number(r, "target_height"); std::isfinite(h)) p.target_height = h;
     if (const double c = number(r, "prism_constant"); std::isfinite(c)) p.prism_constant = c;

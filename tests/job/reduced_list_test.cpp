@@ -216,6 +216,24 @@ TEST_CASE("levels alone are compared with a traverse's heights") {
   }));
 }
 
+TEST_CASE("a balance that makes marks worse against what is known of them is warned about") {
+  FieldWork w(49);
+  KnownPlace check;
+  check.position = w.describe("T3");
+  check.cov_enu = Mat3::Identity() * 1e-6, check.height_sd = 0.003, check.check = true;
+  w.known["T3"] = check;
+  const auto warned = [&] {
+    const TraverseReport r = w.report();
+    const auto &b = r.lines.at(0).balanced(Balance::compass);
+    REQUIRE(r.lines.at(0).comparisons.size() == 1);
+    return b.warning.find("farther from where they are known") != std::string::npos;
+  };
+  CHECK_FALSE(warned());
+  // A mistake behind the check mark: shared out it moves what was right.
+  w.scenario.jobs[0].setups[5].east = 0.3;
+  CHECK(warned());
+}
+
 TEST_CASE("a side shot from two stations says how far its places lie apart") {
   FieldWork w(45);
   w.scenario.marks.push_back({"D9", 46.3007, 13.9085, 522, 0, 0});

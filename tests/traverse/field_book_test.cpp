@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "traverse/field_book.h"
 #include "traverse/sets.h"
+#include <Eigen/Dense>
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
 
@@ -123,4 +124,35 @@ TEST_CASE("books that are wrong are told by their lines") {
   CHECK(letters.setups[0].pointings.size() == 3);
   CHECK(read("").setups.empty());
   CHECK(read("stn;A;1.5\n").setups.empty());
+}
+
+TEST_CASE("the axis' tilt is taken off where the book gives it: both faces and all heights agree then") {
+  // Readings of an instrument whose axis leans, from vectors alone.
+  const double lean_east = 30 * rad_per_arcsec, lean_north = -20 * rad_per_arcsec;
+  const Eigen::Vector3d up = Eigen::Vector3d(lean_east, lean_north, 1).normalized();
+  const Eigen::Vector3d zero = (Eigen::Vector3d(0, 1, 0) - up.y() * up).normalized(), side = zero.cross(up);
+  const Recipe r = read_recipe(R"({"format": "ample-tie recipe", "version": 1, "name": "tilt", "reads": "pointings",
+    "layout": "delimited", "delimiter": ";", "angles": "rad", "codes": {"face": {"1": "1", "2": "2"}},
+    "lines": [{"name": "p", "fields": [{"meaning": "station", "column": 1}, {"meaning": "instrument_height", "column": 2},
+      {"meaning": "target", "column": 3}, {"meaning": "face", "column": 4}, {"meaning": "circle", "column": 5},
+      {"meaning": "zenith", "column": 6}, {"meaning": "tilt_along", "column": 7}, {"meaning": "tilt_across", "column": 8}]}]})");
+  std::string text;
+  const double azimuth[] = {0.3, 1.9, 4.4}, zenith[] = {1.1, 1.5, 1.9};
+  for (int k = 0; k < 3; ++k) {
+    const Eigen::Vector3d d(std::sin(azimuth[k]) * std::sin(zenith[k]), std::cos(azimuth[k]) * std::sin(zenith[k]),
+                            std::cos(zenith[k]));
+    const double circle = std::atan2(d.dot(side), d.dot(zero)), z = std::acos(d.dot(up));
+    const double along = lean_east * std::sin(azimuth[k]) + lean_north * std::cos(azimuth[k]),
+                 across = lean_east * std::cos(azimuth[k]) - lean_north * std::sin(azimuth[k]);
+    text += fmt::format("S;1.5;T{};1;{:.12f};{:.12f};{:.12f};{:.12f}\n", k, circle + 7, z, along, across);
+    text += fmt::format("S;1.5;T{};2;{:.12f};{:.12f};{:.12f};{:.12f}\n", k, circle + 7 + pi, 2 * pi - z, along, across);
+  }
+  const FieldBook b = read_field_book(r, text, "");
+  REQUIRE(b.setups.size() == 1);
+  const SetReduction s = reduce_sets(b.setups[0], {});
+  for (int k = 0; k < 3; ++k) {
+    const TargetMean &t = *s.find("T" + std::to_string(k));
+    CHECK(std::abs(small_angle(t.direction - (azimuth[k] - azimuth[0]))) < 0.02 * rad_per_arcsec);
+    CHECK(std::abs(t.zenith - zenith[k]) < 0.02 * rad_per_arcsec);
+  }
 }
