@@ -61,7 +61,8 @@ Vec3 enu_of(const MarkAxes &a, const AdjustmentResult &r) {
     out += m.rows.col(static_cast<Eigen::Index>(i)) * r.values[static_cast<std::size_t>(m.parameters[i])];
   return out;
 }
-Mat3 covariance_of(const MarkMap &m, const AdjustmentResult &r) {
+/// One row and column to a row of the map.
+Eigen::MatrixXd covariance_of(const MarkMap &m, const AdjustmentResult &r) {
   return m.rows * r.covariance(m.parameters) * m.rows.transpose();
 }
 /// How a mark follows a change of the free unknowns given as a column, and of one fixed parameter.
