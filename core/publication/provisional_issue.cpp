@@ -12,7 +12,9 @@ using nlohmann::json;
 using nlohmann::ordered_json;
 
 std::string against(bool has, double value, double limit, const char *unit, bool passes) {
-  return has ? fmt::format("{:.1f} {} (limit {:.1f}{})", value, unit, limit, passes ? "" : ", missed") : "not closed";
+  return has ? fmt::format("{:.1f}{}{} (limit {:.1f}{})", value, unit == std::string_view("″") ? "" : " ", unit, limit,
+                           passes ? "" : ", missed")
+             : "not closed";
 }
 
 Report sheet(const json &r, LengthUnit unit) {

@@ -5,6 +5,7 @@
 #include "traverse/field_book.h"
 #include "traverse/sets.h"
 #include <catch2/catch.hpp>
+#include <random>
 
 using namespace ampletie;
 
@@ -167,4 +168,42 @@ TEST_CASE("repeated distances and height differences must agree as sets do") {
   CHECK(good.zenith_spread == Approx(0.004 / 500).epsilon(1e-3));
   CHECK_FALSE(spread("500.050;2;10.004;3").within_limits());
   CHECK_FALSE(spread("500.003;2;10.100;3").within_limits());
+}
+
+TEST_CASE("damaged lists and books never crash, and what is left reduces") {
+  const std::string list = "unit;m;dms\nangle;A-B-C;45 30 10.0;2.5\nline;A-C;812.345;3;12.345;4\nrise;A-B;-3.2;1.5\n"
+                           "azimuth;A-B;12 00 00;5\nhorizontal;A-B;500.001;2;struck\npoint;T1;1;2;3\n"
+                           "closure;A;Z;-7.5;0.012;-0.034;0.005\n",
+                    book =
+                        "unit;m;gon\njob;x;S1;2026-05-15\nstn;A;1.500\nair;950.0;12.0\ntgt;B;orientation;1.3;-0.0165\n"
+                        "p;1;1;10.0000;99.9000;250.123;08:00:00\np;1;2;210.0010;300.1010;250.122;08:00:10\nend\n";
+  std::mt19937 random(11);
+  const auto pick = [&](std::size_t n) { return static_cast<std::size_t>(random() % n); };
+  std::size_t rows = 0;
+  for (int k = 0; k < 4000; ++k) {
+    const bool second = k % 2;
+    std::string text = second ? book : list;
+    for (std::size_t n = 1 + pick(6); n > 0; --n) {
+      const std::size_t at = pick(text.size());
+      switch (pick(4)) {
+      case 0:
+        text[at] = static_cast<char>(random() % 256);
+        break;
+      case 1:
+        text.erase(at, pick(12));
+        break;
+      case 2:
+        text.insert(at, text.substr(pick(text.size()), pick(30)));
+        break;
+      default:
+        text.insert(at, k % 3 ? "-1e308" : "nan");
+      }
+      if (text.empty()) text = ";";
+    }
+    for (const Recipe &r : shipped_pointing_recipes()) {
+      const FieldBook b = read_field_book(r, text, "x");
+      for (const StationSetup &s : b.setups) rows += reduce_sets(s, {}).targets.size();
+    }
+  }
+  CHECK(rows > 1000);
 }
