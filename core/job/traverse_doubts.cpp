@@ -113,6 +113,16 @@ std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r) {
                     causes[t.id]};
     out.push_back(std::move(d));
   }
+  for (const auto &[name, m] : r.marks) {
+    const ReducedSetup *s = r.field.find(m.setup);
+    if (!(m.apart > m.apart_limit) || !s || !r.in_network(*s)) continue;
+    out.push_back(
+        {"places lie apart", name, m.setup,
+         fmt::format("{} set-ups place it {:.1f} mm apart, limit {:.1f} mm: another point under its name, or a "
+                     "set-up that is wrong",
+                     m.sights, 1000 * m.apart, 1000 * m.apart_limit),
+         1000 * m.apart, 1000 * m.apart_limit, m.apart, "mm"});
+  }
   for (const TraverseLine &l : r.lines) {
     if (!l.used) continue;
     if (!l.problem.empty()) out.push_back({"traverse not computed", l.name, l.id, l.problem});

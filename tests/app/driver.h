@@ -4,6 +4,7 @@
 #include "app/job_line.h"
 #include "app/main_window.h"
 #include "app/sections/sections.h"
+#include "app/table.h"
 #include "support/test_job.h"
 #include <QApplication>
 #include <QDropEvent>
@@ -84,7 +85,12 @@ public:
   }
   /// Types into a cell with the keyboard.
   void edit(QTableView *t, int row, const QString &title, const QString &text) {
+    auto *proxy = qobject_cast<QSortFilterProxyModel *>(t->model());
+    auto *rows = proxy ? qobject_cast<app::TableModel *>(proxy->sourceModel()) : nullptr;
+    bool typed = false, refused = false;
+    const auto watch = QObject::connect(rows, &app::TableModel::refused, &window, [&] { refused = true; });
     for (int attempt = 0; attempt < 6; ++attempt) {
+      const QString before = cell(t, row, title);
       // Without a window manager the X server may take the keyboard away in the middle of a word; then the editor
       // closes and nothing was said, and one types again.
       activate();
@@ -101,9 +107,12 @@ public:
       if (!editor || editor->text() != text) continue;
       QTest::keyClick(editor, Qt::Key_Return);
       QTest::qWait(60);
-      return;
+      typed = true;
+      // On a busy machine the rows may be renewed between the key and what it does: then nothing was said either.
+      if (refused || row >= t->model()->rowCount() || cell(t, row, title) != before) break;
     }
-    throw std::runtime_error("the cell cannot be edited");
+    QObject::disconnect(watch);
+    if (!typed) throw std::runtime_error("the cell cannot be edited");
   }
   void wait() {
     QElapsedTimer t;

@@ -2,6 +2,7 @@
 // intersections, several places of one mark.
 #include "base/hash.h"
 #include "job/job.h"
+#include "job/traverse_doubts.h"
 #include "support/field_work.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
@@ -247,6 +248,9 @@ TEST_CASE("a side shot from two stations says how far its places lie apart") {
   w.scenario.jobs[0].setups[3].targets.back().mark = "Z2", w.scenario.jobs[0].setups[3].targets.back().booked_as = "D9";
   const ProvisionalMark apart = w.report().marks.at("D9");
   CHECK(apart.apart > 100 * apart.apart_limit);
+  const auto doubts = traverse_doubts(w.report());
+  CHECK(std::any_of(doubts.begin(), doubts.end(),
+                    [](const TraverseDoubt &d) { return d.kind == "places lie apart" && d.about == "D9"; }));
 }
 
 TEST_CASE("zenith angles that bend too much name a grazing sight") {
