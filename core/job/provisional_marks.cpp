@@ -181,7 +181,7 @@ public:
           const double sd = std::hypot(r.sight->mean.zenith_sd * d, m.sd / std::tan(z), 0.001);
           height += (*r.from->here.height +
                      trigonometric_height({z, r.from->setup->setup.instrument_height, r.sight->mean.target_height},
-                                          d / std::sin(z), 0.13)) /
+                                          d / std::sin(z), grid_.refraction())) /
                     (sd * sd);
           weight += 1 / (sd * sd);
         }

@@ -34,6 +34,7 @@ public:
   double bearing_of(const ReducedSetup &setup, const TargetSight &s) const;
   /// A measured azimuth freed of the grid: geodetic where it was a bearing in it, else as read.
   double azimuth_of(const ReducedSetup &setup, const TargetSight &s) const;
+  double refraction() const { return set_.k; } ///< coefficient that sights are freed of
   bool on_grid() const { return datum_ && set_.grid; }
 
 private:

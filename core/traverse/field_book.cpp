@@ -1,4 +1,5 @@
 #include "traverse/field_book.h"
+#include "base/angle.h"
 #include "base/hash.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -101,7 +102,7 @@ private:
         text(r, "route_from"),      text(r, "route_to"),         number(r, "closure_angle"),  number(r, "closure_east"),
         number(r, "closure_north"), number(r, "closure_length"), number(r, "closure_height"), r.line};
     if (c.from.empty() || c.to.empty()) return trouble(r.line, "a misclosure without the marks of its traverse");
-    if (c.angle > 3.14159265) c.angle -= 2 * 3.14159265358979323846;
+    if (c.angle > pi) c.angle -= 2 * pi;
     if (!std::isfinite(c.length)) c.length = std::hypot(c.east, c.north);
     out_.closures.push_back(std::move(c));
   }
@@ -182,8 +183,8 @@ private:
     if (const double b = number(r, "grid_bearing"); std::isfinite(b)) p.azimuth = b, p.grid_bearing = true;
     double angle = number(r, "angle");
     if (text(r, "turned") == "left") {
-      p.circle = 2 * 3.14159265358979323846 - p.circle;
-      angle = 2 * 3.14159265358979323846 - angle;
+      p.circle = 2 * pi - p.circle;
+      angle = 2 * pi - angle;
     }
     p.reduced = is_reduced(r);
     if (!std::isfinite(p.circle) && !std::isfinite(p.zenith) && !std::isfinite(p.slope) && !p.reduced) return;
@@ -198,10 +199,10 @@ private:
     if (p.reduced)
       p.face = 1;
     else if (face.empty()) // the zenith angle tells
-      p.face = std::isfinite(p.zenith) && p.zenith > 3.14159265 ? 2 : 1;
+      p.face = std::isfinite(p.zenith) && p.zenith > pi ? 2 : 1;
     else
       p.face = face == "2" ? 2 : 1;
-    if (const bool says_two = std::isfinite(p.zenith) && p.zenith > 3.14159265;
+    if (const bool says_two = std::isfinite(p.zenith) && p.zenith > pi;
         std::isfinite(p.zenith) && says_two != (p.face == 2) && !p.reduced)
       trouble(r.line,
               fmt::format("booked on face {}, but the zenith angle is one of face {}", p.face, says_two ? 2 : 1));
@@ -209,7 +210,7 @@ private:
     // (textbooks).
     if (const double l = number(r, "tilt_along"); std::isfinite(l)) p.zenith += p.face == 2 ? -l : l;
     if (const double t = number(r, "tilt_across"); std::isfinite(t) && std::isfinite(p.zenith))
-      p.circle += t / std::tan(p.face == 2 ? 2 * 3.14159265358979323846 - p.zenith : p.zenith);
+      p.circle += t / std::tan(p.face == 2 ? 2 * pi - p.zenith : p.zenith);
     if (const double set = number(r, "set"); std::isfinite(set)) p.set = static_cast<int>(std::lround(set));
     if (const double h = number(r, "target_height"); std::isfinite(h)) p.target_height = h;
     if (const double c = number(r, "prism_constant"); std::isfinite(c)) p.prism_constant = c;
