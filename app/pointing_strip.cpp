@@ -2,7 +2,6 @@
 #include "app/painting.h"
 #include "base/angle.h"
 #include <QMouseEvent>
-#include <QToolTip>
 
 namespace ampletie::app {
 namespace {

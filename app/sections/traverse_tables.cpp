@@ -34,6 +34,7 @@ Cell against(double value, double limit, double unit, int digits) {
 void TraverseSheet::refresh() {
   std::vector<Row> lines, setups, marks, files, comparisons, styles;
   std::map<std::string, int> codes; // with their points
+  std::set<std::string> coded, all; // marks
   std::vector<PlottedClosure> plotted;
   if (w_.has_job()) {
     const TraverseReport &r = *w_.job().snapshot()->traverses;
@@ -174,7 +175,8 @@ void TraverseSheet::refresh() {
                          false}},
                        false,
                        m.apart > m.apart_limit ? ink::warm : QColor()});
-      if (!m.code.empty()) ++codes[m.code];
+      all.insert(name);
+      if (!m.code.empty()) ++codes[m.code], coded.insert(name);
     }
     for (const auto &[code, style] : w_.job().state().styles) codes.try_emplace(code, 0);
     for (const auto &[code, points] : codes) {
@@ -222,12 +224,6 @@ void TraverseSheet::refresh() {
   setups_->set_rows(std::move(setups));
   setups_->select(setup_);
   // The plan of the codes shows where the codes are.
-  std::set<std::string> coded, all;
-  if (w_.has_job())
-    for (const auto &[name, m] : w_.job().snapshot()->traverses->marks) {
-      all.insert(name);
-      if (!m.code.empty()) coded.insert(name);
-    }
   codes_plan_->fit_to(coded.size() > 1 ? coded : all);
   marks_->set_rows(std::move(marks));
   files_->set_rows(std::move(files));
