@@ -149,7 +149,6 @@ void compare_with_field(TraverseReport &out, const JobState &state, const KnownP
       if (const auto m = out.marks.find(state.mark_name(p.mark)); m != out.marks.end()) {
         m->second.field = Vec3(p.east - m->second.place.east, p.north - m->second.place.north,
                                m->second.height ? p.height - *m->second.height : NAN);
-        m->second.field_line = p.line;
       }
     for (const FieldClosure &f : source.file->closures) {
       const std::string from = state.mark_name(f.from), to = state.mark_name(f.to);

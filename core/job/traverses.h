@@ -114,7 +114,6 @@ struct ProvisionalMark {
   std::string warning; ///< of a weak intersection
   /// Of the field's own coordinates: theirs less ours, m; NaN: not said. Never used.
   std::optional<Vec3> field;
-  long field_line = 0;
 };
 
 /// A single mistake that was tried, and what it clears.

@@ -62,7 +62,7 @@ FaceMean mean_of_faces(const StationSetup &s, int set, const std::string &target
     if (std::isfinite(p.circle)) direction[f].push_back(p.circle - (f ? pi : 0));
     if (std::isfinite(p.zenith)) zenith[f].push_back(f ? 2 * pi - p.zenith : p.zenith);
     if (std::isfinite(p.slope)) slope.push_back(p.slope);
-    if (p.reduced) reduced = true, out.horizontal = p.horizontal, out.rise = p.rise;
+    reduced = reduced || p.reduced;
     if (p.direction_sd > 0) out.direction_sd = p.direction_sd;
   }
   if (!direction[0].empty() && !direction[1].empty()) {

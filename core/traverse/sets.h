@@ -10,7 +10,6 @@ struct FaceMean {
   std::string target;
   double direction = NAN, zenith = NAN; ///< radians, reduced to face 1; NaN: not read
   double slope = NAN;                   ///< m, mean as shown
-  double horizontal = NAN, rise = NAN;  ///< m, of reduced observations
   double direction_sd = 0;              ///< as stated with reduced observations; 0: by the standard
   /// Half of what the faces differ by: of directions (line of sight, as it shows in the circle) and of zenith angles
   /// (index); NaN with one face only.
