@@ -27,12 +27,12 @@ protected:
   }
 };
 
-QString row(const QString &name, const QStringList &cells, bool head = false) {
-  QString out = head ? "<tr><th align='left'>" : "<tr><td style='color:#5A666E'>";
-  out += name + (head ? "</th>" : "</td>");
+QString row(const QString &name, const QStringList &cells, bool heading = false) {
+  QString out = heading ? "<tr><th align='left'>" : "<tr><td style='color:#5A666E'>";
+  out += name + (heading ? "</th>" : "</td>");
   for (const QString &c : cells)
-    out += QString(head ? "<th align='right' style='padding-left:18px'>%1</th>"
-                        : "<td align='right' style='padding-left:18px'>%1</td>")
+    out += QString(heading ? "<th align='right' style='padding-left:18px'>%1</th>"
+                           : "<td align='right' style='padding-left:18px'>%1</td>")
                .arg(c);
   return out + "</tr>";
 }

@@ -89,7 +89,7 @@ void TraverseSheet::refresh() {
                                 {x.passes ? "■ agrees" : "✕ differs", {}, x.passes ? QColor() : ink::failed, !x.passes},
                                 {fixed(1000 * x.east, 1), x.east, {}, false},
                                 {fixed(1000 * x.north, 1), x.north, {}, false},
-                                {fixed(1000 * x.expected, 1), x.expected, {}, false},
+                                {x.expected > 0 ? fixed(1000 * x.expected, 1) : QString("–"), x.expected, {}, false},
                                 {fixed(1000 * x.up, 1), x.up, {}, false},
                                 {fixed(1000 * x.up_expected, 1), x.up_expected, {}, false}},
                                false,

@@ -1,6 +1,6 @@
 #include "base/angle.h"
+#include "base/median.h"
 #include "base/text.h"
-#include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -9,8 +9,7 @@ namespace ampletie {
 double median_angle(std::vector<double> all) {
   if (all.empty()) return 0;
   for (double &a : all) a = all.front() + std::remainder(a - all.front(), 2 * pi);
-  std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2), all.end());
-  return all[all.size() / 2];
+  return median(std::move(all));
 }
 
 std::optional<double> parse_angle_deg(std::string_view text) {

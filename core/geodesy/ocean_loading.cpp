@@ -1,56 +1,64 @@
 #include "geodesy/ocean_loading.h"
-#include "base/angle.h"
+#include "geodesy/tidal_waves.h"
+#include <algorithm>
 #include <cmath>
+#include <complex>
 
 namespace ampletie {
+namespace {
+/// Columns of a file by order and rising frequency, and where each stands among the tidal waves.
+struct MainWave {
+  int order;
+  std::size_t column;
+  std::array<int, 5> multiples;
+};
+constexpr MainWave main_waves[] = {{2, 2, {-1, 0, 1, 0, 0}}, {2, 0, {0, 0, 0, 0, 0}},  {2, 1, {2, -2, 0, 0, 0}},
+                                   {2, 3, {2, 0, 0, 0, 0}},  {1, 7, {-2, 0, 1, 0, 0}}, {1, 5, {-1, 0, 0, 0, 0}},
+                                   {1, 6, {1, -2, 0, 0, 0}}, {1, 4, {1, 0, 0, 0, 0}},  {0, 10, {0, 2, 0, 0, 0}},
+                                   {0, 9, {1, 0, -1, 0, 0}}, {0, 8, {2, 0, 0, 0, 0}}};
 
-std::array<double, 11> tidal_arguments(GpsTime t) {
-  constexpr std::array<double, 11> speed{1.40519e-4, 1.45444e-4, 1.37880e-4,  1.45842e-4,  0.72921e-4, 0.67598e-4,
-                                         0.72523e-4, 0.64959e-4, 0.053234e-4, 0.026392e-4, 0.003982e-4};
-  constexpr double factor[11][4] = {{2, -2, 0, 0},   {0, 0, 0, 0},      {2, -3, 1, 0},     {2, 0, 0, 0},
-                                    {1, 0, 0, 0.25}, {1, -2, 0, -0.25}, {-1, 0, 0, -0.25}, {1, -3, 1, -0.25},
-                                    {0, 2, 0, 0},    {0, 1, -1, 0},     {2, 0, 0, 0}};
-  const Calendar c = calendar(t + -static_cast<double>(gps_minus_utc(t)));
-  const double second = c.hour * 3600.0 + c.minute * 60.0 + c.second;
-  const double day = static_cast<double>(modified_julian_day(c.year, c.month, c.day) - 42412); // from 1974-12-31
-  const double T = (27392.500528 + 1.000000035 * day) / 36525;
-  const double h = radians(279.69668 + (36000.768930485 + 3.03e-4 * T) * T);
-  const double s = radians(((1.9e-6 * T - 0.001133) * T + 481267.88314137) * T + 270.434358);
-  const double p = radians(((-1.2e-5 * T - 0.010325) * T + 4069.0340329577) * T + 334.329653);
-  std::array<double, 11> out{};
-  for (std::size_t k = 0; k < 11; ++k) {
-    const double a = speed[k] * second + factor[k][0] * h + factor[k][1] * s + factor[k][2] * p + factor[k][3] * 2 * pi;
-    out[k] = a - 2 * pi * std::floor(a / (2 * pi));
+/// What a wave is worth in terms of the file's columns: two of them, weighted.
+struct Share {
+  std::array<std::size_t, 2> column;
+  std::array<double, 2> weight;
+};
+
+std::vector<Share> interpolate() {
+  struct Node {
+    double speed, amplitude;
+    std::size_t column;
+  };
+  std::array<std::vector<Node>, 3> nodes;
+  for (const MainWave &m : main_waves)
+    for (const TidalWave &w : tidal_waves())
+      if (w.order == m.order && w.multiples == m.multiples)
+        nodes[static_cast<std::size_t>(m.order)].push_back({w.speed(), std::abs(w.amplitude), m.column});
+  std::vector<Share> out;
+  for (const TidalWave &w : tidal_waves()) {
+    const auto &list = nodes[static_cast<std::size_t>(w.order)];
+    const auto after = std::find_if(list.begin(), list.end(), [&](const Node &n) { return n.speed >= w.speed(); });
+    const Node &high = after == list.end() ? list.back() : *after, &low = after == list.begin() ? high : *(after - 1);
+    const double gap = high.speed - low.speed, up = gap > 0 ? std::min(1.0, (w.speed() - low.speed) / gap) : 1;
+    out.push_back(
+        {{low.column, high.column}, {w.amplitude * (1 - up) / low.amplitude, w.amplitude * up / high.amplitude}});
   }
   return out;
 }
-
-std::array<NodalFactor, 11> nodal_factors(GpsTime t) {
-  const double centuries = (static_cast<double>(mjd(t)) - 51544.5) / 36525;
-  const double n = radians(125.04455501 - 1934.1361849 * centuries);
-  const double c = std::cos(n), s = std::sin(n), c2 = std::cos(2 * n), s2 = std::sin(2 * n);
-  const NodalFactor m2{1 - 0.037 * c, radians(-2.1 * s)},
-      o1{1.009 + 0.187 * c - 0.015 * c2, radians(10.8 * s - 1.3 * s2)}, none{};
-  return {m2,
-          none,
-          m2,
-          {1.024 + 0.286 * c + 0.008 * c2, radians(-17.7 * s + 0.7 * s2)},
-          {1.006 + 0.115 * c - 0.009 * c2, radians(-8.9 * s + 0.7 * s2)},
-          o1,
-          none,
-          o1,
-          {1.043 + 0.414 * c, radians(-23.7 * s + 2.7 * s2)},
-          {1 - 0.130 * c, 0},
-          none};
-}
+} // namespace
 
 Vec3 ocean_displacement(const OceanLoading &c, GpsTime t) {
-  const auto a = tidal_arguments(t);
-  const auto node = nodal_factors(t);
+  static const std::vector<Share> shares = interpolate();
+  // All waves of a column turn together: Σ weight · exp(i θ), and the file's amplitude and phase come last.
+  std::array<std::complex<double>, 11> turning{};
+  const TidalArguments arguments = tidal_arguments(t);
+  for (std::size_t k = 0; k < shares.size(); ++k) {
+    const std::complex<double> z = std::polar(1.0, tidal_waves()[k].argument(arguments));
+    for (std::size_t i = 0; i < 2; ++i) turning[shares[k].column[i]] += shares[k].weight[i] * z;
+  }
   std::array<double, 3> sum{};
   for (std::size_t i = 0; i < 3; ++i)
     for (std::size_t k = 0; k < 11; ++k)
-      sum[i] += node[k].factor * c.amplitude[i][k] * std::cos(a[k] + node[k].angle - c.phase[i][k]);
+      sum[i] += c.amplitude[i][k] * std::real(turning[k] * std::polar(1.0, -c.phase[i][k]));
   return {-sum[1], -sum[2], sum[0]};
 }
 

@@ -16,20 +16,10 @@ struct OceanLoading {
   long line = 0;
 };
 
-/// Arguments of the eleven waves, rad: IERS Conventions (2010), chapter 7, routine ARG2 (constants from memory, checked
-/// against ERFA's fundamental arguments).
-std::array<double, 11> tidal_arguments(GpsTime t);
-
-/// What the lunar node does to a wave in its 18.6 years.
-struct NodalFactor {
-  double factor = 1, angle = 0; ///< of the amplitude; radians, added to the argument
-};
-/// In the order of the waves, by the classical series in the node's longitude (Doodson 1928, Pugh 1987; from memory).
-std::array<NodalFactor, 11> nodal_factors(GpsTime t);
-
-/// Displacement east, north, up, m. The eleven main waves with the modulation by the lunar node; the minor waves that
-/// IERS Conventions 7.1.2 interpolates are left out: within about a tenth of the full series, 1.5 mm where the loading
-/// reaches 15 mm.
+/// Displacement east, north, up, m. The eleven waves of the file stand for all others of their order: what the ocean makes
+/// of a wave (its admittance) is interpolated linearly in frequency between them and taken as constant beyond them
+/// (IERS Conventions 2010, 7.1.2; Munk and Cartwright 1966). The resonance of the core between P1 and K1, some per cent
+/// of what lies between them, is not modelled. Within 1 % of the full series.
 Vec3 ocean_displacement(const OceanLoading &c, GpsTime t);
 
 } // namespace ampletie

@@ -1,5 +1,6 @@
 #include "gnss/differences.h"
 #include "base/angle.h"
+#include "base/median.h"
 #include <cmath>
 #include <fmt/format.h>
 
@@ -15,12 +16,6 @@ struct Follow {
   std::array<double, band_count> clock{};        ///< sum of the common steps at `last`
   std::array<int, band_count> chain{};           ///< which unbroken sum that is
 };
-
-double median(std::vector<double> v) {
-  const auto mid = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
-  std::nth_element(v.begin(), mid, v.end());
-  return *mid;
-}
 
 struct Pair {
   const ModelledObservation *base, *rover;

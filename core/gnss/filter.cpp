@@ -8,6 +8,22 @@ using Eigen::MatrixXd;
 using Eigen::VectorXd;
 constexpr double clock_variance = 30.0 * 30.0;
 int id(SatId s) { return s.system * 256 + s.number; }
+
+/// Lower triangle of P −= W Wᵀ for up to four columns of W from `first` on. Most of the filter's time is spent here,
+/// and a product of so few columns is not what a general matrix kernel is made for. Without contraction the wider
+/// registers give the same bits.
+__attribute__((target_clones("avx2", "default"))) void lower_minus_outer(double *p, Index stride, Index n,
+                                                                         const MatrixXd &w, Index first, Index count) {
+  const VectorXd none = count < 4 ? VectorXd::Zero(n) : VectorXd();
+  const double *c[4];
+  for (Index k = 0; k < 4; ++k) c[k] = k < count ? w.col(first + k).data() : none.data();
+  const double *w0 = c[0], *w1 = c[1], *w2 = c[2], *w3 = c[3];
+  for (Index j = 0; j < n; ++j) {
+    double *column = p + j * stride;
+    const double a0 = w0[j], a1 = w1[j], a2 = w2[j], a3 = w3[j];
+    for (Index i = j; i < n; ++i) column[i] -= (w0[i] * a0 + w1[i] * a1) + (w2[i] * a2 + w3[i] * a3);
+  }
+}
 } // namespace
 
 double iono_factor(double hz) {
@@ -42,7 +58,7 @@ SessionFilter::SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o
     add_correlated({Kind::zenith, leg, 0, 0}, prior);
     const double length = legs_[k].start.norm();
     if (!o.relative_troposphere) continue;
-    if (length > o.long_vector_m) add({Kind::base_zenith, leg, 0, 0}, 0, 0.05 * 0.05);
+    if (length > o.long_vector_m) add({Kind::base_zenith, leg, 0, 0}, 0, o.base_zenith_sd * o.base_zenith_sd);
     if (length > 3000) {
       const double sd_gradient = o.gradient_sd * std::min(1.0, length / 20e3);
       for (int i = 0; i < 2; ++i) add({Kind::gradient, leg, 0, i}, 0, sd_gradient * sd_gradient);
@@ -166,7 +182,7 @@ void SessionFilter::advance(double dt) {
       }
       break;
     case Kind::base_zenith:
-      p_(i, i) += 0.02 * 0.02 * hours;
+      p_(i, i) += o_.base_walk * o_.base_walk * hours;
       break;
     case Kind::ionosphere:
     case Kind::multipath: {
@@ -342,7 +358,8 @@ void SessionFilter::apply(std::vector<Row> &rows, GpsTime time) {
     // W = G L⁻ᵀ; P −= W Wᵀ, x += G S⁻¹ v.
     x_.head(size_) += g * weighted;
     const MatrixXd w = llt.matrixL().solve(g.transpose()).transpose();
-    p_.topLeftCorner(size_, size_).selfadjointView<Eigen::Lower>().rankUpdate(w, -1);
+    for (Index r = 0; r < m; r += 4)
+      lower_minus_outer(p_.data(), p_.outerStride(), size_, w, r, std::min(m - r, Index{4}));
     return;
   }
 }

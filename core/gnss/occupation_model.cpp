@@ -1,5 +1,6 @@
 #include "gnss/occupation_model.h"
 #include "base/angle.h"
+#include "base/median.h"
 #include "formats/antex.h"
 #include "formats/rinex_observation.h"
 #include "geodesy/tide.h"
@@ -150,9 +151,7 @@ private:
       }
     }
     if (steps.size() < 4) return;
-    const auto mid = steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2);
-    std::nth_element(steps.begin(), mid, steps.end());
-    const double ms = *mid / (speed_of_light * 1e-3);
+    const double ms = median(std::move(steps)) / (speed_of_light * 1e-3);
     if (std::abs(ms) > 0.5 && std::abs(ms - std::round(ms)) < 1e-3) {
       carrier_shift_ -= std::round(ms) * speed_of_light * 1e-3;
       ++out.clock_jumps;

@@ -1,16 +1,9 @@
 #include "gnss/orbit_check.h"
+#include "base/median.h"
 #include <algorithm>
 #include <cmath>
 
 namespace ampletie {
-namespace {
-double median(std::vector<double> v) {
-  const auto mid = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
-  std::nth_element(v.begin(), mid, v.end());
-  return *mid;
-}
-} // namespace
-
 void OrbitCheck::add(SatId sat, long issue, double residual, bool ionosphere_free) {
   epoch_.push_back({sat, issue, residual, ionosphere_free});
 }

@@ -29,12 +29,13 @@ struct StaticOptions {
   double phase_white = 0.002, phase_multipath = 0.005, code_white = 0.3, code_multipath = 0.6, correlation_s = 300;
   double diffuse_share = 0.09; ///< of the multipath variance that averages out only with the correlation time
   double ionosphere_ppm = 2.0, ionosphere_correlation_s = 1200;
-  double troposphere_walk = 0.010; ///< m/√h
-  double gradient_sd = 0.0005;     ///< of the horizontal gradient between the ends of a long vector, m
-  double long_vector_m = 30e3;     ///< from here on the zenith delay of the base and gradients are unknowns too
+  double troposphere_walk = 0.010;                ///< m/√h
+  double base_zenith_sd = 0.05, base_walk = 0.01; ///< of the base's own zenith delay on long vectors, m and m/√h
+  double gradient_sd = 0.00045;                   ///< of the horizontal gradient between the ends of a long vector, m
+  double long_vector_m = 30e3; ///< from here on the zenith delay of the base and gradients are unknowns too
   /// What one session cannot show of itself, per vector: plan and height (type B), m.
   double type_b_plan = 0.0003, type_b_up = 0.001;
-  double type_b_ppm = 0.002; ///< in plan: what tides, wind-up and orbits leave on long vectors
+  double type_b_ppm = 0.001; ///< in plan: what tides, wind-up and orbits leave on long vectors
 };
 
 /// A time span in which a satellite, a system or everything is left out, on one frequency or all.

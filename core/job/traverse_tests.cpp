@@ -1,5 +1,6 @@
 #include "job/traverse_tests.h"
 #include "base/angle.h"
+#include "base/median.h"
 #include "job/traverse_line.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -25,9 +26,8 @@ std::optional<double> weather(const TraverseReport &r) {
     if (const auto p = r.places.find(s->setup.mark); s->used && s->setup.air && p != r.places.end())
       all.push_back(s->setup.air->pressure_hpa - standard_pressure(to_geodetic(p->second).h));
   if (all.size() < 3) return std::nullopt;
-  std::nth_element(all.begin(), all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2), all.end());
   // With most of them wrong the middle one is wrong too: weather alone does not reach 40 hPa.
-  return std::clamp(all[all.size() / 2], -40.0, 40.0);
+  return std::clamp(median(std::move(all)), -40.0, 40.0);
 }
 
 std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<double> weather) {

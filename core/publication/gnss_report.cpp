@@ -1,6 +1,7 @@
 #include "publication/gnss_report.h"
 #include "base/error.h"
 #include "geodesy/ellipsoid.h"
+#include "publication/figures.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
 #include <set>
@@ -8,8 +9,6 @@
 namespace ampletie {
 namespace {
 
-std::string fixed(double x, int decimals) { return fmt::format("{:.{}f}", x, decimals); }
-std::string mm(double metres) { return fixed(metres * 1000, 1); }
 std::string when(GpsTime t) {
   std::string s = iso(t).substr(0, 16);
   s[10] = ' ';

@@ -4,6 +4,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/text.h"
+#include "publication/figures.h"
 #include "publication/record_parts.h"
 #include <Eigen/Dense>
 #include <filesystem>
@@ -14,8 +15,6 @@ namespace ampletie {
 namespace {
 using nlohmann::json;
 using nlohmann::ordered_json;
-
-std::string mm(double metres) { return fmt::format("{:.1f}", metres * 1000); }
 
 json covariance(const NetworkRun &run, const std::vector<std::string> &marks) {
   // Lower triangle of the joint covariance (east, north, up per mark), m², with held marks errorless.

@@ -6,7 +6,7 @@
 namespace ampletie {
 namespace {
 
-std::string mm(double metres) { return fmt::format("{:+.2f}", metres * 1000); }
+std::string fine_mm(double metres) { return fmt::format("{:+.2f}", metres * 1000); }
 ReportSection files(const Job &job) {
   ReportSection s{"Files", {}, {}};
   ReportTable t{"", {{"file", "", false}, {"recipe", "", false}, {"runs"}, {"unread"}, {"SHA-256", "", false}}, {}};
@@ -18,7 +18,7 @@ ReportSection files(const Job &job) {
   return s;
 }
 
-ReportSection closures(const Job &job) {
+ReportSection level_closures(const Job &job) {
   const LevelReport &r = *job.snapshot()->levels;
   const LevelSettings &set = job.state().settings.levels;
   ReportSection s{"Misclosures before anything is shared out", {}, {}};
@@ -49,7 +49,7 @@ ReportSection closures(const Job &job) {
     for (const Misclosure &m : l.misclosures)
       t.rows.push_back({l.name + (l.used ? "" : " (left out)"), m.from, m.to, fixed(m.length / 1000, 3),
                         std::to_string(m.setups), fixed(m.observed, 5),
-                        m.kind == Misclosure::Kind::loop ? "loop" : fixed(m.known, 5), mm(m.value),
+                        m.kind == Misclosure::Kind::loop ? "loop" : fixed(m.known, 5), fine_mm(m.value),
                         fixed(m.limit * 1000, 2), fixed(m.sd * 1000, 2), m.within_limit() ? "closes" : "misses"});
   }
   s.tables.push_back(std::move(t));
@@ -65,8 +65,8 @@ ReportSection closures(const Job &job) {
                 {}};
   for (const LinePair &p : r.pairs) {
     for (const DoubleSection &x : p.result.sections)
-      d.rows.push_back({x.from, x.to, fixed(x.fore, 5), fixed(x.back, 5), mm(x.difference()), fixed(x.limit * 1000, 2),
-                        x.within_limit() ? "agrees" : "differs"});
+      d.rows.push_back({x.from, x.to, fixed(x.fore, 5), fixed(x.back, 5), fine_mm(x.difference()),
+                        fixed(x.limit * 1000, 2), x.within_limit() ? "agrees" : "differs"});
     s.paragraphs.push_back(
         fmt::format("From the differences of fore and back: {:.2f} mm/√km of a single run, {:.2f} mm/√km of the "
                     "mean of both ({} sections).",
@@ -93,7 +93,7 @@ ReportSection heights(const Job &job) {
                   {}};
     for (const LineHeight &h : l.heights)
       if (is_named(h.mark))
-        t.rows.push_back({h.mark, fixed(h.distance / 1000, 3), fixed(h.observed, 5), mm(h.correction),
+        t.rows.push_back({h.mark, fixed(h.distance / 1000, 3), fixed(h.observed, 5), fine_mm(h.correction),
                           fixed(h.height, 4), fixed(h.sd * 1000, 1), height_state(l, h)});
     s.tables.push_back(std::move(t));
   }
@@ -121,7 +121,7 @@ ReportSection heights(const Job &job) {
         {}};
     for (std::size_t i = 0; i < r.sections.size() && i < a.tests.size(); ++i) {
       const ObservationTest &o = a.tests[i].observations.front();
-      v.rows.push_back({r.sections[i].from, r.sections[i].to, fixed(r.sections[i].difference, 5), mm(o.residual),
+      v.rows.push_back({r.sections[i].from, r.sections[i].to, fixed(r.sections[i].difference, 5), fine_mm(o.residual),
                         fixed(o.standardised, 2), fixed(o.redundancy, 2)});
     }
     s.tables.push_back(std::move(v));
@@ -174,7 +174,7 @@ Report level_report(const Job &job) {
                            job.snapshot()->levels->sources.size());
   r.footer =
       "Heights of single lines are provisional. In the network levels, vectors and the geoid are adjusted together.";
-  r.sections = {closures(job), heights(job), files(job), books(job)};
+  r.sections = {level_closures(job), heights(job), files(job), books(job)};
   return r;
 }
 

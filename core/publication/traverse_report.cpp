@@ -10,7 +10,7 @@ namespace {
 std::string dms(double radians) { return std::isfinite(radians) ? format_dms(degrees(radians), 1) : "–"; }
 std::string seconds(double radians) { return fmt::format("{:.1f}", radians / rad_per_arcsec); }
 std::string metres(double v, int digits = 4) { return std::isfinite(v) ? fixed(v, digits) : "–"; }
-std::string mm(double v) { return std::isfinite(v) ? fmt::format("{:+.1f}", 1000 * v) : "–"; }
+std::string signed_mm(double v) { return std::isfinite(v) ? fmt::format("{:+.1f}", 1000 * v) : "–"; }
 
 ReportSection books(const TraverseReport &r) {
   ReportSection s{"Field books", {}, {}};
@@ -107,8 +107,8 @@ ReportSection setups(const TraverseReport &r) {
                    {"verdict", "", false}},
                   {}};
     for (const KnownMarkCheck &k : j->second.checks)
-      c.rows.push_back({k.mark, mm(k.along), fixed(1000 * k.along_limit, 1), mm(k.across),
-                        fixed(1000 * k.across_limit, 1), mm(k.up), fixed(1000 * k.up_limit, 1),
+      c.rows.push_back({k.mark, signed_mm(k.along), fixed(1000 * k.along_limit, 1), signed_mm(k.across),
+                        fixed(1000 * k.across_limit, 1), signed_mm(k.up), fixed(1000 * k.up_limit, 1),
                         k.passes() ? "agrees" : "elsewhere"});
     s.tables.push_back(std::move(c));
   }
@@ -132,19 +132,19 @@ ReportSection traverse(const TraverseLine &l) {
                                        seconds(l.angular_limit), l.limit_name));
   if (c.has_linear)
     s.paragraphs.push_back(
-        fmt::format("Linear misclosure {:.1f} mm (ΔE {}, ΔN {}), limit {:.1f} mm; {}.", 1000 * c.linear, mm(c.east),
-                    mm(c.north), 1000 * l.linear_limit,
+        fmt::format("Linear misclosure {:.1f} mm (ΔE {}, ΔN {}), limit {:.1f} mm; {}.", 1000 * c.linear,
+                    signed_mm(c.east), signed_mm(c.north), 1000 * l.linear_limit,
                     c.ratio ? fmt::format("1 : {:.0f}", *c.ratio) : "a ratio means nothing: it is rounding"));
   if (c.has_height)
     s.paragraphs.push_back(
-        fmt::format("Height misclosure {} mm, limit {:.1f} mm.", mm(c.height), 1000 * l.height_limit));
+        fmt::format("Height misclosure {} mm, limit {:.1f} mm.", signed_mm(c.height), 1000 * l.height_limit));
   if (!c.has_angular && !c.has_linear) s.paragraphs.push_back("Nothing closes it: a mistake in it cannot show.");
   for (const auto &x : l.remarks) s.paragraphs.push_back(x + ".");
   if (l.booked) {
     const FieldClosure &f = l.booked->booked;
     s.paragraphs.push_back(fmt::format("The field computed: angles {}″, ΔE {}, ΔN {}, ΔH {} mm (line {}). {}.",
-                                       std::isfinite(f.angle) ? seconds(f.angle) : "–", mm(f.east), mm(f.north),
-                                       mm(f.height), f.line, l.booked->explained));
+                                       std::isfinite(f.angle) ? seconds(f.angle) : "–", signed_mm(f.east),
+                                       signed_mm(f.north), signed_mm(f.height), f.line, l.booked->explained));
   }
   ReportTable legs{"Legs as measured",
                    {{"from", "", false},
@@ -161,8 +161,8 @@ ReportSection traverse(const TraverseLine &l) {
                    {}};
   for (const TraverseLeg &g : l.legs)
     legs.rows.push_back({g.from, g.to, dms(g.angle), fmt::format("{:.2f}", g.arc_to_chord / rad_per_arcsec),
-                         fixed(g.length, 4), mm(g.length_difference), fixed(1000 * g.length_limit, 1),
-                         fmt::format("{:.7f}", g.combined_factor), metres(g.rise), mm(g.rise_sum),
+                         fixed(g.length, 4), signed_mm(g.length_difference), fixed(1000 * g.length_limit, 1),
+                         fmt::format("{:.7f}", g.combined_factor), metres(g.rise), signed_mm(g.rise_sum),
                          fixed(1000 * g.rise_limit, 1)});
   s.tables.push_back(std::move(legs));
   ReportTable b{"What each balance does to the marks (moved east, north in mm)", {{"mark", "", false}}, {}};
@@ -172,8 +172,8 @@ ReportSection traverse(const TraverseLine &l) {
     std::vector<std::string> row{l.marks[i]};
     for (const BalancedTraverse &x : l.result.balanced)
       if (x.method != Balance::none)
-        row.push_back(mm(x.points[i].place.east - l.result.raw[i].place.east) + ", " +
-                      mm(x.points[i].place.north - l.result.raw[i].place.north));
+        row.push_back(signed_mm(x.points[i].place.east - l.result.raw[i].place.east) + ", " +
+                      signed_mm(x.points[i].place.north - l.result.raw[i].place.north));
     b.rows.push_back(std::move(row));
   }
   if (c.has_linear) s.tables.push_back(std::move(b));
@@ -209,8 +209,9 @@ ReportSection traverse(const TraverseLine &l) {
                    {"verdict", "", false}},
                   {}};
     for (const TraverseComparison &x : l.comparisons)
-      v.rows.push_back({x.mark, x.with, mm(x.east), mm(x.north), x.expected > 0 ? fixed(1000 * x.expected, 1) : "–",
-                        mm(x.up), fixed(1000 * x.up_expected, 1), x.passes ? "agrees" : "differs"});
+      v.rows.push_back({x.mark, x.with, signed_mm(x.east), signed_mm(x.north),
+                        x.expected > 0 ? fixed(1000 * x.expected, 1) : "–", signed_mm(x.up),
+                        fixed(1000 * x.up_expected, 1), x.passes ? "agrees" : "differs"});
     s.tables.push_back(std::move(v));
   }
   return s;
@@ -244,11 +245,12 @@ Report traverse_report(const Job &job) {
                  {"field − ours", "mm"}},
                 {}};
   for (const auto &[name, m] : r.marks)
-    t.rows.push_back({name, fixed(m.place.east, 4), fixed(m.place.north, 4), m.height ? fixed(*m.height, 4) : "–",
-                      m.sd > 0 ? fixed(1000 * m.sd, 1) : "–", fixed(1000 * m.moved, 1), m.code,
-                      (m.local ? "local, " : "") + m.how + (m.warning.empty() ? "" : "; " + m.warning),
-                      std::to_string(m.sights), m.apart > 0 ? fixed(1000 * m.apart, 1) : "–",
-                      m.field ? mm(m.field->x()) + ", " + mm(m.field->y()) + ", " + mm(m.field->z()) : "–"});
+    t.rows.push_back(
+        {name, fixed(m.place.east, 4), fixed(m.place.north, 4), m.height ? fixed(*m.height, 4) : "–",
+         m.sd > 0 ? fixed(1000 * m.sd, 1) : "–", fixed(1000 * m.moved, 1), m.code,
+         (m.local ? "local, " : "") + m.how + (m.warning.empty() ? "" : "; " + m.warning), std::to_string(m.sights),
+         m.apart > 0 ? fixed(1000 * m.apart, 1) : "–",
+         m.field ? signed_mm(m.field->x()) + ", " + signed_mm(m.field->y()) + ", " + signed_mm(m.field->z()) : "–"});
   marks.tables.push_back(std::move(t));
   out.sections.push_back(std::move(marks));
   out.sections.push_back(field_record(r));

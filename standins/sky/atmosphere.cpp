@@ -5,24 +5,24 @@ namespace ampletie::sky {
 namespace {
 constexpr double earth = 6371000;
 
-/// Ratio of slant to zenith integral of exp(−z/scale) from the station upwards, 24-point midpoint rule in the
-/// variable q = 1 − exp(−z/scale), which spreads the points evenly over the delay.
-double obliquity(double elevation, double station_height, double scale) {
-  const double r0 = earth + station_height, ce = std::cos(elevation);
-  constexpr int n = 48;
-  double sum = 0;
-  for (int i = 0; i < n; ++i) {
-    const double q = (i + 0.5) / n, z = -scale * std::log(1 - q), r = r0 + z;
-    const double c = r0 / r * ce;
-    sum += 1 / std::sqrt(1 - c * c);
-  }
-  return sum / n;
-}
 } // namespace
+
+Troposphere::Layer::Layer(double station_height, double scale) {
+  const double r0 = earth + station_height, n = static_cast<double>(nearer.size());
+  for (std::size_t i = 0; i < nearer.size(); ++i)
+    nearer[i] = r0 / (r0 - scale * std::log(1 - (static_cast<double>(i) + 0.5) / n));
+}
+
+double Troposphere::Layer::obliquity(double elevation) const {
+  const double ce = std::cos(elevation);
+  double sum = 0;
+  for (const double q : nearer) sum += 1 / std::sqrt(1 - q * ce * (q * ce));
+  return sum / static_cast<double>(nearer.size());
+}
 
 Troposphere::Troposphere(double height, const Noise &noise, GpsTime start, double hours, std::uint64_t seed,
                          const std::string &station)
-    : height_(height), start_(start) {
+    : dry_(height, 7900), wet_(height, 2100), tilted_(height, 5000), start_(start) {
   Random day(seed, "weather of the day"), own(seed, "weather " + station + iso(start));
   const double sea_level = 1013 + 6 * day.normal(), moisture = 0.10 + 0.04 * day.uniform();
   const double pressure = sea_level * std::exp(-height / 8430.0) * (1 - height * height * 2e-10);
@@ -44,9 +44,9 @@ double Troposphere::slant(double elevation, double azimuth, GpsTime t) const {
   const double u = s - static_cast<double>(k);
   const double wet = wet_zenith_ + walk_[k] * (1 - u) + walk_[k + 1] * u;
   // A tilted layer: the zenith delay changes with the distance at which the ray passes it.
-  const double tilt = std::cos(elevation) / std::sin(elevation) * obliquity(elevation, height_, 5000) *
+  const double tilt = std::cos(elevation) / std::sin(elevation) * tilted_.obliquity(elevation) *
                       (gradient_north_ * std::cos(azimuth) + gradient_east_ * std::sin(azimuth));
-  return dry_zenith_ * obliquity(elevation, height_, 7900) + wet * obliquity(elevation, height_, 2100) + tilt;
+  return dry_zenith_ * dry_.obliquity(elevation) + wet * wet_.obliquity(elevation) + tilt;
 }
 
 Ionosphere::Ionosphere(double mean, GpsTime start, std::uint64_t seed) : mean_(mean), start_(start) {

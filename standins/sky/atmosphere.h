@@ -2,6 +2,7 @@
 #include "base/vector.h"
 #include "sky/random.h"
 #include "sky/scenario.h"
+#include <array>
 
 namespace ampletie::sky {
 
@@ -15,8 +16,16 @@ public:
   double slant(double elevation, double azimuth, GpsTime t) const;
 
 private:
+  /// Ratio of slant to zenith integral of exp(−z/scale) from the station upwards: midpoint rule in the variable
+  /// q = 1 − exp(−z/scale), which spreads the points evenly over the delay.
+  struct Layer {
+    Layer(double station_height, double scale);
+    double obliquity(double elevation) const;
+    std::array<double, 48> nearer; ///< radius of the station over that of each point
+  };
+  Layer dry_, wet_, tilted_;
   double gradient_north_ = 0, gradient_east_ = 0;
-  double height_, dry_zenith_, wet_zenith_;
+  double dry_zenith_, wet_zenith_;
   GpsTime start_;
   std::vector<double> walk_; // every 60 s
 };

@@ -5,7 +5,7 @@
 namespace ampletie::sky {
 namespace {
 
-constexpr double mu = 3.986004415e14, radius = 6378136.3, omega_e = 7.2921151467e-5;
+constexpr double mu = 3.986004415e14, radius = 6378136.3;
 constexpr double j2 = 1.0826359e-3, j3 = -2.5325e-6, j4 = -1.6199e-6;
 constexpr double mu_sun = 1.32712440018e20, mu_moon = 4.9048695e12;
 constexpr double step = 30;
@@ -54,17 +54,18 @@ double days_j2000(GpsTime t) { return mjd(t) - 51544.5; }
 
 Vec3 third_body(const Vec3 &r, const Vec3 &body, double gm) {
   const Vec3 d = body - r;
-  return gm * (d / std::pow(d.norm(), 3) - body / std::pow(body.norm(), 3));
+  const double far = d.squaredNorm(), own = body.squaredNorm();
+  return gm * (d / (far * std::sqrt(far)) - body / (own * std::sqrt(own)));
 }
 
 Vec3 acceleration(const Vec3 &x, const Vec3 &sun, const Vec3 &moon) {
-  const double r = x.norm(), r2 = r * r, z = x.z(), u = z * z / r2;
+  const double r2 = x.squaredNorm(), r = std::sqrt(r2), r5 = r2 * r2 * r, r7 = r5 * r2, z = x.z(), u = z * z / r2;
   Vec3 a = -mu / (r2 * r) * x;
-  const double c2 = -1.5 * j2 * mu * radius * radius / std::pow(r, 5);
+  const double c2 = -1.5 * j2 * mu * radius * radius / r5;
   a += c2 * Vec3(x.x() * (1 - 5 * u), x.y() * (1 - 5 * u), z * (3 - 5 * u));
-  const double c3 = -2.5 * j3 * mu * std::pow(radius, 3) / std::pow(r, 7);
+  const double c3 = -2.5 * j3 * mu * std::pow(radius, 3) / r7;
   a += c3 * Vec3(x.x() * (3 * z - 7 * z * u), x.y() * (3 * z - 7 * z * u), 6 * z * z - 7 * z * z * u - 0.6 * r2);
-  const double c4 = 1.875 * j4 * mu * std::pow(radius, 4) / std::pow(r, 7);
+  const double c4 = 1.875 * j4 * mu * std::pow(radius, 4) / r7;
   a += c4 *
        Vec3(x.x() * (1 - 14 * u + 21 * u * u), x.y() * (1 - 14 * u + 21 * u * u), z * (5 - 70.0 / 3 * u + 21 * u * u));
   a += third_body(x, sun, mu_sun) + third_body(x, moon, mu_moon);
@@ -87,35 +88,59 @@ Vec3 from_elements(double a, double inclination, double node, double argument, d
   return r * p;
 }
 
-/// Position from broadcast elements, IS-GPS-200 table 20-IV, earth-fixed at the instant.
-Vec3 broadcast_position(const Ephemeris &e, GpsTime t) {
+using Elements = Eigen::Matrix<double, 15, 1>;
+using Partials = Eigen::Matrix<double, 3, 15>;
+
+/// Fitted are, in place of eccentricity, perigee and anomaly, which are all but the same for round orbits: e cos ω,
+/// e sin ω and the mean argument of latitude.
+void put(Ephemeris &e, const Elements &p) {
+  e.sqrt_a = p[0], e.ecc = std::hypot(p[1], p[2]), e.omega = std::atan2(p[2], p[1]), e.m0 = p[3] - e.omega;
+  e.i0 = p[4], e.omega0 = p[5], e.omega_dot = p[6], e.idot = p[7];
+  e.delta_n = p[8], e.cuc = p[9], e.cus = p[10], e.crc = p[11], e.crs = p[12], e.cic = p[13], e.cis = p[14];
+}
+
+/// Position from broadcast elements (IS-GPS-200 table 20-IV), earth-fixed at the instant, with its derivatives by the
+/// fitted elements.
+Vec3 broadcast_partials(const Ephemeris &e, GpsTime t, Partials &d) {
   const bool bds = e.sat.system == 'C';
   const double gm = e.sat.system == 'E' || bds ? 3.986004418e14 : 3.986005e14;
   const double rate = bds ? 7.2921150e-5 : omega_e; // each system's document has its own
-  const double a = e.sqrt_a * e.sqrt_a, tk = t - e.toe;
-  const double m = e.m0 + (std::sqrt(gm / (a * a * a)) + e.delta_n) * tk;
+  const double a = e.sqrt_a * e.sqrt_a, tk = t - e.toe, n = std::sqrt(gm / (a * a * a));
+  const double m = e.m0 + (n + e.delta_n) * tk;
   double ea = m;
   for (int i = 0; i < 15; ++i) {
     const double next = m + e.ecc * std::sin(ea);
     if (next == ea) break;
     ea = next;
   }
-  const double nu = std::atan2(std::sqrt(1 - e.ecc * e.ecc) * std::sin(ea), std::cos(ea) - e.ecc), u0 = nu + e.omega;
+  const double root = std::sqrt(1 - e.ecc * e.ecc), flat = 1 - e.ecc * std::cos(ea);
+  const double nu = std::atan2(root * std::sin(ea), std::cos(ea) - e.ecc), u0 = nu + e.omega;
   const double s = std::sin(2 * u0), c = std::cos(2 * u0);
-  const double u = u0 + e.cus * s + e.cuc * c, r = a * (1 - e.ecc * std::cos(ea)) + e.crs * s + e.crc * c,
+  const double u = u0 + e.cus * s + e.cuc * c, r = a * flat + e.crs * s + e.crc * c,
                i = e.i0 + e.idot * tk + e.cis * s + e.cic * c;
   const double tow = (bds ? e.toe + -14.0 : e.toe).time_of_week();
   const double node = e.omega0 + (e.omega_dot - rate) * tk - rate * tow;
+  const double cn = std::cos(node), sn = std::sin(node), ci = std::cos(i), si = std::sin(i);
   const double x = r * std::cos(u), y = r * std::sin(u);
-  return {x * std::cos(node) - y * std::cos(i) * std::sin(node), x * std::sin(node) + y * std::cos(i) * std::cos(node),
-          y * std::sin(i)};
-}
-
-using Elements = Eigen::Matrix<double, 15, 1>;
-void put(Ephemeris &e, const Elements &p) {
-  e.sqrt_a = p[0], e.ecc = p[1], e.m0 = p[2], e.omega = p[3], e.i0 = p[4], e.omega0 = p[5], e.omega_dot = p[6],
-  e.idot = p[7];
-  e.delta_n = p[8], e.cuc = p[9], e.cus = p[10], e.crc = p[11], e.crs = p[12], e.cic = p[13], e.cis = p[14];
+  const Vec3 p(x * cn - y * ci * sn, x * sn + y * ci * cn, y * si);
+  const Vec3 by_u(-y * cn - x * ci * sn, -y * sn + x * ci * cn, x * si),
+      by_r = p / r, by_i(y * si * sn, -y * si * cn, y * ci), by_node(-p.y(), p.x(), 0);
+  // Through the argument of latitude and the radius before their harmonics.
+  const Vec3 by_u0 = by_u * (1 + 2 * (e.cus * c - e.cuc * s)) + by_r * 2 * (e.crs * c - e.crc * s) +
+                     by_i * 2 * (e.cis * c - e.cic * s);
+  const double nu_m = root / (flat * flat), nu_e = std::sin(nu) * (2 + e.ecc * std::cos(nu)) / (1 - e.ecc * e.ecc);
+  const double r_m = a * e.ecc * std::sin(nu) / root, r_e = -a * std::cos(nu);
+  const Vec3 by_m = by_u0 * nu_m + by_r * r_m, by_e = by_u0 * nu_e + by_r * r_e, by_omega = by_u0 - by_m;
+  const double co = std::cos(e.omega), so = std::sin(e.omega), small = std::max(e.ecc, 1e-9);
+  d.col(0) = by_r * 2 * e.sqrt_a * flat - by_m * 3 * n * tk / e.sqrt_a;
+  d.col(1) = by_e * co - by_omega * so / small;
+  d.col(2) = by_e * so + by_omega * co / small;
+  d.col(3) = by_m;
+  d.col(4) = by_i, d.col(5) = by_node, d.col(6) = by_node * tk, d.col(7) = by_i * tk;
+  d.col(8) = by_m * tk;
+  d.col(9) = by_u * c, d.col(10) = by_u * s, d.col(11) = by_r * c, d.col(12) = by_r * s, d.col(13) = by_i * c,
+  d.col(14) = by_i * s;
+  return p;
 }
 
 } // namespace
@@ -291,70 +316,29 @@ Ephemeris fit_broadcast(const Orbits &orbits, const Clocks &clocks, std::size_t 
   const Vec3 node = Vec3::UnitZ().cross(h).normalized();
   Elements p = Elements::Zero();
   p[0] = std::sqrt(a);
-  p[1] = std::max(1e-5, ev.norm());
   p[5] = std::atan2(node.y(), node.x());
   p[4] = std::acos(h.z() / h.norm());
   const Vec3 m90 = h.normalized().cross(node);
-  p[3] = std::atan2(ev.dot(m90), ev.dot(node));
-  const double u = std::atan2(x.dot(m90), x.dot(node)), nu = u - p[3];
-  const double ea = std::atan2(std::sqrt(1 - p[1] * p[1]) * std::sin(nu), p[1] + std::cos(nu));
-  p[2] = ea - p[1] * std::sin(ea);
-  static const Elements scale = [] {
-    Elements d;
-    d << 1e-2, 1e-6, 1e-6, 1e-6, 1e-7, 1e-7, 1e-11, 1e-11, 1e-11, 1e-7, 1e-7, 1, 1, 1e-7, 1e-7;
-    return d;
-  }();
+  const double omega = std::atan2(ev.dot(m90), ev.dot(node)), ecc = ev.norm();
+  const double nu = std::atan2(x.dot(m90), x.dot(node)) - omega;
+  const double ea = std::atan2(std::sqrt(1 - ecc * ecc) * std::sin(nu), ecc + std::cos(nu));
+  p[1] = ecc * std::cos(omega), p[2] = ecc * std::sin(omega), p[3] = omega + ea - ecc * std::sin(ea);
   const auto rows = static_cast<Eigen::Index>(3 * times.size());
-  const auto misfit_of = [&](const Elements &q) {
-    Ephemeris tried = e;
-    put(tried, q);
-    double out = 0;
-    for (std::size_t k = 0; k < times.size(); ++k)
-      out = std::max(out, (target[k] - broadcast_position(tried, times[k])).norm());
-    return out;
-  };
-  const Elements start = p;
-  // Perigee and anomaly are all but the same for small eccentricities. Where the plain steps run away along them, short
-  // ones lead on.
-  bool again = false;
-  for (int iteration = 0; iteration < 60; ++iteration) {
-    if (iteration == 12) {
-      if (misfit_of(p) < 2 * shift.norm() + 1) break;
-      p = start, again = true;
-    }
+  for (int iteration = 0; iteration < 20; ++iteration) {
     Eigen::VectorXd misfit(rows);
-    Eigen::MatrixXd jacobian(rows, 15);
+    Eigen::Matrix<double, Eigen::Dynamic, 15> jacobian(rows, 15);
     put(e, p);
-    for (std::size_t k = 0; k < times.size(); ++k)
-      misfit.segment<3>(static_cast<Eigen::Index>(3 * k)) = target[k] - broadcast_position(e, times[k]);
-    for (int c = 0; c < 15; ++c) {
-      Elements q = p;
-      q[c] += scale[c];
-      Ephemeris plus = e, minus = e;
-      put(plus, q);
-      q[c] -= 2 * scale[c];
-      put(minus, q);
-      for (std::size_t k = 0; k < times.size(); ++k)
-        jacobian.block<3, 1>(static_cast<Eigen::Index>(3 * k), c) =
-            (broadcast_position(plus, times[k]) - broadcast_position(minus, times[k])) / 2;
+    Partials partials;
+    for (std::size_t k = 0; k < times.size(); ++k) {
+      const auto at = static_cast<Eigen::Index>(3 * k);
+      misfit.segment<3>(at) = target[k] - broadcast_partials(e, times[k], partials);
+      jacobian.middleRows<3>(at) = partials;
     }
-    if (again) {
-      const Eigen::VectorXd size = jacobian.colwise().norm().cwiseMax(1e-12);
-      const Eigen::MatrixXd even = jacobian * size.cwiseInverse().asDiagonal();
-      Eigen::BDCSVD<Eigen::MatrixXd> svd(even, Eigen::ComputeThinU | Eigen::ComputeThinV);
-      svd.setThreshold(iteration < 30 ? 1e-5 : 1e-8);
-      Elements step = scale.cwiseProduct(Eigen::VectorXd(svd.solve(misfit).cwiseQuotient(size)));
-      const double now = misfit_of(p);
-      for (int half = 0; half < 12 && misfit_of(p + step) > now; ++half) step /= 2;
-      if (misfit_of(p + step) < now) p += step;
-      continue;
-    }
-    const Eigen::VectorXd step_scaled = jacobian.colPivHouseholderQr().solve(misfit);
-    p += step_scaled.cwiseProduct(scale);
-    if (step_scaled.cwiseAbs().maxCoeff() < 1e-6) {
-      if (misfit_of(p) < 2 * shift.norm() + 1) break;
-      iteration = std::max(iteration, 11); // converged, but elsewhere
-    }
+    const Elements size = jacobian.colwise().norm();
+    jacobian.array().rowwise() /= size.transpose().array();
+    const Elements by_size = jacobian.householderQr().solve(misfit);
+    p += by_size.cwiseQuotient(size);
+    if (by_size.cwiseAbs().maxCoeff() < 1e-4) break; // m, over all the epochs together
   }
   put(e, p);
   e.omega0 -= 2 * pi * std::round(e.omega0 / (2 * pi));

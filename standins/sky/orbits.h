@@ -4,6 +4,8 @@
 
 namespace ampletie::sky {
 
+constexpr double omega_e = 7.2921151467e-5; ///< rotation of the Earth, rad/s
+
 /// True motion of the simulated constellation: numerically integrated in an inertial frame (point mass, J2–J4, Sun,
 /// Moon, radiation pressure; fourth-order Runge–Kutta, 30 s), seen from the rotating Earth.
 class Orbits {

@@ -15,7 +15,7 @@
 namespace ampletie::sky {
 namespace {
 
-constexpr double omega_e = 7.2921151467e-5, gm_earth = 3.986004415e14;
+constexpr double gm_earth = 3.986004415e14;
 
 struct SignalPlan {
   char system;
@@ -131,6 +131,7 @@ Vec3 helmert(const HelmertStep &h, const Vec3 &x, double epoch) {
 struct Channel {
   bool tracking = false;
   double wind = 0;
+  double bias[bands] = {}; ///< of the satellite's carriers, cycles
   std::int64_t integer[bands] = {};
   std::size_t arc[bands] = {};
   std::unique_ptr<Multipath> phase_mp[bands], code_mp[bands];
@@ -278,6 +279,7 @@ private:
         const double delay = ionosphere_.slant(moved, (where - moved) / range, elevation, now, hz);
         const double pcv = antenna_delay(std::string{p.system, '0', p.band}, azimuth, elevation);
         if (starts) {
+          c.bias[b] = Random(s_.seed, "satellite bias " + sat.name() + p.phase).uniform();
           const double tau = random_.uniform(100, 600), period = random_.uniform(1, 2) * tau;
           c.phase_mp[b] = std::make_unique<Multipath>(tau, period, random_);
           c.code_mp[b] = std::make_unique<Multipath>(tau, period, random_);
@@ -306,13 +308,13 @@ private:
           }
           if (starts || c.integer[b] != before) {
             c.arc[b] = arcs_.size();
-            arcs_.push_back({setup_.mark, session_.name, p.phase, sat, tag, tag, c.integer[b], c.wind});
+            arcs_.push_back({setup_.mark, session_.name, p.phase, sat, tag, tag, c.integer[b], c.wind, {}});
           }
         }
         arcs_[c.arc[b]].last = tag;
-        Random sat_bias(s_.seed, "satellite bias " + sat.name() + p.phase);
+        arcs_[c.arc[b]].winding.push_back(static_cast<float>(c.wind));
         const double cycles =
-            phase_m / wavelength + static_cast<double>(c.integer[b]) + phase_bias_[slot] + sat_bias.uniform() + c.wind;
+            phase_m / wavelength + static_cast<double>(c.integer[b]) + phase_bias_[slot] + c.bias[b] + c.wind;
         auto rounded = [](double v) { return std::round(v * 1000) / 1000; };
         const double strength = 30 + 20 * std::sin(elevation) + 1.2 * random_.normal();
         const auto ssi = static_cast<std::uint8_t>(std::clamp(strength / 6, 1.0, 9.0));
@@ -453,6 +455,7 @@ Campaign simulate(const Scenario &s) {
   }
   c.control_csv = control_list(s);
   c.truth_json = truth_file(s, setups, arcs);
+  c.arcs = std::move(arcs);
   return c;
 }
 

@@ -10,7 +10,8 @@ struct Arc {
   SatId sat;
   GpsTime first, last;
   std::int64_t integer = 0;
-  double wind_up = 0; ///< cycles at the first epoch: the integer counts from this branch of the wind-up
+  double wind_up = 0;         ///< cycles at the first epoch: the integer counts from this branch of the wind-up
+  std::vector<float> winding; ///< the same at every epoch of the arc
 };
 struct TrueSetUp {
   std::string mark, session;
@@ -28,6 +29,7 @@ struct Campaign {
   NavigationFile navigation;
   Sp3File orbits;
   AntexFile antennas;
+  std::vector<Arc> arcs;
   std::string control_csv, truth_json;
 };
 

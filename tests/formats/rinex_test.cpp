@@ -83,7 +83,7 @@ TEST_CASE("broken observation files are refused with line and reason") {
                     Contains("impossible"));
   // From the event "antenna moves" on, the receiver is no occupation any more.
   {
-std::string moved = text;
+    std::string moved = text;
     moved.insert(moved.rfind("> "), ">                              2  0\n");
     const auto sites = read_rinex_observations(moved);
     REQUIRE(sites.size() == 2);

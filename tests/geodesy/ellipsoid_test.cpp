@@ -1,11 +1,12 @@
 #include "base/angle.h"
 #include "geodesy/ellipsoid.h"
 #include "geodesy/normal_gravity.h"
+#include "support/angles.h"
 #include <catch2/catch.hpp>
 #include <random>
 
 using namespace ampletie;
-static double dms(double d, double m, double s) { return radians(d + m / 60 + s / 3600); }
+using ampletie::testing::dms;
 
 // GEO-01: Moritz, Geodetic Reference System 1980.
 TEST_CASE("GRS 80 derived constants") {

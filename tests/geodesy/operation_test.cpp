@@ -1,13 +1,14 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "geodesy/operation.h"
+#include "support/angles.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
 
 using namespace ampletie;
+using ampletie::testing::dms;
 using Catch::Matchers::Contains;
 static const Geodetic here{radians(46.3), radians(13.9), 500};
-static double dms(double d, double m, double s) { return radians(d + m / 60 + s / 3600); }
 
 TEST_CASE("PROJ's traps are closed") {
   SECTION("ETRS89 3D to a vertical system whose grid is absent is refused, not answered with the height unchanged") {

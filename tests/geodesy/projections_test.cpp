@@ -1,10 +1,11 @@
 // Published grid examples, through the systems of the register that they belong to.
 #include "base/angle.h"
 #include "geodesy/operation.h"
+#include "support/angles.h"
 #include <catch2/catch.hpp>
 
 using namespace ampletie;
-static double dms(double d, double m, double s) { return (d < 0 ? -1 : 1) * radians(std::abs(d) + m / 60 + s / 3600); }
+using ampletie::testing::dms;
 
 namespace {
 struct Case {

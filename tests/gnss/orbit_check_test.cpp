@@ -14,7 +14,8 @@ TEST_CASE("a message that is far off stands out among the others, a wrong place 
     OrbitCheck c;
     for (int epoch = 0; epoch < 60; ++epoch) {
       for (int k = 1; k <= 9; ++k)
-        c.add({'G', static_cast<std::uint8_t>(k)}, 1, 3000 + noise(random) + (k == 4 ? off : 0) + place * std::sin(0.7 * k), free);
+        c.add({'G', static_cast<std::uint8_t>(k)}, 1,
+              3000 + noise(random) + (k == 4 ? off : 0) + place * std::sin(0.7 * k), free);
       c.add({'R', 1}, 1, 5000, free); // alone in its system: nothing to compare with
       c.end_epoch();
     }

@@ -162,7 +162,7 @@ TEST_CASE("levels and vectors in one network: physical heights, the geoid's erro
   const std::string s2 = line(job, "N1 + N2 + S1 + S2").parts.back();
   job.decide("set", s2, {{"follows", nullptr}}, "another staff");
   job.decide("set", s2, {{"staff-scale", -70.0}}, "certificate");
-  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), 0, {}));
+  solve(job);
   job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
   const NetworkRun &run = *job.network();
   CHECK(run.levels.size() > 8);

@@ -9,10 +9,6 @@
 using namespace ampletie;
 using namespace ampletie::testing;
 
-namespace {
-void solve(Job &job) { job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), 0, {})); }
-} // namespace
-
 TEST_CASE("the demo's sessions are solved together, stored, and follow decisions") {
   TemporaryFolder folder;
   Job job = demo_job(folder / "a.tie");

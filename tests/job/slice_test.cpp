@@ -18,9 +18,6 @@ bool has(const Job &job, const std::string &kind, const std::string &about = "")
   return std::any_of(job.doubts().begin(), job.doubts().end(),
                      [&](const Doubt &d) { return d.kind == kind && d.about.find(about) != std::string::npos; });
 }
-void solve(Job &job, unsigned threads = 0) {
-  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), threads, {}));
-}
 void adjust(Job &job) { job.accept_network(run_network(*job.snapshot(), job.vectors(), {})); }
 } // namespace
 

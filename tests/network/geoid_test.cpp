@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "network/blocks.h"
 #include "network/network.h"
+#include "network/network_frame.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
 #include <random>
@@ -11,8 +12,6 @@ using namespace ampletie;
 using Catch::Matchers::Contains;
 
 namespace {
-const Frame frame{"EPSG:7930"};
-
 /// Marks on a grid, levelled along rows and columns, vectors from the first one; the geoid off by a plane wave.
 NetworkInput meshed(int columns, int rows, double spacing, std::mt19937_64 &random, std::vector<double> &height) {
   std::normal_distribution<double> normal;

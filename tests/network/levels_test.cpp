@@ -3,6 +3,7 @@
 // a sum of waves with the Gaussian covariance of the prior (random Fourier features, Rahimi and Recht 2007).
 #include "base/error.h"
 #include "network/network.h"
+#include "network/network_frame.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
 #include <random>
@@ -11,7 +12,6 @@ using namespace ampletie;
 using Catch::Matchers::Contains;
 
 namespace {
-const Frame frame{"EPSG:7930"};
 constexpr double geoid_sd = 0.15, correlation = 15e3;
 
 struct Land {

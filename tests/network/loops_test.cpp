@@ -8,14 +8,14 @@ using namespace ampletie;
 
 namespace {
 /// Four marks some kilometres apart, observed in two sessions from A, every mark set up anew.
-struct Field {
+struct LoopField {
   NetworkInput in;
   std::vector<NetworkVector> dependent;
 };
-Field field(std::uint64_t seed, double sigma = 0.003) {
+LoopField field(std::uint64_t seed, double sigma = 0.003) {
   std::mt19937_64 random(seed);
   std::normal_distribution<double> normal;
-  Field f;
+  LoopField f;
   const std::map<std::string, Geodetic> place{{"A", {0.8, 0.23, 300}},
                                               {"B", {0.8005, 0.2305, 420}},
                                               {"C", {0.8008, 0.2296, 350}},
@@ -68,7 +68,7 @@ Field field(std::uint64_t seed, double sigma = 0.003) {
 } // namespace
 
 TEST_CASE("closures: repeated vectors are checks, a triangle inside a session is none") {
-  Field f = field(1);
+  LoopField f = field(1);
   const auto loops = find_loops(f.in, f.dependent, {});
   REQUIRE(loops.size() == 5);
   int repeated = 0, inside = 0;
@@ -113,7 +113,7 @@ TEST_CASE("a loop over two sessions knows what its vectors share") {
   int rejected = 0;
   constexpr int seeds = 3000;
   for (std::uint64_t seed = 1; seed <= seeds; ++seed) {
-    Field f = field(seed);
+    LoopField f = field(seed);
     // Second session measured B → C only.
     const NetworkVector bc = f.dependent[1];
     std::erase_if(f.in.vectors, [](const auto &v) { return v.session == "s2"; });
@@ -138,7 +138,7 @@ TEST_CASE("mistakes that closures explain: a height, exchanged marks, a wrong na
   constexpr int seeds = 40;
   for (std::uint64_t seed = 1; seed <= seeds; ++seed) {
     {
-      Field f = field(seed);
+      LoopField f = field(seed);
       clean += explain_loops(f.in, find_loops(f.in, {}, {}), {}).empty();
       const Vec3 up = local_axes(to_geodetic(f.in.marks[3].position.xyz)).row(2).transpose();
       for (NetworkVector &v : f.in.vectors)
@@ -152,14 +152,14 @@ TEST_CASE("mistakes that closures explain: a height, exchanged marks, a wrong na
         }
     }
     {
-      Field f = field(seed);
+      LoopField f = field(seed);
       for (NetworkVector &v : f.in.vectors)
         if (v.session == "s2" && v.to != "D") v.to = v.to == "B" ? "C" : "B";
       const auto causes = explain_loops(f.in, find_loops(f.in, {}, {}), {});
       swapped += !causes.empty() && causes[0].kind == LoopCause::Kind::swapped;
     }
     {
-      Field f = field(seed);
+      LoopField f = field(seed);
       for (NetworkVector &v : f.in.vectors)
         if (v.to_set_up == "B2") v.to = "C";
       const auto causes = explain_loops(f.in, find_loops(f.in, {}, {}), {});

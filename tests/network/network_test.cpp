@@ -1,6 +1,7 @@
 #include "base/error.h"
 #include "network/blocks.h"
 #include "network/network.h"
+#include "network/network_frame.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
 
@@ -8,7 +9,6 @@ using namespace ampletie;
 using Catch::Matchers::Contains;
 
 namespace {
-const Frame frame{"EPSG:7930"};
 NetworkMark mark(const std::string &name, const Vec3 &x, Hold hold = Hold::none) {
   return {name, {x, frame, 2026.36}, hold, Vec3(0.001, 0.001, 0.002)};
 }

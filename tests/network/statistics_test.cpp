@@ -2,6 +2,7 @@
 // printed.
 #include "adjustment/statistics.h"
 #include "network/network.h"
+#include "network/network_frame.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
 #include <random>
@@ -9,16 +10,14 @@
 using namespace ampletie;
 
 namespace {
-const Frame frame{"EPSG:7930"};
-
 /// Truth and a way to measure it: eight marks, two of them held, two sessions of independent vectors with renewed
 /// set-ups.
-struct Field {
+struct VectorField {
   std::vector<Vec3> truth;
   std::mt19937_64 random;
   std::normal_distribution<double> normal;
 
-  explicit Field(std::uint64_t seed) : random(seed) {
+  explicit VectorField(std::uint64_t seed) : random(seed) {
     for (int i = 0; i < 8; ++i)
       truth.push_back(to_cartesian({0.808 + 4e-4 * (i % 3), 0.242 + 5e-4 * (i / 3), 400.0 + 90 * i}));
   }
@@ -70,7 +69,7 @@ TEST_CASE("errors agree with the printed covariance; tests err as often as they 
   double nse = 0;
   int in50 = 0, in95 = 0, in99 = 0, marks = 0, global = 0, single = 0, tested = 0, plan95 = 0;
   for (int k = 0; k < n; ++k) {
-    Field f(static_cast<std::uint64_t>(90000 + k));
+    VectorField f(static_cast<std::uint64_t>(90000 + k));
     const NetworkResult r = adjust_network(f.measure(), {});
     global += !r.adjustment.passes;
     for (const BlockTest &t : r.adjustment.tests)
@@ -103,7 +102,7 @@ TEST_CASE("without set-up unknowns the printed accuracy is too good") {
   double nse = 0;
   int marks = 0;
   for (int k = 0; k < 100; ++k) {
-    Field f(static_cast<std::uint64_t>(91000 + k));
+    VectorField f(static_cast<std::uint64_t>(91000 + k));
     NetworkInput in = f.measure();
     in.set_up_unknowns = false;
     const NetworkResult r = adjust_network(in, {});
@@ -120,13 +119,13 @@ TEST_CASE("an error of the smallest detectable size is found as often as the pow
   int found = 0, right = 0;
   const int n = 200;
   for (int k = 0; k < n; ++k) {
-    Field probe(static_cast<std::uint64_t>(92000 + k));
+    VectorField probe(static_cast<std::uint64_t>(92000 + k));
     const NetworkResult clean = adjust_network(probe.measure(), {});
     double size = 0;
     for (const BlockTest &t : clean.adjustment.tests)
       if (clean.blocks[t.block]->id == "S1M5") size = *t.observations[2].smallest_detectable;
     REQUIRE(size > 0.005);
-    Field f(static_cast<std::uint64_t>(92000 + k));
+    VectorField f(static_cast<std::uint64_t>(92000 + k));
     const NetworkResult r = adjust_network(f.measure(size), {});
     double largest = 0;
     std::string who;
@@ -145,7 +144,7 @@ TEST_CASE("an error of the smallest detectable size is found as often as the pow
 }
 
 TEST_CASE("a held mark that is wrong is found by predicting it from the others") {
-  Field f(93001);
+  VectorField f(93001);
   NetworkInput in = f.measure();
   for (const ControlCheck &c : adjust_network(in, {}).control) CHECK(c.passes);
   in.marks[1].position.xyz += Vec3(0.05, 0.05, 0.05);

@@ -1,19 +1,18 @@
 // Observations of total stations in space: derivatives, an independent formulation, and accuracy that is what it says.
 #include "adjustment/statistics.h"
 #include "base/angle.h"
+#include "network/network_frame.h"
 #include "network/terrestrial.h"
+#include "support/angles.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
 #include <cstdlib>
 #include <random>
 
 using namespace ampletie;
+using ampletie::testing::second;
 
 namespace {
-
-const Frame frame{"EPSG:7930"};
-constexpr double second = rad_per_arcsec;
-
 /// What an instrument would read, from vectors alone: the plumb line's zenith leans by ξ to the north and η to the
 /// east; astronomic north is where the pole stands above the plumb line's horizon.
 struct Reading {
@@ -29,7 +28,7 @@ Reading read(const Vec3 &from, const Vec3 &to, double latitude, const Mat3 &axes
 
 /// A traverse between two pairs of known marks, 400 to 700 m a leg, over steep ground; every station sees its
 /// neighbours with three means of sets and zenith angles.
-struct Field {
+struct SightField {
   std::vector<Vec3> truth;
   Eigen::MatrixXd plumb; ///< ξ, η of the stations
   std::vector<std::string> names{"Z1", "A", "T1", "T2", "T3", "B", "Z2"};
@@ -38,7 +37,7 @@ struct Field {
   double small = 1; ///< of centring and heights, in millimetres
   double k_sd = 0.15, plumb_sd = 4 * second, zenith_sd = 0.7 * second, direction_sd = 0.7 * second, distance_sd = 0.001;
 
-  explicit Field(std::uint64_t seed) : random(seed) {
+  explicit SightField(std::uint64_t seed) : random(seed) {
     const double up[7] = {400, 520, 640, 450, 610, 480, 560};
     for (int i = 0; i < 7; ++i) truth.push_back(to_cartesian({0.808 + 3.0e-5 * (i % 2), 0.242 + 1.2e-4 * i, up[i]}));
   }
@@ -101,7 +100,7 @@ struct Tally {
 Tally run(int count, std::uint64_t first, const std::function<void(NetworkInput &)> &change = {}) {
   Tally t;
   for (int k = 0; k < count; ++k) {
-    Field f(first + static_cast<std::uint64_t>(k));
+    SightField f(first + static_cast<std::uint64_t>(k));
     NetworkInput in = f.measure();
     if (change) change(in);
     const NetworkResult r = adjust_network(in, {});
@@ -122,7 +121,7 @@ Tally run(int count, std::uint64_t first, const std::function<void(NetworkInput 
 } // namespace
 
 TEST_CASE("derivatives of directions, zenith angles and distances agree with differences") {
-  Field f(3);
+  SightField f(3);
   NetworkInput in = f.measure();
   const NetworkStation &s = in.stations[2];
   std::map<std::string, MarkAxes> axes;
@@ -180,7 +179,7 @@ TEST_CASE("derivatives of directions, zenith angles and distances agree with dif
 }
 
 TEST_CASE("sights without errors bring back the marks, plumb line and refraction") {
-  Field f(7);
+  SightField f(7);
   f.k_sd = f.zenith_sd = f.direction_sd = f.distance_sd = f.small = 0, f.plumb_sd = 20 * second;
   NetworkInput in = f.measure();
   for (std::size_t i = 0; i < in.stations.size(); ++i) {
@@ -197,10 +196,9 @@ TEST_CASE("sights without errors bring back the marks, plumb line and refraction
 }
 
 namespace {
-
 /// Turns readings into what an office makes of them: horizontal distances, height differences freed of curvature and of
 /// an expected refraction, and an azimuth from every station.
-void reduce(NetworkInput &in, const Field &f, double noise_mm, std::mt19937_64 &random) {
+void reduce(NetworkInput &in, const SightField &f, double noise_mm, std::mt19937_64 &random) {
   std::normal_distribution<double> normal;
   for (std::size_t i = 0; i < in.stations.size(); ++i) {
     NetworkStation &s = in.stations[i];
@@ -224,7 +222,7 @@ void reduce(NetworkInput &in, const Field &f, double noise_mm, std::mt19937_64 &
 } // namespace
 
 TEST_CASE("horizontal distances, height differences and azimuths bring back the marks too") {
-  Field f(7);
+  SightField f(7);
   f.k_sd = f.zenith_sd = f.direction_sd = f.distance_sd = f.small = 0, f.plumb_sd = 20 * second;
   NetworkInput in = f.measure();
   std::mt19937_64 random(1);
@@ -257,7 +255,7 @@ TEST_CASE("reduced observations with stated standard errors: accuracies are what
   double plan = 0, up = 0;
   int n = 0;
   for (int k = 0; k < count; ++k) {
-    Field f(61000 + static_cast<std::uint64_t>(k));
+    SightField f(61000 + static_cast<std::uint64_t>(k));
     f.zenith_sd = 0, f.distance_sd = 0;
     NetworkInput in = f.measure();
     std::mt19937_64 random(static_cast<unsigned>(k));
@@ -308,7 +306,7 @@ TEST_CASE("with plumb lines or refraction held fixed, the accuracies are wrong")
 }
 
 TEST_CASE("sights that hang on one held mark have no bearing, and that is said") {
-  Field f(11);
+  SightField f(11);
   NetworkInput in = f.measure();
   for (auto &m : in.marks)
     if (m.name != "A") m.hold = Hold::none;

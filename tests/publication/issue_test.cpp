@@ -52,7 +52,7 @@ TEST_CASE("an issue: record, sheet, lists, and what is refused") {
   // Another decision later: the record stands, and the difference is told.
   job.decide("set", occupation_of(job, "R11", 1), {{"height", 1.6}}, "found in the book");
   CHECK_THROWS_WITH(prepare_issue(job, {}), Contains("out of date"));
-  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), 0, {}));
+  solve(job);
   job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
   const auto differences = compare_with_record(job.store().issue_records().at(0), *job.network());
   REQUIRE_FALSE(differences.empty());

@@ -22,7 +22,8 @@ TEST_CASE("satellites move as gravity says") {
   REQUIRE(o.satellites().size() == 54);
   constexpr double omega = 7.2921151467e-5, mu = 3.986004415e14;
   for (std::size_t i : {std::size_t{0}, std::size_t{17}, std::size_t{40}}) {
-    // Energy of the point mass is kept to the size of the oblateness: J2 (R/r)² is 6e-5 of it, twice that over a half turn.
+    // Energy of the point mass is kept to the size of the oblateness: J2 (R/r)² is 6e-5 of it, twice that over a half
+    // turn.
     auto energy = [&](GpsTime t) {
       const auto s = o.earth_fixed(i, t);
       const Vec3 v = s.velocity + Vec3(0, 0, omega).cross(s.position);
@@ -97,7 +98,9 @@ TEST_CASE("the ionosphere delays by frequency squared and differs by parts per m
   for (int k = 0; k < 40; ++k) {
     const GpsTime t = start + 90.0 * k;
     const Vec3 b = to_cartesian({0.808 + 12000 / 6371000.0, 0.242, 500});
-    largest = std::max(largest, std::abs(io.slant(b, b.normalized(), M_PI / 2, t, 1575.42e6) - io.slant(a, up, M_PI / 2, t, 1575.42e6)) / 12000);
+    largest = std::max(largest, std::abs(io.slant(b, b.normalized(), M_PI / 2, t, 1575.42e6) -
+                                         io.slant(a, up, M_PI / 2, t, 1575.42e6)) /
+                                    12000);
   }
   CHECK(largest > 0.5e-6);
   CHECK(largest < 6e-6);
@@ -145,7 +148,8 @@ TEST_CASE("a campaign: files agree with the truth file where they can be compare
   }
   // The calibration file tells what the signals went through: offset up at the zenith.
   const Antenna &a = c.antennas.receivers[1];
-  CHECK(antenna_correction(a, a.frequencies.at("G01"), 0, M_PI / 2) == Approx(-s.antennas[1].bands[0].offset.z()).margin(2e-3));
+  CHECK(antenna_correction(a, a.frequencies.at("G01"), 0, M_PI / 2) ==
+        Approx(-s.antennas[1].bands[0].offset.z()).margin(2e-3));
 }
 
 TEST_CASE("scenarios that cannot be are refused") {

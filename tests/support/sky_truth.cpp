@@ -1,5 +1,7 @@
 #include "support/sky_truth.h"
 #include "geodesy/ellipsoid.h"
+#include <algorithm>
+#include <cmath>
 #include <nlohmann/json.hpp>
 #include <stdexcept>
 
@@ -18,14 +20,8 @@ Judged judge(const sky::Scenario &scenario) {
   for (const auto &s : truth.at("setups"))
     j.marker[s.at("mark").get<std::string>() + "/" + s.at("session").get<std::string>()] =
         Vec3(s.at("xyz").at(0), s.at("xyz").at(1), s.at("xyz").at(2));
-  for (const auto &a : truth.at("arcs")) {
-    sky::Arc x;
-    x.mark = a.at(0), x.session = a.at(1), x.sat = *parse_sat(a.at(2).get<std::string>()), x.signal = a.at(3);
-    x.first = *parse_iso(a.at(4).get<std::string>()), x.last = *parse_iso(a.at(5).get<std::string>());
-    x.integer = a.at(6);
-    x.wind_up = a.at(7);
-    j.arcs[x.mark + "/" + x.session + "/" + x.sat.name() + "/" + x.signal].push_back(x);
-  }
+  for (const sky::Arc &a : j.campaign.arcs)
+    j.arcs[a.mark + "/" + a.session + "/" + a.sat.name() + "/" + a.signal].push_back(a);
   for (const Antenna &a : j.campaign.antennas.receivers) j.antennas[a.type] = a;
   return j;
 }
@@ -46,8 +42,11 @@ int wrong_integers(const Judged &j, const StaticVector &v, const std::string &ba
   // The integer counts from the branch of the wind-up that each side happened to start on.
   const std::array<std::pair<const std::string *, const OccupationModel *>, 2> ends{
       {{&base, &base_model}, {&rover, &rover_model}}};
-  auto branch = [&](std::size_t end, SatId sat, const sky::Arc &arc) {
-    return std::llround(arc.wind_up - wind_up_at(*ends[end].second, sat, arc.first));
+  auto branch = [&](std::size_t end, SatId sat, const sky::Arc &arc, GpsTime t) {
+    const double share = (arc.last - arc.first) > 0 ? (t - arc.first) / (arc.last - arc.first) : 0;
+    const auto k = std::lround(std::clamp(share, 0.0, 1.0) * static_cast<double>(arc.winding.size() - 1));
+    return std::llround(static_cast<double>(arc.winding[static_cast<std::size_t>(k)]) -
+                        wind_up_at(*ends[end].second, sat, t));
   };
   for (const CarrierArc &a : v.arcs) {
     std::array<const sky::Arc *, 2> found{};
@@ -67,24 +66,10 @@ int wrong_integers(const Judged &j, const StaticVector &v, const std::string &ba
     }
     // An arc that spans a true slip is itself a fault: no single integer is right for it.
     if (slipped != 0) return 1000;
+    // Both ends at one instant: a satellite that swings around at noon or midnight may be taken the other way round by
+    // the simulator, at both ends alike.
     std::array<std::int64_t, 2> n{};
-    for (std::size_t end = 0; end < 2; ++end) n[end] = found[end]->integer + branch(end, a.sat, *found[end]);
-    // A satellite that swings around at noon or midnight may be taken the other way round by the simulator: one cycle
-    // more at every receiver from then on. Where the arcs of the two ends start on different sides of that moment, the
-    // end that starts later knows the swing from its own earlier arcs.
-    const std::size_t later = found[0]->first >= found[1]->first ? 0 : 1, other = 1 - later;
-    const OccupationModel &model = *ends[other].second;
-    const bool swung =
-        std::abs(wind_up_at(model, a.sat, found[later]->first) - wind_up_at(model, a.sat, found[other]->first)) > 0.3;
-    const sky::Arc *before = nullptr;
-    if (swung)
-      for (const auto &[key, list] : j.arcs)
-        if (key.rfind(*ends[later].first + "/" + session + "/" + a.sat.name() + "/", 0) == 0)
-          for (const sky::Arc &t : list)
-            if (t.first < found[later]->first &&
-                (!before || std::abs(t.first - found[other]->first) < std::abs(before->first - found[other]->first)))
-              before = &t;
-    if (before) n[other] += branch(later, a.sat, *found[later]) - branch(later, a.sat, *before);
+    for (std::size_t end = 0; end < 2; ++end) n[end] = found[end]->integer + branch(end, a.sat, *found[end], a.first);
     truth.push_back(n[1] - n[0]);
   }
   int wrong = 0;

@@ -26,6 +26,10 @@ private:
   std::string path_;
 };
 
+inline void solve(Job &job, unsigned threads = 0) {
+  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), threads, {}));
+}
+
 /// The demo's field files, without the simulator's answer.
 inline std::vector<std::string> demo_files() {
   std::vector<std::string> out;

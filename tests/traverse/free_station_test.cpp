@@ -1,6 +1,7 @@
 // Resection, free stations and intersections: worked values, truth, statistics, geometry that fails.
 #include "base/angle.h"
 #include "base/error.h"
+#include "support/angles.h"
 #include "traverse/free_station.h"
 #include "traverse/sets.h"
 #include <Eigen/Dense>
@@ -8,18 +9,17 @@
 #include <random>
 
 using namespace ampletie;
+using ampletie::testing::dms;
+using ampletie::testing::second;
 using Catch::Matchers::Contains;
 
 namespace {
-constexpr double second = rad_per_arcsec;
-double dms(double d, double m, double s) { return radians(d + m / 60 + s / 3600); }
-
-struct Field {
+struct PlaneField {
   std::mt19937_64 random;
   std::normal_distribution<double> normal;
   PlanePoint station{500, 300};
   double orientation = 1.234;
-  explicit Field(std::uint64_t seed) : random(seed) {}
+  explicit PlaneField(std::uint64_t seed) : random(seed) {}
   StationSight sight(const std::string &name, const PlanePoint &p, bool direction, bool length, double scale = 1) {
     StationSight s;
     s.mark = name, s.place = p;
@@ -76,7 +76,7 @@ TEST_CASE("LSQ-03: link traverse by least squares (Ghilani and Wolf)") {
 TEST_CASE("any mix of directions and distances finds the station") {
   for (const char *mix : {"dd|dd|dd", "d-|d-|d-|d-", "-l|-l|-l", "dl|dl", "dl|d-", "d-|d-|-l", "dl|dl|dl|dl"}) {
     INFO(mix);
-    Field f(3);
+    PlaneField f(3);
     std::vector<StationSight> sights;
     std::size_t i = 0;
     const std::string text = mix;
@@ -94,7 +94,7 @@ TEST_CASE("any mix of directions and distances finds the station") {
 }
 
 TEST_CASE("two distances alone have two answers, and both are given") {
-  Field f(4);
+  PlaneField f(4);
   const FreeStation s = free_station({f.sight("A", marks[0], false, true, 0), f.sight("B", marks[1], false, true, 0)});
   REQUIRE(s.other);
   CHECK(std::min(distance(s.place, f.station), distance(*s.other, f.station)) < 1e-6);
@@ -106,7 +106,7 @@ TEST_CASE("printed accuracy of a free station agrees with its errors") {
   int inside = 0;
   const int n = 500;
   for (int seed = 0; seed < n; ++seed) {
-    Field f(1000 + static_cast<std::uint64_t>(seed));
+    PlaneField f(1000 + static_cast<std::uint64_t>(seed));
     std::vector<StationSight> sights;
     for (std::size_t i = 0; i < 4; ++i) sights.push_back(f.sight("M" + std::to_string(i), marks[i], true, true));
     const FreeStation s = free_station(sights);
@@ -125,7 +125,7 @@ TEST_CASE("the danger circle is recognised before anyone believes the result") {
   // Three marks and a station on one circle of 500 m.
   auto on = [](double a, double r) { return PlanePoint{1000 + r * std::sin(a), 1000 + r * std::cos(a)}; };
   for (const double off : {0.0, 0.02, 0.3}) {
-    Field f(6);
+    PlaneField f(6);
     f.station = on(3.5, 500 * (1 + off));
     std::vector<StationSight> sights;
     for (double a : {0.2, 1.0, 5.5}) sights.push_back(f.sight(std::to_string(a), on(a, 500), true, false, 0));
@@ -156,7 +156,7 @@ TEST_CASE("a wrong mark among the sights stands out") {
   int right = 0;
   const int n = 60;
   for (int seed = 0; seed < n; ++seed) {
-    Field f(4000 + static_cast<std::uint64_t>(seed));
+    PlaneField f(4000 + static_cast<std::uint64_t>(seed));
     std::vector<StationSight> sights;
     for (std::size_t i = 0; i < 4; ++i) sights.push_back(f.sight("M" + std::to_string(i), marks[i], true, true));
     sights[2].place.east += 0.08; // it was disturbed
@@ -173,7 +173,7 @@ TEST_CASE("a wrong mark among the sights stands out") {
 }
 
 TEST_CASE("too little is refused in words") {
-  Field f(7);
+  PlaneField f(7);
   CHECK_THROWS_WITH(free_station({f.sight("A", marks[0], true, true)}), Contains("two known marks"));
   CHECK_THROWS_WITH(free_station({f.sight("A", marks[0], true, false), f.sight("B", marks[1], true, false)}),
                     Contains("three directions"));

@@ -156,9 +156,9 @@ TEST_CASE("coordinates and misclosures of the field come along as what they are"
 }
 
 TEST_CASE("repeated distances and height differences must agree as sets do") {
-  const auto spread = [](const std::string &second) {
+  const auto spread = [](const std::string &repeat) {
     const FieldBook b =
-        read_field_book(plain(), "unit;m;dms\nline;A-B;500.000;2;10.000;3\nline;A-B;" + second + "\n", "");
+        read_field_book(plain(), "unit;m;dms\nline;A-B;500.000;2;10.000;3\nline;A-B;" + repeat + "\n", "");
     return *reduce_sets(b.setups.at(0), {}).find("B");
   };
   const TargetMean good = spread("500.003;2;10.004;3");
@@ -181,8 +181,8 @@ TEST_CASE("damaged lists and books never crash, and what is left reduces") {
   const auto pick = [&](std::size_t n) { return static_cast<std::size_t>(random() % n); };
   std::size_t rows = 0;
   for (int k = 0; k < 4000; ++k) {
-    const bool second = k % 2;
-    std::string text = second ? book : list;
+    const bool other = k % 2;
+    std::string text = other ? book : list;
     for (std::size_t n = 1 + pick(6); n > 0; --n) {
       const std::size_t at = pick(text.size());
       switch (pick(4)) {

@@ -1,17 +1,15 @@
 // Distances and trigonometric heights against published and independently worked values.
 #include "base/angle.h"
 #include "base/error.h"
+#include "support/angles.h"
 #include "traverse/distance.h"
 #include "traverse/edm.h"
 #include <catch2/catch.hpp>
 #include <cmath>
 
 using namespace ampletie;
+using ampletie::testing::dms;
 using Catch::Matchers::Contains;
-
-namespace {
-double dms(double d, double m, double s) { return radians(d + m / 60 + s / 3600); }
-} // namespace
 
 TEST_CASE("ATM-11: group refractivity and first velocity correction (IAG 1999, Rüeger)") {
   CHECK(group_refractivity(0.633) == Approx(300.2346).margin(1e-4));

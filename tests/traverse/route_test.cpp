@@ -1,6 +1,7 @@
 // Traverses: published example, every balance against independent arithmetic, statistics, the search for a mistake.
 #include "base/angle.h"
 #include "base/error.h"
+#include "support/angles.h"
 #include "traverse/route.h"
 #include "traverse/sets.h"
 #include <Eigen/Dense>
@@ -8,12 +9,11 @@
 #include <random>
 
 using namespace ampletie;
+using ampletie::testing::dms;
+using ampletie::testing::second;
 using Catch::Matchers::Contains;
 
 namespace {
-
-constexpr double second = rad_per_arcsec;
-double dms(double d, double m, double s) { return radians(d + m / 60 + s / 3600); }
 
 /// TRV-01 (Ghilani and Wolf): five legs, interior angles, feet.
 TraverseInput published() {

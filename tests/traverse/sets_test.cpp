@@ -1,24 +1,24 @@
 // Sets of directions: means of faces and sets, instrument errors, what is missing, spreads against their limits.
 #include "base/angle.h"
+#include "support/angles.h"
 #include "traverse/sets.h"
 #include <catch2/catch.hpp>
 #include <random>
 
 using namespace ampletie;
+using ampletie::testing::second;
 using Catch::Matchers::Contains;
 
 namespace {
 
-constexpr double second = rad_per_arcsec;
-
 /// A set-up simulated apart from the code under test: line of sight and index errors as they show in circle readings.
-struct Field {
+struct CircleField {
   std::mt19937_64 random;
   std::normal_distribution<double> normal;
   std::vector<double> bearing{0.3, 1.9, 3.4, 5.1}, zenith{1.55, 1.40, 1.62, 1.57}, length{250, 900, 120, 400};
   double collimation = 12 * second, index = -20 * second;
   StationSetup setup;
-  explicit Field(std::uint64_t seed) : random(seed) { setup.mark = "S", setup.instrument_height = 1.5; }
+  explicit CircleField(std::uint64_t seed) : random(seed) { setup.mark = "S", setup.instrument_height = 1.5; }
   double noise(double sd) { return sd * normal(random); }
 
   void measure(int sets, double sd, double distance_sd = 0.001) {
@@ -54,7 +54,7 @@ InstrumentStandard card() {
 } // namespace
 
 TEST_CASE("faces and sets: instrument errors fall out, and are found") {
-  Field f(1);
+  CircleField f(1);
   f.measure(3, 0);
   const SetReduction r = reduce_sets(f.setup, card());
   REQUIRE(r.targets.size() == 4);
@@ -74,7 +74,7 @@ TEST_CASE("faces and sets: instrument errors fall out, and are found") {
 }
 
 TEST_CASE("a face that stands alone is corrected by the errors that the others show") {
-  Field f(2);
+  CircleField f(2);
   f.measure(2, 0);
   for (Pointing &p : f.setup.pointings)
     if (p.target == "C" && p.face == 2) p.used = false;
@@ -91,14 +91,14 @@ TEST_CASE("a face that stands alone is corrected by the errors that the others s
 }
 
 TEST_CASE("sets with a target missing count too; without a common target they are named") {
-  Field f(3);
+  CircleField f(3);
   f.measure(3, 0);
   for (Pointing &p : f.setup.pointings)
     if ((p.set == 2 && p.target == "A") || (p.set == 3 && p.target == "D")) p.used = false;
   const SetReduction r = reduce_sets(f.setup, card());
   for (std::size_t t = 0; t < 4; ++t)
     CHECK(small_angle(r.targets[t].direction - (f.bearing[t] - f.bearing[0])) == Approx(0).margin(1e-11));
-  Field g(4);
+  CircleField g(4);
   g.measure(2, 0);
   for (Pointing &p : g.setup.pointings)
     if ((p.set == 1) == (p.target == "C" || p.target == "D")) p.used = false;
@@ -111,7 +111,7 @@ TEST_CASE("printed standard deviations of directions agree with what sets show")
   double sum = 0, spread_beyond = 0;
   int n = 0, spreads = 0;
   for (std::uint64_t seed = 1; seed <= 400; ++seed) {
-    Field f(5000 + seed);
+    CircleField f(5000 + seed);
     f.measure(4, 2 * second);
     const SetReduction r = reduce_sets(f.setup, card());
     for (std::size_t t = 1; t < 4; ++t) {
@@ -127,7 +127,7 @@ TEST_CASE("printed standard deviations of directions agree with what sets show")
 }
 
 TEST_CASE("a wild pointing shows in its spread and is cured by leaving it out") {
-  Field f(6);
+  CircleField f(6);
   f.measure(4, 2 * second);
   Pointing &wild = f.setup.pointings[8 + 1]; // second set, face 1, target B
   REQUIRE(wild.target == "B");
@@ -142,7 +142,7 @@ TEST_CASE("a wild pointing shows in its spread and is cured by leaving it out") 
 }
 
 TEST_CASE("what changes under one target is said") {
-  Field f(7);
+  CircleField f(7);
   f.measure(2, 0);
   f.setup.pointings[9].target_height = 1.5;
   const SetReduction r = reduce_sets(f.setup, card());
