@@ -9,11 +9,16 @@ using Eigen::VectorXd;
 constexpr double clock_variance = 30.0 * 30.0;
 int id(SatId s) { return s.system * 256 + s.number; }
 
+#ifdef __x86_64__
+#define WIDER_REGISTERS __attribute__((target_clones("avx2", "default")))
+#else
+#define WIDER_REGISTERS
+#endif
+
 /// Lower triangle of P −= W Wᵀ for up to four columns of W from `first` on. Most of the filter's time is spent here,
 /// and a product of so few columns is not what a general matrix kernel is made for. Without contraction the wider
 /// registers give the same bits.
-__attribute__((target_clones("avx2", "default"))) void lower_minus_outer(double *p, Index stride, Index n,
-                                                                         const MatrixXd &w, Index first, Index count) {
+WIDER_REGISTERS void lower_minus_outer(double *p, Index stride, Index n, const MatrixXd &w, Index first, Index count) {
   const VectorXd none = count < 4 ? VectorXd::Zero(n) : VectorXd();
   const double *c[4];
   for (Index k = 0; k < 4; ++k) c[k] = k < count ? w.col(first + k).data() : none.data();
