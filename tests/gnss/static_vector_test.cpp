@@ -290,3 +290,13 @@ TEST_CASE("the edge of an ionospheric wave is not repaired as a slip") {
   CHECK(t.wrong == 0);
   CHECK(t.fixed == 1);
 }
+
+TEST_CASE("a satellite that swings around between the starts of two arcs is judged at one instant") {
+  // At both seeds an early judge saw wrong integers where there were none.
+  for (const auto &[name, seed] : {std::pair("long", 4000043), std::pair("three", 4001343)}) {
+    const Tally t = run_stratum(stratum(name), static_cast<std::uint64_t>(seed), 1, {}, false, 1);
+    INFO(name);
+    CHECK(t.fixed == 1);
+    CHECK(t.wrong == 0);
+  }
+}
