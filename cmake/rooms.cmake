@@ -29,3 +29,8 @@ function(ample_standin name)
   ample_library(ampletie_${name} standins/${name} ${name})
   target_link_libraries(ampletie_${name} PUBLIC ampletie_formats Eigen3::Eigen fmt::fmt)
 endfunction()
+
+# For folders where optimising costs more building than it saves; a debug build stays one.
+macro(ample_lightly_optimised)
+  add_compile_options($<$<CONFIG:Release>:-O1>)
+endmacro()

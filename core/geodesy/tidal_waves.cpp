@@ -8,7 +8,7 @@ extern "C" {
 namespace ampletie {
 
 TidalArguments tidal_arguments(GpsTime t) {
-  const double tt = mjd(t) + (32.184 + 19) / 86400, utc = mjd(t) - gps_minus_utc(t) / 86400.0;
+  const double tt = mjd(t) + tt_minus_gps / 86400, utc = mjd(t) - gps_minus_utc(t) / 86400.0;
   const double centuries = (tt - 51544.5) / 36525;
   const double node = eraFaom03(centuries), s = eraFaf03(centuries) + node, h = s - eraFad03(centuries);
   // From the upper transit of the mean Sun, which is at noon.

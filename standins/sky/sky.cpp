@@ -308,11 +308,11 @@ private:
           }
           if (starts || c.integer[b] != before) {
             c.arc[b] = arcs_.size();
-            arcs_.push_back({setup_.mark, session_.name, p.phase, sat, tag, tag, c.integer[b], c.wind, {}});
+            arcs_.push_back({setup_.mark, session_.name, p.phase, sat, tag, tag, c.integer[b], {}});
           }
         }
         arcs_[c.arc[b]].last = tag;
-        arcs_[c.arc[b]].winding.push_back(static_cast<float>(c.wind));
+        arcs_[c.arc[b]].winding.push_back(c.wind);
         const double cycles =
             phase_m / wavelength + static_cast<double>(c.integer[b]) + phase_bias_[slot] + c.bias[b] + c.wind;
         auto rounded = [](double v) { return std::round(v * 1000) / 1000; };
@@ -396,7 +396,7 @@ std::string truth_file(const Scenario &s, const std::vector<TrueSetUp> &setups, 
   }
   for (const Arc &a : arcs)
     j["arcs"].push_back({a.mark, a.session, a.sat.name(), a.signal, iso(a.first), iso(a.last), a.integer,
-                         std::round(a.wind_up * 1e4) / 1e4});
+                         std::round(a.winding.front() * 1e4) / 1e4});
   return j.dump(0);
 }
 

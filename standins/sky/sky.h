@@ -10,8 +10,7 @@ struct Arc {
   SatId sat;
   GpsTime first, last;
   std::int64_t integer = 0;
-  double wind_up = 0;         ///< cycles at the first epoch: the integer counts from this branch of the wind-up
-  std::vector<float> winding; ///< the same at every epoch of the arc
+  std::vector<double> winding; ///< wind-up at every epoch, cycles: the integer counts from its branch
 };
 struct TrueSetUp {
   std::string mark, session;

@@ -74,12 +74,10 @@ TEST_CASE("on a line of hundreds of kilometres, satellite antennas and ocean loa
   OceanLoading still;
   const GpsTime middle = s.start + 7200;
   still.amplitude[0][10] = 0.020;
-  double at = 0;
-  for (int k = 0; k < 360; ++k) {
-    still.phase[0][10] = radians(k);
-    if (const double up = ocean_displacement(still, middle).z(); up > at) at = up;
-  }
-  for (int k = 0; k < 360 && ocean_displacement(still, middle).z() < at; ++k) still.phase[0][10] = radians(k);
+  const double in_phase = ocean_displacement(still, middle).z();
+  still.phase[0][10] = pi / 2;
+  const double quadrature = ocean_displacement(still, middle).z(), at = std::hypot(in_phase, quadrature);
+  still.phase[0][10] = std::atan2(quadrature, in_phase); // at its highest
   const Vec3 moved = axes * (solve({}, &still) - plain);
   CHECK(at > 0.015);
   CHECK(moved.z() == Approx(-at).margin(0.002));

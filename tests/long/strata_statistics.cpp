@@ -1,6 +1,7 @@
 // Statistics of static vectors by stratum: fix rate, wrong integers, errors against printed accuracy.
 // Usage: strata_statistics STRATUM|demo=SCENARIO.json FIRST_SEED COUNT
 //        [no-troposphere|no-ionosphere|no-antenna|no-tides|white|float|alone|talk]...
+//        [mask|gradient|walk|base-walk|base|b-ppm|multipath|white=VALUE]...   (as StaticOptions has them)
 // alone: one vector a session, so that all of them are independent
 #include "base/text.h"
 #include "support/strata.h"
@@ -22,12 +23,11 @@ int main(int argc, char **argv) {
     if (o == "white") e.solve.correlated_noise = false;
     if (o == "no-ionosphere") e.solve.ionosphere = false;
     if (o == "no-tides") e.model.tides = false;
-    if (o.rfind("mask=", 0) == 0) e.model.mask_deg = std::atof(o.c_str() + 5);
     const auto value = [&](const char *what, double &into) {
       const std::string w = std::string(what) + "=";
       if (o.rfind(w, 0) == 0) into = std::atof(o.c_str() + w.size());
     };
-    value("gradient", e.solve.gradient_sd), value("walk", e.solve.troposphere_walk);
+    value("mask", e.model.mask_deg), value("gradient", e.solve.gradient_sd), value("walk", e.solve.troposphere_walk);
     value("base-walk", e.solve.base_walk), value("base", e.solve.base_zenith_sd), value("b-ppm", e.solve.type_b_ppm);
     value("multipath", e.solve.phase_multipath), value("white", e.solve.phase_white);
     if (o == "float") e.solve.integers = false;

@@ -45,8 +45,7 @@ int wrong_integers(const Judged &j, const StaticVector &v, const std::string &ba
   auto branch = [&](std::size_t end, SatId sat, const sky::Arc &arc, GpsTime t) {
     const double share = (arc.last - arc.first) > 0 ? (t - arc.first) / (arc.last - arc.first) : 0;
     const auto k = std::lround(std::clamp(share, 0.0, 1.0) * static_cast<double>(arc.winding.size() - 1));
-    return std::llround(static_cast<double>(arc.winding[static_cast<std::size_t>(k)]) -
-                        wind_up_at(*ends[end].second, sat, t));
+    return std::llround(arc.winding[static_cast<std::size_t>(k)] - wind_up_at(*ends[end].second, sat, t));
   };
   for (const CarrierArc &a : v.arcs) {
     std::array<const sky::Arc *, 2> found{};
