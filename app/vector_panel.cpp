@@ -172,11 +172,14 @@ QString VectorPanel::integers(const VectorResult &v) const {
                  QString("±%1 mm").arg(s.sd_mm, 0, 'f', 1)});
   if (!q.story.empty()) out += table(rows);
   const Vec3 moved = q.d - q.d_float;
-  out += QString("<p>The integers moved the position by %1 mm. Noise found in the residuals: %2 of what was assumed "
-                 "before, model fit %3.</p>")
+  out += QString("<p>The integers moved the position by %1 mm. Noise in the residuals: %2 of what was assumed "
+                 "(multipath %4 mm, %5 % of it lasting, ionosphere %6 ppm), model fit %3.</p>")
              .arg(moved.norm() * 1000, 0, 'f', 1)
              .arg(q.noise_ratio, 0, 'f', 2)
-             .arg(q.model_fit, 0, 'f', 2);
+             .arg(q.model_fit, 0, 'f', 2)
+             .arg(q.noise.phase_multipath * 1000, 0, 'f', 1)
+             .arg(q.noise.diffuse_share * 100, 0, 'f', 0)
+             .arg(q.noise.ionosphere_ppm, 0, 'f', 1);
   if (v.together)
     out += QString("<p>In the session's solution of %1 vectors: %2 mm from this one%3.</p>")
                .arg(v.joint.count)

@@ -45,7 +45,7 @@ SessionFilter::SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o
   Index most = 0;
   for (const FilterLeg &l : legs_) {
     StaticOptions own = o;
-    if (l.phase_multipath > 0) own.phase_multipath = l.phase_multipath, own.diffuse_share = l.diffuse_share;
+    if (l.noise) own.phase_multipath = l.noise->phase_multipath, own.diffuse_share = l.noise->diffuse_share;
     noise_.emplace_back(own, l.session->interval, duration(*l.session), l.like_receivers);
     most += static_cast<Index>(l.session->arcs.size()) + 16 + 4 * static_cast<Index>(l.session->hz.size());
   }
@@ -72,7 +72,8 @@ SessionFilter::SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o
 }
 
 double SessionFilter::ionosphere_sd(std::size_t k) const {
-  return o_.ionosphere_ppm * 1e-6 * legs_[k].start.norm() + 0.001;
+  const double ppm = legs_[k].noise ? legs_[k].noise->ionosphere_ppm : o_.ionosphere_ppm;
+  return ppm * 1e-6 * legs_[k].start.norm() + 0.001;
 }
 
 double SessionFilter::zenith_sd(std::size_t k) const {

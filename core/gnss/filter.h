@@ -1,6 +1,7 @@
 #pragma once
 #include "gnss/noise_model.h"
 #include <Eigen/Dense>
+#include <optional>
 
 namespace ampletie {
 
@@ -10,8 +11,7 @@ struct FilterLeg {
   Vec3 start = Vec3::Zero(); ///< a-priori vector from the base
   double height_difference = 0;
   bool like_receivers = true;
-  /// Noise as learnt from this leg's residuals; 0: that of the options.
-  double phase_multipath = 0, diffuse_share = 0;
+  std::optional<NoiseInUse> noise; ///< as learnt from this leg's residuals; none: that of the options
 };
 
 /// Sequential least squares over a session: a Kalman filter whose state carries the coloured noise, so that the

@@ -12,10 +12,10 @@ using Eigen::VectorXd;
 struct Sample {
   const Difference *d;
   std::array<double, band_count> y{}, factor{};
-  double variance, value = 0, weight = 0, zenith = 0; ///< `zenith`: partial of the relative zenith delay
+  double variance, iono_variance, value = 0, weight = 0, zenith = 0; ///< `zenith`: partial of the relative zenith delay
 
   /// The range that is left when the delay is eliminated, with its weight.
-  void combine(double iono_variance) {
+  void combine() {
     double a = 1 / iono_variance, ag = 0, n = 0, sum = 0, sum_g = 0;
     for (std::size_t b = 0; b < band_count; ++b)
       if (std::isfinite(y[b])) {
@@ -30,25 +30,51 @@ struct Sample {
   }
 };
 
-/// Share of the multipath that is still alike after two to four minutes, from the residuals of each satellite.
+/// What the ionosphere leaves untouched of the residuals of one satellite: the combination of its first two carriers
+/// free of it, or its only carrier. `gain` is by how much the noise of a carrier grows in it (variance).
+struct Free {
+  double value = NAN, gain = 1;
+};
+Free free_of_ionosphere(const ResidualSample &r, const std::array<double, band_count> &hz) {
+  Free out;
+  std::size_t first = band_count;
+  for (std::size_t b = 0; b < band_count; ++b) {
+    if (!std::isfinite(r.residual[b])) continue;
+    if (first == band_count) {
+      first = b;
+      out.value = static_cast<double>(r.residual[b]);
+      continue;
+    }
+    const double p = iono_factor(hz[first]), q = iono_factor(hz[b]), w = q / (q - p), u = p / (q - p);
+    return {w * static_cast<double>(r.residual[first]) - u * static_cast<double>(r.residual[b]), w * w + u * u};
+  }
+  return out;
+}
+
+/// Share of the multipath that is still alike after two to four minutes, from the residuals of each satellite. `left`:
+/// how much of a variance the clocks leave in the residuals.
 double slow_share(const std::vector<ResidualSample> &all, const StaticOptions &o, const DifferencedSession &s,
-                  bool like) {
+                  bool like, double left) {
   const NoiseModel noise(o, s.interval, duration(s), like);
-  std::map<SatId, std::vector<const ResidualSample *>> tracks;
-  for (const ResidualSample &r : all) tracks[r.sat].push_back(&r);
+  struct Point {
+    GpsTime time;
+    Free free;
+    double total;
+  };
+  std::map<SatId, std::vector<Point>> tracks;
+  for (const ResidualSample &r : all)
+    if (const Free f = free_of_ionosphere(r, s.hz.at(r.sat)); std::isfinite(f.value))
+      tracks[r.sat].push_back({r.time, f, f.gain * noise.total(static_cast<double>(r.elevation))});
   double found = 0, full = 0;
   for (const auto &[sat, list] : tracks)
     for (std::size_t i = 0; i < list.size(); ++i)
       for (std::size_t k = i + 1; k < list.size(); ++k) {
-        const double lag = list[k]->time - list[i]->time;
+        const double lag = list[k].time - list[i].time;
         if (lag > 240) break;
-        if (lag < 120) continue;
-        for (std::size_t b = 0; b < band_count; ++b) {
-          const double v = static_cast<double>(list[i]->residual[b]) * static_cast<double>(list[k]->residual[b]);
-          if (!std::isfinite(v)) continue;
-          found += v;
-          full += noise.total(static_cast<double>(list[i]->elevation)) * std::exp(-lag / o.correlation_s);
-        }
+        if (lag < 120 || list[i].free.gain != list[k].free.gain) continue;
+        // Weighted by what is expected, so that no satellite speaks louder than the others.
+        found += list[i].free.value * list[k].free.value / list[i].total;
+        full += left * std::sqrt(list[k].total / list[i].total) * std::exp(-lag / o.correlation_s);
       }
   return full > 0 ? found / full : o.diffuse_share;
 }
@@ -60,8 +86,8 @@ NoiseEvidence phase_residuals(const DifferencedSession &s, const StaticOptions &
   double ztd = 0, ztd_variance = known.zenith_sd * known.zenith_sd;
   double square = 0;
   std::size_t count = 0;
+  double sights = 0, clocks = 0;
   const NoiseModel noise(o, s.interval, duration(s), known.like_receivers);
-  const double iono_variance = o.ionosphere ? known.ionosphere_sd * known.ionosphere_sd : 1e-12;
   GpsTime before = s.epochs.front().time;
   for (const DifferenceEpoch &e : s.epochs) {
     ztd_variance += o.relative_troposphere ? o.troposphere_walk * o.troposphere_walk * (e.time - before) / 3600 : 0;
@@ -83,7 +109,9 @@ NoiseEvidence phase_residuals(const DifferencedSession &s, const StaticOptions &
       }
       if (!any) continue;
       r.variance = noise.phase_white(d.elevation) + (o.correlated_noise ? noise.multipath(d.elevation) : 0);
-      r.combine(iono_variance);
+      const double delay_sd = known.ionosphere_sd * shell_obliquity(d.elevation);
+      r.iono_variance = o.ionosphere ? delay_sd * delay_sd : 1e-12;
+      r.combine();
       clock.emplace(d.sat.system, 0);
       rows.push_back(r);
     }
@@ -101,6 +129,7 @@ NoiseEvidence phase_residuals(const DifferencedSession &s, const StaticOptions &
       n += r.weight * a * a.transpose();
       u += r.weight * a * r.value;
     }
+    sights += static_cast<double>(rows.size()), clocks += static_cast<double>(clock.size());
     const Eigen::LDLT<MatrixXd> solver(n);
     const VectorXd t = solver.solve(u);
     const double posterior = solver.solve(VectorXd(VectorXd::Unit(next, 0)))[0];
@@ -114,14 +143,18 @@ NoiseEvidence phase_residuals(const DifferencedSession &s, const StaticOptions &
     evidence.expected -= static_cast<double>(clock.size());
     for (const Sample &r : rows) {
       const double common = t[0] * r.d->wet_mapping + t[clock[r.d->sat.system]];
-      double a = 1 / iono_variance, b_sum = 0;
+      double a = 1 / r.iono_variance, b_sum = 0;
       for (std::size_t b = 0; b < band_count; ++b)
         if (std::isfinite(r.y[b])) {
           a += r.factor[b] * r.factor[b] / r.variance;
           b_sum += r.factor[b] * (r.y[b] - common) / r.variance;
         }
       const double delay = o.ionosphere ? -b_sum / a : 0;
-      if (o.ionosphere) evidence.expected -= 1 - 1 / (iono_variance * a); // what the delay takes from the residuals
+      if (o.ionosphere) {
+        const double seen = 1 - 1 / (r.iono_variance * a);
+        evidence.expected -= seen; // what the delay takes from the residuals
+        evidence.delays += delay * delay / r.iono_variance, evidence.expected_delays += seen;
+      }
       ResidualSample sample;
       sample.time = e.time;
       sample.sat = r.d->sat;
@@ -140,7 +173,8 @@ NoiseEvidence phase_residuals(const DifferencedSession &s, const StaticOptions &
     }
   }
   out.rms_m = count ? std::sqrt(square / static_cast<double>(count)) : 0;
-  evidence.slow_share = slow_share(out.residuals, o, s, known.like_receivers);
+  evidence.slow_share =
+      slow_share(out.residuals, o, s, known.like_receivers, sights > clocks ? 1 - clocks / sights : 1);
   return evidence;
 }
 

@@ -32,8 +32,7 @@ SessionSolution solve_session(const OccupationModel &base, const std::vector<Ses
   }
   for (std::size_t k = 0; k < n; ++k)
     filter_legs.push_back({&data[k], legs[k].rover->marker - base.marker, legs[k].rover->height - base.height,
-                           !base.receiver.empty() && base.receiver == legs[k].rover->receiver,
-                           legs[k].solved->phase_multipath, legs[k].solved->diffuse_share});
+                           !base.receiver.empty() && base.receiver == legs[k].rover->receiver, legs[k].solved->noise});
   SessionFilter filter(filter_legs, o);
   filter.run(progress);
   auto e = filter.estimate();

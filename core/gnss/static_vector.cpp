@@ -27,26 +27,46 @@ std::string solution_name(Solution s) {
 namespace {
 /// Share of the multipath that lasts where the sky is cut up (fitted to the stand-in's obstructed sessions).
 constexpr double rough_share = 0.16;
+/// Arcs that end, per hour and satellite, from which on the sky counts as cut up; an open one has about one.
+constexpr double often_interrupted = 4;
+/// From here on the lasting share is worth a sentence in the notes.
+constexpr double notable_share = 0.3;
+/// How far the lasting share of one place may be from the prior, and how well an hour of sixteen satellites shows it
+/// (scatter over simulated sessions of one and the same share; below twenty minutes it grows no further).
+constexpr double share_sd = 0.05, share_seen_sd = 0.11, share_seen_from_s = 1200;
 
 /// The noise model after the residuals have been heard. The prior counts as much as half an hour of data; sessions
-/// shorter than that only learn that the noise is larger. The share that lasts is learnt from sessions of more than ten
-/// correlation times.
-StaticOptions learn(const StaticOptions &prior, const StaticVector &first) {
+/// shorter than that only learn that the noise is larger. The share that lasts is only ever learnt upwards: a session
+/// of less than ten correlation times believes what no scatter explains, a longer one leans towards what it sees.
+StaticOptions learn(const StaticOptions &prior, const StaticVector &solved) {
   StaticOptions o = prior;
-  const double seconds = first.last - first.first;
+  o.ionosphere_ppm = solved.noise.ionosphere_ppm;
+  if (solved.ionosphere_ratio > 1) {
+    // Delays beyond their prior spoil everything else the residuals could say: first the one, then the other.
+    o.ionosphere_ppm *= std::sqrt(solved.ionosphere_ratio);
+    return o;
+  }
+  const double seconds = solved.last - solved.first;
+  // Multipath is about two thirds of the variance: what the residuals have too much is charged to it. A solution that
+  // has learnt already states its residuals against what it used.
+  const double used = std::pow(solved.noise.phase_multipath / prior.phase_multipath, 2);
+  const double ratio = solved.noise_ratio * (1 + 2 * used) / 3, slow = solved.slow_share * used;
   // A noise that is larger than thought shows sooner than one that is smaller.
-  const double weight = seconds / (seconds + (first.noise_ratio > 1 && seconds >= 1800 ? 450 : 1800));
-  // Multipath is about two thirds of the variance: what the residuals have too much is charged to it.
-  const double scale = std::clamp(1 + 1.5 * weight * (first.noise_ratio - 1), seconds < 1800 ? 1.0 : 0.6, 9.0);
+  const double weight = seconds / (seconds + (ratio > 1 && seconds >= 1800 ? 450 : 1800));
+  const double scale = std::clamp(1 + 1.5 * weight * (ratio - 1), seconds < 1800 ? 1.0 : 0.6, 9.0);
   o.phase_multipath *= std::sqrt(scale);
   // A receiver that loses its satellites again and again stands among what shuts and reflects: reflections last there.
-  const double interruptions = static_cast<double>(first.slips + static_cast<int>(first.repairs.size())) /
-                               std::max(1.0, first.satellites * seconds / 3600);
-  if (interruptions > 1) o.diffuse_share = std::max(o.diffuse_share, rough_share);
-  if (seconds > 10 * prior.correlation_s)
-    o.diffuse_share =
-        std::clamp(prior.diffuse_share + seconds / (seconds + 1800) * (first.slow_share / scale - prior.diffuse_share),
-                   o.diffuse_share, 1.0);
+  const double interruptions = static_cast<double>(solved.slips + static_cast<int>(solved.repairs.size())) /
+                               std::max(1.0, solved.satellites * seconds / 3600);
+  if (interruptions > often_interrupted) o.diffuse_share = std::max(o.diffuse_share, rough_share);
+  const double seen =
+      share_seen_sd * share_seen_sd * 3600 / std::max(seconds, share_seen_from_s) * 16 / std::max(4, solved.satellites);
+  const double more = slow / scale - o.diffuse_share;
+  if (more > 0) {
+    // Empirical Bayes: what the scatter of the estimate does not account for is the place's own.
+    const double own = std::max(seconds > 10 * prior.correlation_s ? share_sd * share_sd : 0, more * more - seen);
+    o.diffuse_share = std::min(1.0, o.diffuse_share + own / (own + seen) * more);
+  }
   return o;
 }
 
@@ -60,7 +80,7 @@ StaticVector solve_with(const OccupationModel &base, const OccupationModel &rove
     if (s.epochs.size() < 10 || s.arcs.size() < 4)
       throw InputError(
           fmt::format("too little data in common: {} epochs, {} carrier arcs", s.epochs.size(), s.arcs.size()));
-    FilterLeg leg{&s, start, rover.height - base.height, !base.receiver.empty() && base.receiver == rover.receiver};
+    FilterLeg leg{&s, start, rover.height - base.height, !base.receiver.empty() && base.receiver == rover.receiver, {}};
     SessionFilter filter({leg}, options);
     filter.run(progress);
     const auto &more = filter.breaks().front();
@@ -113,7 +133,8 @@ StaticVector solve_with(const OccupationModel &base, const OccupationModel &rove
     const NoiseEvidence evidence = phase_residuals(s, options, setting, out);
     out.noise_ratio = evidence.ratio();
     out.breaks = breaks;
-    out.phase_multipath = options.phase_multipath, out.diffuse_share = options.diffuse_share;
+    out.noise = {options.phase_multipath, options.diffuse_share, options.ionosphere_ppm};
+    out.ionosphere_ratio = evidence.ionosphere_ratio();
     out.slow_share = evidence.slow_share;
     break;
   }
@@ -140,11 +161,29 @@ StaticVector solve_static(const OccupationModel &base, const OccupationModel &ro
   std::vector<ForcedBreak> breaks;
   StaticVector out = solve_with(base, rover, options, left_out, breaks, progress);
   if (options.correlated_noise && options.learn_noise) {
-    const StaticOptions better = learn(options, out);
-    if (std::abs(better.phase_multipath / options.phase_multipath - 1) > 0.1 ||
-        better.diffuse_share - options.diffuse_share > 0.04)
-      out = solve_with(base, rover, better, left_out, breaks, progress);
+    // Integers that only a truer noise settles make the residuals say more of it: heard again, then only upwards.
+    StaticOptions used = options;
+    for (int pass = 0; pass < 3; ++pass) {
+      StaticOptions better = learn(options, out);
+      if (pass > 0) {
+        better.phase_multipath = std::max(better.phase_multipath, used.phase_multipath);
+        better.diffuse_share = std::max(better.diffuse_share, used.diffuse_share);
+      }
+      if (better.ionosphere_ppm < 1.1 * used.ionosphere_ppm &&
+          std::abs(better.phase_multipath / used.phase_multipath - 1) < 0.1 &&
+          better.diffuse_share - used.diffuse_share < (pass > 0 ? 0.1 : 0.02))
+        break;
+      used = better;
+      out = solve_with(base, rover, used, left_out, breaks, progress);
+    }
   }
+  if (out.noise.diffuse_share > notable_share)
+    out.notes.push_back(fmt::format("reflections last here: {:.0f} % of the multipath does not average out within "
+                                    "minutes; the accuracy given allows for it",
+                                    100 * out.noise.diffuse_share));
+  if (out.noise.ionosphere_ppm > 1.1 * options.ionosphere_ppm)
+    out.notes.push_back(fmt::format("the ionosphere was uneven: {:.1f} ppm of the length, {:.1f} ppm is usual",
+                                    out.noise.ionosphere_ppm, options.ionosphere_ppm));
   out.cov = ((out.cov + out.cov.transpose()) / 2).eval() + type_b(base, rover, orbits, options, out.satellites);
   return out;
 }

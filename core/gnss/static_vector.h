@@ -99,6 +99,11 @@ struct SlipRepair {
   std::int64_t cycles;
 };
 
+/// What a solution took for the noise, after hearing its residuals; as in StaticOptions.
+struct NoiseInUse {
+  double phase_multipath = 0.005, diffuse_share = 0.09, ionosphere_ppm = 2.0;
+};
+
 /// A solved vector, marker to marker, in the orbits' frame at the mid-epoch.
 struct StaticVector {
   Vec3 d = Vec3::Zero();
@@ -110,14 +115,15 @@ struct StaticVector {
   int epochs = 0, satellites = 0, rejected = 0, slips = 0;
   GpsTime first, last;
   double zenith_difference_m = 0, interval_s = 30;
-  double noise_ratio = 1; ///< mean squared residual over what the noise model expects
-  double slow_share = 0;  ///< of the multipath, as the residuals show it
+  double noise_ratio = 1;      ///< mean squared residual over what the noise model expects
+  double slow_share = 0;       ///< of the multipath, as the residuals show it
+  double ionosphere_ratio = 1; ///< mean square of the delays found over what their prior lets expect
   std::vector<CarrierArc> arcs;
   AcceptedIntegers integers;
   std::vector<FixingStep> story;
   std::vector<ForcedBreak> breaks; ///< arcs that the filter cut
   std::vector<SlipRepair> repairs;
-  double phase_multipath = 0.005, diffuse_share = 0.09; ///< noise model in use, after learning
+  NoiseInUse noise; ///< after learning
   std::vector<ResidualSample> residuals;
   std::vector<std::string> notes; ///< sentences for the evidence
 };

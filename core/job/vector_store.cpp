@@ -31,7 +31,8 @@ StoredResult to_stored(const VectorResult &v) {
   j["notes"] = q.notes;
   j["form"] = 2;
   j["interval"] = q.interval_s;
-  j["noise"] = {q.noise_ratio, q.slow_share, q.phase_multipath, q.diffuse_share};
+  j["noise"] = {q.noise_ratio,         q.slow_share,           q.noise.phase_multipath,
+                q.noise.diffuse_share, q.noise.ionosphere_ppm, q.ionosphere_ratio};
   for (Eigen::Index r = 0; r < q.integers.values.size(); ++r) {
     nlohmann::json row{q.integers.values[r]};
     for (Eigen::Index c = 0; c < q.integers.coefficients.cols(); ++c) row.push_back(q.integers.coefficients(r, c));
@@ -85,8 +86,10 @@ VectorResult from_stored(const StoredResult &r) {
   // Results of an older form keep their numbers; their fingerprint makes them stale anyway.
   if (j.value("form", 1) < 2) return v;
   q.interval_s = j.at("interval");
-  if (const auto x = j.find("noise"); x != j.end())
-    q.noise_ratio = (*x)[0], q.slow_share = (*x)[1], q.phase_multipath = (*x)[2], q.diffuse_share = (*x)[3];
+  if (const auto x = j.find("noise"); x != j.end()) {
+    q.noise_ratio = (*x)[0], q.slow_share = (*x)[1], q.noise.phase_multipath = (*x)[2], q.noise.diffuse_share = (*x)[3];
+    if (x->size() > 5) q.noise.ionosphere_ppm = (*x)[4], q.ionosphere_ratio = (*x)[5];
+  }
   if (const auto x = j.find("integers"); x != j.end()) {
     const auto rows = static_cast<Eigen::Index>(x->size()), columns = static_cast<Eigen::Index>((*x)[0].size()) - 1;
     q.integers.values.resize(rows);

@@ -49,14 +49,14 @@ double Troposphere::slant(double elevation, double azimuth, GpsTime t) const {
   return dry_zenith_ * dry_.obliquity(elevation) + wet * wet_.obliquity(elevation) + tilt;
 }
 
-Ionosphere::Ionosphere(double mean, GpsTime start, std::uint64_t seed) : mean_(mean), start_(start) {
+Ionosphere::Ionosphere(double mean, double unevenness, GpsTime start, std::uint64_t seed) : mean_(mean), start_(start) {
   Random r(seed, "ionosphere");
-  grad_lat_ = -r.uniform(0.3, 1.2) * 1.11; // TECU per degree: up to 1.2 TECU per 100 km
-  grad_lon_ = r.uniform(-0.5, 0.5);
+  grad_lat_ = -unevenness * r.uniform(0.3, 1.2) * 1.11; // TECU per degree: up to 1.2 TECU per 100 km
+  grad_lon_ = unevenness * r.uniform(-0.5, 0.5);
   for (auto &w : waves_) {
     const double length_deg = r.uniform(1.2, 2.6), heading = r.uniform(0, 2 * pi);
-    w = {r.uniform(0.15, 0.45), 2 * pi / length_deg * std::cos(heading), 2 * pi / length_deg * std::sin(heading),
-         r.uniform(900, 2400), r.uniform(0, 2 * pi)};
+    w = {unevenness * r.uniform(0.15, 0.45), 2 * pi / length_deg * std::cos(heading),
+         2 * pi / length_deg * std::sin(heading), r.uniform(900, 2400), r.uniform(0, 2 * pi)};
   }
 }
 

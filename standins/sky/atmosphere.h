@@ -33,7 +33,7 @@ private:
 /// Vertical electron content with a gradient and two travelling waves on a thin shell at 350 km.
 class Ionosphere {
 public:
-  Ionosphere(double mean_tecu, GpsTime start, std::uint64_t seed);
+  Ionosphere(double mean_tecu, double unevenness, GpsTime start, std::uint64_t seed);
   /// Group delay in metres on a frequency (Hz) along a ray from a receiver.
   double slant(const Vec3 &receiver, const Vec3 &direction_unit, double elevation, GpsTime t, double hz) const;
 

@@ -29,13 +29,13 @@ private:
   std::mt19937_64 engine_;
 };
 
-/// Multipath of one signal, unit variance: nine tenths a reflection whose path difference turns as the satellite moves
-/// (a damped oscillation driven by noise), one tenth diffuse scattering that only fades with the correlation time.
+/// Multipath of one signal, unit variance: a reflection whose path difference turns as the satellite moves (a damped
+/// oscillation driven by noise), and a share of diffuse scattering that only fades with the correlation time.
 class Multipath {
 public:
-  Multipath(double correlation_s, double period_s, Random &r)
-      : correlation_(correlation_s), period_(period_s), in_phase_(r.normal()), quadrature_(r.normal()),
-        diffuse_(r.normal()) {}
+  Multipath(double correlation_s, double period_s, double diffuse_share, Random &r)
+      : correlation_(correlation_s), period_(period_s), share_(diffuse_share), in_phase_(r.normal()),
+        quadrature_(r.normal()), diffuse_(r.normal()) {}
   double step(double dt, Random &r) {
     const double phi = std::exp(-dt / correlation_), q = std::sqrt(1 - phi * phi),
                  turn = 6.283185307179586 * dt / period_;
@@ -43,11 +43,11 @@ public:
     in_phase_ = c * a - s * b + q * r.normal();
     quadrature_ = s * a + c * b + q * r.normal();
     diffuse_ = phi * diffuse_ + q * r.normal();
-    return std::sqrt(0.9) * in_phase_ + std::sqrt(0.1) * diffuse_;
+    return std::sqrt(1 - share_) * in_phase_ + std::sqrt(share_) * diffuse_;
   }
 
 private:
-  double correlation_, period_, in_phase_, quadrature_, diffuse_;
+  double correlation_, period_, share_, in_phase_, quadrature_, diffuse_;
 };
 
 } // namespace ampletie::sky

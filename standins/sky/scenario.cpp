@@ -88,6 +88,9 @@ Scenario read_scenario(std::string_view text) {
     floor("phase", s.noise.phase), floor("code", s.noise.code), floor("phase_multipath", s.noise.phase_multipath);
     floor("code_multipath", s.noise.code_multipath), floor("centring", s.noise.centring),
         floor("height", s.noise.height);
+    floor("multipath_lasting", s.noise.multipath_lasting);
+    floor("ionosphere_unevenness", s.noise.ionosphere_unevenness);
+    if (s.noise.multipath_lasting > 1) throw InputError("noise.multipath_lasting is a share, at most 1");
     floor("zenith_delay", s.noise.zenith_delay), floor("zenith_walk", s.noise.zenith_walk),
         floor("orbit", s.noise.orbit);
     s.noise.slips_per_hour = n.value("slips_per_hour", s.noise.slips_per_hour);

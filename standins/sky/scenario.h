@@ -58,11 +58,13 @@ struct Session {
 struct Noise {
   double phase = 0.002, code = 0.3;                     ///< white, at zenith, m
   double phase_multipath = 0.005, code_multipath = 1.0; ///< m
-  double centring = 0.001, height = 0.001;              ///< per set-up, m
-  double zenith_delay = 0.02, zenith_walk = 0.01;       ///< of the difference between two stations, m, m/√h
-  double orbit = 1.0;                                   ///< broadcast orbit, m
-  double slips_per_hour = 0.4;                          ///< per satellite
-  double gaps_per_hour = 0;                             ///< per receiver: everything is lost for 10 to 60 s
+  double multipath_lasting = 0.1;                 ///< share that fades with the correlation time alone, without turning
+  double centring = 0.001, height = 0.001;        ///< per set-up, m
+  double zenith_delay = 0.02, zenith_walk = 0.01; ///< of the difference between two stations, m, m/√h
+  double ionosphere_unevenness = 1;               ///< factor on its slopes and waves
+  double orbit = 1.0;                             ///< broadcast orbit, m
+  double slips_per_hour = 0.4;                    ///< per satellite
+  double gaps_per_hour = 0;                       ///< per receiver: everything is lost for 10 to 60 s
   double clock_jumps_per_hour = 0; ///< per receiver: the code steps by a millisecond, the carrier does not
   double gradient = 0;             ///< zenith-equivalent horizontal gradient of a station, m
   double control_plan = 0.001, control_up = 0.002; ///< of the published control, m

@@ -281,8 +281,8 @@ private:
         if (starts) {
           c.bias[b] = Random(s_.seed, "satellite bias " + sat.name() + p.phase).uniform();
           const double tau = random_.uniform(100, 600), period = random_.uniform(1, 2) * tau;
-          c.phase_mp[b] = std::make_unique<Multipath>(tau, period, random_);
-          c.code_mp[b] = std::make_unique<Multipath>(tau, period, random_);
+          c.phase_mp[b] = std::make_unique<Multipath>(tau, period, s_.noise.multipath_lasting, random_);
+          c.code_mp[b] = std::make_unique<Multipath>(tau, period, s_.noise.multipath_lasting, random_);
         }
         // Multipath: the stated figure at low elevation, fading where the antenna's gain hides the ground.
         const double fade = std::cos(elevation);
@@ -414,7 +414,7 @@ Campaign simulate(const Scenario &s) {
   const GpsTime begin = first + -3 * 3600.0, end = to + 5 * 3600.0;
   const Orbits orbits(begin, end, s.seed, s.systems);
   const Clocks clocks(orbits.satellites().size(), begin, end, s.seed);
-  const Ionosphere ionosphere(s.ionosphere_tecu, s.start, s.seed);
+  const Ionosphere ionosphere(s.ionosphere_tecu, s.noise.ionosphere_unevenness, s.start, s.seed);
 
   Campaign c;
   c.antennas = antenna_file(s);

@@ -300,3 +300,32 @@ TEST_CASE("a satellite that swings around between the starts of two arcs is judg
     CHECK(t.wrong == 0);
   }
 }
+
+TEST_CASE("reflections that last are noticed, and the printed accuracy follows them") {
+  // Nothing of this kind is in the prior: all of the multipath fades with its correlation time alone.
+  for (const auto &[name, count] : {std::pair("short", 24), std::pair("rapid", 40)}) {
+    Experiment lasting;
+    lasting.noise.multipath_lasting = 1;
+    const Tally usual = run_stratum(stratum(name), 2100001, count, {}, false, 1);
+    const Tally more = run_stratum(stratum(name), 2100001, count, lasting, false, 1);
+    Experiment deaf = lasting;
+    deaf.solve.learn_noise = false;
+    const Tally unheard = run_stratum(stratum(name), 2100001, count, deaf, false, 1);
+    INFO(name << "\n" << usual.line() << "\n" << more.line() << "\n" << unheard.line());
+    CHECK(more.wrong == 0);
+    CHECK(more.share / count > 0.4);
+    CHECK(usual.share / count < 0.16);
+    CHECK(more.nse / count < 1.6);
+    CHECK(unheard.nse / count > 2);
+  }
+}
+
+TEST_CASE("an ionosphere beyond its prior is noticed before integers are trusted") {
+  // Eight parts per million over 5 km: without that, a satellite just risen got a wrong integer.
+  Experiment uneven;
+  uneven.noise.ionosphere_unevenness = 2, uneven.noise.zenith_delay = 0.03;
+  const Tally t = run_stratum(stratum("short"), 2900058, 1, uneven, false, 1);
+  CHECK(t.vectors == 1);
+  CHECK(t.wrong == 0);
+  CHECK(t.fixed == 1);
+}

@@ -14,7 +14,7 @@ using namespace ampletie::testing;
 int main(int argc, char **argv) {
   if (argc < 4) return 2;
   Experiment e;
-  bool talk = false;
+  bool talk = false, dump = false;
   int rovers = 3;
   for (int i = 4; i < argc; ++i) {
     const std::string o = argv[i];
@@ -30,9 +30,14 @@ int main(int argc, char **argv) {
     value("mask", e.model.mask_deg), value("gradient", e.solve.gradient_sd), value("walk", e.solve.troposphere_walk);
     value("base-walk", e.solve.base_walk), value("base", e.solve.base_zenith_sd), value("b-ppm", e.solve.type_b_ppm);
     value("multipath", e.solve.phase_multipath), value("white", e.solve.phase_white);
+    value("ppm", e.solve.ionosphere_ppm), value("diffuse", e.solve.diffuse_share), value("b-up", e.solve.type_b_up);
+    value("tau", e.solve.correlation_s), value("lasting", e.noise.multipath_lasting);
+    value("unevenness", e.noise.ionosphere_unevenness), value("zenith", e.noise.zenith_delay);
+    if (o == "no-learning") e.solve.learn_noise = false;
     if (o == "float") e.solve.integers = false;
     if (o == "alone") rovers = 1;
     if (o == "talk") talk = true;
+    if (o == "dump") dump = true;
   }
   const auto first = static_cast<std::uint64_t>(std::atoll(argv[2]));
   const int count = std::atoi(argv[3]);
@@ -46,6 +51,6 @@ int main(int argc, char **argv) {
       for (const auto &o : solve_all(j, scenario, e)) t.add(o);
     }
   } else
-    t = run_stratum(stratum(name), first, count, e, talk, rovers);
+    t = run_stratum(stratum(name), first, count, e, talk, rovers, dump);
   std::printf("%-10s %s\n", name.c_str(), t.line().c_str());
 }

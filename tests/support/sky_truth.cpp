@@ -20,6 +20,9 @@ Judged judge(const sky::Scenario &scenario) {
   for (const auto &s : truth.at("setups"))
     j.marker[s.at("mark").get<std::string>() + "/" + s.at("session").get<std::string>()] =
         Vec3(s.at("xyz").at(0), s.at("xyz").at(1), s.at("xyz").at(2));
+  for (const auto &s : truth.at("setups"))
+    j.set_up_error[s.at("mark").get<std::string>() + "/" + s.at("session").get<std::string>()] =
+        Vec3(s.at("error_enu").at(0), s.at("error_enu").at(1), s.at("error_enu").at(2));
   for (const sky::Arc &a : j.campaign.arcs)
     j.arcs[a.mark + "/" + a.session + "/" + a.sat.name() + "/" + a.signal].push_back(a);
   for (const Antenna &a : j.campaign.antennas.receivers) j.antennas[a.type] = a;
@@ -114,6 +117,10 @@ std::vector<Outcome> solve_all(const Judged &j, const sky::Scenario &scenario, c
         // Each end's centring and height error is part of what the vector says about the markers.
         const Vec3 setup(scenario.noise.centring, scenario.noise.centring, scenario.noise.height);
         o.cov_enu = axes * o.vector.cov * axes.transpose();
+        o.own_cov_enu = o.cov_enu;
+        const Mat3 there = axes * local_axes(to_geodetic(r.marker)).transpose();
+        o.own_error_enu =
+            o.error_enu - there * j.set_up_error.at(o.rover + "/" + s.name) + j.set_up_error.at(o.base + "/" + s.name);
         o.cov_enu += Mat3((2 * setup.cwiseAbs2()).asDiagonal());
         o.wrong = wrong_integers(j, o.vector, o.base, o.rover, s.name, b, r);
         out.push_back(std::move(o));

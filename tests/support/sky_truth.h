@@ -10,6 +10,7 @@ struct Judged {
   sky::Campaign campaign;
   std::map<std::string, std::vector<sky::Arc>> arcs; ///< by "MARK/session/G07/L1C"
   std::map<std::string, Vec3> marker;                ///< by "MARK/session": true marker
+  std::map<std::string, Vec3> set_up_error;          ///< by "MARK/session": centring east, north and height
   std::map<std::string, Antenna> antennas;
 
   const ObservationFile &file(const std::string &mark, const std::string &session) const;
@@ -25,12 +26,16 @@ struct Experiment {
   ModelOptions model;
   bool antenna_calibration = true;
   bool precise = false;
+  sky::Noise noise; ///< of the simulator, where a stratum does not set its own
 };
 struct Outcome {
   std::string base, rover, session;
   StaticVector vector;
   Vec3 error_enu = Vec3::Zero(); ///< solved − true, at the base
   Mat3 cov_enu = Mat3::Zero();   ///< printed covariance plus that of the set-ups, east north up
+  /// Of the antennas where they really stood, set-ups apart: what the solution itself does.
+  Vec3 own_error_enu = Vec3::Zero();
+  Mat3 own_cov_enu = Mat3::Zero();
   int wrong = 0;
   double length = 0;
 };

@@ -94,13 +94,18 @@ void Tally::add(const Outcome &o) {
   const double plan =
       o.error_enu.head<2>().dot(Eigen::Matrix2d(o.cov_enu.topLeftCorner<2, 2>().inverse()) * o.error_enu.head<2>());
   const double up = o.error_enu.z() * o.error_enu.z() / o.cov_enu(2, 2);
+  own_plan += o.own_error_enu.head<2>().dot(Eigen::Matrix2d(o.own_cov_enu.topLeftCorner<2, 2>().inverse()) *
+                                            o.own_error_enu.head<2>()) /
+              2;
+  own_up += o.own_error_enu.z() * o.own_error_enu.z() / o.own_cov_enu(2, 2);
   nse += q / 3, nse_plan += plan / 2, nse_up += up;
   // Quantiles of chi-squared with 3, 2 and 1 degrees of freedom.
   in50 += q < 2.366, in95 += q < 7.815, in99 += q < 11.345;
   plan95 += plan < 5.991, up95 += up < 3.841;
   worst_plan = std::max(worst_plan, o.error_enu.head<2>().norm());
   worst_up = std::max(worst_up, std::abs(o.error_enu.z()));
-  fit += o.vector.model_fit, noise += o.vector.noise_ratio, slow += o.vector.slow_share;
+  fit += o.vector.model_fit, noise += o.vector.noise_ratio, slow += o.vector.slow_share,
+      share += o.vector.noise.diffuse_share;
 }
 
 std::string Tally::line() const {
@@ -108,22 +113,45 @@ std::string Tally::line() const {
   const Vec3 r = 1000 * rms(), p = 1000 * (printed / n).cwiseSqrt();
   return fmt::format(
       "{} vectors: fixed {:.1f} %, partly {:.1f} %, wrong {} of {}; rms E {:.1f} N {:.1f} U {:.1f} mm, "
-      "printed {:.1f} {:.1f} {:.1f}, worst {:.0f}/{:.0f}; NSE {:.2f} (plan {:.2f} up {:.2f}); inside "
-      "50/95/99: {:.1f} {:.1f} {:.1f}, plan 95 {:.1f}, up 95 {:.1f}; fit {:.2f} noise {:.2f} slow {:.2f}",
+      "printed {:.1f} {:.1f} {:.1f}, worst {:.0f}/{:.0f}; NSE {:.2f} (plan {:.2f} up {:.2f}; own {:.2f} {:.2f}); "
+      "inside "
+      "50/95/99: {:.1f} {:.1f} {:.1f}, plan 95 {:.1f}, up 95 {:.1f}; fit {:.2f} noise {:.2f} lasting seen {:.2f} taken "
+      "{:.2f}",
       vectors, 100 * fixed / n, 100 * partly / n, wrong, accepted, r.x(), r.y(), r.z(), p.x(), p.y(), p.z(),
-      1000 * worst_plan, 1000 * worst_up, nse / n, nse_plan / n, nse_up / n, 100 * in50 / n, 100 * in95 / n,
-      100 * in99 / n, 100 * plan95 / n, 100 * up95 / n, fit / n, noise / n, slow / n);
+      1000 * worst_plan, 1000 * worst_up, nse / n, nse_plan / n, nse_up / n, own_plan / n, own_up / n, 100 * in50 / n,
+      100 * in95 / n, 100 * in99 / n, 100 * plan95 / n, 100 * up95 / n, fit / n, noise / n, slow / n, share / n);
 }
 
-Tally run_stratum(const Stratum &s, std::uint64_t first, int count, const Experiment &given, bool talk, int rovers) {
+Tally run_stratum(const Stratum &s, std::uint64_t first, int count, const Experiment &given, bool talk, int rovers,
+                  bool dump) {
   Tally t;
   Experiment e = given;
   e.precise = s.precise;
   for (int k = 0; k < count; ++k) {
-    const sky::Scenario c = scenario_of(s, first + static_cast<std::uint64_t>(k), rovers);
+    sky::Scenario c = scenario_of(s, first + static_cast<std::uint64_t>(k), rovers);
+    c.noise.multipath_lasting = e.noise.multipath_lasting;
+    c.noise.ionosphere_unevenness = e.noise.ionosphere_unevenness;
+    c.noise.zenith_delay = e.noise.zenith_delay;
     const Judged j = judge(c);
     for (const Outcome &o : solve_all(j, c, e, s.length_to, s.length_from)) {
       t.add(o);
+      if (talk && o.wrong) {
+        for (const SlipRepair &r : o.vector.repairs)
+          std::printf("    repaired %s band %d at %s by %lld\n", r.sat.name().c_str(), r.band, iso(r.time).c_str(),
+                      static_cast<long long>(r.cycles));
+        for (const std::string &n : o.vector.notes) std::printf("    %s\n", n.c_str());
+        for (const CarrierArc &a : o.vector.arcs)
+          std::printf("    %s %s %s to %s\n", a.sat.name().c_str(), a.signal.c_str(), iso(a.first).c_str(),
+                      iso(a.last).c_str());
+      }
+      if (dump)
+        std::printf("dump %llu %.0f %.0f %.5f %.5f %.5f %.4f %.4f %.4f %d %.3f %.3f %.5f %.3f %.3f %.2f\n",
+                    static_cast<unsigned long long>(c.seed), o.length, c.marks[1].h - c.marks[0].h,
+                    1000 * o.own_error_enu.x(), 1000 * o.own_error_enu.y(), 1000 * o.own_error_enu.z(),
+                    1e6 * o.own_cov_enu(0, 0), 1e6 * o.own_cov_enu(1, 1), 1e6 * o.own_cov_enu(2, 2),
+                    static_cast<int>(o.vector.solution), o.vector.noise_ratio, o.vector.slow_share,
+                    1000 * o.vector.noise.phase_multipath, o.vector.noise.diffuse_share, o.vector.ionosphere_ratio,
+                    o.vector.noise.ionosphere_ppm);
       if (talk && (o.wrong || o.vector.solution != Solution::fixed))
         std::printf(
             "  seed %llu %s-%s %.1f km %s wrong %d ratio %.1f success %.6f error %.1f %.1f %.1f mm sd %.1f %.1f %.1f\n",

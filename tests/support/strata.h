@@ -23,15 +23,16 @@ sky::Scenario scenario_of(const Stratum &s, std::uint64_t seed, int rovers = 3);
 struct Tally {
   int vectors = 0, fixed = 0, partly = 0, wrong = 0, accepted = 0;
   Vec3 square = Vec3::Zero(), printed = Vec3::Zero(); ///< of the errors east north up; of their printed variances
-  double nse = 0, nse_plan = 0, nse_up = 0, worst_plan = 0, worst_up = 0, fit = 0, noise = 0, slow = 0;
+  double nse = 0, nse_plan = 0, nse_up = 0, worst_plan = 0, worst_up = 0, fit = 0, noise = 0, slow = 0, share = 0;
   int in50 = 0, in95 = 0, in99 = 0, plan95 = 0, up95 = 0;
   void add(const Outcome &o);
+  double own_plan = 0, own_up = 0; ///< normalised squared error with the set-ups' errors taken off
   Vec3 rms() const { return (square / std::max(1, vectors)).cwiseSqrt(); }
   std::string line() const;
 };
 
 /// Solves the vectors of `count` seeds from `first` on whose length lies in the stratum.
 Tally run_stratum(const Stratum &s, std::uint64_t first, int count, const Experiment &e, bool talk = false,
-                  int rovers = 3);
+                  int rovers = 3, bool dump = false);
 
 } // namespace ampletie::testing
