@@ -5,6 +5,7 @@
 #include "base/angle.h"
 #include "base/text.h"
 #include "formats/recognise.h"
+#include "job/accuracy_verdict.h"
 #include <Eigen/Dense>
 #include <QLabel>
 #include <QLineEdit>
@@ -265,12 +266,22 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
     html += "</table>";
     if (!m->plan_known) html += "<p style='color:#6F7B83'>Only levels lead here: height alone is known.</p>";
     if (m->plan_known)
-      html +=
-          part("95 %") + "<table cellspacing='0'>" +
-          row("network", number(m->network_plan95 * 1000, 1) + " mm plan",
-              number(m->network_up95 * 1000, 1) + " mm height") +
-          row("local", number(m->local_plan95 * 1000, 1) + " mm plan", number(m->local_up95 * 1000, 1) + " mm height") +
-          "</table>";
+      html += part("95 %") + "<table cellspacing='0'>" +
+              row("network", number(m->network_plan95 * 1000, 1) + " mm plan",
+                  number(m->network_up95 * 1000, 1) + " mm h") +
+              row("local", number(m->local_plan95 * 1000, 1) + " mm plan", number(m->local_up95 * 1000, 1) + " mm h") +
+              "</table>";
+    const AccuracyVerdict v = accuracy_verdict(w_.job().state(), *run, *m);
+    if (v.asked.any()) {
+      auto asked = [](double x, const char *what) { return x > 0 ? number(x * 1000, 0) + " mm " + what : QString(); };
+      html += "<table cellspacing='0'>" +
+              row(v.asked.local ? "asked, local" : "asked", asked(v.asked.plan, "plan"),
+                  asked(v.asked.height, v.physical ? "height" : "h")) +
+              "</table>";
+      html += v.fails() ? "<p style='color:#A63D2F'>Not reached: " + escaped(shortfall(v)) + ".</p>"
+                        : QString("<p style='color:#0B6E75'>What is asked is reached.</p>");
+      for (const auto &why : v.causes) html += "<p style='color:#6F7B83'>" + escaped(why) + "</p>";
+    }
     if (hold == Hold::none)
       html += m->independent_checks ? QString("<p style='color:#0B6E75'>%1 set-ups: %2 independent check%3.</p>")
                                           .arg(m->set_ups)

@@ -97,7 +97,7 @@ int cmd_set(const Arguments &a) {
   if (a.words.empty())
     throw InputError(
         "say what to set: occupation, vector, run, reading, staff, instrument, mark, source, setup, pointing, route, "
-        "job, solve, limit, weight, levels, traverse or accept");
+        "job, solve, limit, weight, levels, traverse, accuracy or accept");
   const std::string kind = a.words[0];
   if (kind == "accept") {
     if (a.words.size() != 2 || a.because.empty()) throw InputError("accept needs the doubt's id and --because");
@@ -113,6 +113,16 @@ int cmd_set(const Arguments &a) {
   }
   if (kind == "setup" || kind == "pointing" || kind == "route" || kind == "style") {
     set_traverses(job, a.words, a.because);
+    return finish(job);
+  }
+  if (kind == "accuracy") {
+    if (a.words.size() < 3) throw InputError("accuracy needs a mark or a beginning with *, and plan=, height= or of=");
+    nlohmann::json value;
+    for (std::size_t i = 2; i < a.words.size(); ++i) {
+      const auto [name, text] = name_value(a.words[i]);
+      value[name] = asked_value(name, text);
+    }
+    job.decide("set", "asked:" + a.words[1], value, a.because);
     return finish(job);
   }
   const bool settings =

@@ -4,6 +4,7 @@
 #include "base/error.h"
 #include "cli/levels.h"
 #include "cli/traverses.h"
+#include "publication/record_parts.h"
 #include <fmt/format.h>
 
 namespace ampletie::cli {
@@ -205,6 +206,7 @@ ordered_json mark_rows(const Job &job) {
                    {"ellipse95", {{"a_m", e.major * k}, {"b_m", e.minor * k}, {"azimuth_deg", degrees(e.azimuth)}}},
                    {"height_sd_m", m.height_sd > 0 ? ordered_json(m.height_sd) : ordered_json(nullptr)},
                    {"scaled", "a priori"},
+                   {"accuracy", record_accuracy(job, *run, m)},
                    {"held", hold_name(m.hold)},
                    {"independent_checks", m.independent_checks},
                    {"frame", frame_name(p.ecef.frame)},

@@ -113,6 +113,10 @@ int main(int argc, char **argv) {
   w.select("", "");
   w.issue(folder + "/issue");
   shoot("issue");
+  press("Asked part");
+  w.select("mark", "R11");
+  shoot("issue-asked");
+  press("Marks part");
   window.show_settings();
   shoot("settings");
   window.show_decisions();

@@ -1,5 +1,7 @@
+#include "app/accuracy_part.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
+#include "job/accuracy_verdict.h"
 #include "publication/issue.h"
 #include <QDir>
 #include <QFileInfo>
@@ -14,12 +16,14 @@ namespace ampletie::app {
 
 IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent) {
   marks_ = new TableCard("Marks to issue", {{"Mark", "", false, false, 60},
-                                            {"Verdict", "", false, false, 150},
-                                            {"East m", "", true, false, 100},
-                                            {"North m", "", true, false, 108},
-                                            {"Height m", "", true, false, 86},
-                                            {"95 % plan mm", "Network accuracy", true, false, 84},
-                                            {"95 % height mm", "Network accuracy, ellipsoidal", true, false, 94},
+                                            {"Verdict", "", false, false, 112},
+                                            {"East m", "", true, false, 88},
+                                            {"North m", "", true, false, 94},
+                                            {"Height m", "", true, false, 74},
+                                            {"95 % plan mm", "Reached, of the kind that is asked", true, false, 84},
+                                            {"plan asked", "mm", true, false, 66},
+                                            {"95 % height mm", "Of the height that is shown", true, false, 94},
+                                            {"height asked", "mm", true, false, 76},
                                             {"Origin", "", false, false, 120}});
   records_ = new TableCard("Issue records", {{"Record", "", false, false, 150},
                                              {"What", "", false, false, 90},
@@ -29,6 +33,9 @@ IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent
                                              {"Today", "Does the job still say the same?", false, false, 260}});
   stack_ = new QStackedWidget;
   add_part("Marks", marks_, stack_);
+  asked_ = new AccuracyPart(w_);
+  connect(asked_, &AccuracyPart::refused, this, [this](const QString &why) { say(why, true); });
+  add_part("Asked", asked_, stack_);
   add_part("Records", records_, stack_);
   verdict_ = new QTextBrowser;
   verdict_->setObjectName("issue verdict");
@@ -65,7 +72,7 @@ void IssueSheet::act() {
   const QString why = w_.issue(folder);
   if (why.isEmpty()) {
     say("issued into " + folder);
-    show_part(1);
+    show_part(2);
   } else
     say(why, true);
 }
@@ -74,6 +81,7 @@ void IssueSheet::refresh() {
   std::vector<Row> marks, records;
   QString html = "<p style='color:#5A666E'>There is nothing to issue before the network is adjusted.</p>";
   bool ready = false;
+  asked_->refresh();
   if (w_.has_job()) {
     if (folder_->text().isEmpty()) {
       const QFileInfo info(text(w_.job().store().path()));
@@ -84,7 +92,7 @@ void IssueSheet::refresh() {
       const bool stale = w_.job().network_stale();
       ready = !stale;
       const auto open = w_.job().open_doubts();
-      int unchecked = 0;
+      int unchecked = 0, asked = 0;
       for (const AdjustedMark &m : run->result.marks) {
         const FullPosition &p = run->positions.at(m.name);
         const bool held = m.hold == Hold::full;
@@ -102,41 +110,52 @@ void IssueSheet::refresh() {
         auto plan = [&](double v, int digits) {
           return m.plan_known ? Cell{QString::number(v, 'f', digits), v, {}, false} : Cell{"–", {}, {}, false};
         };
-        // Of the height that is shown: the physical one where the geoid is adjusted, as in the network sheet.
-        const double up95 = m.height_sd > 0 ? 1.96 * m.height_sd : m.network_up95;
-        marks.push_back(
-            {m.name,
-             {{text(m.name), {}, {}, true},
-              Cell{why.isEmpty() ? held || held_height ? QString("held as published") : QString("✓ fit to issue")
-                                 : "? " + why.join(", "),
-                   {},
-                   why.isEmpty() ? ink::accepted : ink::attention,
-                   !why.isEmpty()},
-              plan(p.grid.east, 4),
-              plan(p.grid.north, 4),
-              {QString::number(h, 'f', 4), h, {}, false},
-              plan(m.network_plan95 * 1000, 1),
-              {QString::number(up95 * 1000, 'f', 1), up95, {}, false},
-              {held           ? QString("published")
-               : m.plan_known ? QString("GNSS, %1 set-ups").arg(m.set_ups)
-                              : QString("levels: height alone"),
-               {},
-               {},
-               false}},
-             stale,
-             {}});
+        const AccuracyVerdict v = accuracy_verdict(w_.job().state(), *run, m);
+        asked += v.asked.any();
+        auto asked_mm = [](double x) {
+          return x > 0 ? Cell{QString::number(x * 1000, 'g', 6), x, ink::unused, false} : Cell{"", 0, {}, false};
+        };
+        marks.push_back({m.name,
+                         {{text(m.name), {}, {}, true},
+                          Cell{!why.isEmpty()        ? "? " + why.join(", ")
+                               : held || held_height ? QString("held as published")
+                               : v.asked.any()       ? QString("✓ fit to issue")
+                                                     : QString("✓ no doubts"),
+                               {},
+                               why.isEmpty() ? ink::accepted : ink::attention,
+                               !why.isEmpty()},
+                          plan(p.grid.east, 4),
+                          plan(p.grid.north, 4),
+                          {QString::number(h, 'f', 4), h, {}, false},
+                          plan(v.plan95 * 1000, 1),
+                          asked_mm(v.asked.plan),
+                          {QString::number(v.height95 * 1000, 'f', 1), v.height95, {}, false},
+                          asked_mm(v.asked.height),
+                          {held           ? QString("published")
+                           : m.plan_known ? QString("GNSS, %1 set-ups").arg(m.set_ups)
+                                          : QString("levels: height alone"),
+                           {},
+                           {},
+                           false}},
+                         stale,
+                         {}});
       }
       const QString answer = stale  ? "Not yet: the network is out of date"
                              : open ? QString("Not without a word: %1 doubt%2 open").arg(open).arg(open == 1 ? "" : "s")
                                     : QString("Yes");
-      html = QString("<p style='margin:0;color:#5A666E'>May I issue these coordinates?</p><p "
-                     "style='font-size:15pt;font-weight:bold;margin:2px 0;color:%1'>%2</p><p "
-                     "style='margin:0;color:#5A666E'>%3 marks in %4 at %5%6%7.</p>")
-                 .arg((stale || open ? ink::attention : ink::accepted).name(), answer)
-                 .arg(run->result.marks.size())
-                 .arg(text(run->frame), text(run->epoch_text),
-                      run->result.adjustment.passes ? ", global test passes" : ", global test fails",
-                      unchecked ? QString(", %1 without an independent check").arg(unchecked) : QString());
+      html =
+          QString("<p style='margin:0;color:#5A666E'>May I issue these coordinates?</p><p "
+                  "style='font-size:15pt;font-weight:bold;margin:2px 0;color:%1'>%2</p><p "
+                  "style='margin:0;color:#5A666E'>%3 marks in %4 at %5%6%7; %8.</p>")
+              .arg((stale || open ? ink::attention : ink::accepted).name(), answer)
+              .arg(run->result.marks.size())
+              .arg(text(run->frame), text(run->epoch_text),
+                   run->result.adjustment.passes ? ", global test passes" : ", global test fails",
+                   unchecked ? QString(", %1 without an independent check").arg(unchecked) : QString(),
+                   !asked ? QString("no accuracy is asked for: see <i>Asked</i>")
+                   : asked_->short_of_it()
+                       ? QString("%1 of %2 do not reach the accuracy asked for").arg(asked_->short_of_it()).arg(asked)
+                       : QString("all %1 reach the accuracy asked for").arg(asked));
     }
     for (const IssueRecord &r : w_.job().store().issue_records()) {
       QString today = "the network is not adjusted";
@@ -167,7 +186,7 @@ void IssueSheet::refresh() {
   verdict_->setHtml(html);
   action()->setEnabled(ready && !w_.busy());
   set_count(0, static_cast<int>(marks.size()));
-  set_count(1, static_cast<int>(records.size()));
+  set_count(2, static_cast<int>(records.size()));
   marks_->set_rows(std::move(marks));
   records_->set_rows(std::move(records));
 }

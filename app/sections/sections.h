@@ -11,6 +11,7 @@ class QCustomPlot;
 class QLineEdit;
 
 namespace ampletie::app {
+class AccuracyPart;
 class GeoidPart;
 class LevelClosures;
 class LevelPicture;
@@ -121,6 +122,7 @@ public:
 
 private:
   void refresh();
+  AccuracyPart *asked_;
   TableCard *marks_, *records_;
   QStackedWidget *stack_;
   QTextBrowser *verdict_;

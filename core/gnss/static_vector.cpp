@@ -151,7 +151,9 @@ Mat3 type_b(const OccupationModel &base, const OccupationModel &rover, const Orb
   const double orbit = length * orbits.position_sd() / 2.0e7 / std::sqrt(std::max(1.0, satellites / 2.0));
   const Mat3 axes = local_axes(to_geodetic(rover.marker));
   const double plan = std::hypot(options.type_b_plan, options.type_b_ppm * 1e-6 * length);
-  const Vec3 sd(std::hypot(plan, orbit), std::hypot(plan, orbit), std::hypot(options.type_b_up, 3 * orbit));
+  // No mapping function fits the atmosphere of the day: what the difference of heights leaves in height.
+  const double steep = options.type_b_steep * std::abs(rover.height - base.height) / 1000;
+  const Vec3 sd(std::hypot(plan, orbit), std::hypot(plan, orbit), std::hypot(options.type_b_up, 3 * orbit, steep));
   return axes.transpose() * sd.cwiseAbs2().asDiagonal() * axes;
 }
 

@@ -35,7 +35,8 @@ struct StaticOptions {
   double long_vector_m = 30e3; ///< from here on the zenith delay of the base and gradients are unknowns too
   /// What one session cannot show of itself, per vector: plan and height (type B), m.
   double type_b_plan = 0.0003, type_b_up = 0.001;
-  double type_b_ppm = 0.001; ///< in plan: what tides, wind-up and orbits leave on long vectors
+  double type_b_steep = 0.0045; ///< in height, m per 1000 m of height difference: mapping functions
+  double type_b_ppm = 0.001;    ///< in plan: what tides, wind-up and orbits leave on long vectors
 };
 
 /// A time span in which a satellite, a system or everything is left out, on one frequency or all.

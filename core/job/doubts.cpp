@@ -5,6 +5,7 @@
 #include "geodesy/coast.h"
 #include "geodesy/ellipsoid.h"
 #include "gnss/diagnosis.h"
+#include "job/accuracy_verdict.h"
 #include "job/height_causes.h"
 #include "job/level_doubts.h"
 #include "job/near_names.h"
@@ -428,6 +429,16 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
         d.value = q, d.limit = 16.27, d.unit = "χ²", d.effect_m = e.norm();
       }
     }
+  }
+  for (const AdjustedMark &m : r.marks) {
+    const AccuracyVerdict v = accuracy_verdict(s.state, run, m);
+    if (!v.fails()) continue;
+    Doubt &d = list.add("accuracy not reached", m.name, "issue", m.name,
+                        fmt::format("{} (95 %, {})", shortfall(v), v.asked.local ? "local" : "network"));
+    const bool plan = v.plan_fails && (!v.height_fails || v.plan95 - v.asked.plan > v.height95 - v.asked.height);
+    d.value = 1000 * (plan ? v.plan95 : v.height95), d.limit = 1000 * (plan ? v.asked.plan : v.asked.height);
+    d.unit = "mm", d.effect_m = (*d.value - *d.limit) / 1000;
+    d.causes = v.causes;
   }
   for (const AdjustedMark &m : r.marks) {
     if (m.levels == 0 || m.geoid_correction_sd <= 0 || !run.geoid_sd) continue;

@@ -74,6 +74,12 @@ void apply_setting(JobSettings &s, const std::string &name, const json &v) {
     number(s.height_sd_m, 1e-3);
   else if (name == "transformation")
     number(s.worst_transformation_m, 1e-3);
+  else if (name == "asked-plan")
+    number(s.asked.plan, 1e-3);
+  else if (name == "asked-height")
+    number(s.asked.height, 1e-3);
+  else if (name == "asked-of")
+    s.asked.local = v == "local";
   else if (name == "times")
     s.times.kind = v == "local"         ? TimeStyle::Kind::local
                    : v == "day of year" ? TimeStyle::Kind::day_of_year
@@ -219,6 +225,15 @@ JobState fold(const std::vector<Decision> &log) {
       c.height = d.value.value("height", c.height);
       c.line = d.value.value("line", c.line);
       c.decision = d.seq;
+    } else if (d.verb == "set" && d.target.substr(0, 6) == "asked:") {
+      AskedOfGroup &g = s.asked[d.target.substr(6)];
+      for (const auto &[name, out] : {std::pair{"plan", &g.plan}, {"height", &g.height}})
+        if (const auto it = d.value.find(name); it != d.value.end())
+          *out = it->is_number() ? std::optional(it->get<double>()) : std::nullopt;
+      if (const auto it = d.value.find("of"); it != d.value.end())
+        g.local = it->is_string() ? std::optional(*it == "local") : std::nullopt;
+      g.decision = d.seq;
+      if (!g.plan && !g.height && !g.local) s.asked.erase(d.target.substr(6));
     } else if (d.verb == "set" && d.target.substr(0, 6) == "staff:") {
       if (const auto x = d.value.find("scale"); x != d.value.end() && x->is_number())
         s.staffs[d.target.substr(6)] = {x->get<double>(), d.seq};
@@ -323,6 +338,19 @@ CodeStyle JobState::style_of(const std::string &code) const {
     if (name.size() > longest && name.back() == '*' && code.compare(0, name.size() - 1, name, 0, name.size() - 1) == 0)
       best = &style, longest = name.size();
   return best ? *best : CodeStyle{};
+}
+
+AskedAccuracy JobState::asked_of(const std::string &mark) const {
+  const AskedOfGroup *best = nullptr;
+  std::size_t longest = 0;
+  for (const auto &[group, of_group] : asked)
+    if (group.size() >= longest && in_group(group, mark)) best = &of_group, longest = group.size();
+  AskedAccuracy out = settings.asked;
+  if (best) {
+    out.plan = best->plan.value_or(out.plan), out.height = best->height.value_or(out.height);
+    out.local = best->local.value_or(out.local);
+  }
+  return out;
 }
 
 std::string JobState::mark_name(std::string name) const {
@@ -441,6 +469,16 @@ const std::vector<SettingInfo> &setting_catalogue() {
       {"limit", "level-section-limit", "Levelling, fore and back", "mm/√km",
        "A section run both ways may differ by this much times the root of its length in kilometres.", K::number, 0.1,
        100},
+      {"limit", "asked-plan", "Asked: plan", "mm",
+       "The 95 % accuracy in plan that is asked of every mark, groups of the sheet Issue apart; 0: none. Classes of "
+       "FGDC-STD-007.2: 1, 2, 5 mm, 1, 2, 5 cm, 1, 2, 5 dm.",
+       K::number, 0, 10000},
+      {"limit", "asked-height", "Asked: height", "mm",
+       "The same of the height that is issued: the physical one where there is a geoid; 0: none.", K::number, 0, 10000},
+      {"limit", "asked-of", "Asked: of what", "",
+       "Network: with respect to the datum, held marks' published uncertainty and the geoid's included. Local: with "
+       "respect to the connected marks, heights ellipsoidal.",
+       K::choice, 0, 0, "network|local"},
       {"weight", "level-sd", "Levelling", "mm/√km", "Standard error of a kilometre of a single run.", K::number, 0.05,
        50},
       {"weight", "level-sd-setup", "Levelling, per set-up", "mm",
@@ -562,6 +600,9 @@ std::string setting_text(const JobSettings &s, const std::string &n) {
   if (n == "centring") return fmt::format("{:g}", s.centring_sd_m * 1000);
   if (n == "height") return fmt::format("{:g}", s.height_sd_m * 1000);
   if (n == "transformation") return fmt::format("{:g}", s.worst_transformation_m * 1000);
+  if (n == "asked-plan") return fmt::format("{:g}", s.asked.plan * 1000);
+  if (n == "asked-height") return fmt::format("{:g}", s.asked.height * 1000);
+  if (n == "asked-of") return s.asked.local ? "local" : "network";
   if (n == "times")
     return s.times.kind == TimeStyle::Kind::local         ? "local"
            : s.times.kind == TimeStyle::Kind::day_of_year ? "day of year"

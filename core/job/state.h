@@ -1,6 +1,7 @@
 #pragma once
 #include "datum/datum.h"
 #include "gnss/static_vector.h"
+#include "job/asked.h"
 #include "job/store.h"
 #include "levelling/height_system.h"
 #include "levelling/line.h"
@@ -144,6 +145,7 @@ struct JobSettings {
   double loop_mm = 10, loop_ppm = 1;
   double centring_sd_m = 0.001, height_sd_m = 0.001;
   double worst_transformation_m = 0.02;
+  AskedAccuracy asked; ///< of every mark that no group says otherwise of
   TimeStyle times;
   LevelSettings levels;
   TraverseSettings traverse;
@@ -162,6 +164,7 @@ struct JobState {
   std::map<std::string, CodeStyle> styles;                 ///< by code; "WALL*" for all that begin so
   std::map<std::string, Decided<double>> staffs;           ///< staff → scale of its graduation, ppm
   std::map<std::string, InstrumentCard> instruments;       ///< by serial number, as the books write it
+  std::map<std::string, AskedOfGroup> asked;               ///< group of marks → accuracy asked for
   std::map<std::string, Decided<double>> gravity;          ///< mark → measured, m/s²
   std::map<std::string, Decided<std::string>> same_marks;  ///< name → name of the mark it stands for
   std::map<std::string, Decided<std::string>> sight_marks; ///< sight → mark meant
@@ -178,6 +181,8 @@ struct JobState {
   std::map<std::string, Reasoned> accepted; ///< doubt → why
   /// How a code is drawn: its own style, else that of the longest beginning, else the default.
   CodeStyle style_of(const std::string &code) const;
+  /// The accuracy asked of a mark: that of the longest group it belongs to, over the job's.
+  AskedAccuracy asked_of(const std::string &mark) const;
   /// The mark that a name stands for.
   std::string mark_name(std::string name) const;
 };

@@ -117,7 +117,7 @@ std::string pack(const std::string &bytes) {
   uLongf n = compressBound(static_cast<uLong>(bytes.size()));
   std::string out(n, '\0');
   ::compress(reinterpret_cast<Bytef *>(out.data()), &n, reinterpret_cast<const Bytef *>(bytes.data()),
-           static_cast<uLong>(bytes.size()));
+             static_cast<uLong>(bytes.size()));
   out.resize(n);
   return out.size() < bytes.size() ? out : bytes;
 }
@@ -126,7 +126,7 @@ std::string unpack(const std::string &data, std::size_t size, const std::string 
   std::string out(size, '\0');
   auto n = static_cast<uLongf>(size);
   if (::uncompress(reinterpret_cast<Bytef *>(out.data()), &n, reinterpret_cast<const Bytef *>(data.data()),
-                 static_cast<uLong>(data.size())) != Z_OK ||
+                   static_cast<uLong>(data.size())) != Z_OK ||
       n != size)
     throw InputError(path, 0, "a source inside the job is damaged");
   return out;

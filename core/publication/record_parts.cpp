@@ -1,6 +1,7 @@
 #include "publication/record_parts.h"
 #include "base/hash.h"
 #include "base/text.h"
+#include "job/accuracy_verdict.h"
 
 namespace ampletie {
 using nlohmann::ordered_json;
@@ -35,6 +36,20 @@ ordered_json record_sources(const JobSnapshot &s, const std::set<std::string> &o
     if (only.empty() || only.count(c.source.id))
       out.push_back({{"name", c.source.name}, {"kind", c.source.kind}, {"sha256", c.source.id}});
   return out;
+}
+
+ordered_json record_accuracy(const Job &job, const NetworkRun &run, const AdjustedMark &m) {
+  const AccuracyVerdict v = accuracy_verdict(job.state(), run, m);
+  if (!v.asked.any()) return nullptr;
+  auto part = [](double asked, double reached, bool fails) {
+    return asked > 0 ? ordered_json{{"asked_m", asked}, {"reached_m", reached}, {"met", !fails}}
+                     : ordered_json(nullptr);
+  };
+  return {{"of", v.asked.local ? "local" : "network"},
+          {"plan", part(v.asked.plan, v.plan95, v.plan_fails)},
+          {"height", part(v.asked.height, v.height95, v.height_fails)},
+          {"height_of", v.physical ? "physical" : "ellipsoidal"},
+          {"met", !v.fails()}};
 }
 
 IssueRecord sealed(const ordered_json &content) {

@@ -8,6 +8,10 @@ nlohmann::ordered_json record_doubts(const Job &job, const std::string &section 
 nlohmann::ordered_json record_decisions(const Job &job);
 nlohmann::ordered_json record_sources(const JobSnapshot &s, const std::set<std::string> &only = {});
 
+/// What is asked of an adjusted mark and what it reaches: `of`, `plan` and `height` with `asked_m`, `reached_m` and
+/// `met`, `height_of`, `met`; null when nothing is asked.
+nlohmann::ordered_json record_accuracy(const Job &job, const NetworkRun &run, const AdjustedMark &m);
+
 /// Closes a record: time, hash and id.
 IssueRecord sealed(const nlohmann::ordered_json &content);
 

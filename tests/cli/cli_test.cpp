@@ -98,6 +98,18 @@ TEST_CASE("the whole job through ample") {
   for (const char *key : {"x", "lat_deg", "h_m", "east_m", "height_m", "geoid_m", "sd_e_m", "cov_enu", "ellipse95",
                           "scaled", "held", "independent_checks", "frame", "epoch"})
     CHECK(marks[0].contains(key));
+  // What is asked: a mark is set against it at once, without a new adjustment.
+  CHECK(marks[0].at("accuracy").is_null());
+  CHECK(run(folder, "set " + job + " limit asked-plan=20").code == 0);
+  CHECK(run(folder, "set " + job + " accuracy 'PN*' plan=1 --because contract").code == 1);
+  CHECK(run(folder, "set " + job + " accuracy PN1 speed=1").code == 2);
+  CHECK(run(folder, "set " + job + " accuracy PN1").code == 2);
+  for (const json &m : json::parse(run(folder, "show " + job + " marks --json").out)) {
+    if (m.at("held") == "full") continue;
+    CHECK(m.at("accuracy").at("met") == (m.at("name") != "PN1"));
+  }
+  CHECK_THAT(run(folder, "show " + job + " doubts --json").out, Contains("accuracy not reached"));
+  CHECK(run(folder, "set " + job + " accuracy 'PN*' plan=").code == 0);
   const json network = json::parse(run(folder, "show " + job + " network --json").out);
   CHECK(network.at("global_test").at("passes") == true);
   CHECK(network.at("redundancy") == 21);

@@ -3,6 +3,7 @@
 #include "publication/issue.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
+#include <sstream>
 
 using namespace ampletie;
 using namespace ampletie::testing;
@@ -80,6 +81,40 @@ TEST_CASE("marks without a check and accepted doubts are printed") {
   }
   CHECK_THAT(words,
              Contains("Without an independent check: DAM.") && Contains("client was told") && Contains("gate closed"));
+}
+
+TEST_CASE("what is asked and what is reached stands in the record, the sheet and the list") {
+  TemporaryFolder folder;
+  Job job = adjusted(folder / "a.tie");
+  auto paragraphs = [](const IssuePackage &p) {
+    std::string out;
+    for (const auto &s : p.sheet.sections)
+      for (const auto &t : s.paragraphs) out += t + "\n";
+    return out;
+  };
+  CHECK_THAT(paragraphs(prepare_issue(job, {})), Contains("No accuracy was asked for"));
+  job.decide("set", "limit", {{"asked-plan", 20.0}}, "contract");
+  CHECK_THAT(paragraphs(prepare_issue(job, {})), Contains("All 5 marks of which an accuracy is asked reach it"));
+  job.decide("set", "asked:PN1", {{"plan", 0.001}}, "contract");
+  const IssuePackage p = prepare_issue(job, {});
+  CHECK_THAT(paragraphs(p), Contains("1 of 5 marks do not reach"));
+  std::istringstream lines(p.csv);
+  std::string line, head;
+  std::getline(lines, line);
+  std::getline(lines, head);
+  CHECK_THAT(head, Catch::Matchers::EndsWith("asked_plan95_m,asked_up95_m,accuracy_reached"));
+  const auto columns = std::count(head.begin(), head.end(), ',');
+  int rows = 0;
+  while (std::getline(lines, line)) {
+    CHECK(std::count(line.begin(), line.end(), ',') == columns);
+    if (line.rfind("PN1,", 0) == 0) CHECK_THAT(line, Catch::Matchers::EndsWith("0.0010,,no"));
+    if (line.rfind("R07,", 0) == 0) CHECK_THAT(line, Catch::Matchers::EndsWith("0.0200,,yes"));
+    if (line.rfind("REFA,", 0) == 0) CHECK_THAT(line, Catch::Matchers::EndsWith(",,,"));
+    ++rows;
+  }
+  CHECK(rows == 7);
+  for (const auto &m : p.record.data.at("marks"))
+    if (m.at("name") == "PN1") CHECK(m.at("accuracy").at("plan").at("met") == false);
 }
 
 TEST_CASE("lengths in feet of both kinds") {

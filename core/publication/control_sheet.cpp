@@ -1,0 +1,310 @@
+#include "publication/control_sheet.h"
+#include "adjustment/statistics.h"
+#include "base/angle.h"
+#include "job/asked.h"
+#include "publication/figures.h"
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace ampletie {
+using nlohmann::json;
+
+Report control_sheet(const json &r, LengthUnit unit) {
+  Report out;
+  out.title = "Control sheet";
+  out.subtitle = r.at("title");
+  const json &marks = r.at("marks");
+  auto len = [&](const json &v, int decimals) {
+    return v.is_null() ? std::string("–") : fmt::format("{:.{}f}", in_unit(v.get<double>(), unit), decimals);
+  };
+  const std::string u = unit_name(unit);
+  const bool physical = !r.at("vertical_name").get<std::string>().empty();
+
+  ReportSection what{"What is issued", {}, {}};
+  what.paragraphs.push_back(fmt::format(
+      "Coordinates in {} ({}), realised as {} at epoch {:.2f}. {}", r.at("crs_name").get<std::string>(),
+      r.at("crs").get<std::string>(), r.at("frame").get<std::string>(), r.at("epoch").get<double>(),
+      physical ? "Physical heights in " + r.at("vertical_name").get<std::string>() + "." : "Heights are ellipsoidal."));
+  ReportTable grid{"Coordinates", {{"Mark", "", false}, {"East", u}, {"North", u}}, {}};
+  if (physical) grid.columns.push_back({"Height", u}), grid.columns.push_back({"Geoid", u});
+  for (const char *c : {"Ellipsoidal h"}) grid.columns.push_back({c, u});
+  grid.columns.push_back({"Held", "", false});
+  grid.columns.push_back({"Origin", "", false});
+  ReportTable accuracy{"Accuracy: standard deviations (one sigma, a priori) and 95 % values",
+                       {{"Mark", "", false},
+                        {"s east", "mm"},
+                        {"s north", "mm"},
+                        {"s up", "mm"},
+                        {"local plan 95 %", "mm"},
+                        {"local height 95 %", "mm"},
+                        {"network plan 95 %", "mm"},
+                        {"network height 95 %", "mm"},
+                        {"Independent checks", "", true}},
+                       {}};
+  ReportTable geo{"Geodetic coordinates",
+                  {{"Mark", "", false},
+                   {"Latitude", "", true},
+                   {"Longitude", "", true},
+                   {"h", u},
+                   {"Scale factor", ""},
+                   {"Convergence", "", true},
+                   {"Combined factor", ""}},
+                  {}};
+  ReportTable ecef{"Geocentric coordinates", {{"Mark", "", false}, {"X", u}, {"Y", u}, {"Z", u}}, {}};
+  std::vector<std::string> unchecked;
+  for (const json &m : marks) {
+    const std::string name = m.at("name");
+    std::vector<std::string> row{name, len(m.at("east_m"), 4), len(m.at("north_m"), 4)};
+    // A physical height carries the geoid's uncertainty: a centimetre is all that is meaningful between areas, but
+    // differences within the job are good to the millimetre, so the digits stay.
+    if (physical) row.push_back(len(m.at("height_m"), 4)), row.push_back(len(m.at("geoid_m"), 3));
+    row.push_back(len(m.at("h_m"), 4));
+    row.push_back(m.at("held") == "none" ? "" : m.at("held"));
+    row.push_back(m.at("origin"));
+    grid.rows.push_back(row);
+    const bool held = m.at("held") == "full";
+    auto sd = [&](const char *k) { return held ? std::string("held") : mm(m.at(k)); };
+    accuracy.rows.push_back({name, sd("sd_e_m"), sd("sd_n_m"), sd("sd_u_m"), mm(m.at("local_plan95_m")),
+                             mm(m.at("local_up95_m")), mm(m.at("network_plan95_m")), mm(m.at("network_up95_m")),
+                             held ? "held" : std::to_string(m.at("independent_checks").get<int>())});
+    geo.rows.push_back({name, format_dms(m.at("lat_deg"), 5), format_dms(m.at("lon_deg"), 5), len(m.at("h_m"), 4),
+                        fmt::format("{:.8f}", m.at("scale").get<double>()), format_dms(m.at("convergence_deg"), 1),
+                        fmt::format("{:.8f}", m.at("combined_factor").get<double>())});
+    ecef.rows.push_back({name, len(m.at("x"), 4), len(m.at("y"), 4), len(m.at("z"), 4)});
+    if (m.at("held") != "full" && m.at("independent_checks").get<int>() == 0) unchecked.push_back(name);
+  }
+  what.tables = {grid, accuracy};
+  ReportTable heights{
+      "Marks known in height only",
+      {{"Mark", "", false}, {"Height", u}, {"s", "mm"}, {"95 %", "mm"}, {"Levelled differences"}, {"Held", "", false}},
+      {}};
+  for (const json &h : r.value("heights", json::array())) {
+    heights.rows.push_back({h.at("name"), len(h.at("height_m"), 4), mm(h.at("height_sd_m")),
+                            fmt::format("{:.1f}", factor95(1) * 1000 * h.at("height_sd_m").get<double>()),
+                            std::to_string(h.at("levels").get<int>()), h.at("held") == "none" ? "" : h.at("held")});
+    if (h.at("held") == "none" && h.at("independent_checks").get<int>() == 0) unchecked.push_back(h.at("name"));
+  }
+  if (!heights.rows.empty()) what.tables.push_back(heights);
+  ReportTable physical_sd{"Physical heights with levels and geoid adjusted together",
+                          {{"Mark", "", false}, {"Height", u}, {"s", "mm"}, {"95 %", "mm"}},
+                          {}};
+  for (const json &m : marks)
+    if (const auto sd = m.find("height_sd_m"); sd != m.end() && sd->is_number())
+      physical_sd.rows.push_back({m.at("name"), len(m.at("height_m"), 4), mm(*sd),
+                                  fmt::format("{:.1f}", factor95(1) * 1000 * sd->get<double>())});
+  if (!physical_sd.rows.empty()) what.tables.push_back(physical_sd);
+  ReportTable asked{"Accuracy asked for and reached, 95 %",
+                    {{"Mark", "", false},
+                     {"plan asked", "mm"},
+                     {"reached", "mm"},
+                     {"class", "", false},
+                     {"height asked", "mm"},
+                     {"reached", "mm"},
+                     {"class", "", false},
+                     {"Of", "", false},
+                     {"Verdict", "", false}},
+                    {}};
+  int short_of_it = 0;
+  for (const char *list : {"marks", "heights"})
+    for (const json &m : r.value(list, json::array())) {
+      const auto a = m.find("accuracy");
+      if (a == m.end() || a->is_null()) continue;
+      std::vector<std::string> row{m.at("name")};
+      for (const char *what_of : {"plan", "height"}) {
+        const json &p = a->at(what_of);
+        if (p.is_null())
+          row.insert(row.end(), {"–", "", ""});
+        else
+          row.insert(row.end(), {fmt::format("{:g}", 1000 * p.at("asked_m").get<double>()), mm(p.at("reached_m")),
+                                 accuracy_class(p.at("reached_m"))});
+      }
+      row.push_back(a->at("of").get<std::string>() + ", height " + a->at("height_of").get<std::string>());
+      row.push_back(a->at("met") ? "reached" : "NOT REACHED");
+      short_of_it += !a->at("met").get<bool>();
+      asked.rows.push_back(std::move(row));
+    }
+  if (!asked.rows.empty()) what.tables.push_back(asked);
+  what.paragraphs.push_back(
+      asked.rows.empty() ? "No accuracy was asked for; it is stated as it is."
+      : short_of_it      ? fmt::format("{} of {} marks do not reach the accuracy that is asked of them.", short_of_it,
+                                       asked.rows.size())
+                         : fmt::format("All {} marks of which an accuracy is asked reach it.", asked.rows.size()));
+  if (!asked.rows.empty()) what.paragraphs.push_back("Classes are those of FGDC-STD-007.2-1998 by the value reached.");
+  std::string named;
+  for (const auto &n : unchecked) named += (named.empty() ? "" : ", ") + n;
+  what.paragraphs.push_back(unchecked.empty() ? "Every computed mark has at least one independent check."
+                                              : "Without an independent check: " + named + ".");
+  what.paragraphs.push_back(
+      fmt::format("95 % means: height ±{:.3f} s; plan, the radius of the circle that holds 95 % ({:.3f} s where the "
+                  "error is equal in all directions). Local: mean with respect to the connected marks. "
+                  "Network: with respect to the datum, the published uncertainty of the held marks included. Standard "
+                  "deviations are a priori; they are not scaled by the variance factor.",
+                  factor95(1), factor95(2)));
+  out.sections.push_back(what);
+
+  ReportSection datum{"Datum", {}, {}};
+  datum.paragraphs.push_back(fmt::format("From the orbits' frame to {}: {}. Stated accuracy {}.",
+                                         r.at("frame").get<std::string>(), r.at("operation").get<std::string>(),
+                                         r.at("operation_accuracy_m").is_null()
+                                             ? "none"
+                                             : fmt::format("{:.3f} m", r.at("operation_accuracy_m").get<double>())));
+  datum.paragraphs.push_back("Pipeline: " + r.at("pipeline").get<std::string>());
+  const bool geoid_adjusted = std::any_of(r.at("marks").begin(), r.at("marks").end(), [](const json &m) {
+    const auto sd = m.find("height_sd_m");
+    return sd != m.end() && sd->is_number();
+  });
+  if (physical)
+    datum.paragraphs.push_back(fmt::format(
+        "Physical heights through the grid of {}; stated standard deviation of the grid {}. {}",
+        r.at("geoid_name").get<std::string>(),
+        r.at("geoid_sd_m").is_null()
+            ? "none"
+            : fmt::format(
+                  fmt::runtime(geoid_adjusted
+                                   ? "{:.2f} m (absolute); levels and held heights correct it, as the heights' own "
+                                     "standard deviations say"
+                                   : "{:.2f} m (absolute), so physical heights are not better than that, though their "
+                                     "differences are"),
+                  r.at("geoid_sd_m").get<double>()),
+        r.at("geoid_source").get<std::string>()));
+  ReportTable held{"Held marks",
+                   {{"Mark", "", false},
+                    {"How", "", false},
+                    {"Published in", "", false},
+                    {"At", "", true},
+                    {"s east", "mm"},
+                    {"s north", "mm"},
+                    {"s up", "mm"},
+                    {"Source", "", false}},
+                   {}};
+  for (const json &h : r.at("held"))
+    held.rows.push_back({h.at("name"), h.at("how"), h.at("frame"), h.at("epoch"), mm(h.at("sd")[0]), mm(h.at("sd")[1]),
+                         mm(h.at("sd")[2]), h.at("source")});
+  datum.tables = {held, geo, ecef};
+  ReportTable control{
+      "Each held mark predicted from the others (held − predicted)",
+      {{"Mark", "", false}, {"East", "mm"}, {"North", "mm"}, {"Up", "mm"}, {"χ²", ""}, {"Limit", ""}, {"", "", false}},
+      {}};
+  for (const json &c : r.at("control"))
+    control.rows.push_back({c.at("mark"), mm(c.at("difference")[0]), mm(c.at("difference")[1]),
+                            mm(c.at("difference")[2]), fmt::format("{:.2f}", c.at("statistic").get<double>()),
+                            fmt::format("{:.2f}", c.at("limit").get<double>()),
+                            c.at("passes").get<bool>() ? "agrees" : "DISAGREES"});
+  if (!control.rows.empty()) datum.tables.push_back(control);
+  out.sections.push_back(datum);
+
+  ReportSection tests{"Adjustment and tests", {}, {}};
+  const json &n = r.at("network");
+  tests.paragraphs.push_back(fmt::format("{} adjustment: {} observations, {} unknowns, redundancy {}. Variance factor "
+                                         "{:.3f}, bounds {:.3f} to {:.3f} (95 %, two-sided): the global test {}.",
+                                         n.at("mode").get<std::string>(), n.at("observations").get<int>(),
+                                         n.at("unknowns").get<int>(), n.at("redundancy").get<int>(),
+                                         n.at("variance_factor").get<double>(), n.at("lower").get<double>(),
+                                         n.at("upper").get<double>(), n.at("passes").get<bool>() ? "passes" : "FAILS"));
+  tests.paragraphs.push_back(
+      "Single tests: error probability 0.001 each, smallest detectable errors at a power of 80 %.");
+  ReportTable residuals{"Vectors: residuals, tests and reliability",
+                        {{"Vector", "", false},
+                         {"vX", "mm"},
+                         {"vY", "mm"},
+                         {"vZ", "mm"},
+                         {"largest |w|", ""},
+                         {"block test", ""},
+                         {"limit", ""},
+                         {"smallest detectable", "mm"},
+                         {"effect on a mark", "mm"}},
+                        {}};
+  for (const json &v : n.at("vectors"))
+    residuals.rows.push_back(
+        {v.at("name"), mm(v.at("v")[0]), mm(v.at("v")[1]), mm(v.at("v")[2]),
+         fmt::format("{:.2f}", v.at("w").get<double>()),
+         v.at("limit").get<double>() > 0 ? fmt::format("{:.2f}", v.at("statistic").get<double>()) : "untested",
+         fmt::format("{:.2f}", v.at("limit").get<double>()), v.at("mdb_m").is_null() ? "–" : mm(v.at("mdb_m")),
+         v.at("effect_m").is_null() ? "–" : mm(v.at("effect_m"))});
+  tests.tables = {residuals};
+  if (n.contains("sights") && !n.at("sights").empty()) {
+    ReportTable sights{"Sights of total stations: residuals and tests",
+                       {{"From", "", false},
+                        {"To", "", false},
+                        {"what", "", false},
+                        {"residual"},
+                        {"|w|"},
+                        {"redundancy"},
+                        {"smallest detectable"}},
+                       {}};
+    for (const json &s : n.at("sights")) {
+      const std::string of = s.at("unit");
+      sights.rows.push_back(
+          {s.at("from"), s.at("to"), s.at("what"), fmt::format("{:.1f} {}", s.at("v").get<double>(), of),
+           fmt::format("{:.2f}", s.at("w").get<double>()), fmt::format("{:.2f}", s.at("redundancy").get<double>()),
+           s.at("mdb").is_null() ? "–" : fmt::format("{:.1f} {}", s.at("mdb").get<double>(), of)});
+    }
+    tests.tables.push_back(std::move(sights));
+  }
+  out.sections.push_back(tests);
+
+  ReportSection evidence{"How each mark came about", {}, {}};
+  ReportTable vectors{"Vectors used",
+                      {{"From", "", false},
+                       {"To", "", false},
+                       {"Session", "", false},
+                       {"Result", "", false},
+                       {"Length", "m"},
+                       {"Ratio", ""},
+                       {"Rms", "mm"},
+                       {"Satellites", ""},
+                       {"Minutes", ""},
+                       {"Orbits", "", false}},
+                      {}};
+  for (const json &v : r.at("vectors"))
+    vectors.rows.push_back({v.at("from"), v.at("to"), v.at("session"), v.at("solution"),
+                            fmt::format("{:.4f}", v.at("length_m").get<double>()),
+                            fmt::format("{:.1f}", v.at("ratio").get<double>()), mm(v.at("rms_m")),
+                            std::to_string(v.at("satellites").get<int>()),
+                            fmt::format("{:.0f}", v.at("minutes").get<double>()), v.at("orbits")});
+  ReportTable occ{"Occupations",
+                  {{"Mark", "", false},
+                   {"From", "", false},
+                   {"To", "", false},
+                   {"Antenna", "", false},
+                   {"Read", "m"},
+                   {"To point", "", false},
+                   {"ARP height", "m"},
+                   {"Source", "", false}},
+                  {}};
+  for (const json &o : r.at("occupations"))
+    occ.rows.push_back({o.at("mark"), o.at("start"), o.at("stop"), o.at("antenna"),
+                        fmt::format("{:.4f}", o.at("measured_m").get<double>()), o.at("measured_to"),
+                        o.at("arp_m").is_null() ? "–" : fmt::format("{:.4f}", o.at("arp_m").get<double>()),
+                        o.at("source")});
+  evidence.tables = {vectors, occ};
+  out.sections.push_back(evidence);
+
+  ReportSection doubts{"Doubts", {}, {}};
+  if (r.at("doubts").empty()) doubts.paragraphs.push_back("None.");
+  ReportTable list{
+      "Open and accepted doubts at the time of issue",
+      {{"What", "", false}, {"Where", "", false}, {"Why", "", false}, {"Effect", "mm"}, {"State", "", false}},
+      {}};
+  for (const json &d : r.at("doubts"))
+    list.rows.push_back(
+        {d.at("kind"), d.at("about"), d.at("sentence"), d.at("effect_m").is_null() ? "–" : mm(d.at("effect_m")),
+         d.at("state").get<std::string>() + (d.at("accepted_because").get<std::string>().empty()
+                                                 ? ""
+                                                 : ": " + d.at("accepted_because").get<std::string>())});
+  if (!list.rows.empty()) doubts.tables = {list};
+  out.sections.push_back(doubts);
+  ReportSection decisions{"Decisions", {}, {}};
+  ReportTable log{
+      "What was decided, in order",
+      {{"No.", ""}, {"Time (UTC)", "", false}, {"Author", "", false}, {"Decision", "", false}, {"Reason", "", false}},
+      {}};
+  for (const json &d : r.at("decisions"))
+    log.rows.push_back(
+        {std::to_string(d.at("seq").get<long>()), d.at("time"), d.at("author"), d.at("text"), d.at("reason")});
+  decisions.tables = {log};
+  out.sections.push_back(decisions);
+  return out;
+}
+
+} // namespace ampletie
