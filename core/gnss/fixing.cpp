@@ -117,9 +117,14 @@ Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const 
   }
   out.integers.coefficients.resize(0, open.cols());
   // A ratio that practice asks for is sought first, be it with fewer integers; only where there is none that of the
-  // failure rate decides. What comes after the first step adds little and must not spoil it.
-  StaticOptions customary = o;
-  customary.least_ratio = std::max(3.0, o.least_ratio);
+  // failure rate decides.
+  StaticOptions customary = o, later = o, distinct = o, strict = o;
+  customary.least_ratio = later.least_ratio = strict.least_ratio = std::max(3.0, o.least_ratio);
+  strict.success_limit = 1 - (1 - o.success_limit) / 20;
+  // What comes after the first step adds little, and there are many such steps. A single integer of success rate 0.999
+  // passes a ratio of 3 wrongly three times in 100 000: each must be five times as sure, or stand out far more.
+  later.success_limit = 1 - (1 - o.success_limit) / 5;
+  distinct.least_ratio = std::max(10.0, o.least_ratio);
   auto first_step = [&] {
     auto step = fix_step(out.x, out.p, first_arc, open, customary, 4);
     return step ? step : fix_step(out.x, out.p, first_arc, open, o, 4);
@@ -128,8 +133,6 @@ Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const 
   if (!step) {
     // One arc that is no whole number (half a cycle slipped, and nothing said so) spoils all: which one, left real,
     // lets the others be settled? Many are tried, so the demands are higher.
-    StaticOptions strict = customary;
-    strict.success_limit = 1 - (1 - o.success_limit) / 20;
     double best = 0;
     for (std::size_t a : begun_by_slips(arcs, integer_systems)) {
       const IntMatrix rows = double_difference_rows(arcs, integer_systems, a);
@@ -153,7 +156,8 @@ Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const 
     out.story.push_back({static_cast<int>(open.rows()), static_cast<int>(more), step->ratio, step->success, 1000 * sd});
     out.solution = have + more == n ? Solution::fixed : Solution::partly_fixed;
     open = step->open;
-    step = open.rows() > 0 ? fix_step(out.x, out.p, first_arc, open, customary, 1) : std::nullopt;
+    step = fix_step(out.x, out.p, first_arc, open, later, 1);
+    if (!step) step = fix_step(out.x, out.p, first_arc, open, distinct, 1);
   }
   if (out.solution == Solution::partly_fixed && out.real_arc < 0) {
     // Integers of short or low arcs may stay open without any weight: would knowing them sharpen the position?

@@ -139,6 +139,8 @@ Tally run_stratum(const Stratum &s, std::uint64_t first, int count, const Experi
         for (const SlipRepair &r : o.vector.repairs)
           std::printf("    repaired %s band %d at %s by %lld\n", r.sat.name().c_str(), r.band, iso(r.time).c_str(),
                       static_cast<long long>(r.cycles));
+        for (const FixingStep &f : o.vector.story)
+          std::printf("    %d of %d open fixed, ratio %.1f, success %.6f\n", f.accepted, f.tried, f.ratio, f.success);
         for (const std::string &n : o.vector.notes) std::printf("    %s\n", n.c_str());
         for (const CarrierArc &a : o.vector.arcs)
           std::printf("    %s %s %s to %s\n", a.sat.name().c_str(), a.signal.c_str(), iso(a.first).c_str(),
