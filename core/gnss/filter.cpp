@@ -46,7 +46,7 @@ SessionFilter::SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o
   for (const FilterLeg &l : legs_) {
     StaticOptions own = o;
     if (l.noise) own.phase_multipath = l.noise->phase_multipath, own.diffuse_share = l.noise->diffuse_share;
-    noise_.emplace_back(own, l.session->interval, duration(*l.session), l.like_receivers);
+    noise_.emplace_back(own, l.session->interval, l.like_receivers);
     most += static_cast<Index>(l.session->arcs.size()) + 16 + 4 * static_cast<Index>(l.session->hz.size());
   }
   x_ = VectorXd::Zero(most);
@@ -296,6 +296,8 @@ void SessionFilter::rows_of(std::size_t leg, const Difference &d, std::vector<Ro
       r.h.emplace_back(bias, 1.0);
     }
     if (o_.correlated_noise) {
+      auto &[sum, count] = arc_multipath_[{k, d.arc[b]}];
+      sum += noise_[leg].total(d.elevation), ++count;
       const double v = noise_[leg].multipath(d.elevation);
       const Key key{Kind::multipath, k, sat, band};
       variance_[key] = v;
@@ -458,6 +460,14 @@ SessionFilter::Estimate SessionFilter::estimate() const {
       const double v = from < 0 || to < 0 ? (i == j ? 1e8 : 0) : p_(std::max(from, to), std::min(from, to));
       e.p(i, j) = e.p(j, i) = v;
     }
+  }
+  for (const auto &[key, noise] : arc_multipath_) {
+    const auto leg = static_cast<std::size_t>(key.first);
+    const DifferencedSession &s = *legs_[leg].session;
+    const CarrierArc &arc = s.arcs[static_cast<std::size_t>(key.second)];
+    const double lambda = speed_of_light / s.hz.at(arc.sat)[static_cast<std::size_t>(arc.band)];
+    const Index at = e.first_of_leg[leg] + key.second;
+    e.p(at, at) += noise_[leg].beyond(arc.last - arc.first) * noise.first / noise.second / (lambda * lambda);
   }
   return e;
 }

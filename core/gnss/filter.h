@@ -97,6 +97,7 @@ private:
   std::map<std::pair<int, SatId>, GpsTime> last_seen_;
   std::map<Key, double> variance_; ///< stationary variance of ionosphere and multipath states
   std::map<std::tuple<std::size_t, SatId, int>, std::pair<int, GpsTime>> misses_;
+  std::map<std::pair<int, int>, std::pair<double, int>> arc_multipath_; ///< leg, arc → sum of the variance, epochs
   std::vector<std::vector<ForcedBreak>> breaks_;
   double normalised_ = 0;
   int used_ = 0, rejected_ = 0;

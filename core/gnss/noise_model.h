@@ -7,13 +7,8 @@ namespace ampletie {
 /// Noise of a difference between two receivers, by elevation; variances in m². Sources: docs/methods/static-vector.md.
 class NoiseModel {
 public:
-  /// `session_s`: in a session of a few minutes reflections that would average out over an hour count as slow.
-  NoiseModel(const StaticOptions &o, double interval_s, double session_s, bool like_receivers)
-      : o_(o), interval_(interval_s), like_(like_receivers) {
-    // Fitted to the variance of the mean of an oscillation with a damping time τ of 100 to 600 s and a period of one to
-    // two τ over the session: 0.29 of its variance over 300 s, 0.18 over 480 s, 0.10 over 900 s.
-    slow_ = std::min(1.0, o.diffuse_share + 0.15 * std::exp(-(std::max(session_s, 300.0) - 300) / 220));
-  }
+  NoiseModel(const StaticOptions &o, double interval_s, bool like_receivers)
+      : o_(o), interval_(interval_s), slow_(std::min(1.0, o.diffuse_share)), like_(like_receivers) {}
   /// `count`: epochs that the value is the mean of.
   double phase_white(double el, int count = 1) const {
     const double s = std::sin(el);
@@ -29,6 +24,15 @@ public:
   }
   /// The slow part of the multipath, which is carried in the state.
   double multipath(double el) const { return slow_ * total(el); }
+  /// What the mean over an arc keeps of the multipath's variance beyond what `phase_white` and `multipath` make of it:
+  /// a reflection turns too slowly for an arc of minutes to average it. A constant of the arc, it goes with the
+  /// ambiguity. An oscillation with a damping time τ of 100 to 600 s and a period of one to two τ keeps 0.81 of its
+  /// variance over 60 s, 0.63 over 120 s, 0.28 over 300 s, 0.14 over 480 s (mean over τ and period); the curve lies a
+  /// little lower, since the ionosphere's prior already makes sessions of minutes cautious.
+  double beyond(double arc_s) const {
+    const double turning = 1 / (1 + std::pow(arc_s / (0.45 * o_.correlation_s), 1.7));
+    return (1 - slow_) * std::max(0.0, turning - 30 / (arc_s + 30));
+  }
   double code(SatId sat, double el, int count = 1) const {
     const double s = std::sin(el);
     const double white = o_.code_white * o_.code_white * (0.5 + 0.5 / (s * s)) / count;

@@ -55,7 +55,7 @@ Free free_of_ionosphere(const ResidualSample &r, const std::array<double, band_c
 /// how much of a variance the clocks leave in the residuals.
 double slow_share(const std::vector<ResidualSample> &all, const StaticOptions &o, const DifferencedSession &s,
                   bool like, double left) {
-  const NoiseModel noise(o, s.interval, duration(s), like);
+  const NoiseModel noise(o, s.interval, like);
   struct Point {
     GpsTime time;
     Free free;
@@ -87,7 +87,7 @@ NoiseEvidence phase_residuals(const DifferencedSession &s, const StaticOptions &
   double square = 0;
   std::size_t count = 0;
   double sights = 0, clocks = 0;
-  const NoiseModel noise(o, s.interval, duration(s), known.like_receivers);
+  const NoiseModel noise(o, s.interval, known.like_receivers);
   GpsTime before = s.epochs.front().time;
   for (const DifferenceEpoch &e : s.epochs) {
     ztd_variance += o.relative_troposphere ? o.troposphere_walk * o.troposphere_walk * (e.time - before) / 3600 : 0;

@@ -25,10 +25,6 @@ std::string solution_name(Solution s) {
 }
 
 namespace {
-/// Share of the multipath that lasts where the sky is cut up (fitted to the stand-in's obstructed sessions).
-constexpr double rough_share = 0.16;
-/// Arcs that end, per hour and satellite, from which on the sky counts as cut up; an open one has about one.
-constexpr double often_interrupted = 4;
 /// From here on the lasting share is worth a sentence in the notes.
 constexpr double notable_share = 0.3;
 /// How far the lasting share of one place may be from the prior, and how well an hour of sixteen satellites shows it
@@ -55,10 +51,6 @@ StaticOptions learn(const StaticOptions &prior, const StaticVector &solved) {
   const double weight = seconds / (seconds + (ratio > 1 && seconds >= 1800 ? 450 : 1800));
   const double scale = std::clamp(1 + 1.5 * weight * (ratio - 1), seconds < 1800 ? 1.0 : 0.6, 9.0);
   o.phase_multipath *= std::sqrt(scale);
-  // A receiver that loses its satellites again and again stands among what shuts and reflects: reflections last there.
-  const double interruptions = static_cast<double>(solved.slips + static_cast<int>(solved.repairs.size())) /
-                               std::max(1.0, solved.satellites * seconds / 3600);
-  if (interruptions > often_interrupted) o.diffuse_share = std::max(o.diffuse_share, rough_share);
   const double seen =
       share_seen_sd * share_seen_sd * 3600 / std::max(seconds, share_seen_from_s) * 16 / std::max(4, solved.satellites);
   const double more = slow / scale - o.diffuse_share;

@@ -28,7 +28,7 @@ struct StaticOptions {
   // Priors of the stochastic model; sources in docs/methods/static-vector.md.
   double phase_white = 0.002, phase_multipath = 0.005, code_white = 0.3, code_multipath = 0.6, correlation_s = 300;
   double diffuse_share = 0.09; ///< of the multipath variance that averages out only with the correlation time
-  double ionosphere_ppm = 2.0, ionosphere_correlation_s = 1200;
+  double ionosphere_ppm = 1.5, ionosphere_correlation_s = 1200;
   double troposphere_walk = 0.010;                ///< m/√h
   double base_zenith_sd = 0.05, base_walk = 0.01; ///< of the base's own zenith delay on long vectors, m and m/√h
   double gradient_sd = 0.00045;                   ///< of the horizontal gradient between the ends of a long vector, m
@@ -102,7 +102,7 @@ struct SlipRepair {
 
 /// What a solution took for the noise, after hearing its residuals; as in StaticOptions.
 struct NoiseInUse {
-  double phase_multipath = 0.005, diffuse_share = 0.09, ionosphere_ppm = 2.0;
+  double phase_multipath = 0.005, diffuse_share = 0.09, ionosphere_ppm = 1.5;
 };
 
 /// A solved vector, marker to marker, in the orbits' frame at the mid-epoch.

@@ -139,7 +139,7 @@ struct JobSettings {
   double mask_deg = 7, interval_s = 30, ratio_limit = 3, rms_limit_m = 0.012, min_overlap_min = 20;
   std::string orbits = "broadcast";
   std::string systems = std::string(solved_systems);
-  double frequencies = band_count, correlation_s = 300, ionosphere_ppm = 2;
+  double frequencies = band_count, correlation_s = 300, ionosphere_ppm = 1.5;
   std::string known_ionosphere = "maps"; ///< "maps", "broadcast" or "none"
   bool together = true;                  ///< all receivers of a session in one solution
   double loop_mm = 10, loop_ppm = 1;
