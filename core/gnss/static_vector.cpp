@@ -38,8 +38,9 @@ StaticOptions learn(const StaticOptions &prior, const StaticVector &solved) {
   StaticOptions o = prior;
   o.ionosphere_ppm = solved.noise.ionosphere_ppm;
   if (solved.ionosphere_ratio > 1) {
-    // Delays beyond their prior spoil everything else the residuals could say: first the one, then the other.
-    o.ionosphere_ppm *= std::sqrt(solved.ionosphere_ratio);
+    // Delays beyond their prior spoil everything else the residuals could say: first the one, then the other. The
+    // usual prior is 1.4 times the delays that it is for; so is the wider one.
+    o.ionosphere_ppm *= 1.4 * std::sqrt(solved.ionosphere_ratio);
     return o;
   }
   const double seconds = solved.last - solved.first;
