@@ -176,7 +176,7 @@ AccuracyPart::AccuracyPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(
 
 QString AccuracyPart::edit(const std::string &group, int column, const QString &value) {
   const std::string typed(trimmed(value.toStdString()));
-  const std::string because = "asked for, entered in the sheet";
+  const QString because = "asked for, entered in the sheet";
   try {
     if (column == 0) {
       if (group == whole_job) return "this row is for every mark that no other row names";
@@ -193,17 +193,17 @@ QString AccuracyPart::edit(const std::string &group, int column, const QString &
         if (old.plan) values["plan"] = *old.plan;
         if (old.height) values["height"] = *old.height;
         if (old.local) values["of"] = *old.local ? "local" : "network";
-        if (const QString why = w_.decide("set", "asked:" + group, nothing, text(because)); !why.isEmpty()) return why;
+        if (const QString why = w_.decide("set", "asked:" + group, nothing, because); !why.isEmpty()) return why;
       }
-      return w_.decide("set", "asked:" + typed, values, text(because));
+      return w_.decide("set", "asked:" + typed, values, because);
     }
     const char *names[] = {"", "plan", "height", "of"};
     if (group == new_group) return "say first for which marks";
     if (group == whole_job) {
       const std::string name = std::string("asked-") + names[column];
-      return w_.decide("set", "limit", {{name, setting_value(name, typed == "none" ? "0" : typed)}}, text(because));
+      return w_.decide("set", "limit", {{name, setting_value(name, typed == "none" ? "0" : typed)}}, because);
     }
-    return w_.decide("set", "asked:" + group, {{names[column], asked_value(names[column], typed)}}, text(because));
+    return w_.decide("set", "asked:" + group, {{names[column], asked_value(names[column], typed)}}, because);
   } catch (const InputError &e) {
     return QString::fromStdString(e.reason());
   }

@@ -31,10 +31,6 @@ struct DifferencedSession {
   std::vector<std::string> notes;
 };
 
-inline double duration(const DifferencedSession &s) {
-  return s.epochs.empty() ? 0 : s.epochs.back().time - s.epochs.front().time;
-}
-
 /// Pairs the epochs of two occupations, watches time differences of the phase for slips that single receivers miss, and
 /// cuts the phase into arcs. A short session is used at a shorter interval than the options ask for.
 DifferencedSession difference(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,

@@ -335,8 +335,7 @@ CodeStyle JobState::style_of(const std::string &code) const {
   const CodeStyle *best = nullptr;
   std::size_t longest = 0;
   for (const auto &[name, style] : styles)
-    if (name.size() > longest && name.back() == '*' && code.compare(0, name.size() - 1, name, 0, name.size() - 1) == 0)
-      best = &style, longest = name.size();
+    if (name.size() > longest && name.back() == '*' && in_group(name, code)) best = &style, longest = name.size();
   return best ? *best : CodeStyle{};
 }
 

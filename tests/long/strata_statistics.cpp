@@ -1,8 +1,9 @@
 // Statistics of static vectors by stratum: fix rate, wrong integers, errors against printed accuracy.
 // Usage: strata_statistics STRATUM|demo=SCENARIO.json FIRST_SEED COUNT
-//        [no-troposphere|no-ionosphere|no-antenna|no-tides|white|float|alone|talk]...
-//        [mask|gradient|walk|base-walk|base|b-ppm|multipath|white=VALUE]...   (as StaticOptions has them)
-// alone: one vector a session, so that all of them are independent
+//        [no-troposphere|no-ionosphere|no-antenna|no-tides|no-learning|white|float|alone|talk|dump]...
+//        [mask|gradient|walk|base-walk|base|b-ppm|b-up|multipath|white|ppm|diffuse|tau=VALUE]...   (of the solution)
+//        [lasting|unevenness|zenith=VALUE]...   (of the simulated noise)
+// alone: one vector a session, so that all of them are independent; dump: a line of figures for each
 #include "base/text.h"
 #include "support/strata.h"
 #include <cstdio>

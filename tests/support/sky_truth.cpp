@@ -17,12 +17,12 @@ Judged judge(const sky::Scenario &scenario) {
   Judged j;
   j.campaign = sky::simulate(scenario);
   const auto truth = nlohmann::json::parse(j.campaign.truth_json);
-  for (const auto &s : truth.at("setups"))
-    j.marker[s.at("mark").get<std::string>() + "/" + s.at("session").get<std::string>()] =
-        Vec3(s.at("xyz").at(0), s.at("xyz").at(1), s.at("xyz").at(2));
-  for (const auto &s : truth.at("setups"))
-    j.set_up_error[s.at("mark").get<std::string>() + "/" + s.at("session").get<std::string>()] =
-        Vec3(s.at("error_enu").at(0), s.at("error_enu").at(1), s.at("error_enu").at(2));
+  auto vector = [](const nlohmann::json &v) { return Vec3(v.at(0), v.at(1), v.at(2)); };
+  for (const auto &s : truth.at("setups")) {
+    const std::string key = s.at("mark").get<std::string>() + "/" + s.at("session").get<std::string>();
+    j.marker[key] = vector(s.at("xyz"));
+    j.set_up_error[key] = vector(s.at("error_enu"));
+  }
   for (const sky::Arc &a : j.campaign.arcs)
     j.arcs[a.mark + "/" + a.session + "/" + a.sat.name() + "/" + a.signal].push_back(a);
   for (const Antenna &a : j.campaign.antennas.receivers) j.antennas[a.type] = a;
