@@ -227,11 +227,8 @@ void AccuracyPart::refresh() {
         if (m.plan_known) item.plan = {v.plan95, v.asked.plan};
         items.push_back(item);
         if (item.held) continue;
-        std::string group = whole_job;
-        std::size_t longest = 0;
-        for (const auto &[name, of] : state.asked)
-          if (name.size() >= longest && in_group(name, m.name)) group = name, longest = name.size();
-        Sum &s = sums[group];
+        const auto *group = state.asked_group(m.name);
+        Sum &s = sums[group ? group->first : whole_job];
         ++s.count, s.fails += v.fails(), short_of_it_ += v.fails();
         if (m.plan_known) s.plan = std::max(s.plan, v.plan95);
         s.height = std::max(s.height, v.height95);

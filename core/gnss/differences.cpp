@@ -211,6 +211,9 @@ private:
     if (std::abs(phase_of_interval) < 2e-3 && !all.empty()) out.epochs.push_back({time, std::move(all)});
   }
 
+  /// Largest step of the ionosphere on the first carrier that is reckoned with, m within a minute.
+  static constexpr double possible_step = 0.6;
+
   /// A slip is repaired when its size is certain: it lasted less than a minute, at least five steps of other carriers
   /// say what the receivers' clocks did, they agree within 3 cm, and what is left lies within a fifth of a cycle of a
   /// whole number. A wrong number would need an error of more than 0.8 cycles, ten times the noise of a low satellite.
@@ -244,7 +247,20 @@ private:
     double left = 0;
     for (std::size_t k = 0; k < band_count; ++k)
       if (known[k]) left += std::pow(step[k] - delay * std::pow(hz[0] / hz[k], 2), 2);
-    return std::abs(delay) < 0.6 && std::sqrt(left) < 0.06;
+    return std::abs(delay) < possible_step && std::sqrt(left) < 0.06;
+  }
+
+  /// The same of one carrier whose companions have slipped as well: theirs says nothing of the ionosphere then, and a
+  /// step of a cycle or two may be its doing; at low elevation a part of any step. Only a companion that ran on tells.
+  static bool ionosphere_may_explain(std::size_t k, double elevation, const std::array<bool, band_count> &known,
+                                     const std::array<double, band_count> &step,
+                                     const std::array<double, band_count> &hz) {
+    const bool low = elevation < radians(20);
+    if (std::abs(step[k]) < 0.05 || (!low && std::abs(step[k]) > possible_step * std::pow(hz[0] / hz[k], 2)))
+      return false;
+    for (std::size_t other = 0; other < band_count; ++other)
+      if (other != k && known[other] && std::abs(step[other]) < 0.05) return false;
+    return true;
   }
 
   void cut(Difference &d, GpsTime time) {
@@ -265,7 +281,8 @@ private:
       bool cut = f.pending[k] || gap > 120;
       const double limit = 0.35 * speed_of_light / hz[k] + 0.0003 * gap;
       if (!cut && known[k] && std::abs(step[k]) > limit) cut = true;
-      if (cut && known[k] && sure && repaired(d, f, k, speed_of_light / hz[k], time, step[k], clock.spread))
+      if (cut && known[k] && sure && !ionosphere_may_explain(k, d.elevation, known, step, hz) &&
+          repaired(d, f, k, speed_of_light / hz[k], time, step[k], clock.spread))
         cut = false;
       for (const ForcedBreak &b : breaks_)
         if (b.sat == d.sat && b.band == static_cast<int>(k) && b.time == time) cut = true;

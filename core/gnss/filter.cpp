@@ -141,11 +141,18 @@ void SessionFilter::add_column(Index i, double h, Eigen::Ref<VectorXd> g) const 
   g.tail(n - i) += h * p_.col(i).segment(i, n - i);
 }
 
+void SessionFilter::renew(Index i, double variance) {
+  p_.row(i).head(i).setZero();
+  p_.col(i).segment(i, size_ - i).setZero();
+  p_(i, i) = variance;
+  x_[i] = 0;
+}
+
 void SessionFilter::remove_gone(GpsTime now) {
   std::vector<Index> keep;
   for (Index i = 0; i < size_; ++i) {
     const Key &k = keys_[static_cast<std::size_t>(i)];
-    if (k.kind == Kind::ionosphere || k.kind == Kind::multipath) {
+    if (k.kind == Kind::ionosphere || k.kind == Kind::multipath || k.kind == Kind::drift) {
       const SatId sat{static_cast<char>(k.a / 256), static_cast<std::uint8_t>(k.a % 256)};
       if (now - last_seen_[{k.leg, sat}] > 3600) continue;
     }
@@ -177,8 +184,7 @@ void SessionFilter::advance(double dt) {
     const Key &k = keys_[static_cast<std::size_t>(i)];
     switch (k.kind) {
     case Kind::clock:
-      scale(i, 0);
-      p_(i, i) = clock_variance;
+      renew(i, clock_variance);
       break;
     case Kind::zenith:
       if (o_.relative_troposphere) {
@@ -219,7 +225,7 @@ void SessionFilter::advance(double dt) {
   }
 }
 
-void SessionFilter::rows_of(std::size_t leg, const Difference &d, std::vector<Row> &rows) {
+void SessionFilter::rows_of(std::size_t leg, GpsTime time, const Difference &d, std::vector<Row> &rows) {
   const int k = static_cast<int>(leg), sat = id(d.sat);
   const DifferencedSession &s = *legs_[leg].session;
   const auto &hz = s.hz.at(d.sat);
@@ -306,6 +312,23 @@ void SessionFilter::rows_of(std::size_t leg, const Difference &d, std::vector<Ro
         mp = add_correlated(
             key, prior(Kind::multipath, band, v, [&](std::size_t, double vl) { return 0.5 * std::min(v, vl); }));
       r.h.emplace_back(mp, 1.0);
+      const CarrierArc &span = s.arcs[static_cast<std::size_t>(d.arc[b])];
+      const double length = span.last - span.first, vd = noise_[leg].drift(length) * noise_[leg].total(d.elevation);
+      if (vd > 0) {
+        const Key drift_key{Kind::drift, k, sat, band};
+        const auto [of, unused] = drift_of_.try_emplace(drift_key, -1);
+        Index drift = index(drift_key);
+        if (drift < 0 || of->second != d.arc[b]) {
+          variance_[drift_key] = vd;
+          if (drift < 0)
+            drift = add_correlated(drift_key, prior(Kind::drift, band, vd,
+                                                    [&](std::size_t, double vl) { return 0.5 * std::min(vd, vl); }));
+          else
+            renew(drift, vd);
+          of->second = d.arc[b];
+        }
+        r.h.emplace_back(drift, std::sqrt(3.0) * (2 * (time - span.first) / length - 1));
+      }
     }
     r.h.emplace_back(arc, lambda);
     rows.push_back(std::move(r));
@@ -390,7 +413,7 @@ void SessionFilter::satellite(SatId sat, GpsTime time, const std::vector<const D
   for (std::size_t k = 0; k < by_leg.size(); ++k) {
     if (!by_leg[k]) continue;
     last_seen_[{static_cast<int>(k), sat}] = time;
-    rows_of(k, *by_leg[k], rows);
+    rows_of(k, time, *by_leg[k], rows);
   }
   apply(rows, time);
 }

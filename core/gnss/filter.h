@@ -22,7 +22,7 @@ struct FilterLeg {
 /// State per leg: position (3), relative zenith delay, on long vectors the base's zenith delay and two gradients, per
 /// system a clock (renewed every epoch) and code biases per band, for GLONASS a carrier-code bias per band, per
 /// satellite a slant ionosphere (on 1575.42 MHz), per satellite and band a multipath term, per arc an ambiguity in
-/// cycles. States of satellites that have set are taken out.
+/// cycles, and for short arcs a drift of the multipath along it. States of satellites that have set are taken out.
 class SessionFilter {
 public:
   SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o);
@@ -57,6 +57,7 @@ private:
     carrier_bias,
     ionosphere,
     multipath,
+    drift,
     arc
   };
   struct Key {
@@ -80,9 +81,11 @@ private:
   void remove_gone(GpsTime now);
   void advance(double dt);
   void satellite(SatId sat, GpsTime time, const std::vector<const Difference *> &by_leg);
-  void rows_of(std::size_t leg, const Difference &d, std::vector<Row> &rows);
+  void rows_of(std::size_t leg, GpsTime time, const Difference &d, std::vector<Row> &rows);
   void apply(std::vector<Row> &rows, GpsTime time);
   void note_fit(const std::vector<Row> &rows, const Eigen::VectorXd &innovation, const Eigen::MatrixXd &s);
+  /// A state as new: nothing of before is left in it.
+  void renew(Eigen::Index i, double variance);
   double cross(std::size_t k, std::size_t l, double vk, double vl) const;
   void add_column(Eigen::Index i, double h, Eigen::Ref<Eigen::VectorXd> g) const;
 
@@ -98,6 +101,7 @@ private:
   std::map<Key, double> variance_; ///< stationary variance of ionosphere and multipath states
   std::map<std::tuple<std::size_t, SatId, int>, std::pair<int, GpsTime>> misses_;
   std::map<std::pair<int, int>, std::pair<double, int>> arc_multipath_; ///< leg, arc → sum of the variance, epochs
+  std::map<Key, int> drift_of_;                                         ///< drift state → the arc it belongs to now
   std::vector<std::vector<ForcedBreak>> breaks_;
   double normalised_ = 0;
   int used_ = 0, rejected_ = 0;

@@ -1,5 +1,6 @@
 #pragma once
 #include "gnss/differences.h"
+#include <array>
 #include <cmath>
 
 namespace ampletie {
@@ -26,13 +27,11 @@ public:
   double multipath(double el) const { return slow_ * total(el); }
   /// What the mean over an arc keeps of the multipath's variance beyond what `phase_white` and `multipath` make of it:
   /// a reflection turns too slowly for an arc of minutes to average it. A constant of the arc, it goes with the
-  /// ambiguity. An oscillation with a damping time τ of 100 to 600 s and a period of one to two τ keeps 0.81 of its
-  /// variance over 60 s, 0.63 over 120 s, 0.28 over 300 s, 0.14 over 480 s (mean over τ and period); the curve lies a
-  /// little lower, since the ionosphere's prior already makes sessions of minutes cautious.
-  double beyond(double arc_s) const {
-    const double turning = 1 / (1 + std::pow(arc_s / (0.45 * o_.correlation_s), 1.7));
-    return (1 - slow_) * std::max(0.0, turning - 30 / (arc_s + 30));
-  }
+  /// ambiguity.
+  double beyond(double arc_s) const { return beyond(arc_s, &Kept::mean); }
+  /// The same of what turns evenly along the arc (mean square over it): half a period of a reflection looks like the
+  /// line by which a real ambiguity and the position trade. Zero for arcs of hours.
+  double drift(double arc_s) const { return beyond(arc_s, &Kept::line); }
   double code(SatId sat, double el, int count = 1) const {
     const double s = std::sin(el);
     const double white = o_.code_white * o_.code_white * (0.5 + 0.5 / (s * s)) / count;
@@ -50,6 +49,39 @@ public:
   }
 
 private:
+  /// Shares of the variance that the mean over an arc and its best line keep of an oscillation with a damping time τ of
+  /// 100 to 600 s and a period of one to two τ, averaged over both (tests/gnss sums them anew). The mean is put a
+  /// little lower and of the line only `line_taken`: the ionosphere's prior already makes sessions of minutes cautious,
+  /// and statistics of fixed and of real solutions came out even so.
+  static constexpr double line_taken = 0.7;
+  struct Kept {
+    double arc_s, mean, line;
+  };
+  double beyond(double arc_s, double Kept::*part) const {
+    static constexpr std::array<Kept, 13> kept{{{60, 0.800, 0.108},
+                                                {120, 0.550, 0.217},
+                                                {180, 0.380, 0.273},
+                                                {300, 0.205, 0.299},
+                                                {480, 0.104, 0.242},
+                                                {600, 0.080, 0.191},
+                                                {900, 0.052, 0.101},
+                                                {1200, 0.037, 0.062},
+                                                {1800, 0.0235, 0.035},
+                                                {2400, 0.017, 0.024},
+                                                {3600, 0.0112, 0.014},
+                                                {4500, 0.0090, 0.0105},
+                                                {5400, 0.0055, 0.0055}}};
+    const double t = arc_s * 300 / o_.correlation_s;
+    if (t >= kept.back().arc_s) return 0;
+    double share = kept.front().*part;
+    for (std::size_t i = 1; i < kept.size(); ++i)
+      if (t > kept[i - 1].arc_s && t <= kept[i].arc_s)
+        share =
+            std::lerp(kept[i - 1].*part, kept[i].*part, (t - kept[i - 1].arc_s) / (kept[i].arc_s - kept[i - 1].arc_s));
+    const double taken = part == &Kept::line ? line_taken : 1;
+    return taken * (1 - slow_) * std::max(0.0, share - 30 / (t + 30));
+  }
+
   StaticOptions o_;
   double interval_, slow_;
   bool like_;

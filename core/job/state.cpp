@@ -330,24 +330,33 @@ const std::vector<std::string> &code_symbols() {
   return all;
 }
 
+namespace {
+/// The entry that counts for a name: its own, else that of the longest beginning ("AB*"); null: none.
+template <class Value>
+const std::pair<const std::string, Value> *closest(const std::map<std::string, Value> &groups,
+                                                   const std::string &name) {
+  if (const auto own = groups.find(name); own != groups.end()) return &*own;
+  const std::pair<const std::string, Value> *best = nullptr;
+  for (const auto &group : groups)
+    if (in_group(group.first, name) && (!best || group.first.size() > best->first.size())) best = &group;
+  return best;
+}
+} // namespace
+
 CodeStyle JobState::style_of(const std::string &code) const {
-  if (const auto own = styles.find(code); own != styles.end()) return own->second;
-  const CodeStyle *best = nullptr;
-  std::size_t longest = 0;
-  for (const auto &[name, style] : styles)
-    if (name.size() > longest && name.back() == '*' && in_group(name, code)) best = &style, longest = name.size();
-  return best ? *best : CodeStyle{};
+  const auto *style = closest(styles, code);
+  return style ? style->second : CodeStyle{};
+}
+
+const std::pair<const std::string, AskedOfGroup> *JobState::asked_group(const std::string &mark) const {
+  return closest(asked, mark);
 }
 
 AskedAccuracy JobState::asked_of(const std::string &mark) const {
-  const AskedOfGroup *best = nullptr;
-  std::size_t longest = 0;
-  for (const auto &[group, of_group] : asked)
-    if (group.size() >= longest && in_group(group, mark)) best = &of_group, longest = group.size();
   AskedAccuracy out = settings.asked;
-  if (best) {
-    out.plan = best->plan.value_or(out.plan), out.height = best->height.value_or(out.height);
-    out.local = best->local.value_or(out.local);
+  if (const auto *group = asked_group(mark)) {
+    out.plan = group->second.plan.value_or(out.plan), out.height = group->second.height.value_or(out.height);
+    out.local = group->second.local.value_or(out.local);
   }
   return out;
 }

@@ -181,7 +181,9 @@ struct JobState {
   std::map<std::string, Reasoned> accepted; ///< doubt → why
   /// How a code is drawn: its own style, else that of the longest beginning, else the default.
   CodeStyle style_of(const std::string &code) const;
-  /// The accuracy asked of a mark: that of the longest group it belongs to, over the job's.
+  /// The group of `asked` whose values count for a mark: its own name, else the longest beginning; null: none.
+  const std::pair<const std::string, AskedOfGroup> *asked_group(const std::string &mark) const;
+  /// The accuracy asked of a mark: that of its group, over the job's.
   AskedAccuracy asked_of(const std::string &mark) const;
   /// The mark that a name stands for.
   std::string mark_name(std::string name) const;

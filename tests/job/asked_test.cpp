@@ -36,6 +36,13 @@ TEST_CASE("groups by name and by beginning; the longest counts, what it leaves o
   CHECK(own.plan == 0.003);
   CHECK(own.height == 0.05); // not that of the shorter group
   CHECK(own.local);
+  // The name itself counts before a beginning that is longer by its star.
+  s.asked["PN1*"].plan = 0.2;
+  CHECK(s.asked_of("PN1").plan == 0.003);
+  CHECK(s.asked_of("PN12").plan == 0.2);
+  REQUIRE(s.asked_group("PN12"));
+  CHECK(s.asked_group("PN12")->first == "PN1*");
+  CHECK_FALSE(s.asked_group("R07"));
 }
 
 TEST_CASE("what can be asked is checked when it is entered") {
