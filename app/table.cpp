@@ -178,12 +178,22 @@ void TableCard::hide_filter() {
   layout()->itemAt(1)->layout()->setContentsMargins(0, 0, 0, 0);
 }
 
+void TableCard::wrap_last() {
+  wrapping_ = true;
+  view_->setWordWrap(true);
+  view_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  view_->horizontalHeader()->setSectionsMovable(false);
+  view_->verticalHeader()->setMinimumSectionSize(27);
+  view_->verticalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
+}
+
 void TableCard::refit() {
   if (model_->rowCount() == 0) return;
   fitted_.resize(model_->columns.size(), 0);
   // By content, with the declared least width; a header never shorter than its text.
   const QFontMetrics plain(sized(9.5)), strong(sized(9.5, true)), heads(sized(8.5));
-  for (int c = 0; c < model_->columnCount(); ++c) {
+  const int columns = model_->columnCount() - (wrapping_ ? 1 : 0);
+  for (int c = 0; c < columns; ++c) {
     const Column &column = model_->columns[static_cast<std::size_t>(c)];
     int w = std::max(column.width, heads.horizontalAdvance(column.title) + 18);
     for (std::size_t r = 0; r < model_->rows().size() && r < 200; ++r) {

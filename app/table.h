@@ -77,6 +77,8 @@ public:
   void select(const std::string &id);
   /// For a short table beside others: without the filter's line.
   void hide_filter();
+  /// The last column takes the width that is left and shows its sentences whole, on as many lines as they need.
+  void wrap_last();
 
 Q_SIGNALS:
   void chosen(const std::string &id);
@@ -88,7 +90,7 @@ private:
   EditableView *view_;
   QLineEdit *filter_;
   QLabel *hidden_;
-  bool selecting_ = false;
+  bool selecting_ = false, wrapping_ = false;
   std::optional<std::vector<Row>> waiting_; ///< rows that came while a cell was being edited
   std::vector<int> fitted_;                 ///< widths that the content asked for so far
 };

@@ -61,6 +61,7 @@ void apply_theme(QApplication &app) {
     QPushButton#tab:focus { border: 1px solid #0B6E75; }
     QLineEdit, QComboBox { background: #FFFFFF; border: 1px solid #CFC9BB; border-radius: 5px; padding: 4px 7px; }
     QComboBox#compact { padding: 3px 2px 3px 7px; }
+    QComboBox::drop-down { border: 0; width: 20px; } QComboBox::down-arrow { image: url(:/assets/open.svg); width: 12px; height: 12px; }
     QLineEdit:focus, QComboBox:focus { border: 1px solid #0B6E75; }
     QProgressBar { border: 0; background: #E6E1D5; border-radius: 3px; max-height: 6px; } QProgressBar::chunk { background: #0B6E75; border-radius: 3px; }
     QTextBrowser { background: transparent; border: 0; }

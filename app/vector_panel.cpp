@@ -59,6 +59,7 @@ VectorPanel::VectorPanel(Workspace &w, QWidget *parent) : QWidget(parent), w_(w)
                                                         {"This vector", "Empty: as the job", true, true, 90},
                                                         {"Unit"},
                                                         {"What it does"}});
+  settings_->wrap_last();
   settings_->model()->edit = [this](const std::string &id, int, const QString &value) { return edit(id, value); };
   stack_->addWidget(chart_);
   stack_->addWidget(new CountChart(w_));

@@ -10,7 +10,8 @@ SettingsSheet::SettingsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Settings
   table_ = new TableCard("Settings", {{"Setting", "", false, false, 130},
                                       {"Value", "", false, true, 130},
                                       {"Unit", "", false, false, 50},
-                                      {"What it does", "", false, false, 470}});
+                                      {"What it does"}});
+  table_->wrap_last();
   table_->model()->edit = [this](const std::string &name, int, const QString &value) -> QString {
     try {
       for (const SettingInfo &i : setting_catalogue())
