@@ -484,13 +484,35 @@ SessionFilter::Estimate SessionFilter::estimate() const {
       e.p(i, j) = e.p(j, i) = v;
     }
   }
+  // What the arcs are too short to average. Half of it is the base's and common to all legs while they share the arc.
+  struct Beyond {
+    const CarrierArc *arc;
+    std::size_t leg;
+    Index at;
+    double sd; // cycles
+  };
+  std::vector<Beyond> all;
   for (const auto &[key, noise] : arc_multipath_) {
     const auto leg = static_cast<std::size_t>(key.first);
     const DifferencedSession &s = *legs_[leg].session;
     const CarrierArc &arc = s.arcs[static_cast<std::size_t>(key.second)];
     const double lambda = speed_of_light / s.hz.at(arc.sat)[static_cast<std::size_t>(arc.band)];
-    const Index at = e.first_of_leg[leg] + key.second;
-    e.p(at, at) += noise_[leg].beyond(arc.last - arc.first) * noise.first / noise.second / (lambda * lambda);
+    const double v = noise_[leg].beyond(arc.last - arc.first) * noise.first / noise.second;
+    if (v > 0) all.push_back({&arc, leg, e.first_of_leg[leg] + key.second, std::sqrt(v) / lambda});
+  }
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    const Beyond &a = all[i];
+    e.p(a.at, a.at) += a.sd * a.sd;
+    for (std::size_t k = 0; k < i; ++k) {
+      const Beyond &b = all[k];
+      if (a.leg == b.leg || a.arc->sat != b.arc->sat || a.arc->band != b.arc->band) continue;
+      const double shared =
+          std::min(a.arc->last - a.arc->first, b.arc->last - a.arc->first) - std::max(0.0, b.arc->first - a.arc->first);
+      if (shared <= 0) continue;
+      const double lengths = std::sqrt((a.arc->last - a.arc->first) * (b.arc->last - b.arc->first));
+      e.p(a.at, b.at) += 0.5 * a.sd * b.sd * shared / lengths;
+      e.p(b.at, a.at) = e.p(a.at, b.at);
+    }
   }
   return e;
 }

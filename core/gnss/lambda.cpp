@@ -88,7 +88,8 @@ IntegerCandidates search(const Eigen::VectorXd &z, const LtdlFactor &f, int coun
   step[k] = sign(conditional[k] - value[k]);
   long visited = 0;
   while (true) {
-    if (++visited > 20'000'000) throw std::domain_error("the integer search did not end");
+    // Where the integers are settled a search takes thousands of steps; one without end tells of a wrong model.
+    if (++visited > 500'000) throw std::domain_error("the integer search did not end");
     const double y = conditional[k] - value[k];
     const double total = distance[k] + y * y / f.d[k];
     if (total < bound) {

@@ -203,7 +203,7 @@ std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vecto
         if (g.size() < 2) continue;
         std::sort(g.begin(), g.end(), [&](std::size_t a, std::size_t b) { return vectors[a].id < vectors[b].id; });
         PlannedSession p;
-        std::string members, key = "session-4" + settings_key(state.settings);
+        std::string members, key = "session-5" + settings_key(state.settings);
         for (std::size_t i : g) members += vectors[i].id, key += vectors[i].id + vectors[i].fingerprint;
         p.id = content_id("s", members), p.key = sha256_hex(key), p.legs = std::move(g);
         out.push_back(std::move(p));
