@@ -55,7 +55,8 @@ TEST_CASE("provisional coordinates are issued as such, never over held marks, an
              "from the register");
   for (const TraverseLine &l : job.snapshot()->traverses->lines) {
     if (l.local_place || l.local_bearing || !l.problem.empty()) continue;
-    for (const auto &m : prepare_provisional(job, l.id).record.data.at("marks")) CHECK(m.at("name") != "T3");
+    const IssuePackage issued = prepare_provisional(job, l.id);
+    for (const auto &m : issued.record.data.at("marks")) CHECK(m.at("name") != "T3");
   }
   const auto moved = compare_provisional(job.store().issue_records().at(0), *job.snapshot()->traverses);
   CHECK(std::any_of(moved.begin(), moved.end(),
