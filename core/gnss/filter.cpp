@@ -239,6 +239,11 @@ void SessionFilter::rows_of(std::size_t leg, GpsTime time, const Difference &d, 
     out.push_back(v);
     return out;
   };
+  // What reflects at the base is half of it and in all legs.
+  auto add_reflection = [&](const Key &key, double v) {
+    return add_correlated(key,
+                          prior(key.kind, key.b, v, [v](std::size_t, double vl) { return 0.5 * std::min(v, vl); }));
+  };
   Index iono = index(iono_key);
   if (o_.ionosphere) {
     variance_[iono_key] = iono_sd * iono_sd;
@@ -308,9 +313,7 @@ void SessionFilter::rows_of(std::size_t leg, GpsTime time, const Difference &d, 
       const Key key{Kind::multipath, k, sat, band};
       variance_[key] = v;
       Index mp = index(key);
-      if (mp < 0)
-        mp = add_correlated(
-            key, prior(Kind::multipath, band, v, [&](std::size_t, double vl) { return 0.5 * std::min(v, vl); }));
+      if (mp < 0) mp = add_reflection(key, v);
       r.h.emplace_back(mp, 1.0);
       const CarrierArc &span = s.arcs[static_cast<std::size_t>(d.arc[b])];
       const double length = span.last - span.first, vd = noise_[leg].drift(length) * noise_[leg].total(d.elevation);
@@ -321,8 +324,7 @@ void SessionFilter::rows_of(std::size_t leg, GpsTime time, const Difference &d, 
         if (drift < 0 || of->second != d.arc[b]) {
           variance_[drift_key] = vd;
           if (drift < 0)
-            drift = add_correlated(drift_key, prior(Kind::drift, band, vd,
-                                                    [&](std::size_t, double vl) { return 0.5 * std::min(vd, vl); }));
+            drift = add_reflection(drift_key, vd);
           else
             renew(drift, vd);
           of->second = d.arc[b];
@@ -506,8 +508,7 @@ SessionFilter::Estimate SessionFilter::estimate() const {
     for (std::size_t k = 0; k < i; ++k) {
       const Beyond &b = all[k];
       if (a.leg == b.leg || a.arc->sat != b.arc->sat || a.arc->band != b.arc->band) continue;
-      const double shared =
-          std::min(a.arc->last - a.arc->first, b.arc->last - a.arc->first) - std::max(0.0, b.arc->first - a.arc->first);
+      const double shared = std::min(a.arc->last, b.arc->last) - std::max(a.arc->first, b.arc->first);
       if (shared <= 0) continue;
       const double lengths = std::sqrt((a.arc->last - a.arc->first) * (b.arc->last - b.arc->first));
       e.p(a.at, b.at) += 0.5 * a.sd * b.sd * shared / lengths;

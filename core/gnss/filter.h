@@ -98,7 +98,7 @@ private:
   Eigen::MatrixXd p_; ///< lower triangle
   Eigen::Index size_ = 0;
   std::map<std::pair<int, SatId>, GpsTime> last_seen_;
-  std::map<Key, double> variance_; ///< stationary variance of ionosphere and multipath states
+  std::map<Key, double> variance_; ///< stationary variance of ionosphere, multipath and drift states
   std::map<std::tuple<std::size_t, SatId, int>, std::pair<int, GpsTime>> misses_;
   std::map<std::pair<int, int>, std::pair<double, int>> arc_multipath_; ///< leg, arc → sum of the variance, epochs
   std::map<Key, int> drift_of_;                                         ///< drift state → the arc it belongs to now
