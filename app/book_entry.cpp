@@ -42,6 +42,7 @@ BookEntry::BookEntry(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   take_ = new QPushButton("Take into the job");
   take_->setAccessibleName("Take the book into the job");
   words_ = new QLabel;
+  words_->setTextFormat(Qt::RichText);
   words_->setWordWrap(true);
   words_->setAccessibleName("Whether the book adds up");
   auto *bar = new QHBoxLayout;

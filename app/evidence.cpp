@@ -1,4 +1,6 @@
 #include "app/evidence.h"
+#include "app/page.h"
+#include "job/decision_words.h"
 #include "adjustment/statistics.h"
 #include "app/evidence_html.h"
 #include "app/numbers.h"
@@ -22,7 +24,7 @@ EvidencePanel::EvidencePanel(Workspace &w, QWidget *parent) : QWidget(parent), w
   setAttribute(Qt::WA_StyledBackground);
   setStyleSheet("#evidence { background:#FFFFFF; border-left:1px solid #D9D4C8; }");
   setFixedWidth(322);
-  text_ = new QTextBrowser;
+  text_ = new Page;
   text_->setAccessibleName("Evidence");
   text_->setObjectName("evidence text");
   text_->setOpenLinks(false);
@@ -403,10 +405,9 @@ void EvidencePanel::about_decision(QString &html, long seq) {
     if (d.seq != seq) continue;
     html += heading("Decision", QString::number(seq), stands[i] ? "stands" : "withdrawn",
                     stands[i] ? ink::accepted : ink::unused);
-    html += "<table cellspacing='0'>" + row("when", text(d.time)) + row("who", escaped(d.author)) +
-            row("what", escaped(d.verb)) + row("about", escaped(d.target)) + "</table><p>" + escaped(d.reason) +
-            "</p><p style='font-family:monospace;font-size:8pt'>" + escaped(d.value.dump(1)).replace("\n", "<br/>") +
-            "</p>";
+    html += "<table cellspacing='0'>" + row("when", escaped(d.time)) + row("who", escaped(d.author)) +
+            row("what", escaped(d.verb)) + "</table><p>" + escaped(DecisionWords(w_.job()).sentence(d)) + "</p><p>" +
+            escaped(d.reason) + "</p>";
     if (stands[i] && d.verb != "withdraw")
       add_action(
           "Withdraw decision", "It stays in the log as withdrawn",

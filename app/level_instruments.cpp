@@ -127,7 +127,9 @@ QWidget *LevelInstruments::two_pegs() {
   keep->addStretch();
   auto *all = new QVBoxLayout(page);
   all->setContentsMargins(0, 6, 0, 0);
-  all->addWidget(new QLabel("<b>Two-peg test</b>"));
+  auto *two_peg = new QLabel("<b>Two-peg test</b>");
+  two_peg->setTextFormat(Qt::RichText);
+  all->addWidget(two_peg);
   all->addWidget(intro);
   all->addLayout(grid);
   all->addWidget(words_);

@@ -157,6 +157,8 @@ void MainWindow::add_action(const QString &name, const QKeySequence &key, std::f
   connect(s, &QShortcut::activated, this, f);
 }
 
+void MainWindow::tell(const QString &failure) { Q_EMIT w_.message(failure, true); }
+
 Sheet *MainWindow::sheet() const { return qobject_cast<Sheet *>(sheets_->currentWidget()); }
 
 void MainWindow::show_section(Section s) {

@@ -22,6 +22,8 @@ public:
   Workspace &workspace() { return w_; }
   /// Opens a job; shows what went wrong in the window and returns false.
   bool open(const QString &path);
+  /// Says in the status of the sheet what went wrong.
+  void tell(const QString &failure);
   void show_section(Section s);
   void show_settings();
   void show_decisions();

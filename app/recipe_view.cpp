@@ -39,6 +39,7 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   mono.setPointSizeF(9);
   text_->setFont(mono);
   counts_ = new QLabel;
+  counts_->setTextFormat(Qt::RichText);
   counts_->setWordWrap(true);
   counts_->setAccessibleName("What was read");
   recipes_ = new QComboBox;
@@ -79,7 +80,7 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
     w_.decide("set", "source:" + source_, {{"seen", true}}, "what is unread was looked at");
   });
   connect(apply_, &QPushButton::clicked, this, [this] {
-    if (const QString why = say(meanings_->currentData().toString()); !why.isEmpty()) counts_->setText(why);
+    if (const QString why = say(meanings_->currentData().toString()); !why.isEmpty()) counts_->setText(why.toHtmlEscaped());
   });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
   fill_meanings("levels");

@@ -1,4 +1,5 @@
 #include "app/vector_panel.h"
+#include "app/page.h"
 #include "app/painting.h"
 #include "app/table.h"
 #include "base/error.h"
@@ -49,9 +50,9 @@ VectorPanel::VectorPanel(Workspace &w, QWidget *parent) : QWidget(parent), w_(w)
   sky_ = new SkyPlot(w_);
   stack_ = new QStackedWidget;
   pictures_ = new QButtonGroup(this);
-  integers_ = new QTextBrowser;
+  integers_ = new Page;
   integers_->setAccessibleName("How the integers were settled");
-  comparison_ = new QTextBrowser;
+  comparison_ = new Page;
   comparison_->setAccessibleName("Before and after");
   for (QTextBrowser *b : {integers_, comparison_}) b->setFrameShape(QFrame::NoFrame);
   settings_ = new TableCard("Settings of this vector", {{"Setting", "", false, false, 120},

@@ -2,14 +2,16 @@
 #include "app/theme.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "job/decision_words.h"
 #include "publication/gnss_report.h"
-#include "publication/issue.h"
+#include "publication/issue_folder.h"
 #include "publication/level_data.h"
 #include "publication/level_report.h"
 #include "publication/provisional_issue.h"
 #include "publication/traverse_report.h"
 #include "render/render.h"
 #include <QCoreApplication>
+#include <QFileInfo>
 #include <QTimer>
 
 namespace ampletie::app {
@@ -26,9 +28,23 @@ Workspace::~Workspace() {
   if (worker_.joinable()) worker_.join();
 }
 
+void Workspace::leave_job() {
+  // What is still computed belongs to the job that is left: it ends, and what it found is not taken over.
+  stop();
+  if (worker_.joinable()) worker_.join();
+  ++generation_;
+  finished_ = true;
+}
+
 QString Workspace::open(const QString &path) {
   try {
+    // The same file again: its lock is ours.
+    if (job_ && QFileInfo(path).canonicalFilePath() == QFileInfo(text(job_->store().path())).canonicalFilePath()) {
+      leave_job();
+      job_.reset();
+    }
     auto job = std::make_unique<Job>(Job::open(path.toStdString()));
+    leave_job();
     job_ = std::move(job);
     approximate_.clear();
     selection_ = {};
@@ -44,7 +60,9 @@ QString Workspace::open(const QString &path) {
 
 QString Workspace::create(const QString &path, const JobSettings &settings) {
   try {
-    job_ = std::make_unique<Job>(Job::create(path.toStdString(), settings));
+    auto job = std::make_unique<Job>(Job::create(path.toStdString(), settings));
+    leave_job();
+    job_ = std::move(job);
     approximate_.clear();
     selection_ = {};
     Q_EMIT changed();
@@ -113,18 +131,19 @@ QString Workspace::keep_recipe(const std::string &source, const std::string &nam
   }
 }
 
-void Workspace::walk(void (Job::*step)()) {
+void Workspace::walk(long (Job::*step)(), const QString &what) {
   if (!job_) return;
   try {
-    ((*job_).*step)();
+    if (const Decision *d = job_->decision(((*job_).*step)()))
+      Q_EMIT message(what + text(DecisionWords(*job_).sentence(*d)), false);
   } catch (const std::exception &e) {
     Q_EMIT message(QString::fromUtf8(e.what()), true);
   }
   Q_EMIT changed();
 }
 
-void Workspace::undo() { walk(&Job::undo); }
-void Workspace::redo() { walk(&Job::redo); }
+void Workspace::undo() { walk(&Job::undo, "taken back: "); }
+void Workspace::redo() { walk(&Job::redo, "made again: "); }
 
 void Workspace::run(
     const QString &what,
@@ -138,7 +157,8 @@ void Workspace::run(
         this, [this, f, sentence] { Q_EMIT progress(f, sentence); }, Qt::QueuedConnection);
   };
   Q_EMIT work_started(what);
-  worker_ = std::thread([this, snapshot = job_->snapshot(), p = progress_, work = std::move(work)] {
+  const int generation = generation_;
+  worker_ = std::thread([this, generation, snapshot = job_->snapshot(), p = progress_, work = std::move(work)] {
     std::function<QString()> take_over;
     QString failure;
     bool stopped = false;
@@ -151,12 +171,13 @@ void Workspace::run(
     }
     QMetaObject::invokeMethod(
         this,
-        [this, take_over, failure, stopped] {
+        [this, generation, take_over, failure, stopped] {
+          if (generation != generation_) return;
           finished_ = true;
           if (worker_.joinable()) worker_.join();
           QString done = failure;
           bool failed = !failure.isEmpty();
-          if (stopped) done = "stopped; nothing was changed";
+          if (stopped) done = "stopped; what was solved until then is kept for the next time";
           if (take_over) {
             try {
               done = take_over();
@@ -181,7 +202,16 @@ bool Workspace::solve(const std::set<std::string> &only) {
   run("Solving vectors",
       [this, known = job_->vectors(), only](std::shared_ptr<const JobSnapshot> s,
                                             const Progress &p) -> std::function<QString()> {
-        auto result = std::make_shared<std::vector<VectorResult>>(solve_vectors(*s, known, 0, p, only));
+        // Each vector goes into the file as it comes: a long solution that is interrupted is not lost.
+        const auto keep = [this, generation = generation_.load()](const VectorResult &v) {
+          QMetaObject::invokeMethod(
+              this,
+              [this, generation, v] {
+                if (generation == generation_) job_->keep_vector(v);
+              },
+              Qt::QueuedConnection);
+        };
+        auto result = std::make_shared<std::vector<VectorResult>>(solve_vectors(*s, known, 0, p, only, keep));
         // Packed here, so that the window does not wait for it.
         auto stored = std::make_shared<std::vector<StoredResult>>();
         for (const VectorResult &v : *result) stored->push_back(to_stored(v));
@@ -221,10 +251,11 @@ bool Workspace::adjust() {
 QString Workspace::issue(const QString &folder) {
   if (!job_) return "no job is open";
   try {
-    const IssuePackage p = prepare_issue(*job_, {});
-    write_issue(p, folder.toStdString(), render_html(p.sheet));
-    render_pdf(p.sheet, folder.toStdString() + "/control.pdf");
-    job_->add_issue_record(p.record);
+    IssuePackage p = prepare_issue(*job_, {});
+    p.files.emplace_back("control.html", render_html(p.sheet));
+    p.files.emplace_back("control.pdf", render_pdf(p.sheet));
+    const std::string also = issue_into(*job_, p, folder.toStdString());
+    if (!also.empty()) Q_EMIT message(text(also), false);
     Q_EMIT changed();
     return {};
   } catch (const std::exception &e) {
@@ -235,10 +266,10 @@ QString Workspace::issue(const QString &folder) {
 QString Workspace::issue_provisional(const QString &folder, const std::string &traverse) {
   if (!job_) return "no job is open";
   try {
-    const IssuePackage p = prepare_provisional(*job_, traverse);
-    write_provisional(p, folder.toStdString(), render_html(p.sheet));
-    render_pdf(p.sheet, folder.toStdString() + "/provisional.pdf");
-    job_->add_issue_record(p.record);
+    IssuePackage p = prepare_provisional(*job_, traverse);
+    p.files.emplace_back("provisional.html", render_html(p.sheet));
+    p.files.emplace_back("provisional.pdf", render_pdf(p.sheet));
+    issue_into(*job_, p, folder.toStdString());
     Q_EMIT message(
         QString("provisional coordinates of %1 marks written to %2").arg(p.record.data.at("marks").size()).arg(folder),
         false);

@@ -111,13 +111,15 @@ Q_SIGNALS:
   void section_wanted(ampletie::app::Section s);
 
 private:
-  void walk(void (Job::*step)());
+  void leave_job();
+  void walk(long (Job::*step)(), const QString &what);
   void run(const QString &what,
            std::function<std::function<QString()>(std::shared_ptr<const JobSnapshot>, const Progress &)> work);
   std::unique_ptr<Job> job_;
   std::vector<Intake> last_intake_;
   Selection selection_;
   std::thread worker_;
+  std::atomic<int> generation_ = 0; ///< of the job: work that was begun for another is not taken over
   std::atomic<bool> finished_{true};
   std::shared_ptr<Progress> progress_;
   mutable std::map<std::string, std::pair<double, double>> approximate_; ///< grid of marks without published place

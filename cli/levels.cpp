@@ -1,6 +1,8 @@
 #include "cli/levels.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "base/near.h"
+#include "cli/names.h"
 #include "cli/words.h"
 #include "time/gps_time.h"
 #include <fmt/format.h>
@@ -11,37 +13,6 @@ namespace {
 using nlohmann::json;
 using nlohmann::ordered_json;
 
-/// Id of a line, of a part of one, or of a run as a file has it.
-std::string run_of(const Job &job, const std::string &word) {
-  std::set<std::string> found;
-  for (const LevelLine &l : job.snapshot()->levels->lines) {
-    if (l.id == word || l.name == word) found.insert(l.id);
-    for (const auto &part : l.parts)
-      if (part == word) found.insert(part);
-  }
-  for (const LevelSource &s : job.snapshot()->levels->sources)
-    for (const LevelRun &r : s.runs)
-      if (r.id == word || r.name == word) found.insert(r.id);
-  if (found.empty()) throw InputError("there is no run \"" + word + "\"");
-  if (found.size() > 1) throw InputError("\"" + word + "\" names several runs: use the id");
-  return *found.begin();
-}
-
-/// Readings on a line of a file.
-std::vector<std::string> readings(const Job &job, const std::string &text) {
-  std::vector<std::string> out;
-  const auto colon = text.rfind(':');
-  if (colon == std::string::npos) return out;
-  const auto line = parse_integer(text.substr(colon + 1));
-  if (!line) return out;
-  for (const LevelSource &s : job.snapshot()->levels->sources)
-    if (s.name == text.substr(0, colon))
-      for (const LevelRun &r : s.runs)
-        for (const StaffSight &x : r.sights)
-          if (x.line == *line) out.push_back(x.id);
-  return out;
-}
-
 std::pair<std::string, std::string> two_marks(const std::string &text) {
   const auto colon = text.find(':');
   if (colon == std::string::npos || colon == 0 || colon + 1 == text.size())
@@ -51,7 +22,7 @@ std::pair<std::string, std::string> two_marks(const std::string &text) {
 
 /// Where a line ends: what follows it follows its last part.
 std::string last_part(const Job &job, const std::string &word) {
-  const std::string id = run_of(job, word);
+  const std::string id = resolve_one(job, word, "run");
   for (const LevelLine &l : job.snapshot()->levels->lines)
     if (l.id == id) return l.parts.back();
   return id;
@@ -110,58 +81,94 @@ json instrument_value(const std::string &name, const std::string &text) {
 
 } // namespace
 
-void set_levels(Job &job, const std::vector<std::string> &words, const std::string &because) {
+namespace {
+/// Marks that a run meets, as its book has them: what rename, split and computed may name.
+void require_run_marks(const Job &job, const std::string &run, const json &v) {
+  std::set<std::string> marks;
+  const LevelReport &r = *job.snapshot()->levels;
+  for (const LevelSource &s : r.sources)
+    for (const LevelRun &x : s.runs)
+      if (x.id == run)
+        for (const StaffSight &y : x.sights) marks.insert(y.mark);
+  for (const LevelLine &l : r.lines)
+    if (l.id == run || std::find(l.parts.begin(), l.parts.end(), run) != l.parts.end())
+      for (const StaffSight &y : l.run.sights) marks.insert(y.mark);
+  for (const char *key : {"split", "computed", "rename"})
+    if (v.contains(key))
+      for (const auto &[mark, x] : v.at(key).items())
+        require_known("mark of this run", mark, {marks.begin(), marks.end()}, false);
+}
+
+template <class Get> std::vector<std::string> in_books(const Job &job, Get get) {
+  std::vector<std::string> out;
+  for (const LevelSource &s : job.snapshot()->levels->sources)
+    for (const LevelRun &x : s.runs) get(x, out);
+  return out;
+}
+} // namespace
+
+void set_levels(Job &job, const std::vector<std::string> &words, const std::string &because, bool ahead) {
   if (words.size() < 3) throw InputError("say which one and NAME=VALUE");
+  const std::string &kind = words[0];
+  std::vector<std::string> targets;
+  const RecipeSource *source = nullptr;
+  if (kind == "run" || kind == "reading") {
+    for (const Named &n : resolve(job, words[1], {kind}, kind == "run")) targets.push_back(n.id);
+  } else if (kind == "instrument") {
+    auto serials = in_books(job, [](const LevelRun &x, auto &out) { out.push_back(x.instrument); });
+    for (const auto &u : job.snapshot()->traverses->field.setups) serials.push_back(u->setup.instrument);
+    require_known("instrument", words[1], serials, ahead);
+    targets = {"instrument:" + words[1]};
+  } else if (kind == "staff") {
+    require_known("staff", words[1], in_books(job, [](const LevelRun &x, auto &out) {
+                    for (const StaffSight &y : x.sights) out.push_back(y.staff);
+                  }),
+                  ahead);
+    targets = {"staff:" + words[1]};
+  } else if (kind == "mark") {
+    require_mark(job, words[1], ahead);
+    targets = {"mark:" + words[1]};
+  } else {
+    const std::string id = resolve_one(job, words[1], "source");
+    source = recipe_source(*job.snapshot(), id);
+    if (!source) throw InputError("\"" + words[1] + "\" is no level file or field book: no recipe reads it");
+    targets = {"source:" + id};
+  }
   for (std::size_t i = 2; i < words.size(); ++i) {
     const auto [name, text] = name_value(words[i]);
-    if (words[0] == "run") {
-      job.decide("set", run_of(job, words[1]), run_value(job, name, text), because);
-    } else if (words[0] == "reading") {
+    json v;
+    if (kind == "run") {
+      v = run_value(job, name, text);
+      require_run_marks(job, targets.front(), v);
+    } else if (kind == "reading") {
       if (name != "mark") throw InputError("of a reading only the mark can be corrected; leave it out if it is wrong");
-      const auto ids = readings(job, words[1]);
-      if (ids.empty()) throw InputError("there is no reading \"" + words[1] + "\": write FILE:LINE");
-      for (const auto &id : ids) job.decide("set", id, {{"mark", text}}, because);
-    } else if (words[0] == "instrument") {
-      job.decide("set", "instrument:" + words[1], instrument_value(name, text), because);
-    } else if (words[0] == "mark") {
-      json v;
+      v["mark"] = text;
+    } else if (kind == "instrument") {
+      v = instrument_value(name, text);
+    } else if (kind == "mark") {
       if (name == "gravity") {
         v["gravity"] = text.empty() ? json() : json(number(name, text, 9.7, 9.9));
       } else if (name == "same-as") {
         if (text == words[1]) throw InputError("a name cannot stand for itself");
+        if (!text.empty()) require_mark(job, text, ahead);
         v["same_as"] = text.empty() ? json() : json(text);
       } else
         throw InputError("a mark has gravity (m/s²) and same-as, no \"" + name + "\"");
-      job.decide("set", "mark:" + words[1], v, because);
-    } else if (words[0] == "staff") {
+    } else if (kind == "staff") {
       if (name != "scale") throw InputError("a staff has a scale, in ppm");
-      job.decide("set", "staff:" + words[1], {{"scale", text.empty() ? json() : json(number(name, text, -2000, 2000))}},
-                 because);
-    } else {
-      const RecipeSource *source = nullptr;
-      for (const auto &c : job.snapshot()->contents)
-        if (c.source.name == words[1] || c.source.id == words[1]) source = recipe_source(*job.snapshot(), c.source.id);
-      if (!source) throw InputError("there is no level file or field book \"" + words[1] + "\"");
-      json v;
-      if (name == "seen")
-        v["seen"] = text == "yes";
-      else if (name == "recipe") {
-        const auto all = job_recipes(job.snapshot()->contents, source->used->reads);
-        if (std::none_of(all.begin(), all.end(), [&](const Recipe &r) { return r.name == text; }))
-          throw InputError("there is no recipe \"" + text + "\": take its file first");
-        v["recipe"] = text;
-      } else
-        throw InputError("a source has no \"" + name + "\"");
-      job.decide("set", "source:" + source->source_id, v, because);
-    }
+      v["scale"] = text.empty() ? json() : json(number(name, text, -2000, 2000));
+    } else if (name == "seen") {
+      v["seen"] = text == "yes";
+    } else if (name == "recipe") {
+      std::vector<std::string> all;
+      for (const Recipe &r : job_recipes(job.snapshot()->contents, source->used->reads)) all.push_back(r.name);
+      if (std::find(all.begin(), all.end(), text) == all.end())
+        throw InputError("there is no recipe \"" + text + "\"" + near_ones(text, all) + ": take its file first");
+      v["recipe"] = text;
+    } else
+      throw InputError("a source has no \"" + name + "\"");
+    for (const auto &target : targets) job.decide("set", target, v, because);
   }
-}
-
-std::vector<std::string> level_items(const Job &job, const std::string &text) {
-  if (auto ids = readings(job, text); !ids.empty()) return ids;
-  for (const LevelLine &l : job.snapshot()->levels->lines)
-    if (l.name == text) return {l.id};
-  return {text};
 }
 
 ordered_json run_rows(const Job &job) {

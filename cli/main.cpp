@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "cli/levels.h"
+#include "cli/names.h"
 #include "cli/show.h"
 #include "cli/traverses.h"
 #include "cli/words.h"
@@ -10,7 +11,8 @@
 #include "formats/rinex_observation.h"
 #include "level/level.h"
 #include "publication/gnss_report.h"
-#include "publication/issue.h"
+#include "job/decision_words.h"
+#include "publication/issue_folder.h"
 #include "publication/level_data.h"
 #include "publication/level_report.h"
 #include "publication/provisional_issue.h"
@@ -30,13 +32,13 @@ struct Arguments {
   std::string job, crs = "EPSG:25833", vertical, realisation, epoch, title = "untitled job";
   std::vector<std::string> files, words, marks;
   std::string mark, item, because, list, folder, scenario, only, as, frame, coordinate_epoch, orbits,
-      unit = "m", frame_of_rows, provisional;
+      unit = "m", frame_of_rows, provisional, by;
   std::vector<double> xyz, grid, sd, velocity;
   std::optional<double> height, height_sd;
   std::vector<std::string> geodetic;
   double mask = 0, interval = 0;
   unsigned threads = 0;
-  bool free = false, minimal = false, json = false, weighted = false, levels = false, traverses = false;
+  bool free = false, minimal = false, ahead = false, json = false, weighted = false, levels = false, traverses = false;
   std::string what = "vectors", systems, sessions;
   double frequencies = 0;
 };
@@ -51,19 +53,7 @@ double epoch_of(const std::string &text) {
   throw InputError("\"" + text + "\" is no date");
 }
 
-std::string occupation_id(const Job &job, const std::string &text) {
-  std::vector<const Occupation *> found;
-  const auto at = text.find('@');
-  for (const Occupation &o : job.snapshot()->occupations) {
-    if (o.id == text) return o.id;
-    if (o.mark == text.substr(0, at) && (at == std::string::npos || iso(o.start).rfind(text.substr(at + 1), 0) == 0))
-      found.push_back(&o);
-  }
-  if (found.size() == 1) return found.front()->id;
-  if (found.empty()) throw InputError("there is no occupation \"" + text + "\"");
-  throw InputError("\"" + text + "\" names several occupations: add @ and the start, as in " + text.substr(0, at) +
-                   "@" + iso(found.front()->start).substr(0, 16));
-}
+std::string occupation_id(const Job &job, const std::string &text) { return resolve_one(job, text, "occupation"); }
 
 int cmd_new(const Arguments &a) {
   JobSettings s;
@@ -86,12 +76,6 @@ int cmd_take(const Arguments &a) {
   return refused ? 2 : finish(job);
 }
 
-std::string vector_id(const Job &job, const std::string &text) {
-  for (const PlannedVector &v : plan_vectors(*job.snapshot()))
-    if (v.id == text) return v.id;
-  throw InputError("there is no vector \"" + text + "\"");
-}
-
 int cmd_set(const Arguments &a) {
   Job job = Job::open(a.job);
   if (a.words.empty())
@@ -108,15 +92,19 @@ int cmd_set(const Arguments &a) {
   }
   if (kind == "run" || kind == "reading" || kind == "staff" || kind == "source" || kind == "instrument" ||
       kind == "mark") {
-    set_levels(job, a.words, a.because);
+    set_levels(job, a.words, a.because, a.ahead);
     return finish(job);
   }
   if (kind == "setup" || kind == "pointing" || kind == "route" || kind == "style") {
-    set_traverses(job, a.words, a.because);
+    set_traverses(job, a.words, a.because, a.ahead);
     return finish(job);
   }
   if (kind == "accuracy") {
     if (a.words.size() < 3) throw InputError("accuracy needs a mark or a beginning with *, and plan=, height= or of=");
+    const auto marks = known_marks(job);
+    if (!a.ahead && !marks.empty() &&
+        std::none_of(marks.begin(), marks.end(), [&](const std::string &m) { return in_group(a.words[1], m); }))
+      require_known("mark or group", a.words[1], marks, false);
     nlohmann::json value;
     for (std::size_t i = 2; i < a.words.size(); ++i) {
       const auto [name, text] = name_value(a.words[i]);
@@ -172,7 +160,7 @@ int cmd_set(const Arguments &a) {
   }
   job.decide("set",
              settings           ? kind
-             : kind == "vector" ? vector_id(job, a.words[1])
+             : kind == "vector" ? resolve_one(job, a.words[1], "vector")
                                 : occupation_id(job, a.words[1]),
              value, a.because);
   return finish(job);
@@ -189,6 +177,12 @@ int cmd_hold(const Arguments &a, bool check) {
     v["geodetic"] = {*lat, *lon, *h};
   }
   if (!a.grid.empty()) v["grid"] = a.grid;
+  require_mark(job, a.mark, a.ahead);
+  for (const auto *list : {&a.xyz, &a.grid, &a.sd, &a.velocity})
+    for (double x : *list)
+      if (!std::isfinite(x)) throw InputError("a coordinate that is no finite number cannot be held");
+  for (double x : a.sd)
+    if (x < 0 || x > 100) throw InputError("a standard deviation lies between 0 and 100 m");
   const bool given = a.xyz.size() + a.geodetic.size() + a.grid.size() > 0;
   if (a.height) v["height"] = *a.height;
   if (a.height_sd) v["sd_height"] = *a.height_sd;
@@ -211,17 +205,43 @@ int cmd_hold(const Arguments &a, bool check) {
   return finish(job);
 }
 
-int cmd_item(const Arguments &a, const char *verb) {
+void say(const Job &job, const char *what, long decision) {
+  if (const Decision *d = job.decision(decision))
+    print(fmt::format("{} {}: {}\n", what, decision, DecisionWords(job).sentence(*d)));
+}
+
+int cmd_release(const Arguments &a) {
   Job job = Job::open(a.job);
-  if (std::string(verb) == "leave-out" && a.because.empty()) throw InputError("leaving something out needs --because");
-  std::vector<std::string> items = field_items(job, a.item);
-  if (items.empty()) items = level_items(job, a.item);
-  for (const auto &item : items) job.decide(verb, item, nlohmann::json::object(), a.because);
+  if (!job.state().holds.count(a.item)) {
+    const auto marks = known_marks(job);
+    if (std::find(marks.begin(), marks.end(), a.item) != marks.end())
+      throw InputError("the mark " + a.item + " is not held");
+    resolve(job, a.item, {"held"}, true); // says which are near
+  }
+  job.decide("release", a.item, nlohmann::json::object(), a.because);
+  return finish(job);
+}
+
+int cmd_item(const Arguments &a, bool leave_out) {
+  Job job = Job::open(a.job);
+  if (leave_out && a.because.empty()) throw InputError("leaving something out needs --because");
+  const auto items = resolve(
+      job, a.item, {"occupation", "vector", "run", "reading", "setup", "pointing", "route", "source", "span"});
+  for (const Named &n : items) {
+    const bool out = job.state().left_out.count(n.id) > 0;
+    const bool idle = leave_out ? out
+                                : !out && (n.kind == "occupation" || n.kind == "vector" || n.kind == "source" ||
+                                           n.kind == "span" || job.state().taken_up.count(n.id));
+    if (idle)
+      throw InputError("nothing to do: \"" + a.item + "\" is " + (leave_out ? "left out" : "used") + " already");
+    job.decide(leave_out ? "leave-out" : "use", n.id, nlohmann::json::object(), a.because);
+  }
   return finish(job);
 }
 
 int cmd_solve(const Arguments &a) {
   Job job = Job::open(a.job);
+  if (job.store().read_only()) throw InputError(a.job, 0, job.store().why_read_only() + ": nothing could be kept");
   nlohmann::json v;
   if (a.mask > 0 && a.mask != job.state().settings.mask_deg)
     v["mask"] = setting_value("mask", fmt::format("{}", a.mask));
@@ -235,7 +255,8 @@ int cmd_solve(const Arguments &a) {
   if (!v.empty()) job.decide("set", "solve", v, "asked for with solve");
   if (a.what != "vectors") throw InputError("only vectors are solved in this version");
   const Progress progress;
-  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), a.threads, progress));
+  const auto keep = [&](const VectorResult &solved) { job.keep_vector(solved); };
+  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), a.threads, progress, {}, keep));
   int fixed = 0, all = 0;
   for (const auto &r : job.vectors()) ++all, fixed += r.error.empty() && r.solved.solution == Solution::fixed;
   print(fmt::format("{} vectors, {} fixed\n", all, fixed));
@@ -244,6 +265,7 @@ int cmd_solve(const Arguments &a) {
 
 int cmd_adjust(const Arguments &a) {
   Job job = Job::open(a.job);
+  if (job.store().read_only()) throw InputError(a.job, 0, job.store().why_read_only() + ": nothing could be kept");
   const std::string mode = a.free ? "free" : a.minimal ? "minimal" : "held";
   if (mode != datum_mode_name(job.state().settings.mode))
     job.decide("set", "job", {{"mode", mode}}, "asked for with adjust");
@@ -304,14 +326,16 @@ int cmd_issue(const Arguments &a, int &argc, char **argv) {
   o.marks = a.marks;
   o.unit = a.unit == "ft" ? LengthUnit::foot : a.unit == "us-ft" ? LengthUnit::us_foot : LengthUnit::metre;
   const bool provisional = !a.provisional.empty();
-  const IssuePackage p = provisional ? prepare_provisional(job, a.provisional, o.unit) : prepare_issue(job, o);
-  (provisional ? write_provisional : write_issue)(p, a.folder, render_html(p.sheet));
+  IssuePackage p = provisional ? prepare_provisional(job, a.provisional, o.unit) : prepare_issue(job, o);
   qputenv("QT_QPA_PLATFORM", "offscreen");
   QGuiApplication app(argc, argv);
-  render_pdf(p.sheet, a.folder + (provisional ? "/provisional.pdf" : "/control.pdf"));
-  job.add_issue_record(p.record);
+  const std::string name = provisional ? "provisional" : "control";
+  p.files.emplace_back(name + ".html", render_html(p.sheet));
+  p.files.emplace_back(name + ".pdf", render_pdf(p.sheet));
+  const std::string also = issue_into(job, p, a.folder);
   print(fmt::format("{} {} marks, record {}\n", provisional ? "handed out provisionally" : "issued",
                     p.record.data.at("marks").size(), p.record.id));
+  if (!also.empty()) print(also + "\n");
   return finish(job);
 }
 
@@ -326,7 +350,10 @@ int run(int argc, char **argv) {
     c->callback([&chosen, f] { chosen = f; });
     return c;
   };
-  auto because = [&](CLI::App *c) { c->add_option("--because", a.because, "the reason, kept with the decision"); };
+  auto because = [&](CLI::App *c) {
+    c->add_option("--because", a.because, "the reason, kept with the decision");
+    c->add_option("--by", a.by, "who decides, in place of the login name");
+  };
 
   auto *c = command("new", "make a job", [&] { return cmd_new(a); });
   c->add_option("--crs", a.crs, "projected system, EPSG code")->required();
@@ -345,6 +372,7 @@ int run(int argc, char **argv) {
                 "NAME=VALUE… | "
                 "source FILE recipe=NAME|seen=yes | job|solve|limit|weight|levels|traverse NAME=VALUE… | accept DOUBT")
       ->required();
+  c->add_flag("--ahead", a.ahead, "of something whose data come later");
   because(c);
   for (bool check : {false, true}) {
     c = command(check ? "check" : "hold", check ? "compare a mark with coordinates, never use them" : "hold a mark",
@@ -363,28 +391,31 @@ int run(int argc, char **argv) {
     c->add_option("--only", a.only, "plan or height")->check(CLI::IsMember({"plan", "height"}));
     c->add_option("--frame", a.frame, "frame of the coordinates");
     c->add_option("--coordinate-epoch", a.coordinate_epoch, "epoch of the coordinates");
+    c->add_flag("--ahead", a.ahead, "a mark whose data come later");
     because(c);
   }
-  c = command("release", "hold a mark no longer", [&] { return cmd_item(a, "release"); });
+  c = command("release", "hold a mark no longer", [&] { return cmd_release(a); });
   c->add_option("MARK", a.item, "the mark")->required();
   because(c);
   c = command("leave-out", "leave an occupation, a vector or a satellite's span out",
-              [&] { return cmd_item(a, "leave-out"); });
+              [&] { return cmd_item(a, true); });
   c->add_option("ITEM", a.item, "id, or G07@2026-05-12T09:10:00/09:25:00")->required();
   because(c);
-  c = command("use", "use something again", [&] { return cmd_item(a, "use"); });
+  c = command("use", "use something again", [&] { return cmd_item(a, false); });
   c->add_option("ITEM", a.item, "id as left out")->required();
   because(c);
   command("undo", "withdraw the last decision", [&] {
     Job job = Job::open(a.job);
     if (!job.can_undo()) throw InputError("there is nothing to undo");
-    job.undo();
+    const long n = job.undo();
+    say(job, "taken back, decision", n);
     return finish(job);
   });
   command("redo", "make the last withdrawn decision again", [&] {
     Job job = Job::open(a.job);
     if (!job.can_redo()) throw InputError("there is nothing to redo");
-    job.redo();
+    const long n = job.redo();
+    say(job, "made again, decision", n);
     return finish(job);
   });
   c = command("solve", "solve vectors", [&] { return cmd_solve(a); });
@@ -440,6 +471,7 @@ int run(int argc, char **argv) {
     const int code = app.exit(e);
     return code == 0 ? 0 : 2;
   }
+  if (!a.by.empty()) ::setenv("AMPLETIE_AUTHOR", a.by.c_str(), 1);
   return chosen();
 }
 

@@ -4,6 +4,7 @@
 #include "base/error.h"
 #include "cli/levels.h"
 #include "cli/traverses.h"
+#include "job/decision_words.h"
 #include "publication/record_parts.h"
 #include <fmt/format.h>
 
@@ -267,6 +268,7 @@ ordered_json rows(const Job &job, const std::string &list, bool in_job) {
   }
   if (list == "decisions") {
     const auto stands = standing(job.decisions());
+    const DecisionWords words(job);
     for (std::size_t i = 0; i < job.decisions().size(); ++i) {
       const Decision &d = job.decisions()[i];
       out.push_back({{"seq", d.seq},
@@ -276,6 +278,7 @@ ordered_json rows(const Job &job, const std::string &list, bool in_job) {
                      {"target", d.target},
                      {"value", d.value},
                      {"reason", d.reason},
+                     {"sentence", words.sentence(d)},
                      {"stands", static_cast<bool>(stands[i])}});
     }
     return out;

@@ -2,6 +2,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/names.h"
 #include "cli/words.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -12,23 +13,6 @@ using nlohmann::json;
 using nlohmann::ordered_json;
 
 ordered_json finite(double v) { return std::isfinite(v) ? ordered_json(v) : ordered_json(nullptr); }
-
-std::string setup_of(const Job &job, const std::string &word) {
-  const auto found = field_items(job, word);
-  if (found.empty() || found.front().rfind("t-", 0) != 0) throw InputError("there is no set-up \"" + word + "\"");
-  if (found.size() > 1)
-    throw InputError(fmt::format("{} set-ups stood on {}: use an id ({})", found.size(), word, found.front()));
-  return found.front();
-}
-std::string line_of(const Job &job, const std::string &word) {
-  std::vector<std::string> found;
-  for (const TraverseLine &l : job.snapshot()->traverses->lines)
-    if (l.id == word || l.name == word) found.push_back(l.id);
-  if (found.size() != 1)
-    throw InputError(found.empty() ? "there is no traverse \"" + word + "\""
-                                   : "\"" + word + "\" names several: use the id");
-  return found.front();
-}
 
 json maybe_number(const std::string &name, const std::string &text, double least, double most) {
   return text.empty() ? json() : json(number(name, text, least, most));
@@ -96,6 +80,19 @@ json style_value(const std::string &name, const std::string &text) {
   return {{name, text == "yes"}};
 }
 
+/// Targets of a set-up must be ones that it saw.
+void require_targets(const Job &job, const std::string &setup, const json &v) {
+  std::vector<std::string> seen;
+  for (const auto &source : job.snapshot()->traverses->field.sources)
+    for (const StationSetup &u : source.file->setups)
+      if (u.id == setup)
+        for (const Pointing &p : u.pointings) seen.push_back(p.booked);
+  if (v.contains("targets"))
+    for (const auto &[name, what] : v.at("targets").items()) require_known("target of this set-up", name, seen, false);
+  if (v.contains("onward") && v.at("onward").is_string() && !v.at("onward").get<std::string>().empty())
+    require_mark(job, v.at("onward").get<std::string>(), false);
+}
+
 /// What the field computed for a traverse; null: it said nothing.
 ordered_json booked_row(const TraverseLine &l) {
   if (!l.booked) return nullptr;
@@ -112,46 +109,25 @@ ordered_json booked_row(const TraverseLine &l) {
 
 } // namespace
 
-std::vector<std::string> field_items(const Job &job, const std::string &word) {
-  std::vector<std::string> out;
-  const JobSetups &field = job.snapshot()->traverses->field;
-  const auto colon = word.rfind(':');
-  const long line = colon == std::string::npos ? -1 : parse_integer(word.substr(colon + 1)).value_or(-1);
-  for (const auto &s : field.sources)
-    if (s.head.name == word) return {s.head.source_id};
-  for (const auto &s : field.sources)
-    for (const StationSetup &u : s.file->setups) {
-      if (u.id == word) return {word};
-      for (const Pointing &p : u.pointings)
-        if (p.id == word || (p.line == line && s.file->name == word.substr(0, colon))) out.push_back(p.id);
-      if (u.line == line && s.file->name == word.substr(0, colon)) out.push_back(u.id);
-    }
-  if (!out.empty()) return out;
-  for (const TraverseLine &l : job.snapshot()->traverses->lines)
-    if (l.name == word || "traverse:" + l.id == word) out.push_back("traverse:" + l.id);
-  if (!out.empty()) return out;
-  for (const auto &r : field.setups)
-    if (r->setup.mark == word) out.push_back(r->setup.id);
-  return out;
-}
-
-void set_traverses(Job &job, const std::vector<std::string> &words, const std::string &because) {
+void set_traverses(Job &job, const std::vector<std::string> &words, const std::string &because, bool ahead) {
   if (words.size() < 3) throw InputError("say which one and NAME=VALUE");
+  std::vector<std::string> targets;
+  if (words[0] == "style") {
+    std::vector<std::string> codes;
+    for (const auto &[name, m] : job.snapshot()->traverses->marks)
+      if (!m.code.empty()) codes.push_back(m.code);
+    if (words[1].empty() || words[1].back() != '*') require_known("code", words[1], codes, ahead);
+    targets = {"style:" + words[1]};
+  } else
+    for (const Named &n : resolve(job, words[1], {words[0]}, words[0] != "pointing")) targets.push_back(n.id);
   for (std::size_t i = 2; i < words.size(); ++i) {
     const auto [name, text] = name_value(words[i]);
-    if (words[0] == "setup")
-      job.decide("set", setup_of(job, words[1]), setup_value(name, text), because);
-    else if (words[0] == "style")
-      job.decide("set", "style:" + words[1], style_value(name, text), because);
-    else if (words[0] == "route")
-      job.decide("set", "traverse:" + line_of(job, words[1]), line_value(name, text), because);
-    else {
-      const json v = sight_value(name, text);
-      std::vector<std::string> ids = field_items(job, words[1]);
-      std::erase_if(ids, [](const std::string &id) { return id.rfind("p-", 0) != 0; });
-      if (ids.empty()) throw InputError("there is no pointing \"" + words[1] + "\": write FILE:LINE");
-      for (const auto &id : ids) job.decide("set", id, v, because);
-    }
+    const json v = words[0] == "setup"   ? setup_value(name, text)
+                   : words[0] == "style" ? style_value(name, text)
+                   : words[0] == "route" ? line_value(name, text)
+                                         : sight_value(name, text);
+    if (words[0] == "setup" && (v.contains("targets") || v.contains("onward"))) require_targets(job, targets.front(), v);
+    for (const auto &target : targets) job.decide("set", target, v, because);
   }
 }
 

@@ -1,6 +1,7 @@
 #include "render/render.h"
 #include "base/error.h"
 #include "base/text.h"
+#include <QBuffer>
 #include <QAbstractTextDocumentLayout>
 #include <QFontDatabase>
 #include <QPainter>
@@ -70,8 +71,11 @@ std::string render_html(const Report &r) {
          body(r) + "</body></html>\n";
 }
 
-void render_pdf(const Report &r, const std::string &path) {
-  QPdfWriter writer(QString::fromStdString(path));
+std::string render_pdf(const Report &r) {
+  QByteArray bytes;
+  QBuffer buffer(&bytes);
+  buffer.open(QIODevice::WriteOnly);
+  QPdfWriter writer(&buffer);
   writer.setTitle(QString::fromStdString(r.title + " – " + r.subtitle));
   writer.setCreator("Ample Tie");
   writer.setPageSize(QPageSize(QPageSize::A4));
@@ -89,7 +93,7 @@ void render_pdf(const Report &r, const std::string &path) {
   doc.setPageSize(QSizeF(page.width(), page.height() - foot));
   doc.setHtml(QString::fromStdString(body(r)));
   QPainter painter;
-  if (!painter.begin(&writer)) throw InputError(path, 0, "the PDF cannot be written");
+  if (!painter.begin(&writer)) throw InputError("the PDF cannot be made");
   const int pages = doc.pageCount();
   for (int i = 0; i < pages; ++i) {
     if (i) writer.newPage();
@@ -105,12 +109,13 @@ void render_pdf(const Report &r, const std::string &path) {
     painter.drawText(bottom, Qt::AlignLeft, QString::fromStdString(r.footer));
     painter.drawText(bottom, Qt::AlignRight, QString("%1 / %2").arg(i + 1).arg(pages));
   }
-  if (!painter.end()) throw InputError(path, 0, "the PDF cannot be written");
+  if (!painter.end()) throw InputError("the PDF cannot be made");
+  return bytes.toStdString();
 }
 
 void write_report(const Report &r, const std::string &path) {
   if (QString::fromStdString(path).endsWith(".pdf", Qt::CaseInsensitive))
-    render_pdf(r, path);
+    write_file(path, render_pdf(r));
   else
     write_file(path, render_html(r));
 }

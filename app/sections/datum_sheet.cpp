@@ -1,4 +1,5 @@
 #include "app/sections/sections.h"
+#include "app/page.h"
 #include "app/theme.h"
 #include "base/angle.h"
 #include "base/error.h"
@@ -31,7 +32,7 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
   stack_ = new QStackedWidget;
   add_part("Published marks", published_, stack_);
   add_part("Positions", positions_, stack_);
-  words_ = new QTextBrowser;
+  words_ = new Page;
   words_->setObjectName("datum words");
   words_->setAccessibleName("Datum in words");
   auto *holder = new QWidget;

@@ -1,4 +1,5 @@
 #include "app/accuracy_part.h"
+#include "app/page.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
 #include "job/accuracy_verdict.h"
@@ -37,7 +38,7 @@ IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent
   connect(asked_, &AccuracyPart::refused, this, [this](const QString &why) { say(why, true); });
   add_part("Asked", asked_, stack_);
   add_part("Records", records_, stack_);
-  verdict_ = new QTextBrowser;
+  verdict_ = new Page;
   verdict_->setObjectName("issue verdict");
   verdict_->setAccessibleName("May I issue?");
   verdict_->setFixedHeight(82);
@@ -160,7 +161,10 @@ void IssueSheet::refresh() {
     for (const IssueRecord &r : w_.job().store().issue_records()) {
       QString today = "the network is not adjusted";
       bool same = true;
-      if (run || is_provisional(r)) {
+      if (!r.damage.empty()) {
+        today = text(r.damage);
+        same = false;
+      } else if (run || is_provisional(r)) {
         const auto differences =
             is_provisional(r) ? compare_provisional(r, *w_.job().snapshot()->traverses) : compare_with_record(r, *run);
         same = differences.empty();
@@ -176,7 +180,7 @@ void IssueSheet::refresh() {
              is_provisional(r) ? ink::attention : QColor(),
              false},
             {text(r.time), {}, {}, false},
-            {QString::number(r.data.at("marks").size()), {}, {}, false},
+            {QString::number(r.data.value("marks", nlohmann::json::array()).size()), {}, {}, false},
             {text(r.sha256.substr(0, 16)) + "…", {}, {}, false},
             Cell{today, {}, same ? QColor() : ink::attention, !same}},
            false,

@@ -121,6 +121,7 @@ LevelsSheet::LevelsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Levels", par
     right->addWidget(book_, 1);
     right->addLayout(bar2);
     words_ = new QLabel;
+    words_->setTextFormat(Qt::RichText);
     words_->setWordWrap(true);
     words_->setAccessibleName("About the line");
     right->addWidget(words_);

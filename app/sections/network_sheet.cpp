@@ -1,4 +1,5 @@
 #include "app/geoid_part.h"
+#include "app/page.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
 #include "base/angle.h"
@@ -53,7 +54,7 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   add_part("Set-ups", setups_, stack_);
   geoid_ = new GeoidPart(w_);
   add_part("Geoid", geoid_, stack_);
-  summary_ = new QTextBrowser;
+  summary_ = new Page;
   summary_->setObjectName("network summary");
   summary_->setAccessibleName("Network summary");
   summary_->setFixedHeight(58);

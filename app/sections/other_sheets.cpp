@@ -2,6 +2,7 @@
 #include "app/theme.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "job/decision_words.h"
 #include <QVBoxLayout>
 
 namespace ampletie::app {
@@ -58,58 +59,22 @@ DecisionsSheet::DecisionsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Decisi
   refresh();
 }
 
-namespace {
-
-/// What decisions are about, in words, by their targets.
-std::map<std::string, QString> named_targets(const Job &job) {
-  const JobSnapshot &s = *job.snapshot();
-  std::map<std::string, QString> out;
-  std::set<std::string> pointings;
-  for (const Decision &d : job.decisions())
-    if (d.target.rfind("p-", 0) == 0) pointings.insert(d.target);
-  for (const auto &c : s.contents) out[c.source.id] = out["source:" + c.source.id] = text(c.source.name);
-  for (const LevelLine &l : s.levels->lines) {
-    out[l.id] = "line " + text(l.name);
-    for (const auto &part : l.parts) out.try_emplace(part, "line " + text(l.name));
-  }
-  for (const auto &r : s.traverses->field.setups) {
-    out[r->setup.id] = "set-up on " + text(r->setup.mark);
-    if (!pointings.empty())
-      for (const Pointing &p : r->setup.pointings)
-        if (pointings.count(p.id))
-          out[p.id] = QString("pointing %1 → %2, line %3").arg(text(r->setup.mark), text(p.target)).arg(p.line);
-  }
-  for (const TraverseLine &l : s.traverses->lines) out["traverse:" + l.id] = "traverse " + text(l.name);
-  return out;
-}
-
-} // namespace
-
 void DecisionsSheet::refresh() {
   std::vector<Row> rows;
   if (w_.has_job()) {
-    const auto named = named_targets(w_.job());
+    const DecisionWords words(w_.job());
     const auto stands = standing(w_.job().decisions());
     for (std::size_t i = w_.job().decisions().size(); i-- > 0;) {
       const Decision &d = w_.job().decisions()[i];
-      QString about = text(d.target);
-      if (const Occupation *o = w_.occupation(d.target))
-        about = text(o->mark) + " " + text(iso(o->start).substr(5, 11));
-      else if (const VectorResult *v = w_.vector(d.target))
-        about = text(v->from) + " → " + text(v->to);
-      else if (const auto name = named.find(d.target); name != named.end())
-        about = name->second;
-      else if (const auto colon = d.target.find(':'); colon != std::string::npos)
-        about = text(d.target.substr(0, colon)) + " " + text(d.target.substr(colon + 1));
       rows.push_back({std::to_string(d.seq),
                       {{QString::number(d.seq), static_cast<int>(d.seq), {}, false},
                        {text(d.time), {}, {}, false},
                        {text(d.author), {}, {}, false},
                        {text(d.verb), {}, {}, true},
-                       {about, {}, {}, false},
+                       {text(words.about(d)), {}, {}, false},
                        {text(d.reason), {}, {}, false},
                        {stands[i] ? "stands" : "withdrawn", {}, {}, false},
-                       {text(d.value.dump()), {}, {}, false}},
+                       {text(words.said(d)), {}, {}, false}},
                       !stands[i],
                       {}});
     }

@@ -70,6 +70,7 @@ QWidget *TraverseSheet::make_lines() {
   plan_->setObjectName("traverse plan");
   plan_->show_sights(true);
   words_ = new QLabel;
+  words_->setTextFormat(Qt::RichText);
   words_->setWordWrap(true);
   words_->setAccessibleName("About the traverse");
   leave_ = tab_button("Leave out", "Leave the traverse out", "Shown, but its set-ups stay out of the network");
@@ -211,6 +212,7 @@ QWidget *TraverseSheet::make_setups() {
                                            {"Line", "", true},
                                            {"State"}});
   setup_words_ = new QLabel;
+  setup_words_->setTextFormat(Qt::RichText);
   setup_words_->setWordWrap(true);
   setup_words_->setAccessibleName("About the set-up");
   setup_out_ = tab_button("Leave set-up out", "Leave the set-up out", "With all of its pointings");

@@ -392,7 +392,7 @@ void TraverseSheet::refresh_setup() {
            !p.used,
            wide ? ink::warm : QColor()});
     }
-    words = QString("%1: %2 pointings").arg(text(s->setup.mark)).arg(s->setup.pointings.size());
+    words = QString("%1: %2 pointings").arg(escaped(s->setup.mark)).arg(s->setup.pointings.size());
     if (s->reduced.pairs)
       words += QString(" · line of sight %1″, index %2″ from %3 pairs of faces")
                    .arg(seconds(s->reduced.collimation), seconds(s->reduced.index))

@@ -7,8 +7,10 @@
 #include <cmath>
 #include <cstdio>
 #include <cstring>
-#include <fstream>
-#include <sstream>
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sys/stat.h>
+#include <unistd.h>
 #include <zlib.h>
 
 namespace ampletie {
@@ -93,35 +95,85 @@ bool LineReader::next(std::string_view &line) {
   return true;
 }
 
+std::string fixed(double v, int decimals) {
+  if (!std::isfinite(v)) return {};
+  std::string s = fmt::format("{:.{}f}", v, decimals);
+  if (s.front() == '-' && s.find_first_of("123456789") == std::string::npos) s.erase(0, 1);
+  return s;
+}
+
+namespace {
+/// A descriptor that closes itself.
+struct Descriptor {
+  int fd = -1;
+  explicit Descriptor(int f) : fd(f) {}
+  Descriptor(const Descriptor &) = delete;
+  ~Descriptor() {
+    if (fd >= 0) ::close(fd);
+  }
+};
+[[noreturn]] void disk_failed(const std::string &path, const char *what) {
+  throw InputError(path, 0, std::string(what) + ": " + std::strerror(errno));
+}
+} // namespace
+
 std::string read_file(const std::string &path) {
-  std::ifstream in(path, std::ios::binary);
-  if (!in) throw InputError(path, 0, std::string("cannot be read: ") + std::strerror(errno));
-  std::ostringstream out;
-  out << in.rdbuf();
-  if (in.bad()) throw InputError(path, 0, "cannot be read: the disk gave an error");
-  return std::move(out).str();
+  // Without O_NONBLOCK the mere opening of a pipe would wait for a writer.
+  const Descriptor in(::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK));
+  struct stat st {};
+  if (in.fd < 0 || ::fstat(in.fd, &st) != 0) disk_failed(path, "cannot be read");
+  if (!S_ISREG(st.st_mode)) throw InputError(path, 0, "cannot be read: it is no ordinary file");
+  std::string out(static_cast<std::size_t>(st.st_size), '\0');
+  std::size_t have = 0;
+  while (true) {
+    if (have == out.size()) out.resize(out.size() + 4096); // it may be growing
+    const ssize_t n = ::read(in.fd, out.data() + have, out.size() - have);
+    if (n < 0 && errno == EINTR) continue;
+    if (n < 0) disk_failed(path, "cannot be read");
+    if (n == 0) break;
+    have += static_cast<std::size_t>(n);
+  }
+  out.resize(have);
+  return out;
+}
+
+void sync_folder(const std::string &path) {
+  const Descriptor folder(::open(path.empty() ? "." : path.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC));
+  if (folder.fd >= 0) ::fsync(folder.fd);
 }
 
 void write_file(const std::string &path, std::string_view bytes) {
-  const std::string part = path + ".part";
-  {
-    std::ofstream out(part, std::ios::binary | std::ios::trunc);
-    out.write(bytes.data(), static_cast<std::streamsize>(bytes.size()));
-    out.flush();
-    if (!out) {
-      std::remove(part.c_str());
-      throw InputError(path, 0, std::string("cannot be written: ") + std::strerror(errno));
+  struct stat st {};
+  if (::stat(path.c_str(), &st) == 0 && !S_ISREG(st.st_mode))
+    throw InputError(path, 0, "cannot be written: it is no ordinary file");
+  std::string part = path + ".part-XXXXXX";
+  const Descriptor out(::mkostemp(part.data(), O_CLOEXEC));
+  if (out.fd < 0) disk_failed(path, "cannot be written");
+  try {
+    const mode_t mask = ::umask(0);
+    ::umask(mask);
+    ::fchmod(out.fd, 0666 & ~mask);
+    for (std::size_t done = 0; done < bytes.size();) {
+      const ssize_t n = ::write(out.fd, bytes.data() + done, bytes.size() - done);
+      if (n < 0 && errno == EINTR) continue;
+      if (n <= 0) disk_failed(path, "cannot be written");
+      done += static_cast<std::size_t>(n);
     }
-  }
-  if (std::rename(part.c_str(), path.c_str()) != 0) {
+    if (::fsync(out.fd) != 0 || std::rename(part.c_str(), path.c_str()) != 0) disk_failed(path, "cannot be written");
+  } catch (...) {
     std::remove(part.c_str());
-    throw InputError(path, 0, std::string("cannot be written: ") + std::strerror(errno));
+    throw;
   }
+  const auto slash = path.rfind('/');
+  sync_folder(slash == std::string::npos ? "." : path.substr(0, slash + 1));
 }
+
+std::size_t inflated_limit(std::size_t packed) { return (std::size_t{16} << 20) + 16 * packed; }
 
 bool is_gzip(std::string_view bytes) { return bytes.size() > 2 && bytes[0] == '\x1f' && bytes[1] == '\x8b'; }
 
 std::string gunzip(std::string_view bytes, std::size_t limit) {
+  if (limit == 0) limit = inflated_limit(bytes.size());
   std::string out;
   z_stream z{};
   if (inflateInit2(&z, 15 + 16) != Z_OK) throw InputError("cannot be inflated");
@@ -134,7 +186,10 @@ std::string gunzip(std::string_view bytes, std::size_t limit) {
     z.avail_out = static_cast<uInt>(chunk.size());
     status = inflate(&z, Z_NO_FLUSH);
     out.append(chunk.data(), chunk.size() - z.avail_out);
-    if (out.size() > limit) status = Z_MEM_ERROR;
+    if (out.size() > limit) {
+      inflateEnd(&z);
+      throw InputError("the compressed file grows beyond all proportion: it is refused");
+    }
     if (status == Z_STREAM_END) {
       if (z.avail_in == 0 || !is_gzip({reinterpret_cast<const char *>(z.next_in), z.avail_in})) break;
       inflateReset(&z);
@@ -152,6 +207,7 @@ std::string gunzip(std::string_view bytes, std::size_t limit) {
 bool is_unix_compressed(std::string_view bytes) { return bytes.size() > 2 && bytes[0] == '\x1f' && bytes[1] == '\x9d'; }
 
 std::string uncompress(std::string_view bytes, std::size_t limit) {
+  if (limit == 0) limit = inflated_limit(bytes.size());
   const std::unique_ptr<archive, decltype(&archive_read_free)> a(archive_read_new(), archive_read_free);
   archive_read_support_filter_compress(a.get());
   archive_read_support_format_raw(a.get());
@@ -163,7 +219,8 @@ std::string uncompress(std::string_view bytes, std::size_t limit) {
   std::vector<char> chunk(1 << 18);
   while (true) {
     const auto n = archive_read_data(a.get(), chunk.data(), chunk.size());
-    if (n < 0 || out.size() > limit) throw InputError("the compressed file is damaged or ends too early");
+    if (out.size() > limit) throw InputError("the compressed file grows beyond all proportion: it is refused");
+    if (n < 0) throw InputError("the compressed file is damaged or ends too early");
     if (n == 0) return out;
     out.append(chunk.data(), static_cast<std::size_t>(n));
   }

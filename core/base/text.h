@@ -28,6 +28,7 @@ public:
   bool next(std::string_view &line);
   long number() const { return number_; }
   bool at_end() const { return position_ >= text_.size(); }
+  std::size_t size() const { return text_.size(); } ///< of the whole text
 
 private:
   std::string_view text_;
@@ -35,17 +36,28 @@ private:
   long number_ = 0;
 };
 
-/// Content of a file; throws `InputError` when it cannot be read.
+/// A number with fixed decimals, without the sign of a zero; nothing for what is no finite number.
+std::string fixed(double value, int decimals);
+
+/// Content of a file; throws `InputError` when it cannot be read or is no ordinary file (a pipe would never end).
 std::string read_file(const std::string &path);
-/// Writes through a temporary neighbour and a rename, so that a full disk leaves no half file behind.
+/// Writes through a temporary neighbour, synchronises and renames: a full disk or a lost power leaves the old file or
+/// the whole new one. Throws `InputError`; what is there and is no ordinary file is refused.
 void write_file(const std::string &path, std::string_view bytes);
+/// Brings a folder's entries to the disk.
+void sync_folder(const std::string &path);
 
 bool is_gzip(std::string_view bytes);
 /// The LZW form of the old Unix command, as archives of reference stations still use it.
 bool is_unix_compressed(std::string_view bytes);
-std::string uncompress(std::string_view bytes, std::size_t limit = std::size_t{4} << 30);
-/// Inflates gzip (several members allowed); throws `InputError` on damage or above `limit` bytes.
-std::string gunzip(std::string_view bytes, std::size_t limit = std::size_t{4} << 30);
+/// `limit` 0: `inflated_limit`.
+std::string uncompress(std::string_view bytes, std::size_t limit = 0);
+/// Inflates gzip (several members allowed); throws `InputError` on damage or above `limit` bytes (0:
+/// `inflated_limit`).
+std::string gunzip(std::string_view bytes, std::size_t limit = 0);
+/// What a packed file may grow to: field data shrink to a fifth or a tenth, what grows to more than sixteen times its
+/// size was made to fill the memory.
+std::size_t inflated_limit(std::size_t packed);
 std::string gzip(std::string_view bytes);
 
 } // namespace ampletie

@@ -30,6 +30,7 @@ public:
                         double height) const; ///< physical height where a vertical system is set
   TaggedPoint from_geodetic(double lat_rad, double lon_rad, double h) const;
   const Frame &frame() const { return frame_; }
+  const std::string &crs() const { return settings_.crs; }
   double epoch() const { return settings_.epoch; }
   const Projection &projection() const { return projection_; }
   const GeoidModel *geoid() const { return geoid_ ? &*geoid_ : nullptr; }

@@ -1,11 +1,13 @@
 #include "formats/control_list.h"
 #include "base/angle.h"
+#include "base/csv.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "base/utf8.h"
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 #include <map>
-#include <set>
 
 namespace ampletie {
 namespace {
@@ -14,45 +16,81 @@ struct Alias {
   const char *canonical, *names;
 };
 constexpr Alias aliases[] = {
-    {"mark", "mark name station point"},
+    {"mark", "mark name station point pt id point_id point_name point_no no nr"},
     {"description", "description remark"},
+    {"code", "code"},
     {"frame", "frame datum reference_frame"},
     {"epoch", "epoch"},
-    {"x", "x x_m"},
-    {"y", "y y_m"},
-    {"z", "z z_m"},
+    {"crs", "crs"},
+    {"vertical", "vertical vertical_system"},
+    {"origin", "origin record"},
+    {"state", "state held"},
+    {"x", "x"},
+    {"y", "y"},
+    {"z", "z"},
     {"lat", "lat latitude lat_deg"},
-    {"lon", "lon longitude lon_deg"},
-    {"h", "h h_m height_ellipsoidal ellipsoidal_height"},
-    {"e", "e east easting east_m"},
-    {"n", "n north northing north_m"},
-    {"height", "height height_m physical_height"},
+    {"lon", "lon long longitude lon_deg"},
+    {"lat_packed", "lat_packed latitude_packed"},
+    {"lon_packed", "lon_packed longitude_packed"},
+    {"h", "h height_ellipsoidal ellipsoidal_height"},
+    {"e", "e east easting"},
+    {"n", "n north northing"},
+    {"height", "height physical_height elevation elev orthometric_height normal_height adjusted"},
     {"vx", "vx vx_m_per_yr"},
     {"vy", "vy vy_m_per_yr"},
     {"vz", "vz vz_m_per_yr"},
-    {"sd_e", "sd_e sd_e_m"},
-    {"sd_n", "sd_n sd_n_m"},
-    {"sd_u", "sd_u sd_u_m"},
+    {"sd_e", "sd_e"},
+    {"sd_n", "sd_n"},
+    {"sd_u", "sd_u"},
+    {"sd_height", "sd_height height_sd adjusted_sd"},
+    {"cov_ee", "cov_ee_m2"},
+    {"cov_en", "cov_en_m2"},
+    {"cov_eu", "cov_eu_m2"},
+    {"cov_nn", "cov_nn_m2"},
+    {"cov_nu", "cov_nu_m2"},
+    {"cov_uu", "cov_uu_m2"},
     {"gravity", "gravity g gravity_m_s2 gravity_mgal"},
 };
 
-std::string canonical(std::string_view column) {
-  const std::string c = lower(trimmed(column));
+struct Column {
+  std::size_t at = 0;
+  double unit = 1; ///< m
+};
+using Columns = std::map<std::string, Column>;
+
+std::string canonical(const std::string &name) {
   for (const Alias &a : aliases)
     for (auto n : split(a.names, ' '))
-      if (c == n) return a.canonical;
+      if (name == n) return a.canonical;
   return {};
 }
 
-std::string_view without_bom(std::string_view t) {
-  if (t.substr(0, 3) == "\xEF\xBB\xBF") t.remove_prefix(3);
-  return t;
-}
-
-bool header_line(LineReader &in, std::string_view &line) {
-  while (in.next(line))
-    if (!trimmed(line).empty() && trimmed(line).front() != '#') return true;
-  return false;
+/// A head as written: what it means and the unit behind it.
+std::pair<std::string, double> understood(std::string_view head) {
+  std::string c = lower(trimmed(head));
+  for (char &x : c)
+    if (x == ' ' || x == '-') x = '_';
+  std::string unit;
+  if (const auto open = c.find_first_of("[("); open != std::string::npos && open > 0 && c.find_first_of("])", open) == c.size() - 1) {
+    unit = c.substr(open + 1, c.size() - open - 2);
+    c = c.substr(0, open);
+    while (!c.empty() && c.back() == '_') c.pop_back();
+  }
+  if (unit.empty()) {
+    if (const std::string plain = canonical(c); !plain.empty()) return {plain, 1};
+    for (const char *u : {"_us_ft", "_ftus", "_usft", "_ft", "_mm", "_m"})
+      if (c.size() > std::strlen(u) && c.ends_with(u)) {
+        unit = u + 1;
+        c.resize(c.size() - std::strlen(u));
+        break;
+      }
+  }
+  const double metres = unit == "ft" || unit == "feet"                                          ? 0.3048
+                        : unit == "us_ft" || unit == "ftus" || unit == "usft" || unit == "sft" ? 1200.0 / 3937.0
+                        : unit == "mm"                                                          ? 1e-3
+                        : unit.empty() || unit == "m" || unit == "deg" || unit == "°"           ? 1
+                                                                                                : 0;
+  return {metres > 0 ? canonical(c) : std::string(), metres};
 }
 
 char delimiter_of(std::string_view line) {
@@ -65,135 +103,228 @@ char delimiter_of(std::string_view line) {
   return best;
 }
 
-std::map<std::string, std::size_t> columns_of(std::string_view line, char delimiter, std::vector<std::string> *unread) {
-  std::map<std::string, std::size_t> out;
-  std::size_t i = 0;
-  for (auto c : split(line, delimiter)) {
-    const std::string name = canonical(c);
+/// The first line that is neither empty nor a comment, and where it starts.
+std::string_view first_line(std::string_view text, std::size_t &start, long &number) {
+  start = text.substr(0, 3) == "\xEF\xBB\xBF" ? 3 : 0, number = 0;
+  while (start < text.size()) {
+    const std::size_t end = std::min(text.find('\n', start), text.size());
+    const std::string_view line = text.substr(start, end - start);
+    ++number;
+    if (!trimmed(line).empty() && trimmed(line).front() != '#') return line;
+    start = end + 1;
+  }
+  return {};
+}
+
+Columns columns_of(const std::vector<std::string> &heads, std::vector<std::string> *unread) {
+  Columns out;
+  for (std::size_t i = 0; i < heads.size(); ++i) {
+    const auto [name, unit] = understood(heads[i]);
     if (!name.empty())
-      out.emplace(name, i);
-    else if (unread && !trimmed(c).empty())
-      unread->emplace_back(trimmed(c));
-    ++i;
+      out.emplace(name, Column{i, unit});
+    else if (unread && !trimmed(heads[i]).empty())
+      unread->push_back(printable(heads[i]).substr(0, 60));
+  }
+  // East, north and a z are a height in the grid; X, Y, Z are geocentric.
+  if (out.count("z") && !out.count("x") && !out.count("y") && out.count("e") && !out.count("height")) {
+    auto z = out.extract("z");
+    z.key() = "height";
+    out.insert(std::move(z));
   }
   return out;
 }
 
-bool has(const std::map<std::string, std::size_t> &c, std::initializer_list<const char *> names) {
+bool has(const Columns &c, std::initializer_list<const char *> names) {
   return std::all_of(names.begin(), names.end(), [&](const char *n) { return c.count(n) > 0; });
 }
-bool has_position(const std::map<std::string, std::size_t> &c) {
-  return has(c, {"x", "y", "z"}) || has(c, {"lat", "lon", "h"}) || has(c, {"height"}) || has(c, {"gravity"});
+bool has_position(const Columns &c) {
+  return has(c, {"x", "y", "z"}) || has(c, {"lat", "lon", "h"}) || has(c, {"lat_packed", "lon_packed", "h"}) ||
+         has(c, {"height"}) || has(c, {"gravity"});
+}
+
+bool same_values(const ControlRow &a, const ControlRow &b) {
+  return a.xyz == b.xyz && a.geodetic == b.geodetic && a.grid == b.grid && a.height == b.height &&
+         a.frame == b.frame && a.epoch == b.epoch && a.gravity == b.gravity;
+}
+
+/// Reads the cells of one row.
+class RowReader {
+public:
+  RowReader(const Columns &columns, const std::vector<std::string> &cells, char delimiter, long line)
+      : columns_(columns), cells_(cells), comma_(delimiter != ','), line_(line) {}
+  std::string cell(const char *name) const {
+    const auto it = columns_.find(name);
+    return it == columns_.end() ? std::string() : cells_[it->second.at];
+  }
+  std::optional<double> number(const char *name) const {
+    std::string c = point(cell(name));
+    if (c.empty()) return {};
+    const auto v = parse_number(c);
+    if (!v) throw InputError({}, line_, "\"" + printable(c) + "\" in column " + name + " is not a number");
+    return *v * columns_.at(name).unit;
+  }
+  std::optional<double> angle(const char *name, double limit) const {
+    const std::string packed = std::string(name) + "_packed";
+    const bool is_packed = columns_.count(packed) > 0;
+    const std::string c = point(cell(is_packed ? packed.c_str() : name));
+    if (c.empty()) return {};
+    auto v = is_packed ? parse_number(c) : parse_angle_deg(c);
+    if (v && is_packed) v = unpacked_deg(*v);
+    if (!v) throw InputError({}, line_, "\"" + printable(c) + "\" in column " + name + " is not an angle");
+    if (std::abs(*v) > limit)
+      throw InputError({}, line_,
+                       "\"" + c + "\" in column " + name + " is beyond " + std::to_string(static_cast<int>(limit)) +
+                           " degrees");
+    return v;
+  }
+  template <class A, class B>
+  std::optional<Vec3> triple(const char *a, const char *b, const char *c, A &&get_a, B &&get_b) const {
+    const auto x = get_a(a), y = get_b(b), z = number(c);
+    if (!x && !y && !z) return {};
+    if (!x || !y || !z)
+      throw InputError({}, line_, std::string("of ") + a + ", " + b + ", " + c + " some are given and some are not");
+    return Vec3(*x, *y, *z);
+  }
+  std::optional<Vec3> lengths(const char *a, const char *b, const char *c) const {
+    const auto get = [&](const char *n) { return number(n); };
+    return triple(a, b, c, get, get);
+  }
+  std::string point(std::string c) const {
+    if (comma_) std::replace(c.begin(), c.end(), ',', '.');
+    return c;
+  }
+
+private:
+  const Columns &columns_;
+  const std::vector<std::string> &cells_;
+  bool comma_;
+  long line_;
+};
+
+void refuse_impossible(const ControlRow &r) {
+  const auto bad = [&](const std::string &why) { throw InputError({}, r.line, why); };
+  const auto height = [&](double h) {
+    if (h < -600 || h > 9000) bad("the height of " + r.mark + " is impossible: columns or units mixed up?");
+  };
+  if (r.height) height(*r.height);
+  for (const auto *set : {&r.geodetic, &r.grid})
+    if (*set) height((**set)[2]);
+  if (r.sd_height && (*r.sd_height < 0 || *r.sd_height > 100)) bad("a standard deviation of " + r.mark + " is impossible");
+  if (r.gravity && (*r.gravity < 9.7 || *r.gravity > 9.9))
+    bad("the gravity of " + r.mark + " is impossible: it is given in m/s² or in mGal, in full");
+  if (!r.xyz && !r.geodetic && !r.grid && !r.height && !r.gravity) bad("the mark " + r.mark + " has no coordinates");
+  if (r.xyz && (r.xyz->norm() < 6.3e6 || r.xyz->norm() > 6.4e6))
+    bad("X, Y, Z of " + r.mark + " do not lie near the Earth's surface: columns or units mixed up?");
+  if (r.grid && (std::abs(r.grid->x()) > 5e7 || std::abs(r.grid->y()) > 5e7))
+    bad("the grid coordinates of " + r.mark + " are impossible: columns or units mixed up?");
+  if (r.velocity && r.velocity->norm() > 0.5) bad("the velocity of " + r.mark + " is above 0.5 m/yr: written in mm/yr?");
+  if (r.sd_enu && (r.sd_enu->minCoeff() < 0 || r.sd_enu->maxCoeff() > 100))
+    bad("a standard deviation of " + r.mark + " is impossible");
+}
+
+ControlRow read_row(const RowReader &c, const Columns &columns, long line) {
+  ControlRow r;
+  r.line = line;
+  r.mark = c.cell("mark");
+  if (r.mark.empty()) throw InputError({}, line, "the mark has no name");
+  check_name(r.mark, "the name of the mark", line);
+  for (const auto &[name, out] : {std::pair{"description", &r.description}, {"frame", &r.frame}, {"code", &r.code},
+                                  {"crs", &r.crs}, {"vertical", &r.vertical}, {"origin", &r.origin}}) {
+    *out = printable(c.cell(name));
+    check_name(*out, std::string("the ") + name + " of " + r.mark, line);
+  }
+  r.epoch = c.point(c.cell("epoch"));
+  r.xyz = c.lengths("x", "y", "z");
+  if (columns.count("h"))
+    r.geodetic = c.triple(
+        "lat", "lon", "h", [&](const char *n) { return c.angle(n, 90); }, [&](const char *n) { return c.angle(n, 360); });
+  r.height = c.number("height");
+  if (!c.cell("e").empty() || !c.cell("n").empty() || (!r.height && columns.count("height")))
+    if (columns.count("height") && !c.cell("height").empty()) r.grid = c.lengths("e", "n", "height");
+  if (!r.grid && columns.count("height") && r.height && c.cell("e").empty() != c.cell("n").empty())
+    throw InputError({}, line, "of e, n, height some are given and some are not");
+  if (!r.grid && !r.height && !r.xyz && !r.geodetic && !c.cell("e").empty())
+    throw InputError({}, line, "of e, n, height some are given and some are not");
+  r.velocity = c.lengths("vx", "vy", "vz");
+  r.sd_height = columns.count("sd_height") ? c.number("sd_height") : std::nullopt;
+  if (!r.sd_height) r.sd_height = c.number("sd_u");
+  if (!c.cell("sd_e").empty() || !c.cell("sd_n").empty()) r.sd_enu = c.lengths("sd_e", "sd_n", "sd_u");
+  if (const auto ee = c.number("cov_ee")) {
+    const auto en = c.number("cov_en"), eu = c.number("cov_eu"), nn = c.number("cov_nn"), nu = c.number("cov_nu"),
+               uu = c.number("cov_uu");
+    if (!en || !eu || !nn || !nu || !uu) throw InputError({}, line, "of the covariance some elements are missing");
+    r.cov_enu = Mat3{{*ee, *en, *eu}, {*en, *nn, *nu}, {*eu, *nu, *uu}};
+    if (*ee < 0 || *nn < 0 || *uu < 0) throw InputError({}, line, "a variance of " + r.mark + " is negative");
+    r.sd_enu = r.cov_enu->diagonal().cwiseSqrt();
+  }
+  if ((r.gravity = c.number("gravity")) && *r.gravity > 9000) *r.gravity *= 1e-5; // milligals
+  refuse_impossible(r);
+  return r;
 }
 
 } // namespace
 
+std::string control_list_words() {
+  return "mark (or name, station, point, pt, id) and one of: x y z; lat lon h (ellipsoidal; lat_packed lon_packed for "
+         "46.17034); east north height (or easting northing elevation); height alone. Also frame, epoch, crs, sd_e sd_n "
+         "sd_u, sd_height, vx vy vz, gravity, code, description; a unit may follow, as in east_ft or Easting [m]";
+}
+
 bool looks_like_control_list(std::string_view text) {
-  LineReader in(without_bom(text));
-  std::string_view line;
-  if (!header_line(in, line) || line.size() > 2000) return false;
-  const auto c = columns_of(line, delimiter_of(line), nullptr);
+  std::size_t start = 0;
+  long number = 0;
+  const std::string_view line = first_line(text, start, number);
+  if (line.empty() || line.size() > 2000) return false;
+  std::vector<std::string> heads;
+  CsvReader(line, delimiter_of(line)).next(heads);
+  const auto c = columns_of(heads, nullptr);
   return c.count("mark") > 0 && (c.size() >= 3 || c.count("height") > 0 || c.count("gravity") > 0);
 }
 
 ControlList read_control_list(std::string_view text) {
   ControlList out;
-  LineReader in(without_bom(text));
-  std::string_view line;
-  if (!header_line(in, line)) throw InputError({}, 0, "the file is empty");
-  out.delimiter = delimiter_of(line);
-  const auto columns = columns_of(line, out.delimiter, &out.unread_columns);
-  if (!columns.count("mark")) throw InputError({}, in.number(), "no column is headed mark (or name, station, point)");
+  std::size_t start = 0;
+  long number = 0;
+  const std::string_view head = first_line(text, start, number);
+  if (head.empty()) throw InputError({}, 0, "the file is empty");
+  out.delimiter = delimiter_of(head);
+  CsvReader in(text.substr(start), out.delimiter);
+  std::vector<std::string> cells;
+  in.next(cells);
+  const auto columns = columns_of(cells, &out.unread_columns);
+  const long before = number - in.line();
+  if (!columns.count("mark"))
+    throw InputError({}, number, "no column is headed mark; the words that are read: " + control_list_words());
   if (!has_position(columns))
-    throw InputError(
-        {}, in.number(),
-        "no complete set of coordinate columns: x y z, lat lon h, e n height, or height (or gravity) alone "
-        "is needed");
-  const std::size_t width = split(line, out.delimiter).size();
-
-  std::set<std::string> seen;
-  while (in.next(line)) {
-    if (trimmed(line).empty() || trimmed(line).front() == '#') continue;
-    const long at = in.number();
-    const auto cells = split(line, out.delimiter);
+    throw InputError({}, number,
+                     "no complete set of coordinate columns; the words that are read: " + control_list_words());
+  const std::size_t width = cells.size();
+  std::map<std::string, std::size_t> seen;
+  while (in.next(cells)) {
+    const long at = in.line() + before;
+    if (cells.size() == 1 && cells[0].empty()) continue;
+    if (!cells[0].empty() && cells[0][0] == '#') continue;
     if (cells.size() != width)
       throw InputError({}, at,
                        "the row has " + std::to_string(cells.size()) + " columns, the header " + std::to_string(width));
-    auto cell = [&](const char *name) {
-      const auto it = columns.find(name);
-      return it == columns.end() ? std::string() : std::string(trimmed(cells[it->second]));
-    };
-    auto number = [&](const char *name) -> std::optional<double> {
-      std::string c = cell(name);
-      if (c.empty()) return {};
-      if (out.delimiter != ',') std::replace(c.begin(), c.end(), ',', '.');
-      const auto v = parse_number(c);
-      if (!v) throw InputError({}, at, "\"" + c + "\" in column " + name + " is not a number");
-      return v;
-    };
-    auto angle = [&](const char *name, double limit) -> std::optional<double> {
-      std::string c = cell(name);
-      if (c.empty()) return {};
-      if (out.delimiter != ',') std::replace(c.begin(), c.end(), ',', '.');
-      const auto v = parse_angle_deg(c);
-      if (!v) throw InputError({}, at, "\"" + c + "\" in column " + name + " is not an angle");
-      if (std::abs(*v) > limit)
-        throw InputError({}, at,
-                         "\"" + c + "\" in column " + name + " is beyond " + std::to_string(static_cast<int>(limit)) +
-                             " degrees");
-      return v;
-    };
-    auto triple = [&](const char *a, const char *b, const char *c, auto &&get_a, auto &&get_b) -> std::optional<Vec3> {
-      const auto x = get_a(a), y = get_b(b), z = number(c);
-      if (!x && !y && !z) return {};
-      if (!x || !y || !z)
-        throw InputError({}, at, std::string("of ") + a + ", " + b + ", " + c + " some are given and some are not");
-      return Vec3(*x, *y, *z);
-    };
-    ControlRow r;
-    r.line = at;
-    r.mark = cell("mark");
-    if (r.mark.empty()) throw InputError({}, at, "the mark has no name");
-    if (!seen.insert(r.mark).second) throw InputError({}, at, "the mark " + r.mark + " stands in the list twice");
-    r.description = cell("description");
-    r.frame = cell("frame");
-    r.epoch = cell("epoch");
-    if (out.delimiter != ',') std::replace(r.epoch.begin(), r.epoch.end(), ',', '.');
-    r.xyz = triple("x", "y", "z", number, number);
-    r.geodetic = triple(
-        "lat", "lon", "h", [&](const char *n) { return angle(n, 90); }, [&](const char *n) { return angle(n, 360); });
-    r.height = number("height");
-    if (!cell("e").empty() || !cell("n").empty() || !r.height) r.grid = triple("e", "n", "height", number, number);
-    r.velocity = triple("vx", "vy", "vz", number, number);
-    r.sd_height = number("sd_u");
-    if (!cell("sd_e").empty() || !cell("sd_n").empty()) r.sd_enu = triple("sd_e", "sd_n", "sd_u", number, number);
-    if (r.height && (*r.height < -600 || *r.height > 9000))
-      throw InputError({}, at, "the height of " + r.mark + " is impossible: columns or units mixed up?");
-    if (r.sd_height && (*r.sd_height < 0 || *r.sd_height > 100))
-      throw InputError({}, at, "a standard deviation of " + r.mark + " is impossible");
-    if ((r.gravity = number("gravity"))) {
-      if (*r.gravity > 9000) *r.gravity *= 1e-5; // milligals
-      if (*r.gravity < 9.7 || *r.gravity > 9.9)
-        throw InputError({}, at,
-                         "the gravity of " + r.mark + " is impossible: it is given in m/s² or in mGal, in full");
+    const RowReader row(columns, cells, out.delimiter, at);
+    // What one of our own lists calls provisional is no published value.
+    const std::string state = lower(row.cell("state"));
+    if (state == "provisional" || state == "from zero" || state == "local" || state == "side shot" ||
+        state == "left out") {
+      ++out.passed_over;
+      continue;
     }
-    if (!r.xyz && !r.geodetic && !r.grid && !r.height && !r.gravity)
-      throw InputError({}, at, "the mark " + r.mark + " has no coordinates");
-    if (r.xyz && (r.xyz->norm() < 6.3e6 || r.xyz->norm() > 6.4e6))
-      throw InputError({}, at,
-                       "X, Y, Z of " + r.mark + " do not lie near the Earth's surface: columns or units mixed up?");
-    for (const auto *set : {&r.geodetic, &r.grid})
-      if (*set && ((**set)[2] < -600 || (**set)[2] > 9000))
-        throw InputError({}, at, "the height of " + r.mark + " is impossible: columns or units mixed up?");
-    if (r.grid && (std::abs(r.grid->x()) > 2e7 || std::abs(r.grid->y()) > 2e7))
-      throw InputError({}, at, "the grid coordinates of " + r.mark + " are impossible: columns or units mixed up?");
-    if (r.velocity && r.velocity->norm() > 0.5)
-      throw InputError({}, at, "the velocity of " + r.mark + " is above 0.5 m/yr: written in mm/yr?");
-    if (r.sd_enu && (r.sd_enu->minCoeff() < 0 || r.sd_enu->maxCoeff() > 100))
-      throw InputError({}, at, "a standard deviation of " + r.mark + " is impossible");
+    ControlRow r = read_row(row, columns, at);
+    const auto [it, fresh] = seen.emplace(r.mark, out.rows.size());
+    if (!fresh) {
+      if (same_values(out.rows[it->second], r)) continue;
+      throw InputError({}, at, "the mark " + r.mark + " stands in the list twice");
+    }
     out.rows.push_back(std::move(r));
   }
-  if (out.rows.empty()) throw InputError({}, in.number(), "the list holds no marks");
+  if (out.rows.empty())
+    throw InputError({}, number, out.passed_over ? "the list holds provisional values only" : "the list holds no marks");
   return out;
 }
 

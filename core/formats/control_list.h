@@ -9,12 +9,15 @@ namespace ampletie {
 
 /// One row of a control list, as written; what is absent is absent.
 struct ControlRow {
-  std::string mark, description, frame, epoch;
+  std::string mark, description, frame, epoch, code;
+  std::string crs, vertical;               ///< codes of the systems that the row itself names; empty: the job's
+  std::string origin;                      ///< where the list says that it comes from: an issue record, a sheet
   std::optional<Vec3> xyz;                 ///< m
   std::optional<Vec3> geodetic;            ///< latitude, longitude in degrees, ellipsoidal height in m
   std::optional<Vec3> grid;                ///< east, north, physical height, m
   std::optional<Vec3> velocity;            ///< X, Y, Z, m/yr
   std::optional<Vec3> sd_enu;              ///< standard deviations east, north, up, m
+  std::optional<Mat3> cov_enu;             ///< their covariance, m², where the list gives it
   std::optional<double> height, sd_height; ///< physical height, m, also where nothing else is known
   std::optional<double> gravity;           ///< measured at the mark, m/s²; lists may write mGal
   long line = 0;
@@ -24,14 +27,19 @@ struct ControlList {
   std::vector<ControlRow> rows;
   char delimiter = ',';
   std::vector<std::string> unread_columns;
+  std::size_t passed_over = 0; ///< rows that are no published values: provisional ones, heights from zero
 };
 
 /// Reads a control list with a header line: columns in any order, comma, semicolon or tab; decimal commas with the
-/// latter two; byte-order mark; `#` starts a comment. Known names (any case): mark|name|station, description, frame,
-/// epoch, x y z, lat|latitude lon|longitude h|height_ellipsoidal, e|east|easting n|north|northing height, vx vy vz
-/// (m/yr), sd_e sd_n sd_u (m). A benchmark may have its height alone. Impossible coordinates are refused with line and
-/// reason, so are double names.
+/// latter two; cells in quotes (RFC 4180); `#` starts a comment. The words that a header may have stand in
+/// `control_list_words`; a unit may follow: `east_ft`, `Easting [m]`, `sd_e (us-ft)`. Angles in any writing of
+/// `parse_angle_deg`; packed ones (46.17034) under `lat_packed` and `lon_packed`. A benchmark may have its height alone.
+/// Impossible coordinates are refused with line and reason, so are marks that stand twice with different values. Takes
+/// UTF-8.
 ControlList read_control_list(std::string_view text);
+
+/// What a header may say, as a sentence.
+std::string control_list_words();
 
 /// True when the first line looks like the header of a control list.
 bool looks_like_control_list(std::string_view text);

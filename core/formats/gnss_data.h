@@ -65,6 +65,7 @@ struct ObservationFile {
   std::vector<GpsTime> marks;      ///< external events (flag 5)
   std::size_t event_records = 0;   ///< lines of event records
   std::size_t repeated_epochs = 0; ///< epochs of spliced files that were there already
+  std::string cut_off;             ///< why the text ends before its last epoch is whole; empty: it is
 
   int type_index(char system, std::string_view code) const; ///< −1 when the file does not carry it
   /// A value of a record, or an absent one when the record was written before the type came in.

@@ -73,7 +73,7 @@ struct SatelliteState {
 
 class Expander {
 public:
-  Expander(std::string_view text, std::size_t limit) : in_(text), limit_(limit) {}
+  Expander(std::string_view text, std::size_t limit) : in_(text), limit_(limit ? limit : inflated_limit(text.size())) {}
   std::string run() {
     std::string_view line;
     if (!in_.next(line) || label(line) != "CRINEX VERS   / TYPE") throw InputError({}, 1, "not a compact RINEX file");
@@ -91,7 +91,14 @@ public:
         header();
         continue;
       }
-      epoch(line);
+      try {
+        epoch(line);
+      } catch (const InputError &) {
+        // A file that is cut off gives what was expanded; its reader tells what is missing.
+        if (!in_.at_end() || out_.empty()) throw;
+        out_ += out_.back() == '\n' ? ">" : "\n>";
+        break;
+      }
     }
     return std::move(out_);
   }

@@ -56,6 +56,9 @@ IonexFile read_ionex(std::string_view text_in) {
       continue;
     }
     if (name == "START OF TEC MAP") {
+      // Five characters stand for a value: a header that promises more than the text holds is not believed.
+      if ((f.maps.size() + 1) * f.rows * f.columns > text_in.size() / 5 + f.columns)
+        throw InputError({}, at, "the grid of the maps is larger than what the file holds");
       map = &f.maps.emplace_back();
       map->tecu.assign(f.rows * f.columns, NAN);
       row = f.rows, column = f.columns; // no row begun

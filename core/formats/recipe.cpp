@@ -198,12 +198,16 @@ std::optional<double> read_angle(std::string_view unit, std::string_view text) {
   if (unit == "rad") return *v;
   if (unit == "arcsec") return *v * rad_per_arcsec;
   if (unit == "mgon") return *v * pi / 200000;
-  // ddd.mmsss: the digits after the point are two of minutes, two of seconds, then their fraction.
-  const double magnitude = std::abs(*v), whole = std::floor(magnitude + 1e-12);
-  const double rest = std::max(0.0, (magnitude - whole) * 100), minutes = std::floor(rest + 1e-9);
-  const double seconds = std::max(0.0, (rest - minutes) * 100);
-  if (minutes >= 60 || seconds >= 60 + 1e-6) return {};
-  return std::copysign(radians(whole + minutes / 60 + seconds / 3600), *v);
+  const auto unpacked = unpacked_deg(*v); // ddd.mmsss
+  return unpacked ? std::optional(radians(*unpacked)) : std::nullopt;
+}
+
+bool tells_something(std::string_view meaning) {
+  for (std::string_view m :
+       {"reading", "back", "fore", "intermediate", "circle", "zenith", "slope", "angle", "azimuth", "grid_bearing",
+        "horizontal", "rise", "east", "north", "closure_angle", "closure_east", "closure_north", "closure_height"})
+    if (m == meaning) return true;
+  return false;
 }
 
 double metres_in(std::string_view unit) {

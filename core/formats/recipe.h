@@ -80,6 +80,10 @@ struct RecipeMeaning {
 const std::vector<RecipeMeaning> &recipe_meanings(std::string_view reads);
 const RecipeMeaning *recipe_meaning(std::string_view reads, std::string_view name);
 
+/// Whether a value of this meaning is worth a line by itself: a measurement, or what the field computed of some. Names,
+/// codes and remarks alone are not.
+bool tells_something(std::string_view meaning);
+
 /// An angle as text in a unit, radians: "gon", "deg" (decimal), "dms" (degrees, minutes, seconds with signs or blanks
 /// between), "packed dms" (ddd.mmsss), "rad", "arcsec" or "mgon"; nothing when it is none. Throws `InputError` for an
 /// unknown unit.

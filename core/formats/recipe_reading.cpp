@@ -362,66 +362,19 @@ private:
 
 } // namespace
 
+std::size_t RecipeReading::telling() const {
+  return static_cast<std::size_t>(std::count_if(records.begin(), records.end(), [](const RecipeRecord &r) {
+    return r.what == RecipeLine::What::record &&
+           std::any_of(r.values.begin(), r.values.end(), [](const auto &v) { return tells_something(v.first); });
+  }));
+}
+
 double RecipeReading::score() const {
   if (lines == 0 || characters == 0) return 0;
-  const bool any = std::any_of(records.begin(), records.end(),
-                               [](const RecipeRecord &r) { return r.what == RecipeLine::What::record; });
-  if (!any) return 0;
+  if (telling() == 0) return 0;
   const double score = std::min(1.0, static_cast<double>(read_lines) / static_cast<double>(lines)) *
                        std::min(1.0, static_cast<double>(read_characters) / static_cast<double>(characters));
   return unit_conflict.empty() ? score : 0.8 * score;
-}
-
-std::string utf8_text(std::string_view b) {
-  auto put = [](std::string &out, unsigned code) {
-    if (code < 0x80)
-      out += static_cast<char>(code);
-    else if (code < 0x800) {
-      out += static_cast<char>(0xC0 | code >> 6);
-      out += static_cast<char>(0x80 | (code & 0x3F));
-    } else if (code < 0x10000) {
-      out += static_cast<char>(0xE0 | code >> 12);
-      out += static_cast<char>(0x80 | (code >> 6 & 0x3F));
-      out += static_cast<char>(0x80 | (code & 0x3F));
-    } else {
-      out += static_cast<char>(0xF0 | code >> 18);
-      out += static_cast<char>(0x80 | (code >> 12 & 0x3F));
-      out += static_cast<char>(0x80 | (code >> 6 & 0x3F));
-      out += static_cast<char>(0x80 | (code & 0x3F));
-    }
-  };
-  auto byte = [&](std::size_t i) { return static_cast<unsigned>(static_cast<unsigned char>(b[i])); };
-  if (b.size() >= 2 && ((byte(0) == 0xFF && byte(1) == 0xFE) || (byte(0) == 0xFE && byte(1) == 0xFF))) {
-    const bool little = byte(0) == 0xFF;
-    std::string out;
-    for (std::size_t i = 2; i + 1 < b.size(); i += 2) {
-      unsigned unit = little ? byte(i) | byte(i + 1) << 8 : byte(i) << 8 | byte(i + 1);
-      if (unit >= 0xD800 && unit < 0xDC00 && i + 3 < b.size()) {
-        const unsigned low = little ? byte(i + 2) | byte(i + 3) << 8 : byte(i + 2) << 8 | byte(i + 3);
-        if (low >= 0xDC00 && low < 0xE000) unit = 0x10000 + ((unit - 0xD800) << 10) + (low - 0xDC00), i += 2;
-      }
-      put(out, unit);
-    }
-    return out;
-  }
-  if (b.substr(0, 3) == "\xEF\xBB\xBF") b.remove_prefix(3);
-  // Well-formed UTF-8 stays as it is.
-  bool well = true;
-  for (std::size_t i = 0; i < b.size() && well;) {
-    const unsigned c = byte(i);
-    const std::size_t more = c < 0x80                ? 0
-                             : c >= 0xC2 && c < 0xE0 ? 1
-                             : c >= 0xE0 && c < 0xF0 ? 2
-                             : c >= 0xF0 && c < 0xF5 ? 3
-                                                     : 9;
-    well = more < 9 && i + more < b.size();
-    for (std::size_t k = 1; well && k <= more; ++k) well = (byte(i + k) & 0xC0) == 0x80;
-    i += more + 1;
-  }
-  if (well) return std::string(b);
-  std::string out;
-  for (std::size_t i = 0; i < b.size(); ++i) put(out, byte(i));
-  return out;
 }
 
 RecipeReading read_with(const Recipe &r, std::string_view utf8, PaintLines paint, std::size_t limit) {

@@ -1,4 +1,5 @@
 #pragma once
+#include "base/utf8.h"
 #include "formats/recipe.h"
 #include <cmath>
 #include <optional>
@@ -40,12 +41,12 @@ struct RecipeReading {
   std::string stated_unit;                         ///< as the file says; empty: it says nothing
   std::string unit_conflict;                       ///< a sentence when the file and the recipe disagree
   PaintedPiece first_unread;
-  /// How well the recipe suits the text, 0 to 1: the share of lines and of characters that were understood.
+  /// Records with a measurement in them, or with something that the field computed.
+  std::size_t telling() const;
+  /// How well the recipe suits the text, 0 to 1: the share of lines and of characters that were understood; 0 when
+  /// nothing of it tells anything.
   double score() const;
 };
-
-/// Text as UTF-8: byte-order marks are taken off, UTF-16 is converted, other bytes above 127 are taken as Latin-1.
-std::string utf8_text(std::string_view bytes);
 
 /// Lines whose pieces are kept, for painting.
 struct PaintLines {

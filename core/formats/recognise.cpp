@@ -1,6 +1,8 @@
 #include "formats/recognise.h"
 #include "base/text.h"
+#include "base/utf8.h"
 #include "formats/antenna_points.h"
+#include "formats/control_documents.h"
 #include "formats/control_list.h"
 #include "formats/hatanaka.h"
 #include "formats/ocean_loading_file.h"
@@ -30,6 +32,10 @@ std::string kind_name(FileKind kind) {
     return "antenna dimensions";
   case FileKind::control:
     return "control list";
+  case FileKind::landxml_points:
+    return "points of a LandXML file";
+  case FileKind::issue_record:
+    return "record of issued control";
   case FileKind::unknown:
     break;
   }
@@ -37,11 +43,29 @@ std::string kind_name(FileKind kind) {
 }
 
 std::string plain_content(std::string_view bytes) {
+  if (is_utf16(bytes)) return utf8_text(bytes);
   std::string text = is_gzip(bytes)              ? gunzip(bytes)
                      : is_unix_compressed(bytes) ? uncompress(bytes)
                                                  : std::string(bytes);
   return is_hatanaka(text) ? expand_hatanaka(text) : text;
 }
+
+namespace {
+/// The header of a GTX grid: corner and steps in degrees, rows and columns, all with the high byte first.
+bool looks_like_gtx(std::string_view c) {
+  if (c.size() < 44) return false;
+  const auto whole = [&](std::size_t at) {
+    std::size_t v = 0;
+    for (std::size_t i = 0; i < 4; ++i) v = v << 8 | static_cast<unsigned char>(c[at + i]);
+    return v;
+  };
+  const std::size_t rows = whole(32), columns = whole(36);
+  return rows > 1 && columns > 1 && rows < 100000 && columns < 100000 && c.size() == 40 + 4 * rows * columns;
+}
+constexpr const char *own_grids =
+    "; grids of one's own cannot be taken yet: heights go through the grids that the register knows for the job's "
+    "vertical system";
+} // namespace
 
 Recognition recognise(std::string_view c) {
   auto begins = [&](std::string_view s) { return c.substr(0, s.size()) == s; };
@@ -66,14 +90,23 @@ Recognition recognise(std::string_view c) {
   if (begins("%PDF")) return {FileKind::unknown, "a PDF document"};
   if (begins("PK\x03\x04"))
     return {FileKind::unknown, "a ZIP archive or an office document: unpack it, or save it as CSV"};
+  if (looks_like_gtx(c)) return {FileKind::unknown, std::string("a geoid or shift grid in GTX form") + own_grids};
+  if (begins("II*") || begins("MM\x00*"))
+    return {FileKind::unknown, std::string("a TIFF, a picture or a geoid grid") + own_grids};
+  if (c.substr(0, 4096).find("begin_of_head") != std::string_view::npos)
+    return {FileKind::unknown, std::string("a geoid grid in ISG form") + own_grids};
   if (looks_like_rtcm3(c)) return {FileKind::rtcm3, {}};
   if (c.substr(0, 4096).find('\0') != std::string_view::npos)
     return {FileKind::unknown, "a binary file of a receiver or another program: export RINEX 3"};
   if (looks_like_ocean_loading(c)) return {FileKind::ocean_loading, {}};
   if (looks_like_antenna_points(c)) return {FileKind::antenna_points, {}};
+  if (looks_like_landxml_points(c)) return {FileKind::landxml_points, {}};
+  if (looks_like_issue_record(c)) return {FileKind::issue_record, {}};
   if (looks_like_control_list(c)) return {FileKind::control, {}};
-  return {FileKind::unknown,
-          "a text whose kind is not recognised; a control list needs a header line with mark and coordinates"};
+  return {FileKind::unknown, "a text whose kind is not recognised. A level book or field book: take it with --as levels "
+                             "or --as pointings, or under Levels or Traverse, Files, and say there what it means. A "
+                             "control list needs a header line with " +
+                                 control_list_words()};
 }
 
 } // namespace ampletie

@@ -15,6 +15,8 @@ enum class FileKind {
   antenna_points,
   ocean_loading,
   control,
+  landxml_points,
+  issue_record,
   unknown
 };
 std::string kind_name(FileKind kind); ///< "observations", "broadcast orbits" …

@@ -91,6 +91,19 @@ Observable observation(std::string_view line, std::size_t from, long at) {
   return o;
 }
 
+/// Whether a line that ends the text ends in the middle of a value (F14.3 and two flags).
+bool ends_inside_value(std::string_view line, std::size_t first) {
+  if (line.size() <= first) return false;
+  const std::size_t n = (line.size() - first) % 16;
+  return n != 0 && n < 14;
+}
+
+/// Blank columns cost nothing in a file and sixteen bytes here; no receiver writes so many of them.
+void hold_to_size(const ObservationFile &f, std::size_t text, long at) {
+  if (f.values.size() > text / 2 + 1'000'000)
+    throw InputError({}, at, "the header promises far more observations than the lines hold: the file is damaged");
+}
+
 /// Header lines that follow an event.
 void event_lines(LineReader &in, SiteBuilder &b, int count, int flag) {
   std::string_view line;
@@ -104,125 +117,157 @@ void event_lines(LineReader &in, SiteBuilder &b, int count, int flag) {
 }
 } // namespace
 
-void read_body_3(LineReader &in, SiteBuilder &b) {
+namespace {
+/// A text that ends early gives its whole epochs and says what is missing; what is wrong before the end is an error.
+template <class Step> void read_epochs(LineReader &in, SiteBuilder &b, Step &&step) {
   std::string_view line;
   while (in.next(line)) {
-    const long at = in.number();
-    if (trimmed(line).empty()) continue;
-    if (label(line) == "RINEX VERSION / TYPE") { // another file was appended
-      b.spliced();
-      read_header(in, line, b);
-      if (b.version < 3) return read_body_2(in, b);
-      continue;
+    try {
+      if (!step(in, b, line)) return;
+    } catch (const InputError &e) {
+      if (!in.at_end()) throw;
+      b.cut_off(fmt::format("line {}: {}", e.line(), e.reason()));
+      return;
     }
-    if (label(line) == "COMMENT") continue;
-    if (line[0] != '>') throw InputError({}, at, "an epoch line should start here ('>')");
-    if (line.size() < 35) throw InputError({}, at, "the file ends inside an epoch line");
-    const int flag = whole(line, 31, 1, at, "the epoch flag"),
-              count = whole(line, 32, 3, at, "the number of satellites");
-    if (count < 0 || flag < 0 || flag > 6) throw InputError({}, at, "the epoch flag or count is impossible");
-    if (flag > 1) {
-      if (flag == 5 && !trimmed(field(line, 2, 27)).empty()) b.site().marks.push_back(b.to_gps(epoch_time(line, at)));
-      event_lines(in, b, count, flag);
-      continue;
-    }
-    const GpsTime time = b.to_gps(epoch_time(line, at));
-    const bool wanted = b.begin_epoch(time, flag, at);
-    ObservationFile &f = b.site();
-    for (int i = 0; i < count; ++i) {
-      if (!in.next(line))
-        throw InputError({}, in.number(),
-                         fmt::format("the file ends inside the epoch {}: {} of {} satellites", iso(time), i, count));
-      const auto sat = parse_sat(line);
-      if (!sat) throw InputError({}, in.number(), "a satellite was expected here", 1);
-      const auto *c = b.columns(sat->system);
-      if (!c)
-        throw InputError({}, in.number(),
-                         std::string("the header lists no observation types for system ") + sat->system, 1);
-      if (!wanted) continue;
-      f.records.push_back({*sat, static_cast<std::uint16_t>(c->width), static_cast<std::uint32_t>(f.values.size())});
-      if (c->plain) {
-        for (std::size_t k = 0; k < c->width; ++k) f.values.push_back(observation(line, 3 + 16 * k, in.number()));
-        continue;
-      }
-      f.values.resize(f.values.size() + c->width);
-      for (std::size_t k = 0; k < c->codes.size(); ++k) {
-        Observable o = observation(line, 3 + 16 * k, in.number());
-        o.value /= c->scale[k];
-        f.values[f.records.back().first + static_cast<std::size_t>(c->to[k])] = o;
-      }
-    }
-    if (wanted) b.end_epoch();
   }
 }
 
-void read_body_2(LineReader &in, SiteBuilder &b) {
-  std::string_view line;
-  while (in.next(line)) {
-    const long at = in.number();
-    if (trimmed(line).empty()) continue;
-    if (label(line) == "RINEX VERSION / TYPE") {
-      b.spliced();
-      read_header(in, line, b);
-      if (b.version >= 3) return read_body_3(in, b);
-      continue;
+/// One epoch or event, beginning with `line`; false when another version took over to the end of the text.
+bool read_epoch_3(LineReader &in, SiteBuilder &b, std::string_view line) {
+  const long at = in.number();
+  if (trimmed(line).empty()) return true;
+  if (label(line) == "RINEX VERSION / TYPE") { // another file was appended
+    b.spliced();
+    read_header(in, line, b);
+    if (b.version < 3) {
+      read_body_2(in, b);
+      return false;
     }
-    if (label(line) == "COMMENT") continue;
-    if (line.size() < 32 && trimmed(field(line, 28, 4)).empty())
-      throw InputError({}, at, "an epoch line should stand here");
-    const int flag = trimmed(field(line, 28, 1)).empty() ? 0 : whole(line, 28, 1, at, "the epoch flag"),
-              count = whole(line, 29, 3, at, "the number of satellites");
-    if (count < 0 || flag < 0 || flag > 6) throw InputError({}, at, "the epoch flag or count is impossible");
-    auto time_of = [&] {
-      Calendar c;
-      const int year = whole(line, 1, 2, at, "the year");
-      c.year = year + (year < 80 ? 2000 : 1900);
-      c.month = whole(line, 4, 2, at, "the month");
-      c.day = whole(line, 7, 2, at, "the day");
-      c.hour = whole(line, 10, 2, at, "the hour");
-      c.minute = whole(line, 13, 2, at, "the minute");
-      c.second = number(line, 15, 11, at, "the second");
-      return b.to_gps(checked_time(c, at));
-    };
-    if (flag > 1 && flag < 6) {
-      if (flag == 5 && !trimmed(field(line, 0, 26)).empty()) b.site().marks.push_back(time_of());
-      event_lines(in, b, count, flag);
-      continue;
-    }
-    const GpsTime time = time_of();
-    std::vector<SatId> sats;
-    for (int i = 0; i < count; ++i) {
-      if (i > 0 && i % 12 == 0 && !in.next(line))
-        throw InputError({}, in.number(), "the file ends inside an epoch line");
-      auto piece = std::string(field(line, static_cast<std::size_t>(32 + 3 * (i % 12)), 3));
-      if (!piece.empty() && piece[0] == ' ') piece[0] = b.default_system;
-      const auto sat = parse_sat(piece);
-      if (!sat) throw InputError({}, in.number(), "a satellite was expected here", 33 + 3 * (i % 12));
-      sats.push_back(*sat);
-    }
-    const bool wanted = flag != 6 && b.begin_epoch(time, flag, at);
-    ObservationFile &f = b.site();
-    for (std::size_t i = 0; i < sats.size(); ++i) {
-      const auto *c = b.columns(sats[i].system);
-      if (!c) throw InputError({}, in.number(), "the header lists no observation types");
-      if (wanted) {
-        f.records.push_back(
-            {sats[i], static_cast<std::uint16_t>(c->width), static_cast<std::uint32_t>(f.values.size())});
-        f.values.resize(f.values.size() + c->width);
-      }
-      for (std::size_t k = 0; k < c->codes.size(); ++k) {
-        if (k % 5 == 0 && !in.next(line))
-          throw InputError({}, in.number(),
-                           fmt::format("the file ends inside the epoch {}: {} of {} satellites", iso(time), i, count));
-        if (!wanted) continue;
-        Observable o = observation(line, 16 * (k % 5), in.number());
-        o.value /= c->scale[k];
-        if (c->to[k] >= 0) f.values[f.records.back().first + static_cast<std::size_t>(c->to[k])] = o;
-      }
-    }
-    if (wanted) b.end_epoch();
+    return true;
   }
+  if (label(line) == "COMMENT") return true;
+  if (line[0] != '>') throw InputError({}, at, "an epoch line should start here ('>')");
+  if (line.size() < 35) throw InputError({}, at, "the file ends inside an epoch line");
+  const int flag = whole(line, 31, 1, at, "the epoch flag"),
+            count = whole(line, 32, 3, at, "the number of satellites");
+  if (count < 0 || flag < 0 || flag > 6) throw InputError({}, at, "the epoch flag or count is impossible");
+  if (flag > 1) {
+    if (flag == 5 && !trimmed(field(line, 2, 27)).empty()) b.site().marks.push_back(b.to_gps(epoch_time(line, at)));
+    event_lines(in, b, count, flag);
+    return true;
+  }
+  const GpsTime time = b.to_gps(epoch_time(line, at));
+  const bool wanted = b.begin_epoch(time, flag, at);
+  ObservationFile &f = b.site();
+  for (int i = 0; i < count; ++i) {
+    if (!in.next(line))
+      throw InputError({}, in.number(),
+                       fmt::format("the file ends inside the epoch {}: {} of {} satellites", iso(time), i, count));
+    const auto sat = parse_sat(line);
+    if (!sat) throw InputError({}, in.number(), "a satellite was expected here", 1);
+    const auto *c = b.columns(sat->system);
+    if (!c)
+      throw InputError({}, in.number(),
+                       std::string("the header lists no observation types for system ") + sat->system, 1);
+    if (b.open_end && in.at_end() && (ends_inside_value(line, 3) || line.size() + 13 < 3 + 16 * c->codes.size()))
+      throw InputError({}, in.number(), "the last line is cut off");
+    if (!wanted) continue;
+    f.records.push_back({*sat, static_cast<std::uint16_t>(c->width), static_cast<std::uint32_t>(f.values.size())});
+    if (c->plain) {
+      for (std::size_t k = 0; k < c->width; ++k) f.values.push_back(observation(line, 3 + 16 * k, in.number()));
+      continue;
+    }
+    f.values.resize(f.values.size() + c->width);
+    for (std::size_t k = 0; k < c->codes.size(); ++k) {
+      Observable o = observation(line, 3 + 16 * k, in.number());
+      o.value /= c->scale[k];
+      f.values[f.records.back().first + static_cast<std::size_t>(c->to[k])] = o;
+    }
+  }
+  hold_to_size(f, in.size(), at);
+  if (wanted) b.end_epoch();
+  return true;
 }
+} // namespace
+
+void read_body_3(LineReader &in, SiteBuilder &b) { read_epochs(in, b, read_epoch_3); }
+
+namespace {
+/// One epoch or event, beginning with `line`; false when another version took over to the end of the text.
+bool read_epoch_2(LineReader &in, SiteBuilder &b, std::string_view line) {
+  const long at = in.number();
+  if (trimmed(line).empty()) return true;
+  if (label(line) == "RINEX VERSION / TYPE") {
+    b.spliced();
+    read_header(in, line, b);
+    if (b.version >= 3) {
+      read_body_3(in, b);
+      return false;
+    }
+    return true;
+  }
+  if (label(line) == "COMMENT") return true;
+  if (line.size() < 32 && trimmed(field(line, 28, 4)).empty())
+    throw InputError({}, at, "an epoch line should stand here");
+  const int flag = trimmed(field(line, 28, 1)).empty() ? 0 : whole(line, 28, 1, at, "the epoch flag"),
+            count = whole(line, 29, 3, at, "the number of satellites");
+  if (count < 0 || flag < 0 || flag > 6) throw InputError({}, at, "the epoch flag or count is impossible");
+  auto time_of = [&] {
+    Calendar c;
+    const int year = whole(line, 1, 2, at, "the year");
+    c.year = year + (year < 80 ? 2000 : 1900);
+    c.month = whole(line, 4, 2, at, "the month");
+    c.day = whole(line, 7, 2, at, "the day");
+    c.hour = whole(line, 10, 2, at, "the hour");
+    c.minute = whole(line, 13, 2, at, "the minute");
+    c.second = number(line, 15, 11, at, "the second");
+    return b.to_gps(checked_time(c, at));
+  };
+  if (flag > 1 && flag < 6) {
+    if (flag == 5 && !trimmed(field(line, 0, 26)).empty()) b.site().marks.push_back(time_of());
+    event_lines(in, b, count, flag);
+    return true;
+  }
+  const GpsTime time = time_of();
+  std::vector<SatId> sats;
+  for (int i = 0; i < count; ++i) {
+    if (i > 0 && i % 12 == 0 && !in.next(line))
+      throw InputError({}, in.number(), "the file ends inside an epoch line");
+    auto piece = std::string(field(line, static_cast<std::size_t>(32 + 3 * (i % 12)), 3));
+    if (!piece.empty() && piece[0] == ' ') piece[0] = b.default_system;
+    const auto sat = parse_sat(piece);
+    if (!sat) throw InputError({}, in.number(), "a satellite was expected here", 33 + 3 * (i % 12));
+    sats.push_back(*sat);
+  }
+  const bool wanted = flag != 6 && b.begin_epoch(time, flag, at);
+  ObservationFile &f = b.site();
+  for (std::size_t i = 0; i < sats.size(); ++i) {
+    const auto *c = b.columns(sats[i].system);
+    if (!c) throw InputError({}, in.number(), "the header lists no observation types");
+    if (wanted) {
+      f.records.push_back(
+          {sats[i], static_cast<std::uint16_t>(c->width), static_cast<std::uint32_t>(f.values.size())});
+      f.values.resize(f.values.size() + c->width);
+    }
+    for (std::size_t k = 0; k < c->codes.size(); ++k) {
+      if (k % 5 == 0 && !in.next(line))
+        throw InputError({}, in.number(),
+                         fmt::format("the file ends inside the epoch {}: {} of {} satellites", iso(time), i, count));
+      if (b.open_end && in.at_end() && ends_inside_value(line, 0))
+        throw InputError({}, in.number(), "the last line is cut off");
+      if (!wanted) continue;
+      Observable o = observation(line, 16 * (k % 5), in.number());
+      o.value /= c->scale[k];
+      if (c->to[k] >= 0) f.values[f.records.back().first + static_cast<std::size_t>(c->to[k])] = o;
+    }
+  }
+  hold_to_size(f, in.size(), at);
+  if (wanted) b.end_epoch();
+  return true;
+}
+} // namespace
+
+void read_body_2(LineReader &in, SiteBuilder &b) { read_epochs(in, b, read_epoch_2); }
 
 } // namespace rinex
 
@@ -234,6 +279,7 @@ std::vector<ObservationFile> read_rinex_observations(std::string_view text) {
   std::string_view line;
   if (!in.next(line)) throw InputError({}, 0, "the file is empty");
   read_header(in, line, b);
+  b.open_end = text.back() != '\n';
   b.site().values.reserve(text.size() / 20);
   if (b.version < 3)
     read_body_2(in, b);

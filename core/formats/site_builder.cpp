@@ -203,6 +203,7 @@ const SiteBuilder::Columns *SiteBuilder::columns(char system) {
   else if (const auto d = declared_.find(system); d != declared_.end())
     for (const std::string &t : d->second) add(t, t);
   c.width = list.size();
+  if (c.width > 300) throw InputError("the headers list more than 300 types for one system: the file is damaged");
   if (c.width != c.codes.size()) c.plain = false;
   if (list.empty()) sites_.back().types.erase(system);
   return c.codes.empty() ? nullptr : &c;
@@ -221,12 +222,26 @@ bool SiteBuilder::begin_epoch(GpsTime t, int flag, long at) {
   e.first = static_cast<std::uint32_t>(f.records.size());
   e.line = at;
   f.epochs.push_back(e);
+  records_before_ = f.records.size(), values_before_ = f.values.size();
+  in_epoch_ = true;
   return true;
+}
+
+void SiteBuilder::cut_off(const std::string &why) {
+  ObservationFile &f = sites_.back();
+  if (in_epoch_) {
+    f.epochs.pop_back();
+    f.records.resize(records_before_);
+    f.values.resize(values_before_);
+  }
+  in_epoch_ = false;
+  f.cut_off = why;
 }
 
 void SiteBuilder::end_epoch() {
   ObservationEpoch &e = sites_.back().epochs.back();
   e.count = static_cast<std::uint32_t>(sites_.back().records.size()) - e.first;
+  in_epoch_ = false;
 }
 
 std::vector<ObservationFile> SiteBuilder::finish(long at) {

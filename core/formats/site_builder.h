@@ -39,6 +39,9 @@ public:
   GpsTime to_gps(GpsTime t) const;
   std::vector<ObservationFile> finish(long at);
   void spliced() { spliced_ = true; }
+  /// The text ended inside an epoch, or in what should begin one: whatever of it was taken is taken off again.
+  void cut_off(const std::string &why);
+  bool open_end = false; ///< the last line has no line end: it may be cut off itself
 
 private:
   void open_site(bool moving);
@@ -52,6 +55,8 @@ private:
   std::size_t types_left_ = 0, scale_left_ = 0;
   double scale_factor_ = 1;
   std::string time_system_;
+  std::size_t records_before_ = 0, values_before_ = 0; ///< the epoch that was begun last
+  bool in_epoch_ = false;
   bool site_changed_ = false, types_changed_ = false, spliced_ = false, moving_ = false, any_site_ = false;
 };
 

@@ -30,6 +30,11 @@ struct Deleter {
 using Pj = std::unique_ptr<PJ, Deleter>;
 
 Pj make(const std::string &code) {
+  // Names, pipelines and files would be taken too; only codes are the same on every machine.
+  const auto colon = code.find(':');
+  if (colon == std::string::npos || colon == 0 || colon + 1 == code.size() || code.size() > 60 ||
+      code.find_first_of(" \t\n=/\\") != std::string::npos)
+    throw InputError("\"" + code + "\" is no code of the register: write it as EPSG:25833");
   Pj p(proj_create(context(), code.c_str()));
   if (!p) throw InputError("\"" + code + "\" is not a coordinate system of the register");
   return p;
@@ -126,6 +131,8 @@ Operation Operation::between(const std::string &source, const std::string &targe
 
 namespace {
 Vec3 run(PJ *op, PJ_DIRECTION direction, const Vec3 &in, double epoch) {
+  // PROJ's own code does not expect numbers that are none.
+  if (!in.allFinite() || std::isnan(epoch)) throw InputError("a coordinate that is no number cannot be transformed");
   proj_errno_reset(op);
   const PJ_COORD out = proj_trans(op, direction, proj_coord(in.x(), in.y(), in.z(), epoch));
   if (proj_errno(op) || !std::isfinite(out.xyzt.x) || !std::isfinite(out.xyzt.y) || !std::isfinite(out.xyzt.z))
@@ -209,6 +216,20 @@ GridPoint Projection::project(const Geodetic &g) const {
   return p;
 }
 
+std::string Projection::outside(const Geodetic &g) const {
+  double west = 0, south = 0, east = 0, north = 0;
+  const char *name = nullptr;
+  if (!proj_get_area_of_use(context(), handle_->crs.get(), &west, &south, &east, &north, &name) || west < -180)
+    return {};
+  // A strip beside a zone is common practice for jobs at its edge.
+  constexpr double strip = 0.5;
+  const double lat = degrees(g.lat), lon = degrees(g.lon);
+  const double beyond = std::remainder(lon - west, 360.0), width = std::fmod(east - west + 720, 360.0);
+  const bool within = (beyond < 0 ? beyond + 360 : beyond) <= width + strip || beyond >= -strip;
+  if (within && lat >= south - strip && lat <= north + strip) return {};
+  return text(name);
+}
+
 Geodetic Projection::unproject(double east, double north, double h) const {
   const Vec3 ll = run(handle_->conversion.get(), PJ_INV, {east, north, 0}, HUGE_VAL);
   return {radians(ll.y()), radians(ll.x()), h};
@@ -256,6 +277,13 @@ GeoidModel::GeoidModel(const std::string &vertical, const Geodetic &near)
 double GeoidModel::undulation(const Geodetic &g) const {
   const Vec3 out = operation_.forward({degrees(g.lon), degrees(g.lat), 0}, HUGE_VAL);
   return -out.z();
+}
+
+std::string vertical_name(const std::string &code) {
+  Pj p = make(code);
+  if (proj_get_type(p.get()) != PJ_TYPE_VERTICAL_CRS)
+    throw InputError("\"" + code + "\" (" + text(proj_get_name(p.get())) + ") is no vertical system");
+  return text(proj_get_name(p.get()));
 }
 
 std::string system_name(const std::string &code) {

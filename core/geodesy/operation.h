@@ -68,6 +68,9 @@ public:
   explicit Projection(const std::string &code);
   GridPoint project(const Geodetic &g) const;
   Geodetic unproject(double east, double north, double h) const;
+  /// The area that the register gives for the system when a place lies outside it by more than half a degree; else
+  /// empty.
+  std::string outside(const Geodetic &g) const;
   const std::string &name() const { return name_; }
   const std::string &datum() const { return datum_; } ///< "European Terrestrial Reference System 1989 ensemble"
   const std::string &geographic() const { return geographic_; } ///< code of the geographic base system
@@ -100,6 +103,8 @@ private:
 
 /// Name of a system in the register; throws when there is no such code.
 std::string system_name(const std::string &code);
+/// The same of a vertical system; throws when the code is that of anything else.
+std::string vertical_name(const std::string &code);
 /// PROJ and its register, for fingerprints: "PROJ 9.1.1, EPSG v10.074".
 std::string register_version();
 

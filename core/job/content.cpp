@@ -1,7 +1,9 @@
 #include "job/content.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "base/utf8.h"
 #include "formats/antex.h"
+#include "formats/control_documents.h"
 #include "formats/landxml_survey.h"
 #include "formats/recipe_reading.h"
 #include "formats/recognise.h"
@@ -19,16 +21,27 @@ SourceContent read_source(const std::string &name, const std::string &bytes, con
     c.source = {sha256_hex(bytes), name, "", ""};
     const std::string text = plain_content(bytes);
     const Recognition r = recognise(text);
+    // Formats of fixed columns count bytes: there single fields are converted, after reading.
+    const auto tidy_site = [](ObservationFile &f) {
+      for (std::string *x : {&f.marker, &f.marker_number, &f.receiver, &f.receiver_serial, &f.receiver_firmware,
+                             &f.antenna, &f.antenna_serial, &f.program})
+        *x = printable(utf8_text(*x));
+    };
     switch (r.kind) {
     case FileKind::observation:
       c.source.kind = "observation";
-      for (ObservationFile &f : read_rinex_observations(text))
+      for (ObservationFile &f : read_rinex_observations(text)) {
+        tidy_site(f);
         c.sites.push_back(std::make_shared<ObservationFile>(std::move(f)));
+      }
       break;
     case FileKind::rtcm3: {
       c.source.kind = "rtcm3";
       RtcmLog log = read_rtcm3(text, date_in_name(name));
-      for (ObservationFile &f : log.stations) c.sites.push_back(std::make_shared<ObservationFile>(std::move(f)));
+      for (ObservationFile &f : log.stations) {
+        tidy_site(f);
+        c.sites.push_back(std::make_shared<ObservationFile>(std::move(f)));
+      }
       if (log.navigation.size()) c.navigation = std::make_shared<NavigationFile>(std::move(log.navigation));
       break;
     }
@@ -50,19 +63,27 @@ SourceContent read_source(const std::string &name, const std::string &bytes, con
       break;
     case FileKind::ocean_loading:
       c.source.kind = "ocean_loading";
-      c.ocean_loading = std::make_shared<std::vector<OceanLoading>>(read_ocean_loading(text));
+      c.ocean_loading = std::make_shared<std::vector<OceanLoading>>(read_ocean_loading(utf8_text(text)));
       break;
     case FileKind::antex:
       c.source.kind = "antex";
-      c.antex = std::make_shared<AntexFile>(read_antex(text));
+      c.antex = std::make_shared<AntexFile>(read_antex(is_utf8(text) ? text : utf8_text(text)));
       break;
     case FileKind::antenna_points:
       c.source.kind = "antenna_points";
-      c.antenna_points = std::make_shared<std::vector<AntennaPoint>>(read_antenna_points(text));
+      c.antenna_points = std::make_shared<std::vector<AntennaPoint>>(read_antenna_points(utf8_text(text)));
       break;
     case FileKind::control:
       c.source.kind = "control";
-      c.control = std::make_shared<ControlList>(read_control_list(text));
+      c.control = std::make_shared<ControlList>(read_control_list(utf8_text(text)));
+      break;
+    case FileKind::landxml_points:
+      c.source.kind = "control";
+      c.control = std::make_shared<ControlList>(read_landxml_points(text));
+      break;
+    case FileKind::issue_record:
+      c.source.kind = "control";
+      c.control = std::make_shared<ControlList>(read_issue_record(text));
       break;
     case FileKind::unknown: {
       if (looks_like_recipe(text)) {

@@ -2,6 +2,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "base/size_words.h"
 #include "geodesy/coast.h"
 #include "geodesy/ellipsoid.h"
 #include "gnss/diagnosis.h"
@@ -20,11 +21,12 @@ namespace {
 
 class List {
 public:
+  /// `known_as`: the kind under which earlier versions had it, so that what was accepted stays accepted.
   explicit List(const JobState &state) : state_(state) {}
   Doubt &add(const std::string &kind, const std::string &about, const std::string &section, const std::string &item,
-             std::string sentence) {
+             std::string sentence, const char *known_as = nullptr) {
     Doubt d;
-    d.id = content_id("d", kind + "|" + item);
+    d.id = content_id("d", (known_as ? std::string(known_as) : kind) + "|" + item);
     d.kind = kind, d.about = about, d.section = section, d.item = item, d.sentence = std::move(sentence);
     const auto a = state_.accepted.find(d.id);
     if (a != state_.accepted.end()) {
@@ -40,7 +42,71 @@ private:
   const JobState &state_;
 };
 
+constexpr const char *misplaced_kind = "does not belong here";
+std::string misplaced_item(const PublishedMark &p) { return p.source_id.empty() ? p.name : p.source_id; }
+
+/// What can be told without computing anything.
+void plain(List &list, const JobSnapshot &s) {
+  for (const SourceContent &c : s.contents)
+    if (!c.source.damage.empty())
+      list.add("source damaged", c.source.name, "intake", c.source.id,
+               c.source.damage + "; nothing of it is used: take the original again").effect_m = 1000;
+  for (const auto &[seq, why] : s.state.unreadable)
+    list.add("decision does not count", fmt::format("decision {}", seq), "intake", fmt::format("decision {}", seq),
+             why + "; make it again if it is still meant").effect_m = 1000;
+  for (const Trouble &t : s.troubles)
+    list.add("not computed", t.section, t.section, t.section + t.sentence,
+             t.sentence + "; undo what led here, or leave the source out").effect_m = 1000;
+}
+
+/// One doubt for each file, or mark that was typed.
+void misplaced(List &list, const JobSnapshot &s) {
+  std::map<std::string, std::vector<const MisplacedMark *>> by_item;
+  for (const auto &[mark, m] : s.misplaced) by_item[misplaced_item(m.published)].push_back(&m);
+  for (const auto &[item, all] : by_item) {
+    const MisplacedMark &first = *all.front();
+    std::string about = first.published.name;
+    for (std::size_t i = 1; i < all.size() && i < 4; ++i) about += ", " + all[i]->published.name;
+    if (all.size() > 4) about += fmt::format(" and {} more", all.size() - 4);
+    Doubt &d = list.add(misplaced_kind, about, "datum", item,
+                        fmt::format("{}: {}; {} not used", first.published.name, first.sentence,
+                                    all.size() == 1 ? "it is" : fmt::format("these {} marks are", all.size())));
+    d.item = first.published.source_id.empty() ? first.published.name : first.published.source_id;
+    d.causes = first.causes;
+    d.effect_m = 1000;
+  }
+}
+
 std::string session_of(const Occupation &o) { return o.mark + " " + iso(o.start).substr(5, 11); }
+
+/// What the first glance at a file tells.
+void files(List &list, const JobSnapshot &s) {
+  for (const Occupation &o : s.occupations) {
+    if (!o.file->cut_off.empty()) {
+      Doubt &d = list.add("file cut off", o.source_name, "intake", o.id,
+                          fmt::format("it ends before its last epoch is whole ({}); the {} whole epochs up to {} are used",
+                                      o.file->cut_off, o.epochs, iso(o.stop)));
+      d.causes.push_back("a copy that was broken off: copy the file again and take it");
+    }
+    if (!o.mark.empty()) continue;
+    Doubt &d = list.add("mark without a name", o.source_name, "intake", o.id,
+                        "the file names no mark: it is not used until its mark was said");
+    const std::string stem = o.source_name.substr(0, o.source_name.find_first_of("._-"));
+    if (!stem.empty()) d.causes.push_back("by the name of the file it may be " + stem);
+  }
+  for (const SourceContent &c : s.contents) {
+    if (!c.control || s.state.left_out.count(c.source.id)) continue;
+    std::string other;
+    for (const ControlRow &r : c.control->rows)
+      if (r.height && !r.vertical.empty() && r.vertical != s.state.settings.datum.vertical && other.empty())
+        other = r.vertical;
+    if (!other.empty())
+      list.add("heights of another system", c.source.name, "datum", c.source.id,
+               "its heights are in " + other + ", the job's are in " +
+                   (s.state.settings.datum.vertical.empty() ? "none" : s.state.settings.datum.vertical) +
+                   ": its heights are not used");
+  }
+}
 
 void intake(List &list, const JobSnapshot &s) {
   std::map<std::string, std::vector<const Occupation *>> by_mark;
@@ -203,10 +269,6 @@ void closures(List &list, const JobSnapshot &s, const LoopReport &report) {
   for (const Loop &l : report.loops) {
     if (l.closes()) continue;
     const Vec3 mm = l.misclosure_enu * 1000;
-    auto length = [](double x, bool sign) {
-      return std::abs(x) < 1000 ? fmt::format(fmt::runtime(sign ? "{:+.1f} mm" : "{:.1f} mm"), x)
-                                : fmt::format(fmt::runtime(sign ? "{:+.2f} m" : "{:.2f} m"), x / 1000);
-    };
     const bool propagated = !l.within_propagated();
     Doubt &d = list.add(l.repeated()                 ? "repeated vectors differ"
                         : l.check == LoopCheck::none ? "session does not close"
@@ -214,7 +276,7 @@ void closures(List &list, const JobSnapshot &s, const LoopReport &report) {
                         l.name(), "gnss", l.id,
                         fmt::format("{} by {} in plan and {} in height; the plain limit is {:.1f} mm",
                                     l.repeated() ? "they differ" : "the loop misses",
-                                    length(mm.head<2>().norm(), false), length(mm.z(), true), l.limit_m * 1000));
+                                    length_words(mm.head<2>().norm() / 1000), length_words(mm.z() / 1000, 1, true), l.limit_m * 1000));
     d.value = propagated ? l.statistic : mm.norm(), d.limit = propagated ? l.statistic_limit : l.limit_m * 1000;
     d.unit = propagated ? "χ²" : "mm";
     d.effect_m = l.misclosure_enu.norm();
@@ -245,6 +307,15 @@ void closures(List &list, const JobSnapshot &s, const LoopReport &report) {
   }
 }
 
+/// A recipe that was said by hand and gets less out of a file than the one that the file had by itself.
+void understood_less(List &list, const RecipeSource &src, const char *section) {
+  if (!src.understands_less()) return;
+  Doubt &d = list.add("less understood than before", src.name, section, src.source_id,
+                      fmt::format("read with \"{}\" {} records have something in them; with \"{}\" there were {}",
+                                  src.recipe, src.telling, src.otherwise_recipe, src.otherwise));
+  d.value = static_cast<double>(src.telling), d.limit = static_cast<double>(src.otherwise), d.unit = "records";
+}
+
 void levels(List &list, const JobSnapshot &s) {
   const LevelReport &r = *s.levels;
   for (const LevelSource &src : r.sources) {
@@ -269,6 +340,7 @@ void levels(List &list, const JobSnapshot &s) {
       d.value = 1000 * std::abs(off), d.limit = 1000 * limit, d.unit = "mm", d.effect_m = std::abs(off);
     }
   }
+  for (const LevelSource &src : r.sources) understood_less(list, src, "levels");
   for (const LevelLine &l : r.lines) {
     if (!l.used) continue;
     if (!l.problem.empty()) {
@@ -283,13 +355,15 @@ void levels(List &list, const JobSnapshot &s) {
     }
     for (const Misclosure &m : l.misclosures) {
       if (m.within_limit() && m.within_propagated()) continue;
+      const char *misses = m.kind == Misclosure::Kind::loop ? "level loop misses" : "level line misses";
       Doubt &d =
-          list.add(m.kind == Misclosure::Kind::loop ? "level loop misses" : "level line misses",
+          list.add(m.within_limit() ? "closure beyond the stated accuracy" : misses,
                    fmt::format("{}: {} – {}", l.name, m.from, m.to), "levels", l.id,
-                   fmt::format("it misses by {:+.2f} mm over {:.2f} km and {} set-ups; {} {:.2f} mm", 1000 * m.value,
+                   fmt::format("it misses by {} over {:.2f} km and {} set-ups; {} {}", length_words(m.value, 2, true),
                                m.length / 1000, m.setups,
                                m.within_limit() ? "within the limit, but the stated accuracy allows" : "the limit is",
-                               1000 * (m.within_limit() ? 3.29 * m.sd : m.limit)));
+                               length_words(m.within_limit() ? 3.29 * m.sd : m.limit, 2)),
+                   misses);
       d.value = 1000 * std::abs(m.value), d.limit = 1000 * (m.within_limit() ? 3.29 * m.sd : m.limit), d.unit = "mm";
       d.effect_m = std::abs(m.value);
       d.causes = level_causes(l, m, s.state.settings.levels.limits());
@@ -308,16 +382,19 @@ void levels(List &list, const JobSnapshot &s) {
   for (const LinePair &p : r.pairs)
     for (const DoubleSection &x : p.result.sections) {
       if (x.within_limit()) continue;
-      Doubt &d = list.add("fore and back differ", fmt::format("{} – {}", x.from, x.to), "levels", p.first,
-                          fmt::format("run both ways they differ by {:+.2f} mm over {:.2f} km", 1000 * x.difference(),
-                                      x.length / 1000));
+      Doubt &d = list.add(x.same_way ? "two runs differ" : "fore and back differ", fmt::format("{} – {}", x.from, x.to),
+                          "levels", p.first,
+                          fmt::format("{} they differ by {} over {:.2f} km; the limit is {}",
+                                      x.same_way ? "walked twice in the same direction" : "walked both ways",
+                                      length_words(x.difference(), 2, true), x.length / 1000, length_words(x.limit, 2)),
+                          "fore and back differ");
       d.value = 1000 * std::abs(x.difference()), d.limit = 1000 * x.limit, d.unit = "mm";
       d.effect_m = std::abs(x.difference()) / 2;
     }
 }
 
-void same_marks(List &list, const JobSnapshot &s) {
-  for (const NearNames &n : near_names(s)) {
+void same_marks(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+  for (const NearNames &n : near_names(s, vectors)) {
     Doubt &d = list.add("same mark?", n.keep + " / " + n.other, n.levels_only ? "levels" : "intake",
                         n.keep + "|" + n.other, n.why);
     if (n.height_difference && n.height_sd) {
@@ -382,8 +459,8 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
       const double size = o.smallest_detectable ? o.standardised * *o.smallest_detectable / 4.132 : o.residual;
       Doubt &d = list.add(i == 2 ? "height suspicious" : "centring suspicious", who, "intake",
                           found == by_set_up.end() ? t.id : found->second->id,
-                          fmt::format("the network contradicts the {} of this set-up by about {:.0f} mm",
-                                      t.components[i], std::abs(size) * 1000));
+                          fmt::format("the network contradicts the {} of this set-up by about {}", t.components[i],
+                                      length_words(std::abs(size), 0)));
       d.value = std::abs(o.standardised), d.limit = critical, d.unit = "w";
       d.effect_m = std::abs(size);
       // With two set-ups over a mark the network sees that they disagree, not which of them is wrong.
@@ -400,11 +477,22 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
       const auto section = std::find_if(s.levels->sections.begin(), s.levels->sections.end(),
                                         [&](const LevelSection &x) { return x.id == t.id; });
       const bool found = section != s.levels->sections.end();
-      Doubt &d = list.add("levels and vectors disagree", found ? section->from + " – " + section->to : t.id, "levels",
-                          found ? section->line : t.id,
-                          "this levelled difference does not fit the vectors, the held heights and the geoid together");
+      // A level is one observation: what is left of it after the adjustment, blown up by its redundancy, is the size of
+      // the disagreement with everything else.
+      const ObservationTest &o = t.observations.front();
+      const double size = o.redundancy > 1e-6 ? -o.residual / o.redundancy : -o.residual;
+      const LevelLine *line = found ? s.levels->line(section->line) : nullptr;
+      Doubt &d = list.add(
+          "levels and vectors disagree", found ? section->from + " – " + section->to : t.id, "levels",
+          found ? section->line : t.id,
+          fmt::format("the levels{} and what the vectors, held heights and the geoid say differ by {}",
+                      line ? " (" + line->name + fmt::format(", {:.2f} km)", section->length / 1000) : std::string(),
+                      length_words(size, 1, true)));
+      d.causes.push_back(run.geoid_name.empty() ? "a mistake in the levels, or in a height of the vectors"
+                                                : "a mistake in the levels or in a height of the vectors, or the grid of " +
+                                                      run.geoid_name + " between the two marks");
       d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
-      d.effect_m = std::abs(t.observations.front().residual);
+      d.effect_m = std::abs(size);
     }
     if (t.kind == "vector" && !t.passes && t.statistic > 0.25 * largest_chi) {
       Doubt &d = list.add("vector suspicious", names.count(t.id) ? names.at(t.id) : t.id, "network", t.id,
@@ -424,8 +512,8 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
       const double q = e.dot((m.network_cov_enu + Mat3::Identity() * 1e-12).inverse() * e);
       if (q > 16.27) {
         Doubt &d = list.add("check mark differs", m.name, "network", m.name,
-                            fmt::format("found {:.0f} mm in plan and {:+.0f} mm in height from its published place",
-                                        e.head<2>().norm() * 1000, e.z() * 1000));
+                            fmt::format("found {} in plan and {} in height from its published place",
+                                        length_words(e.head<2>().norm(), 0), length_words(e.z(), 0, true)));
         d.value = q, d.limit = 16.27, d.unit = "χ²", d.effect_m = e.norm();
       }
     }
@@ -451,8 +539,9 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
   for (const ControlCheck &c : r.control)
     if (!c.passes) {
       Doubt &d = list.add("control disagrees", c.mark, "network", c.mark,
-                          fmt::format("the other held marks place it {:.0f} mm away in plan and {:+.0f} mm in height",
-                                      c.difference_enu.head<2>().norm() * 1000, c.difference_enu.z() * 1000));
+                          fmt::format("the other held marks place it {} away in plan and {} in height",
+                                      length_words(c.difference_enu.head<2>().norm(), 0),
+                                      length_words(c.difference_enu.z(), 0, true)));
       d.value = c.statistic, d.limit = c.limit, d.unit = "χ²", d.effect_m = c.difference_enu.norm();
     }
   for (const auto &name : r.zero_sd_held)
@@ -468,13 +557,33 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
 
 } // namespace
 
-std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const LoopReport &loops,
-                               const NetworkRun *network, const IssueRecord *issued) {
+std::string misplaced_doubt(const PublishedMark &p) {
+  return content_id("d", std::string(misplaced_kind) + "|" + misplaced_item(p));
+}
+
+std::vector<Doubt> plain_doubts(const JobSnapshot &s) {
   List list(s.state);
+  plain(list, s);
+  return list.all;
+}
+
+std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const LoopReport &loops,
+                               const NetworkRun *network, const std::vector<IssueRecord> &records) {
+  const IssueRecord *issued = nullptr;
+  for (const IssueRecord &r : records)
+    if (r.damage.empty()) issued = &r;
+  List list(s.state);
+  plain(list, s);
+  misplaced(list, s);
+  for (const IssueRecord &r : records)
+    if (!r.damage.empty())
+      list.add("issue record damaged", r.id, "issue", r.id, r.damage + "; what was issued is proven by its folder alone");
+  files(list, s);
   intake(list, s);
   gnss(list, s, vectors);
   closures(list, s, loops);
   levels(list, s);
+  for (const auto &source : s.traverses->field.sources) understood_less(list, source.head, "traverse");
   for (TraverseDoubt &t : traverse_doubts(*s.traverses)) {
     Doubt &d = list.add(t.kind, t.about, "traverse", t.item + "|" + t.about, t.sentence);
     d.item = t.item.substr(0, t.item.find('|'));
@@ -482,7 +591,7 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
     if (t.effect > 0) d.effect_m = t.effect;
     d.causes = std::move(t.causes);
   }
-  same_marks(list, s);
+  same_marks(list, s, vectors);
   const bool any_hold = std::any_of(s.state.holds.begin(), s.state.holds.end(), [](const auto &h) {
     return h.second.how != Hold::check && h.second.how != Hold::none;
   });
@@ -506,7 +615,7 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
       list.add("datum not usable", "datum", "datum", "datum", e.reason());
   }
   for (const auto &[mark, h] : s.state.holds)
-    if (!s.published.count(mark) && !s.benchmarks.count(mark))
+    if (!s.published.count(mark) && !s.benchmarks.count(mark) && !s.misplaced.count(mark))
       list.add("held without coordinates", mark, "datum", mark, "this mark is held, but nothing gives its coordinates");
   for (const auto &[mark, p] : s.published) {
     const bool held = s.state.holds.count(mark) && s.state.holds.at(mark).how != Hold::check;

@@ -17,9 +17,15 @@ struct Doubt {
   std::string accepted_because;
 };
 
-/// All doubts, largest effect first; accepted ones stay in the list. `network` and `issued` (the last issue record) may
-/// be null.
+/// All doubts, largest effect first; accepted ones stay in the list. `network` may be null; `issued` are the records of
+/// control, oldest first.
 std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const LoopReport &loops,
-                               const NetworkRun *network, const IssueRecord *issued);
+                               const NetworkRun *network, const std::vector<IssueRecord> &issued);
+
+/// Those that need nothing computed: parts that failed, damaged sources and decisions.
+std::vector<Doubt> plain_doubts(const JobSnapshot &s);
+
+/// Id of the doubt about a published mark that does not belong to the job; marks of one file share it.
+std::string misplaced_doubt(const PublishedMark &p);
 
 } // namespace ampletie

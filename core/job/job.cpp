@@ -2,6 +2,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "base/utf8.h"
 #include "formats/landxml_survey.h"
 #include "formats/recipe_reading.h"
 #include "job/record_compare.h"
@@ -10,14 +11,41 @@
 #include <cstdlib>
 #include <filesystem>
 #include <fmt/format.h>
+#include <pwd.h>
+#include <unistd.h>
 
 namespace ampletie {
 namespace {
 
 std::string author() {
   for (const char *name : {"AMPLETIE_AUTHOR", "USER", "LOGNAME"})
-    if (const char *v = std::getenv(name); v && *v) return v;
-  return "unknown";
+    if (const char *v = std::getenv(name); v && *v) return printable(utf8_text(v));
+  // Batch systems set no environment: the login name is known all the same.
+  if (const passwd *who = ::getpwuid(::geteuid()); who && who->pw_name && *who->pw_name)
+    return printable(utf8_text(who->pw_name));
+  return "user " + std::to_string(::geteuid());
+}
+
+/// Text as it goes into the log: UTF-8 on lines that can be read; throws for names that cannot be.
+void tidy(nlohmann::json &v) {
+  if (v.is_number_float() && !std::isfinite(v.get<double>()))
+    throw InputError("a value that is no finite number cannot be decided");
+  if (v.is_string()) {
+    std::string t = utf8_text(v.get_ref<const std::string &>());
+    check_name(t, "\"" + printable(t.substr(0, 40)) + "\"");
+    v = std::move(t);
+  }
+  if (v.is_array())
+    for (auto &x : v) tidy(x);
+  if (!v.is_object()) return;
+  nlohmann::json out = nlohmann::json::object();
+  for (auto &[name, x] : v.items()) {
+    const std::string t = utf8_text(name);
+    check_name(t, "\"" + printable(t.substr(0, 40)) + "\"");
+    tidy(x);
+    out[t] = std::move(x);
+  }
+  v = std::move(out);
 }
 
 std::size_t pointings(const FieldBook &b) {
@@ -33,6 +61,7 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
     out += fmt::format("observations{} {}, {} to {}, {} epochs", f->moving ? " of a moving antenna after" : " at",
                        f->marker.empty() ? "an unnamed mark" : f->marker, iso(f->epochs.front().time).substr(0, 16),
                        iso(f->epochs.back().time).substr(11, 5), f->epochs.size());
+    if (!f->cut_off.empty()) out += fmt::format(" (cut off at its end, {})", f->cut_off);
     if (f->repeated_epochs) out += fmt::format(" ({} repeated epochs stepped over)", f->repeated_epochs);
   }
   if (c.navigation)
@@ -74,6 +103,7 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
   if (c.control) {
     std::string extra;
     for (const auto &u : c.control->unread_columns) extra += (extra.empty() ? ", columns not read: " : ", ") + u;
+    if (c.control->passed_over) extra += fmt::format(", {} provisional ones passed over", c.control->passed_over);
     return fmt::format("control list with {} marks{}", c.control->rows.size(), extra);
   }
   return "";
@@ -105,16 +135,17 @@ Job::Job(Store store) : store_(std::move(store)) {}
 Job Job::create(const std::string &path, const JobSettings &s) {
   // Unknown systems are refused before a file is made.
   Projection check(s.datum.crs);
-  if (!s.datum.vertical.empty()) system_name(s.datum.vertical);
-  Job job(Store::create(path));
+  if (!s.datum.vertical.empty()) vertical_name(s.datum.vertical);
+  if (!s.datum.realisation.empty() && !frame_by_name(s.datum.realisation))
+    throw InputError("\"" + s.datum.realisation + "\" names no frame realisation that is known");
+  nlohmann::json value{{"title", s.title},
+                       {"crs", s.datum.crs},
+                       {"vertical", s.datum.vertical},
+                       {"realisation", s.datum.realisation},
+                       {"epoch", s.datum.epoch}};
+  tidy(value);
+  Job job(Store::create(path, nullptr, {{0, utc_now(), author(), "job set up", "set", "job", value}}));
   job.reload();
-  job.decide("set", "job",
-             {{"title", s.title},
-              {"crs", s.datum.crs},
-              {"vertical", s.datum.vertical},
-              {"realisation", s.datum.realisation},
-              {"epoch", s.datum.epoch}},
-             "job set up");
   return job;
 }
 
@@ -131,11 +162,19 @@ void Job::reload() {
   std::vector<Source> sources = store_.sources();
   std::stable_partition(sources.begin(), sources.end(), [](const Source &s) { return s.kind == "recipe"; });
   for (const Source &s : sources) {
-    SourceContent c = read_source(s.name, store_.source_bytes(s.id), recipes, s.kind);
-    if (c.recipe) recipes.push_back(*c.recipe);
-    if (c.source.id != s.id)
-      throw InputError(store_.path(), 0, "the source " + s.name + " inside the job has changed: the file is damaged");
+    SourceContent c;
     c.source = s;
+    try {
+      if (s.damage.empty()) {
+        c = read_source(s.name, store_.source_bytes(s.id), recipes, s.kind);
+        c.source = s;
+        if (c.recipe) recipes.push_back(*c.recipe);
+      }
+    } catch (const InputError &e) {
+      c.source.damage = e.reason();
+    } catch (const std::exception &e) {
+      c.source.damage = std::string("it cannot be read: ") + e.what();
+    }
     contents_.push_back(std::move(c));
   }
   std::sort(contents_.begin(), contents_.end(), [](const auto &a, const auto &b) { return a.source.id < b.source.id; });
@@ -157,54 +196,116 @@ void Job::reload() {
       network_ = std::make_unique<NetworkRun>(std::move(run));
       refold();
     }
-  } catch (const InputError &) {
+  } catch (const std::exception &) {
   }
 }
 
+namespace {
+/// What the job computes with: sources that are left out tell nothing, books and observations apart, which are shown
+/// as left out.
+Contents taken_in(const Contents &all, const JobState &state) {
+  Contents out = all;
+  for (SourceContent &c : out)
+    if (state.left_out.count(c.source.id) && c.source.kind != "levels" && c.source.kind != "pointings") {
+      SourceContent bare;
+      bare.source = c.source;
+      if (c.source.kind == "observation" || c.source.kind == "rtcm3") bare.sites = c.sites;
+      c = std::move(bare);
+    }
+  return out;
+}
+
+std::string reason_of(const std::exception &e) {
+  const auto *input = dynamic_cast<const InputError *>(&e);
+  return input ? input->reason() : std::string("the computation failed: ") + e.what();
+}
+} // namespace
+
 void Job::refold() {
   auto s = std::make_shared<JobSnapshot>();
-  s->contents = contents_;
   s->state = fold(log_);
-  s->occupations = occupations(s->contents, s->state);
-  s->published = published_marks(s->contents, s->state);
+  s->contents = taken_in(contents_, s->state);
+  // A part that fails is told and does not take the others along.
+  const auto part = [&](const char *section, auto &&compute) {
+    try {
+      compute();
+    } catch (const std::exception &e) {
+      s->troubles.push_back({section, reason_of(e)});
+    }
+  };
+  part("intake", [&] { s->occupations = occupations(s->contents, s->state); });
+  part("datum", [&] { s->published = published_marks(s->contents, s->state); });
+  part("datum", [&] { find_misplaced(*s); });
   for (const auto &[name, p] : s->published)
     if (p.height) s->benchmarks[name] = p;
-  const bool levelled =
-      std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "levels"; });
-  const LevelPlaces places = levelled ? level_places(*s, s->published) : LevelPlaces{};
+  for (const auto &[name, m] : s->misplaced)
+    if (m.place_only && m.published.height) s->benchmarks[name] = m.published;
+  part("levels", [&] {
+    const bool levelled =
+        std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "levels"; });
+    const LevelPlaces places = levelled ? level_places(*s, s->published) : LevelPlaces{};
+    std::erase_if(s->published, [](const auto &p) { return !p.second.has_position(); });
+    s->levels = std::make_shared<LevelReport>(job_levels(s->contents, s->state, s->benchmarks, level_readings_, places));
+  });
   std::erase_if(s->published, [](const auto &p) { return !p.second.has_position(); });
-  s->levels = std::make_shared<LevelReport>(job_levels(s->contents, s->state, s->benchmarks, level_readings_, places));
-  refresh(vectors_, *s);
-  if (std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "pointings"; })) {
-    find_known_places(*s);
-    LevelHeights levels;
-    if (s->levels->network)
-      for (const LevelNetworkMark &m : s->levels->network->marks)
-        if (!m.relative) levels[m.name] = {m.height, m.sd};
-    lines_.context = known_key_;
-    auto t = std::make_shared<TraverseReport>(job_traverses(job_setups(s->contents, s->state, setup_readings_),
-                                                            s->state, known_places_, datum_.get(), &lines_, levels));
-    t->tests = traverse_tests(*t, weather(*t));
-    t->causes = explain_traverses(*t, s->state, known_places_, datum_.get());
-    s->traverses = t;
-  }
+  part("gnss", [&] { refresh(vectors_, *s); });
+  if (std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "pointings"; }))
+    part("traverse", [&] {
+      find_known_places(*s);
+      LevelHeights levels;
+      if (s->levels->network)
+        for (const LevelNetworkMark &m : s->levels->network->marks)
+          if (!m.relative) levels[m.name] = {m.height, m.sd};
+      lines_.context = known_key_;
+      auto t = std::make_shared<TraverseReport>(job_traverses(job_setups(s->contents, s->state, setup_readings_),
+                                                              s->state, known_places_, datum_.get(), &lines_, levels));
+      t->tests = traverse_tests(*t, weather(*t));
+      t->causes = explain_traverses(*t, s->state, known_places_, datum_.get());
+      s->traverses = t;
+    });
   snapshot_ = s;
-  const JobSettings &set = snapshot_->state.settings;
-  std::string key = network_fingerprint(*snapshot_, vectors_) + fmt::format("{:g} {:g}", set.loop_mm, set.loop_ppm);
-  for (const VectorResult &v : vectors_)
-    if (v.error.empty() && v.used && !v.independent) key += v.id + v.fingerprint;
-  if (key != loops_key_) {
+  part("gnss", [&] {
+    const JobSettings &set = s->state.settings;
+    std::string key = network_fingerprint(*s, vectors_) + fmt::format("{:g} {:g}", set.loop_mm, set.loop_ppm);
+    for (const VectorResult &v : vectors_)
+      if (v.error.empty() && v.used && !v.independent) key += v.id + v.fingerprint;
+    if (key == loops_key_) return;
     loops_key_ = key;
+    loops_ = {};
     try {
-      loops_ = vectors_.empty() ? LoopReport{} : job_loops(*snapshot_, vectors_);
+      if (!vectors_.empty()) loops_ = job_loops(*s, vectors_);
     } catch (const InputError &) {
-      loops_ = {}; // a datum that cannot be used is a doubt of its own
+      // a datum that cannot be used is a doubt of its own
     }
-  }
+  });
   auto records = store_.issue_records();
   std::erase_if(records, is_provisional);
-  doubts_ = find_doubts(*snapshot_, vectors_, loops_, network_ && !network_stale() ? network_.get() : nullptr,
-                        records.empty() ? nullptr : &records.back());
+  try {
+    doubts_ = find_doubts(*snapshot_, vectors_, loops_, network_ && !network_stale() ? network_.get() : nullptr,
+                          records);
+  } catch (const std::exception &e) {
+    s->troubles.push_back({"network", reason_of(e)});
+    doubts_ = plain_doubts(*snapshot_);
+  }
+}
+
+void Job::find_misplaced(JobSnapshot &s) {
+  const Surroundings around = surroundings(s.occupations, s.published, s.state.settings.datum);
+  s.centre = around.centre;
+  if (!s.centre) return;
+  std::optional<JobDatum> datum;
+  try {
+    datum.emplace(job_datum(s));
+  } catch (const InputError &) {
+    return; // a datum that cannot be used is a doubt of its own
+  }
+  const OperationPolicy policy{s.state.settings.worst_transformation_m, false};
+  auto placed = s.published;
+  std::erase_if(placed, [](const auto &p) { return !p.second.has_position(); });
+  const auto convert = [&](const PublishedMark &p) { return published_in_job(p, *datum, policy).xyz; };
+  const auto keep = [&](const PublishedMark &p) { return s.state.accepted.count(misplaced_doubt(p)) > 0; };
+  s.misplaced = take_misplaced(placed, around, s.state.settings.datum, convert, keep);
+  for (const auto &[mark, m] : s.misplaced) s.published.erase(mark);
 }
 
 void Job::find_known_places(const JobSnapshot &s) {
@@ -273,7 +374,7 @@ std::vector<Intake> Job::take(const std::vector<std::string> &paths, const std::
   std::vector<std::pair<std::string, std::string>> files;
   std::vector<Intake> failed;
   for (const std::string &p : paths) {
-    const std::string name = std::filesystem::path(p).filename().string();
+    const std::string name = printable(utf8_text(std::filesystem::path(p).filename().string()));
     try {
       if (std::filesystem::is_directory(p)) throw InputError(name, 0, "a folder: drop the files in it");
       files.emplace_back(name, read_file(p));
@@ -297,7 +398,9 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
   std::stable_partition(ordered.begin(), ordered.end(), [](const auto &f) { return looks_like_recipe(f.second); });
   for (const auto &[name, bytes] : ordered) {
     try {
+      check_name(name, "the name of the file");
       SourceContent c = read_source(name, bytes, recipes, as);
+      c.source.order = static_cast<long>(contents_.size() + read.size()) + 1;
       if (c.recipe) recipes.push_back(*c.recipe);
       auto same = [&](const SourceContent &k) { return k.source.id == c.source.id; };
       if (std::any_of(contents_.begin(), contents_.end(), same) || std::any_of(read.begin(), read.end(), same)) {
@@ -316,6 +419,10 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
     } catch (const InputError &e) {
       out.push_back(
           {name, e.line() ? fmt::format("line {}: {}", e.line(), e.reason()) : e.reason(), Intake::Outcome::refused});
+    } catch (const std::bad_alloc &) {
+      out.push_back({name, "it asks for more memory than there is", Intake::Outcome::refused});
+    } catch (const std::exception &e) {
+      out.push_back({name, std::string("it cannot be read: ") + e.what(), Intake::Outcome::refused});
     }
   }
   if (fresh.empty()) return out;
@@ -326,22 +433,63 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
   return out;
 }
 
-long Job::decide(const std::string &verb, const std::string &target, nlohmann::json value, const std::string &reason) {
-  Decision d{0, utc_now(), author(), reason, verb, target, std::move(value)};
-  d.seq = store_.append(d);
-  log_.push_back(d);
+void Job::try_last() {
+  const std::vector<Trouble> before = snapshot_->troubles;
+  const long seq = log_.back().seq;
+  const bool withdrawal = log_.back().verb == "withdraw";
+  std::string why;
   refold();
-  return d.seq;
+  if (const auto bad = state().unreadable.find(seq); bad != state().unreadable.end()) why = bad->second;
+  // What undoes may leave other parts failing: it is the way out.
+  if (!withdrawal)
+    for (const Trouble &t : snapshot_->troubles)
+      if (std::find(before.begin(), before.end(), t) == before.end()) why = t.sentence;
+  if (why.empty()) return;
+  log_.pop_back();
+  refold();
+  throw InputError(why);
 }
 
-void Job::undo() {
+long Job::decide(const std::string &verb, const std::string &target, nlohmann::json value, const std::string &reason) {
+  if (store_.read_only()) throw InputError(store_.path(), 0, store_.why_read_only());
+  Decision d{0, utc_now(), author(), printable(utf8_text(reason)), verb, utf8_text(target), std::move(value)};
+  if (printable(d.target) != d.target || d.target.size() > 1000)
+    throw InputError("what is decided about has a name that cannot be used: it " +
+                     (d.target.size() > 1000 ? "is too long" : name_problem(d.target)));
+  if (d.value.is_null()) d.value = nlohmann::json::object();
+  tidy(d.value);
+  d.seq = log_.empty() ? 1 : log_.back().seq + 1;
+  log_.push_back(d);
+  try_last();
+  try {
+    log_.back().seq = store_.append(d);
+  } catch (...) {
+    log_.pop_back();
+    refold();
+    throw;
+  }
+  if (log_.back().seq != d.seq) refold();
+  return log_.back().seq;
+}
+
+const Decision *Job::decision(long number) const {
+  for (const Decision &d : log_)
+    if (d.seq == number) return &d;
+  return nullptr;
+}
+
+long Job::undo() {
   const long seq = undo_target(log_);
   if (seq) decide("withdraw", "decision", {{"decision", seq}}, "undo");
+  return seq;
 }
 
-void Job::redo() {
+long Job::redo() {
   const long seq = redo_target(log_);
-  if (seq) decide("withdraw", "decision", {{"decision", seq}}, "redo");
+  if (!seq) return 0;
+  const long again = decision(seq)->value.value("decision", 0L);
+  decide("withdraw", "decision", {{"decision", seq}}, "redo");
+  return again;
 }
 
 void Job::accept_vectors(std::vector<VectorResult> vectors, std::vector<StoredResult> stored) {

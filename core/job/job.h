@@ -16,7 +16,9 @@ struct Intake {
 /// A job: its file, its log of decisions, and what was computed from them. Owned by one thread; workers get snapshots.
 class Job {
 public:
+  /// Refuses systems and realisations that are not known, or of another kind, before a file is made.
   static Job create(const std::string &path, const JobSettings &settings);
+  /// Opens whatever can be opened: damaged sources and decisions are doubts, parts that cannot be computed too.
   static Job open(const std::string &path);
 
   const Store &store() const { return store_; }
@@ -43,13 +45,19 @@ public:
   std::vector<Intake> take_bytes(const std::vector<std::pair<std::string, std::string>> &files,
                                  const std::string &as = {});
 
-  /// Appends a decision and folds anew. Returns its number.
+  /// Tries a decision with everything that follows from it, appends it and returns its number. What cannot be read,
+  /// holds numbers that are none or makes a part of the job fail that did not fail before is refused with `InputError`;
+  /// then nothing has changed.
   long decide(const std::string &verb, const std::string &target, nlohmann::json value, const std::string &reason);
   bool can_undo() const { return undo_target(log_) > 0; }
   bool can_redo() const { return redo_target(log_) > 0; }
-  void undo();
-  void redo();
+  /// The decision that was withdrawn, or made again; 0: there was none.
+  long undo();
+  long redo();
+  const Decision *decision(long number) const;
 
+  /// Keeps one vector of a solution that is still running, so that it is not lost when the program ends.
+  void keep_vector(const VectorResult &v) { store_.put_result(to_stored(v)); }
   /// Takes over what a worker computed; results that no longer fit the job are marked stale.
   /// `stored` are the same vectors packed for the file, when the worker has done that already.
   void accept_vectors(std::vector<VectorResult> vectors, std::vector<StoredResult> stored = {});
@@ -61,8 +69,12 @@ public:
 
 private:
   explicit Job(Store store);
+  /// Folds the log with its last decision on trial; takes that off again and throws when it does harm.
+  void try_last();
   void reload();
   void refold();
+  /// Takes marks out of `published` that cannot belong to the job.
+  static void find_misplaced(JobSnapshot &s);
   /// Marks that traverses may hang on; computed anew when vectors, levels or held marks have changed.
   void find_known_places(const JobSnapshot &s);
   Store store_;

@@ -75,18 +75,24 @@ JobDatum opened(const DatumSettings &d, const Geodetic &near) {
 } // namespace
 
 JobDatum job_datum(const JobSnapshot &s) {
-  for (const auto &[name, p] : s.published) {
-    if (p.xyz) return opened(s.state.settings.datum, to_geodetic(*p.xyz));
-    if (p.geodetic_deg)
-      return opened(s.state.settings.datum, {radians(p.geodetic_deg->x()), radians(p.geodetic_deg->y()), 0});
-    if (p.grid)
-      return opened(s.state.settings.datum,
-                    Projection(s.state.settings.datum.crs).unproject(p.grid->x(), p.grid->y(), 0));
-  }
-  for (const Occupation &o : s.occupations)
-    if (o.file->approximate.norm() > 6e6) return opened(s.state.settings.datum, to_geodetic(o.file->approximate));
+  if (s.centre) return opened(s.state.settings.datum, to_geodetic(*s.centre));
   throw InputError("nothing says yet where the job is: take observations or a control list");
 }
+
+namespace {
+/// Looking an operation up costs far more than using it; places within a tenth of a degree share one.
+const FrameChange &change_near(const Frame &from, const Frame &to, const Vec3 &xyz, const OperationPolicy &policy) {
+  // The thread's PROJ context must outlive what was opened in it.
+  thread_local const std::string context = register_version();
+  thread_local std::map<std::string, FrameChange> kept;
+  const Geodetic g = to_geodetic(xyz);
+  const std::string key = fmt::format("{}|{}|{:.1f}|{:.1f}|{:g}|{}", from.code, to.code, degrees(g.lat), degrees(g.lon),
+                                      policy.worst_accuracy_m, policy.accept_unknown);
+  if (const auto it = kept.find(key); it != kept.end()) return it->second;
+  if (kept.size() > 500) kept.clear();
+  return kept.emplace(key, FrameChange(from, to, xyz, policy)).first->second;
+}
+} // namespace
 
 TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy) {
   TaggedPoint t;
@@ -107,6 +113,8 @@ TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, cons
   else if (p.grid) {
     t = datum.from_grid(p.grid->x(), p.grid->y(), p.grid->z());
     t.epoch = epoch;
+    if (!p.crs.empty() && p.crs != datum.crs())
+      throw InputError(fmt::format("{}: its grid coordinates are in {}, the job's in {}", p.name, p.crs, datum.crs()));
     if (!(*frame == datum.frame()))
       throw InputError(p.name + ": grid coordinates are those of the job's frame, not of " + p.frame);
   } else
@@ -115,7 +123,7 @@ TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, cons
     t = move_epoch(t, *p.velocity, datum.epoch());
   else
     t.epoch = datum.epoch();
-  return FrameChange(t.frame, datum.frame(), t.xyz, policy)(t);
+  return change_near(t.frame, datum.frame(), t.xyz, policy)(t);
 }
 
 } // namespace ampletie

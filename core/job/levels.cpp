@@ -28,6 +28,7 @@ LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double sco
   out.recipe = recipe.name, out.score = score;
   out.used = std::make_shared<Recipe>(recipe);
   const RecipeReading q = read_with(recipe, source_text(c));
+  out.telling = q.telling();
   out.unread = q.unread, out.unit_conflict = q.unit_conflict;
   out.first_unread_line = q.first_unread.line, out.first_unread_why = q.first_unread.why;
   LevelRun run;
@@ -272,9 +273,16 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
   for (const auto &c : contents) {
     if (c.source.kind != "levels") continue;
     const auto choice = chooser.choose(c);
-    auto &kept = readings.read[c.source.id + write_recipe(choice.recipe)];
-    if (!kept) kept = std::make_shared<LevelSource>(read_levels(c, choice.recipe, choice.score));
-    out.sources.push_back(*kept);
+    const auto read = [&](const Recipe &recipe) -> const LevelSource & {
+      auto &kept = readings.read[c.source.id + write_recipe(recipe)];
+      if (!kept) kept = std::make_shared<LevelSource>(read_levels(c, recipe, choice.score));
+      return *kept;
+    };
+    out.sources.push_back(read(choice.recipe));
+    if (choice.otherwise) {
+      out.sources.back().otherwise = read(*choice.otherwise).telling;
+      out.sources.back().otherwise_recipe = choice.otherwise->name;
+    }
     out.sources.back().seen = state.seen.count(c.source.id) > 0;
   }
   std::sort(out.sources.begin(), out.sources.end(),

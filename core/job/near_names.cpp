@@ -1,4 +1,5 @@
 #include "job/near_names.h"
+#include "base/size_words.h"
 #include "geodesy/ellipsoid.h"
 #include <algorithm>
 #include <cctype>
@@ -20,6 +21,7 @@ struct Known {
   int weight = 0; ///< how much speaks for the name
   bool beyond_levels = false;
   std::optional<Vec3> place;
+  bool solved = false; ///< `place` is published or comes from solved vectors, not from a file's header
 };
 
 } // namespace
@@ -44,7 +46,8 @@ std::string name_key(const std::string &name) {
   return out;
 }
 
-std::vector<NearNames> near_names(const JobSnapshot &s) {
+std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+  bool started = false; // a job without published places is placed by one header
   std::map<std::string, Known> names;
   for (const Occupation &o : s.occupations) {
     Known &k = names[o.mark];
@@ -53,7 +56,21 @@ std::vector<NearNames> near_names(const JobSnapshot &s) {
   }
   for (const auto &[name, p] : s.published) {
     names[name].weight += 100, names[name].beyond_levels = true;
-    if (p.xyz) names[name].place = *p.xyz;
+    if (p.xyz) names[name].place = *p.xyz, names[name].solved = true;
+  }
+  // What vectors say is better than what headers say: walked from the first mark of each group that they join.
+  for (bool moved = true; moved;) {
+    moved = false;
+    for (const VectorResult &v : vectors) {
+      if (!v.error.empty() || !v.used || !names.count(v.from) || !names.count(v.to)) continue;
+      Known &a = names[v.from], &b = names[v.to];
+      if (!a.solved && !b.solved && a.place && !started) a.solved = started = true;
+      if (a.solved == b.solved) continue;
+      if (a.solved)
+        b.place = Vec3(*a.place + v.solved.d), b.solved = moved = true;
+      else
+        a.place = Vec3(*b.place - v.solved.d), a.solved = moved = true;
+    }
   }
   for (const auto &[name, p] : s.benchmarks) names[name].weight += 100, names[name].beyond_levels = true;
   for (const auto &[name, h] : s.state.holds) names[name].weight += 1000;
@@ -76,15 +93,15 @@ std::vector<NearNames> near_names(const JobSnapshot &s) {
         n.height_sd = std::hypot(p->sd, q->sd);
         const double allowed = std::max(0.002, 5 * *n.height_sd);
         agrees = std::abs(*n.height_difference) <= allowed;
-        n.why += fmt::format("; their levelled heights {} by {:.1f} mm", agrees ? "agree but" : "differ",
-                             1000 * std::abs(*n.height_difference));
+        n.why += fmt::format("; their levelled heights {} {}", agrees ? "agree within" : "differ by",
+                             length_words(std::abs(*n.height_difference)));
       }
     }
     if (names.at(a).place && names.at(b).place) {
       const double away = (*names.at(a).place - *names.at(b).place).norm();
       agrees = agrees || away < 30;
-      n.why += away < 1000 ? fmt::format("; they lie {:.0f} m apart", away)
-                           : fmt::format("; they lie {:.1f} km apart", away / 1000);
+      n.why += fmt::format("; they lie {} apart{}", length_words(away, 0),
+                           names.at(a).solved && names.at(b).solved ? "" : " by what the files' headers say");
     }
     if (agrees || !must_agree) out.push_back(std::move(n));
   };

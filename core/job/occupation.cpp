@@ -1,6 +1,7 @@
 #include "job/occupation.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "base/near.h"
 #include "base/text.h"
 #include "formats/rinex_observation.h"
 #include "geodesy/ellipsoid.h"
@@ -27,21 +28,6 @@ const AntennaPoint *find_point(const Contents &contents, const std::string &type
       for (const AntennaPoint &p : *c.antenna_points)
         if (antenna_key(p.antenna) == key && lower(p.point) == lower(point)) return &p;
   return nullptr;
-}
-
-std::size_t edit_distance(const std::string &a, const std::string &b) {
-  std::vector<std::size_t> row(b.size() + 1);
-  std::iota(row.begin(), row.end(), std::size_t{0});
-  for (std::size_t i = 1; i <= a.size(); ++i) {
-    std::size_t diagonal = row[0];
-    row[0] = i;
-    for (std::size_t j = 1; j <= b.size(); ++j) {
-      const std::size_t above = row[j];
-      row[j] = std::min({row[j] + 1, row[j - 1] + 1, diagonal + (a[i - 1] != b[j - 1] ? 1 : 0)});
-      diagonal = above;
-    }
-  }
-  return row[b.size()];
 }
 
 /// Coefficients under the mark's name, else of the nearest place within 10 km: loading changes over tens of kilometres.
@@ -163,7 +149,9 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
           }
         }
       }
-      const auto left = state.left_out.find(o.id);
+      auto left = state.left_out.find(o.id);
+      if (left == state.left_out.end()) left = state.left_out.find(c.source.id);
+      if (o.mark.empty()) o.used = false, o.left_out_because = "its file names no mark: say which one it is";
       if (left != state.left_out.end()) {
         o.used = false;
         o.left_out_because = left->second.reason;
@@ -188,6 +176,9 @@ std::map<std::string, PublishedMark> published_marks(const Contents &contents, c
       p.frame = r.frame, p.epoch = r.epoch, p.line = r.line;
       p.xyz = r.xyz, p.geodetic_deg = r.geodetic, p.grid = r.grid, p.velocity = r.velocity, p.sd_enu = r.sd_enu;
       p.height = r.height, p.sd_height = r.sd_height, p.gravity = r.gravity;
+      p.cov_enu = r.cov_enu, p.crs = r.crs, p.vertical = r.vertical, p.origin = r.origin, p.code = r.code;
+      // A height of another vertical system is no height of this job.
+      if (!r.vertical.empty() && r.vertical != state.settings.datum.vertical) p.height.reset(), p.sd_height.reset();
       const auto [it, first] = out.try_emplace(p.name, p);
       if (!first && !it->second.gravity) it->second.gravity = r.gravity;
     }

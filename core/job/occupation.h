@@ -46,8 +46,10 @@ struct PublishedMark {
   std::string name, description, source_id, source_name, frame, epoch;
   long line = 0, decision = 0;
   std::optional<Vec3> xyz, geodetic_deg, grid, velocity, sd_enu;
+  std::optional<Mat3> cov_enu;             ///< m², where the list gives it
   std::optional<double> height, sd_height; ///< physical, m
   std::optional<double> gravity;           ///< measured at the mark, m/s²
+  std::string crs, vertical, origin, code; ///< as the list names them; empty: the job's, nothing
   bool has_position() const { return xyz || geodetic_deg || grid; }
 };
 /// From the control lists, and where a hold or check came with coordinates, those.

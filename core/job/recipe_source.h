@@ -13,6 +13,10 @@ struct RecipeSource {
   long first_unread_line = 0;
   std::string first_unread_why, unit_conflict;
   bool seen = false; ///< the surveyor has looked at what is unread
+  std::size_t telling = 0;                          ///< records with something in them
+  std::size_t otherwise = 0;                        ///< the same with the recipe that the file had by itself
+  std::string otherwise_recipe;                     ///< empty: the file has that recipe
+  bool understands_less() const { return telling < otherwise; }
   /// Unread pieces block the intake until they were seen.
   bool blocked() const { return (unread > 0 || !unit_conflict.empty()) && !seen; }
 };
@@ -25,18 +29,24 @@ std::string_view source_text(const SourceContent &c);
 /// By source and recipes: index and score of the recipe that suits best.
 using RecipeMatches = std::map<std::string, std::optional<std::pair<std::size_t, double>>>;
 
-/// Finds the recipe of each source of one kind: the one decided, else the one that suits best, else a blank one.
+/// Finds the recipe of each source of one kind: the one decided; else the one that suits best among those that were
+/// there when the file was taken, so that a book keeps its recipe whatever is taught later; else, where none of them
+/// reads it, the best of the later ones; else a blank one.
 class RecipeChooser {
 public:
   RecipeChooser(const Contents &contents, const JobState &state, std::string_view reads, RecipeMatches &matches);
   struct Choice {
     Recipe recipe;
     double score = 0;
+    std::optional<Recipe> otherwise; ///< where another was decided: what the file would have by itself
   };
   Choice choose(const SourceContent &c);
 
 private:
+  std::optional<std::pair<Recipe, double>> by_itself(const SourceContent &c);
   std::vector<Recipe> recipes_;
+  std::vector<std::string> texts_; ///< of the recipes, to tell their sets apart
+  std::vector<long> since_;        ///< when each was taken; shipped ones 0
   std::string key_;
   const JobState &state_;
   RecipeMatches &matches_;

@@ -1,6 +1,6 @@
 #include "job/record_compare.h"
+#include "base/size_words.h"
 #include <cmath>
-#include <fmt/format.h>
 
 namespace ampletie {
 
@@ -17,8 +17,8 @@ std::vector<std::string> compare_with_record(const IssueRecord &r, const Network
     if (m.at("frame") != frame_name(p->second.ecef.frame))
       out.push_back(name + " was issued in " + m.at("frame").get<std::string>());
     else if ((p->second.ecef.xyz - then).cwiseAbs().maxCoeff() > 1e-4)
-      out.push_back(fmt::format("{} has moved by {:.1f} mm since it was issued", name,
-                                (p->second.ecef.xyz - then).norm() * 1000));
+      out.push_back(name + " has moved by " + length_words((p->second.ecef.xyz - then).norm()) +
+                    " since it was issued");
   }
   return out;
 }
@@ -38,7 +38,7 @@ std::vector<std::string> compare_provisional(const IssueRecord &r, const Travers
                           ? std::abs(*p->second.height - m.at("height_m").get<double>())
                           : 0;
     if (std::max(d, up) > 1e-4)
-      out.push_back(fmt::format("{} has moved by {:.1f} mm since it was handed out", name, 1000 * std::hypot(d, up)));
+      out.push_back(name + " has moved by " + length_words(std::hypot(d, up)) + " since it was handed out");
   }
   return out;
 }

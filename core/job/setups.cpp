@@ -200,6 +200,7 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
                         : read_field_book(choice.recipe, source_text(c), c.source.id);
       f->source_id = c.source.id, f->name = c.source.name, f->recipe = choice.recipe.name, f->score = choice.score;
       f->used = std::make_shared<Recipe>(choice.recipe);
+      f->telling = b.reading.telling();
       f->unread = b.reading.unread, f->unit_conflict = b.reading.unit_conflict;
       f->first_unread_line = b.reading.first_unread.line, f->first_unread_why = b.reading.first_unread.why;
       f->setups = std::move(b.setups), f->troubles = std::move(b.troubles);
@@ -210,6 +211,11 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
     }
     JobSetups::Source source{*kept, kept};
     source.head.seen = state.seen.count(c.source.id) > 0;
+    if (choice.otherwise) {
+      source.head.otherwise =
+          read_field_book(*choice.otherwise, source_text(c), c.source.id).reading.telling();
+      source.head.otherwise_recipe = choice.otherwise->name;
+    }
     if (const auto left = state.left_out.find(c.source.id); left != state.left_out.end())
       source.used = false, source.left_out_because = left->second.reason;
     out.sources.push_back(std::move(source));

@@ -1,6 +1,7 @@
 #include "job/state.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "base/utf8.h"
 #include <fmt/format.h>
 
 namespace ampletie {
@@ -120,8 +121,8 @@ void apply_setting(JobSettings &s, const std::string &name, const json &v) {
     s.levels.height_correction = v != "no";
   else if (name == "mode")
     s.mode = v == "free" ? DatumMode::free : v == "minimal" ? DatumMode::minimal : DatumMode::held;
-  else
-    apply_traverse_setting(s.traverse, name, v);
+  else if (!apply_traverse_setting(s.traverse, name, v))
+    throw InputError("there is no setting called \"" + name + "\"");
 }
 
 } // namespace
@@ -132,190 +133,212 @@ std::vector<bool> standing(const std::vector<Decision> &log) {
   for (std::size_t i = 0; i < log.size(); ++i) at[log[i].seq] = i;
   // A withdrawal names something earlier, so one pass from the end settles all.
   for (std::size_t i = log.size(); i-- > 0;)
-    if (log[i].verb == "withdraw" && out[i]) {
+    if (!log[i].damage.empty())
+      out[i] = false;
+    else if (log[i].verb == "withdraw" && out[i]) {
       const auto it = at.find(log[i].value.value("decision", 0L));
       if (it != at.end() && it->second < i) out[it->second] = false;
     }
   return out;
 }
 
+namespace {
+/// What one decision changes. Throws when its value has not the form that its verb asks for.
+void apply(JobState &s, const Decision &d) {
+  if (d.verb == "set" && (d.target == "job" || d.target == "solve" || d.target == "limit" || d.target == "weight" ||
+                          d.target == "levels" || d.target == "traverse")) {
+    for (const auto &[name, v] : d.value.items()) {
+      apply_setting(s.settings, name, v);
+      s.setting_decisions[name] = d.seq;
+    }
+  } else if (d.verb == "set" && d.target.substr(0, 2) == "v-") {
+    JobSettings probe; // what does not fit is said now, not when the vector is solved
+    for (const auto &[name, v] : d.value.items())
+      if (v.is_null())
+        s.vector_settings[d.target].erase(name);
+      else {
+        apply_setting(probe, name, v);
+        s.vector_settings[d.target][name] = {v, d.seq};
+      }
+  } else if (d.verb == "set" && d.target.substr(0, 2) == "l-") {
+    RunEdits &r = s.runs[d.target];
+    take(d.value, "reverse", r.reverse, d.seq);
+    take(d.value, "name", r.name, d.seq);
+    take(d.value, "follows", r.follows, d.seq);
+    take(d.value, "sd", r.sd_mm_km, d.seq);
+    take(d.value, "sd-setup", r.sd_mm_setup, d.seq);
+    take(d.value, "staff-scale", r.staff_ppm, d.seq);
+    take(d.value, "staff-temperature", r.staff_temperature, d.seq);
+    take(d.value, "collimation", r.collimation_mm_m, d.seq);
+    for (const auto &[key, map] : {std::pair{"computed", &r.computed}, {"split", &r.split}})
+      if (const auto it = d.value.find(key); it != d.value.end() && it->is_object())
+        for (const auto &[mark, on] : it->items()) {
+          if (on.is_boolean() && on.get<bool>())
+            (*map)[mark] = d.seq;
+          else
+            map->erase(mark);
+        }
+    if (const auto it = d.value.find("rename"); it != d.value.end() && it->is_object())
+      for (const auto &[from, to] : it->items()) {
+        if (to.is_string())
+          r.rename[from] = {to.get<std::string>(), d.seq};
+        else
+          r.rename.erase(from);
+      }
+  } else if (d.verb == "set" && d.target.substr(0, 2) == "r-") {
+    s.sight_marks[d.target] = {d.value.value("mark", ""), d.seq};
+  } else if (d.verb == "set" && d.target.substr(0, 2) == "t-") {
+    SetupEdits &u = s.setups[d.target];
+    take(d.value, "mark", u.mark, d.seq);
+    take(d.value, "instrument", u.instrument, d.seq);
+    take(d.value, "onward", u.onward, d.seq);
+    take(d.value, "height", u.instrument_height, d.seq);
+    take(d.value, "east", u.east, d.seq);
+    take(d.value, "north", u.north, d.seq);
+    take(d.value, "pressure", u.pressure, d.seq);
+    take(d.value, "temperature", u.temperature, d.seq);
+    if (const auto it = d.value.find("targets"); it != d.value.end() && it->is_object())
+      for (const auto &[name, what] : it->items()) {
+        if (!what.is_object()) continue;
+        SetupEdits::Target &t = u.targets[name];
+        take(what, "mark", t.mark, d.seq);
+        take(what, "kind", t.kind, d.seq);
+        take(what, "height", t.height, d.seq);
+        take(what, "constant", t.constant, d.seq);
+      }
+  } else if (d.verb == "set" && d.target.substr(0, 2) == "p-") {
+    PointingEdits &p = s.pointings[d.target];
+    take(d.value, "mark", p.mark, d.seq);
+    take(d.value, "height", p.height, d.seq);
+    take(d.value, "constant", p.constant, d.seq);
+  } else if (d.verb == "set" && d.target.substr(0, 9) == "traverse:") {
+    RouteEdits &r = s.routes[d.target.substr(9)];
+    take(d.value, "name", r.name, d.seq);
+    take(d.value, "balance", r.balance, d.seq);
+    take(d.value, "angles", r.angles, d.seq);
+    take(d.value, "heights", r.heights, d.seq);
+    take(d.value, "start_east", r.start_east, d.seq);
+    take(d.value, "start_north", r.start_north, d.seq);
+    take(d.value, "start_bearing", r.start_bearing_deg, d.seq);
+    take(d.value, "start_height", r.start_height, d.seq);
+  } else if (d.verb == "set" && d.target.substr(0, 6) == "style:") {
+    CodeStyle &c = s.styles[d.target.substr(6)];
+    c.symbol = d.value.value("symbol", c.symbol);
+    c.label = d.value.value("label", c.label);
+    c.height = d.value.value("height", c.height);
+    c.line = d.value.value("line", c.line);
+    c.decision = d.seq;
+  } else if (d.verb == "set" && d.target.substr(0, 6) == "asked:") {
+    AskedOfGroup &g = s.asked[d.target.substr(6)];
+    for (const auto &[name, out] : {std::pair{"plan", &g.plan}, {"height", &g.height}})
+      if (const auto it = d.value.find(name); it != d.value.end())
+        *out = it->is_number() ? std::optional(it->get<double>()) : std::nullopt;
+    if (const auto it = d.value.find("of"); it != d.value.end())
+      g.local = it->is_string() ? std::optional(*it == "local") : std::nullopt;
+    g.decision = d.seq;
+    if (!g.plan && !g.height && !g.local) s.asked.erase(d.target.substr(6));
+  } else if (d.verb == "set" && d.target.substr(0, 6) == "staff:") {
+    if (const auto x = d.value.find("scale"); x != d.value.end() && x->is_number())
+      s.staffs[d.target.substr(6)] = {x->get<double>(), d.seq};
+    else
+      s.staffs.erase(d.target.substr(6));
+  } else if (d.verb == "set" && d.target.substr(0, 11) == "instrument:") {
+    InstrumentCard &card = s.instruments[d.target.substr(11)];
+    take(d.value, "sd", card.sd_mm_km, d.seq);
+    take(d.value, "sd-setup", card.sd_mm_setup, d.seq);
+    for (const CardEntry &e : station_card())
+      if (const auto it = d.value.find(e.name); it != d.value.end()) {
+        if (it->is_number())
+          card.station[e.name] = {it->get<double>(), d.seq};
+        else
+          card.station.erase(e.name);
+      }
+    take(d.value, "until", card.until, d.seq);
+    if (const auto it = d.value.find("collimation"); it != d.value.end() && it->is_object())
+      for (const auto &[day, slope] : it->items()) {
+        if (slope.is_number())
+          card.lines_of_sight[day] = {slope.get<double>(), d.seq};
+        else
+          card.lines_of_sight.erase(day);
+      }
+  } else if (d.verb == "set" && d.target.substr(0, 5) == "mark:") {
+    const std::string mark = d.target.substr(5);
+    if (const auto g = d.value.find("gravity"); g != d.value.end()) {
+      if (g->is_number())
+        s.gravity[mark] = {g->get<double>(), d.seq};
+      else
+        s.gravity.erase(mark);
+    }
+    if (const auto same = d.value.find("same_as"); same != d.value.end()) {
+      if (same->is_string() && *same != mark)
+        s.same_marks[mark] = {same->get<std::string>(), d.seq};
+      else
+        s.same_marks.erase(mark);
+    }
+  } else if (d.verb == "set" && d.target.substr(0, 7) == "source:") {
+    const std::string id = d.target.substr(7);
+    if (d.value.contains("recipe")) s.recipes[id] = {d.value.value("recipe", ""), d.seq};
+    if (d.value.value("seen", false)) s.seen[id] = d.seq;
+  } else if (d.verb == "set") {
+    OccupationEdits &o = s.occupations[d.target];
+    take(d.value, "mark", o.mark, d.seq);
+    take(d.value, "antenna", o.antenna, d.seq);
+    take(d.value, "height", o.measured, d.seq);
+    take(d.value, "height_to", o.measured_to, d.seq);
+    take(d.value, "slant", o.slant, d.seq);
+    take(d.value, "east", o.east, d.seq);
+    take(d.value, "north", o.north, d.seq);
+    take(d.value, "azimuth", o.azimuth_deg, d.seq);
+    take(d.value, "pressure", o.pressure, d.seq);
+    take(d.value, "temperature", o.temperature, d.seq);
+    take(d.value, "humidity", o.humidity, d.seq);
+    take(d.value, "set_up", o.set_up, d.seq);
+  } else if (d.verb == "hold") {
+    HoldDecision h;
+    h.how = hold_by_name(d.value.value("how", "full"));
+    h.decision = d.seq;
+    h.xyz = triple(d.value, "xyz");
+    h.geodetic_deg = triple(d.value, "geodetic");
+    h.grid = triple(d.value, "grid");
+    h.sd_enu = triple(d.value, "sd_enu");
+    if (const auto x = d.value.find("height"); x != d.value.end() && x->is_number()) h.height = x->get<double>();
+    if (const auto x = d.value.find("sd_height"); x != d.value.end() && x->is_number())
+      h.sd_height = x->get<double>();
+    h.velocity = triple(d.value, "velocity");
+    h.frame = d.value.value("frame", "");
+    h.epoch = d.value.value("epoch", "");
+    s.holds[d.target] = h;
+  } else if (d.verb == "release")
+    s.holds.erase(d.target);
+  else if (d.verb == "leave-out") {
+    s.left_out[d.target] = {d.reason, d.seq};
+    s.taken_up.erase(d.target);
+  } else if (d.verb == "use") {
+    s.left_out.erase(d.target);
+    s.taken_up[d.target] = d.seq;
+  } else if (d.verb == "accept")
+    s.accepted[d.target] = {d.reason, d.seq};
+}
+} // namespace
+
 JobState fold(const std::vector<Decision> &log) {
   JobState s;
+  std::map<long, std::string> unreadable;
   const auto stands = standing(log);
   for (std::size_t i = 0; i < log.size(); ++i) {
-    if (!stands[i]) continue;
-    const Decision &d = log[i];
-    if (d.verb == "set" && (d.target == "job" || d.target == "solve" || d.target == "limit" || d.target == "weight" ||
-                            d.target == "levels" || d.target == "traverse")) {
-      for (const auto &[name, v] : d.value.items()) {
-        apply_setting(s.settings, name, v);
-        s.setting_decisions[name] = d.seq;
-      }
-    } else if (d.verb == "set" && d.target.substr(0, 2) == "v-") {
-      for (const auto &[name, v] : d.value.items())
-        if (v.is_null())
-          s.vector_settings[d.target].erase(name);
-        else
-          s.vector_settings[d.target][name] = {v, d.seq};
-    } else if (d.verb == "set" && d.target.substr(0, 2) == "l-") {
-      RunEdits &r = s.runs[d.target];
-      take(d.value, "reverse", r.reverse, d.seq);
-      take(d.value, "name", r.name, d.seq);
-      take(d.value, "follows", r.follows, d.seq);
-      take(d.value, "sd", r.sd_mm_km, d.seq);
-      take(d.value, "sd-setup", r.sd_mm_setup, d.seq);
-      take(d.value, "staff-scale", r.staff_ppm, d.seq);
-      take(d.value, "staff-temperature", r.staff_temperature, d.seq);
-      take(d.value, "collimation", r.collimation_mm_m, d.seq);
-      for (const auto &[key, map] : {std::pair{"computed", &r.computed}, {"split", &r.split}})
-        if (const auto it = d.value.find(key); it != d.value.end() && it->is_object())
-          for (const auto &[mark, on] : it->items()) {
-            if (on.is_boolean() && on.get<bool>())
-              (*map)[mark] = d.seq;
-            else
-              map->erase(mark);
-          }
-      if (const auto it = d.value.find("rename"); it != d.value.end() && it->is_object())
-        for (const auto &[from, to] : it->items()) {
-          if (to.is_string())
-            r.rename[from] = {to.get<std::string>(), d.seq};
-          else
-            r.rename.erase(from);
-        }
-    } else if (d.verb == "set" && d.target.substr(0, 2) == "r-") {
-      s.sight_marks[d.target] = {d.value.value("mark", ""), d.seq};
-    } else if (d.verb == "set" && d.target.substr(0, 2) == "t-") {
-      SetupEdits &u = s.setups[d.target];
-      take(d.value, "mark", u.mark, d.seq);
-      take(d.value, "instrument", u.instrument, d.seq);
-      take(d.value, "onward", u.onward, d.seq);
-      take(d.value, "height", u.instrument_height, d.seq);
-      take(d.value, "east", u.east, d.seq);
-      take(d.value, "north", u.north, d.seq);
-      take(d.value, "pressure", u.pressure, d.seq);
-      take(d.value, "temperature", u.temperature, d.seq);
-      if (const auto it = d.value.find("targets"); it != d.value.end() && it->is_object())
-        for (const auto &[name, what] : it->items()) {
-          if (!what.is_object()) continue;
-          SetupEdits::Target &t = u.targets[name];
-          take(what, "mark", t.mark, d.seq);
-          take(what, "kind", t.kind, d.seq);
-          take(what, "height", t.height, d.seq);
-          take(what, "constant", t.constant, d.seq);
-        }
-    } else if (d.verb == "set" && d.target.substr(0, 2) == "p-") {
-      PointingEdits &p = s.pointings[d.target];
-      take(d.value, "mark", p.mark, d.seq);
-      take(d.value, "height", p.height, d.seq);
-      take(d.value, "constant", p.constant, d.seq);
-    } else if (d.verb == "set" && d.target.substr(0, 9) == "traverse:") {
-      RouteEdits &r = s.routes[d.target.substr(9)];
-      take(d.value, "name", r.name, d.seq);
-      take(d.value, "balance", r.balance, d.seq);
-      take(d.value, "angles", r.angles, d.seq);
-      take(d.value, "heights", r.heights, d.seq);
-      take(d.value, "start_east", r.start_east, d.seq);
-      take(d.value, "start_north", r.start_north, d.seq);
-      take(d.value, "start_bearing", r.start_bearing_deg, d.seq);
-      take(d.value, "start_height", r.start_height, d.seq);
-    } else if (d.verb == "set" && d.target.substr(0, 6) == "style:") {
-      CodeStyle &c = s.styles[d.target.substr(6)];
-      c.symbol = d.value.value("symbol", c.symbol);
-      c.label = d.value.value("label", c.label);
-      c.height = d.value.value("height", c.height);
-      c.line = d.value.value("line", c.line);
-      c.decision = d.seq;
-    } else if (d.verb == "set" && d.target.substr(0, 6) == "asked:") {
-      AskedOfGroup &g = s.asked[d.target.substr(6)];
-      for (const auto &[name, out] : {std::pair{"plan", &g.plan}, {"height", &g.height}})
-        if (const auto it = d.value.find(name); it != d.value.end())
-          *out = it->is_number() ? std::optional(it->get<double>()) : std::nullopt;
-      if (const auto it = d.value.find("of"); it != d.value.end())
-        g.local = it->is_string() ? std::optional(*it == "local") : std::nullopt;
-      g.decision = d.seq;
-      if (!g.plan && !g.height && !g.local) s.asked.erase(d.target.substr(6));
-    } else if (d.verb == "set" && d.target.substr(0, 6) == "staff:") {
-      if (const auto x = d.value.find("scale"); x != d.value.end() && x->is_number())
-        s.staffs[d.target.substr(6)] = {x->get<double>(), d.seq};
-      else
-        s.staffs.erase(d.target.substr(6));
-    } else if (d.verb == "set" && d.target.substr(0, 11) == "instrument:") {
-      InstrumentCard &card = s.instruments[d.target.substr(11)];
-      take(d.value, "sd", card.sd_mm_km, d.seq);
-      take(d.value, "sd-setup", card.sd_mm_setup, d.seq);
-      for (const CardEntry &e : station_card())
-        if (const auto it = d.value.find(e.name); it != d.value.end()) {
-          if (it->is_number())
-            card.station[e.name] = {it->get<double>(), d.seq};
-          else
-            card.station.erase(e.name);
-        }
-      take(d.value, "until", card.until, d.seq);
-      if (const auto it = d.value.find("collimation"); it != d.value.end() && it->is_object())
-        for (const auto &[day, slope] : it->items()) {
-          if (slope.is_number())
-            card.lines_of_sight[day] = {slope.get<double>(), d.seq};
-          else
-            card.lines_of_sight.erase(day);
-        }
-    } else if (d.verb == "set" && d.target.substr(0, 5) == "mark:") {
-      const std::string mark = d.target.substr(5);
-      if (const auto g = d.value.find("gravity"); g != d.value.end()) {
-        if (g->is_number())
-          s.gravity[mark] = {g->get<double>(), d.seq};
-        else
-          s.gravity.erase(mark);
-      }
-      if (const auto same = d.value.find("same_as"); same != d.value.end()) {
-        if (same->is_string() && *same != mark)
-          s.same_marks[mark] = {same->get<std::string>(), d.seq};
-        else
-          s.same_marks.erase(mark);
-      }
-    } else if (d.verb == "set" && d.target.substr(0, 7) == "source:") {
-      const std::string id = d.target.substr(7);
-      if (d.value.contains("recipe")) s.recipes[id] = {d.value.value("recipe", ""), d.seq};
-      if (d.value.value("seen", false)) s.seen[id] = d.seq;
-    } else if (d.verb == "set") {
-      OccupationEdits &o = s.occupations[d.target];
-      take(d.value, "mark", o.mark, d.seq);
-      take(d.value, "antenna", o.antenna, d.seq);
-      take(d.value, "height", o.measured, d.seq);
-      take(d.value, "height_to", o.measured_to, d.seq);
-      take(d.value, "slant", o.slant, d.seq);
-      take(d.value, "east", o.east, d.seq);
-      take(d.value, "north", o.north, d.seq);
-      take(d.value, "azimuth", o.azimuth_deg, d.seq);
-      take(d.value, "pressure", o.pressure, d.seq);
-      take(d.value, "temperature", o.temperature, d.seq);
-      take(d.value, "humidity", o.humidity, d.seq);
-      take(d.value, "set_up", o.set_up, d.seq);
-    } else if (d.verb == "hold") {
-      HoldDecision h;
-      h.how = hold_by_name(d.value.value("how", "full"));
-      h.decision = d.seq;
-      h.xyz = triple(d.value, "xyz");
-      h.geodetic_deg = triple(d.value, "geodetic");
-      h.grid = triple(d.value, "grid");
-      h.sd_enu = triple(d.value, "sd_enu");
-      if (const auto x = d.value.find("height"); x != d.value.end() && x->is_number()) h.height = x->get<double>();
-      if (const auto x = d.value.find("sd_height"); x != d.value.end() && x->is_number())
-        h.sd_height = x->get<double>();
-      h.velocity = triple(d.value, "velocity");
-      h.frame = d.value.value("frame", "");
-      h.epoch = d.value.value("epoch", "");
-      s.holds[d.target] = h;
-    } else if (d.verb == "release")
-      s.holds.erase(d.target);
-    else if (d.verb == "leave-out") {
-      s.left_out[d.target] = {d.reason, d.seq};
-      s.taken_up.erase(d.target);
-    } else if (d.verb == "use") {
-      s.left_out.erase(d.target);
-      s.taken_up[d.target] = d.seq;
-    } else if (d.verb == "accept")
-      s.accepted[d.target] = {d.reason, d.seq};
+    if (!log[i].damage.empty()) s.unreadable[log[i].seq] = log[i].damage;
+    if (!stands[i] || unreadable.count(log[i].seq)) continue;
+    try {
+      apply(s, log[i]);
+    } catch (const std::exception &e) {
+      // Half of it may have been applied: begin again without it.
+      const auto *input = dynamic_cast<const InputError *>(&e);
+      unreadable[log[i].seq] = input ? input->reason() : "its value has not the form that it should have";
+      s = {};
+      i = static_cast<std::size_t>(-1);
+    }
   }
+  s.unreadable.insert(unreadable.begin(), unreadable.end());
   // What was said of a name that stands for another mark counts for that one, unless it has its own.
   for (const auto &[name, same] : s.same_marks) {
     const std::string mark = s.mark_name(name);
@@ -650,7 +673,8 @@ json setting_value(const std::string &name, const std::string &text) {
         return letters;
       }
       if (name == "crs") Projection check(t);
-      if (name == "vertical" && !t.empty()) system_name(t);
+      if (name == "vertical" && !t.empty()) vertical_name(t);
+      check_name(t, i.label);
       if (name == "realisation" && !t.empty() && !frame_by_name(t))
         throw InputError("\"" + t + "\" names no frame realisation that is known");
       return t;

@@ -179,6 +179,7 @@ struct JobState {
   std::map<std::string, Reasoned> left_out; ///< item → why
   std::map<std::string, long> taken_up;     ///< item that was to be used although its file or default leaves it out
   std::map<std::string, Reasoned> accepted; ///< doubt → why
+  std::map<long, std::string> unreadable;   ///< decisions that could not be read, and why: they do not count
   /// How a code is drawn: its own style, else that of the longest beginning, else the default.
   CodeStyle style_of(const std::string &code) const;
   /// The group of `asked` whose values count for a mark: its own name, else the longest beginning; null: none.
@@ -204,6 +205,7 @@ InstrumentStandard instrument_standard(const JobState &s, const std::string &ins
 
 /// For each decision, whether it stands: withdrawals undo what they name, and can be withdrawn themselves.
 std::vector<bool> standing(const std::vector<Decision> &log);
+/// Never throws: a decision that cannot be read is left out and named in `unreadable`.
 JobState fold(const std::vector<Decision> &log);
 
 /// The decision that undo would withdraw, and the withdrawal that redo would withdraw; 0 when there is none.

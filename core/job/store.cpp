@@ -1,14 +1,20 @@
 #include "job/store.h"
 #include "base/error.h"
+#include "base/hash.h"
+#include "base/text.h"
 #include <chrono>
+#include <cstring>
 #include <ctime>
 #include <fcntl.h>
 #include <filesystem>
 #include <fmt/format.h>
 #include <fstream>
-#include <set>
+#include <limits>
+#include <map>
 #include <sqlite3.h>
+#include <stdio.h>
 #include <sys/file.h>
+#include <sys/stat.h>
 #include <unistd.h>
 #include <zlib.h>
 
@@ -16,7 +22,13 @@ namespace ampletie {
 namespace {
 
 constexpr int application_id = 0x414d5449; // "AMTI"
-constexpr int format_version = 1;
+constexpr int format_version = 2;
+// Since format 2.
+constexpr const char *seal_schema = R"(
+CREATE TABLE seal(what TEXT NOT NULL, key TEXT NOT NULL, sha256 TEXT NOT NULL, PRIMARY KEY(what, key));
+CREATE TRIGGER seal_stays BEFORE UPDATE ON seal BEGIN SELECT RAISE(ABORT, 'seals are never changed'); END;
+CREATE TRIGGER seal_kept BEFORE DELETE ON seal BEGIN SELECT RAISE(ABORT, 'seals are never deleted'); END;
+)";
 constexpr const char *schema = R"(
 CREATE TABLE sqlar(name TEXT PRIMARY KEY, mode INT, mtime INT, sz INT, data BLOB);
 CREATE TABLE source(id TEXT PRIMARY KEY, archive_name TEXT NOT NULL UNIQUE, name TEXT NOT NULL, kind TEXT NOT NULL, taken_at TEXT NOT NULL);
@@ -45,6 +57,8 @@ CREATE TRIGGER issue_kept BEFORE DELETE ON issue_record BEGIN SELECT RAISE(ABORT
     why = "another program is writing to it";
   else if (code == SQLITE_CORRUPT || code == SQLITE_NOTADB)
     why = "the file is damaged; its sources may still be extracted with: sqlite3 FILE -Ax";
+  else if (code == SQLITE_TOOBIG)
+    why = "a piece of more than 10⁹ bytes cannot be kept";
   throw InputError(path, 0, why);
 }
 
@@ -59,17 +73,15 @@ public:
   }
   ~Statement() { sqlite3_finalize(s_); }
   Statement(const Statement &) = delete;
+  Statement(Statement &&) = delete;
   Statement &bind(const std::string &text) {
-    sqlite3_bind_text(s_, ++at_, text.data(), static_cast<int>(text.size()), SQLITE_TRANSIENT);
-    return *this;
+    return bound(sqlite3_bind_text64(s_, ++at_, text.data(), text.size(), SQLITE_TRANSIENT, SQLITE_UTF8));
   }
   Statement &bind_blob(const std::string &bytes) {
-    sqlite3_bind_blob64(s_, ++at_, bytes.data(), bytes.size(), SQLITE_TRANSIENT);
-    return *this;
+    return bound(sqlite3_bind_blob64(s_, ++at_, bytes.data(), bytes.size(), SQLITE_STATIC));
   }
   Statement &bind(sqlite3_int64 v) {
-    sqlite3_bind_int64(s_, ++at_, v);
-    return *this;
+    return bound(sqlite3_bind_int64(s_, ++at_, v));
   }
   bool step() {
     const int code = sqlite3_step(s_);
@@ -88,6 +100,11 @@ public:
   sqlite3_int64 integer(int c) const { return sqlite3_column_int64(s_, c); }
 
 private:
+  /// A value that was not bound would be stored as nothing.
+  Statement &bound(int code) {
+    if (code != SQLITE_OK) fail(db_, path_);
+    return *this;
+  }
   sqlite3 *db_;
   const std::string &path_;
   sqlite3_stmt *s_ = nullptr;
@@ -121,20 +138,35 @@ std::string pack(const std::string &bytes) {
   out.resize(n);
   return out.size() < bytes.size() ? out : bytes;
 }
-std::string unpack(const std::string &data, std::size_t size, const std::string &path) {
-  if (data.size() == size) return data;
-  std::string out(size, '\0');
+std::string unpack(const std::string &data, sqlite3_int64 size) {
+  if (size >= 0 && data.size() == static_cast<std::size_t>(size)) return data;
+  // Deflate cannot shrink by more than 1032: a larger size was not written by this program.
+  if (size < 0 || static_cast<std::size_t>(size) > 1032 * data.size() + 64) throw InputError("its stated size is absurd");
+  std::string out(static_cast<std::size_t>(size), '\0');
   auto n = static_cast<uLongf>(size);
   if (::uncompress(reinterpret_cast<Bytef *>(out.data()), &n, reinterpret_cast<const Bytef *>(data.data()),
                    static_cast<uLong>(data.size())) != Z_OK ||
-      n != size)
-    throw InputError(path, 0, "a source inside the job is damaged");
+      n != out.size())
+    throw InputError("its packed bytes are damaged");
   return out;
 }
 
+std::string piece_name(const std::string &archive, std::size_t number) {
+  return fmt::format("{}.{:03}", archive, number);
+}
+
+/// Fields of a row as one text whose hash tells whether any of them has changed.
+std::string seal(std::initializer_list<std::string_view> fields) {
+  std::string all;
+  for (std::string_view f : fields) all += fmt::format("{}:", f.size()).append(f);
+  return sha256_hex(all);
+}
+constexpr const char *damaged = "it was changed inside the job file: the file is damaged";
+
+/// Names that SQLite would read in its own way (`:memory:`, `file:`) are files like others when they are absolute.
 sqlite3 *connect(const std::string &path, int flags, const char *vfs) {
   sqlite3 *db = nullptr;
-  if (sqlite3_open_v2(path.c_str(), &db, flags, vfs) != SQLITE_OK) {
+  if (sqlite3_open_v2(std::filesystem::absolute(path).c_str(), &db, flags, vfs) != SQLITE_OK) {
     const std::string why = db ? sqlite3_errmsg(db) : "no memory";
     sqlite3_close(db);
     throw InputError(path, 0, "cannot be opened: " + why);
@@ -164,6 +196,7 @@ Store &Store::operator=(Store &&o) noexcept {
   std::swap(db_, o.db_);
   std::swap(lock_, o.lock_);
   std::swap(read_only_, o.read_only_);
+  std::swap(sealed_, o.sealed_);
   std::swap(path_, o.path_);
   std::swap(why_, o.why_);
   return *this;
@@ -173,34 +206,66 @@ Store::~Store() {
   if (lock_ >= 0) ::close(lock_);
 }
 
-Store Store::create(const std::string &path, const char *vfs) {
-  if (std::filesystem::exists(path)) throw InputError(path, 0, "there is a file of this name already");
-  Store s;
-  s.path_ = path;
-  s.db_ = connect(path, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE, vfs);
+std::size_t Store::piece_bytes = std::size_t{256} << 20;
+
+namespace {
+/// Gives a finished file its name; false when the name is taken.
+bool give_name(const std::string &temporary, const std::string &path) {
+  if (::link(temporary.c_str(), path.c_str()) == 0) return true;
+  if (errno == EEXIST) return false;
+  // File systems without links.
+  if (::renameat2(AT_FDCWD, temporary.c_str(), AT_FDCWD, path.c_str(), RENAME_NOREPLACE) == 0) return true;
+  if (errno == EEXIST || std::filesystem::exists(path)) return false;
+  if (std::rename(temporary.c_str(), path.c_str()) != 0)
+    throw InputError(path, 0, std::string("cannot be made: ") + std::strerror(errno));
+  return true;
+}
+} // namespace
+
+Store Store::create(const std::string &path, const char *vfs, const std::vector<Decision> &first) {
+  const std::string taken = "there is a file of this name already";
+  std::error_code ignored;
+  if (std::filesystem::exists(std::filesystem::symlink_status(path, ignored))) throw InputError(path, 0, taken);
+  std::string temporary = path + ".new-XXXXXX";
+  const int made = ::mkostemp(temporary.data(), O_CLOEXEC);
+  if (made < 0) throw InputError(path, 0, std::string("cannot be made: ") + std::strerror(errno));
+  const mode_t mask = ::umask(0);
+  ::umask(mask);
+  ::fchmod(made, 0666 & ~mask);
+  ::close(made);
   try {
-    run(s.db_, path,
-        fmt::format(
-            "PRAGMA journal_mode=DELETE; PRAGMA synchronous=FULL; PRAGMA application_id={}; PRAGMA user_version={};",
-            application_id, format_version));
-    Transaction t(s.db_, path);
-    run(s.db_, path, schema);
-    t.commit();
+    {
+      Store s;
+      s.path_ = path;
+      s.db_ = connect(temporary, SQLITE_OPEN_READWRITE, vfs);
+      run(s.db_, path,
+          fmt::format(
+              "PRAGMA journal_mode=DELETE; PRAGMA synchronous=FULL; PRAGMA application_id={}; PRAGMA user_version={};",
+              application_id, format_version));
+      Transaction t(s.db_, path);
+      run(s.db_, path, schema);
+      run(s.db_, path, seal_schema);
+      t.commit();
+      for (const Decision &d : first) s.append(d);
+    }
+    if (!give_name(temporary, path)) throw InputError(path, 0, taken);
   } catch (...) {
-    sqlite3_close(std::exchange(s.db_, nullptr));
-    std::error_code ignored;
-    std::filesystem::remove(path, ignored);
+    std::filesystem::remove(temporary, ignored);
+    std::filesystem::remove(temporary + "-journal", ignored);
     throw;
   }
-  s.lock_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
-  if (s.lock_ >= 0) ::flock(s.lock_, LOCK_EX | LOCK_NB);
-  return s;
+  std::filesystem::remove(temporary, ignored);
+  sync_folder(std::filesystem::absolute(path).parent_path().string());
+  return open(path, vfs);
 }
 
 Store Store::open(const std::string &path, const char *vfs) {
+  std::error_code none;
+  if (!std::filesystem::exists(path, none)) throw InputError(path, 0, "there is no such job");
+  if (!std::filesystem::is_regular_file(path, none)) throw InputError(path, 0, "this is no ordinary file");
   {
     std::ifstream in(path, std::ios::binary);
-    if (!in) throw InputError(path, 0, "there is no such job");
+    if (!in) throw InputError(path, 0, "it cannot be read");
     char head[16] = {};
     in.read(head, 16);
     if (std::string(head, 15) != "SQLite format 3") throw InputError(path, 0, "this is not a job file");
@@ -233,38 +298,116 @@ Store Store::open(const std::string &path, const char *vfs) {
       throw InputError(path, 0, "the file is damaged; its sources may still be extracted with: sqlite3 FILE -Ax");
   }
   if (!s.read_only_) run(s.db_, path, "PRAGMA journal_mode=DELETE; PRAGMA synchronous=FULL;");
+  s.sealed_ = version >= 2;
+  if (!s.sealed_ && !s.read_only_) s.seal_all();
   return s;
+}
+
+namespace {
+std::string seal_of_decision(const Decision &d, const std::string &value, const std::string &before) {
+  return seal({before, std::to_string(d.seq), d.time, d.author, d.reason, d.verb, d.target, value});
+}
+void put_seal(sqlite3 *db, const std::string &path, const char *what, const std::string &key, const std::string &hash) {
+  Statement(db, path, "INSERT INTO seal(what, key, sha256) VALUES(?, ?, ?)").bind(what).bind(key).bind(hash).step();
+}
+constexpr const char *source_fields = "SELECT id, archive_name, name, kind, taken_at FROM source ORDER BY rowid";
+constexpr const char *decision_fields =
+    "SELECT seq, time, author, reason, verb, target, value FROM decision ORDER BY seq";
+constexpr const char *record_fields = "SELECT seq, id, time, sha256, data FROM issue_record ORDER BY seq";
+std::string seal_of_source(const Statement &s) {
+  return seal({s.text(0), s.text(1), s.text(2), s.text(3), s.text(4)});
+}
+Decision decision_of(const Statement &s) {
+  return {static_cast<long>(s.integer(0)), s.text(1), s.text(2), s.text(3), s.text(4), s.text(5),
+          nlohmann::json::parse(s.text(6), nullptr, false)};
+}
+std::string seal_of_record(const Statement &s) { return seal({s.text(1), s.text(2), s.text(3), s.text(4)}); }
+} // namespace
+
+/// Brings a job of format 1 to format 2: what stands in it now is what later readings are compared with.
+void Store::seal_all() {
+  Transaction t(db_, path_);
+  run(db_, path_, seal_schema);
+  for (Statement s(db_, path_, source_fields); s.step();)
+    put_seal(db_, path_, "source", s.text(0), seal_of_source(s));
+  std::string before;
+  for (Statement s(db_, path_, decision_fields); s.step();) {
+    before = seal_of_decision(decision_of(s), s.text(6), before);
+    put_seal(db_, path_, "decision", s.text(0), before);
+  }
+  for (Statement s(db_, path_, record_fields); s.step();)
+    put_seal(db_, path_, "issue record", s.text(1), seal_of_record(s));
+  run(db_, path_, fmt::format("PRAGMA user_version={}", format_version));
+  t.commit();
+  sealed_ = true;
+}
+
+std::string Store::seal_of(const char *what, const std::string &key) const {
+  Statement s(db_, path_, "SELECT sha256 FROM seal WHERE what = ? AND key = ?");
+  s.bind(what).bind(key);
+  return s.step() ? s.text(0) : std::string();
 }
 
 std::vector<Source> Store::sources() const {
   std::vector<Source> out;
-  Statement s(db_, path_, "SELECT id, name, kind, taken_at FROM source ORDER BY id");
-  while (s.step()) out.push_back({s.text(0), s.text(1), s.text(2), s.text(3)});
+  for (Statement s(db_, path_, source_fields); s.step();) {
+    out.push_back({s.text(0), s.text(2), s.text(3), s.text(4), {}, static_cast<long>(out.size()) + 1});
+    if (sealed_ && seal_of("source", s.text(0)) != seal_of_source(s)) out.back().damage = damaged;
+  }
   return out;
 }
 
 std::string Store::source_bytes(const std::string &id) const {
-  Statement s(db_, path_, "SELECT a.sz, a.data FROM source s JOIN sqlar a ON a.name = s.archive_name WHERE s.id = ?");
+  Statement s(db_, path_, "SELECT archive_name, name FROM source WHERE id = ?");
   s.bind(id);
   if (!s.step()) throw InputError(path_, 0, "a source is missing inside the job");
-  return unpack(s.blob(1), static_cast<std::size_t>(s.integer(0)), path_);
+  const auto piece = [&](const std::string &name) -> std::optional<std::string> {
+    Statement a(db_, path_, "SELECT sz, data FROM sqlar WHERE name = ?");
+    a.bind(name);
+    if (!a.step()) return {};
+    return unpack(a.blob(1), a.integer(0));
+  };
+  try {
+    std::string out;
+    if (auto whole = piece(s.text(0)))
+      out = std::move(*whole);
+    else
+      for (std::size_t n = 1;; ++n) {
+        const auto part = piece(piece_name(s.text(0), n));
+        if (!part && n == 1) throw InputError("its bytes are missing");
+        if (!part) break;
+        out += *part;
+      }
+    if (sha256_hex(out) != id) throw InputError("its bytes have changed");
+    return out;
+  } catch (const InputError &e) {
+    throw InputError(path_, 0, "the source " + s.text(1) + " inside the job is damaged: " + e.reason());
+  }
 }
 
 void Store::add_sources(const std::vector<std::pair<Source, std::string>> &list) {
   if (read_only_) throw InputError(path_, 0, why_);
   Transaction t(db_, path_);
+  const auto put = [&](const std::string &name, const std::string &bytes) {
+    const std::string packed = pack(bytes);
+    Statement(db_, path_, "INSERT INTO sqlar(name, mode, mtime, sz, data) VALUES(?, 33188, 0, ?, ?)")
+        .bind(name)
+        .bind(static_cast<sqlite3_int64>(bytes.size()))
+        .bind_blob(packed)
+        .step();
+  };
   for (const auto &[source, bytes] : list) {
     std::string archive = "sources/" + source.name;
     {
-      Statement taken(db_, path_, "SELECT 1 FROM sqlar WHERE name = ?");
+      Statement taken(db_, path_, "SELECT 1 FROM sqlar WHERE name = ?1 OR name = ?1 || '.001'");
       taken.bind(archive);
       if (taken.step()) archive = "sources/" + source.id.substr(0, 8) + "/" + source.name;
     }
-    Statement(db_, path_, "INSERT INTO sqlar(name, mode, mtime, sz, data) VALUES(?, 33188, 0, ?, ?)")
-        .bind(archive)
-        .bind(static_cast<sqlite3_int64>(bytes.size()))
-        .bind_blob(pack(bytes))
-        .step();
+    if (bytes.size() <= piece_bytes)
+      put(archive, bytes);
+    else
+      for (std::size_t n = 0; n * piece_bytes < bytes.size(); ++n)
+        put(piece_name(archive, n + 1), bytes.substr(n * piece_bytes, piece_bytes));
     Statement(db_, path_, "INSERT INTO source(id, archive_name, name, kind, taken_at) VALUES(?, ?, ?, ?, ?)")
         .bind(source.id)
         .bind(archive)
@@ -272,41 +415,73 @@ void Store::add_sources(const std::vector<std::pair<Source, std::string>> &list)
         .bind(source.kind)
         .bind(source.taken_at)
         .step();
+    put_seal(db_, path_, "source", source.id, seal({source.id, archive, source.name, source.kind, source.taken_at}));
+    source_bytes(source.id); // what cannot be read again is not acknowledged
   }
   t.commit();
 }
 
 std::vector<Decision> Store::decisions() const {
   std::vector<Decision> out;
-  Statement s(db_, path_, "SELECT seq, time, author, reason, verb, target, value FROM decision ORDER BY seq");
-  while (s.step()) {
-    Decision d{static_cast<long>(s.integer(0)),
-               s.text(1),
-               s.text(2),
-               s.text(3),
-               s.text(4),
-               s.text(5),
-               nlohmann::json::parse(s.text(6), nullptr, false)};
-    if (d.value.is_discarded()) throw InputError(path_, 0, "a decision inside the job is damaged");
+  std::map<long, std::string> seals;
+  if (sealed_)
+    for (Statement s(db_, path_, "SELECT key, sha256 FROM seal WHERE what = 'decision'"); s.step();)
+      seals[std::strtol(s.text(0).c_str(), nullptr, 10)] = s.text(1);
+  std::string before;
+  const auto lost = [&](long below) {
+    for (; !seals.empty() && seals.begin()->first < below; seals.erase(seals.begin())) {
+      Decision d;
+      d.seq = seals.begin()->first, d.verb = "lost", d.damage = "it is missing inside the job file";
+      d.value = nlohmann::json::object();
+      before = seals.begin()->second;
+      out.push_back(std::move(d));
+    }
+  };
+  for (Statement s(db_, path_, decision_fields); s.step();) {
+    Decision d = decision_of(s);
+    lost(d.seq);
+    if (d.value.is_null()) d.value = nlohmann::json::object(); // as earlier versions wrote "nothing to add"
+    if (!d.value.is_object()) {
+      d.damage = "it cannot be read: the file is damaged";
+      d.value = nlohmann::json::object();
+    }
+    if (sealed_) {
+      const auto kept = seals.find(d.seq);
+      if (kept == seals.end() || kept->second != seal_of_decision(d, s.text(6), before)) d.damage = damaged;
+      if (kept != seals.end()) {
+        before = kept->second;
+        seals.erase(kept);
+      }
+    }
     out.push_back(std::move(d));
   }
+  lost(std::numeric_limits<long>::max());
   return out;
 }
 
 long Store::append(const Decision &d) {
   if (read_only_) throw InputError(path_, 0, why_);
   Transaction t(db_, path_);
+  std::string before;
+  {
+    Statement last(db_, path_,
+                   "SELECT sha256 FROM seal WHERE what = 'decision' ORDER BY CAST(key AS INTEGER) DESC LIMIT 1");
+    if (last.step()) before = last.text(0);
+  }
+  const std::string value = d.value.dump();
   Statement(db_, path_, "INSERT INTO decision(time, author, reason, verb, target, value) VALUES(?, ?, ?, ?, ?, ?)")
       .bind(d.time)
       .bind(d.author)
       .bind(d.reason)
       .bind(d.verb)
       .bind(d.target)
-      .bind(d.value.dump())
+      .bind(value)
       .step();
-  const auto seq = static_cast<long>(sqlite3_last_insert_rowid(db_));
+  Decision numbered = d;
+  numbered.seq = static_cast<long>(sqlite3_last_insert_rowid(db_));
+  put_seal(db_, path_, "decision", std::to_string(numbered.seq), seal_of_decision(numbered, value, before));
   t.commit();
-  return seq;
+  return numbered.seq;
 }
 
 std::vector<StoredResult> Store::results(const std::string &kind) const {
@@ -325,29 +500,44 @@ std::vector<StoredResult> Store::results(const std::string &kind) const {
   return out;
 }
 
+namespace {
+void write_result(sqlite3 *db, const std::string &path, const StoredResult &r) {
+  const auto bytes = r.bytes.empty() ? nlohmann::json::to_cbor(r.data) : r.bytes;
+  const std::string packed(bytes.begin(), bytes.end());
+  Statement(db, path, "INSERT OR REPLACE INTO result(kind, id, fingerprint, data) VALUES(?, ?, ?, ?)")
+      .bind(r.kind)
+      .bind(r.id)
+      .bind(r.fingerprint)
+      .bind_blob(packed)
+      .step();
+}
+} // namespace
+
 void Store::put_results(const std::string &kind, const std::vector<StoredResult> &list) {
   if (read_only_) return; // results live on in memory
   Transaction t(db_, path_);
   Statement(db_, path_, "DELETE FROM result WHERE kind = ?").bind(kind).step();
-  for (const StoredResult &r : list) {
-    const auto bytes = r.bytes.empty() ? nlohmann::json::to_cbor(r.data) : r.bytes;
-    Statement(db_, path_, "INSERT INTO result(kind, id, fingerprint, data) VALUES(?, ?, ?, ?)")
-        .bind(kind)
-        .bind(r.id)
-        .bind(r.fingerprint)
-        .bind_blob(std::string(bytes.begin(), bytes.end()))
-        .step();
-  }
+  for (const StoredResult &r : list) write_result(db_, path_, r);
+  t.commit();
+}
+
+void Store::put_result(const StoredResult &r) {
+  if (read_only_) return;
+  Transaction t(db_, path_);
+  write_result(db_, path_, r);
   t.commit();
 }
 
 std::vector<IssueRecord> Store::issue_records() const {
   std::vector<IssueRecord> out;
-  Statement s(db_, path_, "SELECT seq, id, time, sha256, data FROM issue_record ORDER BY seq");
-  while (s.step()) {
+  for (Statement s(db_, path_, record_fields); s.step();) {
     IssueRecord r{static_cast<long>(s.integer(0)), s.text(1), s.text(2), s.text(3),
-                  nlohmann::json::parse(s.text(4), nullptr, false)};
-    if (r.data.is_discarded()) throw InputError(path_, 0, "an issue record inside the job is damaged");
+                  nlohmann::json::parse(s.text(4), nullptr, false), s.text(4)};
+    if (sealed_ && seal_of("issue record", r.id) != seal_of_record(s)) r.damage = damaged;
+    if (r.data.is_discarded() || !r.data.is_object()) {
+      r.damage = "it cannot be read: the file is damaged";
+      r.data = nlohmann::json::object();
+    }
     out.push_back(std::move(r));
   }
   return out;
@@ -355,13 +545,15 @@ std::vector<IssueRecord> Store::issue_records() const {
 
 void Store::add_issue_record(const IssueRecord &r) {
   if (read_only_) throw InputError(path_, 0, why_);
+  const std::string text = r.text.empty() ? r.data.dump() : r.text;
   Transaction t(db_, path_);
   Statement(db_, path_, "INSERT INTO issue_record(id, time, sha256, data) VALUES(?, ?, ?, ?)")
       .bind(r.id)
       .bind(r.time)
       .bind(r.sha256)
-      .bind(r.data.dump())
+      .bind(text)
       .step();
+  put_seal(db_, path_, "issue record", r.id, seal({r.id, r.time, r.sha256, text}));
   t.commit();
 }
 

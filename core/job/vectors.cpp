@@ -22,7 +22,8 @@ OccupationModel above_mask(OccupationModel m, double mask_deg) {
 } // namespace
 
 std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<VectorResult> &known, unsigned threads,
-                                        const Progress &progress, const std::set<std::string> &only) {
+                                        const Progress &progress, const std::set<std::string> &only,
+                                        const std::function<void(const VectorResult &)> &solved) {
   auto plan = plan_vectors(s);
   if (!only.empty()) // what was never solved and is not asked for stays unsolved
     std::erase_if(plan, [&](const PlannedVector &p) {
@@ -185,6 +186,10 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
       } catch (const InputError &e) {
         r.error = e.reason();
       }
+    }
+    if (solved && r.error.empty()) {
+      const std::lock_guard lock(mutex);
+      solved(r);
     }
     out[todo[k]] = std::move(r);
   });

@@ -1,9 +1,17 @@
 #pragma once
+#include "job/belonging.h"
 #include "job/levels.h"
 #include "job/traverses.h"
+#include <functional>
 #include <set>
 
 namespace ampletie {
+
+/// A part of the job that could not be computed, and why.
+struct Trouble {
+  std::string section, sentence;
+  auto operator<=>(const Trouble &) const = default;
+};
 
 /// Everything a computation needs, frozen. Shared with workers; never changes.
 struct JobSnapshot {
@@ -12,6 +20,9 @@ struct JobSnapshot {
   std::vector<Occupation> occupations;
   std::map<std::string, PublishedMark> published;  ///< those with a position
   std::map<std::string, PublishedMark> benchmarks; ///< those with a physical height
+  std::map<std::string, MisplacedMark> misplaced;  ///< those whose coordinates cannot belong here: not used
+  std::optional<Vec3> centre;                      ///< of the job, where anything tells it
+  std::vector<Trouble> troubles;
   std::shared_ptr<const LevelReport> levels = std::make_shared<LevelReport>();
   std::shared_ptr<const TraverseReport> traverses = std::make_shared<TraverseReport>();
 };
@@ -55,9 +66,10 @@ std::vector<PlannedVector> plan_vectors(const JobSnapshot &s);
 
 /// Solves what is planned; results whose fingerprint matches one of `known` are taken over. `threads` 0: all cores. The
 /// outcome does not depend on the number of threads. With `only` just these vectors are solved; of the others what is
-/// known stays as it is.
+/// known stays as it is. `solved` gets each new vector as it comes, one at a time, on any thread.
 std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<VectorResult> &known, unsigned threads,
-                                        const Progress &progress, const std::set<std::string> &only = {});
+                                        const Progress &progress, const std::set<std::string> &only = {},
+                                        const std::function<void(const VectorResult &)> &solved = {});
 
 /// Marks what is stale, left out and dependent: what the decisions say about results that exist.
 void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s);

@@ -164,6 +164,7 @@ DoubleRunning double_running(const ReducedRun &there, const ReducedRun &again, d
       s.fore = p.difference - last_a->difference;
       // Against its own direction where it runs the other way.
       const bool other_way = q->distance < last_b->distance;
+      s.same_way = !other_way;
       s.back = other_way ? last_b->difference - q->difference : -(q->difference - last_b->difference);
       s.length = (p.distance - last_a->distance + std::abs(q->distance - last_b->distance)) / 2;
       s.limit = 1e-3 * k * std::sqrt(s.length / 1000);

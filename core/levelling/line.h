@@ -84,6 +84,7 @@ struct DoubleSection {
   double length = 0;                                ///< mean of both, m
   double difference() const { return fore + back; } ///< m
   double limit = 0;                                 ///< m
+  bool same_way = false;                            ///< both runs were walked in one direction
   bool within_limit() const { return std::abs(difference()) <= limit; }
 };
 struct DoubleRunning {

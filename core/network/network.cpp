@@ -371,7 +371,9 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
 std::map<std::string, double> influences_on(const NetworkResult &r, const std::string &mark) {
   std::map<std::string, double> out;
   const AdjustmentResult &a = r.adjustment;
-  const int first = r.parameter.at(mark);
+  const auto found = r.parameter.find(mark);
+  if (found == r.parameter.end()) return out;
+  const int first = found->second;
   std::map<int, std::string> owner;
   for (const auto &[name, p] : r.parameter)
     for (int k = 0; k < 3; ++k) owner[p + k] = name;

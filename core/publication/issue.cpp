@@ -1,13 +1,13 @@
 #include "publication/issue.h"
 #include "adjustment/statistics.h"
 #include "base/angle.h"
+#include "base/csv.h"
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/text.h"
 #include "publication/control_sheet.h"
 #include "publication/record_parts.h"
 #include <Eigen/Dense>
-#include <filesystem>
 #include <fmt/format.h>
 #include <set>
 
@@ -51,6 +51,8 @@ ordered_json mark_record(const Job &job, const NetworkRun &run, const AdjustedMa
   j["sd_e_m"] = std::sqrt(m.cov_enu(0, 0)), j["sd_n_m"] = std::sqrt(m.cov_enu(1, 1)),
   j["sd_u_m"] = std::sqrt(m.cov_enu(2, 2));
   j["cov_enu"] = {m.cov_enu(0, 0), m.cov_enu(0, 1), m.cov_enu(0, 2), m.cov_enu(1, 1), m.cov_enu(1, 2), m.cov_enu(2, 2)};
+  const Mat3 &q = m.network_cov_enu;
+  j["network_cov_enu"] = {q(0, 0), q(0, 1), q(0, 2), q(1, 1), q(1, 2), q(2, 2)};
   j["ellipse95"] = {{"a_m", e.major * k}, {"b_m", e.minor * k}, {"azimuth_deg", degrees(e.azimuth)}};
   j["local_plan95_m"] = m.local_plan95, j["local_up95_m"] = m.local_up95;
   j["network_plan95_m"] = m.network_plan95, j["network_up95_m"] = m.network_up95;
@@ -74,6 +76,70 @@ double in_unit(double m, LengthUnit u) {
   return u == LengthUnit::foot ? m / 0.3048 : u == LengthUnit::us_foot ? m * 3937 / 1200 : m;
 }
 std::string unit_name(LengthUnit u) { return u == LengthUnit::foot ? "ft" : u == LengthUnit::us_foot ? "ftUS" : "m"; }
+
+namespace {
+/// Everything that a later job needs of the marks: it reads this list back with frame, epoch, covariance and origin.
+std::string control_csv(const json &r, LengthUnit unit) {
+  const std::string u = unit_name(unit), vertical = r.at("vertical_name").get<std::string>();
+  std::string out = fmt::format("# {}; {} ({}), {} at {:.2f}; heights: {}; record {}\n",
+                                r.at("title").get<std::string>(), r.at("crs_name").get<std::string>(),
+                                r.at("crs").get<std::string>(), r.at("frame").get<std::string>(),
+                                r.at("epoch").get<double>(), vertical.empty() ? "ellipsoidal" : vertical,
+                                r.at("id").get<std::string>());
+  out += fmt::format("mark,east_{0},north_{0},height_{0},lat_deg,lon_deg,h_{0},sd_e_{0},sd_n_{0},sd_u_{0},plan95_{0},"
+                     "up95_{0},held,independent_checks,asked_plan95_{0},asked_up95_{0},accuracy_reached,x_{0},y_{0},"
+                     "z_{0},sd_height_{0},cov_ee_m2,cov_en_m2,cov_eu_m2,cov_nn_m2,cov_nu_m2,cov_uu_m2,frame,epoch,crs,"
+                     "vertical,record\n",
+                     u);
+  CsvRow *row = nullptr;
+  const auto length = [&](const json &v, int decimals = 4) {
+    v.is_number() ? row->number(in_unit(v.get<double>(), unit), decimals) : row->nothing();
+  };
+  const auto asked = [&](const json &m) {
+    const json &what = m.at("accuracy");
+    for (const char *k : {"plan", "height"})
+      !what.is_null() && !what.at(k).is_null() ? length(what.at(k).at("asked_m")) : length(nullptr);
+    what.is_null() ? row->nothing() : row->plain(what.at("met") ? "yes" : "no");
+  };
+  const auto common = [&](const json &m) {
+    row->plain(m.at("held").get<std::string>()).plain(std::to_string(m.at("independent_checks").get<int>()));
+    asked(m);
+  };
+  for (const json &m : r.at("marks")) {
+    CsvRow line;
+    row = &line;
+    line.text(m.at("name").get<std::string>());
+    for (const char *k : {"east_m", "north_m", "height_m"}) length(m.at(k));
+    line.number(m.at("lat_deg").get<double>(), 10).number(m.at("lon_deg").get<double>(), 10);
+    for (const char *k : {"h_m", "sd_e_m", "sd_n_m", "sd_u_m", "network_plan95_m", "network_up95_m"}) length(m.at(k));
+    common(m);
+    for (const char *k : {"x", "y", "z", "height_sd_m"}) length(m.at(k));
+    for (const json &c : m.at("network_cov_enu")) line.plain(fmt::format("{:.6e}", c.get<double>()));
+    line.text(m.at("frame").get<std::string>()).number(m.at("epoch").get<double>(), 4);
+    line.text(r.at("crs").get<std::string>()).text(r.at("vertical").get<std::string>()).text(r.at("id").get<std::string>());
+    out += line.line();
+  }
+  // Marks known in height only: their plan stays empty.
+  for (const json &h : r.at("heights")) {
+    CsvRow line;
+    row = &line;
+    line.text(h.at("name").get<std::string>()).nothing().nothing();
+    length(h.at("height_m"), 5);
+    for (int i = 0; i < 5; ++i) line.nothing();
+    length(h.at("height_sd_m"));
+    line.nothing();
+    line.number(in_unit(factor95(1) * h.at("height_sd_m").get<double>(), unit), 4);
+    common(h);
+    for (int i = 0; i < 3; ++i) line.nothing();
+    length(h.at("height_sd_m"), 5);
+    for (int i = 0; i < 9; ++i) line.nothing();
+    line.text(r.at("vertical").get<std::string>()).text(r.at("id").get<std::string>());
+    out += line.line();
+  }
+  return out;
+}
+
+} // namespace
 
 IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   const NetworkRun *run = job.network();
@@ -223,39 +289,14 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   r["sources"] = record_sources(s);
 
   IssuePackage out;
-  out.record = sealed(r);
+  out.record = sealed(job, r);
   out.sheet = control_sheet(out.record.data, options.unit);
   out.sheet.footer =
       fmt::format("Issue record {} · {} · SHA-256 {}", out.record.id, out.record.time, out.record.sha256);
 
-  const std::string u = unit_name(options.unit);
-  out.csv =
-      fmt::format("# {}; {} ({}), {} at {:.2f}; heights: {}; record {}\n", set.title, system_name(set.datum.crs),
-                  set.datum.crs, run->frame, set.datum.epoch,
-                  r["vertical_name"].get<std::string>().empty() ? "ellipsoidal" : r["vertical_name"].get<std::string>(),
-                  out.record.id);
-  out.csv += fmt::format("mark,east_{0},north_{0},height_{0},lat_deg,lon_deg,h_{0},sd_e_m,sd_n_m,sd_u_m,plan95_m,up95_"
-                         "m,held,independent_checks,asked_plan95_m,asked_up95_m,accuracy_reached\n",
-                         u);
-  auto asked = [](const json &m) {
-    const json &what = m.at("accuracy");
-    if (what.is_null()) return std::string(",,,");
-    auto part = [&](const char *k) {
-      return what.at(k).is_null() ? std::string() : fmt::format("{:.4f}", what.at(k).at("asked_m").get<double>());
-    };
-    return fmt::format(",{},{},{}", part("plan"), part("height"), what.at("met") ? "yes" : "no");
-  };
+  out.csv = control_csv(out.record.data, options.unit);
   ordered_json geo{{"type", "FeatureCollection"}, {"features", ordered_json::array()}};
   for (const json &m : out.record.data.at("marks")) {
-    auto len = [&](const char *k) {
-      return m.at(k).is_null() ? std::string() : fmt::format("{:.4f}", in_unit(m.at(k).get<double>(), options.unit));
-    };
-    out.csv += fmt::format("{},{},{},{},{:.10f},{:.10f},{},{:.4f},{:.4f},{:.4f},{:.4f},{:.4f},{},{}{}\n",
-                           m.at("name").get<std::string>(), len("east_m"), len("north_m"), len("height_m"),
-                           m.at("lat_deg").get<double>(), m.at("lon_deg").get<double>(), len("h_m"),
-                           m.at("sd_e_m").get<double>(), m.at("sd_n_m").get<double>(), m.at("sd_u_m").get<double>(),
-                           m.at("network_plan95_m").get<double>(), m.at("network_up95_m").get<double>(),
-                           m.at("held").get<std::string>(), m.at("independent_checks").get<int>(), asked(m));
     ordered_json properties;
     for (const char *k : {"name", "east_m", "north_m", "height_m", "sd_e_m", "sd_n_m", "sd_u_m", "network_plan95_m",
                           "network_up95_m", "held", "independent_checks", "frame", "epoch"})
@@ -266,24 +307,9 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
          {"geometry", {{"type", "Point"}, {"coordinates", {m.at("lon_deg"), m.at("lat_deg"), m.at("h_m")}}}},
          {"properties", properties}});
   }
-  // Marks known in height only: their plan stays empty.
-  for (const json &h : out.record.data.at("heights"))
-    out.csv += fmt::format("{},,,{},,,,,,{:.4f},,{:.4f},{},{}{}\n", h.at("name").get<std::string>(),
-                           fmt::format("{:.5f}", in_unit(h.at("height_m").get<double>(), options.unit)),
-                           h.at("height_sd_m").get<double>(), factor95(1) * h.at("height_sd_m").get<double>(),
-                           h.at("held").get<std::string>(), h.at("independent_checks").get<int>(), asked(h));
   out.geojson = geo.dump(1);
+  out.files = {{"control.csv", out.csv}, {"control.geojson", out.geojson}};
   return out;
-}
-
-void write_issue(const IssuePackage &p, const std::string &folder, const std::string &html) {
-  std::error_code e;
-  std::filesystem::create_directories(folder, e);
-  if (e) throw InputError(folder, 0, "cannot be made: " + e.message());
-  write_file(folder + "/control.csv", p.csv);
-  write_file(folder + "/control.geojson", p.geojson);
-  write_file(folder + "/control.html", html);
-  write_file(folder + "/record.json", p.record.data.dump(1));
 }
 
 } // namespace ampletie

@@ -16,6 +16,7 @@ struct IssuePackage {
   IssueRecord record;
   Report sheet;
   std::string csv, geojson;
+  std::vector<std::pair<std::string, std::string>> files; ///< name → bytes, besides record.json; sheets come from render
 };
 
 /// Throws `InputError` when the network is missing or out of date, or a mark is unknown.
@@ -24,8 +25,5 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options);
 /// Metres to the unit, and the unit's name for headings. 1 ft = 0.3048 m, 1 US survey ft = 1200/3937 m.
 double in_unit(double metres, LengthUnit u);
 std::string unit_name(LengthUnit u);
-
-/// Writes control.csv, control.geojson and control.html into a folder (made if missing). The PDF is render's.
-void write_issue(const IssuePackage &p, const std::string &folder, const std::string &html);
 
 } // namespace ampletie

@@ -1,4 +1,5 @@
 #include "publication/level_data.h"
+#include "base/csv.h"
 #include "base/error.h"
 #include "base/text.h"
 #include "publication/geopackage.h"
@@ -37,17 +38,27 @@ const LevelReport &levels_of(const Job &job) {
 
 std::string level_heights_csv(const Job &job) {
   const LevelReport &r = levels_of(job);
-  std::string out = "mark,line,distance_m,observed_m,correction_m,provisional_m,sd_m,adjusted_m,adjusted_sd_m,state\n";
+  const std::string vertical = job.state().settings.datum.vertical;
+  std::string out = "mark,line,distance_m,observed_m,correction_m,provisional_m,sd_m,adjusted_m,adjusted_sd_m,state,"
+                    "vertical\n";
   for (const LevelLine &l : r.lines)
     for (const LineHeight &h : l.heights) {
       if (!is_named(h.mark)) continue;
       const LevelNetworkMark *n = r.network ? r.network->find(h.mark) : nullptr;
-      auto quoted = [](const std::string &t) {
-        return t.find_first_of(",\"") == std::string::npos ? t : "\"" + t + "\"";
-      };
-      out += fmt::format("{},{},{:.3f},{:.5f},{:.5f},{:.5f},{:.5f},{},{},{}\n", quoted(h.mark), quoted(l.name),
-                         h.distance, h.observed, h.correction, h.height, h.sd, n ? fixed(n->height, 5) : "",
-                         n ? fixed(n->sd, 5) : "", l.used ? height_state(l, h) : "left out");
+      out += CsvRow()
+                 .text(h.mark)
+                 .text(l.name)
+                 .number(h.distance, 3)
+                 .number(h.observed, 5)
+                 .number(h.correction, 5)
+                 .number(h.height, 5)
+                 .number(h.sd, 5)
+                 .number(n ? n->height : NAN, 5)
+                 .number(n ? n->sd : NAN, 5)
+                 // A height that was adjusted with others from a held one can serve a later job.
+                 .plain(!l.used ? "left out" : n && !n->relative ? state_of(*n) : height_state(l, h))
+                 .text(vertical)
+                 .line();
     }
   return out;
 }

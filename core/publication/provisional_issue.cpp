@@ -1,9 +1,9 @@
 #include "publication/provisional_issue.h"
 #include "base/angle.h"
+#include "base/csv.h"
 #include "base/error.h"
 #include "base/text.h"
 #include "publication/record_parts.h"
-#include <filesystem>
 #include <fmt/format.h>
 
 namespace ampletie {
@@ -139,7 +139,7 @@ IssuePackage prepare_provisional(const Job &job, const std::string &traverse, Le
   r["sources"] = record_sources(s, used);
 
   IssuePackage out;
-  out.record = sealed(r);
+  out.record = sealed(job, r);
   out.sheet = sheet(out.record.data, unit);
   out.sheet.footer =
       fmt::format("Provisional · record {} · {} · SHA-256 {}", out.record.id, out.record.time, out.record.sha256);
@@ -147,26 +147,17 @@ IssuePackage prepare_provisional(const Job &job, const std::string &traverse, Le
   out.csv = fmt::format("# PROVISIONAL, not control: traverse {} of {}; {} ({}), {} at {:.2f}; record {}\n", l->name,
                         set.title, system_name(set.datum.crs), set.datum.crs, frame_name(datum.frame()), datum.epoch(),
                         out.record.id);
-  out.csv += fmt::format("mark,east_{0},north_{0},height_{0},sd_plan_m,code,how,state\n", u);
+  out.csv += fmt::format("mark,east_{0},north_{0},height_{0},sd_plan_{0},code,how,state\n", u);
   for (const json &m : out.record.data.at("marks")) {
-    const auto len = [&](const char *k) {
-      return m.at(k).is_null() ? std::string() : fmt::format("{:.4f}", in_unit(m.at(k).get<double>(), unit));
-    };
-    out.csv += fmt::format("{},{},{},{},{},{},{},provisional\n", m.at("name").get<std::string>(), len("east_m"),
-                           len("north_m"), len("height_m"),
-                           m.at("sd_plan_m").is_null() ? "" : fmt::format("{:.4f}", m.at("sd_plan_m").get<double>()),
-                           m.at("code").get<std::string>(), m.at("how").get<std::string>());
+    CsvRow row;
+    row.text(m.at("name").get<std::string>());
+    for (const char *k : {"east_m", "north_m", "height_m", "sd_plan_m"})
+      m.at(k).is_null() ? row.nothing() : row.number(in_unit(m.at(k).get<double>(), unit), 4);
+    row.text(m.at("code").get<std::string>()).text(m.at("how").get<std::string>()).plain("provisional");
+    out.csv += row.line();
   }
+  out.files = {{"provisional.csv", out.csv}};
   return out;
-}
-
-void write_provisional(const IssuePackage &p, const std::string &folder, const std::string &html) {
-  std::error_code e;
-  std::filesystem::create_directories(folder, e);
-  if (e) throw InputError(folder, 0, "cannot be made: " + e.message());
-  write_file(folder + "/provisional.csv", p.csv);
-  write_file(folder + "/provisional.html", html);
-  write_file(folder + "/record.json", p.record.data.dump(1));
 }
 
 } // namespace ampletie

@@ -9,7 +9,4 @@ namespace ampletie {
 /// left to issue.
 IssuePackage prepare_provisional(const Job &job, const std::string &traverse, LengthUnit unit = LengthUnit::metre);
 
-/// Writes provisional.csv, provisional.html and record.json into a folder (made if missing).
-void write_provisional(const IssuePackage &p, const std::string &folder, const std::string &html);
-
 } // namespace ampletie

@@ -2,6 +2,7 @@
 #include "base/hash.h"
 #include "base/text.h"
 #include "job/accuracy_verdict.h"
+#include "job/decision_words.h"
 
 namespace ampletie {
 using nlohmann::ordered_json;
@@ -21,12 +22,15 @@ ordered_json record_doubts(const Job &job, const std::string &section) {
 
 ordered_json record_decisions(const Job &job) {
   auto out = ordered_json::array();
+  const DecisionWords words(job);
+  const auto stands = standing(job.decisions());
   for (const Decision &d : job.decisions())
     out.push_back({{"seq", d.seq},
                    {"time", d.time},
                    {"author", d.author},
-                   {"text", d.verb + " " + d.target + " " + d.value.dump()},
-                   {"reason", d.reason}});
+                   {"text", words.sentence(d)},
+                   {"reason", d.reason},
+                   {"stands", stands[static_cast<std::size_t>(&d - job.decisions().data())] ? true : false}});
   return out;
 }
 
@@ -52,13 +56,17 @@ ordered_json record_accuracy(const Job &job, const NetworkRun &run, const Adjust
           {"met", !v.fails()}};
 }
 
-IssueRecord sealed(const ordered_json &content) {
+IssueRecord sealed(const Job &job, ordered_json content) {
   IssueRecord out;
   out.time = utc_now();
-  const std::string text = content.dump();
-  out.sha256 = sha256_hex(text);
-  out.id = content_id("issue", text + out.time);
-  out.data = nlohmann::json::parse(text);
+  // Two issues of one second and content are two all the same.
+  content["number"] = job.store().issue_records().size() + 1;
+  content["time"] = out.time;
+  out.id = content_id("issue", content.dump());
+  content["id"] = out.id;
+  out.text = content.dump(1) + "\n";
+  out.sha256 = sha256_hex(out.text);
+  out.data = nlohmann::json::parse(out.text);
   return out;
 }
 

@@ -12,7 +12,8 @@ nlohmann::ordered_json record_sources(const JobSnapshot &s, const std::set<std::
 /// `met`, `height_of`, `met`; null when nothing is asked.
 nlohmann::ordered_json record_accuracy(const Job &job, const NetworkRun &run, const AdjustedMark &m);
 
-/// Closes a record: time, hash and id.
-IssueRecord sealed(const nlohmann::ordered_json &content);
+/// Closes a record: its number in the job, time, id and the bytes that are kept and written, whose hash is the
+/// record's.
+IssueRecord sealed(const Job &job, nlohmann::ordered_json content);
 
 } // namespace ampletie

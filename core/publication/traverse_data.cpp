@@ -1,4 +1,5 @@
 #include "base/angle.h"
+#include "base/csv.h"
 #include "base/error.h"
 #include "base/text.h"
 #include "publication/landxml.h"
@@ -16,7 +17,6 @@ const TraverseReport &field_of(const Job &job) {
   return *job.snapshot()->traverses;
 }
 std::string state_of(const ProvisionalMark &m) { return m.local ? "local" : m.station ? "provisional" : "side shot"; }
-std::string quoted(const std::string &t) { return t.find_first_of(",\"") == std::string::npos ? t : "\"" + t + "\""; }
 
 } // namespace
 
@@ -25,9 +25,20 @@ std::string traverse_marks_csv(const Job &job) {
   std::string out = "mark,east_m,north_m,height_m,sd_m,moved_m,code,state,traverse,how,seen,apart_m\n";
   for (const auto &[name, m] : r.marks) {
     const TraverseLine *l = r.line(m.line);
-    out += fmt::format("{},{:.4f},{:.4f},{},{},{:.4f},{},{},{},{},{},{:.4f}\n", quoted(name), m.place.east,
-                       m.place.north, m.height ? fixed(*m.height, 4) : "", m.sd > 0 ? fixed(m.sd, 4) : "", m.moved,
-                       quoted(m.code), state_of(m), l ? quoted(l->name) : "", m.how, m.sights, m.apart);
+    out += CsvRow()
+               .text(name)
+               .number(m.place.east, 4)
+               .number(m.place.north, 4)
+               .number(m.height.value_or(NAN), 4)
+               .number(m.sd > 0 ? m.sd : NAN, 4)
+               .number(m.moved, 4)
+               .text(m.code)
+               .plain(state_of(m))
+               .text(l ? l->name : "")
+               .text(m.how)
+               .plain(fmt::format("{}", m.sights))
+               .number(m.apart, 4)
+               .line();
   }
   return out;
 }

@@ -1,11 +1,11 @@
 // The interface's tests need an application before the first test runs.
 #define CATCH_CONFIG_RUNNER
+#include "app/application.h"
 #include "app/theme.h"
-#include <QApplication>
 #include <catch2/catch.hpp>
 
 int main(int argc, char **argv) {
-  QApplication app(argc, argv);
+  ampletie::app::Application app(argc, argv);
   ampletie::app::apply_theme(app);
   return Catch::Session().run(argc, argv);
 }

@@ -1,7 +1,9 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "base/near.h"
 #include "base/text.h"
+#include <cmath>
 #include <catch2/catch.hpp>
 
 using namespace ampletie;
@@ -63,4 +65,38 @@ TEST_CASE("an input error tells file, line and column") {
   const InputError e("book.txt", 7, "the height is no number", 12);
   CHECK(std::string(e.what()) == "book.txt, line 7, column 12: the height is no number");
   CHECK(std::string(InputError("empty").in_file("a.csv").what()) == "a.csv: empty");
+}
+
+TEST_CASE("angles as people and programs write them, and those that nobody can tell") {
+  // 46d19m43.3s was once read as south.
+  const double want = 46 + 19 / 60.0 + 43.3 / 3600;
+  for (const char *text : {"46d19m43.3s", "46°19′43.3″", "46º19’43.3”N", "46deg 19min 43.3sec", "46 19 43.3 n",
+                           "46°19'43.3''", "N46d19m43.3s"}) {
+    INFO(text);
+    REQUIRE(parse_angle_deg(text));
+    CHECK(*parse_angle_deg(text) == Approx(want).margin(1e-12));
+  }
+  CHECK(*parse_angle_deg("46d19m43.3sS") == Approx(-want).margin(1e-12));
+  CHECK(*parse_angle_deg("46:19:43.3 s") == Approx(-want).margin(1e-12));
+  for (const char *bad : {"46 19 43.3s", "19'43.3\"", "46\"19'43", "46°19°43", "46::19", "46gon", "46,3", "4 6 1 9"}) {
+    INFO(bad);
+    CHECK_FALSE(parse_angle_deg(bad));
+  }
+  CHECK(*unpacked_deg(46.19433) == Approx(want).margin(1e-12));
+  CHECK(*unpacked_deg(-13.5400) == Approx(-13.9).margin(1e-12));
+  CHECK_FALSE(unpacked_deg(46.6100));
+  CHECK_FALSE(unpacked_deg(46.1975));
+}
+
+TEST_CASE("numbers in print have no signed zero and say nothing of what is none") {
+  CHECK(fixed(-0.00004, 4) == "0.0000");
+  CHECK(fixed(-0.00006, 4) == "-0.0001");
+  CHECK(fixed(-0.2, 0) == "0");
+  CHECK(fixed(NAN, 3).empty());
+}
+
+TEST_CASE("near names are offered, far ones are not") {
+  CHECK(edit_distance("kitten", "sitting") == 3); // Levenshtein 1966, the usual example
+  CHECK(nearest("r11", {"R11", "R12", "DAM"}) == std::vector<std::string>{"R11", "R12"});
+  CHECK(near_ones("XYZZY", {"R11", "DAM"}).empty());
 }

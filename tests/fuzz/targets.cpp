@@ -4,7 +4,7 @@
 #include "base/text.h"
 #include "formats/antenna_points.h"
 #include "formats/antex.h"
-#include "formats/control_list.h"
+#include "formats/control_documents.h"
 #include "formats/hatanaka.h"
 #include "formats/ionex.h"
 #include "formats/landxml_survey.h"
@@ -67,7 +67,16 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
              write_rinex_observation(f);
          });
        }},
-      {"control", [](Bytes b) { attempt([&] { read_control_list(b); }); }},
+      {"control",
+       [](Bytes b) {
+         attempt([&] { read_control_list(b); });
+         attempt([&] { read_control_list(utf8_text(b)); });
+       }},
+      {"control_documents",
+       [](Bytes b) {
+         attempt([&] { read_landxml_points(b); });
+         attempt([&] { read_issue_record(b); });
+       }},
       {"recipe",
        [](Bytes b) {
          looks_like_recipe(b);

@@ -53,6 +53,13 @@ inline std::string occupation_of(const Job &job, const std::string &mark, int se
   throw std::runtime_error("no occupation of " + mark);
 }
 
+/// The first doubt of a kind; null: there is none.
+inline const Doubt *doubt_of(const Job &job, const std::string &kind) {
+  for (const Doubt &d : job.doubts())
+    if (d.kind == kind) return &d;
+  return nullptr;
+}
+
 /// The demo as a surveyor has it after the first evening.
 inline Job demo_job(const std::string &path) {
   Job job = Job::create(path, demo_settings());

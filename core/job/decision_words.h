@@ -1,0 +1,24 @@
+#pragma once
+#include "job/job.h"
+
+namespace ampletie {
+
+/// Decisions as people say them: "antenna height of R11 05-12 08:00: point rim, slant". Looks things up in the job as
+/// it is now; what is gone from it keeps its id.
+class DecisionWords {
+public:
+  explicit DecisionWords(const Job &job);
+  /// What it is about: "occupation R11 05-12 08:00".
+  std::string about(const Decision &d) const;
+  /// What was said about it: "point rim, slant".
+  std::string said(const Decision &d) const;
+  /// Both in one sentence.
+  std::string sentence(const Decision &d) const;
+
+private:
+  std::string named(const std::string &target) const;
+  const Job &job_;
+  std::map<std::string, std::string> names_; ///< id → words
+};
+
+} // namespace ampletie
