@@ -1,6 +1,7 @@
 #include "app/book_entry.h"
 #include "app/theme.h"
 #include "base/text.h"
+#include "time/gps_time.h"
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QKeyEvent>
@@ -39,6 +40,16 @@ BookEntry::BookEntry(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   start_ = new QLineEdit;
   start_->setPlaceholderText("height of the first mark, for the eye");
   start_->setAccessibleName("Height to start from");
+  const auto line = [](const char *name, const char *hint, int width) {
+    auto *e = new QLineEdit;
+    e->setPlaceholderText(hint);
+    e->setAccessibleName(name);
+    e->setMaximumWidth(width);
+    return e;
+  };
+  day_ = line("Day of the run", "day, 2026-05-14", 120);
+  instrument_ = line("Level used", "level", 110);
+  staff_ = line("Staff used", "staff", 90);
   take_ = new QPushButton("Take into the job");
   take_->setAccessibleName("Take the book into the job");
   words_ = new QLabel;
@@ -47,6 +58,7 @@ BookEntry::BookEntry(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   words_->setAccessibleName("Whether the book adds up");
   auto *bar = new QHBoxLayout;
   bar->addWidget(name_, 1);
+  for (QLineEdit *e : {day_, instrument_, staff_}) bar->addWidget(e);
   bar->addWidget(start_, 1);
   bar->addWidget(take_);
   auto *all = new QVBoxLayout(this);
@@ -208,7 +220,18 @@ void BookEntry::take() {
   const Judged j = judge();
   if (!j.complete || !j.warning.isEmpty()) return;
   // The form that a shipped recipe reads; what was keyed in is the source.
-  std::string text = "# keyed in by hand\nunit;m\n" + fmt::format("run;{};;\n", j.run.name);
+  const auto word = [](const QLineEdit *e) {
+    std::string t = e->text().trimmed().toStdString();
+    std::replace(t.begin(), t.end(), ';', ',');
+    return t;
+  };
+  const std::string day = word(day_);
+  if (!day.empty() && (day.size() != 10 || !parse_iso(day))) {
+    words_->setText("<span style='color:#A63D2F'>the day is written as 2026-05-14</span>");
+    return;
+  }
+  std::string text =
+      "# keyed in by hand\nunit;m\n" + fmt::format("run;{};{};{};{}\n", j.run.name, word(instrument_), word(staff_), day);
   for (const StaffSight &s : j.run.sights) {
     std::string r = s.remark;
     std::replace(r.begin(), r.end(), ';', ',');

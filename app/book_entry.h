@@ -34,7 +34,7 @@ private:
   QString cell(int row, int column) const;
   Workspace &w_;
   QTableWidget *table_;
-  QLineEdit *name_, *start_;
+  QLineEdit *name_, *start_, *day_, *instrument_, *staff_;
   QLabel *words_;
   QPushButton *take_;
   bool filling_ = false;

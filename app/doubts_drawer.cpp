@@ -56,9 +56,9 @@ void DoubtsDrawer::refresh() {
       r.cells = {{text(d.kind), {}, is_open ? ink::attention : QColor(), true},
                  {text(d.about), {}, {}, false},
                  {text(d.sentence), {}, {}, false},
-                 {d.effect_m ? QString::number(*d.effect_m * 1000, 'f', 0) : "–", d.effect_m.value_or(-1), {}, false},
-                 {d.value ? QString::number(*d.value, 'f', 2) : "–", d.value.value_or(0), {}, false},
-                 {d.limit ? QString::number(*d.limit, 'f', 2) : "–", d.limit.value_or(0), {}, false},
+                 {d.effect_m ? size_of(*d.effect_m) : "–", d.effect_m.value_or(-1), {}, false},
+                 {d.value ? text(measured(*d.value, d.unit)) : "–", d.value.value_or(0), {}, false},
+                 {d.limit ? text(measured(*d.limit, d.unit)) : "–", d.limit.value_or(0), {}, false},
                  {is_open ? QString("open") : "accepted: " + text(d.accepted_because), {}, {}, false}};
       rows.push_back(std::move(r));
     }

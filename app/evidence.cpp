@@ -1,6 +1,7 @@
 #include "app/evidence.h"
 #include "app/page.h"
 #include "job/decision_words.h"
+#include "job/left_over.h"
 #include "adjustment/statistics.h"
 #include "app/evidence_html.h"
 #include "app/numbers.h"
@@ -329,7 +330,8 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
                     open ? ink::attention : ink::unused);
     html += "<p>" + escaped(d.sentence) + ".</p><table cellspacing='0'>";
     if (d.value)
-      html += row("found", number(*d.value, 2) + " " + text(d.unit), d.limit ? "limit " + number(*d.limit, 2) : "");
+      html += row("found", escaped(measured(*d.value, d.unit)),
+                  d.limit ? "limit " + escaped(measured(*d.limit, d.unit)) : "");
     if (d.effect_m) html += row("effect on coordinates", "up to " + size_of(*d.effect_m));
     html += "</table>";
     if (!d.causes.empty()) html += part("Likely causes");
@@ -426,8 +428,17 @@ void EvidencePanel::about_job(QString &html) {
                      .arg(open)
                      .arg(open == 1 ? " is" : "s are")
           : w_.job().network() && !w_.job().network_stale()
-              ? "<p style='color:#0B6E75'><b>May I issue? Nothing speaks against it.</b></p>"
+              ? (left_over(*w_.job().snapshot(), w_.job().vectors(), w_.job().network()).empty()
+                     ? "<p style='color:#0B6E75'><b>May I issue? Nothing speaks against it.</b></p>"
+                     : "<p style='color:#B87311'><b>May I issue? No doubt is open, but not everything takes part.</b></p>")
               : "<p>May I issue? The network is not adjusted yet.</p>";
+  if (const auto left = left_over(*w_.job().snapshot(), w_.job().vectors(), w_.job().network()); !left.empty()) {
+    html += part("No part of the result: " + text(left_over_words(left)));
+    for (std::size_t i = 0; i < left.size() && i < 8; ++i)
+      html += "<p style='margin:2px 0'>" + escaped(left[i].kind + " " + left[i].name) + " <span style='color:#6F7B83'>" +
+              escaped(left[i].because) + "</span></p>";
+    if (left.size() > 8) html += QString("<p style='margin:2px 0'>and %1 more</p>").arg(left.size() - 8);
+  }
   html += "<p style='color:#6F7B83'>Choose an occupation, a vector or a mark: what it rests on appears here.</p>";
 }
 

@@ -4,9 +4,13 @@
 
 namespace ampletie::app {
 
-/// Metres as millimetres with their sign, a true minus.
+/// Metres as millimetres with their sign, a true minus; what is larger than a column of millimetres was made for is
+/// said in metres, with the unit. A zero has no minus.
 inline QString signed_mm(double metres, int digits) {
-  return (metres < 0 ? "−" : "+") + QString::number(std::abs(metres) * 1000, 'f', digits);
+  const double v = std::abs(metres);
+  const QString number = v >= 10 ? QString::number(v, 'f', 2) + " m" : QString::number(v * 1000, 'f', digits);
+  const bool zero = v < 10 && number.toDouble() == 0;
+  return (metres < 0 && !zero ? "−" : "+") + number;
 }
 
 /// The size of an effect: millimetres, metres from ten metres on.

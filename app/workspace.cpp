@@ -406,7 +406,8 @@ SectionStatus Workspace::status(Section section) const {
   }
   case Section::network:
     if (!job_->network()) {
-      if (!job_->vectors().empty()) out.state = State::to_do, out.verdict = "to adjust";
+      if (!job_->vectors().empty() || (s.occupations.empty() && (s.levels->any() || s.traverses->any())))
+        out.state = State::to_do, out.verdict = "to adjust";
       return out;
     }
     if (job_->network_stale()) {

@@ -12,6 +12,7 @@
 #include "level/level.h"
 #include "publication/gnss_report.h"
 #include "job/decision_words.h"
+#include "job/left_over.h"
 #include "publication/issue_folder.h"
 #include "publication/level_data.h"
 #include "publication/level_report.h"
@@ -29,7 +30,7 @@ namespace ampletie::cli {
 namespace {
 
 struct Arguments {
-  std::string job, crs = "EPSG:25833", vertical, realisation, epoch, title = "untitled job";
+  std::string job, crs, vertical, realisation, epoch, title = "untitled job";
   std::vector<std::string> files, words, marks;
   std::string mark, item, because, list, folder, scenario, only, as, frame, coordinate_epoch, orbits,
       unit = "m", frame_of_rows, provisional, by;
@@ -38,7 +39,7 @@ struct Arguments {
   std::vector<std::string> geodetic;
   double mask = 0, interval = 0;
   unsigned threads = 0;
-  bool free = false, minimal = false, ahead = false, json = false, weighted = false, levels = false, traverses = false;
+  bool free = false, minimal = false, ahead = false, all = false, json = false, weighted = false, levels = false, traverses = false;
   std::string what = "vectors", systems, sessions;
   double frequencies = 0;
 };
@@ -275,7 +276,12 @@ int cmd_adjust(const Arguments &a) {
   job.accept_network(run_network(*job.snapshot(), job.vectors(), progress));
   const AdjustmentResult &r = job.network()->result.adjustment;
   print(fmt::format("variance factor {:.3f} ({:.3f} to {:.3f}), {} observations, redundancy {}: global test {}\n",
-                    r.variance_factor, r.lower, r.upper, r.observations, r.redundancy, r.passes ? "passes" : "fails"));
+                    r.variance_factor, r.lower, r.upper, r.observations, r.redundancy,
+                    r.redundancy == 0 ? "has nothing to test"
+                    : r.passes        ? "passes"
+                                      : "fails"));
+  const auto left = left_over(*job.snapshot(), job.vectors(), job.network());
+  if (!left.empty()) print("no part of the result: " + left_over_words(left) + "\n");
   return finish(job);
 }
 
@@ -313,10 +319,22 @@ int cmd_trace(const Arguments &a) {
   if (steps.empty()) throw InputError("there is no mark \"" + a.mark + "\"");
   if (a.json)
     print(trace_rows(steps).dump(1) + "\n");
-  else
-    for (const TraceStep &t : steps)
-      print(std::string(static_cast<std::size_t>(2 * t.depth), ' ') + t.text +
-            (t.detail.empty() ? "" : ": " + t.detail) + "\n");
+  else {
+    // What matters fits on a screen; the rest is counted.
+    constexpr int shown_branches = 8;
+    int branch = 0, hidden = 0;
+    for (const TraceStep &t : steps) {
+      if (t.depth <= 1) ++branch;
+      if (!a.all && branch > shown_branches) {
+        hidden += t.depth <= 1;
+        continue;
+      }
+      if (!a.all && t.depth > 3) continue;
+      print(std::string(static_cast<std::size_t>(2 * t.depth), ' ') + t.text + (t.detail.empty() ? "" : ": " + t.detail) +
+            "\n");
+    }
+    if (hidden) print(fmt::format("and {} more that move it less; --all shows them\n", hidden));
+  }
   return finish(job);
 }
 
@@ -333,8 +351,10 @@ int cmd_issue(const Arguments &a, int &argc, char **argv) {
   p.files.emplace_back(name + ".html", render_html(p.sheet));
   p.files.emplace_back(name + ".pdf", render_pdf(p.sheet));
   const std::string also = issue_into(job, p, a.folder);
-  print(fmt::format("{} {} marks, record {}\n", provisional ? "handed out provisionally" : "issued",
-                    p.record.data.at("marks").size(), p.record.id));
+  const std::size_t heights = p.record.data.value("heights", nlohmann::json::array()).size();
+  print(fmt::format("{} {} marks{}, record {}\n", provisional ? "handed out provisionally" : "issued",
+                    p.record.data.at("marks").size(), heights ? fmt::format(" and {} heights", heights) : "",
+                    p.record.id));
   if (!also.empty()) print(also + "\n");
   return finish(job);
 }
@@ -356,7 +376,8 @@ int run(int argc, char **argv) {
   };
 
   auto *c = command("new", "make a job", [&] { return cmd_new(a); });
-  c->add_option("--crs", a.crs, "projected system, EPSG code")->required();
+  c->add_option("--crs", a.crs,
+                "projected system, EPSG code; local:LAT:LON:H: a plane of the site's own; left away: heights alone");
   c->add_option("--vertical", a.vertical, "vertical system, EPSG code");
   c->add_option("--realisation", a.realisation, "frame that the datum stands for");
   c->add_option("--epoch", a.epoch, "date of the issued coordinates")->required();
@@ -443,7 +464,8 @@ int run(int argc, char **argv) {
   c->add_option("FILE", a.files, "observation file, and a navigation file if wanted")->required()->expected(1, 2);
   c = command("trace", "where a mark's coordinates come from", [&] { return cmd_trace(a); });
   c->add_option("MARK", a.mark, "the mark")->required();
-  c->add_flag("--json", a.json, "as JSON");
+  c->add_flag("--json", a.json, "as JSON, everything");
+  c->add_flag("--all", a.all, "everything, not only what moves it most");
   c = command("issue", "issue control into a folder", [&] { return cmd_issue(a, argc, argv); });
   c->add_option("FOLDER", a.folder, "made if missing")->required();
   c->add_option("--marks", a.marks, "only these, separated by commas")->delimiter(',');

@@ -182,6 +182,18 @@ ordered_json mark_rows(const Job &job) {
                      {"description", p.description},
                      {"origin", "published"}});
     }
+    for (const auto &[name, p] : job.snapshot()->benchmarks) {
+      if (job.snapshot()->published.count(name)) continue;
+      const auto h = job.state().holds.find(name);
+      out.push_back({{"name", name},
+                     {"frame", ""},
+                     {"epoch", p.epoch},
+                     {"held", h == job.state().holds.end() ? "none" : hold_name(h->second.how)},
+                     {"description", p.description},
+                     {"origin", "published height"},
+                     {"height_m", maybe(p.height)},
+                     {"height_sd_m", maybe(p.sd_height)}});
+    }
     return out;
   }
   for (const AdjustedMark &m : run->result.marks) {
@@ -235,6 +247,7 @@ ordered_json doubt_row(const Doubt &d) {
           {"sentence", d.sentence},
           {"value", maybe(d.value)},
           {"limit", maybe(d.limit)},
+          {"unit", d.unit},
           {"effect_m", maybe(d.effect_m)},
           {"causes", d.causes},
           {"state", d.state == Doubt::State::open ? "open" : "accepted"}};
@@ -250,7 +263,8 @@ ordered_json trace_rows(const std::vector<TraceStep> &steps) {
                    {"source", t.source_id},
                    {"line", t.line},
                    {"decision", t.decision},
-                   {"item", t.item}});
+                   {"item", t.item},
+                   {"effect_m", maybe(t.effect_m)}});
   return out;
 }
 

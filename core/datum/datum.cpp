@@ -4,6 +4,7 @@
 namespace ampletie {
 
 std::optional<Frame> default_realisation(const Projection &p) {
+  if (is_local(p.geographic())) return Frame{"local"};
   if (p.datum().find("European Terrestrial Reference System 1989") != std::string::npos)
     return frame_by_name("ETRF2000");
   return frame_by_name(p.geographic());
@@ -29,8 +30,8 @@ Frame choose(const DatumSettings &s, const Projection &p) {
 } // namespace
 
 JobDatum::JobDatum(const DatumSettings &settings, const Geodetic &near)
-    : settings_(settings), projection_(settings.crs), frame_(choose(settings, projection_)) {
-  if (settings.vertical.empty()) return;
+    : settings_(settings), projection_(settings.crs, settings.origin), frame_(choose(settings, projection_)) {
+  if (settings.vertical.empty() || local()) return;
   try {
     geoid_.emplace(settings.vertical, near);
   } catch (const InputError &e) {
@@ -49,6 +50,7 @@ FullPosition JobDatum::describe(const TaggedPoint &p) const {
     out.undulation = geoid_->undulation(out.geodetic);
     out.height = out.geodetic.h - *out.undulation;
   }
+  if (local()) out.height = out.geodetic.h;
   // The elevation factor takes the ellipsoidal height and the mean radius of curvature.
   const double radius = std::sqrt(meridian_radius(out.geodetic.lat) * prime_vertical_radius(out.geodetic.lat));
   out.combined_factor = out.grid.scale * radius / (radius + out.geodetic.h);
@@ -61,7 +63,7 @@ TaggedPoint JobDatum::from_geodetic(double lat, double lon, double h) const {
 
 TaggedPoint JobDatum::from_grid(double east, double north, double height) const {
   Geodetic g = projection_.unproject(east, north, 0);
-  if (!settings_.vertical.empty() && !geoid_) throw InputError("a physical height cannot be used: " + geoid_refusal_);
+  if (!settings_.vertical.empty() && !geoid_ && !local()) throw InputError("a physical height cannot be used: " + geoid_refusal_);
   g.h = height + (geoid_ ? geoid_->undulation(g) : 0);
   return {to_cartesian(g), frame_, settings_.epoch};
 }

@@ -5,10 +5,11 @@ namespace ampletie {
 
 /// What a job is computed and issued in.
 struct DatumSettings {
-  std::string crs = "EPSG:25833"; ///< projected system
+  std::string crs = "EPSG:25833"; ///< projected system, a local plane, or nothing: heights alone
   std::string vertical;           ///< vertical system, empty: ellipsoidal heights only
   std::string realisation;        ///< code of the frame that the system's datum stands for; empty: by the table below
   double epoch = 0;               ///< decimal year of the issued coordinates
+  Eigen::Vector2d origin{0, 0};   ///< of a local plane: the middle of the site, not a setting
 };
 
 /// A position in everything a control sheet shows.
@@ -32,6 +33,8 @@ public:
   const Frame &frame() const { return frame_; }
   const std::string &crs() const { return settings_.crs; }
   double epoch() const { return settings_.epoch; }
+  /// A plane of the site's own: heights are what levels and staffs say, no geoid stands between.
+  bool local() const { return is_local(settings_.crs); }
   const Projection &projection() const { return projection_; }
   const GeoidModel *geoid() const { return geoid_ ? &*geoid_ : nullptr; }
   /// Deflection of the vertical that the geoid's grid gives, ξ and η in radians: its slope over two kilometres. Zero

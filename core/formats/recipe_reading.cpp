@@ -215,8 +215,10 @@ private:
     rec.what = kind.what;
     if (kind.what == RecipeLine::What::run_start) state_.clear();
     bool sound = true;
+    std::vector<std::string_view> emptied; // its own column is empty: nothing, not what stood there before
     for (const RecipeField &f : kind.fields) {
       Piece *p = find(f.at, text);
+      if (p && p->text.empty() && (f.meaning == "code" || f.meaning == "remark")) emptied.push_back(f.meaning);
       if (!p || p->text.empty()) continue;
       p->used = true;
       if (f.meaning == "ignore") {
@@ -255,10 +257,13 @@ private:
     }
     if (!sound) return;
     ++out.read_lines;
-    if (kind.what == RecipeLine::What::state || kind.what == RecipeLine::What::run_start)
+    if (kind.what == RecipeLine::What::state || kind.what == RecipeLine::What::run_start) {
       for (const auto &[meaning, v] : rec.values) state_.insert_or_assign(meaning, v);
-    else if (kind.what == RecipeLine::What::record)
-      for (const auto &[meaning, v] : state_) rec.values.emplace(meaning, v);
+      for (std::string_view meaning : emptied)
+        if (const auto it = state_.find(meaning); it != state_.end()) state_.erase(it);
+    } else if (kind.what == RecipeLine::What::record)
+      for (const auto &[meaning, v] : state_)
+        if (std::find(emptied.begin(), emptied.end(), meaning) == emptied.end()) rec.values.emplace(meaning, v);
     out.records.push_back(std::move(rec));
     if (kind.what == RecipeLine::What::run_end) state_.clear();
   }

@@ -35,6 +35,7 @@ std::string geographic_code(const Frame &frame) {
 
 std::optional<Frame> frame_by_name(std::string_view name) {
   std::string wanted = lower(trimmed(name));
+  if (wanted == "local") return Frame{"local"};
   for (const Row &r : frames) {
     if (wanted == lower(r.name) || wanted == lower(r.geocentric) || wanted == lower(r.geographic3) ||
         wanted == lower(r.geographic2))

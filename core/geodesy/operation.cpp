@@ -1,6 +1,7 @@
 #include "geodesy/operation.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "base/text.h"
 #include <cmath>
 #include <fmt/format.h>
 #include <proj.h>
@@ -147,6 +148,11 @@ Vec3 Operation::inverse(const Vec3 &in, double epoch) const { return run(handle_
 
 FrameChange::FrameChange(Frame from, Frame to, const Vec3 &near, const OperationPolicy &policy)
     : from_(std::move(from)), to_(std::move(to)), near_(near) {
+  if ((is_local(from_.code) || is_local(to_.code)) && !(from_ == to_))
+    throw InputError(fmt::format("{} and {} have no known relation: a local plane takes no vectors and no coordinates of "
+                                 "another frame",
+                                 is_local(from_.code) ? "the local plane" : frame_name(from_),
+                                 is_local(to_.code) ? "the local plane" : frame_name(to_)));
   if (!from_.known() || !to_.known()) throw InputError("a coordinate without a frame cannot be used");
   if (from_ == to_) {
     info_ = {"no change of frame", "+proj=noop", 0.0, {}};
@@ -180,7 +186,36 @@ struct Projection::Handle {
   Ellipsoid ellipsoid = grs80;
 };
 
-Projection::Projection(const std::string &code) : handle_(std::make_shared<Handle>()) {
+bool is_local(std::string_view code) { return code == "local" || code.substr(0, 6) == "local:"; }
+
+Geodetic local_place(const std::string &code) {
+  Geodetic out{radians(45), 0, 0};
+  if (code == "local") return out;
+  double *parts[] = {&out.lat, &out.lon, &out.h};
+  const auto given = split(std::string_view(code).substr(6), ':');
+  const double most[] = {89, 360, 9000};
+  for (std::size_t i = 0; i < given.size(); ++i) {
+    const auto v = i < 3 ? parse_number(given[i]) : std::nullopt;
+    if (!v || std::abs(*v) > most[i])
+      throw InputError("\"" + code + "\" is no local plane: write it as local:47.1:9.3:450, latitude, longitude, height");
+    *parts[i] = i < 2 ? radians(*v) : *v;
+  }
+  return out;
+}
+
+Projection::Projection(const std::string &code, const Eigen::Vector2d &origin) : handle_(std::make_shared<Handle>()) {
+  if (is_local(code)) {
+    const Geodetic place = local_place(code);
+    const double radius = std::sqrt(meridian_radius(place.lat) * prime_vertical_radius(place.lat));
+    const std::string pipeline = fmt::format(
+        "+proj=pipeline +step +proj=unitconvert +xy_in=deg +xy_out=rad +step +proj=tmerc +ellps=GRS80 +lat_0={:.10f} "
+        "+lon_0={:.10f} +k={:.12f} +x_0={:.4f} +y_0={:.4f}",
+        degrees(place.lat), degrees(place.lon), 1 + place.h / radius, origin.x(), origin.y());
+    handle_->conversion.reset(proj_create(context(), pipeline.c_str()));
+    if (!handle_->conversion) throw InputError("\"" + code + "\" cannot be used as a local plane");
+    name_ = datum_ = "local plane", geographic_ = "local";
+    return;
+  }
   handle_->crs = make(code);
   if (proj_get_type(handle_->crs.get()) != PJ_TYPE_PROJECTED_CRS)
     throw InputError("\"" + code + "\" is not a projected system: a grid is needed for control");
@@ -217,6 +252,7 @@ GridPoint Projection::project(const Geodetic &g) const {
 }
 
 std::string Projection::outside(const Geodetic &g) const {
+  if (!handle_->crs) return {};
   double west = 0, south = 0, east = 0, north = 0;
   const char *name = nullptr;
   if (!proj_get_area_of_use(context(), handle_->crs.get(), &west, &south, &east, &north, &name) || west < -180)
@@ -287,6 +323,8 @@ std::string vertical_name(const std::string &code) {
 }
 
 std::string system_name(const std::string &code) {
+  if (is_local(code)) return "local plane";
+  if (code.empty()) return "no grid";
   Pj p = make(code);
   return text(proj_get_name(p.get()));
 }

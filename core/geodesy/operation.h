@@ -62,10 +62,20 @@ struct GridPoint {
   double convergence_rad = 0; ///< grid north east of true north is positive
 };
 
-/// A projected system of the register. Geodetic coordinates are those of its own datum.
+/// A plane of a site's own, without relation to any system of the register: "local", or "local:47.1:9.3:450" with the
+/// rough latitude and longitude (degrees) and the mean height (m) of the site, on which curvature and normal gravity
+/// depend.
+bool is_local(std::string_view code);
+/// The rough place that such a code states; 45° N, 0° E, 0 m when it states none.
+Geodetic local_place(const std::string &code);
+
+/// A projected system of the register, or a local plane. Geodetic coordinates are those of its own datum.
 class Projection {
 public:
-  explicit Projection(const std::string &code);
+  /// `origin`: of a local plane, the coordinates (east, north) in the middle of the site. There the plane touches the
+  /// ground at the site's mean height: a transverse Mercator projection whose scale is one at that height, so that
+  /// lengths are those on the ground (within d³/24R², 0.1 mm over 5 km).
+  explicit Projection(const std::string &code, const Eigen::Vector2d &origin = {0, 0});
   GridPoint project(const Geodetic &g) const;
   Geodetic unproject(double east, double north, double h) const;
   /// The area that the register gives for the system when a place lies outside it by more than half a degree; else

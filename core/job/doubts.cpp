@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/size_words.h"
+#include "base/text.h"
 #include "geodesy/coast.h"
 #include "geodesy/ellipsoid.h"
 #include "gnss/diagnosis.h"
@@ -11,7 +12,9 @@
 #include "job/level_doubts.h"
 #include "job/near_names.h"
 #include "job/record_compare.h"
+#include "job/same_book.h"
 #include "job/traverse_doubts.h"
+#include "job/unit_doubts.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
 #include <set>
@@ -77,7 +80,11 @@ void misplaced(List &list, const JobSnapshot &s) {
   }
 }
 
-std::string session_of(const Occupation &o) { return o.mark + " " + iso(o.start).substr(5, 11); }
+std::string session_of(const Occupation &o) {
+  std::string start = iso(o.start).substr(5, 11);
+  start[5] = ' ';
+  return o.mark + " " + start;
+}
 
 /// What the first glance at a file tells.
 void files(List &list, const JobSnapshot &s) {
@@ -454,10 +461,13 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
       if (std::abs(o.standardised) <= critical || t.kind != "set-up" || std::abs(o.standardised) < 0.5 * largest_w)
         continue;
       const auto found = by_set_up.find(t.id);
-      const std::string who = found == by_set_up.end() ? t.id : session_of(*found->second);
+      const ReducedSetup *station = s.traverses->field.find(t.id);
+      const std::string who = found != by_set_up.end() ? session_of(*found->second)
+                              : station                ? "set-up on " + station->setup.mark
+                                                       : t.id;
       // The error that explains the test: w over the square root of (P Q_vv P), which the detectable error carries.
       const double size = o.smallest_detectable ? o.standardised * *o.smallest_detectable / 4.132 : o.residual;
-      Doubt &d = list.add(i == 2 ? "height suspicious" : "centring suspicious", who, "intake",
+      Doubt &d = list.add(i == 2 ? "height suspicious" : "centring suspicious", who, station ? "traverse" : "intake",
                           found == by_set_up.end() ? t.id : found->second->id,
                           fmt::format("the network contradicts the {} of this set-up by about {}", t.components[i],
                                       length_words(std::abs(size), 0)));
@@ -549,13 +559,20 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
              "held as if errorless: no standard deviation was published for it");
   if (!run.geoid_refusal.empty())
     list.add("no geoid", "heights", "datum", "vertical", run.geoid_refusal);
-  else if (!run.geoid_name.empty() && !run.geoid_sd)
+  else if (!run.geoid_name.empty() && !run.geoid_sd && !run.heights_alone && !is_local(s.state.settings.datum.crs))
     list.add("geoid without accuracy", "heights", "datum", "vertical",
              "nobody states how good the grid of " + run.geoid_name + " is: physical heights carry no accuracy" +
                  (s.levels->any() ? ", and levels do not join the vectors" : ""));
 }
 
 } // namespace
+
+std::string measured(double value, const std::string &unit) {
+  if (unit == "mm") return length_words(value / 1000, 2);
+  if (unit == "m") return length_words(value, 2);
+  if (unit == "″") return angle_words(value * rad_per_arcsec, 2);
+  return fmt::format("{} {}", fixed(value, 2), unit);
+}
 
 std::string misplaced_doubt(const PublishedMark &p) {
   return content_id("d", std::string(misplaced_kind) + "|" + misplaced_item(p));
@@ -592,6 +609,20 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
     d.causes = std::move(t.causes);
   }
   same_marks(list, s, vectors);
+  for (const SameBook &b : same_books(s)) {
+    Doubt &d = list.add("same book twice?", b.first_name + " / " + b.second_name, b.section, b.first + "|" + b.second,
+                        fmt::format("{} readings are the same to the last digit, {} stand in the first alone and {} in the "
+                                    "second: both count as measured",
+                                    b.same, b.only_first, b.only_second));
+    d.item = b.first;
+    d.causes.push_back("downloaded again or corrected: leave the whole file " + b.first_name + " out");
+    d.causes.push_back("measured again: accept this with the reason");
+  }
+  for (UnitDoubt &u : unit_doubts(s)) {
+    Doubt &d = list.add("units or digits", u.about, u.section, u.source_id, u.sentence);
+    d.causes = std::move(u.causes);
+    d.effect_m = u.effect_m;
+  }
   const bool any_hold = std::any_of(s.state.holds.begin(), s.state.holds.end(), [](const auto &h) {
     return h.second.how != Hold::check && h.second.how != Hold::none;
   });

@@ -17,6 +17,9 @@ struct Doubt {
   std::string accepted_because;
 };
 
+/// A doubt's value or limit in print, in a unit that suits its size: "92.3575°", "153.656 m", "3.42 χ²".
+std::string measured(double value, const std::string &unit);
+
 /// All doubts, largest effect first; accepted ones stay in the list. `network` may be null; `issued` are the records of
 /// control, oldest first.
 std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const LoopReport &loops,

@@ -158,7 +158,11 @@ void compare_with_field(TraverseReport &out, const JobState &state, const KnownP
         if (!l.problem.empty() || (!there && !back)) continue;
         // Several traverses may join the same marks: the one that the book holds.
         const ReducedSetup *first = l.setups.empty() ? nullptr : out.field.find(l.setups.front());
-        if (!first || first->setup.source_id != source.head.source_id) continue;
+        if (!first) continue;
+        // A file of closures alone speaks of whatever joins its marks; what one explains is not taken by another.
+        const bool own_file = source.file->setups.empty();
+        if (!own_file && first->setup.source_id != source.head.source_id) continue;
+        if (own_file && l.booked && l.booked->found) continue;
         l.booked = Explainer(out, state, known, datum).explain(l, f, source.head.source_id);
       }
     }

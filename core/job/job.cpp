@@ -1,6 +1,7 @@
 #include "job/job.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "base/median.h"
 #include "base/text.h"
 #include "base/utf8.h"
 #include "formats/landxml_survey.h"
@@ -120,7 +121,8 @@ LevelPlaces level_places(const JobSnapshot &s, const std::map<std::string, Publi
     if (p.xyz) out.latitude[name] = to_geodetic(*p.xyz).lat;
     if (p.geodetic_deg) out.latitude[name] = radians(p.geodetic_deg->x());
     if (p.grid && !p.xyz && !p.geodetic_deg && !out.latitude.count(name)) {
-      if (!grid) grid.emplace(s.state.settings.datum.crs);
+      if (s.state.settings.datum.crs.empty()) continue;
+      if (!grid) grid.emplace(s.state.settings.datum.crs, s.grid_origin);
       out.latitude[name] = grid->unproject(p.grid->x(), p.grid->y(), 0).lat;
     }
     if (p.gravity) out.gravity[name] = *p.gravity;
@@ -134,7 +136,7 @@ Job::Job(Store store) : store_(std::move(store)) {}
 
 Job Job::create(const std::string &path, const JobSettings &s) {
   // Unknown systems are refused before a file is made.
-  Projection check(s.datum.crs);
+  if (!s.datum.crs.empty()) Projection check(s.datum.crs);
   if (!s.datum.vertical.empty()) vertical_name(s.datum.vertical);
   if (!s.datum.realisation.empty() && !frame_by_name(s.datum.realisation))
     throw InputError("\"" + s.datum.realisation + "\" names no frame realisation that is known");
@@ -290,7 +292,18 @@ void Job::refold() {
 }
 
 void Job::find_misplaced(JobSnapshot &s) {
-  const Surroundings around = surroundings(s.occupations, s.published, s.state.settings.datum);
+  const DatumSettings &settings = s.state.settings.datum;
+  if (settings.crs.empty()) return;
+  Surroundings around;
+  if (is_local(settings.crs)) {
+    // Where a local plane lies on the Earth is said, not found; its middle is that of the marks in it.
+    std::vector<double> east, north;
+    for (const auto &[name, p] : s.published)
+      if (p.grid) east.push_back(p.grid->x()), north.push_back(p.grid->y());
+    if (!east.empty()) s.grid_origin = {std::round(median(east) / 1000) * 1000, std::round(median(north) / 1000) * 1000};
+    around.centre = to_cartesian(local_place(settings.crs));
+  } else
+    around = surroundings(s.occupations, s.published, settings);
   s.centre = around.centre;
   if (!s.centre) return;
   std::optional<JobDatum> datum;
@@ -304,7 +317,7 @@ void Job::find_misplaced(JobSnapshot &s) {
   std::erase_if(placed, [](const auto &p) { return !p.second.has_position(); });
   const auto convert = [&](const PublishedMark &p) { return published_in_job(p, *datum, policy).xyz; };
   const auto keep = [&](const PublishedMark &p) { return s.state.accepted.count(misplaced_doubt(p)) > 0; };
-  s.misplaced = take_misplaced(placed, around, s.state.settings.datum, convert, keep);
+  s.misplaced = take_misplaced(placed, around, settings, convert, keep);
   for (const auto &[mark, m] : s.misplaced) s.published.erase(mark);
 }
 

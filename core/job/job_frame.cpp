@@ -64,8 +64,8 @@ JobDatum opened(const DatumSettings &d, const Geodetic &near) {
   // The thread's PROJ context must outlive what was opened in it.
   thread_local const std::string context = register_version();
   thread_local Kept kept;
-  const std::string key = fmt::format("{}|{}|{}|{:.6f}|{:.2f}|{:.2f}", d.crs, d.vertical, d.realisation, d.epoch,
-                                      degrees(near.lat), degrees(near.lon));
+  const std::string key = fmt::format("{}|{}|{}|{:.6f}|{:.2f}|{:.2f}|{:.0f}|{:.0f}", d.crs, d.vertical, d.realisation,
+                                      d.epoch, degrees(near.lat), degrees(near.lon), d.origin.x(), d.origin.y());
   if (!kept.datum || kept.key != key) {
     kept.datum.emplace(d, near);
     kept.key = key;
@@ -75,7 +75,11 @@ JobDatum opened(const DatumSettings &d, const Geodetic &near) {
 } // namespace
 
 JobDatum job_datum(const JobSnapshot &s) {
-  if (s.centre) return opened(s.state.settings.datum, to_geodetic(*s.centre));
+  DatumSettings settings = s.state.settings.datum;
+  if (settings.crs.empty()) throw InputError("the job has no grid: it is one of heights alone");
+  settings.origin = s.grid_origin;
+  if (is_local(settings.crs)) return opened(settings, local_place(settings.crs));
+  if (s.centre) return opened(settings, to_geodetic(*s.centre));
   throw InputError("nothing says yet where the job is: take observations or a control list");
 }
 

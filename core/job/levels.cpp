@@ -355,8 +355,9 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
     }
     l.misclosures = misclosures(l.reduced, l.known, set.limits(), l.weights);
     l.heights = line_heights(l.reduced, l.known, set.distribution, l.weights, l.computed);
-    if (const auto left = state.left_out.find(l.id); left != state.left_out.end())
-      l.used = false, l.left_out_because = left->second.reason;
+    auto left = state.left_out.find(l.id);
+    if (left == state.left_out.end()) left = state.left_out.find(l.run.source_id); // the whole file
+    if (left != state.left_out.end()) l.used = false, l.left_out_because = left->second.reason;
     describe(l);
     out.lines.push_back(std::move(l));
   }

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cctype>
 #include <fmt/format.h>
+#include <set>
 
 namespace ampletie {
 namespace {
@@ -76,6 +77,13 @@ std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<Vector
   for (const auto &[name, h] : s.state.holds) names[name].weight += 1000;
   for (const LevelSection &l : s.levels->sections)
     for (const auto *m : {&l.from, &l.to}) names[*m].weight += 1;
+  for (const auto &r : s.traverses->field.setups) {
+    std::set<std::string> here{r->setup.mark};
+    for (const Pointing &p : r->setup.pointings)
+      if (p.kind != PointingKind::detail) here.insert(p.target);
+    for (const auto &m : here)
+      if (!m.empty()) names[m].weight += 1, names[m].beyond_levels = true;
+  }
   std::map<std::string, std::vector<std::string>> by_key;
   for (const auto &[name, k] : names) by_key[name_key(name)].push_back(name);
   std::vector<NearNames> out;

@@ -218,8 +218,8 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
   for (const NetworkVector &n : in.vectors) touched.insert({n.from, n.to});
   const std::set<std::string> with_vectors = touched;
   const GeoidModel *geoid = datum.geoid();
-  if (geoid && geoid->sd_m()) {
-    in.geoid = GeoidPrior{*geoid->sd_m(), geoid->correlation_m().value_or(10e3)};
+  if (datum.local() || (geoid && geoid->sd_m())) {
+    if (geoid) in.geoid = GeoidPrior{*geoid->sd_m(), geoid->correlation_m().value_or(10e3)};
     for (const LevelSection &l : level_sections(*s.levels, {touched.begin(), touched.end()})) {
       in.levels.push_back({l.id, l.from, l.to, l.line, l.difference, l.sd, l.length});
       out.levels.push_back(l.id);
@@ -259,8 +259,8 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
     const auto bench = s.benchmarks.find(name);
     const bool height_held =
         m.hold == Hold::height || (m.hold == Hold::full && p != s.published.end() && p->second.grid);
-    if (in.geoid && height_held && bench != s.benchmarks.end()) {
-      m.physical = true;
+    if ((in.geoid || datum.local()) && height_held && bench != s.benchmarks.end()) {
+      m.physical = in.geoid.has_value();
       Geodetic g = to_geodetic(m.position.xyz);
       g.h = *bench->second.height + m.undulation;
       m.position.xyz = to_cartesian(g);
@@ -276,6 +276,97 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
   return out;
 }
 
+namespace {
+/// Levels and nothing else: heights of marks whose places do not matter. All stand above one place, so that up is up.
+NetworkParts height_parts(const JobSnapshot &s) {
+  NetworkParts out;
+  NetworkInput &in = out.input;
+  in.mode = s.state.settings.mode;
+  std::set<std::string> names;
+  for (const LevelSection &l : level_sections(*s.levels, {})) {
+    in.levels.push_back({l.id, l.from, l.to, l.line, l.difference, l.sd, l.length});
+    out.levels.push_back(l.id);
+    names.insert({l.from, l.to});
+  }
+  const Geodetic above{radians(45), 0, 0};
+  const auto holds_height_of = [&](const std::string &name) {
+    const auto h = s.state.holds.find(name);
+    return h != s.state.holds.end() && s.benchmarks.count(name) &&
+           (h->second.how == Hold::height || h->second.how == Hold::full || h->second.how == Hold::weighted);
+  };
+  std::map<std::string, double> height;
+  for (const std::string &n : names)
+    if (holds_height_of(n)) height[n] = *s.benchmarks.at(n).height;
+  if (height.empty() && in.mode == DatumMode::held)
+    throw InputError("no datum: no mark that the levels meet is held in height; hold a benchmark of a control list, or "
+                     "give a height with the hold");
+  // Lines that lead to no held height stay out, and are said; in a free adjustment they begin somewhere.
+  Groups g;
+  for (const NetworkLevel &l : in.levels) g.join(l.from, l.to);
+  if (in.mode == DatumMode::held) {
+    std::set<std::string> datum;
+    for (const auto &[n, h] : height) datum.insert(g.root(n));
+    std::erase_if(in.levels, [&](const NetworkLevel &l) { return !datum.count(g.root(l.from)); });
+    std::erase_if(names, [&](const std::string &n) { return !datum.count(g.root(n)); });
+    out.levels.clear();
+    for (const NetworkLevel &l : in.levels) out.levels.push_back(l.id);
+  }
+  for (bool moved = true; moved;) {
+    moved = false;
+    for (const NetworkLevel &l : in.levels)
+      for (const auto &[here, there, rise] :
+           {std::tuple{&l.from, &l.to, l.difference}, {&l.to, &l.from, -l.difference}})
+        if (height.count(*here) && height.emplace(*there, height.at(*here) + rise).second) moved = true;
+    if (!moved)
+      for (const std::string &n : names)
+        if (height.emplace(n, 0).second) {
+          moved = true;
+          break;
+        }
+  }
+  for (const std::string &n : names) {
+    NetworkMark m;
+    m.name = n;
+    m.position = {to_cartesian({above.lat, above.lon, height.at(n)}), Frame{"heights"}, s.state.settings.datum.epoch};
+    m.plan_known = false;
+    if (holds_height_of(n)) {
+      m.hold = Hold::height;
+      m.published_sd.z() = s.benchmarks.at(n).sd_height.value_or(0);
+    } else if (const auto h = s.state.holds.find(n); h != s.state.holds.end() && h->second.how == Hold::check)
+      m.hold = Hold::check;
+    in.marks.push_back(std::move(m));
+  }
+  return out;
+}
+
+/// Whether the network has to do with levels alone.
+bool heights_alone(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+  return s.levels->any() &&
+         std::none_of(vectors.begin(), vectors.end(),
+                      [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }) &&
+         std::none_of(s.traverses->field.setups.begin(), s.traverses->field.setups.end(),
+                      [&](const auto &x) { return s.traverses->in_network(*x); });
+}
+
+NetworkRun run_heights(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
+  NetworkRun run;
+  run.fingerprint = network_fingerprint(s, vectors);
+  const NetworkParts parts = height_parts(s);
+  if (parts.input.levels.empty())
+    throw InputError("there is nothing to adjust: no line is used, or none can be reduced");
+  run.levels = parts.levels;
+  run.heights_alone = true;
+  run.result = adjust_network(parts.input, progress);
+  for (AdjustedMark &m : run.result.marks) {
+    m.height_sd = std::sqrt(m.network_cov_enu(2, 2));
+    run.positions[m.name].height = to_geodetic(m.position.xyz).h;
+  }
+  run.epoch_text = fmt::format("{:.2f}", s.state.settings.datum.epoch);
+  run.geoid_name = s.state.settings.datum.vertical.empty() ? "" : system_name(s.state.settings.datum.vertical);
+  return run;
+}
+} // namespace
+
 LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
   const NetworkParts parts = network_parts(s, vectors, job_datum(s));
   const LoopLimits limits{s.state.settings.loop_mm, s.state.settings.loop_ppm, parts.input.options.alpha_single};
@@ -286,14 +377,13 @@ LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vect
 }
 
 NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
+  if (heights_alone(s, vectors)) return run_heights(s, vectors, progress);
   if (std::none_of(vectors.begin(), vectors.end(),
                    [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }) &&
       std::none_of(s.traverses->field.setups.begin(), s.traverses->field.setups.end(),
                    [&](const auto &x) { return s.traverses->in_network(*x); }))
-    throw InputError(s.levels->any()
-                         ? "the levels hang on no mark with a place: solve vectors first (heights of levels "
-                           "alone are with the levels)"
-                         : "there is nothing to adjust: solve vectors first");
+    throw InputError(s.occupations.empty() ? "there is nothing to adjust: take observations, level books or field books"
+                                           : "there is nothing to adjust: solve vectors first");
   progress.step(0.05, "opening the datum");
   NetworkRun run;
   run.fingerprint = network_fingerprint(s, vectors);
@@ -316,8 +406,9 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
       fmt::format("adjusting {} vectors, {} levelled differences and {} set-ups of total stations between {} marks",
                   in.vectors.size(), in.levels.size(), in.stations.size(), in.marks.size()));
   run.result = adjust_network(in, progress);
-  for (const AdjustedMark &m : run.result.marks) {
+  for (AdjustedMark &m : run.result.marks) {
     FullPosition &p = run.positions[m.name] = datum.describe(m.position);
+    if (datum.local()) m.height_sd = std::sqrt(m.network_cov_enu(2, 2));
     // The geoid's undulation with what levels and vectors say about its error here.
     if (p.height) {
       *p.height -= m.geoid_correction;
@@ -332,6 +423,10 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
     run.geoid_sd = datum.geoid()->sd_m();
   }
   run.geoid_refusal = datum.geoid_refusal();
+  if (datum.local()) {
+    const std::string &vertical = s.state.settings.datum.vertical;
+    run.geoid_name = vertical.empty() ? "the site's own heights" : system_name(vertical);
+  }
   progress.step(1, "network adjusted");
   return run;
 }

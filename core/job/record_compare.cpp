@@ -20,6 +20,14 @@ std::vector<std::string> compare_with_record(const IssueRecord &r, const Network
       out.push_back(name + " has moved by " + length_words((p->second.ecef.xyz - then).norm()) +
                     " since it was issued");
   }
+  for (const auto &h : r.data.value("heights", nlohmann::json::array())) {
+    const std::string name = h.at("name");
+    const auto p = now.positions.find(name);
+    if (p == now.positions.end() || !p->second.height)
+      out.push_back(name + " has no height any more");
+    else if (const double d = *p->second.height - h.at("height_m").get<double>(); std::abs(d) > 1e-4)
+      out.push_back("the height of " + name + " has changed by " + length_words(d, 1, true) + " since it was issued");
+  }
   return out;
 }
 

@@ -438,7 +438,9 @@ const std::vector<SettingInfo> &setting_catalogue() {
   using K = SettingInfo::Kind;
   static const std::vector<SettingInfo> all{
       {"job", "title", "Title", "", "The name of the job, printed on every sheet.", K::text},
-      {"job", "crs", "Grid", "", "The projected system in which control is issued, by its code in the EPSG register.",
+      {"job", "crs", "Grid", "",
+       "The projected system in which control is issued, by its code in the EPSG register; local:47.1:9.3:450 is a plane "
+       "of the site's own (rough latitude, longitude and height); empty is a job of heights alone.",
        K::text},
       {"job", "realisation", "Realisation", "",
        "The frame that the grid's datum stands for (ETRF2000, ITRF2020 …); empty takes the usual one.", K::text},
@@ -672,7 +674,7 @@ json setting_value(const std::string &name, const std::string &text) {
           throw InputError("systems are letters out of G R E C J");
         return letters;
       }
-      if (name == "crs") Projection check(t);
+      if (name == "crs" && !t.empty()) Projection check(t);
       if (name == "vertical" && !t.empty()) vertical_name(t);
       check_name(t, i.label);
       if (name == "realisation" && !t.empty() && !frame_by_name(t))

@@ -1,4 +1,5 @@
 #include "job/trace.h"
+#include "base/size_words.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
@@ -93,6 +94,28 @@ std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s,
   return out;
 }
 
+namespace {
+/// Orders the branches of a trace by what they do to the mark and says it; those of which it cannot be told come last.
+void largest_first(std::vector<TraceStep> &steps) {
+  std::vector<std::vector<TraceStep>> branches(1); // the first holds what stands before them
+  for (TraceStep &t : steps) {
+    if (t.depth == 1) branches.emplace_back();
+    branches.back().push_back(std::move(t));
+  }
+  std::stable_sort(branches.begin() + 1, branches.end(), [](const auto &a, const auto &b) {
+    return a.front().effect_m.value_or(-1) > b.front().effect_m.value_or(-1);
+  });
+  steps.clear();
+  for (auto &branch : branches)
+    for (TraceStep &t : branch) {
+      if (t.effect_m)
+        t.detail += (t.detail.empty() ? "" : "; ") + ("one standard deviation of it moves the mark by " +
+                                                      length_words(*t.effect_m, *t.effect_m < 1e-4 ? 3 : 1));
+      steps.push_back(std::move(t));
+    }
+}
+} // namespace
+
 std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
                                   const std::vector<VectorResult> &vectors, const NetworkRun *network) {
   std::vector<TraceStep> out;
@@ -156,11 +179,15 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
     if (influences.count(v.id)) ids.insert(v.id);
   for (const auto &[name, h] : s.state.holds)
     if (influences.count("held " + name)) holds.insert(name);
-  // The vectors that end at the mark first: they are what people look for.
-  for (int pass = 0; pass < 2; ++pass)
-    for (const VectorResult &v : vectors)
-      if (ids.count(v.id) && (v.from == mark || v.to == mark) == (pass == 0))
-        for (auto &step : trace_vector(v, s, 1)) out.push_back(std::move(step));
+  const auto head = [&](std::size_t at, double sd, const std::string &id) {
+    if (sd > 0) out[at].effect_m = sd * influences.at(id);
+  };
+  for (const VectorResult &v : vectors) {
+    if (!ids.count(v.id)) continue;
+    const std::size_t at = out.size();
+    for (auto &step : trace_vector(v, s, 1)) out.push_back(std::move(step));
+    head(at, std::sqrt(v.solved.cov.trace() / 3), v.id);
+  }
   // Vectors solved together share noise and atmosphere: everything the others were made of matters a little.
   std::set<std::string> joint;
   for (const VectorResult &v : vectors)
@@ -179,6 +206,7 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
     out.push_back({1, "level", fmt::format("levelled {} → {}", l.from, l.to),
                    fmt::format("{}, {:.3f} km, {} set-ups", line ? line->name : l.line, l.length / 1000, l.setups), "",
                    0, 0, l.line});
+    head(out.size() - 1, l.sd, l.id);
     if (!line) continue;
     for (const auto &[src, run] : s.levels->runs_of(*line))
       out.push_back({2, "source",
@@ -206,7 +234,17 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
         if (n > 0) out.push_back({2, "decision", fmt::format("decision {}", n), "corrects the book", "", 0, n, u.id});
     }
   }
-  for (const auto &name : holds) control(name, 1);
+  for (const auto &name : holds) {
+    const std::size_t at = out.size();
+    control(name, 1);
+    const auto p = s.published.find(name);
+    const auto b = s.benchmarks.find(name);
+    const double sd = p != s.published.end() && p->second.sd_enu ? p->second.sd_enu->maxCoeff()
+                      : b != s.benchmarks.end()                  ? b->second.sd_height.value_or(0)
+                                                                 : 0;
+    if (at < out.size()) head(at, sd, "held " + name);
+  }
+  largest_first(out);
   return out;
 }
 

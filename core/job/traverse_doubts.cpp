@@ -1,5 +1,6 @@
 #include "job/traverse_doubts.h"
 #include "base/angle.h"
+#include "base/size_words.h"
 #include "job/traverses.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -36,8 +37,9 @@ const char *kind_name(Kind k) {
 
 std::string sentence(const TraverseTest &t) {
   const auto with_unit = [&](double v) {
-    if (t.unit == "″") return v < 3600 ? fmt::format("{:.1f}″", v) : fmt::format("{:.2f}°", v / 3600);
-    return t.unit == "mm" && v >= 10000 ? fmt::format("{:.2f} m", v / 1000) : fmt::format("{:.1f} {}", v, t.unit);
+    return t.unit == "″"    ? angle_words(v * rad_per_arcsec)
+           : t.unit == "mm" ? length_words(v / 1000)
+                            : fmt::format("{:.1f} {}", v, t.unit);
   };
   const std::string numbers = with_unit(std::abs(t.value)) + ", limit " + with_unit(t.limit);
   switch (t.kind) {
@@ -118,9 +120,8 @@ std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r) {
     if (!(m.apart > m.apart_limit) || !s || !r.in_network(*s)) continue;
     out.push_back(
         {"places lie apart", name, m.setup,
-         fmt::format("{} set-ups place it {:.1f} mm apart, limit {:.1f} mm: another point under its name, or a "
-                     "set-up that is wrong",
-                     m.sights, 1000 * m.apart, 1000 * m.apart_limit),
+         fmt::format("{} set-ups place it {} apart, limit {}: another point under its name, or a set-up that is wrong",
+                     m.sights, length_words(m.apart), length_words(m.apart_limit)),
          1000 * m.apart, 1000 * m.apart_limit, m.apart, "mm"});
   }
   for (const TraverseLine &l : r.lines) {
@@ -135,11 +136,11 @@ std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r) {
     for (const TraverseSuspect &s : l.result.suspects)
       if (s.clears && causes["closure " + l.id].empty() && causes["angles " + l.id].empty()) {
         out.push_back({"one mistake would do", l.name, l.id,
-                       s.angle ? fmt::format("a single angle at {} off by {:+.1f}″ would explain what does not close",
-                                             s.mark, s.size / rad_per_arcsec)
-                               : fmt::format("a single distance from {} off by {:+.1f} mm would explain what does not "
-                                             "close (and so may others)",
-                                             s.mark, 1000 * s.size)});
+                       s.angle ? fmt::format("a single angle at {} off by {} would explain what does not close", s.mark,
+                                             angle_words(s.size, 1, true))
+                               : fmt::format("a single distance from {} off by {} would explain what does not close "
+                                             "(and so may others)",
+                                             s.mark, length_words(s.size, 1, true))});
         break;
       }
   }

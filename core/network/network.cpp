@@ -198,6 +198,62 @@ std::vector<std::string> datum_defects(const NetworkInput &in) {
   return out;
 }
 
+namespace {
+/// How many ways over levels, no difference used twice, lead from a mark to marks whose heights are held or come from
+/// vectors; at most three are sought. A mark in the middle of a spur has two differences and one way.
+class LevelWays {
+public:
+  explicit LevelWays(const NetworkInput &in) {
+    for (const NetworkLevel &l : in.levels) {
+      const std::size_t e = ends_.size();
+      ends_.push_back({l.from, l.to});
+      at_[l.from].push_back(e), at_[l.to].push_back(e);
+    }
+    for (const NetworkMark &m : in.marks)
+      if (m.plan_known || m.hold == Hold::weighted || holds_height(m.hold)) known_.insert(m.name);
+  }
+  int from(const std::string &mark) const {
+    std::map<std::size_t, std::string> flow; // difference → the mark that it is walked from
+    int ways = 0;
+    while (ways < 3 && augment(mark, flow)) ++ways;
+    return ways;
+  }
+
+private:
+  bool augment(const std::string &mark, std::map<std::size_t, std::string> &flow) const {
+    std::map<std::string, std::pair<std::string, std::size_t>> came; // mark → (mark before, difference)
+    std::vector<std::string> queue{mark};
+    for (std::size_t i = 0; i < queue.size(); ++i) {
+      const std::string here = queue[i];
+      if (here != mark && known_.count(here)) {
+        for (std::string x = here; x != mark;) {
+          const auto [before, e] = came.at(x);
+          if (flow.count(e))
+            flow.erase(e);
+          else
+            flow[e] = before;
+          x = before;
+        }
+        return true;
+      }
+      const auto list = at_.find(here);
+      if (list == at_.end()) continue;
+      for (std::size_t e : list->second) {
+        const std::string &there = ends_[e].first == here ? ends_[e].second : ends_[e].first;
+        const auto used = flow.find(e);
+        if (there == mark || came.count(there) || (used != flow.end() && used->second == here)) continue;
+        came[there] = {here, e};
+        queue.push_back(there);
+      }
+    }
+    return false;
+  }
+  std::vector<std::pair<std::string, std::string>> ends_;
+  std::map<std::string, std::vector<std::size_t>> at_;
+  std::set<std::string> known_;
+};
+} // namespace
+
 NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
   check_tags(in);
   const auto defects = datum_defects(in);
@@ -280,6 +336,7 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
       sighted[s.mark].insert(t.to), sighted[t.to].insert(s.mark);
       neighbours[s.mark].insert(t.to), neighbours[t.to].insert(s.mark);
     }
+  const LevelWays ways(in);
   std::map<std::string, int> levelled;
   for (const auto &l : in.levels) {
     ++levelled[l.from], ++levelled[l.to];
@@ -347,9 +404,9 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     }
     if (n) q.local_plan95 /= n, q.local_up95 /= n;
     q.set_ups = static_cast<int>(erections[m.name].size());
-    // A set-up fixes a mark, and so does a levelled difference in height.
+    // A set-up fixes a mark, and so does a way over levels in height.
     q.sighted_from = static_cast<int>(sighted[m.name].size());
-    q.independent_checks = std::max(0, (m.plan_known ? q.set_ups + q.sighted_from : q.levels) - 1);
+    q.independent_checks = std::max(0, (m.plan_known ? q.set_ups + q.sighted_from : ways.from(m.name)) - 1);
     out.marks.push_back(std::move(q));
   }
   for (auto &[id, s] : out.stations) {

@@ -9,6 +9,67 @@
 namespace ampletie {
 using nlohmann::json;
 
+namespace {
+/// What a reader must know before anything else: what fails, what is open, what took no part.
+std::string verdict(const json &r) {
+  std::vector<std::string> against;
+  const json &n = r.at("network");
+  if (n.at("redundancy").get<int>() == 0)
+    against.push_back("nothing checks the network (redundancy 0)");
+  else if (!n.at("passes").get<bool>())
+    against.push_back(fmt::format("the global test FAILS (variance factor {:.3f}, bounds {:.3f} to {:.3f})",
+                                  n.at("variance_factor").get<double>(), n.at("lower").get<double>(),
+                                  n.at("upper").get<double>()));
+  for (const json &c : r.at("control"))
+    if (!c.at("passes").get<bool>())
+      against.push_back("the held mark " + c.at("mark").get<std::string>() + " DISAGREES with the other held ones");
+  std::map<std::string, int> kinds;
+  int open = 0, accepted = 0;
+  for (const json &d : r.at("doubts"))
+    if (d.at("state") == "open")
+      ++open, ++kinds[d.at("kind").get<std::string>()];
+    else
+      ++accepted;
+  if (open) {
+    std::string list;
+    for (const auto &[kind, count] : kinds)
+      list += (list.empty() ? "" : ", ") + kind + (count > 1 ? fmt::format(" ({})", count) : "");
+    against.push_back(fmt::format("{} doubt{} open: {}", open, open == 1 ? " is" : "s are", list));
+  }
+  std::map<std::string, int> left;
+  for (const json &x : r.value("left_over", json::array())) ++left[x.at("kind").get<std::string>()];
+  std::string out;
+  for (const auto &a : against) out += (out.empty() ? "Issued with reservations: " : "; ") + a;
+  if (out.empty()) out = "The global test passes and no doubt is open";
+  out += ".";
+  if (accepted)
+    out += fmt::format(" {} doubt{} accepted with a reason.", accepted, accepted == 1 ? " was" : "s were");
+  if (!left.empty()) {
+    out += " No part of the result: ";
+    bool first = true;
+    for (const auto &[kind, count] : left) {
+      out += fmt::format("{}{} {}{}", first ? "" : ", ", count, kind, count == 1 ? "" : "s");
+      first = false;
+    }
+    out += " (listed under Doubts).";
+  }
+  return out;
+}
+
+/// In what system coordinates are issued.
+std::string systems(const json &r, bool physical) {
+  const std::string crs = r.at("crs"), heights = r.at("vertical_name");
+  const std::string in_heights = physical ? "Physical heights in " + heights + "." : "Heights are ellipsoidal.";
+  if (r.at("marks").empty()) return "Heights" + (heights.empty() ? "" : " in " + heights) + ". No place is issued.";
+  if (is_local(crs))
+    return fmt::format("Coordinates in a plane of the site's own ({}), heights: {}. It has no relation to a system of the "
+                       "register; lengths in it are those on the ground at the site's mean height.",
+                       crs, heights);
+  return fmt::format("Coordinates in {} ({}), realised as {} at epoch {:.2f}. {}", r.at("crs_name").get<std::string>(), crs,
+                     r.at("frame").get<std::string>(), r.at("epoch").get<double>(), in_heights);
+}
+} // namespace
+
 Report control_sheet(const json &r, LengthUnit unit) {
   Report out;
   out.title = "Control sheet";
@@ -21,10 +82,8 @@ Report control_sheet(const json &r, LengthUnit unit) {
   const bool physical = !r.at("vertical_name").get<std::string>().empty();
 
   ReportSection what{"What is issued", {}, {}};
-  what.paragraphs.push_back(fmt::format(
-      "Coordinates in {} ({}), realised as {} at epoch {:.2f}. {}", r.at("crs_name").get<std::string>(),
-      r.at("crs").get<std::string>(), r.at("frame").get<std::string>(), r.at("epoch").get<double>(),
-      physical ? "Physical heights in " + r.at("vertical_name").get<std::string>() + "." : "Heights are ellipsoidal."));
+  what.paragraphs.push_back(verdict(r));
+  what.paragraphs.push_back(systems(r, physical));
   ReportTable grid{"Coordinates", {{"Mark", "", false}, {"East", u}, {"North", u}}, {}};
   if (physical) grid.columns.push_back({"Height", u}), grid.columns.push_back({"Geoid", u});
   for (const char *c : {"Ellipsoidal h"}) grid.columns.push_back({c, u});
@@ -73,7 +132,7 @@ Report control_sheet(const json &r, LengthUnit unit) {
     ecef.rows.push_back({name, len(m.at("x"), 4), len(m.at("y"), 4), len(m.at("z"), 4)});
     if (m.at("held") != "full" && m.at("independent_checks").get<int>() == 0) unchecked.push_back(name);
   }
-  what.tables = {grid, accuracy};
+  if (!grid.rows.empty()) what.tables = {grid, accuracy};
   ReportTable heights{
       "Marks known in height only",
       {{"Mark", "", false}, {"Height", u}, {"s", "mm"}, {"95 %", "mm"}, {"Levelled differences"}, {"Held", "", false}},
@@ -143,17 +202,21 @@ Report control_sheet(const json &r, LengthUnit unit) {
   out.sections.push_back(what);
 
   ReportSection datum{"Datum", {}, {}};
-  datum.paragraphs.push_back(fmt::format("From the orbits' frame to {}: {}. Stated accuracy {}.",
+  const bool gnss = !r.at("operation").get<std::string>().empty();
+  if (gnss) datum.paragraphs.push_back(fmt::format("From the orbits' frame to {}: {}. Stated accuracy {}.",
                                          r.at("frame").get<std::string>(), r.at("operation").get<std::string>(),
                                          r.at("operation_accuracy_m").is_null()
                                              ? "none"
                                              : fmt::format("{:.3f} m", r.at("operation_accuracy_m").get<double>())));
-  datum.paragraphs.push_back("Pipeline: " + r.at("pipeline").get<std::string>());
+  if (gnss) datum.paragraphs.push_back("Pipeline: " + r.at("pipeline").get<std::string>());
+  else
+    datum.paragraphs.push_back("No satellite observations take part: the datum is that of the held marks.");
   const bool geoid_adjusted = std::any_of(r.at("marks").begin(), r.at("marks").end(), [](const json &m) {
     const auto sd = m.find("height_sd_m");
     return sd != m.end() && sd->is_number();
   });
-  if (physical)
+  const bool through_grid = physical && (gnss || !r.at("geoid_source").get<std::string>().empty());
+  if (through_grid)
     datum.paragraphs.push_back(fmt::format(
         "Physical heights through the grid of {}; stated standard deviation of the grid {}. {}",
         r.at("geoid_name").get<std::string>(),
@@ -180,7 +243,11 @@ Report control_sheet(const json &r, LengthUnit unit) {
   for (const json &h : r.at("held"))
     held.rows.push_back({h.at("name"), h.at("how"), h.at("frame"), h.at("epoch"), mm(h.at("sd")[0]), mm(h.at("sd")[1]),
                          mm(h.at("sd")[2]), h.at("source")});
-  datum.tables = {held, geo, ecef};
+  datum.tables = {held};
+  if (!geo.rows.empty() && !is_local(r.at("crs").get<std::string>())) {
+    datum.tables.push_back(geo);
+    datum.tables.push_back(ecef);
+  }
   ReportTable control{
       "Each held mark predicted from the others (held − predicted)",
       {{"Mark", "", false}, {"East", "mm"}, {"North", "mm"}, {"Up", "mm"}, {"χ²", ""}, {"Limit", ""}, {"", "", false}},
@@ -200,7 +267,10 @@ Report control_sheet(const json &r, LengthUnit unit) {
                                          n.at("mode").get<std::string>(), n.at("observations").get<int>(),
                                          n.at("unknowns").get<int>(), n.at("redundancy").get<int>(),
                                          n.at("variance_factor").get<double>(), n.at("lower").get<double>(),
-                                         n.at("upper").get<double>(), n.at("passes").get<bool>() ? "passes" : "FAILS"));
+                                         n.at("upper").get<double>(),
+                                         n.at("redundancy").get<int>() == 0 ? "has nothing to test"
+                                         : n.at("passes").get<bool>()       ? "passes"
+                                                                            : "FAILS"));
   tests.paragraphs.push_back(
       "Single tests: error probability 0.001 each, smallest detectable errors at a power of 80 %.");
   ReportTable residuals{"Vectors: residuals, tests and reliability",
@@ -221,7 +291,24 @@ Report control_sheet(const json &r, LengthUnit unit) {
          v.at("limit").get<double>() > 0 ? fmt::format("{:.2f}", v.at("statistic").get<double>()) : "untested",
          fmt::format("{:.2f}", v.at("limit").get<double>()), v.at("mdb_m").is_null() ? "–" : mm(v.at("mdb_m")),
          v.at("effect_m").is_null() ? "–" : mm(v.at("effect_m"))});
-  tests.tables = {residuals};
+  if (!residuals.rows.empty()) tests.tables.push_back(residuals);
+  ReportTable levels{"Levelled differences: residuals and tests",
+                     {{"From", "", false},
+                      {"To", "", false},
+                      {"Line", "", false},
+                      {"Difference", "m"},
+                      {"Length", "km"},
+                      {"Set-ups"},
+                      {"residual", "mm"},
+                      {"|w|"},
+                      {"smallest detectable", "mm"}},
+                     {}};
+  for (const json &l : n.value("levels", json::array()))
+    levels.rows.push_back({l.at("from"), l.at("to"), l.at("line"), fixed(l.at("difference_m"), 5),
+                           fixed(l.at("length_m").get<double>() / 1000, 3), std::to_string(l.at("setups").get<int>()),
+                           fixed(1000 * l.at("v_m").get<double>(), 2), fixed(l.at("w"), 2),
+                           l.at("mdb_m").is_null() ? "–" : mm(l.at("mdb_m"))});
+  if (!levels.rows.empty()) tests.tables.push_back(std::move(levels));
   if (n.contains("sights") && !n.at("sights").empty()) {
     ReportTable sights{"Sights of total stations: residuals and tests",
                        {{"From", "", false},
@@ -277,7 +364,11 @@ Report control_sheet(const json &r, LengthUnit unit) {
                         fmt::format("{:.4f}", o.at("measured_m").get<double>()), o.at("measured_to"),
                         o.at("arp_m").is_null() ? "–" : fmt::format("{:.4f}", o.at("arp_m").get<double>()),
                         o.at("source")});
-  evidence.tables = {vectors, occ};
+  if (!vectors.rows.empty()) evidence.tables.push_back(vectors);
+  if (!occ.rows.empty()) evidence.tables.push_back(occ);
+  ReportTable files{"Files", {{"Name", "", false}, {"Kind", "", false}, {"SHA-256", "", false}}, {}};
+  for (const json &f : r.at("sources")) files.rows.push_back({f.at("name"), f.at("kind"), f.at("sha256")});
+  evidence.tables.push_back(std::move(files));
   out.sections.push_back(evidence);
 
   ReportSection doubts{"Doubts", {}, {}};
@@ -293,6 +384,10 @@ Report control_sheet(const json &r, LengthUnit unit) {
                                                  ? ""
                                                  : ": " + d.at("accepted_because").get<std::string>())});
   if (!list.rows.empty()) doubts.tables = {list};
+  ReportTable left{"No part of the result", {{"What", "", false}, {"Which", "", false}, {"Why", "", false}}, {}};
+  for (const json &x : r.value("left_over", json::array()))
+    left.rows.push_back({x.at("kind"), x.at("name"), x.at("because")});
+  if (!left.rows.empty()) doubts.tables.push_back(std::move(left));
   out.sections.push_back(doubts);
   ReportSection decisions{"Decisions", {}, {}};
   ReportTable log{
@@ -301,7 +396,8 @@ Report control_sheet(const json &r, LengthUnit unit) {
       {}};
   for (const json &d : r.at("decisions"))
     log.rows.push_back(
-        {std::to_string(d.at("seq").get<long>()), d.at("time"), d.at("author"), d.at("text"), d.at("reason")});
+        {std::to_string(d.at("seq").get<long>()), d.at("time"), d.at("author"),
+         d.at("text").get<std::string>() + (d.value("stands", true) ? "" : " (withdrawn)"), d.at("reason")});
   decisions.tables = {log};
   out.sections.push_back(decisions);
   return out;

@@ -5,6 +5,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/text.h"
+#include "base/utf8.h"
 #include "publication/control_sheet.h"
 #include "publication/record_parts.h"
 #include <Eigen/Dense>
@@ -64,6 +65,7 @@ ordered_json mark_record(const Job &job, const NetworkRun &run, const AdjustedMa
   j["frame"] = frame_name(p.ecef.frame), j["epoch"] = p.ecef.epoch;
   j["description"] = published == job.snapshot()->published.end() ? "" : published->second.description;
   j["origin"] = m.hold == Hold::full ? "published, held"
+                : m.hold == Hold::height && m.set_ups + m.sighted_from == 0 ? "published, held in height"
                 : m.set_ups == 0 && m.sighted_from > 0
                     ? fmt::format("total station, sights to {} mark{}", m.sighted_from, m.sighted_from == 1 ? "" : "s")
                     : fmt::format("GNSS, {} set-up{}", m.set_ups, m.set_ups == 1 ? "" : "s");
@@ -81,11 +83,16 @@ namespace {
 /// Everything that a later job needs of the marks: it reads this list back with frame, epoch, covariance and origin.
 std::string control_csv(const json &r, LengthUnit unit) {
   const std::string u = unit_name(unit), vertical = r.at("vertical_name").get<std::string>();
-  std::string out = fmt::format("# {}; {} ({}), {} at {:.2f}; heights: {}; record {}\n",
-                                r.at("title").get<std::string>(), r.at("crs_name").get<std::string>(),
-                                r.at("crs").get<std::string>(), r.at("frame").get<std::string>(),
-                                r.at("epoch").get<double>(), vertical.empty() ? "ellipsoidal" : vertical,
-                                r.at("id").get<std::string>());
+  const std::string crs = r.at("crs"), title = printable(r.at("title").get<std::string>());
+  const bool local = is_local(crs);
+  std::string out = fmt::format("# {}; ", title);
+  if (!r.at("marks").empty())
+    out += fmt::format("{} ({}), {} at {:.2f}; heights: {}", r.at("crs_name").get<std::string>(), crs,
+                       r.at("frame").get<std::string>(), r.at("epoch").get<double>(),
+                       vertical.empty() ? "ellipsoidal" : vertical);
+  else
+    out += "heights" + (vertical.empty() ? " of the system of the held ones" : ": " + vertical);
+  out += fmt::format("; record {}\n", r.at("id").get<std::string>());
   out += fmt::format("mark,east_{0},north_{0},height_{0},lat_deg,lon_deg,h_{0},sd_e_{0},sd_n_{0},sd_u_{0},plan95_{0},"
                      "up95_{0},held,independent_checks,asked_plan95_{0},asked_up95_{0},accuracy_reached,x_{0},y_{0},"
                      "z_{0},sd_height_{0},cov_ee_m2,cov_en_m2,cov_eu_m2,cov_nn_m2,cov_nu_m2,cov_uu_m2,frame,epoch,crs,"
@@ -110,10 +117,14 @@ std::string control_csv(const json &r, LengthUnit unit) {
     row = &line;
     line.text(m.at("name").get<std::string>());
     for (const char *k : {"east_m", "north_m", "height_m"}) length(m.at(k));
-    line.number(m.at("lat_deg").get<double>(), 10).number(m.at("lon_deg").get<double>(), 10);
-    for (const char *k : {"h_m", "sd_e_m", "sd_n_m", "sd_u_m", "network_plan95_m", "network_up95_m"}) length(m.at(k));
+    // A local plane has no place on the Earth that could be stated.
+    local ? line.nothing().nothing().nothing()
+          : line.number(m.at("lat_deg").get<double>(), 10).number(m.at("lon_deg").get<double>(), 10);
+    if (!local) length(m.at("h_m"));
+    for (const char *k : { "sd_e_m", "sd_n_m", "sd_u_m", "network_plan95_m", "network_up95_m"}) length(m.at(k));
     common(m);
-    for (const char *k : {"x", "y", "z", "height_sd_m"}) length(m.at(k));
+    for (const char *k : {"x", "y", "z"}) length(local ? json() : m.at(k));
+    length(m.at("height_sd_m"));
     for (const json &c : m.at("network_cov_enu")) line.plain(fmt::format("{:.6e}", c.get<double>()));
     line.text(m.at("frame").get<std::string>()).number(m.at("epoch").get<double>(), 4);
     line.text(r.at("crs").get<std::string>()).text(r.at("vertical").get<std::string>()).text(r.at("id").get<std::string>());
@@ -155,7 +166,7 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
 
   ordered_json r;
   const JobSettings &set = s.state.settings;
-  r["format"] = 1;
+  r["format"] = 2;
   r["title"] = set.title;
   r["crs"] = set.datum.crs, r["crs_name"] = system_name(set.datum.crs);
   r["vertical"] = set.datum.vertical;
@@ -190,7 +201,18 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   r["held"] = ordered_json::array();
   for (const AdjustedMark &m : run->result.marks) {
     if (m.hold == Hold::none || m.hold == Hold::check) continue;
-    const auto p = s.published.find(m.name);
+    auto p = s.published.find(m.name);
+    if (const auto bench = s.benchmarks.find(m.name); p == s.published.end() && bench != s.benchmarks.end()) {
+      const PublishedMark &b = bench->second;
+      r["held"].push_back({{"name", m.name},
+                           {"how", hold_name(m.hold)},
+                           {"frame", run->geoid_name},
+                           {"epoch", b.epoch.empty() ? "–" : b.epoch},
+                           {"sd", {0.0, 0.0, b.sd_height.value_or(0)}},
+                           {"source", b.line ? fmt::format("{} line {}", b.source_name, b.line)
+                                             : fmt::format("decision {}", b.decision)}});
+      continue;
+    }
     const Vec3 sd = p != s.published.end() && p->second.sd_enu ? *p->second.sd_enu : Vec3::Zero();
     r["held"].push_back(
         {{"name", m.name},
@@ -239,6 +261,24 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
          {"redundancy", o.redundancy},
          {"mdb", o.smallest_detectable ? ordered_json(*o.smallest_detectable / unit_of) : ordered_json(nullptr)}});
   }
+  n["levels"] = ordered_json::array();
+  std::map<std::string, LevelSection> sections;
+  for (const LevelSection &l : level_sections(*s.levels, run->positioned)) sections.emplace(l.id, l);
+  for (const BlockTest &t : a.tests) {
+    const auto found = sections.find(t.id);
+    if (t.kind != "level" || found == sections.end()) continue;
+    const LevelLine *line = s.levels->line(found->second.line);
+    const ObservationTest &o = t.observations.front();
+    n["levels"].push_back({{"from", found->second.from},
+                           {"to", found->second.to},
+                           {"line", line ? line->name : ""},
+                           {"difference_m", found->second.difference},
+                           {"length_m", found->second.length},
+                           {"setups", found->second.setups},
+                           {"v_m", o.residual},
+                           {"w", std::abs(o.standardised)},
+                           {"mdb_m", o.smallest_detectable ? ordered_json(*o.smallest_detectable) : ordered_json(nullptr)}});
+  }
   r["vectors"] = ordered_json::array();
   for (const BlockTest &t : a.tests) {
     const auto found = by_id.find(t.id);
@@ -284,6 +324,7 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
                                 {"source", o.source_name},
                                 {"sha256", o.source_id},
                                 {"used", o.used}});
+  r["left_over"] = record_left_over(job);
   r["doubts"] = record_doubts(job);
   r["decisions"] = record_decisions(job);
   r["sources"] = record_sources(s);
@@ -304,7 +345,10 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
     // GeoJSON (RFC 7946) knows WGS 84 only; the job's frame differs from it by up to a metre and is named beside it.
     geo["features"].push_back(
         {{"type", "Feature"},
-         {"geometry", {{"type", "Point"}, {"coordinates", {m.at("lon_deg"), m.at("lat_deg"), m.at("h_m")}}}},
+         {"geometry", is_local(set.datum.crs)
+                          ? ordered_json(nullptr)
+                          : ordered_json{{"type", "Point"},
+                                         {"coordinates", {m.at("lon_deg"), m.at("lat_deg"), m.at("h_m")}}}},
          {"properties", properties}});
   }
   out.geojson = geo.dump(1);

@@ -3,6 +3,7 @@
 #include "base/text.h"
 #include "job/accuracy_verdict.h"
 #include "job/decision_words.h"
+#include "job/left_over.h"
 
 namespace ampletie {
 using nlohmann::ordered_json;
@@ -17,6 +18,13 @@ ordered_json record_doubts(const Job &job, const std::string &section) {
                      {"effect_m", d.effect_m ? ordered_json(*d.effect_m) : ordered_json(nullptr)},
                      {"state", d.state == Doubt::State::open ? "open" : "accepted"},
                      {"accepted_because", d.accepted_because}});
+  return out;
+}
+
+ordered_json record_left_over(const Job &job) {
+  auto out = ordered_json::array();
+  for (const LeftOver &x : left_over(*job.snapshot(), job.vectors(), job.network()))
+    out.push_back({{"kind", x.kind}, {"name", x.name}, {"because", x.because}});
   return out;
 }
 

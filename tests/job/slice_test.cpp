@@ -181,10 +181,10 @@ TEST_CASE("doubts: unknown antenna, impossible height, no datum, no check, float
     job.decide("set", occupation_of(job, "PS1", 1), {{"height", 15.03}}, "");
     CHECK(has(job, "height suspicious", "PS1"));
     job.decide("set", occupation_of(job, "PS1", 1), {{"height", 1.466}}, "");
-    CHECK_FALSE(has(job, "height suspicious", "PS1 05-12T08"));
-    CHECK(has(job, "height suspicious", "PS1 05-12T12")); // now exactly that of the other set-up
+    CHECK_FALSE(has(job, "height suspicious", "PS1 05-12 08"));
+    CHECK(has(job, "height suspicious", "PS1 05-12 12")); // now exactly that of the other set-up
     job.decide("set", occupation_of(job, "PS1", 1), {{"height_to", "crown"}}, "");
-    CHECK(has(job, "height suspicious", "PS1 05-12T08"));
+    CHECK(has(job, "height suspicious", "PS1 05-12 08"));
   }
   SECTION("datum") {
     job.decide("release", "REFA", {}, "");
