@@ -415,7 +415,8 @@ SectionStatus Workspace::status(Section section) const {
       out.verdict = "out of date";
       return out;
     }
-    out.verdict = job_->network()->result.adjustment.passes
+    out.verdict = job_->network()->result.adjustment.redundancy == 0 ? QString("nothing checks it")
+                  : job_->network()->result.adjustment.passes
                       ? QString("test passes, %1").arg(job_->network()->result.adjustment.variance_factor, 0, 'f', 2)
                       : QString("test fails");
     out.state = State::clean;

@@ -150,8 +150,10 @@ void IssueSheet::refresh() {
                   "style='margin:0;color:#5A666E'>%3 marks in %4 at %5%6%7; %8.</p>")
               .arg((stale || open ? ink::attention : ink::accepted).name(), answer)
               .arg(run->result.marks.size())
-              .arg(text(run->frame), text(run->epoch_text),
-                   run->result.adjustment.passes ? ", global test passes" : ", global test fails",
+              .arg(run->heights_alone ? QString("heights alone") : text(run->frame), text(run->epoch_text),
+                   run->result.adjustment.redundancy == 0 ? ", nothing checks the network"
+                   : run->result.adjustment.passes        ? ", global test passes"
+                                                          : ", global test fails",
                    unchecked ? QString(", %1 without an independent check").arg(unchecked) : QString(),
                    !asked ? QString("no accuracy is asked for: see <i>Asked</i>")
                    : asked_->short_of_it()

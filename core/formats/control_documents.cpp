@@ -4,6 +4,7 @@
 #include "base/utf8.h"
 #include <algorithm>
 #include <fmt/format.h>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <pugixml.hpp>
 
@@ -38,12 +39,15 @@ bool no_control(const std::string &state, const std::string &words) {
   return false;
 }
 
-void add_once(ControlList &out, ControlRow row) {
-  for (const ControlRow &r : out.rows)
-    if (r.mark == row.mark) {
-      if (r.grid == row.grid && r.height == row.height) return;
-      throw InputError({}, row.line, "the mark " + row.mark + " stands in the file twice");
-    }
+using Seen = std::map<std::string, std::size_t>;
+void add_once(ControlList &out, Seen &seen, ControlRow row) {
+  const auto [it, fresh] = seen.emplace(row.mark, out.rows.size());
+  if (!fresh) {
+    const ControlRow &r = out.rows[it->second];
+    if (r.grid == row.grid && r.height == row.height) return;
+    throw InputError({}, row.line, "the mark " + row.mark + " stands in the file twice");
+  }
+  if (seen.size() > 100'000) throw InputError({}, row.line, "the file holds more than 100000 marks");
   out.rows.push_back(std::move(row));
 }
 
@@ -56,6 +60,7 @@ bool looks_like_landxml_points(std::string_view text) {
 }
 
 ControlList read_landxml_points(std::string_view text) {
+  if (text.size() > (std::size_t{16} << 20)) throw InputError("a LandXML file of more than 16 MB: split it");
   pugi::xml_document doc;
   const pugi::xml_parse_result parsed = doc.load_buffer(text.data(), text.size());
   if (!parsed)
@@ -64,10 +69,19 @@ ControlList read_landxml_points(std::string_view text) {
   const double unit = metres_per_unit(root.child("Units"));
   const std::string epsg = root.child("CoordinateSystem").attribute("epsgCode").as_string();
   ControlList out;
+  Seen seen;
+  // Lines are counted on: from the start for each point would be quadratic.
+  long line = 1;
+  std::ptrdiff_t counted = 0;
+  const auto line_at = [&](pugi::xml_node n) {
+    const std::ptrdiff_t to = std::clamp<std::ptrdiff_t>(n.offset_debug(), 0, static_cast<std::ptrdiff_t>(text.size()));
+    if (to > counted) line += std::count(text.begin() + counted, text.begin() + to, '\n'), counted = to;
+    return line;
+  };
   for (pugi::xml_node list : root.children("CgPoints")) {
     for (pugi::xml_node p : list.children("CgPoint")) {
       ControlRow r;
-      r.line = line_of(text, p.offset_debug());
+      r.line = line_at(p);
       r.mark = utf8_text(p.attribute("name").as_string());
       if (r.mark.empty()) throw InputError({}, r.line, "a point has no name");
       check_name(r.mark, "the name of the mark", r.line);
@@ -93,12 +107,12 @@ ControlList read_landxml_points(std::string_view text) {
       r.grid = Vec3(v[1], v[0], v[2]);
       r.height = v[2];
       if (!epsg.empty()) r.crs = "EPSG:" + epsg;
-      add_once(out, std::move(r));
+      add_once(out, seen, std::move(r));
     }
     for (pugi::xml_node f : list.children("Feature")) {
       if (std::string(f.attribute("code").as_string()) != "height without a place") continue;
       ControlRow r;
-      r.line = line_of(text, f.offset_debug());
+      r.line = line_at(f);
       r.mark = utf8_text(f.attribute("name").as_string());
       check_name(r.mark, "the name of the mark", r.line);
       std::string state;
@@ -112,7 +126,7 @@ ControlList read_landxml_points(std::string_view text) {
         ++out.passed_over;
         continue;
       }
-      add_once(out, std::move(r));
+      add_once(out, seen, std::move(r));
     }
   }
   if (out.rows.empty()) throw InputError("the file holds no points with heights that are not provisional");
@@ -126,10 +140,12 @@ bool looks_like_issue_record(std::string_view text) {
 }
 
 ControlList read_issue_record(std::string_view text) {
-  if (text.size() > (std::size_t{32} << 20)) throw InputError("a record of this size was not made by this program");
+  // A tree of it takes some fifty times the text.
+  if (text.size() > (std::size_t{8} << 20)) throw InputError("a record of more than 8 MB was not made by this program");
   const auto j = nlohmann::json::parse(text, nullptr, false);
   if (!j.is_object()) throw InputError("the record is damaged: it is no well-formed JSON");
   ControlList out;
+  Seen seen;
   const auto line = [&](const std::string &mark) {
     const auto at = text.find("\"name\": " + nlohmann::json(mark).dump());
     return at == std::string_view::npos ? 1L : line_of(text, static_cast<std::ptrdiff_t>(at));
@@ -154,7 +170,7 @@ ControlList read_issue_record(std::string_view text) {
       r.cov_enu = Mat3{{c.at(0), c.at(1), c.at(2)}, {c.at(1), c.at(3), c.at(4)}, {c.at(2), c.at(4), c.at(5)}};
       r.sd_enu = r.cov_enu->diagonal().cwiseMax(0).cwiseSqrt();
       check_name(r.mark, "the name of the mark", r.line);
-      add_once(out, std::move(r));
+      add_once(out, seen, std::move(r));
     }
     for (const auto &h : j.value("heights", nlohmann::json::array())) {
       ControlRow r;
@@ -164,7 +180,7 @@ ControlList read_issue_record(std::string_view text) {
       r.sd_height = h.at("height_sd_m").get<double>();
       r.vertical = vertical, r.origin = origin;
       check_name(r.mark, "the name of the mark", r.line);
-      add_once(out, std::move(r));
+      add_once(out, seen, std::move(r));
     }
   } catch (const nlohmann::json::exception &) {
     throw InputError("the record is damaged: a part of it is missing or has another form");

@@ -316,6 +316,8 @@ ControlList read_control_list(std::string_view text) {
       continue;
     }
     ControlRow r = read_row(row, columns, at);
+    if (out.rows.size() >= 100'000)
+      throw InputError({}, at, "the list holds more than 100000 marks: take out of it those of the job");
     const auto [it, fresh] = seen.emplace(r.mark, out.rows.size());
     if (!fresh) {
       if (same_values(out.rows[it->second], r)) continue;

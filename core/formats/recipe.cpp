@@ -224,7 +224,7 @@ double metres_in(std::string_view unit) {
 
 bool looks_like_recipe(std::string_view text) {
   const auto start = text.find('{');
-  return start != std::string_view::npos && start < 64 &&
+  return start != std::string_view::npos && start < 64 && text.size() < (std::size_t{1} << 20) &&
          text.substr(0, 2000).find(format_name) != std::string_view::npos;
 }
 

@@ -631,6 +631,12 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
              "no mark is held: hold at least one published mark, or choose the free datum");
   try {
     const JobDatum datum = job_datum(s);
+    if (const std::string area = datum.projection().outside(to_geodetic(job_place(s, datum))); !area.empty())
+      list.add("outside the grid's area", s.state.settings.datum.crs, "datum", "area",
+               fmt::format("the job lies outside the area that the register gives for {}: {}. Its scale factor here is {:.6f}",
+                           datum.projection().name(), area,
+                           datum.projection().project(to_geodetic(job_place(s, datum))).scale))
+          .effect_m = 1;
     std::set<std::string> seen;
     for (const VectorResult &v : vectors) {
       if (!v.error.empty() || !seen.insert(v.frame.code).second) continue;

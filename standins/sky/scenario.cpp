@@ -45,8 +45,10 @@ Session session(const json &j) {
   Session s;
   s.name = j.at("name"), s.start = instant(j.at("start")), s.hours = j.value("hours", 1.0),
   s.interval = j.value("interval", 15.0);
-  if (s.hours <= 0 || s.hours > 48 || s.interval <= 0)
-    throw InputError("session " + s.name + ": impossible length or interval");
+  if (!(s.hours > 0 && s.hours <= 48 && s.interval >= 0.02 && s.interval <= 600))
+    throw InputError("session " + s.name + ": impossible length or interval (0.02 to 600 s)");
+  if (s.hours * 3600 / s.interval > 200'000)
+    throw InputError("session " + s.name + ": more than 200000 epochs: a longer interval or a shorter session");
   for (const auto &u : j.at("setups")) {
     SetUp x;
     x.mark = u.at("mark"), x.receiver = u.value("receiver", "STANDIN R1"), x.antenna = u.at("antenna");

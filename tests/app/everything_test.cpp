@@ -87,6 +87,13 @@ TEST_CASE("every row chosen in every state of the demo") {
   const int before = failures();
   choose_every_row(d, 12); // fresh, with doubts
   CHECK(failures() == before);
+  // As the demo stands: books and lines that nobody has gone through stay out of the network.
+  for (const auto &c : Contents(d.window.workspace().job().snapshot()->contents))
+    if (c.source.kind == "pointings") d.window.workspace().decide("leave-out", c.source.id, nlohmann::json::object(), "not gone through yet");
+  std::vector<std::string> lines;
+  for (const LevelLine &l : d.window.workspace().job().snapshot()->levels->lines)
+    if (l.name == "N2" || l.name == "S1" || l.name == "S2") lines.push_back(l.id);
+  for (const auto &l : lines) d.window.workspace().decide("leave-out", l, nlohmann::json::object(), "not gone through yet");
   d.window.workspace().solve();
   wait_for_work(d);
   choose_every_row(d, 12);
@@ -95,7 +102,7 @@ TEST_CASE("every row chosen in every state of the demo") {
   wait_for_work(d);
   choose_every_row(d, 60); // T01 of Traverse › Marks once ended the program here
   CHECK(failures() == before);
-  CHECK(d.window.workspace().issue(QString::fromStdString(folder / "issue")).isEmpty());
+  CHECK(d.window.workspace().issue(QString::fromStdString(folder / "issue")).toStdString() == "");
   choose_every_row(d, 12);
   press_every_button(d);
   choose_every_row(d, 12);

@@ -145,7 +145,7 @@ TEST_CASE("same mark? is answered in the evidence, and undone") {
   reason->setText("the old bolt above the new one");
   l.d->click("Different marks");
   QTest::qWait(20);
-  CHECK(l.w().job().open_doubts() == 0);
+  for (const Doubt &x : l.w().job().doubts()) CHECK((x.kind != "same mark?" || x.state == Doubt::State::accepted));
 }
 
 TEST_CASE("go there leads from a doubt about levels to its line") {

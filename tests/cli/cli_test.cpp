@@ -152,7 +152,7 @@ TEST_CASE("exit codes and sentences for what goes wrong") {
   refused("hold " + job + " X", "nothing gives coordinates");
   refused("hold " + job + " X --xyz 1 2 3 --frame Mars", "Mars");
   refused("solve " + job, "nothing to solve");
-  refused("adjust " + job, "solve vectors first");
+  refused("adjust " + job, "take observations");
   refused("issue " + job + " " + (folder / "out"), "adjust the network first");
   refused("leave-out " + job + " v-1", "--because");
   refused("frobnicate " + job, "");
