@@ -15,7 +15,7 @@ DoubtsDrawer::DoubtsDrawer(Workspace &w, QWidget *parent) : QWidget(parent), w_(
   table_ = new TableCard("Doubts table", {{"What", "", false, false, 150},
                                           {"Where", "", false, false, 140},
                                           {"Why", "", false, false, 380},
-                                          {"Effect mm", "Largest effect on an issued coordinate", true, false, 80},
+                                          {"Effect", "Largest effect on an issued coordinate", true, false, 80},
                                           {"Found", "", true, false, 70},
                                           {"Limit", "", true, false, 70},
                                           {"State", "", false, false, 160}});

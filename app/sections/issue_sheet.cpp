@@ -3,6 +3,7 @@
 #include "app/sections/sections.h"
 #include "app/theme.h"
 #include "job/accuracy_verdict.h"
+#include "job/left_over.h"
 #include "publication/issue.h"
 #include <QDir>
 #include <QFileInfo>
@@ -141,14 +142,16 @@ void IssueSheet::refresh() {
                          stale,
                          {}});
       }
+      const auto left = left_over(*w_.job().snapshot(), w_.job().vectors(), run);
       const QString answer = stale  ? "Not yet: the network is out of date"
                              : open ? QString("Not without a word: %1 doubt%2 open").arg(open).arg(open == 1 ? "" : "s")
+                                    : !left.empty() ? "Yes, without " + text(left_over_words(left))
                                     : QString("Yes");
       html =
           QString("<p style='margin:0;color:#5A666E'>May I issue these coordinates?</p><p "
                   "style='font-size:15pt;font-weight:bold;margin:2px 0;color:%1'>%2</p><p "
                   "style='margin:0;color:#5A666E'>%3 marks in %4 at %5%6%7; %8.</p>")
-              .arg((stale || open ? ink::attention : ink::accepted).name(), answer)
+              .arg((stale || open || !left.empty() ? ink::attention : ink::accepted).name(), answer.toHtmlEscaped())
               .arg(run->result.marks.size())
               .arg(run->heights_alone ? QString("heights alone") : text(run->frame), text(run->epoch_text),
                    run->result.adjustment.redundancy == 0 ? ", nothing checks the network"

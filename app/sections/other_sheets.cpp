@@ -52,7 +52,12 @@ void SettingsSheet::refresh() {
 
 DecisionsSheet::DecisionsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Decisions", parent) {
   table_ = new TableCard(
-      "Decisions", {{"No.", "", true}, {"When (UTC)"}, {"Who"}, {"What"}, {"About"}, {"Reason"}, {"State"}, {"Value"}});
+      "Decisions", {{"No.", "", true, false, 40},
+                    {"Decision", "", false, false, 380},
+                    {"Reason", "", false, false, 220},
+                    {"State", "", false, false, 76},
+                    {"Who", "", false, false, 70},
+                    {"When (UTC)", "", false, false, 110}});
   body()->addWidget(table_, 1);
   connect(table_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("decision", id); });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
@@ -68,13 +73,14 @@ void DecisionsSheet::refresh() {
       const Decision &d = w_.job().decisions()[i];
       rows.push_back({std::to_string(d.seq),
                       {{QString::number(d.seq), static_cast<int>(d.seq), {}, false},
-                       {text(d.time), {}, {}, false},
-                       {text(d.author), {}, {}, false},
-                       {text(d.verb), {}, {}, true},
-                       {text(words.about(d)), {}, {}, false},
+                       {text(words.sentence(d)), {}, {}, true},
                        {text(d.reason), {}, {}, false},
-                       {stands[i] ? "stands" : "withdrawn", {}, {}, false},
-                       {text(words.said(d)), {}, {}, false}},
+                       {!d.damage.empty() ? QString("damaged") : stands[i] ? QString("stands") : QString("withdrawn"),
+                        {},
+                        d.damage.empty() ? QColor() : ink::attention,
+                        false},
+                       {text(d.author), {}, {}, false},
+                       {text(d.time.substr(0, 16)).replace('T', ' '), {}, {}, false}},
                       !stands[i],
                       {}});
     }

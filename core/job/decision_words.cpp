@@ -11,6 +11,7 @@ struct Saying {
   const char *name, *words, *unit;
   double factor = 1;
 };
+// What a total station's card says stands in `station_card`.
 constexpr Saying sayings[] = {
     {"mark", "mark", ""},
     {"antenna", "antenna", ""},
@@ -23,7 +24,7 @@ constexpr Saying sayings[] = {
     {"temperature", "temperature", "°C"},
     {"humidity", "humidity", "%"},
     {"set_up", "belongs to the set-up", ""},
-    {"constant", "prism constant", "mm", 1000},
+    {"constant", "prism constant", "m"},
     {"instrument", "instrument", ""},
     {"onward", "onward to", ""},
     {"follows", "follows", ""},
@@ -73,9 +74,13 @@ std::string value_words(const json &v, const Saying *s) {
   return out;
 }
 
-std::string phrase(const std::string &name, const json &v) {
+/// `card`: of a total station's card.
+std::string phrase(const std::string &name, const json &v, bool card = false) {
   if (name == "slant" && v.is_boolean()) return v.get<bool>() ? "slant" : "vertical";
   if (name == "reverse" && v.is_boolean()) return v.get<bool>() ? "walked the other way" : "walked as booked";
+  if (name == "symbol") return "symbol " + value_words(v, nullptr);
+  if (v.is_boolean() && (name == "line" || name == "label" || name == "height"))
+    return (v.get<bool>() ? "with " : "without ") + (name == "line" ? std::string("a line") : name == "label" ? "its label" : "its height");
   if (name == "seen") return "what is unread was looked at";
   if (v.is_object() && (name == "split" || name == "computed" || name == "rename")) {
     std::string out;
@@ -97,6 +102,9 @@ std::string phrase(const std::string &name, const json &v) {
           out += (out.empty() ? "" : ", ") + ("target " + target) + ": " + phrase(k, x);
     return out;
   }
+  for (const CardEntry &e : station_card())
+    if (card && e.name == name && !v.is_object())
+      return std::string(lower(e.label)) + " " + value_words(v, nullptr) + (v.is_number() ? std::string(" ") + e.unit : "");
   for (const Saying &s : sayings)
     if (s.name == name) return std::string(s.words) + " " + value_words(v, &s);
   return name + " " + value_words(v, nullptr);
@@ -161,9 +169,7 @@ std::string DecisionWords::said(const Decision &d) const {
   if (!d.value.is_object()) return out;
   if (d.verb == "withdraw") {
     const Decision *what = job_.decision(d.value.value("decision", 0L));
-    return what && what != &d ? (what->verb == "withdraw" ? "counts again: " : "counts no more: ") +
-                                    (what->verb == "withdraw" ? about(*what) : sentence(*what))
-                              : "";
+    return what && what != &d ? sentence(*what) : "";
   }
   if (d.verb == "set" && is_setting_group(d.target)) {
     for (const auto &[name, v] : d.value.items()) {
@@ -183,7 +189,8 @@ std::string DecisionWords::said(const Decision &d) const {
       if (name != "how") out += ", " + phrase(name, v);
     return out;
   }
-  for (const auto &[name, v] : d.value.items()) out += (out.empty() ? "" : ", ") + phrase(name, v);
+  const bool card = d.target.rfind("instrument:", 0) == 0;
+  for (const auto &[name, v] : d.value.items()) out += (out.empty() ? "" : ", ") + phrase(name, v, card);
   return out;
 }
 
@@ -193,9 +200,19 @@ std::string DecisionWords::sentence(const Decision &d) const {
   if (d.verb == "use") return "used again: " + what;
   if (d.verb == "release") return what + " is held no longer";
   if (d.verb == "accept") return "doubt accepted: " + what;
+  if (d.verb == "withdraw") {
+    const Decision *of = job_.decision(d.value.value("decision", 0L));
+    // Withdrawing a withdrawal makes the decision count again.
+    const bool again = of && of->verb == "withdraw";
+    const Decision *first = again ? job_.decision(of->value.value("decision", 0L)) : of;
+    return fmt::format("{} {}: {}", again ? "made again" : "taken back", first ? first->seq : 0L,
+                       first && first != &d ? sentence(*first) : what);
+  }
   const bool antenna = d.verb == "set" && d.value.is_object() && d.target.rfind("o-", 0) == 0 &&
                        (d.value.contains("height") || d.value.contains("height_to") || d.value.contains("slant"));
-  return (antenna ? "antenna height of " + what : what) + (words.empty() ? "" : ": " + words);
+  const bool plain = antenna && words.rfind("height ", 0) == 0;
+  return (antenna ? "antenna height of " + what : what) +
+         (words.empty() ? "" : ": " + (plain ? words.substr(7) : words));
 }
 
 } // namespace ampletie
