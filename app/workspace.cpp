@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "job/decision_words.h"
+#include "job/vector_keeper.h"
 #include "publication/gnss_report.h"
 #include "publication/issue_folder.h"
 #include "publication/level_data.h"
@@ -203,14 +204,16 @@ bool Workspace::solve(const std::set<std::string> &only) {
       [this, known = job_->vectors(), only](std::shared_ptr<const JobSnapshot> s,
                                             const Progress &p) -> std::function<QString()> {
         // Each vector goes into the file as it comes: a long solution that is interrupted is not lost.
-        const auto keep = [this, generation = generation_.load()](const VectorResult &v) {
-          QMetaObject::invokeMethod(
-              this,
-              [this, generation, v] {
-                if (generation == generation_) job_->keep_vector(v);
-              },
-              Qt::QueuedConnection);
-        };
+        const auto keeper =
+            std::make_shared<VectorKeeper>([this, generation = generation_.load()](std::vector<StoredResult> packed) {
+              QMetaObject::invokeMethod(
+                  this,
+                  [this, generation, packed = std::move(packed)] {
+                    if (generation == generation_) job_->keep_vectors(packed);
+                  },
+                  Qt::QueuedConnection);
+            });
+        const auto keep = [keeper](const VectorResult &v) { (*keeper)(v); };
         auto result = std::make_shared<std::vector<VectorResult>>(solve_vectors(*s, known, 0, p, only, keep));
         // Packed here, so that the window does not wait for it.
         auto stored = std::make_shared<std::vector<StoredResult>>();

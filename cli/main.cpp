@@ -13,6 +13,7 @@
 #include "publication/gnss_report.h"
 #include "job/decision_words.h"
 #include "job/left_over.h"
+#include "job/vector_keeper.h"
 #include "publication/issue_folder.h"
 #include "publication/level_data.h"
 #include "publication/level_report.h"
@@ -256,7 +257,8 @@ int cmd_solve(const Arguments &a) {
   if (!v.empty()) job.decide("set", "solve", v, "asked for with solve");
   if (a.what != "vectors") throw InputError("only vectors are solved in this version");
   const Progress progress;
-  const auto keep = [&](const VectorResult &solved) { job.keep_vector(solved); };
+  const auto keeper = std::make_shared<VectorKeeper>([&](std::vector<StoredResult> packed) { job.keep_vectors(packed); });
+  const auto keep = [keeper](const VectorResult &solved) { (*keeper)(solved); };
   job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), a.threads, progress, {}, keep));
   int fixed = 0, all = 0;
   for (const auto &r : job.vectors()) ++all, fixed += r.error.empty() && r.solved.solution == Solution::fixed;

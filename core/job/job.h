@@ -56,8 +56,8 @@ public:
   long redo();
   const Decision *decision(long number) const;
 
-  /// Keeps one vector of a solution that is still running, so that it is not lost when the program ends.
-  void keep_vector(const VectorResult &v) { store_.put_result(to_stored(v)); }
+  /// Keeps vectors of a solution that is still running, so that they are not lost when the program ends.
+  void keep_vectors(const std::vector<StoredResult> &packed) { store_.add_results(packed); }
   /// Takes over what a worker computed; results that no longer fit the job are marked stale.
   /// `stored` are the same vectors packed for the file, when the worker has done that already.
   void accept_vectors(std::vector<VectorResult> vectors, std::vector<StoredResult> stored = {});

@@ -521,10 +521,10 @@ void Store::put_results(const std::string &kind, const std::vector<StoredResult>
   t.commit();
 }
 
-void Store::put_result(const StoredResult &r) {
-  if (read_only_) return;
+void Store::add_results(const std::vector<StoredResult> &list) {
+  if (read_only_ || list.empty()) return;
   Transaction t(db_, path_);
-  write_result(db_, path_, r);
+  for (const StoredResult &r : list) write_result(db_, path_, r);
   t.commit();
 }
 

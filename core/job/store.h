@@ -73,8 +73,8 @@ public:
   /// Replaces all results of a kind in one transaction.
   void put_results(const std::string &kind, const std::vector<StoredResult> &results);
 
-  /// Adds or replaces one result, so that long work leaves what it has done.
-  void put_result(const StoredResult &result);
+  /// Adds or replaces single results in one transaction, so that long work leaves what it has done.
+  void add_results(const std::vector<StoredResult> &results);
 
   std::vector<IssueRecord> issue_records() const;
   void add_issue_record(const IssueRecord &r);
