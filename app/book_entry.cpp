@@ -230,8 +230,8 @@ void BookEntry::take() {
     words_->setText("<span style='color:#A63D2F'>the day is written as 2026-05-14</span>");
     return;
   }
-  std::string text =
-      "# keyed in by hand\nunit;m\n" + fmt::format("run;{};{};{};{}\n", j.run.name, word(instrument_), word(staff_), day);
+  std::string text = "# keyed in by hand\nunit;m\n" +
+                     fmt::format("run;{};{};{};{}\n", j.run.name, word(instrument_), word(staff_), day);
   for (const StaffSight &s : j.run.sights) {
     std::string r = s.remark;
     std::replace(r.begin(), r.end(), ';', ',');

@@ -1,14 +1,14 @@
 #include "app/evidence.h"
-#include "app/page.h"
-#include "job/decision_words.h"
-#include "job/left_over.h"
 #include "adjustment/statistics.h"
 #include "app/evidence_html.h"
 #include "app/numbers.h"
+#include "app/page.h"
 #include "base/angle.h"
 #include "base/text.h"
 #include "formats/recognise.h"
 #include "job/accuracy_verdict.h"
+#include "job/decision_words.h"
+#include "job/left_over.h"
 #include <Eigen/Dense>
 #include <QLabel>
 #include <QLineEdit>
@@ -424,19 +424,20 @@ void EvidencePanel::about_job(QString &html) {
   const auto &s = w_.job().state().settings;
   html += heading("Job", escaped(s.title), text(s.datum.crs) + " · " + number(s.datum.epoch, 2), ink::text);
   const auto open = w_.job().open_doubts();
-  html += open ? QString("<p style='color:#B87311'><b>May I issue? Not yet: %1 doubt%2 open.</b></p>")
-                     .arg(open)
-                     .arg(open == 1 ? " is" : "s are")
-          : w_.job().network() && !w_.job().network_stale()
-              ? (left_over(*w_.job().snapshot(), w_.job().vectors(), w_.job().network()).empty()
-                     ? "<p style='color:#0B6E75'><b>May I issue? Nothing speaks against it.</b></p>"
-                     : "<p style='color:#B87311'><b>May I issue? No doubt is open, but not everything takes part.</b></p>")
-              : "<p>May I issue? The network is not adjusted yet.</p>";
+  html +=
+      open ? QString("<p style='color:#B87311'><b>May I issue? Not yet: %1 doubt%2 open.</b></p>")
+                 .arg(open)
+                 .arg(open == 1 ? " is" : "s are")
+      : w_.job().network() && !w_.job().network_stale()
+          ? (left_over(*w_.job().snapshot(), w_.job().vectors(), w_.job().network()).empty()
+                 ? "<p style='color:#0B6E75'><b>May I issue? Nothing speaks against it.</b></p>"
+                 : "<p style='color:#B87311'><b>May I issue? No doubt is open, but not everything takes part.</b></p>")
+          : "<p>May I issue? The network is not adjusted yet.</p>";
   if (const auto left = left_over(*w_.job().snapshot(), w_.job().vectors(), w_.job().network()); !left.empty()) {
     html += part("No part of the result: " + text(left_over_words(left)));
     for (std::size_t i = 0; i < left.size() && i < 8; ++i)
-      html += "<p style='margin:2px 0'>" + escaped(left[i].kind + " " + left[i].name) + " <span style='color:#6F7B83'>" +
-              escaped(left[i].because) + "</span></p>";
+      html += "<p style='margin:2px 0'>" + escaped(left[i].kind + " " + left[i].name) +
+              " <span style='color:#6F7B83'>" + escaped(left[i].because) + "</span></p>";
     if (left.size() > 8) html += QString("<p style='margin:2px 0'>and %1 more</p>").arg(left.size() - 8);
   }
   html += "<p style='color:#6F7B83'>Choose an occupation, a vector or a mark: what it rests on appears here.</p>";

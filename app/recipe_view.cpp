@@ -80,7 +80,8 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
     w_.decide("set", "source:" + source_, {{"seen", true}}, "what is unread was looked at");
   });
   connect(apply_, &QPushButton::clicked, this, [this] {
-    if (const QString why = say(meanings_->currentData().toString()); !why.isEmpty()) counts_->setText(why.toHtmlEscaped());
+    if (const QString why = say(meanings_->currentData().toString()); !why.isEmpty())
+      counts_->setText(why.toHtmlEscaped());
   });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
   fill_meanings("levels");

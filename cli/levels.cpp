@@ -1,7 +1,7 @@
 #include "cli/levels.h"
 #include "base/error.h"
-#include "base/text.h"
 #include "base/near.h"
+#include "base/text.h"
 #include "cli/names.h"
 #include "cli/words.h"
 #include "time/gps_time.h"
@@ -120,9 +120,11 @@ void set_levels(Job &job, const std::vector<std::string> &words, const std::stri
     require_known("instrument", words[1], serials, ahead);
     targets = {"instrument:" + words[1]};
   } else if (kind == "staff") {
-    require_known("staff", words[1], in_books(job, [](const LevelRun &x, auto &out) {
-                    for (const StaffSight &y : x.sights) out.push_back(y.staff);
-                  }),
+    require_known("staff", words[1],
+                  in_books(job,
+                           [](const LevelRun &x, auto &out) {
+                             for (const StaffSight &y : x.sights) out.push_back(y.staff);
+                           }),
                   ahead);
     targets = {"staff:" + words[1]};
   } else if (kind == "mark") {

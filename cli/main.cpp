@@ -9,11 +9,11 @@
 #include "cli/words.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
-#include "level/level.h"
-#include "publication/gnss_report.h"
 #include "job/decision_words.h"
 #include "job/left_over.h"
 #include "job/vector_keeper.h"
+#include "level/level.h"
+#include "publication/gnss_report.h"
 #include "publication/issue_folder.h"
 #include "publication/level_data.h"
 #include "publication/level_report.h"
@@ -40,7 +40,8 @@ struct Arguments {
   std::vector<std::string> geodetic;
   double mask = 0, interval = 0;
   unsigned threads = 0;
-  bool free = false, minimal = false, ahead = false, all = false, json = false, weighted = false, levels = false, traverses = false;
+  bool free = false, minimal = false, ahead = false, all = false, json = false, weighted = false, levels = false,
+       traverses = false;
   std::string what = "vectors", systems, sessions;
   double frequencies = 0;
 };
@@ -227,8 +228,8 @@ int cmd_release(const Arguments &a) {
 int cmd_item(const Arguments &a, bool leave_out) {
   Job job = Job::open(a.job);
   if (leave_out && a.because.empty()) throw InputError("leaving something out needs --because");
-  const auto items = resolve(
-      job, a.item, {"occupation", "vector", "run", "reading", "setup", "pointing", "route", "source", "span"});
+  const auto items =
+      resolve(job, a.item, {"occupation", "vector", "run", "reading", "setup", "pointing", "route", "source", "span"});
   for (const Named &n : items) {
     const bool out = job.state().left_out.count(n.id) > 0;
     const bool idle = leave_out ? out
@@ -257,7 +258,8 @@ int cmd_solve(const Arguments &a) {
   if (!v.empty()) job.decide("set", "solve", v, "asked for with solve");
   if (a.what != "vectors") throw InputError("only vectors are solved in this version");
   const Progress progress;
-  const auto keeper = std::make_shared<VectorKeeper>([&](std::vector<StoredResult> packed) { job.keep_vectors(packed); });
+  const auto keeper =
+      std::make_shared<VectorKeeper>([&](std::vector<StoredResult> packed) { job.keep_vectors(packed); });
   const auto keep = [keeper](const VectorResult &solved) { (*keeper)(solved); };
   job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), a.threads, progress, {}, keep));
   int fixed = 0, all = 0;
@@ -332,8 +334,8 @@ int cmd_trace(const Arguments &a) {
         continue;
       }
       if (!a.all && t.depth > 3) continue;
-      print(std::string(static_cast<std::size_t>(2 * t.depth), ' ') + t.text + (t.detail.empty() ? "" : ": " + t.detail) +
-            "\n");
+      print(std::string(static_cast<std::size_t>(2 * t.depth), ' ') + t.text +
+            (t.detail.empty() ? "" : ": " + t.detail) + "\n");
     }
     if (hidden) print(fmt::format("and {} more that move it less; --all shows them\n", hidden));
   }

@@ -61,7 +61,8 @@ void add_field(std::vector<Candidate> &out, const Job &job, const std::vector<st
     for (const StationSetup &u : s.file->setups) {
       if (wanted(kinds, "setup")) {
         const ReducedSetup *now = t.field.find(u.id);
-        out.push_back({"setup", u.id, {u.id, now ? now->setup.mark : u.mark, fmt::format("{}:{}", s.file->name, u.line)}});
+        out.push_back(
+            {"setup", u.id, {u.id, now ? now->setup.mark : u.mark, fmt::format("{}:{}", s.file->name, u.line)}});
       }
       if (wanted(kinds, "pointing"))
         for (const Pointing &p : u.pointings)
@@ -80,7 +81,8 @@ std::vector<Candidate> candidates(const Job &job, const std::vector<std::string>
     for (const auto &[m, h] : job.state().holds) out.push_back({"held", m, {m}});
   if (wanted(kinds, "source"))
     for (const auto &c : job.snapshot()->contents)
-      out.push_back({"source", c.source.id, {c.source.id, c.source.name, c.source.name + "/" + c.source.id.substr(0, 8)}});
+      out.push_back(
+          {"source", c.source.id, {c.source.id, c.source.name, c.source.name + "/" + c.source.id.substr(0, 8)}});
   add_gnss(out, job, kinds);
   add_levels(out, job, kinds);
   add_field(out, job, kinds);
@@ -95,9 +97,11 @@ std::string span(const Job &job, const std::string &word) {
   if (!from || !to) return {};
   if (*to < *from) throw InputError("\"" + word + "\" ends before it begins");
   const auto colon = word.rfind(':', at);
-  std::string what = word.substr(colon == std::string::npos ? 0 : colon + 1, at - (colon == std::string::npos ? 0 : colon + 1));
+  std::string what =
+      word.substr(colon == std::string::npos ? 0 : colon + 1, at - (colon == std::string::npos ? 0 : colon + 1));
   std::string owner;
-  if (colon != std::string::npos) owner = resolve(job, word.substr(0, colon), {"occupation", "vector"}, true).front().id;
+  if (colon != std::string::npos)
+    owner = resolve(job, word.substr(0, colon), {"occupation", "vector"}, true).front().id;
   if (const auto dot = what.find('.'); dot != std::string::npos) {
     if (what.size() != dot + 3 || what[dot + 1] != 'L' || !std::isdigit(static_cast<unsigned char>(what[dot + 2])))
       throw InputError("\"" + what + "\" names no carrier: write it as G07.L2");
@@ -197,7 +201,8 @@ std::vector<Named> resolve(const Job &job, const std::string &text, const std::v
     throw InputError(fmt::format("\"{}\" names several kinds of things: write {}", word, list));
   }
   // Of occupations, vectors, runs and sources a name must be one; several readings of a line are one line.
-  const bool single = one || (out.front().kind != "reading" && out.front().kind != "pointing" && out.front().kind != "setup");
+  const bool single =
+      one || (out.front().kind != "reading" && out.front().kind != "pointing" && out.front().kind != "setup");
   if (single && out.size() > 1) {
     std::string list;
     for (std::size_t i = 0; i < out.size() && i < 4; ++i) list += (i ? ", " : "") + out[i].word;

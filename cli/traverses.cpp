@@ -45,9 +45,10 @@ json setup_value(const std::string &name, const std::string &text) {
   if (name == "temperature") return {{"temperature", maybe_number(name, text, -60, 60)}};
   if (name == "onward") return {{"onward", text}};
   if (name == "mark" || name == "instrument") return {{name, text.empty() ? json() : json(text)}};
-  throw InputError("a set-up has mark, height, east, north, pressure, temperature, instrument, onward, exchange and TARGET.mark, "
-                   ".height, .constant, .kind; no \"" +
-                   name + "\"");
+  throw InputError(
+      "a set-up has mark, height, east, north, pressure, temperature, instrument, onward, exchange and TARGET.mark, "
+      ".height, .constant, .kind; no \"" +
+      name + "\"");
 }
 
 json line_value(const std::string &name, const std::string &text) {
@@ -126,7 +127,8 @@ void set_traverses(Job &job, const std::vector<std::string> &words, const std::s
                    : words[0] == "style" ? style_value(name, text)
                    : words[0] == "route" ? line_value(name, text)
                                          : sight_value(name, text);
-    if (words[0] == "setup" && (v.contains("targets") || v.contains("onward"))) require_targets(job, targets.front(), v);
+    if (words[0] == "setup" && (v.contains("targets") || v.contains("onward")))
+      require_targets(job, targets.front(), v);
     for (const auto &target : targets) job.decide("set", target, v, because);
   }
 }

@@ -1,8 +1,8 @@
 #include "render/render.h"
 #include "base/error.h"
 #include "base/text.h"
-#include <QBuffer>
 #include <QAbstractTextDocumentLayout>
+#include <QBuffer>
 #include <QFontDatabase>
 #include <QPainter>
 #include <QPdfWriter>

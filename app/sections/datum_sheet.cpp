@@ -1,5 +1,5 @@
-#include "app/sections/sections.h"
 #include "app/page.h"
+#include "app/sections/sections.h"
 #include "app/theme.h"
 #include "base/angle.h"
 #include "base/error.h"

@@ -145,8 +145,8 @@ void IssueSheet::refresh() {
       const auto left = left_over(*w_.job().snapshot(), w_.job().vectors(), run);
       const QString answer = stale  ? "Not yet: the network is out of date"
                              : open ? QString("Not without a word: %1 doubt%2 open").arg(open).arg(open == 1 ? "" : "s")
-                                    : !left.empty() ? "Yes, without " + text(left_over_words(left))
-                                    : QString("Yes");
+                             : !left.empty() ? "Yes, without " + text(left_over_words(left))
+                                             : QString("Yes");
       html =
           QString("<p style='margin:0;color:#5A666E'>May I issue these coordinates?</p><p "
                   "style='font-size:15pt;font-weight:bold;margin:2px 0;color:%1'>%2</p><p "

@@ -157,11 +157,16 @@ void NetworkSheet::refresh() {
                     "style='color:#6F7B83'>%7 observations</span></td>"
                     "<td style='padding-right:26px'><span style='color:#5A666E'>datum</span><br/><b "
                     "style='font-size:13pt'>%8</b> <span style='color:#6F7B83'>%9</span></td><td>%10</td></tr></table>")
-                .arg((a.redundancy == 0 ? ink::attention : a.passes ? ink::accepted : ink::failed).name())
+                .arg((a.redundancy == 0 ? ink::attention
+                      : a.passes        ? ink::accepted
+                                        : ink::failed)
+                         .name())
                 .arg(a.variance_factor, 0, 'f', 2)
                 .arg(a.lower, 0, 'f', 2)
                 .arg(a.upper, 0, 'f', 2)
-                .arg(a.redundancy == 0 ? "has nothing to test" : a.passes ? "passes" : "fails")
+                .arg(a.redundancy == 0 ? "has nothing to test"
+                     : a.passes        ? "passes"
+                                       : "fails")
                 .arg(a.redundancy)
                 .arg(a.observations)
                 .arg(text(datum_mode_name(run->result.mode)), text(run->frame) + " at " + text(run->epoch_text),

@@ -51,13 +51,12 @@ void SettingsSheet::refresh() {
 }
 
 DecisionsSheet::DecisionsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Decisions", parent) {
-  table_ = new TableCard(
-      "Decisions", {{"No.", "", true, false, 40},
-                    {"Decision", "", false, false, 380},
-                    {"Reason", "", false, false, 220},
-                    {"State", "", false, false, 76},
-                    {"Who", "", false, false, 70},
-                    {"When (UTC)", "", false, false, 110}});
+  table_ = new TableCard("Decisions", {{"No.", "", true, false, 40},
+                                       {"Decision", "", false, false, 380},
+                                       {"Reason", "", false, false, 220},
+                                       {"State", "", false, false, 76},
+                                       {"Who", "", false, false, 70},
+                                       {"When (UTC)", "", false, false, 110}});
   body()->addWidget(table_, 1);
   connect(table_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("decision", id); });
   connect(&w_, &Workspace::changed, this, [this] { refresh(); });
@@ -75,7 +74,9 @@ void DecisionsSheet::refresh() {
                       {{QString::number(d.seq), static_cast<int>(d.seq), {}, false},
                        {text(words.sentence(d)), {}, {}, true},
                        {text(d.reason), {}, {}, false},
-                       {!d.damage.empty() ? QString("damaged") : stands[i] ? QString("stands") : QString("withdrawn"),
+                       {!d.damage.empty() ? QString("damaged")
+                        : stands[i]       ? QString("stands")
+                                          : QString("withdrawn"),
                         {},
                         d.damage.empty() ? QColor() : ink::attention,
                         false},

@@ -12,10 +12,10 @@ struct NormalEquations::Data {
   cholmod_common common;
   cholmod_factor *factor = nullptr;
   int n = 0;
-  std::vector<int> position;    // original → permuted
-  std::vector<int> column, row; // pattern of L, rows sorted, diagonal first
-  std::vector<double> value;    // L
-  std::vector<double> selected; // inverse on the same pattern
+  std::vector<int> position;              // original → permuted
+  std::vector<int> column, row;           // pattern of L, rows sorted, diagonal first
+  std::vector<double> value;              // L
+  std::vector<double> selected;           // inverse on the same pattern
   std::map<int, Eigen::VectorXd> columns; // of the inverse, beyond the pattern
   std::mutex mutex;
   Data() { cholmod_start(&common); }

@@ -20,8 +20,8 @@ struct AngleMark {
   int part;
 };
 constexpr AngleMark angle_marks[] = {
-    {"deg", 0}, {"\u00B0", 0}, {"\u00BA", 0}, {"d", 0},      {"D", 0},      {"min", 1}, {"m", 1}, {"\u2032", 1},
-    {"\u2019", 1}, {"''", 2},     {"'", 1},      {"sec", 2},    {"s", 2},      {"\u2033", 2}, {"\u201D", 2}, {"\"", 2},
+    {"deg", 0},    {"\u00B0", 0}, {"\u00BA", 0}, {"d", 0},   {"D", 0}, {"min", 1},    {"m", 1},      {"\u2032", 1},
+    {"\u2019", 1}, {"''", 2},     {"'", 1},      {"sec", 2}, {"s", 2}, {"\u2033", 2}, {"\u201D", 2}, {"\"", 2},
 };
 
 bool take_hemisphere(std::string &t, bool front, double &sign) {
@@ -65,9 +65,8 @@ std::optional<double> parse_angle_deg(std::string_view text) {
       rest.remove_prefix(1);
       if (trimmed(rest).empty()) return {};
     } else if (!rest.empty() && !std::isdigit(static_cast<unsigned char>(rest.front()))) {
-      const auto mark = std::find_if(std::begin(angle_marks), std::end(angle_marks), [&](const AngleMark &m) {
-        return rest.substr(0, m.text.size()) == m.text;
-      });
+      const auto mark = std::find_if(std::begin(angle_marks), std::end(angle_marks),
+                                     [&](const AngleMark &m) { return rest.substr(0, m.text.size()) == m.text; });
       if (mark == std::end(angle_marks) || mark->part != n) return {};
       rest.remove_prefix(mark->text.size());
     } else if (!rest.empty() && !blank)

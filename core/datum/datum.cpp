@@ -63,7 +63,8 @@ TaggedPoint JobDatum::from_geodetic(double lat, double lon, double h) const {
 
 TaggedPoint JobDatum::from_grid(double east, double north, double height) const {
   Geodetic g = projection_.unproject(east, north, 0);
-  if (!settings_.vertical.empty() && !geoid_ && !local()) throw InputError("a physical height cannot be used: " + geoid_refusal_);
+  if (!settings_.vertical.empty() && !geoid_ && !local())
+    throw InputError("a physical height cannot be used: " + geoid_refusal_);
   g.h = height + (geoid_ ? geoid_->undulation(g) : 0);
   return {to_cartesian(g), frame_, settings_.epoch};
 }

@@ -17,7 +17,7 @@ struct Alias {
 };
 constexpr Alias aliases[] = {
     {"mark", "mark name station point pt id point_id point_name point_no no nr"},
-    {"description", "description remark"},
+    {"description", "description desc remark comment note"},
     {"code", "code"},
     {"frame", "frame datum reference_frame"},
     {"epoch", "epoch"},
@@ -71,7 +71,8 @@ std::pair<std::string, double> understood(std::string_view head) {
   for (char &x : c)
     if (x == ' ' || x == '-') x = '_';
   std::string unit;
-  if (const auto open = c.find_first_of("[("); open != std::string::npos && open > 0 && c.find_first_of("])", open) == c.size() - 1) {
+  if (const auto open = c.find_first_of("[(");
+      open != std::string::npos && open > 0 && c.find_first_of("])", open) == c.size() - 1) {
     unit = c.substr(open + 1, c.size() - open - 2);
     c = c.substr(0, open);
     while (!c.empty() && c.back() == '_') c.pop_back();
@@ -85,11 +86,11 @@ std::pair<std::string, double> understood(std::string_view head) {
         break;
       }
   }
-  const double metres = unit == "ft" || unit == "feet"                                          ? 0.3048
+  const double metres = unit == "ft" || unit == "feet"                                         ? 0.3048
                         : unit == "us_ft" || unit == "ftus" || unit == "usft" || unit == "sft" ? 1200.0 / 3937.0
-                        : unit == "mm"                                                          ? 1e-3
-                        : unit.empty() || unit == "m" || unit == "deg" || unit == "°"           ? 1
-                                                                                                : 0;
+                        : unit == "mm"                                                         ? 1e-3
+                        : unit.empty() || unit == "m" || unit == "deg" || unit == "°"          ? 1
+                                                                                               : 0;
   return {metres > 0 ? canonical(c) : std::string(), metres};
 }
 
@@ -143,8 +144,8 @@ bool has_position(const Columns &c) {
 }
 
 bool same_values(const ControlRow &a, const ControlRow &b) {
-  return a.xyz == b.xyz && a.geodetic == b.geodetic && a.grid == b.grid && a.height == b.height &&
-         a.frame == b.frame && a.epoch == b.epoch && a.gravity == b.gravity;
+  return a.xyz == b.xyz && a.geodetic == b.geodetic && a.grid == b.grid && a.height == b.height && a.frame == b.frame &&
+         a.epoch == b.epoch && a.gravity == b.gravity;
 }
 
 /// Reads the cells of one row.
@@ -209,7 +210,8 @@ void refuse_impossible(const ControlRow &r) {
   if (r.height) height(*r.height);
   for (const auto *set : {&r.geodetic, &r.grid})
     if (*set) height((**set)[2]);
-  if (r.sd_height && (*r.sd_height < 0 || *r.sd_height > 100)) bad("a standard deviation of " + r.mark + " is impossible");
+  if (r.sd_height && (*r.sd_height < 0 || *r.sd_height > 100))
+    bad("a standard deviation of " + r.mark + " is impossible");
   if (r.gravity && (*r.gravity < 9.7 || *r.gravity > 9.9))
     bad("the gravity of " + r.mark + " is impossible: it is given in m/s² or in mGal, in full");
   if (!r.xyz && !r.geodetic && !r.grid && !r.height && !r.gravity) bad("the mark " + r.mark + " has no coordinates");
@@ -217,7 +219,8 @@ void refuse_impossible(const ControlRow &r) {
     bad("X, Y, Z of " + r.mark + " do not lie near the Earth's surface: columns or units mixed up?");
   if (r.grid && (std::abs(r.grid->x()) > 5e7 || std::abs(r.grid->y()) > 5e7))
     bad("the grid coordinates of " + r.mark + " are impossible: columns or units mixed up?");
-  if (r.velocity && r.velocity->norm() > 0.5) bad("the velocity of " + r.mark + " is above 0.5 m/yr: written in mm/yr?");
+  if (r.velocity && r.velocity->norm() > 0.5)
+    bad("the velocity of " + r.mark + " is above 0.5 m/yr: written in mm/yr?");
   if (r.sd_enu && (r.sd_enu->minCoeff() < 0 || r.sd_enu->maxCoeff() > 100))
     bad("a standard deviation of " + r.mark + " is impossible");
 }
@@ -228,8 +231,12 @@ ControlRow read_row(const RowReader &c, const Columns &columns, long line) {
   r.mark = c.cell("mark");
   if (r.mark.empty()) throw InputError({}, line, "the mark has no name");
   check_name(r.mark, "the name of the mark", line);
-  for (const auto &[name, out] : {std::pair{"description", &r.description}, {"frame", &r.frame}, {"code", &r.code},
-                                  {"crs", &r.crs}, {"vertical", &r.vertical}, {"origin", &r.origin}}) {
+  for (const auto &[name, out] : {std::pair{"description", &r.description},
+                                  {"frame", &r.frame},
+                                  {"code", &r.code},
+                                  {"crs", &r.crs},
+                                  {"vertical", &r.vertical},
+                                  {"origin", &r.origin}}) {
     *out = printable(c.cell(name));
     check_name(*out, std::string("the ") + name + " of " + r.mark, line);
   }
@@ -237,7 +244,8 @@ ControlRow read_row(const RowReader &c, const Columns &columns, long line) {
   r.xyz = c.lengths("x", "y", "z");
   if (columns.count("h"))
     r.geodetic = c.triple(
-        "lat", "lon", "h", [&](const char *n) { return c.angle(n, 90); }, [&](const char *n) { return c.angle(n, 360); });
+        "lat", "lon", "h", [&](const char *n) { return c.angle(n, 90); },
+        [&](const char *n) { return c.angle(n, 360); });
   r.height = c.number("height");
   if (!c.cell("e").empty() || !c.cell("n").empty() || (!r.height && columns.count("height")))
     if (columns.count("height") && !c.cell("height").empty()) r.grid = c.lengths("e", "n", "height");
@@ -266,7 +274,8 @@ ControlRow read_row(const RowReader &c, const Columns &columns, long line) {
 
 std::string control_list_words() {
   return "mark (or name, station, point, pt, id) and one of: x y z; lat lon h (ellipsoidal; lat_packed lon_packed for "
-         "46.17034); east north height (or easting northing elevation); height alone. Also frame, epoch, crs, sd_e sd_n "
+         "46.17034); east north height (or easting northing elevation); height alone. Also frame, epoch, crs, sd_e "
+         "sd_n "
          "sd_u, sd_height, vx vy vz, gravity, code, description; a unit may follow, as in east_ft or Easting [m]";
 }
 
@@ -326,7 +335,8 @@ ControlList read_control_list(std::string_view text) {
     out.rows.push_back(std::move(r));
   }
   if (out.rows.empty())
-    throw InputError({}, number, out.passed_over ? "the list holds provisional values only" : "the list holds no marks");
+    throw InputError({}, number,
+                     out.passed_over ? "the list holds provisional values only" : "the list holds no marks");
   return out;
 }
 

@@ -33,9 +33,9 @@ struct ControlList {
 /// Reads a control list with a header line: columns in any order, comma, semicolon or tab; decimal commas with the
 /// latter two; cells in quotes (RFC 4180); `#` starts a comment. The words that a header may have stand in
 /// `control_list_words`; a unit may follow: `east_ft`, `Easting [m]`, `sd_e (us-ft)`. Angles in any writing of
-/// `parse_angle_deg`; packed ones (46.17034) under `lat_packed` and `lon_packed`. A benchmark may have its height alone.
-/// Impossible coordinates are refused with line and reason, so are marks that stand twice with different values. Takes
-/// UTF-8.
+/// `parse_angle_deg`; packed ones (46.17034) under `lat_packed` and `lon_packed`. A benchmark may have its height
+/// alone. Impossible coordinates are refused with line and reason, so are marks that stand twice with different values.
+/// Takes UTF-8.
 ControlList read_control_list(std::string_view text);
 
 /// What a header may say, as a sentence.

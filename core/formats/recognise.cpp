@@ -103,10 +103,11 @@ Recognition recognise(std::string_view c) {
   if (looks_like_landxml_points(c)) return {FileKind::landxml_points, {}};
   if (looks_like_issue_record(c)) return {FileKind::issue_record, {}};
   if (looks_like_control_list(c)) return {FileKind::control, {}};
-  return {FileKind::unknown, "a text whose kind is not recognised. A level book or field book: take it with --as levels "
-                             "or --as pointings, or under Levels or Traverse, Files, and say there what it means. A "
-                             "control list needs a header line with " +
-                                 control_list_words()};
+  return {FileKind::unknown,
+          "a text whose kind is not recognised. A level book or field book: take it with --as levels "
+          "or --as pointings, or under Levels or Traverse, Files, and say there what it means. A "
+          "control list needs a header line with " +
+              control_list_words()};
 }
 
 } // namespace ampletie

@@ -148,8 +148,7 @@ bool read_epoch_3(LineReader &in, SiteBuilder &b, std::string_view line) {
   if (label(line) == "COMMENT") return true;
   if (line[0] != '>') throw InputError({}, at, "an epoch line should start here ('>')");
   if (line.size() < 35) throw InputError({}, at, "the file ends inside an epoch line");
-  const int flag = whole(line, 31, 1, at, "the epoch flag"),
-            count = whole(line, 32, 3, at, "the number of satellites");
+  const int flag = whole(line, 31, 1, at, "the epoch flag"), count = whole(line, 32, 3, at, "the number of satellites");
   if (count < 0 || flag < 0 || flag > 6) throw InputError({}, at, "the epoch flag or count is impossible");
   if (flag > 1) {
     if (flag == 5 && !trimmed(field(line, 2, 27)).empty()) b.site().marks.push_back(b.to_gps(epoch_time(line, at)));
@@ -167,8 +166,8 @@ bool read_epoch_3(LineReader &in, SiteBuilder &b, std::string_view line) {
     if (!sat) throw InputError({}, in.number(), "a satellite was expected here", 1);
     const auto *c = b.columns(sat->system);
     if (!c)
-      throw InputError({}, in.number(),
-                       std::string("the header lists no observation types for system ") + sat->system, 1);
+      throw InputError({}, in.number(), std::string("the header lists no observation types for system ") + sat->system,
+                       1);
     if (b.open_end && in.at_end() && (ends_inside_value(line, 3) || line.size() + 13 < 3 + 16 * c->codes.size()))
       throw InputError({}, in.number(), "the last line is cut off");
     if (!wanted) continue;
@@ -231,8 +230,7 @@ bool read_epoch_2(LineReader &in, SiteBuilder &b, std::string_view line) {
   const GpsTime time = time_of();
   std::vector<SatId> sats;
   for (int i = 0; i < count; ++i) {
-    if (i > 0 && i % 12 == 0 && !in.next(line))
-      throw InputError({}, in.number(), "the file ends inside an epoch line");
+    if (i > 0 && i % 12 == 0 && !in.next(line)) throw InputError({}, in.number(), "the file ends inside an epoch line");
     auto piece = std::string(field(line, static_cast<std::size_t>(32 + 3 * (i % 12)), 3));
     if (!piece.empty() && piece[0] == ' ') piece[0] = b.default_system;
     const auto sat = parse_sat(piece);
@@ -245,8 +243,7 @@ bool read_epoch_2(LineReader &in, SiteBuilder &b, std::string_view line) {
     const auto *c = b.columns(sats[i].system);
     if (!c) throw InputError({}, in.number(), "the header lists no observation types");
     if (wanted) {
-      f.records.push_back(
-          {sats[i], static_cast<std::uint16_t>(c->width), static_cast<std::uint32_t>(f.values.size())});
+      f.records.push_back({sats[i], static_cast<std::uint16_t>(c->width), static_cast<std::uint32_t>(f.values.size())});
       f.values.resize(f.values.size() + c->width);
     }
     for (std::size_t k = 0; k < c->codes.size(); ++k) {

@@ -16,10 +16,10 @@ struct OceanLoading {
   long line = 0;
 };
 
-/// Displacement east, north, up, m. The eleven waves of the file stand for all others of their order: what the ocean makes
-/// of a wave (its admittance) is interpolated linearly in frequency between them and taken as constant beyond them
-/// (IERS Conventions 2010, 7.1.2; Munk and Cartwright 1966). The resonance of the core between P1 and K1, some per cent
-/// of what lies between them, is not modelled. Within 1 % of the full series.
+/// Displacement east, north, up, m. The eleven waves of the file stand for all others of their order: what the ocean
+/// makes of a wave (its admittance) is interpolated linearly in frequency between them and taken as constant beyond
+/// them (IERS Conventions 2010, 7.1.2; Munk and Cartwright 1966). The resonance of the core between P1 and K1, some per
+/// cent of what lies between them, is not modelled. Within 1 % of the full series.
 Vec3 ocean_displacement(const OceanLoading &c, GpsTime t);
 
 } // namespace ampletie

@@ -149,10 +149,11 @@ Vec3 Operation::inverse(const Vec3 &in, double epoch) const { return run(handle_
 FrameChange::FrameChange(Frame from, Frame to, const Vec3 &near, const OperationPolicy &policy)
     : from_(std::move(from)), to_(std::move(to)), near_(near) {
   if ((is_local(from_.code) || is_local(to_.code)) && !(from_ == to_))
-    throw InputError(fmt::format("{} and {} have no known relation: a local plane takes no vectors and no coordinates of "
-                                 "another frame",
-                                 is_local(from_.code) ? "the local plane" : frame_name(from_),
-                                 is_local(to_.code) ? "the local plane" : frame_name(to_)));
+    throw InputError(
+        fmt::format("{} and {} have no known relation: a local plane takes no vectors and no coordinates of "
+                    "another frame",
+                    is_local(from_.code) ? "the local plane" : frame_name(from_),
+                    is_local(to_.code) ? "the local plane" : frame_name(to_)));
   if (!from_.known() || !to_.known()) throw InputError("a coordinate without a frame cannot be used");
   if (from_ == to_) {
     info_ = {"no change of frame", "+proj=noop", 0.0, {}};
@@ -197,7 +198,8 @@ Geodetic local_place(const std::string &code) {
   for (std::size_t i = 0; i < given.size(); ++i) {
     const auto v = i < 3 ? parse_number(given[i]) : std::nullopt;
     if (!v || std::abs(*v) > most[i])
-      throw InputError("\"" + code + "\" is no local plane: write it as local:47.1:9.3:450, latitude, longitude, height");
+      throw InputError("\"" + code +
+                       "\" is no local plane: write it as local:47.1:9.3:450, latitude, longitude, height");
     *parts[i] = i < 2 ? radians(*v) : *v;
   }
   return out;

@@ -86,7 +86,8 @@ std::vector<Attempt> attempts(const PublishedMark &p, const std::string &crs) {
       for (long step : {-1L, 1L, -2L, 2L}) {
         const std::string other = fmt::format("{}:{}", crs.substr(0, crs.find(':')), *code + step);
         try {
-          add("it belongs to " + Projection(other).name() + ", another zone", [](PublishedMark &) {}, other);
+          add(
+              "it belongs to " + Projection(other).name() + ", another zone", [](PublishedMark &) {}, other);
         } catch (const InputError &) {
         }
       }
@@ -162,14 +163,13 @@ std::map<std::string, MisplacedMark> take_misplaced(std::map<std::string, Publis
       const Vec3 place = convert(p);
       if (!fits(it->first, place, 0)) {
         const auto own = around.stood.find(it->first);
-        bad.sentence = own != around.stood.end()
-                           ? fmt::format("its coordinates{} lie {} from where its receiver stood", from,
-                                         distance_text((place - own->second).norm()))
-                       : around.stood.empty()
-                           ? fmt::format("its coordinates{} lie {} from the other marks", from,
-                                         distance_text(nearest(place)))
-                           : fmt::format("its coordinates{} lie {} from the nearest receiver of this job", from,
-                                         distance_text(nearest(place)));
+        bad.sentence =
+            own != around.stood.end() ? fmt::format("its coordinates{} lie {} from where its receiver stood", from,
+                                                    distance_text((place - own->second).norm()))
+            : around.stood.empty()
+                ? fmt::format("its coordinates{} lie {} from the other marks", from, distance_text(nearest(place)))
+                : fmt::format("its coordinates{} lie {} from the nearest receiver of this job", from,
+                              distance_text(nearest(place)));
       }
     } catch (const InputError &e) {
       bad.sentence = fmt::format("its coordinates{} cannot be brought into the job's system: {}", from, e.reason());

@@ -15,8 +15,8 @@ struct MisplacedMark {
 
 /// Where a job is.
 struct Surroundings {
-  std::map<std::string, Vec3> stood;  ///< mark → where its receiver stood by the file's header
-  std::optional<Vec3> centre;         ///< of receivers, else of the published marks themselves
+  std::map<std::string, Vec3> stood; ///< mark → where its receiver stood by the file's header
+  std::optional<Vec3> centre;        ///< of receivers, else of the published marks themselves
 };
 Surroundings surroundings(const std::vector<Occupation> &occupations,
                           const std::map<std::string, PublishedMark> &published, const DatumSettings &datum);

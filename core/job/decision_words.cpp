@@ -80,7 +80,9 @@ std::string phrase(const std::string &name, const json &v, bool card = false) {
   if (name == "reverse" && v.is_boolean()) return v.get<bool>() ? "walked the other way" : "walked as booked";
   if (name == "symbol") return "symbol " + value_words(v, nullptr);
   if (v.is_boolean() && (name == "line" || name == "label" || name == "height"))
-    return (v.get<bool>() ? "with " : "without ") + (name == "line" ? std::string("a line") : name == "label" ? "its label" : "its height");
+    return (v.get<bool>() ? "with " : "without ") + (name == "line"    ? std::string("a line")
+                                                     : name == "label" ? "its label"
+                                                                       : "its height");
   if (name == "seen") return "what is unread was looked at";
   if (v.is_object() && (name == "split" || name == "computed" || name == "rename")) {
     std::string out;
@@ -104,7 +106,8 @@ std::string phrase(const std::string &name, const json &v, bool card = false) {
   }
   for (const CardEntry &e : station_card())
     if (card && e.name == name && !v.is_object())
-      return std::string(lower(e.label)) + " " + value_words(v, nullptr) + (v.is_number() ? std::string(" ") + e.unit : "");
+      return std::string(lower(e.label)) + " " + value_words(v, nullptr) +
+             (v.is_number() ? std::string(" ") + e.unit : "");
   for (const Saying &s : sayings)
     if (s.name == name) return std::string(s.words) + " " + value_words(v, &s);
   return name + " " + value_words(v, nullptr);
@@ -129,8 +132,7 @@ DecisionWords::DecisionWords(const Job &job) : job_(job) {
   for (const auto &c : s.contents) names_[c.source.id] = names_["source:" + c.source.id] = "file " + c.source.name;
   for (const LevelSource &src : s.levels->sources)
     for (const LevelRun &r : src.runs)
-      for (const StaffSight &x : r.sights)
-        names_[x.id] = fmt::format("reading {} line {}", src.name, x.line);
+      for (const StaffSight &x : r.sights) names_[x.id] = fmt::format("reading {} line {}", src.name, x.line);
   for (const LevelLine &l : s.levels->lines) {
     names_[l.id] = "line " + l.name;
     for (const auto &part : l.parts) names_.try_emplace(part, "line " + l.name);
@@ -151,8 +153,12 @@ std::string DecisionWords::named(const std::string &target) const {
     if (const auto it = names_.find(target.substr(0, colon)); it != names_.end())
       return target.substr(colon + 1) + " of " + it->second;
     const std::string kind = target.substr(0, colon);
-    for (const auto &[prefix, words] : {std::pair{"asked", "accuracy asked of"}, {"mark", "mark"}, {"staff", "staff"},
-                                        {"instrument", "instrument"}, {"style", "code"}, {"traverse", "traverse"}})
+    for (const auto &[prefix, words] : {std::pair{"asked", "accuracy asked of"},
+                                        {"mark", "mark"},
+                                        {"staff", "staff"},
+                                        {"instrument", "instrument"},
+                                        {"style", "code"},
+                                        {"traverse", "traverse"}})
       if (kind == prefix) return std::string(words) + " " + target.substr(colon + 1);
   }
   return target;
@@ -184,7 +190,10 @@ std::string DecisionWords::said(const Decision &d) const {
   }
   if (d.verb == "hold") {
     const std::string how = d.value.value("how", "full");
-    out = how == "full" ? "held fully" : how == "check" ? "a check, never used" : how == "weighted" ? "held as observed with its published uncertainty" : "held in " + how;
+    out = how == "full"       ? "held fully"
+          : how == "check"    ? "a check, never used"
+          : how == "weighted" ? "held as observed with its published uncertainty"
+                              : "held in " + how;
     for (const auto &[name, v] : d.value.items())
       if (name != "how") out += ", " + phrase(name, v);
     return out;

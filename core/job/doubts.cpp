@@ -53,13 +53,16 @@ void plain(List &list, const JobSnapshot &s) {
   for (const SourceContent &c : s.contents)
     if (!c.source.damage.empty())
       list.add("source damaged", c.source.name, "intake", c.source.id,
-               c.source.damage + "; nothing of it is used: take the original again").effect_m = 1000;
+               c.source.damage + "; nothing of it is used: take the original again")
+          .effect_m = 1000;
   for (const auto &[seq, why] : s.state.unreadable)
     list.add("decision does not count", fmt::format("decision {}", seq), "intake", fmt::format("decision {}", seq),
-             why + "; make it again if it is still meant").effect_m = 1000;
+             why + "; make it again if it is still meant")
+        .effect_m = 1000;
   for (const Trouble &t : s.troubles)
     list.add("not computed", t.section, t.section, t.section + t.sentence,
-             t.sentence + "; undo what led here, or leave the source out").effect_m = 1000;
+             t.sentence + "; undo what led here, or leave the source out")
+        .effect_m = 1000;
 }
 
 /// One doubt for each file, or mark that was typed.
@@ -90,9 +93,10 @@ std::string session_of(const Occupation &o) {
 void files(List &list, const JobSnapshot &s) {
   for (const Occupation &o : s.occupations) {
     if (!o.file->cut_off.empty()) {
-      Doubt &d = list.add("file cut off", o.source_name, "intake", o.id,
-                          fmt::format("it ends before its last epoch is whole ({}); the {} whole epochs up to {} are used",
-                                      o.file->cut_off, o.epochs, iso(o.stop)));
+      Doubt &d =
+          list.add("file cut off", o.source_name, "intake", o.id,
+                   fmt::format("it ends before its last epoch is whole ({}); the {} whole epochs up to {} are used",
+                               o.file->cut_off, o.epochs, iso(o.stop)));
       d.causes.push_back("a copy that was broken off: copy the file again and take it");
     }
     if (!o.mark.empty()) continue;
@@ -277,13 +281,14 @@ void closures(List &list, const JobSnapshot &s, const LoopReport &report) {
     if (l.closes()) continue;
     const Vec3 mm = l.misclosure_enu * 1000;
     const bool propagated = !l.within_propagated();
-    Doubt &d = list.add(l.repeated()                 ? "repeated vectors differ"
-                        : l.check == LoopCheck::none ? "session does not close"
-                                                     : "loop does not close",
-                        l.name(), "gnss", l.id,
-                        fmt::format("{} by {} in plan and {} in height; the plain limit is {:.1f} mm",
-                                    l.repeated() ? "they differ" : "the loop misses",
-                                    length_words(mm.head<2>().norm() / 1000), length_words(mm.z() / 1000, 1, true), l.limit_m * 1000));
+    Doubt &d =
+        list.add(l.repeated()                 ? "repeated vectors differ"
+                 : l.check == LoopCheck::none ? "session does not close"
+                                              : "loop does not close",
+                 l.name(), "gnss", l.id,
+                 fmt::format("{} by {} in plan and {} in height; the plain limit is {:.1f} mm",
+                             l.repeated() ? "they differ" : "the loop misses", length_words(mm.head<2>().norm() / 1000),
+                             length_words(mm.z() / 1000, 1, true), l.limit_m * 1000));
     d.value = propagated ? l.statistic : mm.norm(), d.limit = propagated ? l.statistic_limit : l.limit_m * 1000;
     d.unit = propagated ? "χ²" : "mm";
     d.effect_m = l.misclosure_enu.norm();
@@ -498,9 +503,10 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
           fmt::format("the levels{} and what the vectors, held heights and the geoid say differ by {}",
                       line ? " (" + line->name + fmt::format(", {:.2f} km)", section->length / 1000) : std::string(),
                       length_words(size, 1, true)));
-      d.causes.push_back(run.geoid_name.empty() ? "a mistake in the levels, or in a height of the vectors"
-                                                : "a mistake in the levels or in a height of the vectors, or the grid of " +
-                                                      run.geoid_name + " between the two marks");
+      d.causes.push_back(run.geoid_name.empty()
+                             ? "a mistake in the levels, or in a height of the vectors"
+                             : "a mistake in the levels or in a height of the vectors, or the grid of " +
+                                   run.geoid_name + " between the two marks");
       d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
       d.effect_m = std::abs(size);
     }
@@ -594,7 +600,8 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
   misplaced(list, s);
   for (const IssueRecord &r : records)
     if (!r.damage.empty())
-      list.add("issue record damaged", r.id, "issue", r.id, r.damage + "; what was issued is proven by its folder alone");
+      list.add("issue record damaged", r.id, "issue", r.id,
+               r.damage + "; what was issued is proven by its folder alone");
   files(list, s);
   intake(list, s);
   gnss(list, s, vectors);
@@ -610,10 +617,11 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
   }
   same_marks(list, s, vectors);
   for (const SameBook &b : same_books(s)) {
-    Doubt &d = list.add("same book twice?", b.first_name + " / " + b.second_name, b.section, b.first + "|" + b.second,
-                        fmt::format("{} readings are the same to the last digit, {} stand in the first alone and {} in the "
-                                    "second: both count as measured",
-                                    b.same, b.only_first, b.only_second));
+    Doubt &d =
+        list.add("same book twice?", b.first_name + " / " + b.second_name, b.section, b.first + "|" + b.second,
+                 fmt::format("{} readings are the same to the last digit, {} stand in the first alone and {} in the "
+                             "second: both count as measured",
+                             b.same, b.only_first, b.only_second));
     d.item = b.first;
     d.causes.push_back("downloaded again or corrected: leave the whole file " + b.first_name + " out");
     d.causes.push_back("measured again: accept this with the reason");
@@ -633,9 +641,9 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
     const JobDatum datum = job_datum(s);
     if (const std::string area = datum.projection().outside(to_geodetic(job_place(s, datum))); !area.empty())
       list.add("outside the grid's area", s.state.settings.datum.crs, "datum", "area",
-               fmt::format("the job lies outside the area that the register gives for {}: {}. Its scale factor here is {:.6f}",
-                           datum.projection().name(), area,
-                           datum.projection().project(to_geodetic(job_place(s, datum))).scale))
+               fmt::format(
+                   "the job lies outside the area that the register gives for {}: {}. Its scale factor here is {:.6f}",
+                   datum.projection().name(), area, datum.projection().project(to_geodetic(job_place(s, datum))).scale))
           .effect_m = 1;
     std::set<std::string> seen;
     for (const VectorResult &v : vectors) {

@@ -247,7 +247,8 @@ void Job::refold() {
         std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "levels"; });
     const LevelPlaces places = levelled ? level_places(*s, s->published) : LevelPlaces{};
     std::erase_if(s->published, [](const auto &p) { return !p.second.has_position(); });
-    s->levels = std::make_shared<LevelReport>(job_levels(s->contents, s->state, s->benchmarks, level_readings_, places));
+    s->levels =
+        std::make_shared<LevelReport>(job_levels(s->contents, s->state, s->benchmarks, level_readings_, places));
   });
   std::erase_if(s->published, [](const auto &p) { return !p.second.has_position(); });
   part("gnss", [&] { refresh(vectors_, *s); });
@@ -283,8 +284,8 @@ void Job::refold() {
   auto records = store_.issue_records();
   std::erase_if(records, is_provisional);
   try {
-    doubts_ = find_doubts(*snapshot_, vectors_, loops_, network_ && !network_stale() ? network_.get() : nullptr,
-                          records);
+    doubts_ =
+        find_doubts(*snapshot_, vectors_, loops_, network_ && !network_stale() ? network_.get() : nullptr, records);
   } catch (const std::exception &e) {
     s->troubles.push_back({"network", reason_of(e)});
     doubts_ = plain_doubts(*snapshot_);
@@ -300,7 +301,8 @@ void Job::find_misplaced(JobSnapshot &s) {
     std::vector<double> east, north;
     for (const auto &[name, p] : s.published)
       if (p.grid) east.push_back(p.grid->x()), north.push_back(p.grid->y());
-    if (!east.empty()) s.grid_origin = {std::round(median(east) / 1000) * 1000, std::round(median(north) / 1000) * 1000};
+    if (!east.empty())
+      s.grid_origin = {std::round(median(east) / 1000) * 1000, std::round(median(north) / 1000) * 1000};
     around.centre = to_cartesian(local_place(settings.crs));
   } else
     around = surroundings(s.occupations, s.published, settings);

@@ -66,7 +66,8 @@ std::string left_over_words(const std::vector<LeftOver> &list) {
       ++k->second;
   }
   std::string out;
-  for (const auto &[kind, n] : kinds) out += fmt::format("{}{} {}{}", out.empty() ? "" : ", ", n, kind, n == 1 ? "" : "s");
+  for (const auto &[kind, n] : kinds)
+    out += fmt::format("{}{} {}{}", out.empty() ? "" : ", ", n, kind, n == 1 ? "" : "s");
   return out;
 }
 

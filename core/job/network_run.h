@@ -12,10 +12,10 @@ struct NetworkRun {
   std::map<std::string, FullPosition> published; ///< of the published marks, moved to the job's frame and epoch
   OperationInfo operation;                       ///< from the orbits' frame to the job's
   std::string frame, epoch_text;
-  std::vector<std::string> vectors;    ///< ids of the vectors that took part
-  std::vector<std::string> levels;     ///< ids of the levelled sections
-  std::vector<std::string> stations;   ///< ids of the set-ups of total stations
-  std::vector<std::string> positioned; ///< marks that vectors end at
+  std::vector<std::string> vectors;                    ///< ids of the vectors that took part
+  std::vector<std::string> levels;                     ///< ids of the levelled sections
+  std::vector<std::string> stations;                   ///< ids of the set-ups of total stations
+  std::vector<std::string> positioned;                 ///< marks that vectors end at
   std::string geoid_name, geoid_source, geoid_refusal; ///< without a geoid between, the name of the heights' system
   bool heights_alone = false;                          ///< levels and nothing else: no mark has a place
   std::optional<double> geoid_sd;

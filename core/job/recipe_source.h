@@ -12,10 +12,10 @@ struct RecipeSource {
   std::size_t unread = 0;
   long first_unread_line = 0;
   std::string first_unread_why, unit_conflict;
-  bool seen = false; ///< the surveyor has looked at what is unread
-  std::size_t telling = 0;                          ///< records with something in them
-  std::size_t otherwise = 0;                        ///< the same with the recipe that the file had by itself
-  std::string otherwise_recipe;                     ///< empty: the file has that recipe
+  bool seen = false;            ///< the surveyor has looked at what is unread
+  std::size_t telling = 0;      ///< records with something in them
+  std::size_t otherwise = 0;    ///< the same with the recipe that the file had by itself
+  std::string otherwise_recipe; ///< empty: the file has that recipe
   bool understands_less() const { return telling < otherwise; }
   /// Unread pieces block the intake until they were seen.
   bool blocked() const { return (unread > 0 || !unit_conflict.empty()) && !seen; }

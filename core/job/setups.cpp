@@ -212,8 +212,7 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
     JobSetups::Source source{*kept, kept};
     source.head.seen = state.seen.count(c.source.id) > 0;
     if (choice.otherwise) {
-      source.head.otherwise =
-          read_field_book(*choice.otherwise, source_text(c), c.source.id).reading.telling();
+      source.head.otherwise = read_field_book(*choice.otherwise, source_text(c), c.source.id).reading.telling();
       source.head.otherwise_recipe = choice.otherwise->name;
     }
     if (const auto left = state.left_out.find(c.source.id); left != state.left_out.end())

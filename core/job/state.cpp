@@ -143,6 +143,22 @@ std::vector<bool> standing(const std::vector<Decision> &log) {
 }
 
 namespace {
+/// What a control list may not say a decision may not say either.
+void refuse_impossible(const HoldDecision &h, const std::string &mark) {
+  const auto bad = [&](const char *why) { throw InputError(mark + ": " + why); };
+  if (h.xyz && (h.xyz->norm() < 6.3e6 || h.xyz->norm() > 6.4e6)) bad("X, Y, Z do not lie near the Earth's surface");
+  if (h.geodetic_deg && (std::abs(h.geodetic_deg->x()) > 90 || std::abs(h.geodetic_deg->y()) > 360))
+    bad("latitude or longitude is impossible");
+  if (h.grid && (std::abs(h.grid->x()) > 5e7 || std::abs(h.grid->y()) > 5e7))
+    bad("the grid coordinates are impossible");
+  for (const auto &height : {h.height, h.grid ? std::optional(h.grid->z()) : std::nullopt,
+                             h.geodetic_deg ? std::optional(h.geodetic_deg->z()) : std::nullopt})
+    if (height && (*height < -600 || *height > 9000)) bad("the height is impossible");
+  if (h.sd_enu && (h.sd_enu->minCoeff() < 0 || h.sd_enu->maxCoeff() > 100)) bad("a standard deviation is impossible");
+  if (h.sd_height && (*h.sd_height < 0 || *h.sd_height > 100)) bad("a standard deviation is impossible");
+  if (h.velocity && h.velocity->norm() > 0.9) bad("a velocity is impossible: it is in metres per year");
+}
+
 /// What one decision changes. Throws when its value has not the form that its verb asks for.
 void apply(JobState &s, const Decision &d) {
   if (d.verb == "set" && (d.target == "job" || d.target == "solve" || d.target == "limit" || d.target == "weight" ||
@@ -302,9 +318,9 @@ void apply(JobState &s, const Decision &d) {
     h.grid = triple(d.value, "grid");
     h.sd_enu = triple(d.value, "sd_enu");
     if (const auto x = d.value.find("height"); x != d.value.end() && x->is_number()) h.height = x->get<double>();
-    if (const auto x = d.value.find("sd_height"); x != d.value.end() && x->is_number())
-      h.sd_height = x->get<double>();
+    if (const auto x = d.value.find("sd_height"); x != d.value.end() && x->is_number()) h.sd_height = x->get<double>();
     h.velocity = triple(d.value, "velocity");
+    refuse_impossible(h, d.target);
     h.frame = d.value.value("frame", "");
     h.epoch = d.value.value("epoch", "");
     s.holds[d.target] = h;
@@ -439,7 +455,8 @@ const std::vector<SettingInfo> &setting_catalogue() {
   static const std::vector<SettingInfo> all{
       {"job", "title", "Title", "", "The name of the job, printed on every sheet.", K::text},
       {"job", "crs", "Grid", "",
-       "The projected system in which control is issued, by its code in the EPSG register; local:47.1:9.3:450 is a plane "
+       "The projected system in which control is issued, by its code in the EPSG register; local:47.1:9.3:450 is a "
+       "plane "
        "of the site's own (rough latitude, longitude and height); empty is a job of heights alone.",
        K::text},
       {"job", "realisation", "Realisation", "",

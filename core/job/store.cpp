@@ -80,9 +80,7 @@ public:
   Statement &bind_blob(const std::string &bytes) {
     return bound(sqlite3_bind_blob64(s_, ++at_, bytes.data(), bytes.size(), SQLITE_STATIC));
   }
-  Statement &bind(sqlite3_int64 v) {
-    return bound(sqlite3_bind_int64(s_, ++at_, v));
-  }
+  Statement &bind(sqlite3_int64 v) { return bound(sqlite3_bind_int64(s_, ++at_, v)); }
   bool step() {
     const int code = sqlite3_step(s_);
     if (code == SQLITE_ROW) return true;
@@ -141,7 +139,8 @@ std::string pack(const std::string &bytes) {
 std::string unpack(const std::string &data, sqlite3_int64 size) {
   if (size >= 0 && data.size() == static_cast<std::size_t>(size)) return data;
   // Deflate cannot shrink by more than 1032: a larger size was not written by this program.
-  if (size < 0 || static_cast<std::size_t>(size) > 1032 * data.size() + 64) throw InputError("its stated size is absurd");
+  if (size < 0 || static_cast<std::size_t>(size) > 1032 * data.size() + 64)
+    throw InputError("its stated size is absurd");
   std::string out(static_cast<std::size_t>(size), '\0');
   auto n = static_cast<uLongf>(size);
   if (::uncompress(reinterpret_cast<Bytef *>(out.data()), &n, reinterpret_cast<const Bytef *>(data.data()),
@@ -314,11 +313,14 @@ constexpr const char *source_fields = "SELECT id, archive_name, name, kind, take
 constexpr const char *decision_fields =
     "SELECT seq, time, author, reason, verb, target, value FROM decision ORDER BY seq";
 constexpr const char *record_fields = "SELECT seq, id, time, sha256, data FROM issue_record ORDER BY seq";
-std::string seal_of_source(const Statement &s) {
-  return seal({s.text(0), s.text(1), s.text(2), s.text(3), s.text(4)});
-}
+std::string seal_of_source(const Statement &s) { return seal({s.text(0), s.text(1), s.text(2), s.text(3), s.text(4)}); }
 Decision decision_of(const Statement &s) {
-  return {static_cast<long>(s.integer(0)), s.text(1), s.text(2), s.text(3), s.text(4), s.text(5),
+  return {static_cast<long>(s.integer(0)),
+          s.text(1),
+          s.text(2),
+          s.text(3),
+          s.text(4),
+          s.text(5),
           nlohmann::json::parse(s.text(6), nullptr, false)};
 }
 std::string seal_of_record(const Statement &s) { return seal({s.text(1), s.text(2), s.text(3), s.text(4)}); }
@@ -328,8 +330,7 @@ std::string seal_of_record(const Statement &s) { return seal({s.text(1), s.text(
 void Store::seal_all() {
   Transaction t(db_, path_);
   run(db_, path_, seal_schema);
-  for (Statement s(db_, path_, source_fields); s.step();)
-    put_seal(db_, path_, "source", s.text(0), seal_of_source(s));
+  for (Statement s(db_, path_, source_fields); s.step();) put_seal(db_, path_, "source", s.text(0), seal_of_source(s));
   std::string before;
   for (Statement s(db_, path_, decision_fields); s.step();) {
     before = seal_of_decision(decision_of(s), s.text(6), before);
@@ -531,8 +532,12 @@ void Store::add_results(const std::vector<StoredResult> &list) {
 std::vector<IssueRecord> Store::issue_records() const {
   std::vector<IssueRecord> out;
   for (Statement s(db_, path_, record_fields); s.step();) {
-    IssueRecord r{static_cast<long>(s.integer(0)), s.text(1), s.text(2), s.text(3),
-                  nlohmann::json::parse(s.text(4), nullptr, false), s.text(4)};
+    IssueRecord r{static_cast<long>(s.integer(0)),
+                  s.text(1),
+                  s.text(2),
+                  s.text(3),
+                  nlohmann::json::parse(s.text(4), nullptr, false),
+                  s.text(4)};
     if (sealed_ && seal_of("issue record", r.id) != seal_of_record(s)) r.damage = damaged;
     if (r.data.is_discarded() || !r.data.is_object()) {
       r.damage = "it cannot be read: the file is damaged";

@@ -144,8 +144,8 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
   }
   const bool outside = network && !network->result.parameter.count(mark);
   if (outside)
-    out.push_back({0, "result", mark + " is no part of the adjusted network", "what the job has of it follows", "", 0, 0,
-                   mark});
+    out.push_back(
+        {0, "result", mark + " is no part of the adjusted network", "what the job has of it follows", "", 0, 0, mark});
   if (!network || outside) {
     for (const Occupation &o : s.occupations)
       if (o.mark == mark)
@@ -154,7 +154,8 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
     for (const auto &setup : s.traverses->field.setups) {
       const StationSetup &u = setup->setup;
       const bool here = u.mark == mark;
-      if (!here && std::none_of(u.pointings.begin(), u.pointings.end(), [&](const auto &p) { return p.target == mark; }))
+      if (!here &&
+          std::none_of(u.pointings.begin(), u.pointings.end(), [&](const auto &p) { return p.target == mark; }))
         continue;
       out.push_back({0, "station", here ? "set-up on " + mark : "sighted from " + u.mark,
                      u.instrument + (u.day.empty() ? "" : ", " + u.day), "", 0, 0, u.id});
@@ -164,8 +165,8 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
     }
     for (const LevelLine &l : s.levels->lines)
       if (std::any_of(l.reduced.points.begin(), l.reduced.points.end(), [&](const auto &p) { return p.mark == mark; }))
-        out.push_back({0, "level", "met by " + l.name, fmt::format("{} → {}", l.reduced.from, l.reduced.to), "", 0, 0,
-                       l.id});
+        out.push_back(
+            {0, "level", "met by " + l.name, fmt::format("{} → {}", l.reduced.from, l.reduced.to), "", 0, 0, l.id});
     if (out.size() == (outside ? 1U : 0U) && outside) out.clear();
     return out;
   }

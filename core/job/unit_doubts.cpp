@@ -13,9 +13,10 @@ struct Unit {
   const char *words;
 };
 constexpr Unit lengths[] = {
-    {1 / 0.3048, "it is in feet"},        {0.3048, "it is in metres, not in feet"}, {1000, "it is in millimetres"},
-    {1e-3, "a factor of 1000 too small"}, {100, "it is in centimetres"},             {10, "a factor of 10 too large"},
-    {0.1, "a factor of 10 too small"},    {0.01, "a factor of 100 too small"},
+    {1 / 0.3048, "it is in feet"},     {0.3048, "it is in metres, not in feet"},
+    {1000, "it is in millimetres"},    {1e-3, "a factor of 1000 too small"},
+    {100, "it is in centimetres"},     {10, "a factor of 10 too large"},
+    {0.1, "a factor of 10 too small"}, {0.01, "a factor of 100 too small"},
 };
 
 double middle(std::vector<double> v) { return v.empty() ? 0 : median(std::move(v)); }
@@ -40,13 +41,18 @@ void level_units(const JobSnapshot &s, std::vector<UnitDoubt> &out) {
     const double usual = middle(sizes), sight = middle(sights);
     // A book as a whole: staffs are read between a decimetre and five metres, levels see from two to a hundred metres.
     if (usual > 6 || usual < 0.03 || sight > 200) {
-      UnitDoubt d{"levels", src.source_id, src.name,
-                  usual > 6 || usual < 0.03
-                      ? fmt::format("its staff readings are {} in the middle: no staff is read so", length_words(usual, 2))
-                      : fmt::format("its sights are {} long in the middle: no level sees so far", length_words(sight, 0)),
-                  {}, 100};
+      UnitDoubt d{
+          "levels",
+          src.source_id,
+          src.name,
+          usual > 6 || usual < 0.03
+              ? fmt::format("its staff readings are {} in the middle: no staff is read so", length_words(usual, 2))
+              : fmt::format("its sights are {} long in the middle: no level sees so far", length_words(sight, 0)),
+          {},
+          100};
       for (const Unit &u : lengths)
-        if (const double x = usual / u.ratio, y = sight / u.ratio; x > 0.3 && x < 4 && (sights.empty() || (y > 2 && y < 120)))
+        if (const double x = usual / u.ratio, y = sight / u.ratio;
+            x > 0.3 && x < 4 && (sights.empty() || (y > 2 && y < 120)))
           d.causes.push_back(u.words);
       if (d.causes.size() > 2) d.causes.resize(2);
       out.push_back(std::move(d));
@@ -56,10 +62,13 @@ void level_units(const JobSnapshot &s, std::vector<UnitDoubt> &out) {
     std::string where;
     for (std::size_t i = 0; i < odd.size() && i < 4; ++i)
       where += fmt::format("{}line {}: {:.3f} m", where.empty() ? "" : ", ", odd[i]->line, odd[i]->reading);
-    UnitDoubt d{"levels", src.source_id, src.name,
+    UnitDoubt d{"levels",
+                src.source_id,
+                src.name,
                 fmt::format("{} staff reading{} cannot be right: {}{}", odd.size(), odd.size() == 1 ? "" : "s", where,
                             odd.size() > 4 ? " …" : ""),
-                {}, std::abs(odd.front()->reading)};
+                {},
+                std::abs(odd.front()->reading)};
     d.causes.push_back(odd.front()->reading < 0 ? "a sign typed by mistake, or a staff that was held upside down"
                                                 : "a digit typed by mistake");
     out.push_back(std::move(d));
@@ -93,10 +102,13 @@ void field_units(const JobSnapshot &s, std::vector<UnitDoubt> &out) {
     const double ratio = middle(ratios);
     for (const Unit &u : lengths)
       if (!ratios.empty() && std::abs(ratio / u.ratio - 1) < 0.01) {
-        out.push_back({"traverse", source.head.source_id, source.head.name,
+        out.push_back({"traverse",
+                       source.head.source_id,
+                       source.head.name,
                        fmt::format("its distances are {:.4f} times those between known marks ({} off)", ratio,
                                    length_words(middle(differences), 0)),
-                       {u.words}, middle(differences)});
+                       {u.words},
+                       middle(differences)});
         break;
       }
     // Sights in surveying lie about the horizon: gon read as degrees lie about 100, degrees read as gon about 81.
@@ -107,9 +119,12 @@ void field_units(const JobSnapshot &s, std::vector<UnitDoubt> &out) {
     const double spread = middle(from);
     if (spread > 4) continue;
     if (std::abs(usual - 100) < 4 || std::abs(usual - 81) < 4)
-      out.push_back({"traverse", source.head.source_id, source.head.name,
+      out.push_back({"traverse",
+                     source.head.source_id,
+                     source.head.name,
                      fmt::format("its zenith angles lie about {:.1f}° and not about 90°", usual),
-                     {usual > 90 ? "angles in gon were read as degrees" : "angles in degrees were read as gon"}, 100});
+                     {usual > 90 ? "angles in gon were read as degrees" : "angles in degrees were read as gon"},
+                     100});
   }
 }
 

@@ -42,8 +42,7 @@ std::string verdict(const json &r) {
   for (const auto &a : against) out += (out.empty() ? "Issued with reservations: " : "; ") + a;
   if (out.empty()) out = "The global test passes and no doubt is open";
   out += ".";
-  if (accepted)
-    out += fmt::format(" {} doubt{} accepted with a reason.", accepted, accepted == 1 ? " was" : "s were");
+  if (accepted) out += fmt::format(" {} doubt{} accepted with a reason.", accepted, accepted == 1 ? " was" : "s were");
   if (!left.empty()) {
     out += " No part of the result: ";
     bool first = true;
@@ -62,11 +61,12 @@ std::string systems(const json &r, bool physical) {
   const std::string in_heights = physical ? "Physical heights in " + heights + "." : "Heights are ellipsoidal.";
   if (r.at("marks").empty()) return "Heights" + (heights.empty() ? "" : " in " + heights) + ". No place is issued.";
   if (is_local(crs))
-    return fmt::format("Coordinates in a plane of the site's own ({}), heights: {}. It has no relation to a system of the "
-                       "register; lengths in it are those on the ground at the site's mean height.",
-                       crs, heights);
-  return fmt::format("Coordinates in {} ({}), realised as {} at epoch {:.2f}. {}", r.at("crs_name").get<std::string>(), crs,
-                     r.at("frame").get<std::string>(), r.at("epoch").get<double>(), in_heights);
+    return fmt::format(
+        "Coordinates in a plane of the site's own ({}), heights: {}. It has no relation to a system of the "
+        "register; lengths in it are those on the ground at the site's mean height.",
+        crs, heights);
+  return fmt::format("Coordinates in {} ({}), realised as {} at epoch {:.2f}. {}", r.at("crs_name").get<std::string>(),
+                     crs, r.at("frame").get<std::string>(), r.at("epoch").get<double>(), in_heights);
 }
 } // namespace
 
@@ -203,12 +203,14 @@ Report control_sheet(const json &r, LengthUnit unit) {
 
   ReportSection datum{"Datum", {}, {}};
   const bool gnss = !r.at("operation").get<std::string>().empty();
-  if (gnss) datum.paragraphs.push_back(fmt::format("From the orbits' frame to {}: {}. Stated accuracy {}.",
-                                         r.at("frame").get<std::string>(), r.at("operation").get<std::string>(),
-                                         r.at("operation_accuracy_m").is_null()
-                                             ? "none"
-                                             : fmt::format("{:.3f} m", r.at("operation_accuracy_m").get<double>())));
-  if (gnss) datum.paragraphs.push_back("Pipeline: " + r.at("pipeline").get<std::string>());
+  if (gnss)
+    datum.paragraphs.push_back(fmt::format("From the orbits' frame to {}: {}. Stated accuracy {}.",
+                                           r.at("frame").get<std::string>(), r.at("operation").get<std::string>(),
+                                           r.at("operation_accuracy_m").is_null()
+                                               ? "none"
+                                               : fmt::format("{:.3f} m", r.at("operation_accuracy_m").get<double>())));
+  if (gnss)
+    datum.paragraphs.push_back("Pipeline: " + r.at("pipeline").get<std::string>());
   else
     datum.paragraphs.push_back("No satellite observations take part: the datum is that of the held marks.");
   const bool geoid_adjusted = std::any_of(r.at("marks").begin(), r.at("marks").end(), [](const json &m) {
@@ -395,9 +397,9 @@ Report control_sheet(const json &r, LengthUnit unit) {
       {{"No.", ""}, {"Time (UTC)", "", false}, {"Author", "", false}, {"Decision", "", false}, {"Reason", "", false}},
       {}};
   for (const json &d : r.at("decisions"))
-    log.rows.push_back(
-        {std::to_string(d.at("seq").get<long>()), d.at("time"), d.at("author"),
-         d.at("text").get<std::string>() + (d.value("stands", true) ? "" : " (withdrawn)"), d.at("reason")});
+    log.rows.push_back({std::to_string(d.at("seq").get<long>()), d.at("time"), d.at("author"),
+                        d.at("text").get<std::string>() + (d.value("stands", true) ? "" : " (withdrawn)"),
+                        d.at("reason")});
   decisions.tables = {log};
   out.sections.push_back(decisions);
   return out;

@@ -64,7 +64,7 @@ ordered_json mark_record(const Job &job, const NetworkRun &run, const AdjustedMa
   j["independent_checks"] = m.independent_checks;
   j["frame"] = frame_name(p.ecef.frame), j["epoch"] = p.ecef.epoch;
   j["description"] = published == job.snapshot()->published.end() ? "" : published->second.description;
-  j["origin"] = m.hold == Hold::full ? "published, held"
+  j["origin"] = m.hold == Hold::full                                        ? "published, held"
                 : m.hold == Hold::height && m.set_ups + m.sighted_from == 0 ? "published, held in height"
                 : m.set_ups == 0 && m.sighted_from > 0
                     ? fmt::format("total station, sights to {} mark{}", m.sighted_from, m.sighted_from == 1 ? "" : "s")
@@ -121,13 +121,15 @@ std::string control_csv(const json &r, LengthUnit unit) {
     local ? line.nothing().nothing().nothing()
           : line.number(m.at("lat_deg").get<double>(), 10).number(m.at("lon_deg").get<double>(), 10);
     if (!local) length(m.at("h_m"));
-    for (const char *k : { "sd_e_m", "sd_n_m", "sd_u_m", "network_plan95_m", "network_up95_m"}) length(m.at(k));
+    for (const char *k : {"sd_e_m", "sd_n_m", "sd_u_m", "network_plan95_m", "network_up95_m"}) length(m.at(k));
     common(m);
     for (const char *k : {"x", "y", "z"}) length(local ? json() : m.at(k));
     length(m.at("height_sd_m"));
     for (const json &c : m.at("network_cov_enu")) line.plain(fmt::format("{:.6e}", c.get<double>()));
     line.text(m.at("frame").get<std::string>()).number(m.at("epoch").get<double>(), 4);
-    line.text(r.at("crs").get<std::string>()).text(r.at("vertical").get<std::string>()).text(r.at("id").get<std::string>());
+    line.text(r.at("crs").get<std::string>())
+        .text(r.at("vertical").get<std::string>())
+        .text(r.at("id").get<std::string>());
     out += line.line();
   }
   // Marks known in height only: their plan stays empty.
@@ -269,15 +271,16 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
     if (t.kind != "level" || found == sections.end()) continue;
     const LevelLine *line = s.levels->line(found->second.line);
     const ObservationTest &o = t.observations.front();
-    n["levels"].push_back({{"from", found->second.from},
-                           {"to", found->second.to},
-                           {"line", line ? line->name : ""},
-                           {"difference_m", found->second.difference},
-                           {"length_m", found->second.length},
-                           {"setups", found->second.setups},
-                           {"v_m", o.residual},
-                           {"w", std::abs(o.standardised)},
-                           {"mdb_m", o.smallest_detectable ? ordered_json(*o.smallest_detectable) : ordered_json(nullptr)}});
+    n["levels"].push_back(
+        {{"from", found->second.from},
+         {"to", found->second.to},
+         {"line", line ? line->name : ""},
+         {"difference_m", found->second.difference},
+         {"length_m", found->second.length},
+         {"setups", found->second.setups},
+         {"v_m", o.residual},
+         {"w", std::abs(o.standardised)},
+         {"mdb_m", o.smallest_detectable ? ordered_json(*o.smallest_detectable) : ordered_json(nullptr)}});
   }
   r["vectors"] = ordered_json::array();
   for (const BlockTest &t : a.tests) {
@@ -345,10 +348,10 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
     // GeoJSON (RFC 7946) knows WGS 84 only; the job's frame differs from it by up to a metre and is named beside it.
     geo["features"].push_back(
         {{"type", "Feature"},
-         {"geometry", is_local(set.datum.crs)
-                          ? ordered_json(nullptr)
-                          : ordered_json{{"type", "Point"},
-                                         {"coordinates", {m.at("lon_deg"), m.at("lat_deg"), m.at("h_m")}}}},
+         {"geometry",
+          is_local(set.datum.crs)
+              ? ordered_json(nullptr)
+              : ordered_json{{"type", "Point"}, {"coordinates", {m.at("lon_deg"), m.at("lat_deg"), m.at("h_m")}}}},
          {"properties", properties}});
   }
   out.geojson = geo.dump(1);

@@ -16,7 +16,8 @@ struct IssuePackage {
   IssueRecord record;
   Report sheet;
   std::string csv, geojson;
-  std::vector<std::pair<std::string, std::string>> files; ///< name → bytes, besides record.json; sheets come from render
+  std::vector<std::pair<std::string, std::string>>
+      files; ///< name → bytes, besides record.json; sheets come from render
 };
 
 /// Throws `InputError` when the network is missing or out of date, or a mark is unknown.

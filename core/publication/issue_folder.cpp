@@ -24,8 +24,7 @@ There look_at(const fs::path &folder) {
   if (!fs::is_directory(s)) throw InputError(folder.string(), 0, "is a file: name a folder");
   if (fs::is_empty(folder, e) && !e) return There::empty;
   if (fs::is_regular_file(fs::symlink_status(folder / "record.json", e))) return There::earlier_issue;
-  throw InputError(folder.string(), 0,
-                   "holds other files: name a folder that is new, empty or holds an earlier issue");
+  throw InputError(folder.string(), 0, "holds other files: name a folder that is new, empty or holds an earlier issue");
 }
 
 /// What a program that was killed left behind; younger ones may be another program's.

@@ -56,7 +56,9 @@ std::string level_heights_csv(const Job &job) {
                  .number(n ? n->height : NAN, 5)
                  .number(n ? n->sd : NAN, 5)
                  // A height that was adjusted with others from a held one can serve a later job.
-                 .plain(!l.used ? "left out" : n && !n->relative ? state_of(*n) : height_state(l, h))
+                 .plain(!l.used             ? "left out"
+                        : n && !n->relative ? state_of(*n)
+                                            : height_state(l, h))
                  .text(vertical)
                  .line();
     }

@@ -56,7 +56,8 @@ void press_every_button(Driver &d) {
       QPointer<QAbstractButton> next;
       for (auto *b : d.window.findChildren<QAbstractButton *>()) {
         const QString key = s + "|" + (b->accessibleName().isEmpty() ? b->text() : b->accessibleName());
-        if (!b->isVisible() || !b->isEnabled() || b->accessibleName().startsWith("Section ") || pressed.count(key)) continue;
+        if (!b->isVisible() || !b->isEnabled() || b->accessibleName().startsWith("Section ") || pressed.count(key))
+          continue;
         pressed.insert(key);
         next = b;
         break;
@@ -77,8 +78,9 @@ TEST_CASE("every row chosen in every state of the demo") {
   {
     Job job = demo_job(path);
     std::vector<std::string> more;
-    for (const char *f : {"levels/levels-1a.txt", "levels/levels-1b.txt", "levels/levels-2a.txt", "levels/levels-2b.txt",
-                          "levels/benchmarks.csv", "stations/field-1a.txt", "stations/field-1b.txt", "stations/field-2.txt"})
+    for (const char *f :
+         {"levels/levels-1a.txt", "levels/levels-1b.txt", "levels/levels-2a.txt", "levels/levels-2b.txt",
+          "levels/benchmarks.csv", "stations/field-1a.txt", "stations/field-1b.txt", "stations/field-2.txt"})
       more.push_back(std::string(AMPLETIE_SOURCE_DIR "/demo/") + f);
     job.take(more);
     for (const char *m : {"HB1", "HB2"}) job.decide("hold", m, {{"how", "height"}}, "benchmark");
@@ -89,11 +91,13 @@ TEST_CASE("every row chosen in every state of the demo") {
   CHECK(failures() == before);
   // As the demo stands: books and lines that nobody has gone through stay out of the network.
   for (const auto &c : Contents(d.window.workspace().job().snapshot()->contents))
-    if (c.source.kind == "pointings") d.window.workspace().decide("leave-out", c.source.id, nlohmann::json::object(), "not gone through yet");
+    if (c.source.kind == "pointings")
+      d.window.workspace().decide("leave-out", c.source.id, nlohmann::json::object(), "not gone through yet");
   std::vector<std::string> lines;
   for (const LevelLine &l : d.window.workspace().job().snapshot()->levels->lines)
     if (l.name == "N2" || l.name == "S1" || l.name == "S2") lines.push_back(l.id);
-  for (const auto &l : lines) d.window.workspace().decide("leave-out", l, nlohmann::json::object(), "not gone through yet");
+  for (const auto &l : lines)
+    d.window.workspace().decide("leave-out", l, nlohmann::json::object(), "not gone through yet");
   d.window.workspace().solve();
   wait_for_work(d);
   choose_every_row(d, 12);

@@ -26,8 +26,9 @@ TEST_CASE("text of any encoding becomes UTF-8") {
   const std::string word = "Pfeiler Süd – ü";
   CHECK(utf8_text(word) == word);
   CHECK(utf8_text("\xEF\xBB\xBF" + word) == word);
-  CHECK(utf8_text("S\xFC" "d") == "Süd");       // Latin-1
-  CHECK(utf8_text("\x93x\x94") == "“x”");       // Windows-1252
+  CHECK(utf8_text("S\xFC"
+                  "d") == "Süd");         // Latin-1
+  CHECK(utf8_text("\x93x\x94") == "“x”"); // Windows-1252
   CHECK(utf8_text(std::string("\xFF\xFEp\0,\0\xFC\0", 8)) == "p,ü");
   CHECK(utf8_text(std::string("\xFE\xFF\0p\0,\0\xFC", 8)) == "p,ü");
   std::string wide;
@@ -43,15 +44,20 @@ TEST_CASE("names that cannot be seen or read are refused") {
   CHECK(name_problem("pillar, north ü").empty());
   CHECK_FALSE(name_problem("a\nb").empty());
   CHECK_FALSE(name_problem("a\x1b[31m").empty());
-  CHECK_FALSE(name_problem("a\xE2\x80\xAE" "b").empty()); // turns the writing around
+  CHECK_FALSE(name_problem("a\xE2\x80\xAE"
+                           "b")
+                  .empty()); // turns the writing around
   CHECK_FALSE(name_problem(std::string(101, 'x')).empty());
-  CHECK_FALSE(name_problem("S\xFC" "d").empty());
+  CHECK_FALSE(name_problem("S\xFC"
+                           "d")
+                  .empty());
   CHECK(printable("a\tb\x7F") == "a b ");
   CHECK_THROWS_WITH(check_name("a\nb", "the name of the mark", 3), Contains("line 3") && Contains("cannot be seen"));
 }
 
 TEST_CASE("cells go both ways whatever is in them") {
-  for (const std::string cell : {"plain", "pillar, north", "say \"so\"", "=1+1", "-12", "+5", "@x", " blank ", "'=x", ""}) {
+  for (const std::string cell :
+       {"plain", "pillar, north", "say \"so\"", "=1+1", "-12", "+5", "@x", " blank ", "'=x", ""}) {
     INFO(cell);
     const std::string line = CsvRow().text(cell).number(-0.00001, 3).text("end").line();
     std::vector<std::string> back;

@@ -3,8 +3,8 @@
 #include "base/hash.h"
 #include "base/near.h"
 #include "base/text.h"
-#include <cmath>
 #include <catch2/catch.hpp>
+#include <cmath>
 
 using namespace ampletie;
 

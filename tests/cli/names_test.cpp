@@ -1,6 +1,6 @@
 // Names on the command line: what matches nothing or two things does nothing and says so.
-#include "support/test_job.h"
 #include "cli/command.h"
+#include "support/test_job.h"
 #include <catch2/catch.hpp>
 
 using namespace ampletie;
@@ -14,7 +14,8 @@ struct Line {
   Line() {
     Job j = demo_job(job);
     std::vector<std::string> books;
-    for (const char *f : {"field-1a.txt", "field-1b.txt"}) books.push_back(std::string(AMPLETIE_SOURCE_DIR "/demo/stations/") + f);
+    for (const char *f : {"field-1a.txt", "field-1b.txt"})
+      books.push_back(std::string(AMPLETIE_SOURCE_DIR "/demo/stations/") + f);
     books.push_back(AMPLETIE_SOURCE_DIR "/demo/levels/levels-1a.txt");
     books.push_back(AMPLETIE_SOURCE_DIR "/demo/levels/benchmarks.csv");
     j.take(books);

@@ -46,16 +46,20 @@ TEST_CASE("names that cannot be printed are refused with their line; double mark
 }
 
 TEST_CASE("a list that cannot be read says which words could") {
-  CHECK_THROWS_WITH(read_control_list("1,500000,4700000,300\n2,500001,4700001,301\n"), Contains("easting northing elevation"));
-  CHECK_THAT(recognise("1 500000 4700000 300\n").reason, Contains("--as levels") && Contains("Files") && Contains("height alone"));
+  CHECK_THROWS_WITH(read_control_list("1,500000,4700000,300\n2,500001,4700001,301\n"),
+                    Contains("easting northing elevation"));
+  CHECK_THAT(recognise("1 500000 4700000 300\n").reason,
+             Contains("--as levels") && Contains("Files") && Contains("height alone"));
 }
 
 TEST_CASE("what is provisional in our own lists is no published value") {
-  const ControlList a = read_control_list("mark,adjusted_m,adjusted_sd_m,state\nA,1.5,0.001,held\nB,2.5,0.002,adjusted\nC,3.5,0.002,from zero\n");
+  const ControlList a = read_control_list(
+      "mark,adjusted_m,adjusted_sd_m,state\nA,1.5,0.001,held\nB,2.5,0.002,adjusted\nC,3.5,0.002,from zero\n");
   CHECK(a.rows.size() == 2);
   CHECK(a.rows[1].sd_height == 0.002);
   CHECK(a.passed_over == 1);
-  CHECK_THROWS_WITH(read_control_list("mark,east_m,north_m,height_m,state\nA,1,2,3,provisional\n"), Contains("provisional values only"));
+  CHECK_THROWS_WITH(read_control_list("mark,east_m,north_m,height_m,state\nA,1,2,3,provisional\n"),
+                    Contains("provisional values only"));
 }
 
 TEST_CASE("points of LandXML: units, systems, heights without a place") {
@@ -73,8 +77,9 @@ TEST_CASE("points of LandXML: units, systems, heights without a place") {
   CHECK(a.rows[0].line == 6);
   CHECK(a.rows[1].height == 12.5);
   CHECK(a.passed_over == 1);
-  CHECK_THROWS_WITH(read_landxml_points("<LandXML><Units/><CgPoints><CgPoint name='A'>1 2 3</CgPoint></CgPoints></LandXML>"),
-                    Contains("no unit"));
+  CHECK_THROWS_WITH(
+      read_landxml_points("<LandXML><Units/><CgPoints><CgPoint name='A'>1 2 3</CgPoint></CgPoints></LandXML>"),
+      Contains("no unit"));
   CHECK_THROWS_WITH(read_landxml_points("<LandXML>\n<CgPoints>\n<CgPoint"), Contains("well-formed"));
 }
 

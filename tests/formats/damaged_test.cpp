@@ -23,8 +23,7 @@ std::string header(const std::string &types = "G    2 C1C L1C") {
 }
 std::string epoch(int second, int satellites) {
   std::string out = fmt::format("> 2026 05 12 08 00 {:2}.0000000  0{:3}\n", second, satellites);
-  for (int i = 1; i <= satellites; ++i)
-    out += fmt::format("G{:02}{:14.3f} 7{:14.3f} 7\n", i, 2.1e7 + i, 1.1e8 + i);
+  for (int i = 1; i <= satellites; ++i) out += fmt::format("G{:02}{:14.3f} 7{:14.3f} 7\n", i, 2.1e7 + i, 1.1e8 + i);
   return out;
 }
 } // namespace
@@ -55,18 +54,18 @@ TEST_CASE("the same for RINEX 2 and for the compact form") {
                             padded("", "END OF HEADER");
   std::string text = head2;
   for (int s : {0, 15})
-    text += fmt::format(" 26  5 12  8  0 {:2}.0000000  0  2G01G02\n{:14.3f}  {:14.3f}\n{:14.3f}  {:14.3f}\n", s, 2.1e7, 1.1e8,
-                        2.2e7, 1.2e8);
+    text += fmt::format(" 26  5 12  8  0 {:2}.0000000  0  2G01G02\n{:14.3f}  {:14.3f}\n{:14.3f}  {:14.3f}\n", s, 2.1e7,
+                        1.1e8, 2.2e7, 1.2e8);
   for (std::size_t cut : {3, 9, 20, 34, 40, 50}) {
     const ObservationFile f = read_rinex_observation(text.substr(0, text.size() - cut));
     INFO(cut);
     CHECK(f.epochs.size() == 1);
     CHECK_FALSE(f.cut_off.empty());
   }
-  const std::string compact =
-      padded("3.0                 COMPACT RINEX FORMAT", "CRINEX VERS   / TYPE") + padded("x", "CRINEX PROG / DATE") +
-      header("G    1 C1C") + "> 2026 05 12 08 00  0.0000000  0  1      G01\n\n3&21000001000\n" +
-      "                   15\n\n1000\n" + "                   30\n";
+  const std::string compact = padded("3.0                 COMPACT RINEX FORMAT", "CRINEX VERS   / TYPE") +
+                              padded("x", "CRINEX PROG / DATE") + header("G    1 C1C") +
+                              "> 2026 05 12 08 00  0.0000000  0  1      G01\n\n3&21000001000\n" +
+                              "                   15\n\n1000\n" + "                   30\n";
   const ObservationFile f = read_rinex_observation(expand_hatanaka(compact));
   CHECK(f.epochs.size() == 2);
   CHECK_FALSE(f.cut_off.empty());
@@ -74,8 +73,8 @@ TEST_CASE("the same for RINEX 2 and for the compact form") {
 
 TEST_CASE("headers that promise what the file cannot hold are refused") {
   // 31 kB of IONEX asked for 5.8 GB.
-  std::string ionex = padded("     1.0            IONOSPHERE MAPS     GPS", "IONEX VERSION / TYPE") +
-                      padded("    90 -90.-0.1", "x");
+  std::string ionex =
+      padded("     1.0            IONOSPHERE MAPS     GPS", "IONEX VERSION / TYPE") + padded("    90 -90.-0.1", "x");
   ionex = padded("     1.0            IONOSPHERE MAPS     GPS", "IONEX VERSION / TYPE") +
           padded("    90.0 -90.0  -0.1", "LAT1 / LAT2 / DLAT") + padded("  -180.0 180.0   0.2", "LON1 / LON2 / DLON") +
           padded("", "END OF HEADER");

@@ -15,7 +15,8 @@ std::string book(double factor, const std::string &odd = "1.20000", const std::s
   for (int i = 0; i < 6; ++i) {
     r = 0.6 + std::fmod(r * 7.3, 2.0);
     out += fmt::format("s;P{};B;{:.5f};{:.2f};;1;\ns;P{};F;{};{:.2f};;1;\n", i, r * factor, 30 * factor, i + 1,
-                       i == 3 ? (odd.empty() ? fmt::format("{:.5f}", 1.2 * factor) : odd) : fmt::format("{:.5f}", 1.1 * factor),
+                       i == 3 ? (odd.empty() ? fmt::format("{:.5f}", 1.2 * factor) : odd)
+                              : fmt::format("{:.5f}", 1.1 * factor),
                        30 * factor);
   }
   return out + "end\n";
@@ -41,15 +42,16 @@ TEST_CASE("staff readings that no staff shows are named with their lines") {
 }
 
 TEST_CASE("a whole book in another unit is recognised") {
-  const auto [factor, cause] =
-      GENERATE(table<double, std::string>({{1000.0, "millimetres"}, {0.001, "1000 too small"}, {10.0, "factor of 10 too large"}}));
+  const auto [factor, cause] = GENERATE(table<double, std::string>(
+      {{1000.0, "millimetres"}, {0.001, "1000 too small"}, {10.0, "factor of 10 too large"}}));
   TemporaryFolder folder;
   Job job = Job::create(folder / "a.tie", demo_settings());
   job.take_bytes({{"b.txt", book(factor, "")}});
   INFO(factor);
   REQUIRE(doubt_of(job, "units or digits"));
   const auto causes = causes_of(job, "units or digits");
-  CHECK(std::any_of(causes.begin(), causes.end(), [&, &c = cause](const std::string &x) { return x.find(c) != std::string::npos; }));
+  CHECK(std::any_of(causes.begin(), causes.end(),
+                    [&, &c = cause](const std::string &x) { return x.find(c) != std::string::npos; }));
 }
 
 TEST_CASE("a field book in feet or in gon against known marks") {
@@ -62,15 +64,16 @@ TEST_CASE("a field book in feet or in gon against known marks") {
   const auto field = [&](double length, double right) {
     std::string rows = "unit;m;deg\n";
     rows = "at,to,angle,zenith,slope\n";
-    rows += fmt::format("A,B,0,{0},{1:.4f}\nA,C,{2},{0},{3:.4f}\nB,A,0,{0},{1:.4f}\nC,A,0,{0},{3:.4f}\n", right, 500 * length,
-                        270 * right / 90, 500 * length);
+    rows += fmt::format("A,B,0,{0},{1:.4f}\nA,C,{2},{0},{3:.4f}\nB,A,0,{0},{1:.4f}\nC,A,0,{0},{3:.4f}\n", right,
+                        500 * length, 270 * right / 90, 500 * length);
     return rows;
   };
   Recipe r;
   r.name = "plain list", r.reads = "pointings", r.header_lines = 1, r.unit = "m", r.angle_unit = "deg";
   RecipeLine l;
   l.name = "sight";
-  for (const auto &[meaning, column] : {std::pair{"station", 0}, {"target", 1}, {"circle", 2}, {"zenith", 3}, {"slope", 4}}) {
+  for (const auto &[meaning, column] :
+       {std::pair{"station", 0}, {"target", 1}, {"circle", 2}, {"zenith", 3}, {"slope", 4}}) {
     RecipeField f;
     f.meaning = meaning, f.at.column = column;
     l.fields.push_back(f);

@@ -34,11 +34,16 @@ TEST_CASE("a decision that cannot be read or computed is refused, and the job is
     CHECK_THROWS_WITH(job.decide("hold", "REFA", {{"how", "sideways"}}, ""), Contains("sideways"));
     CHECK_THROWS_WITH(job.decide("hold", "REFA", {{"xyz", {INFINITY, 1, 1}}}, ""), Contains("finite"));
     CHECK_THROWS_WITH(job.decide("hold", "REFA", {{"xyz", {NAN, 1, 1}}}, ""), Contains("finite"));
+    CHECK_THROWS_WITH(job.decide("hold", "REFA", {{"xyz", {1, 2, 3}}}, ""), Contains("Earth's surface"));
+    CHECK_THROWS_WITH(job.decide("hold", "REFA", {{"grid", {1, 2, 30000}}}, ""), Contains("height is impossible"));
+    CHECK_THROWS_WITH(job.decide("hold", "REFA", {{"sd_enu", {0.1, -0.1, 0.1}}}, ""), Contains("standard deviation"));
     CHECK_THROWS_WITH(job.decide("hold", "RE\nFA", {{"how", "full"}}, ""), Contains("cannot be seen"));
     CHECK_THROWS_AS(job.decide("set", "v-0123456789", {{"mask", "high"}}, ""), InputError);
     CHECK(job.decisions().size() == log);
     // One Latin-1 byte in a reason made JSON fail for ever.
-    job.decide("hold", "REFA", {{"how", "full"}}, "Pfeiler S\xFC" "d");
+    job.decide("hold", "REFA", {{"how", "full"}},
+               "Pfeiler S\xFC"
+               "d");
     CHECK(job.decisions().back().reason == "Pfeiler Süd");
   }
   Job job = Job::open(path);
@@ -89,7 +94,7 @@ TEST_CASE("decisions of a job file that cannot be read are doubts, and undo goes
   }
   SECTION("one says what no decision can say") {
     sql_on(path, "INSERT INTO decision(time, author, reason, verb, target, value) VALUES('t', 'a', 'r', 'set', 'job', "
-              "'{\"epoch\":\"soon\"}')");
+                 "'{\"epoch\":\"soon\"}')");
     Job job = Job::open(path);
     REQUIRE(doubt_of(job, "decision does not count"));
     CHECK(job.decisions().size() == 4);
@@ -109,7 +114,8 @@ TEST_CASE("a flipped bit in a source is a doubt that names it; the rest of the j
       if (c.source.name == "control.csv") control = c.source.id;
   }
   SECTION("its bytes") {
-    sql_on(path, "UPDATE sqlar SET data = substr(data, 1, 40) || x'00' || substr(data, 42) WHERE name LIKE '%control.csv'");
+    sql_on(path,
+           "UPDATE sqlar SET data = substr(data, 1, 40) || x'00' || substr(data, 42) WHERE name LIKE '%control.csv'");
   }
   SECTION("its stated size, to fill the memory") {
     sql_on(path, "UPDATE sqlar SET sz = 90000000000 WHERE name LIKE '%control.csv'");
@@ -169,7 +175,8 @@ TEST_CASE("very large sources are kept in pieces and can be extracted") {
   }
   Store::piece_bytes = usual;
   CHECK(Store::open(path).source_bytes(sha256_hex(bytes)) == bytes);
-  REQUIRE(std::system(("cd '" + folder.path() + "' && sqlite3 a.tie -Ax && cat sources/big.txt.* > whole").c_str()) == 0);
+  REQUIRE(std::system(("cd '" + folder.path() + "' && sqlite3 a.tie -Ax && cat sources/big.txt.* > whole").c_str()) ==
+          0);
   CHECK(read_file(folder / "whole") == bytes);
 }
 

@@ -21,8 +21,9 @@ std::string leveled(const std::string &run, const std::vector<std::pair<std::str
   std::string out = "unit;m\nrun;" + run + ";DL7;A\n";
   for (std::size_t i = 1; i < marks.size(); ++i) {
     const double rise = marks[i].second - marks[i - 1].second;
-    out += fmt::format("s;{};B;{:.5f};30.00;;1;\ns;;F;1.50000;30.00;;1;\ns;;B;1.50000;30.00;;1;\ns;{};F;1.50000;30.00;;1;\n",
-                       marks[i - 1].first, 1.5 + rise, marks[i].first);
+    out += fmt::format(
+        "s;{};B;{:.5f};30.00;;1;\ns;;F;1.50000;30.00;;1;\ns;;B;1.50000;30.00;;1;\ns;{};F;1.50000;30.00;;1;\n",
+        marks[i - 1].first, 1.5 + rise, marks[i].first);
   }
   return out + "end\n";
 }
@@ -73,7 +74,9 @@ TEST_CASE("a way there and back over the same differences is one way") {
     m.position = {to_cartesian({0.8, 0, 100}), Frame{"heights"}, 2026};
     in.marks.push_back(m);
   };
-  const auto level = [&](const char *id, const char *from, const char *to) { in.levels.push_back({id, from, to, "L", 0, 0.001, 1000}); };
+  const auto level = [&](const char *id, const char *from, const char *to) {
+    in.levels.push_back({id, from, to, "L", 0, 0.001, 1000});
+  };
   mark("A", Hold::height), mark("B", Hold::none), mark("C", Hold::none), mark("D", Hold::none), mark("E", Hold::height);
   // A loop C-D-C2 hangs on B; only one difference leads from it to the held height: none of it is checked against it.
   level("1", "A", "B"), level("2", "B", "C"), level("3", "C", "D"), level("4", "D", "B");
@@ -99,7 +102,8 @@ TEST_CASE("a local plane: lengths are those on the ground, and nothing else is b
   CHECK(middle.lat * 180 / M_PI == Approx(46.3).margin(1e-9));
   CHECK_THROWS_WITH(Projection("local:91:0:0"), Contains("local:47.1:9.3:450"));
   CHECK_THROWS_AS(setting_value("crs", "local:x"), InputError);
-  CHECK_THROWS_WITH(FrameChange(Frame{"EPSG:9988"}, Frame{"local"}, to_cartesian({0.8, 0, 0})), Contains("no known relation"));
+  CHECK_THROWS_WITH(FrameChange(Frame{"EPSG:9988"}, Frame{"local"}, to_cartesian({0.8, 0, 0})),
+                    Contains("no known relation"));
   TemporaryFolder folder;
   JobSettings s = demo_settings();
   s.datum.crs = "local:46.3:13.87:800", s.datum.vertical.clear();

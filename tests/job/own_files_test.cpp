@@ -16,7 +16,9 @@ struct Demo {
   void list(const std::string &text) { job.take_bytes({{"other.csv", text}}); }
 };
 /// A mark beside the demo, written in another way.
-std::string misread(const std::string &head, const std::string &cells) { return "mark," + head + "\nFAR," + cells + "\n"; }
+std::string misread(const std::string &head, const std::string &cells) {
+  return "mark," + head + "\nFAR," + cells + "\n";
+}
 } // namespace
 
 TEST_CASE("coordinates that cannot belong here are a doubt with the likely mistake, and the rest goes on") {
@@ -102,11 +104,12 @@ TEST_CASE("leaving out a source takes out everything it told") {
 
 TEST_CASE("an empty marker name asks for one") {
   Demo d;
-  d.job.take_bytes({{"QX7_0512.rnx", "     3.04           OBSERVATION DATA    G                   RINEX VERSION / TYPE\n"
-                                     "                                                            MARKER NAME\n"
-                                     "G    1 C1C                                                  SYS / # / OBS TYPES\n"
-                                     "                                                            END OF HEADER\n"
-                                     "> 2026 05 12 08 00  0.0000000  0  1\nG01  21000000.000\n"}});
+  d.job.take_bytes(
+      {{"QX7_0512.rnx", "     3.04           OBSERVATION DATA    G                   RINEX VERSION / TYPE\n"
+                        "                                                            MARKER NAME\n"
+                        "G    1 C1C                                                  SYS / # / OBS TYPES\n"
+                        "                                                            END OF HEADER\n"
+                        "> 2026 05 12 08 00  0.0000000  0  1\nG01  21000000.000\n"}});
   const Doubt *q = doubt_of(d.job, "mark without a name");
   REQUIRE(q);
   CHECK_THAT(q->causes.at(0), Contains("QX7"));
@@ -140,7 +143,8 @@ std::size_t sights(const Job &job) {
 TEST_CASE("a book keeps the recipe that read it, whatever is taught for another") {
   TemporaryFolder folder;
   Job job = Job::create(folder / "a.tie", demo_settings());
-  for (int i = 0; i < 4; ++i) job.take_bytes({{fmt::format("b{}.txt", i), shipped_book + std::string(static_cast<std::size_t>(i), '\n')}});
+  for (int i = 0; i < 4; ++i)
+    job.take_bytes({{fmt::format("b{}.txt", i), shipped_book + std::string(static_cast<std::size_t>(i), '\n')}});
   const std::size_t before = sights(job);
   REQUIRE(before == 16);
   job.take_bytes({{"comma.csv", comma_book}}, "levels");
