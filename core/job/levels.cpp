@@ -102,6 +102,17 @@ LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double sco
     add(SightKind::back, number("back"));
   }
   finish();
+  // Every run is compared with every other over the same marks: a book that falls to pieces is no book.
+  constexpr std::size_t most_runs = 2000;
+  if (out.runs.size() > most_runs) {
+    out.unread = std::max<std::size_t>(out.unread, 1);
+    out.first_unread_line = out.runs[most_runs].sights.front().line;
+    out.first_unread_why =
+        fmt::format("the book falls into {} runs, more than {}: are its marks or the beginnings of its "
+                    "runs read from the wrong place?",
+                    out.runs.size(), most_runs);
+    out.runs.clear();
+  }
   return out;
 }
 

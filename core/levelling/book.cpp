@@ -120,7 +120,8 @@ SetupList find_setups(const LevelRun &run) {
       // the instrument was moved. Without a name only the order tells: straight after the first, or after two fore
       // sights that agree.
       bool again = false;
-      if (!open.back.empty()) {
+      // Nobody reads a staff twenty times from one set-up; a book that seems to say so is not gone through for each.
+      if (!open.back.empty() && open.back.size() < 20) {
         const StaffSight &first = run.sights[open.back.front()];
         const bool order =
             open.fore.empty() || (open.fore.size() == 2 && std::abs(run.sights[open.fore[0]].reading -

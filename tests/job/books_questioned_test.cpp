@@ -113,6 +113,18 @@ TEST_CASE("a book downloaded again is asked about; leaving the file out settles 
   CHECK(used == 1);
 }
 
+TEST_CASE("a book that falls into thousands of runs is not compared run by run") {
+  TemporaryFolder folder;
+  Job job = Job::create(folder / "a.tie", demo_settings());
+  std::string text = "unit;m\n";
+  for (int i = 0; i < 3000; ++i) text += fmt::format("s;A{0};B;1.50000;30.00;;1;\ns;B{0};F;1.20000;30.00;;1;\n", i);
+  job.take_bytes({{"b.txt", text}});
+  CHECK(job.snapshot()->levels->lines.empty());
+  const Doubt *d = doubt_of(job, "level file not understood");
+  REQUIRE(d);
+  CHECK_THAT(d->sentence, Contains("3000 runs"));
+}
+
 TEST_CASE("an empty code does not take over the one before it") {
   Recipe r;
   r.name = "codes", r.reads = "pointings", r.unit = "m", r.angle_unit = "gon";
