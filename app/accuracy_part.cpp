@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "job/accuracy_verdict.h"
+#include "job/settings.h"
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMouseEvent>

@@ -4,6 +4,7 @@
 #include "app/table.h"
 #include "base/error.h"
 #include "geodesy/ellipsoid.h"
+#include "job/settings.h"
 #include <Eigen/Dense>
 #include <QButtonGroup>
 #include <QComboBox>

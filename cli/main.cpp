@@ -11,6 +11,7 @@
 #include "formats/rinex_observation.h"
 #include "job/decision_words.h"
 #include "job/left_over.h"
+#include "job/settings.h"
 #include "job/vector_keeper.h"
 #include "level/level.h"
 #include "publication/gnss_report.h"
@@ -116,8 +117,7 @@ int cmd_set(const Arguments &a) {
     job.decide("set", "asked:" + a.words[1], value, a.because);
     return finish(job);
   }
-  const bool settings =
-      kind == "job" || kind == "solve" || kind == "limit" || kind == "weight" || kind == "levels" || kind == "traverse";
+  const bool settings = is_setting_group(kind);
   if (!settings && kind != "occupation" && kind != "vector") throw InputError("\"" + kind + "\" cannot be set");
   const std::size_t first = settings ? 1 : 2;
   if (a.words.size() <= first) throw InputError("nothing to set: NAME=VALUE is missing");

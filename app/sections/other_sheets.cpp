@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "job/decision_words.h"
+#include "job/settings.h"
 #include <QVBoxLayout>
 
 namespace ampletie::app {

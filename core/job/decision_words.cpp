@@ -1,5 +1,6 @@
 #include "job/decision_words.h"
 #include "base/text.h"
+#include "job/settings.h"
 #include <fmt/format.h>
 
 namespace ampletie {
@@ -111,12 +112,6 @@ std::string phrase(const std::string &name, const json &v, bool card = false) {
   for (const Saying &s : sayings)
     if (s.name == name) return std::string(s.words) + " " + value_words(v, &s);
   return name + " " + value_words(v, nullptr);
-}
-
-bool is_setting_group(const std::string &t) {
-  for (const char *g : {"job", "solve", "limit", "weight", "levels", "traverse"})
-    if (t == g) return true;
-  return false;
 }
 
 } // namespace

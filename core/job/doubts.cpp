@@ -12,6 +12,7 @@
 #include "job/level_doubts.h"
 #include "job/near_names.h"
 #include "job/record_compare.h"
+#include "job/settings.h"
 #include "job/same_book.h"
 #include "job/traverse_doubts.h"
 #include "job/unit_doubts.h"

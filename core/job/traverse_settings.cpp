@@ -1,5 +1,5 @@
 #include "base/angle.h"
-#include "job/state.h"
+#include "job/settings.h"
 #include <fmt/format.h>
 
 namespace ampletie {

@@ -1,5 +1,6 @@
 #include "job/vector_plan.h"
 #include "base/hash.h"
+#include "job/settings.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>

@@ -1,6 +1,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "gnss/session_solution.h"
+#include "job/settings.h"
 #include "job/vector_plan.h"
 #include <atomic>
 #include <fmt/format.h>

@@ -1,6 +1,7 @@
 #include "publication/gnss_report.h"
 #include "base/error.h"
 #include "geodesy/ellipsoid.h"
+#include "job/settings.h"
 #include "publication/figures.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>

@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "job/decision_words.h"
+#include "job/settings.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
 #include <cmath>

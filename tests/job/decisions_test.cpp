@@ -1,4 +1,5 @@
 #include "base/error.h"
+#include "job/settings.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
 #include <random>

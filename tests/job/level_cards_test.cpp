@@ -1,5 +1,6 @@
 // Cards of levels, gravity at marks, two names for one mark, orders of a standard.
 #include "job/near_names.h"
+#include "job/settings.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
 #include <fmt/format.h>

@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "formats/control_list.h"
 #include "job/left_over.h"
+#include "job/settings.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
 #include <fmt/format.h>

@@ -1,5 +1,6 @@
 #include "base/angle.h"
 #include "base/error.h"
+#include "job/settings.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
