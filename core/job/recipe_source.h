@@ -47,7 +47,6 @@ private:
   std::vector<Recipe> recipes_;
   std::vector<std::string> texts_; ///< of the recipes, to tell their sets apart
   std::vector<long> since_;        ///< when each was taken; shipped ones 0
-  std::string key_;
   const JobState &state_;
   RecipeMatches &matches_;
 };

@@ -26,8 +26,10 @@ std::vector<SameBook> same_books(const JobSnapshot &s) {
       if (c.source.id == id) return c.source.order;
     return 0L;
   };
+  // Most jobs have one book of a kind, and nothing to compare it with.
+  const bool lone_level = s.levels->sources.size() < 2, lone_field = s.traverses->field.sources.size() < 2;
   for (const LevelSource &src : s.levels->sources) {
-    if (src.blocked() || s.state.left_out.count(src.source_id)) continue;
+    if (lone_level || src.blocked() || s.state.left_out.count(src.source_id)) continue;
     Readings r{"levels", src.source_id, src.name, order(src.source_id), {}};
     for (const LevelRun &run : src.runs)
       for (const StaffSight &x : run.sights)
@@ -35,7 +37,7 @@ std::vector<SameBook> same_books(const JobSnapshot &s) {
     books.push_back(std::move(r));
   }
   for (const auto &src : s.traverses->field.sources) {
-    if (src.blocked() || !src.used) continue;
+    if (lone_field || src.blocked() || !src.used) continue;
     Readings r{"traverse", src.head.source_id, src.head.name, order(src.head.source_id), {}};
     for (const StationSetup &u : src.file->setups)
       for (const Pointing &p : u.pointings)

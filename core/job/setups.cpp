@@ -180,6 +180,30 @@ ReducedSetup reduce_setup(StationSetup setup, const std::optional<Air> &booked_a
   return out;
 }
 
+namespace {
+/// A file as a recipe reads it, or as LandXML (null); read once.
+std::shared_ptr<const FieldSource> field_source(const SourceContent &c, const Recipe *recipe, SetupReadings &readings) {
+  auto &kept = readings.read[c.source.id + (recipe ? write_recipe(*recipe) : "LandXML")];
+  if (kept) return kept;
+  Recipe used;
+  used.name = "LandXML", used.reads = "pointings";
+  if (recipe) used = *recipe;
+  auto f = std::make_shared<FieldSource>();
+  FieldBook b = recipe ? read_field_book(used, source_text(c), c.source.id)
+                       : build_field_book(read_landxml_survey(source_text(c)), c.source.id);
+  f->source_id = c.source.id, f->name = c.source.name, f->recipe = used.name;
+  f->used = std::make_shared<Recipe>(std::move(used));
+  f->telling = b.reading.telling();
+  f->unread = b.reading.unread, f->unit_conflict = b.reading.unit_conflict;
+  f->first_unread_line = b.reading.first_unread.line, f->first_unread_why = b.reading.first_unread.why;
+  f->setups = std::move(b.setups), f->troubles = std::move(b.troubles);
+  f->places = std::move(b.places), f->closures = std::move(b.closures);
+  for (const StationSetup &s : f->setups)
+    for (const Pointing &p : s.pointings) f->owner[p.id] = s.id;
+  return kept = f;
+}
+} // namespace
+
 JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadings &readings) {
   JobSetups out;
   if (std::none_of(contents.begin(), contents.end(), [](const auto &c) { return c.source.kind == "pointings"; }))
@@ -190,29 +214,15 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
     const bool xml = looks_like_landxml_survey(source_text(c));
     RecipeChooser::Choice choice;
     if (xml)
-      choice.recipe.name = "LandXML", choice.recipe.reads = "pointings", choice.score = 1;
+      choice.score = 1;
     else
       choice = chooser.choose(c);
-    auto &kept = readings.read[c.source.id + (xml ? "LandXML" : write_recipe(choice.recipe))];
-    if (!kept) {
-      auto f = std::make_shared<FieldSource>();
-      FieldBook b = xml ? build_field_book(read_landxml_survey(source_text(c)), c.source.id)
-                        : read_field_book(choice.recipe, source_text(c), c.source.id);
-      f->source_id = c.source.id, f->name = c.source.name, f->recipe = choice.recipe.name, f->score = choice.score;
-      f->used = std::make_shared<Recipe>(choice.recipe);
-      f->telling = b.reading.telling();
-      f->unread = b.reading.unread, f->unit_conflict = b.reading.unit_conflict;
-      f->first_unread_line = b.reading.first_unread.line, f->first_unread_why = b.reading.first_unread.why;
-      f->setups = std::move(b.setups), f->troubles = std::move(b.troubles);
-      f->places = std::move(b.places), f->closures = std::move(b.closures);
-      for (const StationSetup &s : f->setups)
-        for (const Pointing &p : s.pointings) readings.owner[p.id] = s.id;
-      kept = f;
-    }
-    JobSetups::Source source{*kept, kept};
+    const auto read = field_source(c, xml ? nullptr : &choice.recipe, readings);
+    JobSetups::Source source{*read, read};
+    source.head.score = choice.score;
     source.head.seen = state.seen.count(c.source.id) > 0;
     if (choice.otherwise) {
-      source.head.otherwise = read_field_book(*choice.otherwise, source_text(c), c.source.id).reading.telling();
+      source.head.otherwise = field_source(c, &*choice.otherwise, readings)->telling;
       source.head.otherwise_recipe = choice.otherwise->name;
     }
     if (const auto left = state.left_out.find(c.source.id); left != state.left_out.end())
@@ -229,8 +239,9 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
   std::map<std::string, std::string> touched;
   const auto touch = [&](const std::string &item, long decision) {
     if (item.rfind("p-", 0) != 0) return;
-    if (const auto o = readings.owner.find(item); o != readings.owner.end())
-      touched[o->second] += item + fmt::format(" {};", decision);
+    for (const auto &source : out.sources)
+      if (const auto o = source.file->owner.find(item); o != source.file->owner.end())
+        touched[o->second] += item + fmt::format(" {};", decision);
   };
   for (const auto &[item, r] : state.left_out) touch(item, r.decision);
   for (const auto &[item, seq] : state.taken_up) touch(item, seq);

@@ -9,8 +9,9 @@ namespace ampletie {
 struct FieldSource : RecipeSource {
   std::vector<StationSetup> setups;
   std::vector<FieldBook::Trouble> troubles;
-  std::vector<FieldPlace> places;     ///< what the field worked out
-  std::vector<FieldClosure> closures; ///< likewise
+  std::vector<FieldPlace> places;           ///< what the field worked out
+  std::vector<FieldClosure> closures;       ///< likewise
+  std::map<std::string, std::string> owner; ///< pointing → set-up
 };
 
 /// A target of a set-up, mean of its sets, with what became of its distance.
@@ -46,7 +47,6 @@ struct SetupReadings {
   std::map<std::string, std::shared_ptr<const FieldSource>> read; ///< by source and recipe
   RecipeMatches best;
   std::map<std::string, std::shared_ptr<const ReducedSetup>> reduced; ///< by set-up
-  std::map<std::string, std::string> owner;                           ///< pointing → set-up
 };
 
 struct JobSetups {
