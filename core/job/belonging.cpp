@@ -2,9 +2,11 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/recipe.h"
 #include <algorithm>
 #include <fmt/format.h>
-#include <functional>
+#include <memory>
+#include <set>
 
 namespace ampletie {
 namespace {
@@ -48,18 +50,18 @@ std::string distance_text(double m) {
 struct Attempt {
   std::string cause;
   PublishedMark as;
-  std::string crs; ///< empty: the job's
+  std::shared_ptr<const Projection> grid = {}; ///< null: the job's
 };
 
 /// Other readings of the same figures.
 std::vector<Attempt> attempts(const PublishedMark &p, const std::string &crs) {
   std::vector<Attempt> out;
-  const auto add = [&](std::string cause, auto &&change, std::string in = {}) {
-    Attempt a{std::move(cause), p, std::move(in)};
-    change(a.as);
-    out.push_back(std::move(a));
+  const auto add = [&](std::string cause, auto &&change) {
+    out.push_back({std::move(cause), p});
+    change(out.back().as);
   };
-  for (const auto &[name, unit] : {std::pair{"feet", 0.3048}, {"US survey feet", 1200.0 / 3937.0}}) {
+  const std::pair<const char *, double> feet[] = {{"feet", metres_in("ft")}, {"US survey feet", metres_in("us-ft")}};
+  for (const auto &[name, unit] : feet) {
     const double u = unit;
     const std::string cause = std::string("it is in ") + name + ", not in metres";
     if (p.grid) add(cause, [u](PublishedMark &m) { *m.grid *= u; });
@@ -68,7 +70,7 @@ std::vector<Attempt> attempts(const PublishedMark &p, const std::string &crs) {
   if (p.grid) {
     const auto swap = [](PublishedMark &m) { std::swap(m.grid->x(), m.grid->y()); };
     add("east and north are exchanged", swap);
-    for (const auto &[name, u] : {std::pair{"feet", 0.3048}, {"US survey feet", 1200.0 / 3937.0}})
+    for (const auto &[name, u] : feet)
       add(std::string("east and north are exchanged, and it is in ") + name, [u = u](PublishedMark &m) {
         std::swap(m.grid->x(), m.grid->y());
         *m.grid *= u;
@@ -84,10 +86,10 @@ std::vector<Attempt> attempts(const PublishedMark &p, const std::string &crs) {
     // Neighbouring zones have neighbouring codes in most families of the register.
     if (const auto code = parse_integer(std::string_view(crs).substr(crs.find(':') + 1)))
       for (long step : {-1L, 1L, -2L, 2L}) {
-        const std::string other = fmt::format("{}:{}", crs.substr(0, crs.find(':')), *code + step);
         try {
-          add(
-              "it belongs to " + Projection(other).name() + ", another zone", [](PublishedMark &) {}, other);
+          const auto other =
+              std::make_shared<Projection>(fmt::format("{}:{}", crs.substr(0, crs.find(':')), *code + step));
+          out.push_back({"it belongs to " + other->name() + ", another zone", p, other});
         } catch (const InputError &) {
         }
       }
@@ -135,10 +137,10 @@ Surroundings surroundings(const std::vector<Occupation> &occupations,
   return out;
 }
 
-std::map<std::string, MisplacedMark> take_misplaced(std::map<std::string, PublishedMark> &published,
+std::map<std::string, MisplacedMark> find_misplaced(const std::map<std::string, PublishedMark> &published,
                                                     const Surroundings &around, const DatumSettings &datum,
                                                     const std::function<Vec3(const PublishedMark &)> &convert,
-                                                    const std::function<bool(const PublishedMark &)> &keep) {
+                                                    const std::function<bool(const PublishedMark &)> &accepted) {
   std::map<std::string, MisplacedMark> out;
   if (!around.centre) return out;
   std::optional<Projection> grid;
@@ -151,18 +153,18 @@ std::map<std::string, MisplacedMark> take_misplaced(std::map<std::string, Publis
     for (const auto &[mark, x] : around.stood) d = std::min(d, (place - x).norm());
     return d;
   };
-  const auto fits = [&](const std::string &mark, const Vec3 &place, double slack) {
+  const auto fits = [&](const std::string &mark, const Vec3 &place) {
     const auto own = around.stood.find(mark);
-    return own != around.stood.end() ? (place - own->second).norm() < at_the_mark + slack : nearest(place) < in_the_job;
+    return own != around.stood.end() ? (place - own->second).norm() < at_the_mark : nearest(place) < in_the_job;
   };
-  for (auto it = published.begin(); it != published.end();) {
-    const PublishedMark &p = it->second;
+  std::set<std::string> explained; // a file's first mark tells for all of it: trying the mistakes opens grids
+  for (const auto &[mark, p] : published) {
     MisplacedMark bad;
     const std::string from = p.line ? fmt::format(" ({} line {})", p.source_name, p.line) : std::string();
     try {
       const Vec3 place = convert(p);
-      if (!fits(it->first, place, 0)) {
-        const auto own = around.stood.find(it->first);
+      if (!fits(mark, place)) {
+        const auto own = around.stood.find(mark);
         bad.sentence =
             own != around.stood.end() ? fmt::format("its coordinates{} lie {} from where its receiver stood", from,
                                                     distance_text((place - own->second).norm()))
@@ -174,30 +176,25 @@ std::map<std::string, MisplacedMark> take_misplaced(std::map<std::string, Publis
     } catch (const InputError &e) {
       bad.sentence = fmt::format("its coordinates{} cannot be brought into the job's system: {}", from, e.reason());
     }
-    if (bad.sentence.empty() || keep(p)) {
-      ++it;
-      continue;
-    }
+    if (bad.sentence.empty()) continue;
+    bad.published = p;
+    bad.accepted = accepted(p);
+    MisplacedMark &kept = out[mark] = std::move(bad);
+    if (kept.accepted || !(p.source_id.empty() || explained.insert(p.source_id).second)) continue;
     for (const Attempt &a : attempts(p, datum.crs)) {
       try {
-        std::optional<Projection> other;
-        if (!a.crs.empty()) other.emplace(a.crs);
         // Frames differ by a metre or two: the rough place is enough to tell mistakes of kilometres.
-        const auto place = rough_place(a.as, other ? &*other : usual_grid());
-        if (place && fits(it->first, *place, 0) &&
-            std::find(bad.causes.begin(), bad.causes.end(), a.cause) == bad.causes.end())
-          bad.causes.push_back(a.cause);
+        const auto place = rough_place(a.as, a.grid ? a.grid.get() : usual_grid());
+        if (place && fits(mark, *place) &&
+            std::find(kept.causes.begin(), kept.causes.end(), a.cause) == kept.causes.end())
+          kept.causes.push_back(a.cause);
       } catch (const InputError &) {
       }
     }
-    if (bad.causes.size() > 3) bad.causes.resize(3);
-    if (bad.causes.empty() && p.grid && p.grid->head<2>().norm() < 150e3)
-      bad.causes.push_back("the figures are small for this grid: local coordinates, or cut off in front");
-    if (bad.causes.empty()) bad.causes.push_back("it is in another system, or belongs to another job");
-    bad.published = p;
-    bad.place_only = p.height.has_value();
-    out[it->first] = std::move(bad);
-    it = published.erase(it);
+    if (kept.causes.size() > 3) kept.causes.resize(3);
+    if (kept.causes.empty() && p.grid && p.grid->head<2>().norm() < 150e3)
+      kept.causes.push_back("the figures are small for this grid: local coordinates, or cut off in front");
+    if (kept.causes.empty()) kept.causes.push_back("it is in another system, or belongs to another job");
   }
   return out;
 }

@@ -10,7 +10,7 @@ struct MisplacedMark {
   PublishedMark published;
   std::string sentence;            ///< where it would lie, or why it cannot be placed
   std::vector<std::string> causes; ///< each tried: with it the mark comes to lie where the job is
-  bool place_only = false;         ///< its physical height can still be used
+  bool accepted = false;           ///< the surveyor said that they are right: they are used
 };
 
 /// Where a job is.
@@ -23,13 +23,13 @@ Surroundings surroundings(const std::vector<Occupation> &occupations,
 
 /// Compares every published position with where the job is: with the receiver that stood on the mark (a kilometre is
 /// beyond any header), else with the nearest receiver or the job's centre (beyond 200 km nothing measured leads there).
-/// What lies elsewhere is taken out of `published` and given with the mistakes that would explain it: exchanged axes,
-/// feet, a sign, packed degrees, another zone or hemisphere, a false easting with the zone's number, local coordinates.
-/// So is what cannot be placed at all. `convert` gives a mark's place in the job's frame and throws `InputError` in
-/// words; `keep` are marks of which the surveyor said that they are right.
-std::map<std::string, MisplacedMark> take_misplaced(std::map<std::string, PublishedMark> &published,
+/// Gives what lies elsewhere, and what cannot be placed at all. The first mark of each source comes with the mistakes
+/// that would explain it: exchanged axes, feet, a sign, packed degrees, another zone or hemisphere, a false easting
+/// with the zone's number, local coordinates. `convert` gives a mark's place in the job's frame and throws `InputError`
+/// in words; `accepted` are marks of which the surveyor said that they are right.
+std::map<std::string, MisplacedMark> find_misplaced(const std::map<std::string, PublishedMark> &published,
                                                     const Surroundings &around, const DatumSettings &datum,
                                                     const std::function<Vec3(const PublishedMark &)> &convert,
-                                                    const std::function<bool(const PublishedMark &)> &keep);
+                                                    const std::function<bool(const PublishedMark &)> &accepted);
 
 } // namespace ampletie

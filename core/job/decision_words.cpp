@@ -118,11 +118,7 @@ std::string phrase(const std::string &name, const json &v, bool card = false) {
 
 DecisionWords::DecisionWords(const Job &job) : job_(job) {
   const JobSnapshot &s = *job.snapshot();
-  for (const Occupation &o : s.occupations) {
-    std::string start = iso(o.start).substr(5, 11);
-    start[5] = ' ';
-    names_[o.id] = o.mark + " " + start;
-  }
+  for (const Occupation &o : s.occupations) names_[o.id] = occupation_name(o);
   for (const VectorResult &v : job.vectors()) names_[v.id] = "vector " + v.from + " → " + v.to;
   for (const auto &c : s.contents) names_[c.source.id] = names_["source:" + c.source.id] = "file " + c.source.name;
   for (const LevelSource &src : s.levels->sources)

@@ -12,8 +12,8 @@
 #include "job/level_doubts.h"
 #include "job/near_names.h"
 #include "job/record_compare.h"
-#include "job/settings.h"
 #include "job/same_book.h"
+#include "job/settings.h"
 #include "job/traverse_doubts.h"
 #include "job/unit_doubts.h"
 #include <Eigen/Dense>
@@ -76,18 +76,13 @@ void misplaced(List &list, const JobSnapshot &s) {
     for (std::size_t i = 1; i < all.size() && i < 4; ++i) about += ", " + all[i]->published.name;
     if (all.size() > 4) about += fmt::format(" and {} more", all.size() - 4);
     Doubt &d = list.add(misplaced_kind, about, "datum", item,
-                        fmt::format("{}: {}; {} not used", first.published.name, first.sentence,
-                                    all.size() == 1 ? "it is" : fmt::format("these {} marks are", all.size())));
+                        fmt::format("{}: {}; {} {}", first.published.name, first.sentence,
+                                    all.size() == 1 ? "it is" : fmt::format("these {} marks are", all.size()),
+                                    first.accepted ? "used all the same" : "not used"));
     d.item = first.published.source_id.empty() ? first.published.name : first.published.source_id;
     d.causes = first.causes;
     d.effect_m = 1000;
   }
-}
-
-std::string session_of(const Occupation &o) {
-  std::string start = iso(o.start).substr(5, 11);
-  start[5] = ' ';
-  return o.mark + " " + start;
 }
 
 /// What the first glance at a file tells.
@@ -127,7 +122,7 @@ void intake(List &list, const JobSnapshot &s) {
     by_mark[o.mark].push_back(&o);
     if (!o.calibration) {
       Doubt &d = list.add(
-          "antenna unknown", session_of(o), "intake", o.id,
+          "antenna unknown", occupation_name(o), "intake", o.id,
           fmt::format("no calibration for the antenna \"{}\": phase centre taken at the reference point", o.antenna));
       // Mean phase centres of survey antennas lie some 5 to 12 cm above the reference point (common practice).
       d.effect_m = 0.08;
@@ -135,12 +130,12 @@ void intake(List &list, const JobSnapshot &s) {
     }
     const double h = o.antenna_height.value_or(0);
     if (!o.antenna_height)
-      list.add("height suspicious", session_of(o), "intake", o.id,
+      list.add("height suspicious", occupation_name(o), "intake", o.id,
                "the antenna height cannot be reduced: " + o.height_problem)
           .effect_m = std::abs(o.measured);
     else if (h < 0 || h > 4 || (h == 0 && !s.published.count(o.mark)) || (h > 0 && h < 0.02)) {
       Doubt &d =
-          list.add("height suspicious", session_of(o), "intake", o.id,
+          list.add("height suspicious", occupation_name(o), "intake", o.id,
                    h == 0 ? "the antenna height is zero" : fmt::format("an antenna height of {:.4f} m is unusual", h));
       d.value = h, d.unit = "m", d.effect_m = h == 0 ? 1.5 : std::abs(h);
     }
@@ -150,11 +145,11 @@ void intake(List &list, const JobSnapshot &s) {
       if (p.xyz && o.file->approximate.norm() > 6e6) nearest = std::min(nearest, (*p.xyz - o.file->approximate).norm());
     if (nearest > 1000e3 && nearest < 1e9)
       list.add(
-          "far from the job", session_of(o), "intake", o.id,
+          "far from the job", occupation_name(o), "intake", o.id,
           fmt::format("recorded {:.0f} km from the nearest published mark: is it meant for this job?", nearest / 1000));
     // Excentric set-ups are rare in control work; a typing error looks the same.
     if (std::hypot(o.east, o.north) > 0 && !o.decided.count("east") && !o.decided.count("north"))
-      list.add("excentric antenna", session_of(o), "intake", o.id,
+      list.add("excentric antenna", occupation_name(o), "intake", o.id,
                fmt::format("the file puts the antenna {:.4f} m east and {:.4f} m north of the mark", o.east, o.north))
           .effect_m = std::hypot(o.east, o.north);
   }
@@ -173,7 +168,7 @@ void intake(List &list, const JobSnapshot &s) {
     // Weather moves the pressure by some 40 hPa; a reading reduced to sea level is off by 12 hPa per 100 m.
     if (std::abs(o.weather->pressure - usual) < 45) continue;
     Doubt &d = list.add(
-        "pressure unlikely", session_of(o), "intake", o.id,
+        "pressure unlikely", occupation_name(o), "intake", o.id,
         fmt::format("{:.0f} hPa at a height of {:.0f} m, where {:.0f} hPa are usual", o.weather->pressure, h, usual));
     d.value = o.weather->pressure - usual, d.limit = 45, d.unit = "hPa";
     d.effect_m = 0.0023 * std::abs(o.weather->pressure - usual); // zenith delay per hPa (Saastamoinen)
@@ -186,7 +181,7 @@ void intake(List &list, const JobSnapshot &s) {
       if (list_of[i]->set_up != list_of[i - 1]->set_up && list_of[i]->measured > 0.3 &&
           std::abs(list_of[i]->measured - list_of[i - 1]->measured) < 5e-5 &&
           list_of[i]->slant == list_of[i - 1]->slant)
-        list.add("height suspicious", session_of(*list_of[i]), "intake", list_of[i]->id,
+        list.add("height suspicious", occupation_name(*list_of[i]), "intake", list_of[i]->id,
                  fmt::format("the antenna height {:.4f} m is exactly that of the set-up before: copied?",
                              list_of[i]->measured));
 }
@@ -276,7 +271,7 @@ void closures(List &list, const JobSnapshot &s, const LoopReport &report) {
   for (const Occupation &o : s.occupations) by_set_up.emplace(o.set_up, &o);
   auto set_up = [&](const std::string &id) {
     const auto it = by_set_up.find(id);
-    return it == by_set_up.end() ? id : session_of(*it->second);
+    return it == by_set_up.end() ? id : occupation_name(*it->second);
   };
   for (const Loop &l : report.loops) {
     if (l.closes()) continue;
@@ -468,7 +463,7 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
         continue;
       const auto found = by_set_up.find(t.id);
       const ReducedSetup *station = s.traverses->field.find(t.id);
-      const std::string who = found != by_set_up.end() ? session_of(*found->second)
+      const std::string who = found != by_set_up.end() ? occupation_name(*found->second)
                               : station                ? "set-up on " + station->setup.mark
                                                        : t.id;
       // The error that explains the test: w over the square root of (P Q_vv P), which the detectable error carries.
@@ -483,7 +478,7 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
       if (found == by_set_up.end()) continue;
       std::vector<std::string> others;
       for (const Occupation &x : s.occupations)
-        if (x.used && x.mark == found->second->mark && x.set_up != t.id) others.push_back(session_of(x));
+        if (x.used && x.mark == found->second->mark && x.set_up != t.id) others.push_back(occupation_name(x));
       if (i == 2)
         for (auto &why : height_causes(s.contents, *found->second, -size, std::abs(size / o.standardised)))
           d.causes.push_back(std::move(why));

@@ -157,6 +157,18 @@ Job Job::open(const std::string &path) {
   return job;
 }
 
+std::vector<VectorResult> Job::stored_vectors() const {
+  std::vector<VectorResult> out;
+  for (const StoredResult &r : store_.results("vector")) {
+    try {
+      out.push_back(from_stored(r));
+    } catch (const std::exception &) {
+      // A cache written by another version is computed again.
+    }
+  }
+  return out;
+}
+
 void Job::reload() {
   log_ = store_.decisions();
   contents_.clear();
@@ -180,13 +192,7 @@ void Job::reload() {
     contents_.push_back(std::move(c));
   }
   std::sort(contents_.begin(), contents_.end(), [](const auto &a, const auto &b) { return a.source.id < b.source.id; });
-  for (const StoredResult &r : store_.results("vector")) {
-    try {
-      vectors_.push_back(from_stored(r));
-    } catch (const std::exception &) {
-      // A cache written by another version is computed again.
-    }
-  }
+  vectors_ = stored_vectors();
   refold();
   bool current = !store_.results("network").empty();
   for (const VectorResult &v : vectors_) current = current && !v.stale;
@@ -241,7 +247,7 @@ void Job::refold() {
   for (const auto &[name, p] : s->published)
     if (p.height) s->benchmarks[name] = p;
   for (const auto &[name, m] : s->misplaced)
-    if (m.place_only && m.published.height) s->benchmarks[name] = m.published;
+    if (m.published.height) s->benchmarks[name] = m.published;
   part("levels", [&] {
     const bool levelled =
         std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "levels"; });
@@ -318,9 +324,10 @@ void Job::find_misplaced(JobSnapshot &s) {
   auto placed = s.published;
   std::erase_if(placed, [](const auto &p) { return !p.second.has_position(); });
   const auto convert = [&](const PublishedMark &p) { return published_in_job(p, *datum, policy).xyz; };
-  const auto keep = [&](const PublishedMark &p) { return s.state.accepted.count(misplaced_doubt(p)) > 0; };
-  s.misplaced = take_misplaced(placed, around, settings, convert, keep);
-  for (const auto &[mark, m] : s.misplaced) s.published.erase(mark);
+  const auto accepted = [&](const PublishedMark &p) { return s.state.accepted.count(misplaced_doubt(p)) > 0; };
+  s.misplaced = ampletie::find_misplaced(placed, around, settings, convert, accepted);
+  for (const auto &[mark, m] : s.misplaced)
+    if (!m.accepted) s.published.erase(mark);
 }
 
 void Job::find_known_places(const JobSnapshot &s) {
@@ -507,12 +514,22 @@ long Job::redo() {
   return again;
 }
 
-void Job::accept_vectors(std::vector<VectorResult> vectors, std::vector<StoredResult> stored) {
+void Job::replace_vectors(std::vector<VectorResult> vectors) {
   for (const VectorResult &v : vectors_) {
     const auto now = std::find_if(vectors.begin(), vectors.end(), [&](const auto &n) { return n.id == v.id; });
     if (now != vectors.end() && now->fingerprint != v.fingerprint) before_[v.id] = v;
   }
   vectors_ = std::move(vectors);
+}
+
+void Job::take_kept_vectors() {
+  if (store_.read_only()) return; // nothing could be kept
+  replace_vectors(stored_vectors());
+  refold();
+}
+
+void Job::accept_vectors(std::vector<VectorResult> vectors, std::vector<StoredResult> stored) {
+  replace_vectors(std::move(vectors));
   if (stored.size() != vectors_.size()) {
     stored.clear();
     for (const VectorResult &v : vectors_) stored.push_back(to_stored(v));

@@ -58,6 +58,8 @@ public:
 
   /// Keeps vectors of a solution that is still running, so that they are not lost when the program ends.
   void keep_vectors(const std::vector<StoredResult> &packed) { store_.add_results(packed); }
+  /// Takes over what was kept of a solution that was stopped.
+  void take_kept_vectors();
   /// Takes over what a worker computed; results that no longer fit the job are marked stale.
   /// `stored` are the same vectors packed for the file, when the worker has done that already.
   void accept_vectors(std::vector<VectorResult> vectors, std::vector<StoredResult> stored = {});
@@ -72,6 +74,8 @@ private:
   /// Folds the log with its last decision on trial; takes that off again and throws when it does harm.
   void try_last();
   void reload();
+  std::vector<VectorResult> stored_vectors() const;
+  void replace_vectors(std::vector<VectorResult> vectors);
   void refold();
   /// Takes marks out of `published` that cannot belong to the job.
   static void find_misplaced(JobSnapshot &s);

@@ -7,26 +7,26 @@ namespace ampletie {
 
 std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun *run) {
   std::vector<LeftOver> out;
+  std::set<std::string> files; // told of as a whole
   for (const auto &c : s.contents)
     if (!c.source.damage.empty())
       out.push_back({"file", c.source.name, "damaged"});
     else if (const auto left = s.state.left_out.find(c.source.id);
-             left != s.state.left_out.end() && c.source.kind != "pointings" && c.source.kind != "observation")
+             left != s.state.left_out.end() && c.source.kind != "pointings" && c.source.kind != "observation") {
       out.push_back({"file", c.source.name, left->second.reason});
-  for (const Occupation &o : s.occupations)
-    if (!o.used) {
-      std::string start = iso(o.start).substr(5, 11);
-      start[5] = ' ';
-      out.push_back({"occupation", (o.mark.empty() ? o.source_name : o.mark) + " " + start, o.left_out_because});
+      files.insert(c.source.id);
     }
+  for (const Occupation &o : s.occupations)
+    if (!o.used && !files.count(o.source_id)) out.push_back({"occupation", occupation_name(o), o.left_out_because});
   for (const VectorResult &v : vectors)
     if (!v.error.empty() && v.used)
       out.push_back({"vector", v.from + " → " + v.to, v.error});
     else if (!v.used && v.independent)
       out.push_back({"vector", v.from + " → " + v.to, v.left_out_because});
-  for (const auto &[mark, m] : s.misplaced) out.push_back({"mark", mark, m.sentence});
+  for (const auto &[mark, m] : s.misplaced)
+    if (!m.accepted) out.push_back({"mark", mark, m.sentence});
   for (const LevelSource &src : s.levels->sources)
-    if (src.blocked()) out.push_back({"level file", src.name, "not understood"});
+    if (src.blocked() && !files.count(src.source_id)) out.push_back({"level file", src.name, "not understood"});
   std::set<std::string> joined;
   if (run) {
     const std::set<std::string> used(run->levels.begin(), run->levels.end());
@@ -34,7 +34,9 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
       if (used.count(x.id)) joined.insert(x.line);
   }
   for (const LevelLine &l : s.levels->lines)
-    if (!l.used)
+    if (files.count(l.run.source_id))
+      continue;
+    else if (!l.used)
       out.push_back({"level line", l.name, l.left_out_because});
     else if (!l.problem.empty())
       out.push_back({"level line", l.name, l.problem});

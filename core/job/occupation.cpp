@@ -64,6 +64,12 @@ std::optional<Meteorology> weather_of(const OccupationEdits &e, const Vec3 &plac
 
 } // namespace
 
+std::string occupation_name(const Occupation &o) {
+  std::string start = iso(o.start).substr(5, 11);
+  start[5] = ' ';
+  return (o.mark.empty() ? o.source_name : o.mark) + " " + start;
+}
+
 std::string antenna_key(const std::string &type) {
   std::string base(trimmed(type.substr(0, 16))), dome = type.size() > 16 ? std::string(trimmed(type.substr(16))) : "";
   if (dome.empty()) dome = "NONE";

@@ -29,6 +29,9 @@ struct Occupation {
   std::string left_out_because;
 };
 
+/// "R11 05-12 08:00": its mark, or its file where no mark is named, and when it began.
+std::string occupation_name(const Occupation &o);
+
 /// "TESSEL T4       NONE" and "TESSEL T4" are the same antenna: no dome is a dome called NONE.
 std::string antenna_key(const std::string &type);
 

@@ -20,9 +20,10 @@ struct JobSnapshot {
   std::vector<Occupation> occupations;
   std::map<std::string, PublishedMark> published;  ///< those with a position
   std::map<std::string, PublishedMark> benchmarks; ///< those with a physical height
-  std::map<std::string, MisplacedMark> misplaced;  ///< those whose coordinates cannot belong here: not used
-  std::optional<Vec3> centre;                      ///< of the job, where anything tells it
-  Eigen::Vector2d grid_origin{0, 0};               ///< of a local plane: the middle of what is published in it
+  std::map<std::string, MisplacedMark>
+      misplaced;                     ///< those whose coordinates cannot belong here: not used unless accepted
+  std::optional<Vec3> centre;        ///< of the job, where anything tells it
+  Eigen::Vector2d grid_origin{0, 0}; ///< of a local plane: the middle of what is published in it
   std::vector<Trouble> troubles;
   std::shared_ptr<const LevelReport> levels = std::make_shared<LevelReport>();
   std::shared_ptr<const TraverseReport> traverses = std::make_shared<TraverseReport>();

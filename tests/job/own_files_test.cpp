@@ -1,5 +1,6 @@
 // Files of other people, other jobs and other habits beside a job's own.
 #include "formats/recipe_reading.h"
+#include "job/left_over.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
@@ -51,7 +52,11 @@ TEST_CASE("coordinates that cannot belong here are a doubt with the likely mista
 TEST_CASE("packed degrees that were read as decimal ones are recognised") {
   Demo d;
   // 46°55', 13°55' packed: 46.55 and 13.55 read as decimals lie within the job; a receiver on the mark tells.
-  const Occupation &o = d.job.snapshot()->occupations.front();
+  const JobSnapshot &s = *d.job.snapshot();
+  const auto at = std::find_if(s.occupations.begin(), s.occupations.end(),
+                               [&](const Occupation &x) { return !x.mark.empty() && !s.published.count(x.mark); });
+  REQUIRE(at != s.occupations.end()); // the control list tells of its marks already
+  const Occupation o = *at;
   const Geodetic g = to_geodetic(o.file->approximate);
   const auto packed = [](double rad) {
     const double deg = rad * 180 / M_PI, whole = std::floor(deg), m = std::floor((deg - whole) * 60);
@@ -59,7 +64,6 @@ TEST_CASE("packed degrees that were read as decimal ones are recognised") {
   };
   d.list(fmt::format("mark,lat,lon,h\n{},{:.10f},{:.10f},{:.3f}\n", o.mark, packed(g.lat), packed(g.lon), g.h));
   const Doubt *q = doubt_of(d.job, "does not belong here");
-  if (o.mark == "REFA" || o.mark == "REFB") return; // the control list has them already
   REQUIRE(q);
   CHECK_THAT(q->causes.at(0), Contains("packed"));
 }
@@ -82,6 +86,13 @@ TEST_CASE("a local list leaves a GNSS job solvable; leaving the source out takes
   REQUIRE(doubt_of(d.job, "does not belong here"));
   d.job.decide("accept", doubt_of(d.job, "does not belong here")->id, {}, "it is meant so");
   CHECK(d.job.snapshot()->published.count("L0") == 1);
+  // What was accepted stays in sight, with the reason, and is not told as left over.
+  const Doubt *kept = doubt_of(d.job, "does not belong here");
+  REQUIRE(kept);
+  CHECK(kept->state == Doubt::State::accepted);
+  CHECK(kept->accepted_because == "it is meant so");
+  CHECK_THAT(kept->sentence, Contains("used all the same"));
+  for (const LeftOver &x : left_over(*d.job.snapshot(), d.job.vectors(), nullptr)) CHECK(x.name != "L0");
 }
 
 TEST_CASE("leaving out a source takes out everything it told") {
