@@ -19,7 +19,7 @@ bool Application::notify(QObject *receiver, QEvent *event) {
     why = "an error without a name";
   }
   ++failures;
-  const QString sentence = "This could not be done, and nothing was changed by it: " + why;
+  const QString sentence = "This could not be done: " + why;
   // Telling it must not fail in its turn.
   try {
     failed ? failed(sentence) : static_cast<void>(qWarning().noquote() << sentence);

@@ -39,10 +39,13 @@ void Workspace::leave_job() {
 
 QString Workspace::open(const QString &path) {
   try {
-    // The same file again: its lock is ours.
+    // The same file again: its lock is ours. Should it not open any more, the window must not show what is gone.
     if (job_ && QFileInfo(path).canonicalFilePath() == QFileInfo(text(job_->store().path())).canonicalFilePath()) {
       leave_job();
       job_.reset();
+      selection_ = {};
+      Q_EMIT changed();
+      Q_EMIT selection_changed();
     }
     auto job = std::make_unique<Job>(Job::open(path.toStdString()));
     leave_job();
@@ -178,7 +181,7 @@ void Workspace::run(
           if (worker_.joinable()) worker_.join();
           QString done = failure;
           bool failed = !failure.isEmpty();
-          if (stopped) done = "stopped; what was solved until then is kept for the next time";
+          if (stopped) done = "stopped; nothing was taken over";
           if (take_over) {
             try {
               done = take_over();
@@ -214,7 +217,16 @@ bool Workspace::solve(const std::set<std::string> &only) {
                   Qt::QueuedConnection);
             });
         const auto keep = [keeper](const VectorResult &v) { (*keeper)(v); };
-        auto result = std::make_shared<std::vector<VectorResult>>(solve_vectors(*s, known, 0, p, only, keep));
+        auto result = std::make_shared<std::vector<VectorResult>>();
+        try {
+          *result = solve_vectors(*s, known, 0, p, only, keep);
+        } catch (const Cancelled &) {
+          keeper->flush();
+          return [this] {
+            job_->take_kept_vectors();
+            return QString("stopped; what was solved until then is kept");
+          };
+        }
         // Packed here, so that the window does not wait for it.
         auto stored = std::make_shared<std::vector<StoredResult>>();
         for (const VectorResult &v : *result) stored->push_back(to_stored(v));

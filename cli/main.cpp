@@ -225,6 +225,12 @@ int cmd_release(const Arguments &a) {
   return finish(job);
 }
 
+const Occupation *occupation_of(const Job &job, const std::string &id) {
+  for (const Occupation &o : job.snapshot()->occupations)
+    if (o.id == id) return &o;
+  return nullptr;
+}
+
 int cmd_item(const Arguments &a, bool leave_out) {
   Job job = Job::open(a.job);
   if (leave_out && a.because.empty()) throw InputError("leaving something out needs --because");
@@ -235,6 +241,10 @@ int cmd_item(const Arguments &a, bool leave_out) {
     const bool idle = leave_out ? out
                                 : !out && (n.kind == "occupation" || n.kind == "vector" || n.kind == "source" ||
                                            n.kind == "span" || job.state().taken_up.count(n.id));
+    const auto *o = n.kind == "occupation" ? occupation_of(job, n.id) : nullptr;
+    if (idle && !leave_out && o && !o->used)
+      throw InputError("nothing to do: \"" + a.item + "\" is out with its file " + o->source_name + " (" +
+                       o->left_out_because + "): use the file");
     if (idle)
       throw InputError("nothing to do: \"" + a.item + "\" is " + (leave_out ? "left out" : "used") + " already");
     job.decide(leave_out ? "leave-out" : "use", n.id, nlohmann::json::object(), a.because);
@@ -243,6 +253,7 @@ int cmd_item(const Arguments &a, bool leave_out) {
 }
 
 int cmd_solve(const Arguments &a) {
+  if (a.what != "vectors") throw InputError("only vectors are solved in this version");
   Job job = Job::open(a.job);
   if (job.store().read_only()) throw InputError(a.job, 0, job.store().why_read_only() + ": nothing could be kept");
   nlohmann::json v;
@@ -256,7 +267,6 @@ int cmd_solve(const Arguments &a) {
     v["frequencies"] = setting_value("frequencies", fmt::format("{}", a.frequencies));
   if (!a.orbits.empty() && a.orbits != job.state().settings.orbits) v["orbits"] = setting_value("orbits", a.orbits);
   if (!v.empty()) job.decide("set", "solve", v, "asked for with solve");
-  if (a.what != "vectors") throw InputError("only vectors are solved in this version");
   const Progress progress;
   const auto keeper =
       std::make_shared<VectorKeeper>([&](std::vector<StoredResult> packed) { job.keep_vectors(packed); });
