@@ -4,6 +4,7 @@
 #include "base/utf8.h"
 #include "formats/antex.h"
 #include "formats/control_documents.h"
+#include "formats/cut_off.h"
 #include "formats/landxml_survey.h"
 #include "formats/recipe_reading.h"
 #include "formats/recognise.h"
@@ -22,26 +23,21 @@ SourceContent read_source(const std::string &name, const std::string &bytes, con
     const std::string text = plain_content(bytes);
     const Recognition r = recognise(text);
     // Formats of fixed columns count bytes: there single fields are converted, after reading.
-    const auto tidy_site = [](ObservationFile &f) {
+    const auto add_site = [&c](ObservationFile &f) {
       for (std::string *x : {&f.marker, &f.marker_number, &f.receiver, &f.receiver_serial, &f.receiver_firmware,
                              &f.antenna, &f.antenna_serial, &f.program})
         *x = printable(utf8_text(*x));
+      c.sites.push_back(std::make_shared<ObservationFile>(std::move(f)));
     };
     switch (r.kind) {
     case FileKind::observation:
       c.source.kind = "observation";
-      for (ObservationFile &f : read_rinex_observations(text)) {
-        tidy_site(f);
-        c.sites.push_back(std::make_shared<ObservationFile>(std::move(f)));
-      }
+      for (ObservationFile &f : read_rinex_observations(text)) add_site(f);
       break;
     case FileKind::rtcm3: {
       c.source.kind = "rtcm3";
       RtcmLog log = read_rtcm3(text, date_in_name(name));
-      for (ObservationFile &f : log.stations) {
-        tidy_site(f);
-        c.sites.push_back(std::make_shared<ObservationFile>(std::move(f)));
-      }
+      for (ObservationFile &f : log.stations) add_site(f);
       if (log.navigation.size()) c.navigation = std::make_shared<NavigationFile>(std::move(log.navigation));
       break;
     }
@@ -76,6 +72,7 @@ SourceContent read_source(const std::string &name, const std::string &bytes, con
     case FileKind::control:
       c.source.kind = "control";
       c.control = std::make_shared<ControlList>(read_control_list(utf8_text(text)));
+      c.cut_off = broken_off(utf8_text(text));
       break;
     case FileKind::landxml_points:
       c.source.kind = "control";
@@ -107,6 +104,7 @@ SourceContent read_source(const std::string &name, const std::string &bytes, con
       if (!best && !(said && text_like)) throw InputError(r.reason);
       c.source.kind = said ? as : recipes[best->index].reads;
       c.text = std::make_shared<std::string>(utf8_text(text));
+      c.cut_off = broken_off(*c.text);
     }
     }
     return c;

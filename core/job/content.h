@@ -26,6 +26,7 @@ struct SourceContent {
   std::shared_ptr<const ControlList> control;
   std::shared_ptr<const Recipe> recipe;
   std::shared_ptr<const std::string> text; ///< UTF-8, of a file that a recipe reads
+  std::string cut_off;                     ///< of a table of text: why its last line seems to be broken off
 };
 
 /// Reads a file's bytes into records. `recipes`: those that text files are tried with; `as` "levels" or

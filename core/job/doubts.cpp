@@ -25,8 +25,8 @@ namespace {
 
 class List {
 public:
-  /// `known_as`: the kind under which earlier versions had it, so that what was accepted stays accepted.
   explicit List(const JobState &state) : state_(state) {}
+  /// `known_as`: the kind under which earlier versions had it, so that what was accepted stays accepted.
   Doubt &add(const std::string &kind, const std::string &about, const std::string &section, const std::string &item,
              std::string sentence, const char *known_as = nullptr) {
     Doubt d;
@@ -87,6 +87,13 @@ void misplaced(List &list, const JobSnapshot &s) {
 
 /// What the first glance at a file tells.
 void files(List &list, const JobSnapshot &s) {
+  for (const SourceContent &c : s.contents) {
+    if (c.cut_off.empty() || s.state.left_out.count(c.source.id)) continue;
+    Doubt &d = list.add("file cut off", c.source.name, "intake", c.source.id,
+                        "it ends inside a line: " + c.cut_off + "; what stands there is used as it is");
+    d.causes.push_back("a copy that was broken off: leave this file out, copy it again and take it");
+    d.causes.push_back("it is whole: accept this with the reason");
+  }
   for (const Occupation &o : s.occupations) {
     if (!o.file->cut_off.empty()) {
       Doubt &d =

@@ -5,6 +5,7 @@
 #include "formats/antenna_points.h"
 #include "formats/antex.h"
 #include "formats/control_documents.h"
+#include "formats/cut_off.h"
 #include "formats/hatanaka.h"
 #include "formats/ionex.h"
 #include "formats/landxml_survey.h"
@@ -71,6 +72,7 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
        [](Bytes b) {
          attempt([&] { read_control_list(b); });
          attempt([&] { read_control_list(utf8_text(b)); });
+         attempt([&] { broken_off(b); });
        }},
       {"control_documents",
        [](Bytes b) {

@@ -188,3 +188,66 @@ TEST_CASE("a book that nothing could read is read by a recipe that comes later")
   job.take_bytes({{"taught.json", write_recipe(r)}});
   CHECK(sights(job) == 4);
 }
+
+TEST_CASE("a pointing is left out of a book that was read otherwise for a while") {
+  TemporaryFolder folder;
+  JobSettings s = demo_settings();
+  s.datum.crs = "local:46:13:0", s.datum.vertical.clear();
+  Job job = Job::create(folder / "a.tie", s);
+  Recipe r;
+  r.name = "whole", r.reads = "pointings", r.header_lines = 1, r.unit = "m", r.angle_unit = "deg";
+  RecipeLine l;
+  l.name = "sight";
+  for (const auto &[meaning, column] : {std::pair{"station", 0}, {"target", 1}, {"circle", 2}, {"slope", 3}}) {
+    RecipeField f;
+    f.meaning = meaning, f.at.column = column;
+    l.fields.push_back(f);
+  }
+  r.lines.push_back(l);
+  job.take_bytes({{"r.json", write_recipe(r)}});
+  job.take_bytes({{"f.csv", "at,to,angle,slope\nA,B,0,500\nA,C,90,400\nA,D,100,300\n"}}, "pointings");
+  REQUIRE(job.snapshot()->traverses->field.setups.size() == 1);
+  // The other recipe's set-up begins with another line, and so is another set-up.
+  r.name = "without the first", r.header_lines = 2;
+  job.take_bytes({{"s.json", write_recipe(r)}});
+  const std::string source = job.snapshot()->traverses->field.sources.front().head.source_id;
+  const auto pointings = [&] { return job.snapshot()->traverses->field.setups.front()->setup.pointings; };
+  const std::string last = pointings().back().id;
+  job.decide("set", "source:" + source, {{"recipe", r.name}}, "tried");
+  REQUIRE(pointings().size() == 2);
+  job.undo();
+  REQUIRE(pointings().size() == 3);
+  job.decide("leave-out", last, {}, "hidden");
+  CHECK_FALSE(pointings().back().used);
+}
+
+TEST_CASE("a table that ends inside a line is asked about") {
+  Demo d;
+  SECTION("list, in its last figure") {
+    d.list("mark,lat,lon,h\nP1,46.28,13.86,512.250\nP2,46.281,13.861,514.175\nP3,46.282,13.862,51");
+    const Doubt *q = doubt_of(d.job, "file cut off");
+    REQUIRE(q);
+    CHECK_THAT(q->sentence, Contains("its last figure, 51, has 0 decimals, those above it have 3"));
+    d.job.decide("leave-out", q->item, {}, "copied again");
+    CHECK_FALSE(doubt_of(d.job, "file cut off"));
+  }
+  SECTION("list without a line end, whole") {
+    d.list("mark,lat,lon,h\nP1,46.28,13.86,512.250\nP2,46.281,13.861,514.175\nP3,46.282,13.862,515.300");
+    CHECK_FALSE(doubt_of(d.job, "file cut off"));
+  }
+  SECTION("list from a sheet that drops zeros") {
+    d.list("mark,lat,lon,h\nP1,46.28,13.86,512.25\nP2,46.281,13.861,514.175\nP3,46.282,13.862,515");
+    CHECK_FALSE(doubt_of(d.job, "file cut off"));
+  }
+  SECTION("book whose last word has no line end") {
+    d.job.take_bytes({{"b.txt", shipped_book.substr(0, shipped_book.size() - 1)}});
+    CHECK_FALSE(doubt_of(d.job, "file cut off"));
+  }
+  SECTION("book, in a reading") {
+    d.job.take_bytes({{"b.txt", shipped_book.substr(0, shipped_book.find("1.00000") + 3)}});
+    const Doubt *q = doubt_of(d.job, "file cut off");
+    REQUIRE(q);
+    CHECK(q->about == "b.txt");
+    CHECK_THAT(q->sentence, Contains("4 cells, the others have 8 or more"));
+  }
+}
