@@ -2,6 +2,8 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "base/utf8.h"
+#include "formats/landxml_units.h"
+#include "formats/recipe.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <map>
@@ -17,19 +19,12 @@ long line_of(std::string_view text, std::ptrdiff_t offset) {
 }
 
 double metres_per_unit(pugi::xml_node units) {
-  if (const auto metric = units.child("Metric")) {
-    const std::string u = lower(metric.attribute("linearUnit").as_string("meter"));
-    if (u == "meter" || u == "metre") return 1;
-    if (u == "millimeter") return 1e-3;
-    if (u == "kilometer") return 1e3;
-    throw InputError("the unit of length \"" + printable(u) + "\" is not read");
-  }
-  if (const auto imperial = units.child("Imperial")) {
-    const std::string u = lower(imperial.attribute("linearUnit").as_string("foot"));
-    if (u == "foot") return 0.3048;
-    if (u == "ussurveyfoot") return 1200.0 / 3937.0;
-    throw InputError("the unit of length \"" + printable(u) + "\" is not read");
-  }
+  for (const auto &[system, usual] : {std::pair{"Metric", "meter"}, {"Imperial", "foot"}})
+    if (const auto node = units.child(system)) {
+      const std::string named = node.attribute("linearUnit").as_string(usual), unit = landxml_length_unit(named);
+      if (unit.empty()) throw InputError("the unit of length \"" + printable(lower(named)) + "\" is not read");
+      return metres_in(unit);
+    }
   throw InputError("the file states no unit of length");
 }
 

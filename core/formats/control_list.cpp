@@ -4,6 +4,8 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "base/utf8.h"
+#include "formats/recipe.h"
+#include "geodesy/plausible.h"
 #include <algorithm>
 #include <cmath>
 #include <cstring>
@@ -86,8 +88,8 @@ std::pair<std::string, double> understood(std::string_view head) {
         break;
       }
   }
-  const double metres = unit == "ft" || unit == "feet"                                         ? 0.3048
-                        : unit == "us_ft" || unit == "ftus" || unit == "usft" || unit == "sft" ? 1200.0 / 3937.0
+  const double metres = unit == "ft" || unit == "feet"                                         ? metres_in("ft")
+                        : unit == "us_ft" || unit == "ftus" || unit == "usft" || unit == "sft" ? metres_in("us-ft")
                         : unit == "mm"                                                         ? 1e-3
                         : unit.empty() || unit == "m" || unit == "deg" || unit == "°"          ? 1
                                                                                                : 0;
@@ -205,23 +207,22 @@ private:
 void refuse_impossible(const ControlRow &r) {
   const auto bad = [&](const std::string &why) { throw InputError({}, r.line, why); };
   const auto height = [&](double h) {
-    if (h < -600 || h > 9000) bad("the height of " + r.mark + " is impossible: columns or units mixed up?");
+    if (!plausible_height(h)) bad("the height of " + r.mark + " is impossible: columns or units mixed up?");
   };
   if (r.height) height(*r.height);
   for (const auto *set : {&r.geodetic, &r.grid})
     if (*set) height((**set)[2]);
-  if (r.sd_height && (*r.sd_height < 0 || *r.sd_height > 100))
-    bad("a standard deviation of " + r.mark + " is impossible");
+  if (r.sd_height && !plausible_sd(*r.sd_height)) bad("a standard deviation of " + r.mark + " is impossible");
   if (r.gravity && (*r.gravity < 9.7 || *r.gravity > 9.9))
     bad("the gravity of " + r.mark + " is impossible: it is given in m/s² or in mGal, in full");
   if (!r.xyz && !r.geodetic && !r.grid && !r.height && !r.gravity) bad("the mark " + r.mark + " has no coordinates");
-  if (r.xyz && (r.xyz->norm() < 6.3e6 || r.xyz->norm() > 6.4e6))
+  if (r.xyz && !near_surface(*r.xyz))
     bad("X, Y, Z of " + r.mark + " do not lie near the Earth's surface: columns or units mixed up?");
-  if (r.grid && (std::abs(r.grid->x()) > 5e7 || std::abs(r.grid->y()) > 5e7))
+  if (r.grid && !plausible_grid(r.grid->x(), r.grid->y()))
     bad("the grid coordinates of " + r.mark + " are impossible: columns or units mixed up?");
   if (r.velocity && r.velocity->norm() > 0.5)
     bad("the velocity of " + r.mark + " is above 0.5 m/yr: written in mm/yr?");
-  if (r.sd_enu && (r.sd_enu->minCoeff() < 0 || r.sd_enu->maxCoeff() > 100))
+  if (r.sd_enu && !(plausible_sd(r.sd_enu->minCoeff()) && plausible_sd(r.sd_enu->maxCoeff())))
     bad("a standard deviation of " + r.mark + " is impossible");
 }
 

@@ -2,6 +2,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/landxml_units.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <pugixml.hpp>
@@ -62,16 +63,9 @@ private:
     const std::string length = u.attribute("linearUnit").value(), angle = u.attribute("angularUnit").value(),
                       pressure = lower(u.attribute("pressureUnit").value()),
                       temperature = lower(u.attribute("temperatureUnit").value());
-    static const std::map<std::string, const char *> lengths{
-        {"", "m"},           {"meter", "m"}, {"millimeter", "mm"},     {"centimeter", "cm"},
-        {"kilometer", "km"}, {"foot", "ft"}, {"USSurveyFoot", "us-ft"}};
-    const auto l = lengths.find(length);
-    if (l == lengths.end()) throw InputError("", line(u), "the unit of length \"" + length + "\" is not known");
-    metre_ = l->second == std::string_view("cm")      ? 0.01
-             : l->second == std::string_view("km")    ? 1000
-             : l->second == std::string_view("us-ft") ? 1200.0 / 3937
-                                                      : metres_in(l->second);
-    out_.stated_unit = l->second;
+    out_.stated_unit = length.empty() ? "m" : landxml_length_unit(length);
+    if (out_.stated_unit.empty()) throw InputError("", line(u), "the unit of length \"" + length + "\" is not known");
+    metre_ = metres_in(out_.stated_unit);
     if (angle == "radians" || angle.empty())
       angle_ = "rad";
     else if (angle == "grads")

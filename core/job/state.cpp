@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "base/utf8.h"
+#include "geodesy/plausible.h"
 #include "job/settings.h"
 #include <fmt/format.h>
 
@@ -51,16 +52,16 @@ namespace {
 /// What a control list may not say a decision may not say either.
 void refuse_impossible(const HoldDecision &h, const std::string &mark) {
   const auto bad = [&](const char *why) { throw InputError(mark + ": " + why); };
-  if (h.xyz && (h.xyz->norm() < 6.3e6 || h.xyz->norm() > 6.4e6)) bad("X, Y, Z do not lie near the Earth's surface");
+  if (h.xyz && !near_surface(*h.xyz)) bad("X, Y, Z do not lie near the Earth's surface");
   if (h.geodetic_deg && (std::abs(h.geodetic_deg->x()) > 90 || std::abs(h.geodetic_deg->y()) > 360))
     bad("latitude or longitude is impossible");
-  if (h.grid && (std::abs(h.grid->x()) > 5e7 || std::abs(h.grid->y()) > 5e7))
-    bad("the grid coordinates are impossible");
+  if (h.grid && !plausible_grid(h.grid->x(), h.grid->y())) bad("the grid coordinates are impossible");
   for (const auto &height : {h.height, h.grid ? std::optional(h.grid->z()) : std::nullopt,
                              h.geodetic_deg ? std::optional(h.geodetic_deg->z()) : std::nullopt})
-    if (height && (*height < -600 || *height > 9000)) bad("the height is impossible");
-  if (h.sd_enu && (h.sd_enu->minCoeff() < 0 || h.sd_enu->maxCoeff() > 100)) bad("a standard deviation is impossible");
-  if (h.sd_height && (*h.sd_height < 0 || *h.sd_height > 100)) bad("a standard deviation is impossible");
+    if (height && !plausible_height(*height)) bad("the height is impossible");
+  if (h.sd_enu && !(plausible_sd(h.sd_enu->minCoeff()) && plausible_sd(h.sd_enu->maxCoeff())))
+    bad("a standard deviation is impossible");
+  if (h.sd_height && !plausible_sd(*h.sd_height)) bad("a standard deviation is impossible");
   if (h.velocity && h.velocity->norm() > 0.9) bad("a velocity is impossible: it is in metres per year");
 }
 

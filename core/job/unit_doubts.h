@@ -11,9 +11,9 @@ struct UnitDoubt {
 };
 
 /// Staff readings that no staff shows (below −5 m and above 6 m, negative ones that are no inverted staff all along a
-/// run, all of a book below a centimetre) and sights that no level takes; distances of total stations that are in one
-/// proportion to those between known marks (feet, a factor of ten, a hundred or a thousand); zenith angles that lie
-/// about 100 or 81 in place of 90 (gon and degrees mistaken for each other).
+/// run, a whole book about less than three centimetres) and sights that no level takes; distances of total stations
+/// that are in one proportion to those between known marks (feet, a factor of ten, a hundred or a thousand); zenith
+/// angles that lie about 100 or 81 in place of 90 (gon and degrees mistaken for each other).
 std::vector<UnitDoubt> unit_doubts(const JobSnapshot &s);
 
 } // namespace ampletie
