@@ -1,8 +1,6 @@
 #include "base/csv.h"
 #include "base/text.h"
 #include <algorithm>
-#include <cmath>
-#include <fmt/format.h>
 
 namespace ampletie {
 namespace {
@@ -55,7 +53,7 @@ CsvRow &CsvRow::plain(std::string_view t) {
 }
 CsvRow &CsvRow::number(double v, int decimals) {
   next();
-  if (std::isfinite(v)) out_ += fixed(v, decimals);
+  out_ += fixed(v, decimals);
   return *this;
 }
 CsvRow &CsvRow::nothing() {

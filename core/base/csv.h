@@ -10,7 +10,7 @@ namespace ampletie {
 /// `CsvReader` takes off again.
 std::string csv_cell(std::string_view text, char delimiter = ',');
 
-/// One record with its line end. Cells that are numbers are written with `csv_number`.
+/// One record with its line end.
 class CsvRow {
 public:
   CsvRow &text(std::string_view t);

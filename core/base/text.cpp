@@ -142,6 +142,12 @@ void sync_folder(const std::string &path) {
   if (folder.fd >= 0) ::fsync(folder.fd);
 }
 
+unsigned permitted(unsigned all) {
+  const mode_t mask = ::umask(0); // can only be read by setting it
+  ::umask(mask);
+  return all & ~mask;
+}
+
 void write_file(const std::string &path, std::string_view bytes) {
   struct stat st {};
   if (::stat(path.c_str(), &st) == 0 && !S_ISREG(st.st_mode))
@@ -150,9 +156,7 @@ void write_file(const std::string &path, std::string_view bytes) {
   const Descriptor out(::mkostemp(part.data(), O_CLOEXEC));
   if (out.fd < 0) disk_failed(path, "cannot be written");
   try {
-    const mode_t mask = ::umask(0);
-    ::umask(mask);
-    ::fchmod(out.fd, 0666 & ~mask);
+    ::fchmod(out.fd, permitted(0666));
     for (std::size_t done = 0; done < bytes.size();) {
       const ssize_t n = ::write(out.fd, bytes.data() + done, bytes.size() - done);
       if (n < 0 && errno == EINTR) continue;

@@ -44,6 +44,8 @@ std::string read_file(const std::string &path);
 /// Writes through a temporary neighbour, synchronises and renames: a full disk or a lost power leaves the old file or
 /// the whole new one. Throws `InputError`; what is there and is no ordinary file is refused.
 void write_file(const std::string &path, std::string_view bytes);
+/// Permissions of a new file (0666) or folder (0777) as the user's mask leaves them.
+unsigned permitted(unsigned all);
 /// Brings a folder's entries to the disk.
 void sync_folder(const std::string &path);
 

@@ -228,9 +228,7 @@ Store Store::create(const std::string &path, const char *vfs, const std::vector<
   std::string temporary = path + ".new-XXXXXX";
   const int made = ::mkostemp(temporary.data(), O_CLOEXEC);
   if (made < 0) throw InputError(path, 0, std::string("cannot be made: ") + std::strerror(errno));
-  const mode_t mask = ::umask(0);
-  ::umask(mask);
-  ::fchmod(made, 0666 & ~mask);
+  ::fchmod(made, permitted(0666));
   ::close(made);
   try {
     {

@@ -61,9 +61,7 @@ std::string issue_into(Job &job, const IssuePackage &p, const std::string &folde
   std::string temporary = (target.parent_path() / (prefix + "XXXXXX")).string();
   if (!::mkdtemp(temporary.data())) throw InputError(folder, 0, std::string("cannot be made: ") + std::strerror(errno));
   try {
-    const mode_t mask = ::umask(0);
-    ::umask(mask);
-    ::chmod(temporary.c_str(), 0777 & ~mask);
+    ::chmod(temporary.c_str(), permitted(0777));
     for (const auto &[name, bytes] : p.files) write_file(temporary + "/" + name, bytes);
     write_file(temporary + "/record.json", p.record.text);
     job.add_issue_record(p.record);
