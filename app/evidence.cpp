@@ -424,16 +424,17 @@ void EvidencePanel::about_job(QString &html) {
   const auto &s = w_.job().state().settings;
   html += heading("Job", escaped(s.title), text(s.datum.crs) + " · " + number(s.datum.epoch, 2), ink::text);
   const auto open = w_.job().open_doubts();
+  const auto left = left_over(*w_.job().snapshot(), w_.job().vectors(), w_.job().network());
   html +=
       open ? QString("<p style='color:#B87311'><b>May I issue? Not yet: %1 doubt%2 open.</b></p>")
                  .arg(open)
                  .arg(open == 1 ? " is" : "s are")
       : w_.job().network() && !w_.job().network_stale()
-          ? (left_over(*w_.job().snapshot(), w_.job().vectors(), w_.job().network()).empty()
+          ? (left.empty()
                  ? "<p style='color:#0B6E75'><b>May I issue? Nothing speaks against it.</b></p>"
                  : "<p style='color:#B87311'><b>May I issue? No doubt is open, but not everything takes part.</b></p>")
           : "<p>May I issue? The network is not adjusted yet.</p>";
-  if (const auto left = left_over(*w_.job().snapshot(), w_.job().vectors(), w_.job().network()); !left.empty()) {
+  if (!left.empty()) {
     html += part("No part of the result: " + text(left_over_words(left)));
     for (std::size_t i = 0; i < left.size() && i < 8; ++i)
       html += "<p style='margin:2px 0'>" + escaped(left[i].kind + " " + left[i].name) +

@@ -159,12 +159,6 @@ void require_mark(const Job &job, const std::string &mark, bool ahead) {
   require_known("mark", mark, known_marks(job), ahead);
 }
 
-std::vector<Named> names_of(const Job &job, const std::vector<std::string> &kinds) {
-  std::vector<Named> out;
-  for (const Candidate &c : candidates(job, kinds)) out.push_back({c.kind, c.id, c.words.back()});
-  return out;
-}
-
 std::vector<Named> resolve(const Job &job, const std::string &text, const std::vector<std::string> &kinds, bool one) {
   std::vector<std::string> among = kinds;
   std::string word = text;

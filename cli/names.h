@@ -7,12 +7,9 @@ namespace ampletie::cli {
 struct Named {
   std::string
       kind;       ///< "mark", "occupation", "vector", "run", "reading", "setup", "pointing", "route", "source", "span"
-  std::string id; ///< as decisions name it
+  std::string id; ///< as decisions name it; one word may name several: the readings of a line
   std::string word; ///< how it can be written without doubt
 };
-
-/// All names of some kinds. One word may name several things of a kind: the readings of a line, the set-ups on a mark.
-std::vector<Named> names_of(const Job &job, const std::vector<std::string> &kinds);
 
 /// What a word names out of some kinds; `KIND:word` picks the kind. Throws `InputError` when it is nothing (near ones
 /// are offered), when two kinds match (they are named), and, where only `one` is wanted, when it is several things.

@@ -167,7 +167,7 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
       if (std::any_of(l.reduced.points.begin(), l.reduced.points.end(), [&](const auto &p) { return p.mark == mark; }))
         out.push_back(
             {0, "level", "met by " + l.name, fmt::format("{} → {}", l.reduced.from, l.reduced.to), "", 0, 0, l.id});
-    if (out.size() == (outside ? 1U : 0U) && outside) out.clear();
+    if (outside && out.size() == 1) out.clear();
     return out;
   }
   out.push_back({0, "result", "adjusted network",

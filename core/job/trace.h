@@ -16,8 +16,8 @@ struct TraceStep {
 };
 
 /// What a mark's coordinates rest on: every vector that contributes to it in the adjustment, its occupations, the lines
-/// of their sources, the held marks and all decisions on the way; what moves the mark
-/// most comes first. Without a network run only the mark's own data.
+/// of their sources, the held marks and all decisions on the way; what moves the mark most comes first. Without a
+/// network run only the mark's own data.
 std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
                                   const std::vector<VectorResult> &vectors, const NetworkRun *network);
 std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s, int depth = 0);

@@ -2,6 +2,7 @@
 #include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "job/asked.h"
+#include "job/left_over.h"
 #include "publication/figures.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -36,22 +37,15 @@ std::string verdict(const json &r) {
       list += (list.empty() ? "" : ", ") + kind + (count > 1 ? fmt::format(" ({})", count) : "");
     against.push_back(fmt::format("{} doubt{} open: {}", open, open == 1 ? " is" : "s are", list));
   }
-  std::map<std::string, int> left;
-  for (const json &x : r.value("left_over", json::array())) ++left[x.at("kind").get<std::string>()];
+  std::vector<LeftOver> left;
+  for (const json &x : r.value("left_over", json::array()))
+    left.push_back({x.at("kind"), x.at("name"), x.at("because")});
   std::string out;
   for (const auto &a : against) out += (out.empty() ? "Issued with reservations: " : "; ") + a;
   if (out.empty()) out = "The global test passes and no doubt is open";
   out += ".";
   if (accepted) out += fmt::format(" {} doubt{} accepted with a reason.", accepted, accepted == 1 ? " was" : "s were");
-  if (!left.empty()) {
-    out += " No part of the result: ";
-    bool first = true;
-    for (const auto &[kind, count] : left) {
-      out += fmt::format("{}{} {}{}", first ? "" : ", ", count, kind, count == 1 ? "" : "s");
-      first = false;
-    }
-    out += " (listed under Doubts).";
-  }
+  if (!left.empty()) out += " No part of the result: " + left_over_words(left) + " (listed under Doubts).";
   return out;
 }
 

@@ -38,7 +38,7 @@ ordered_json record_decisions(const Job &job) {
                    {"author", d.author},
                    {"text", words.sentence(d)},
                    {"reason", d.reason},
-                   {"stands", stands[static_cast<std::size_t>(&d - job.decisions().data())] ? true : false}});
+                   {"stands", bool(stands[static_cast<std::size_t>(&d - job.decisions().data())])}});
   return out;
 }
 
