@@ -7,6 +7,8 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 constexpr double clock_variance = 30.0 * 30.0;
+// What two rovers of one base share: of the zenith delays' prior, m², and of the ionosphere by direction.
+constexpr double common_zenith = 0.5 * 0.02 * 0.02, common_ionosphere = 0.7;
 int id(SatId s) { return s.system * 256 + s.number; }
 
 #ifdef __x86_64__
@@ -31,6 +33,12 @@ WIDER_REGISTERS void lower_minus_outer(double *p, Index stride, Index n, const M
 }
 } // namespace
 
+double common_of_arcs(const CarrierArc &a, const CarrierArc &b) {
+  if (a.sat != b.sat || a.band != b.band) return 0;
+  const double shared = std::min(a.last, b.last) - std::max(a.first, b.first);
+  return shared <= 0 ? 0 : 0.5 * shared / std::sqrt((a.last - a.first) * (b.last - b.first));
+}
+
 double iono_factor(double hz) {
   const double q = 1575.42e6 / hz;
   return q * q;
@@ -40,7 +48,8 @@ double shell_obliquity(double el) {
   return 1 / std::sqrt(1 - c * c);
 }
 
-SessionFilter::SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o) : legs_(std::move(legs)), o_(o) {
+SessionFilter::SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o, FilterTape *tape)
+    : legs_(std::move(legs)), o_(o), tape_(legs_.size() == 1 ? tape : nullptr) {
   breaks_.resize(legs_.size());
   Index most = 0;
   for (const FilterLeg &l : legs_) {
@@ -58,7 +67,7 @@ SessionFilter::SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o
     const double sd = zenith_sd(k);
     std::vector<double> prior;
     // The base's own weather is in all of them.
-    for (std::size_t l = 0; l < k; ++l) prior.push_back(o.relative_troposphere ? 0.5 * 0.02 * 0.02 : 0);
+    for (std::size_t l = 0; l < k; ++l) prior.push_back(o.relative_troposphere ? common_zenith : 0);
     prior.push_back(sd * sd);
     add_correlated({Kind::zenith, leg, 0, 0}, prior);
     const double length = legs_[k].start.norm();
@@ -97,6 +106,12 @@ Index SessionFilter::add(const Key &k, double x, double variance) {
   p_(i, i) = variance;
   at_[k] = i;
   keys_.push_back(k);
+  if (tape_) {
+    // A drift's arc is known by then.
+    const auto arc = drift_of_.find(k);
+    tape_->steps.push_back(FilterTape::Added{i, process_of(k), common_part(k, variance),
+                                             k.kind == Kind::drift && arc != drift_of_.end() ? arc->second : -1});
+  }
   return i;
 }
 
@@ -132,7 +147,7 @@ double SessionFilter::cross(std::size_t k, std::size_t l, double vk, double vl) 
   const double dk = legs_[k].start.norm(), dl = legs_[l].start.norm(), dkl = (legs_[k].start - legs_[l].start).norm();
   if (dk < 1 || dl < 1) return 0;
   const double cosine = (dk * dk + dl * dl - dkl * dkl) / (2 * dk * dl);
-  return 0.7 * cosine * std::sqrt(vk * vl);
+  return common_ionosphere * cosine * std::sqrt(vk * vl);
 }
 
 void SessionFilter::add_column(Index i, double h, Eigen::Ref<VectorXd> g) const {
@@ -141,7 +156,38 @@ void SessionFilter::add_column(Index i, double h, Eigen::Ref<VectorXd> g) const 
   g.tail(n - i) += h * p_.col(i).segment(i, n - i);
 }
 
-void SessionFilter::renew(Index i, double variance) {
+CommonProcess SessionFilter::process_of(const Key &k) const {
+  using P = CommonProcess::Kind;
+  const P kind = k.kind == Kind::multipath     ? P::reflection
+                 : k.kind == Kind::ionosphere  ? P::ionosphere
+                 : k.kind == Kind::zenith      ? P::zenith
+                 : k.kind == Kind::base_zenith ? P::base_zenith
+                                               : P::none;
+  if (kind != P::reflection && kind != P::ionosphere) return {kind, {}, 0};
+  return {kind,
+          {static_cast<char>(k.a / 256), static_cast<std::uint8_t>(k.a % 256)},
+          static_cast<std::uint8_t>(kind == P::reflection ? k.b : 0)};
+}
+
+double SessionFilter::common_part(const Key &k, double variance) const {
+  switch (k.kind) {
+  case Kind::zenith:
+    return o_.relative_troposphere ? std::min(variance, common_zenith) : 0;
+  case Kind::base_zenith:
+    return variance;
+  case Kind::ionosphere:
+    return common_ionosphere * variance;
+  case Kind::multipath:
+  case Kind::drift:
+    return 0.5 * variance;
+  default:
+    return 0;
+  }
+}
+
+void SessionFilter::renew(Index i, double variance, int arc) {
+  if (tape_)
+    tape_->steps.push_back(FilterTape::Renewed{i, common_part(keys_[static_cast<std::size_t>(i)], variance), arc});
   p_.row(i).head(i).setZero();
   p_.col(i).segment(i, size_ - i).setZero();
   p_(i, i) = variance;
@@ -159,6 +205,7 @@ void SessionFilter::remove_gone(GpsTime now) {
     keep.push_back(i);
   }
   if (static_cast<Index>(keep.size()) > size_ - 4) return;
+  if (tape_) tape_->steps.push_back(FilterTape::Removed{keep, size_});
   std::vector<Key> keys;
   for (std::size_t n = 0; n < keep.size(); ++n) {
     const Index to = static_cast<Index>(n), from = keep[n];
@@ -172,7 +219,7 @@ void SessionFilter::remove_gone(GpsTime now) {
   for (Index i = 0; i < size_; ++i) at_[keys_[static_cast<std::size_t>(i)]] = i;
 }
 
-void SessionFilter::advance(double dt) {
+void SessionFilter::advance(GpsTime now, double dt) {
   const double hours = dt / 3600;
   auto scale = [&](Index i, double phi) {
     p_.row(i).head(i + 1) *= phi;
@@ -180,6 +227,10 @@ void SessionFilter::advance(double dt) {
     x_[i] *= phi;
   };
   const double phi_i = std::exp(-dt / o_.ionosphere_correlation_s), phi_m = std::exp(-dt / o_.correlation_s);
+  FilterTape::Advanced moved{now, phi_i, phi_m, {}};
+  auto told = [&](Index i, double phi, double common) {
+    if (tape_) moved.states.push_back({i, process_of(keys_[static_cast<std::size_t>(i)]), phi, common});
+  };
   for (Index i = 0; i < size_; ++i) {
     const Key &k = keys_[static_cast<std::size_t>(i)];
     switch (k.kind) {
@@ -191,22 +242,26 @@ void SessionFilter::advance(double dt) {
         const double q = o_.troposphere_walk * o_.troposphere_walk * hours;
         p_(i, i) += q;
         for (int l = 0; l < k.leg; ++l) p_(i, index({Kind::zenith, l, 0, 0})) += q / 2;
+        told(i, 1, q / 2);
       }
       break;
     case Kind::base_zenith:
       p_(i, i) += o_.base_walk * o_.base_walk * hours;
+      told(i, 1, o_.base_walk * o_.base_walk * hours);
       break;
     case Kind::ionosphere:
     case Kind::multipath: {
       const double phi = k.kind == Kind::ionosphere ? phi_i : phi_m, v = variance_[k];
       scale(i, phi);
       p_(i, i) += (1 - phi * phi) * v;
+      told(i, phi, common_part(k, (1 - phi * phi) * v));
       break;
     }
     default:
       break;
     }
   }
+  if (tape_) tape_->steps.push_back(std::move(moved));
   if (legs_.size() == 1) return;
   // What the rovers' processes share must be fed to their covariances as well.
   for (Index i = 0; i < size_; ++i) {
@@ -319,15 +374,15 @@ void SessionFilter::rows_of(std::size_t leg, GpsTime time, const Difference &d, 
       const double length = span.last - span.first, vd = noise_[leg].drift(length) * noise_[leg].total(d.elevation);
       if (vd > 0) {
         const Key drift_key{Kind::drift, k, sat, band};
-        const auto [of, unused] = drift_of_.try_emplace(drift_key, -1);
+        int &of = drift_of_.try_emplace(drift_key, -1).first->second;
         Index drift = index(drift_key);
-        if (drift < 0 || of->second != d.arc[b]) {
+        if (drift < 0 || of != d.arc[b]) {
           variance_[drift_key] = vd;
+          of = d.arc[b];
           if (drift < 0)
             drift = add_reflection(drift_key, vd);
           else
-            renew(drift, vd);
-          of->second = d.arc[b];
+            renew(drift, vd, d.arc[b]);
         }
         r.h.emplace_back(drift, std::sqrt(3.0) * (2 * (time - span.first) / length - 1));
       }
@@ -388,6 +443,17 @@ void SessionFilter::apply(std::vector<Row> &rows, GpsTime time) {
     const Eigen::LLT<MatrixXd> llt(s);
     const VectorXd weighted = llt.solve(innovation);
     note_fit(rows, innovation, s);
+    if (tape_) {
+      FilterTape::Updated u{time, {}, llt.solve(g.transpose()).transpose()};
+      for (const Row &row : rows) {
+        const bool code = row.band < 0;
+        u.rows.push_back({row.h,
+                          {code ? CommonProcess::Kind::code : CommonProcess::Kind::phase, row.d->sat,
+                           static_cast<std::uint8_t>(code ? -1 - row.band : row.band)},
+                          row.shared});
+      }
+      tape_->steps.push_back(std::move(u));
+    }
     // W = G L⁻ᵀ; P −= W Wᵀ, x += G S⁻¹ v.
     x_.head(size_) += g * weighted;
     const MatrixXd w = llt.matrixL().solve(g.transpose()).transpose();
@@ -420,8 +486,9 @@ void SessionFilter::satellite(SatId sat, GpsTime time, const std::vector<const D
   apply(rows, time);
 }
 
-void SessionFilter::run(const Progress &progress) {
+void SessionFilter::run(const Progress &progress, const std::vector<GpsTime> &times) {
   std::map<GpsTime, std::vector<const DifferenceEpoch *>> epochs;
+  for (GpsTime t : times) epochs[t].resize(legs_.size(), nullptr);
   for (std::size_t k = 0; k < legs_.size(); ++k)
     for (const DifferenceEpoch &e : legs_[k].session->epochs) {
       auto &list = epochs[e.time];
@@ -433,7 +500,7 @@ void SessionFilter::run(const Progress &progress) {
   int since_cleaning = 0;
   for (const auto &[time, list] : epochs) {
     progress.check();
-    if (!first) advance(time - before);
+    if (!first) advance(time, time - before);
     first = false;
     before = time;
     if (++since_cleaning == 20) {
@@ -477,6 +544,7 @@ SessionFilter::Estimate SessionFilter::estimate() const {
   const Index n = static_cast<Index>(order.size());
   e.x.resize(n);
   e.p.resize(n, n);
+  e.stands = order;
   for (Index i = 0; i < n; ++i) {
     const Index from = order[static_cast<std::size_t>(i)];
     e.x[i] = from < 0 ? 0 : x_[from];
@@ -486,36 +554,38 @@ SessionFilter::Estimate SessionFilter::estimate() const {
       e.p(i, j) = e.p(j, i) = v;
     }
   }
-  // What the arcs are too short to average. Half of it is the base's and common to all legs while they share the arc.
-  struct Beyond {
-    const CarrierArc *arc;
-    std::size_t leg;
-    Index at;
-    double sd; // cycles
+  // Half of the arcs' constants is the base's and common to all legs while they share the arc.
+  const std::vector<ArcConstant> all = arc_constants();
+  auto arc_of = [&](const ArcConstant &c) -> const CarrierArc & {
+    return legs_[c.leg].session->arcs[static_cast<std::size_t>(c.arc)];
   };
-  std::vector<Beyond> all;
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    const CarrierArc &a = arc_of(all[i]);
+    const Index at = e.first_of_leg[all[i].leg] + all[i].arc;
+    e.p(at, at) += all[i].sd * all[i].sd;
+    for (std::size_t k = 0; k < i; ++k) {
+      if (all[i].leg == all[k].leg) continue;
+      const double c = common_of_arcs(a, arc_of(all[k])) * all[i].sd * all[k].sd;
+      if (c == 0) continue;
+      const Index other = e.first_of_leg[all[k].leg] + all[k].arc;
+      e.p(at, other) += c;
+      e.p(other, at) = e.p(at, other);
+    }
+  }
+  return e;
+}
+
+std::vector<SessionFilter::ArcConstant> SessionFilter::arc_constants() const {
+  std::vector<ArcConstant> out;
   for (const auto &[key, noise] : arc_multipath_) {
     const auto leg = static_cast<std::size_t>(key.first);
     const DifferencedSession &s = *legs_[leg].session;
     const CarrierArc &arc = s.arcs[static_cast<std::size_t>(key.second)];
     const double lambda = speed_of_light / s.hz.at(arc.sat)[static_cast<std::size_t>(arc.band)];
     const double v = noise_[leg].beyond(arc.last - arc.first) * noise.first / noise.second;
-    if (v > 0) all.push_back({&arc, leg, e.first_of_leg[leg] + key.second, std::sqrt(v) / lambda});
+    if (v > 0) out.push_back({leg, key.second, std::sqrt(v) / lambda});
   }
-  for (std::size_t i = 0; i < all.size(); ++i) {
-    const Beyond &a = all[i];
-    e.p(a.at, a.at) += a.sd * a.sd;
-    for (std::size_t k = 0; k < i; ++k) {
-      const Beyond &b = all[k];
-      if (a.leg == b.leg || a.arc->sat != b.arc->sat || a.arc->band != b.arc->band) continue;
-      const double shared = std::min(a.arc->last, b.arc->last) - std::max(a.arc->first, b.arc->first);
-      if (shared <= 0) continue;
-      const double lengths = std::sqrt((a.arc->last - a.arc->first) * (b.arc->last - b.arc->first));
-      e.p(a.at, b.at) += 0.5 * a.sd * b.sd * shared / lengths;
-      e.p(b.at, a.at) = e.p(a.at, b.at);
-    }
-  }
-  return e;
+  return out;
 }
 
 VectorXd SessionFilter::Estimate::with_biases(const VectorXd &state, std::size_t leg,

@@ -1,4 +1,5 @@
 #pragma once
+#include "gnss/filter_tape.h"
 #include "gnss/noise_model.h"
 #include <Eigen/Dense>
 #include <optional>
@@ -25,8 +26,10 @@ struct FilterLeg {
 /// cycles, and for short arcs a drift of the multipath along it. States of satellites that have set are taken out.
 class SessionFilter {
 public:
-  SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o);
-  void run(const Progress &progress);
+  /// `tape` (of a filter of one leg) is told every step.
+  SessionFilter(std::vector<FilterLeg> legs, const StaticOptions &o, FilterTape *tape = nullptr);
+  /// `times`: epochs at which the state moves on although no leg has data.
+  void run(const Progress &progress, const std::vector<GpsTime> &times = {});
 
   /// Positions of all legs, their zenith delays, the carrier biases of GLONASS, then all arcs leg by leg.
   struct Estimate {
@@ -35,10 +38,19 @@ public:
     Eigen::Index first_arc = 0;
     std::vector<Eigen::Index> first_of_leg;                   ///< of each leg's arcs
     std::map<std::pair<std::size_t, int>, Eigen::Index> bias; ///< leg, band
+    std::vector<Eigen::Index> stands;                         ///< where each stands in the filter; −1: nowhere
     /// Ambiguities of a leg's arcs in a state of this layout, cycles, with what the carrier biases add to them.
     Eigen::VectorXd with_biases(const Eigen::VectorXd &state, std::size_t leg, const DifferencedSession &s) const;
   };
   Estimate estimate() const;
+  Eigen::Index states() const { return size_; }
+  /// What an arc is too short to average, a constant of it.
+  struct ArcConstant {
+    std::size_t leg;
+    int arc;
+    double sd; ///< cycles
+  };
+  std::vector<ArcConstant> arc_constants() const;
   double fit() const { return normalised_ / std::max(1, used_); }
   int rejected() const { return rejected_; }
   double ionosphere_sd(std::size_t leg) const;
@@ -79,18 +91,22 @@ private:
   Eigen::Index add(const Key &k, double x, double variance);
   Eigen::Index add_correlated(const Key &k, const std::vector<double> &prior);
   void remove_gone(GpsTime now);
-  void advance(double dt);
+  void advance(GpsTime now, double dt);
   void satellite(SatId sat, GpsTime time, const std::vector<const Difference *> &by_leg);
   void rows_of(std::size_t leg, GpsTime time, const Difference &d, std::vector<Row> &rows);
   void apply(std::vector<Row> &rows, GpsTime time);
+  CommonProcess process_of(const Key &k) const;
+  /// The part of a state's variance that legs share (docs/methods/session.md).
+  double common_part(const Key &k, double variance) const;
   void note_fit(const std::vector<Row> &rows, const Eigen::VectorXd &innovation, const Eigen::MatrixXd &s);
   /// A state as new: nothing of before is left in it.
-  void renew(Eigen::Index i, double variance);
+  void renew(Eigen::Index i, double variance, int arc = -1);
   double cross(std::size_t k, std::size_t l, double vk, double vl) const;
   void add_column(Eigen::Index i, double h, Eigen::Ref<Eigen::VectorXd> g) const;
 
   std::vector<FilterLeg> legs_;
   const StaticOptions &o_;
+  FilterTape *tape_ = nullptr;
   std::vector<NoiseModel> noise_;
   std::map<Key, Eigen::Index> at_;
   std::vector<Key> keys_;
@@ -107,6 +123,9 @@ private:
   int used_ = 0, rejected_ = 0;
 };
 
+/// Share of a constant or drift of one arc that is the base's and in another leg's arc as well: half, by the time both
+/// last; 0 for other satellites and bands.
+double common_of_arcs(const CarrierArc &a, const CarrierArc &b);
 double iono_factor(double hz);
 /// Obliquity of a thin shell at 350 km.
 double shell_obliquity(double elevation);

@@ -22,10 +22,19 @@ struct SessionSolution {
   double model_fit = 0;
 };
 
+/// Up to this many legs are solved in one filter, whose work grows with their cube.
+constexpr std::size_t legs_in_one_filter = 6;
+
 /// Solves the legs together (docs/methods/session.md). The integers that each vector had accepted by itself are held;
-/// the receivers' noise at the base, and the atmosphere by distance, is common. Larger sessions are solved from normal
-/// points, so that the work stays bounded.
+/// the receivers' noise at the base, and the atmosphere by distance, is common. Time and memory are linear in the legs
+/// (but for the covariance itself).
 SessionSolution solve_session(const OccupationModel &base, const std::vector<SessionLeg> &legs, const Orbits &orbits,
+                              const StaticOptions &options, const Progress &progress);
+
+/// The two ways of it: all legs in one filter, or leg by leg with what each took from the common sources of error.
+SessionSolution solve_jointly(const OccupationModel &base, const std::vector<SessionLeg> &legs, const Orbits &orbits,
+                              const StaticOptions &options, const Progress &progress);
+SessionSolution solve_by_legs(const OccupationModel &base, const std::vector<SessionLeg> &legs, const Orbits &orbits,
                               const StaticOptions &options, const Progress &progress);
 
 } // namespace ampletie

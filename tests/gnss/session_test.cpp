@@ -17,8 +17,7 @@ TEST_CASE("a session of one rover is its vector") {
 
 TEST_CASE("the order of the rovers does not matter, and two rovers agree with their vectors") {
   const PreparedSession p = prepare_session(stratum("short"), 610002);
-  std::vector<SessionLeg> forth{{&p.models[1], &p.vectors[0], {}}, {&p.models[2], &p.vectors[1], {}}},
-      back{forth[1], forth[0]};
+  const std::vector<SessionLeg> forth = p.legs(2), back{forth[1], forth[0]};
   const SessionSolution a = solve_session(p.models[0], forth, *p.orbits, {}, {}),
                         b = solve_session(p.models[0], back, *p.orbits, {}, {});
   CHECK((a.d[0] - b.d[1]).norm() < 2e-4);
@@ -48,4 +47,48 @@ TEST_CASE("the joint covariance of a session is honest, also for vectors between
   CHECK(t.between / t.pairs > 0.6);
   CHECK(t.between / t.pairs < 1.4);
   CHECK(t.independent < 0.7 * t.between);
+}
+
+TEST_CASE("leg by leg a session comes out as in one filter") {
+  // Rovers that see the same satellites: nothing is lost by estimating each by itself (Zellner 1962: equations with the
+  // same regressors), and what they share must come out the same by two ways that have only the models in common.
+  for (const char *kind : {"short", "steep"}) {
+    const PreparedSession p = prepare_session(stratum(kind), 610003);
+    const auto legs = p.legs(3);
+    const SessionSolution one = solve_jointly(p.models[0], legs, *p.orbits, {}, {}),
+                          by_legs = solve_by_legs(p.models[0], legs, *p.orbits, {}, {});
+    INFO(kind << "\n" << one.cov << "\n\n" << by_legs.cov);
+    for (std::size_t k = 0; k < legs.size(); ++k) {
+      const auto i = static_cast<Eigen::Index>(3 * k);
+      CHECK((one.d[k] - by_legs.d[k]).norm() < 0.7 * std::sqrt(one.cov.block<3, 3>(i, i).trace()));
+      for (std::size_t l = 0; l < legs.size(); ++l) {
+        const auto j = static_cast<Eigen::Index>(3 * l);
+        CHECK((one.cov.block<3, 3>(i, j) - by_legs.cov.block<3, 3>(i, j)).norm() <
+              0.2 * one.cov.block<3, 3>(i, i).norm());
+      }
+    }
+    CHECK(Eigen::MatrixXd(by_legs.cov).llt().info() == Eigen::Success);
+  }
+}
+
+TEST_CASE("a session of many rovers is honest as well, and does not depend on their order") {
+  SessionTally t;
+  for (std::uint64_t seed = 630001; seed <= 630003; ++seed) {
+    const PreparedSession p = prepare_session(stratum("short"), seed, 9);
+    const SessionSolution s = p.solve(9);
+    CHECK(Eigen::MatrixXd(s.cov).llt().info() == Eigen::Success);
+    CHECK(s.window_s == 0);
+    t.add(p, s);
+    auto legs = p.legs(9);
+    std::rotate(legs.begin(), legs.begin() + 4, legs.end());
+    const SessionSolution turned = solve_session(p.models[0], legs, *p.orbits, {}, {});
+    for (std::size_t k = 0; k < 9; ++k) CHECK(turned.d[k] == s.d[(k + 4) % 9]);
+    CHECK((turned.cov.block<3, 3>(0, 15) - s.cov.block<3, 3>(12, 0)).norm() < 1e-12 * s.cov.norm());
+  }
+  INFO(t.line());
+  CHECK(t.joint / t.sessions > 0.6);
+  CHECK(t.joint / t.sessions < 1.4);
+  CHECK(t.between / t.pairs > 0.6);
+  CHECK(t.between / t.pairs < 1.4);
+  CHECK(t.independent < 0.8 * t.between);
 }

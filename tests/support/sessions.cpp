@@ -1,13 +1,14 @@
 #include "support/sessions.h"
 #include "geodesy/ellipsoid.h"
 #include <Eigen/Dense>
+#include <boost/math/distributions/chi_squared.hpp>
 #include <fmt/format.h>
 
 namespace ampletie::testing {
 
-PreparedSession prepare_session(const Stratum &s, std::uint64_t seed) {
+PreparedSession prepare_session(const Stratum &s, std::uint64_t seed, int rovers) {
   PreparedSession p;
-  p.scenario = scenario_of(s, seed);
+  p.scenario = scenario_of(s, seed, rovers);
   p.j = judge(p.scenario);
   if (s.precise)
     p.orbits = std::make_shared<PreciseOrbits>(std::vector{p.j.campaign.orbits});
@@ -33,10 +34,14 @@ PreparedSession prepare_session(const Stratum &s, std::uint64_t seed) {
   return p;
 }
 
-SessionSolution PreparedSession::solve(std::size_t legs) const {
-  std::vector<SessionLeg> list;
-  for (std::size_t k = 0; k < legs; ++k) list.push_back({&models[k + 1], &vectors[k], {}});
-  return solve_session(models[0], list, *orbits, {}, {});
+std::vector<SessionLeg> PreparedSession::legs(std::size_t count) const {
+  std::vector<SessionLeg> out;
+  for (std::size_t k = 0; k < count; ++k) out.push_back({&models[k + 1], &vectors[k], {}});
+  return out;
+}
+
+SessionSolution PreparedSession::solve(std::size_t count) const {
+  return solve_session(models[0], legs(count), *orbits, {}, {});
 }
 
 void SessionTally::add(const PreparedSession &p, const SessionSolution &s) {
@@ -56,8 +61,7 @@ void SessionTally::add(const PreparedSession &p, const SessionSolution &s) {
   const double q = e.dot(cov.llt().solve(e)), size = static_cast<double>(3 * n);
   joint += q / size;
   own_joint += own.dot(s.cov.llt().solve(own)) / size;
-  // χ² of nine degrees; three rovers.
-  inside95 += n == 3 && q < 16.919;
+  inside95 += q < boost::math::quantile(boost::math::chi_squared(size), 0.95);
   ++sessions;
   for (Eigen::Index k = 0; k < n; ++k)
     for (Eigen::Index l = k + 1; l < n; ++l) {

@@ -5,7 +5,7 @@
 
 namespace ampletie::testing {
 
-/// A simulated session of three rovers with its models and its vectors from the base.
+/// A simulated session with its models and its vectors from the base.
 struct PreparedSession {
   sky::Scenario scenario;
   Judged j;
@@ -14,9 +14,10 @@ struct PreparedSession {
   std::vector<StaticVector> vectors;
   std::vector<Vec3> truth; ///< of the markers
   std::vector<Vec3> stood; ///< of the antennas, where they really stood
-  SessionSolution solve(std::size_t legs) const;
+  std::vector<SessionLeg> legs(std::size_t count) const;
+  SessionSolution solve(std::size_t count) const;
 };
-PreparedSession prepare_session(const Stratum &s, std::uint64_t seed);
+PreparedSession prepare_session(const Stratum &s, std::uint64_t seed, int rovers = 3);
 
 /// Errors of session solutions against their joint covariance: all vectors together, and the differences between
 /// rovers; `own`: with the set-ups' errors taken off. Sums over sessions and pairs.
