@@ -139,8 +139,7 @@ TableCard::TableCard(const QString &name, std::vector<Column> columns, QWidget *
   layout->addLayout(foot);
   connect(filter_, &QLineEdit::textChanged, this, [this](const QString &t) {
     proxy_->setFilterFixedString(t);
-    const int n = model_->rowCount() - proxy_->rowCount();
-    hidden_->setText(n > 0 ? QString("%1 rows hidden by the filter").arg(n) : QString());
+    tell_hidden();
   });
   connect(view_->selectionModel(), &QItemSelectionModel::currentRowChanged, this, [this](const QModelIndex &now) {
     if (!selecting_ && now.isValid()) Q_EMIT chosen(now.data(Qt::UserRole + 1).toString().toStdString());
@@ -169,7 +168,19 @@ void TableCard::set_rows(std::vector<Row> rows) {
   model_->set_rows(std::move(rows));
   selecting_ = false;
   refit();
+  tell_hidden();
   if (!current.isEmpty()) select(current.toStdString());
+}
+
+void TableCard::set_note(const QString &note, const QString &why) {
+  note_ = note, why_ = why;
+  tell_hidden();
+}
+
+void TableCard::tell_hidden() {
+  const int n = model_->rowCount() - proxy_->rowCount();
+  hidden_->setText(n > 0 ? QString("%1 rows hidden by the filter").arg(n) : note_);
+  hidden_->setToolTip(n > 0 ? QString() : why_);
 }
 
 void TableCard::hide_filter() {
@@ -199,9 +210,9 @@ void TableCard::refit() {
     for (std::size_t r = 0; r < model_->rows().size() && r < 200; ++r) {
       const auto &row = model_->rows()[r].cells;
       if (static_cast<std::size_t>(c) < row.size())
-        w = std::max(w, std::min(520, (row[static_cast<std::size_t>(c)].bold ? strong : plain)
-                                              .horizontalAdvance(row[static_cast<std::size_t>(c)].text) +
-                                          16));
+        w = std::max(w, std::min(column.most, (row[static_cast<std::size_t>(c)].bold ? strong : plain)
+                                                      .horizontalAdvance(row[static_cast<std::size_t>(c)].text) +
+                                                  16));
     }
     // A column grows with its content and keeps the width that a hand gave it otherwise.
     int &before = fitted_[static_cast<std::size_t>(c)];

@@ -27,7 +27,8 @@ struct Row {
 struct Column {
   QString title, tip{};
   bool number = false, editable = false;
-  int width = 0; ///< minimum, px; 0: by content
+  int width = 0;  ///< minimum, px; 0: by content
+  int most = 520; ///< what content may widen it to, px
 };
 
 /// Rows by value; rebuilt when the job changes, selection kept by id.
@@ -75,6 +76,8 @@ public:
   QTableView *view() { return view_; }
   void set_rows(std::vector<Row> rows);
   void select(const std::string &id);
+  /// What the rows do not tell, beside the filter.
+  void set_note(const QString &note, const QString &why);
   /// For a short table beside others: without the filter's line.
   void hide_filter();
   /// The last column takes the width that is left and shows its sentences whole, on as many lines as they need.
@@ -85,11 +88,13 @@ Q_SIGNALS:
 
 private:
   void refit();
+  void tell_hidden();
   TableModel *model_;
   QSortFilterProxyModel *proxy_;
   EditableView *view_;
   QLineEdit *filter_;
   QLabel *hidden_;
+  QString note_, why_;
   bool selecting_ = false, wrapping_ = false;
   std::optional<std::vector<Row>> waiting_; ///< rows that came while a cell was being edited
   std::vector<int> fitted_;                 ///< widths that the content asked for so far

@@ -9,10 +9,12 @@
 #include "cli/words.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
+#include "geodesy/plausible.h"
 #include "job/decision_words.h"
 #include "job/left_over.h"
 #include "job/settings.h"
 #include "job/vector_keeper.h"
+#include "job/vector_pairs.h"
 #include "level/level.h"
 #include "publication/gnss_report.h"
 #include "publication/issue_folder.h"
@@ -43,7 +45,7 @@ struct Arguments {
   unsigned threads = 0;
   bool free = false, minimal = false, ahead = false, all = false, json = false, weighted = false, levels = false,
        traverses = false;
-  std::string what = "vectors", systems, sessions;
+  std::string what = "vectors", systems, sessions, pairs;
   double frequencies = 0;
 };
 
@@ -185,7 +187,7 @@ int cmd_hold(const Arguments &a, bool check) {
     for (double x : *list)
       if (!std::isfinite(x)) throw InputError("a coordinate that is no finite number cannot be held");
   for (double x : a.sd)
-    if (x < 0 || x > 100) throw InputError("a standard deviation lies between 0 and 100 m");
+    if (!plausible_sd(x)) throw InputError("a standard deviation lies between 0 and 100 m");
   const bool given = a.xyz.size() + a.geodetic.size() + a.grid.size() > 0;
   if (a.height) v["height"] = *a.height;
   if (a.height_sd) v["sd_height"] = *a.height_sd;
@@ -261,7 +263,7 @@ int cmd_solve(const Arguments &a) {
     v["mask"] = setting_value("mask", fmt::format("{}", a.mask));
   if (a.interval > 0 && a.interval != job.state().settings.interval_s)
     v["interval"] = setting_value("interval", fmt::format("{}", a.interval));
-  for (const auto &[name, text] : {std::pair{"systems", &a.systems}, {"sessions", &a.sessions}})
+  for (const auto &[name, text] : {std::pair{"systems", &a.systems}, {"sessions", &a.sessions}, {"pairs", &a.pairs}})
     if (!text->empty() && *text != setting_text(job.state().settings, name)) v[name] = setting_value(name, *text);
   if (a.frequencies > 0 && a.frequencies != job.state().settings.frequencies)
     v["frequencies"] = setting_value("frequencies", fmt::format("{}", a.frequencies));
@@ -275,6 +277,7 @@ int cmd_solve(const Arguments &a) {
   int fixed = 0, all = 0;
   for (const auto &r : job.vectors()) ++all, fixed += r.error.empty() && r.solved.solution == Solution::fixed;
   print(fmt::format("{} vectors, {} fixed\n", all, fixed));
+  if (const std::string thinned = thinned_pairs(*job.snapshot()); !thinned.empty()) print(thinned + "\n");
   return finish(job);
 }
 
@@ -461,6 +464,7 @@ int run(int argc, char **argv) {
   c->add_option("--systems", a.systems, "letters out of G R E C J");
   c->add_option("--frequencies", a.frequencies, "at most this many per satellite");
   c->add_option("--sessions", a.sessions, "together or one by one");
+  c->add_option("--pairs", a.pairs, "as needed or all, of receivers that logged with many others");
   c->add_option("--threads", a.threads, "0: all cores");
   c = command("adjust", "adjust the network", [&] { return cmd_adjust(a); });
   c->add_flag("--free", a.free, "no mark is favoured");

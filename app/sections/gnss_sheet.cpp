@@ -1,6 +1,7 @@
 #include "app/sections/sections.h"
 #include "app/theme.h"
 #include "app/vector_panel.h"
+#include "job/vector_pairs.h"
 #include <Eigen/Dense>
 #include <QFileDialog>
 #include <QHBoxLayout>
@@ -184,6 +185,8 @@ void GnssSheet::refresh() {
     nothing_solved_ = rows.empty();
     show_part(nothing_solved_ ? 1 : 0);
   }
+  const QString thinned = w_.has_job() ? text(thinned_pairs(*w_.job().snapshot())) : QString();
+  vectors_->set_note(thinned.section(':', 0, 0), thinned);
   vectors_->set_rows(std::move(rows));
   occupations_->set_rows(std::move(occ));
   set_count(2, static_cast<int>(closures.size()));

@@ -53,8 +53,8 @@ void SettingsSheet::refresh() {
 
 DecisionsSheet::DecisionsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Decisions", parent) {
   table_ = new TableCard("Decisions", {{"No.", "", true, false, 40},
-                                       {"Decision", "", false, false, 380},
-                                       {"Reason", "", false, false, 220},
+                                       {"Decision", "", false, false, 200, 350},
+                                       {"Reason", "", false, false, 120, 200},
                                        {"State", "", false, false, 76},
                                        {"Who", "", false, false, 70},
                                        {"When (UTC)", "", false, false, 110}});

@@ -71,6 +71,8 @@ void apply_setting(JobSettings &s, const std::string &name, const json &v) {
     s.known_ionosphere = v;
   else if (name == "sessions")
     s.together = v != "one by one";
+  else if (name == "pairs")
+    s.all_pairs = v == "all";
   else if (name == "asked-of")
     s.asked.local = v == "local";
   else if (name == "times")
@@ -155,6 +157,11 @@ const std::vector<SettingInfo> &setting_catalogue() {
        "Together: all receivers of a session in one solution that closes exactly and knows what its vectors share. One "
        "by one: n − 1 vectors, each by itself.",
        K::choice, 0, 0, "together|one by one"},
+      {"solve", "pairs", "Pairs", "",
+       "Where a receiver logged with more than fifteen others: as needed (from one base to each, between published "
+       "marks "
+       "and to the three nearest; the rest follows from these), or all of them.",
+       K::choice, 0, 0, "as needed|all"},
       {"limit", "ratio", "Ratio", "",
        "Second-best over best set of integers; below this a fixed vector is questioned (3 is common practice). "
        "Integers "
@@ -302,6 +309,7 @@ std::string setting_text(const JobSettings &s, const std::string &n) {
   if (n == "systems") return s.systems;
   if (n == "known-ionosphere") return s.known_ionosphere;
   if (n == "sessions") return s.together ? "together" : "one by one";
+  if (n == "pairs") return s.all_pairs ? "all" : "as needed";
   if (n == "asked-of") return s.asked.local ? "local" : "network";
   if (n == "times")
     return s.times.kind == TimeStyle::Kind::local         ? "local"

@@ -142,6 +142,7 @@ struct JobSettings {
   double frequencies = band_count, correlation_s = 300, ionosphere_ppm = 1.5;
   std::string known_ionosphere = "maps"; ///< "maps", "broadcast" or "none"
   bool together = true;                  ///< all receivers of a session in one solution
+  bool all_pairs = false;                ///< also between receivers of crowded sessions that others tie already
   double loop_mm = 10, loop_ppm = 1;
   double centring_sd_m = 0.001, height_sd_m = 0.001;
   double worst_transformation_m = 0.02;

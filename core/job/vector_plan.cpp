@@ -1,6 +1,8 @@
 #include "job/vector_plan.h"
 #include "base/hash.h"
+#include "gnss/session_solution.h"
 #include "job/settings.h"
+#include "job/vector_pairs.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
@@ -57,11 +59,6 @@ std::string occupation_key(const Occupation &o) {
         for (double x : row) k += fmt::format(",{:.6f}", x);
     }
   return sha256_hex(k);
-}
-
-bool comes_first(const JobSnapshot &s, const Occupation &a, const Occupation &b) {
-  const bool pa = s.published.count(a.mark) > 0, pb = s.published.count(b.mark) > 0;
-  return std::tuple(!pa, a.mark, a.id) < std::tuple(!pb, b.mark, b.id);
 }
 
 void mark_independent(std::vector<VectorResult> &vectors, const JobState &state) {
@@ -192,9 +189,8 @@ std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vecto
           const double common = std::min(a.last, b.last) - std::max(a.first, b.first);
           return common >= 0.5 * std::max(a.last - a.first, b.last - b.first);
         };
-        const auto home = std::find_if(groups.begin(), groups.end(), [&](const auto &g) {
-          return g.size() < 20 && std::any_of(g.begin(), g.end(), alike);
-        });
+        const auto home = std::find_if(groups.begin(), groups.end(),
+                                       [&](const auto &g) { return std::any_of(g.begin(), g.end(), alike); });
         if (home == groups.end())
           groups.push_back({i});
         else
@@ -204,7 +200,8 @@ std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vecto
         if (g.size() < 2) continue;
         std::sort(g.begin(), g.end(), [&](std::size_t a, std::size_t b) { return vectors[a].id < vectors[b].id; });
         PlannedSession p;
-        std::string members, key = "session-5" + settings_key(state.settings);
+        std::string members,
+            key = (g.size() > legs_in_one_filter ? "session-6" : "session-5") + settings_key(state.settings);
         for (std::size_t i : g) members += vectors[i].id, key += vectors[i].id + vectors[i].fingerprint;
         p.id = content_id("s", members), p.key = sha256_hex(key), p.legs = std::move(g);
         out.push_back(std::move(p));
@@ -224,23 +221,18 @@ std::vector<PlannedVector> plan_vectors(const JobSnapshot &s) {
   for (const auto &[name, p] : s.published) anchors += name + position_key(s, name);
   std::map<std::string, std::string> keys;
   for (const Occupation &o : s.occupations) keys[o.id] = occupation_key(o);
-  for (std::size_t i = 0; i < s.occupations.size(); ++i)
-    for (std::size_t k = i + 1; k < s.occupations.size(); ++k) {
-      const Occupation *a = &s.occupations[i], *b = &s.occupations[k];
-      if (!a->used || !b->used || a->mark == b->mark) continue;
-      if (std::min(a->stop, b->stop) - std::max(a->start, b->start) < 60) continue;
-      if (!comes_first(s, *a, *b)) std::swap(a, b);
-      PlannedVector p;
-      p.from = a, p.to = b;
-      p.id = content_id("v", a->id + "|" + b->id);
-      p.session = session.at(a->id);
-      std::string key = std::string(algorithm) + keys[a->id] + keys[b->id] + orbits + anchors +
-                        settings_key(settings_of_vector(s.state, p.id));
-      for (const LeftOutSpan &x : left_out_spans(s.state, p.id, a->id + "," + b->id))
-        key += x.sat.name() + x.signal + iso(x.from) + iso(x.to);
-      p.fingerprint = sha256_hex(key);
-      out.push_back(std::move(p));
-    }
+  for (const auto &[a, b] : vector_pairs(s).pairs) {
+    PlannedVector p;
+    p.from = a, p.to = b;
+    p.id = content_id("v", a->id + "|" + b->id);
+    p.session = session.at(a->id);
+    std::string key = std::string(algorithm) + keys[a->id] + keys[b->id] + orbits + anchors +
+                      settings_key(settings_of_vector(s.state, p.id));
+    for (const LeftOutSpan &x : left_out_spans(s.state, p.id, a->id + "," + b->id))
+      key += x.sat.name() + x.signal + iso(x.from) + iso(x.to);
+    p.fingerprint = sha256_hex(key);
+    out.push_back(std::move(p));
+  }
   std::sort(out.begin(), out.end(), [](const auto &a, const auto &b) { return a.id < b.id; });
   return out;
 }

@@ -9,8 +9,7 @@ struct PlannedSession {
   std::vector<std::size_t> legs;
 };
 /// Stars of vectors that logged together: legs that overlap for at least half of the longer one, from the base that
-/// serves most of them, at most twenty. Empty when the job asks for
-/// vectors one by one.
+/// serves most of them. Empty when the job asks for vectors one by one.
 std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vectors, const JobState &state);
 
 /// `refresh` against a plan that is at hand.

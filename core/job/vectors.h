@@ -63,7 +63,7 @@ struct PlannedVector {
   std::string id, session, fingerprint;
   const Occupation *from = nullptr, *to = nullptr;
 };
-/// All pairs of used, overlapping occupations at different marks. Held marks and earlier names come first as `from`.
+/// The pairs that are solved (vector_pairs.h). Held marks and earlier names come first as `from`.
 std::vector<PlannedVector> plan_vectors(const JobSnapshot &s);
 
 /// Solves what is planned; results whose fingerprint matches one of `known` are taken over. `threads` 0: all cores. The

@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "geodesy/ellipsoid.h"
 #include "job/settings.h"
+#include "job/vector_pairs.h"
 #include "publication/figures.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
@@ -76,6 +77,7 @@ ReportSection vectors(const Job &job) {
   s.paragraphs.push_back(
       "Marker to marker, in the frame of the orbits at the middle of the session. Standard deviations are "
       "those of the solution, a priori; centring and antenna heights come in with the network.");
+  if (const std::string thinned = thinned_pairs(*job.snapshot()); !thinned.empty()) s.paragraphs.push_back(thinned);
   ReportTable t{"Each vector by itself",
                 {{"from", "", false},
                  {"to", "", false},
