@@ -93,7 +93,7 @@ void EvidencePanel::about_sight(QString &html, const std::string &id) {
       for (const auto &t : l.setups.troubles)
         if (l.run.sights[t.sight].id == id) html += "<p style='color:#B87311'>" + escaped(t.what) + "</p>";
       for (const LevelSource &src : r.sources)
-        for (const LevelRun &run : src.runs)
+        for (const LevelRun &run : src.runs())
           for (const StaffSight &x : run.sights)
             if (x.id == id) {
               html += part("In the file") +

@@ -87,7 +87,7 @@ void require_run_marks(const Job &job, const std::string &run, const json &v) {
   std::set<std::string> marks;
   const LevelReport &r = *job.snapshot()->levels;
   for (const LevelSource &s : r.sources)
-    for (const LevelRun &x : s.runs)
+    for (const LevelRun &x : s.runs())
       if (x.id == run)
         for (const StaffSight &y : x.sights) marks.insert(y.mark);
   for (const LevelLine &l : r.lines)
@@ -102,7 +102,7 @@ void require_run_marks(const Job &job, const std::string &run, const json &v) {
 template <class Get> std::vector<std::string> in_books(const Job &job, Get get) {
   std::vector<std::string> out;
   for (const LevelSource &s : job.snapshot()->levels->sources)
-    for (const LevelRun &x : s.runs) get(x, out);
+    for (const LevelRun &x : s.runs()) get(x, out);
   return out;
 }
 } // namespace

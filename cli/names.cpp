@@ -45,12 +45,12 @@ void add_levels(std::vector<Candidate> &out, const Job &job, const std::vector<s
         if (seen.insert(part).second) out.push_back({"run", part, {part}});
     }
     for (const LevelSource &s : r.sources)
-      for (const LevelRun &x : s.runs)
+      for (const LevelRun &x : s.runs())
         if (seen.insert(x.id).second) out.push_back({"run", x.id, {x.id, x.name, s.name + "/" + x.name}});
   }
   if (wanted(kinds, "reading"))
     for (const LevelSource &s : r.sources)
-      for (const LevelRun &x : s.runs)
+      for (const LevelRun &x : s.runs())
         for (const StaffSight &y : x.sights)
           out.push_back({"reading", y.id, {y.id, fmt::format("{}:{}", s.name, y.line)}});
 }
@@ -130,7 +130,7 @@ std::vector<std::string> known_marks(const Job &job) {
   for (const auto &[m, h] : s.state.holds) out.insert(m);
   for (const auto &[m, h] : s.state.same_marks) out.insert({m, h.value});
   for (const LevelSource &src : s.levels->sources)
-    for (const LevelRun &r : src.runs)
+    for (const LevelRun &r : src.runs())
       for (const StaffSight &x : r.sights) out.insert(x.mark);
   for (const LevelLine &l : s.levels->lines)
     for (const LevelPoint &p : l.reduced.points) out.insert(p.mark);

@@ -254,7 +254,7 @@ const StaffSight *LevelsSheet::sight() const {
 
 std::string LevelsSheet::run_of_sight(const std::string &id) const {
   for (const LevelSource &src : w_.job().snapshot()->levels->sources)
-    for (const LevelRun &r : src.runs)
+    for (const LevelRun &r : src.runs())
       for (const StaffSight &s : r.sights)
         if (s.id == id) return r.id;
   return line_;

@@ -158,7 +158,7 @@ private:
       r.values["set"] = {"", 1, 0, 0};
       angle(r, "circle", n, "circle");
       if (!r.find("circle")) r.values["circle"] = {"0", 0, 0, 0};
-      out_.records.push_back(std::move(r));
+      out_.add(std::move(r));
     }
   }
 
@@ -172,14 +172,14 @@ private:
     if (name.empty()) return unread(s, "a set-up without the name of its mark");
     put(station, "station", name);
     number(station, "instrument_height", s, "instrumentHeight", metre_);
-    out_.records.push_back(station);
+    out_.add(station);
     if (const auto a = air.find(id); a != air.end()) {
       RecipeRecord weather = record(a->second, RecipeLine::What::state);
       number(weather, "pressure", a->second, "pressure", hectopascal_);
       number(weather, "temperature", a->second, "temperature", 1);
       if (const auto t = weather.values.find("temperature"); fahrenheit_ && t != weather.values.end())
         t->second.number = (t->second.number - 32) / 1.8;
-      out_.records.push_back(weather);
+      out_.add(weather);
     }
     const bool is_raw = raw.count(id) > 0;
     const auto &all = is_raw ? raw : reduced;
@@ -229,7 +229,7 @@ private:
       put(r, "remark", desc);
       // As our own files say it.
       if (desc.find("left out") != std::string::npos) put(r, "used", "no");
-      out_.records.push_back(std::move(r));
+      out_.add(std::move(r));
     }
   }
 

@@ -37,7 +37,8 @@ Piece span(std::string_view line, std::size_t from, std::size_t to) {
 
 class Reader {
 public:
-  Reader(const Recipe &r, PaintLines paint) : r_(r), paint_(paint), angle_unit_(r.angle_unit) {
+  Reader(const Recipe &r, PaintLines paint, const RecipeSink &sink = {})
+      : r_(r), paint_(paint), sink_(sink), angle_unit_(r.angle_unit) {
     factor_ = r.unit.empty() ? 1 : metres_in(r.unit);
   }
   RecipeReading out;
@@ -264,7 +265,7 @@ private:
     } else if (kind.what == RecipeLine::What::record)
       for (const auto &[meaning, v] : state_)
         if (std::find(emptied.begin(), emptied.end(), meaning) == emptied.end()) rec.values.emplace(meaning, v);
-    out.records.push_back(std::move(rec));
+    out.add(std::move(rec), sink_);
     if (kind.what == RecipeLine::What::run_end) state_.clear();
   }
 
@@ -358,6 +359,7 @@ private:
 
   const Recipe &r_;
   PaintLines paint_;
+  RecipeSink sink_;
   std::string angle_unit_;
   double factor_ = 1;
   long number_ = 0;
@@ -367,23 +369,27 @@ private:
 
 } // namespace
 
-std::size_t RecipeReading::telling() const {
-  return static_cast<std::size_t>(std::count_if(records.begin(), records.end(), [](const RecipeRecord &r) {
-    return r.what == RecipeLine::What::record &&
-           std::any_of(r.values.begin(), r.values.end(), [](const auto &v) { return tells_something(v.first); });
-  }));
+void RecipeReading::add(RecipeRecord r, const RecipeSink &sink) {
+  ++count;
+  telling += r.what == RecipeLine::What::record &&
+             std::any_of(r.values.begin(), r.values.end(), [](const auto &v) { return tells_something(v.first); });
+  if (sink)
+    sink(r);
+  else
+    records.push_back(std::move(r));
 }
 
 double RecipeReading::score() const {
   if (lines == 0 || characters == 0) return 0;
-  if (telling() == 0) return 0;
+  if (telling == 0) return 0;
   const double score = std::min(1.0, static_cast<double>(read_lines) / static_cast<double>(lines)) *
                        std::min(1.0, static_cast<double>(read_characters) / static_cast<double>(characters));
   return unit_conflict.empty() ? score : 0.8 * score;
 }
 
-RecipeReading read_with(const Recipe &r, std::string_view utf8, PaintLines paint, std::size_t limit) {
-  Reader reader(r, paint);
+RecipeReading read_with(const Recipe &r, std::string_view utf8, PaintLines paint, std::size_t limit,
+                        const RecipeSink &sink) {
+  Reader reader(r, paint, sink);
   LineReader in(utf8);
   std::string_view line;
   std::size_t n = 0;
@@ -398,7 +404,7 @@ std::optional<RecipeMatch> best_recipe(const std::vector<Recipe> &all, std::stri
   std::optional<RecipeMatch> best;
   const std::string_view start = utf8.substr(0, std::size_t{1} << 16);
   for (std::size_t i = 0; i < all.size(); ++i) {
-    const double score = read_with(all[i], start, {}, 300).score();
+    const double score = read_with(all[i], start, {}, 300, [](const RecipeRecord &) {}).score();
     if (score >= least && (!best || score > best->score)) best = RecipeMatch{i, score};
   }
   return best;

@@ -2,6 +2,7 @@
 #include "base/utf8.h"
 #include "formats/recipe.h"
 #include <cmath>
+#include <functional>
 #include <optional>
 
 namespace ampletie {
@@ -32,17 +33,21 @@ struct PaintedPiece {
   std::string why;     ///< of an unread piece
 };
 
+/// Gets each record as it is read. Kept, the records of a book are some fifty times its size.
+using RecipeSink = std::function<void(const RecipeRecord &)>;
+
 struct RecipeReading {
-  std::vector<RecipeRecord> records;
-  std::vector<PaintedPiece> pieces; ///< read and unread ones, in the order of the text; of the first lines asked for
-  std::size_t unread = 0;           ///< pieces
+  std::vector<RecipeRecord> records; ///< none where a sink took them
+  std::size_t count = 0;             ///< of the records
+  std::size_t telling = 0;           ///< records with a measurement in them, or with something that the field computed
+  std::vector<PaintedPiece> pieces;  ///< read and unread ones, in the order of the text; of the first lines asked for
+  std::size_t unread = 0;            ///< pieces
   std::size_t lines = 0, read_lines = 0;
   std::size_t characters = 0, read_characters = 0; ///< other than blanks, without comments and header
   std::string stated_unit;                         ///< as the file says; empty: it says nothing
   std::string unit_conflict;                       ///< a sentence when the file and the recipe disagree
   PaintedPiece first_unread;
-  /// Records with a measurement in them, or with something that the field computed.
-  std::size_t telling() const;
+  void add(RecipeRecord r, const RecipeSink &sink = {});
   /// How well the recipe suits the text, 0 to 1: the share of lines and of characters that were understood; 0 when
   /// nothing of it tells anything.
   double score() const;
@@ -54,7 +59,8 @@ struct PaintLines {
 };
 /// Reads a text with a recipe. Never throws for bad text: what is not understood is counted and marked unread.
 /// `limit`: stop after that many lines (0: all).
-RecipeReading read_with(const Recipe &r, std::string_view utf8, PaintLines paint = {}, std::size_t limit = 0);
+RecipeReading read_with(const Recipe &r, std::string_view utf8, PaintLines paint = {}, std::size_t limit = 0,
+                        const RecipeSink &sink = {});
 
 /// The recipe after a surveyor pointed at [from, to) of a line and said what it is. `value`: of a coded meaning, what
 /// the text stands for. A line that no line of the recipe fits gets a kind of its own, told by what stands in front.

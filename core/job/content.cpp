@@ -83,7 +83,7 @@ SourceContent read_source(const std::string &name, const std::string &bytes, con
       c.control = std::make_shared<ControlList>(read_issue_record(text));
       break;
     case FileKind::unknown: {
-      // Read with everything that hangs on it, a book takes some seventy times its size.
+      // Read with everything that hangs on it, a book takes some forty times its size.
       if (text.size() > (std::size_t{12} << 20) && r.reason.rfind("a text", 0) == 0)
         throw InputError("a text of more than 12 MB: no crew writes such a book in one piece; split it");
       if (looks_like_recipe(text)) {

@@ -29,6 +29,12 @@ struct SourceContent {
   std::string cut_off;                     ///< of a table of text: why its last line seems to be broken off
 };
 
+/// Size of a book that a recipe reads; 0 for everything else.
+inline std::size_t book_bytes(const SourceContent &c) {
+  return c.text && (c.source.kind == "levels" || c.source.kind == "pointings") ? c.text->size() : 0;
+}
+constexpr std::size_t most_book_bytes = std::size_t{20} << 20; ///< of all of a job
+
 /// Reads a file's bytes into records. `recipes`: those that text files are tried with; `as` "levels" or
 /// "pointings": a text is taken as that even when none knows it. Throws `InputError` with the file's name, line and
 /// reason.

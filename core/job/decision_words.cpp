@@ -122,7 +122,7 @@ DecisionWords::DecisionWords(const Job &job) : job_(job) {
   for (const VectorResult &v : job.vectors()) names_[v.id] = "vector " + v.from + " → " + v.to;
   for (const auto &c : s.contents) names_[c.source.id] = names_["source:" + c.source.id] = "file " + c.source.name;
   for (const LevelSource &src : s.levels->sources)
-    for (const LevelRun &r : src.runs)
+    for (const LevelRun &r : src.runs())
       for (const StaffSight &x : r.sights) names_[x.id] = fmt::format("reading {} line {}", src.name, x.line);
   for (const LevelLine &l : s.levels->lines) {
     names_[l.id] = "line " + l.name;

@@ -97,9 +97,9 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
                          book.setups.size(), pointings(book), recipe.name, 100 * best->score,
                          book.reading.unread ? fmt::format(", {} pieces unread", book.reading.unread) : "");
     }
-    const RecipeReading q = read_with(recipe, *c.text);
-    return fmt::format("levels, {} records, read with \"{}\" ({:.0f} %){}", q.records.size(), recipe.name,
-                       100 * best->score, q.unread ? fmt::format(", {} pieces unread", q.unread) : "");
+    const RecipeReading q = read_with(recipe, *c.text, {}, 0, [](const RecipeRecord &) {});
+    return fmt::format("levels, {} records, read with \"{}\" ({:.0f} %){}", q.count, recipe.name, 100 * best->score,
+                       q.unread ? fmt::format(", {} pieces unread", q.unread) : "");
   }
   if (c.control) {
     std::string extra;
@@ -415,6 +415,8 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
   std::vector<std::pair<Source, std::string>> fresh;
   Contents read;
   std::vector<Recipe> recipes = job_recipes(contents_);
+  std::size_t books = 0; // everything that hangs on a book is some forty times its size
+  for (const auto &c : contents_) books += book_bytes(c);
   // Recipes first: what comes with them may need them.
   auto ordered = files;
   std::stable_partition(ordered.begin(), ordered.end(), [](const auto &f) { return looks_like_recipe(f.second); });
@@ -429,6 +431,9 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
         out.push_back({name, "already here", Intake::Outcome::already_here});
         continue;
       }
+      if (book_bytes(c) > 0 && books + book_bytes(c) > most_book_bytes)
+        throw InputError("level and field books of one job are held to 20 MB together: make another job for it");
+      books += book_bytes(c);
       const bool name_taken =
           std::any_of(contents_.begin(), contents_.end(), [&](const auto &k) { return k.source.name == name; });
       c.source.taken_at = utc_now();

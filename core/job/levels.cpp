@@ -27,10 +27,7 @@ LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double sco
   out.source_id = c.source.id, out.name = c.source.name;
   out.recipe = recipe.name, out.score = score;
   out.used = std::make_shared<Recipe>(recipe);
-  const RecipeReading q = read_with(recipe, source_text(c));
-  out.telling = q.telling();
-  out.unread = q.unread, out.unit_conflict = q.unit_conflict;
-  out.first_unread_line = q.first_unread.line, out.first_unread_why = q.first_unread.why;
+  std::vector<LevelRun> runs;
   LevelRun run;
   bool explicit_runs = false;
   int n = 0;
@@ -41,13 +38,13 @@ LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double sco
       run.source_id = c.source.id;
       if (run.name.empty()) run.name = fmt::format("{} {}", c.source.name, n);
       if (explicit_runs)
-        out.runs.push_back(run);
+        runs.push_back(std::move(run));
       else
-        for (LevelRun &part : split_at_breaks(run)) out.runs.push_back(std::move(part));
+        for (LevelRun &part : split_at_breaks(run)) runs.push_back(std::move(part));
     }
     run = {};
   };
-  for (const RecipeRecord &r : q.records) {
+  const auto take = [&](const RecipeRecord &r) {
     auto text = [&](const char *meaning) {
       const RecipeValue *v = r.find(meaning);
       return v ? v->text : std::string();
@@ -64,13 +61,13 @@ LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double sco
       run.date = text("date");
       if (const double sd = number("sd_km"); sd > 0) run.sd_km = sd;
       if (const double sd = number("sd_setup"); sd > 0) run.sd_setup = sd;
-      continue;
+      return;
     }
     if (r.what == RecipeLine::What::run_end) {
       finish();
-      continue;
+      return;
     }
-    if (r.what != RecipeLine::What::record) continue;
+    if (r.what != RecipeLine::What::record) return;
     if (!explicit_runs && !run.sights.empty() && !text("run").empty() && text("run") != run.name) finish();
     if (run.name.empty()) run.name = text("run");
     if (run.instrument.empty()) run.instrument = text("instrument");
@@ -100,19 +97,24 @@ LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double sco
     add(SightKind::intermediate, number("intermediate"));
     add(SightKind::fore, number("fore"));
     add(SightKind::back, number("back"));
-  }
+  };
+  const RecipeReading q = read_with(recipe, source_text(c), {}, 0, take);
+  out.telling = q.telling;
+  out.unread = q.unread, out.unit_conflict = q.unit_conflict;
+  out.first_unread_line = q.first_unread.line, out.first_unread_why = q.first_unread.why;
   finish();
   // Every run is compared with every other over the same marks: a book that falls to pieces is no book.
   constexpr std::size_t most_runs = 2000;
-  if (out.runs.size() > most_runs) {
+  if (runs.size() > most_runs) {
     out.unread = std::max<std::size_t>(out.unread, 1);
-    out.first_unread_line = out.runs[most_runs].sights.front().line;
+    out.first_unread_line = runs[most_runs].sights.front().line;
     out.first_unread_why =
         fmt::format("the book falls into {} runs, more than {}: are its marks or the beginnings of its "
                     "runs read from the wrong place?",
-                    out.runs.size(), most_runs);
-    out.runs.clear();
+                    runs.size(), most_runs);
+    runs.clear();
   }
+  out.kept = std::make_shared<std::vector<LevelRun>>(std::move(runs));
   return out;
 }
 
@@ -126,7 +128,7 @@ std::vector<Part> parts_of(const std::vector<LevelSource> &sources, const JobSta
   std::vector<Part> out;
   for (const LevelSource &src : sources) {
     if (src.blocked()) continue;
-    for (LevelRun run : src.runs) {
+    for (LevelRun run : src.runs()) {
       const auto edits = state.runs.find(run.id);
       for (StaffSight &s : run.sights) {
         if (const auto left = state.left_out.find(s.id); left != state.left_out.end())
@@ -141,7 +143,9 @@ std::vector<Part> parts_of(const std::vector<LevelSource> &sources, const JobSta
       }
       if (edits != state.runs.end() && edits->second.name.value) run.name = *edits->second.name.value;
       // Cut first, in the direction of the book, then turn what is to be turned.
-      std::vector<LevelRun> pieces{run};
+      const std::string whole = run.id;
+      std::vector<LevelRun> pieces;
+      pieces.push_back(std::move(run));
       if (edits != state.runs.end())
         for (const auto &[mark, seq] : edits->second.split) {
           for (std::size_t i = 0; i < pieces.size(); ++i) {
@@ -157,11 +161,11 @@ std::vector<Part> parts_of(const std::vector<LevelSource> &sources, const JobSta
       for (std::size_t i = 0; i < pieces.size(); ++i) {
         if (i > 0) {
           // A part has an id of its own, made of its first sight, so that decisions about it stay with it.
-          pieces[i].id = content_id("l", run.id + "|" + pieces[i].sights.front().id);
+          pieces[i].id = content_id("l", whole + "|" + pieces[i].sights.front().id);
           pieces[i].name += fmt::format(", part {}", i + 1);
         }
         const auto own = state.runs.find(pieces[i].id);
-        Part p{pieces[i], ""};
+        Part p{std::move(pieces[i]), ""};
         if (own != state.runs.end()) {
           if (own->second.name.value) p.run.name = *own->second.name.value;
           if (own->second.reverse.value.value_or(false)) p.run = reversed(p.run);
@@ -262,7 +266,7 @@ std::vector<std::pair<const LevelSource *, const LevelRun *>> LevelReport::runs_
   for (const StaffSight &s : l.run.sights) sights.insert(s.id);
   std::vector<std::pair<const LevelSource *, const LevelRun *>> out;
   for (const LevelSource &src : sources)
-    for (const LevelRun &r : src.runs)
+    for (const LevelRun &r : src.runs())
       if (std::any_of(r.sights.begin(), r.sights.end(), [&](const StaffSight &s) { return sights.count(s.id) > 0; }))
         out.emplace_back(&src, &r);
   return out;
@@ -300,18 +304,17 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
             [](const auto &a, const auto &b) { return std::tie(a.name, a.source_id) < std::tie(b.name, b.source_id); });
 
   std::vector<Part> parts = parts_of(out.sources, state);
-  std::map<std::string, const Part *> by_id;
-  std::set<std::string> following;
-  for (const Part &p : parts) by_id[p.run.id] = &p;
+  std::set<std::string> ids, following;
+  for (const Part &p : parts) ids.insert(p.run.id);
   for (const Part &p : parts)
-    if (!p.follows.empty() && by_id.count(p.follows)) following.insert(p.run.id);
-  for (const Part &first : parts) {
+    if (!p.follows.empty() && ids.count(p.follows)) following.insert(p.run.id);
+  for (Part &first : parts) {
     if (following.count(first.run.id)) continue;
     LevelLine l;
     l.id = first.run.id, l.name = first.run.name;
-    l.run = first.run;
     l.parts = {first.run.id};
-    for (std::string last = first.run.id;;) {
+    l.run = std::move(first.run); // nothing follows from it any more
+    for (std::string last = l.id;;) {
       const auto next = std::find_if(parts.begin(), parts.end(), [&](const Part &p) { return p.follows == last; });
       if (next == parts.end() || std::find(l.parts.begin(), l.parts.end(), next->run.id) != l.parts.end()) break;
       try {
@@ -360,7 +363,9 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
       std::optional<double> start = start_height(l.reduced, l.known);
       for (const LevelSource &src : out.sources)
         for (const HeightClaim &c : src.claims)
-          if (const LevelPoint *p = l.reduced.find(state.mark_name(c.mark)); p && !start)
+          if (start)
+            break;
+          else if (const LevelPoint *p = l.reduced.find(state.mark_name(c.mark)))
             start = c.height - p->difference;
       if (start) l.height = reduce_to_height_system(l.reduced, *start, set.height_type, places);
     }
@@ -376,7 +381,13 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
             [](const auto &a, const auto &b) { return std::tie(a.name, a.id) < std::tie(b.name, b.id); });
   pair_lines(out, state.settings.levels.section_limit());
   out.sections = level_sections(out, {});
-  if (!out.sections.empty()) {
+  // It follows every decision at once; what is too large for that waits for the network.
+  constexpr std::size_t most_sections = 20'000;
+  if (out.sections.size() > most_sections)
+    out.network_problem = fmt::format("{} sections between named marks are more than {}: they are adjusted with the "
+                                      "network only",
+                                      out.sections.size(), most_sections);
+  else if (!out.sections.empty()) {
     LevelNetworkInput in;
     for (const LevelSection &s : out.sections)
       in.levels.push_back({s.id, s.from, s.to, s.line, s.difference, s.sd, s.length});

@@ -10,8 +10,10 @@ namespace ampletie {
 
 /// A level file as its recipe reads it.
 struct LevelSource : RecipeSource {
-  std::vector<LevelRun> runs;
+  /// Shared by all reports of the job: large books are kept once.
+  std::shared_ptr<const std::vector<LevelRun>> kept = std::make_shared<std::vector<LevelRun>>();
   std::vector<HeightClaim> claims;
+  const std::vector<LevelRun> &runs() const { return *kept; }
 };
 
 /// A run after the decisions: renamed, reversed, split, chained; with everything that follows from it.

@@ -31,7 +31,7 @@ std::vector<SameBook> same_books(const JobSnapshot &s) {
   for (const LevelSource &src : s.levels->sources) {
     if (lone_level || src.blocked() || s.state.left_out.count(src.source_id)) continue;
     Readings r{"levels", src.source_id, src.name, order(src.source_id), {}};
-    for (const LevelRun &run : src.runs)
+    for (const LevelRun &run : src.runs())
       for (const StaffSight &x : run.sights)
         r.all.push_back(fmt::format("{}|{}|{:.5f}", x.mark, static_cast<int>(x.kind), x.reading));
     books.push_back(std::move(r));

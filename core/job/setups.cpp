@@ -193,7 +193,7 @@ std::shared_ptr<const FieldSource> field_source(const SourceContent &c, const Re
                        : build_field_book(read_landxml_survey(source_text(c)), c.source.id);
   f->source_id = c.source.id, f->name = c.source.name, f->recipe = used.name;
   f->used = std::make_shared<Recipe>(std::move(used));
-  f->telling = b.reading.telling();
+  f->telling = b.reading.telling;
   f->unread = b.reading.unread, f->unit_conflict = b.reading.unit_conflict;
   f->first_unread_line = b.reading.first_unread.line, f->first_unread_why = b.reading.first_unread.why;
   f->setups = std::move(b.setups), f->troubles = std::move(b.troubles);

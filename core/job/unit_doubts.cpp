@@ -26,7 +26,7 @@ void level_units(const JobSnapshot &s, std::vector<UnitDoubt> &out) {
     if (src.blocked()) continue;
     std::vector<double> sizes, sights;
     std::vector<const StaffSight *> odd;
-    for (const LevelRun &r : src.runs) {
+    for (const LevelRun &r : src.runs()) {
       std::size_t inverted = 0;
       for (const StaffSight &x : r.sights) inverted += x.reading < 0;
       for (const StaffSight &x : r.sights) {

@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <map>
 #include <string>
+#include <utility>
 
 namespace ampletie {
 
@@ -15,13 +16,17 @@ public:
     parent_[std::max(x, y)] = std::min(x, y);
     return true;
   }
-  std::string root(std::string a) const {
-    for (auto it = parent_.find(a); it != parent_.end(); it = parent_.find(a)) a = it->second;
-    return a;
+  std::string root(const std::string &a) const {
+    std::string top = a;
+    for (auto it = parent_.find(top); it != parent_.end(); it = parent_.find(top)) top = it->second;
+    // The next question goes straight there: a line of ten thousand marks is one chain.
+    for (auto it = parent_.find(a); it != parent_.end() && it->second != top;)
+      it = parent_.find(std::exchange(it->second, top));
+    return top;
   }
 
 private:
-  std::map<std::string, std::string> parent_;
+  mutable std::map<std::string, std::string> parent_;
 };
 
 } // namespace ampletie

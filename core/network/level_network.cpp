@@ -4,6 +4,7 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
+#include <deque>
 #include <set>
 
 namespace ampletie {
@@ -39,14 +40,16 @@ LevelNetworkResult adjust_levels(const LevelNetworkInput &in, const Progress &pr
     fixed[n] = is_anchor || (in.held.count(n) && !in.minimal);
     if (fixed[n]) start[n] = in.held.count(n) ? in.held.at(n).first : 0;
   }
-  for (bool moved = true; moved;) {
-    moved = false;
-    for (const NetworkLevel &l : in.levels) {
-      const auto a = start.find(l.from), b = start.find(l.to);
-      if (a != start.end() && b == start.end())
-        start[l.to] = a->second + l.difference, moved = true;
-      else if (b != start.end() && a == start.end())
-        start[l.from] = b->second - l.difference, moved = true;
+  std::map<std::string, std::vector<const NetworkLevel *>> meeting;
+  for (const NetworkLevel &l : in.levels) meeting[l.from].push_back(&l), meeting[l.to].push_back(&l);
+  std::deque<std::string> reached;
+  for (const auto &[n, h] : start) reached.push_back(n);
+  for (; !reached.empty(); reached.pop_front()) {
+    const std::string &n = reached.front();
+    const double h = start.at(n);
+    for (const NetworkLevel *l : meeting.at(n)) {
+      const std::string &other = l->from == n ? l->to : l->from;
+      if (start.emplace(other, l->from == n ? h + l->difference : h - l->difference).second) reached.push_back(other);
     }
   }
   Problem p;
@@ -74,11 +77,9 @@ LevelNetworkResult adjust_levels(const LevelNetworkInput &in, const Progress &pr
     const auto h = in.held.find(n);
     if (!fixed[n] || h == in.held.end() || h->second.second <= 0) continue;
     Eigen::VectorXd rhs = Eigen::VectorXd::Zero(r.unknowns);
-    for (const NetworkLevel &l : in.levels) {
-      const bool from = l.from == n;
-      if (!from && l.to != n) continue;
-      const int u = r.index[static_cast<std::size_t>(index[from ? l.to : l.from])];
-      if (u >= 0) rhs[u] += 1 / (l.sd * l.sd);
+    for (const NetworkLevel *l : meeting.at(n)) {
+      const int u = r.index[static_cast<std::size_t>(index[l->from == n ? l->to : l->from])];
+      if (u >= 0) rhs[u] += 1 / (l->sd * l->sd);
     }
     held.emplace_back(h->second.second * h->second.second, r.unknowns ? r.normals->solve(rhs) : rhs);
   }
@@ -95,7 +96,7 @@ LevelNetworkResult adjust_levels(const LevelNetworkInput &in, const Progress &pr
     else if (m.held)
       variance = in.held.at(n).second * in.held.at(n).second;
     m.sd = std::sqrt(variance);
-    for (const NetworkLevel &l : in.levels) m.sections += l.from == n || l.to == n;
+    m.sections = static_cast<int>(meeting.at(n).size());
     out.marks.push_back(std::move(m));
   }
   if (r.redundancy > 0) {

@@ -11,7 +11,7 @@ ReportSection files(const Job &job) {
   ReportSection s{"Files", {}, {}};
   ReportTable t{"", {{"file", "", false}, {"recipe", "", false}, {"runs"}, {"unread"}, {"SHA-256", "", false}}, {}};
   for (const LevelSource &x : job.snapshot()->levels->sources)
-    t.rows.push_back({x.name, x.recipe, std::to_string(x.runs.size()),
+    t.rows.push_back({x.name, x.recipe, std::to_string(x.runs().size()),
                       x.unread ? fmt::format("{} ({})", x.unread, x.seen ? "seen" : "not used") : "0",
                       x.source_id.substr(0, 16)});
   s.tables.push_back(std::move(t));

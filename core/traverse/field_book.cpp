@@ -262,7 +262,13 @@ private:
 } // namespace
 
 FieldBook read_field_book(const Recipe &recipe, std::string_view utf8, const std::string &source) {
-  return build_field_book(read_with(recipe, utf8), source);
+  FieldBook out;
+  Builder b(out, source);
+  out.reading = read_with(recipe, utf8, {}, 0, [&](const RecipeRecord &r) { b.take(r); });
+  out.score = out.reading.score();
+  b.finish();
+  b.finish_lists();
+  return out;
 }
 
 FieldBook build_field_book(RecipeReading reading, const std::string &source) {

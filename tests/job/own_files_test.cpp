@@ -146,7 +146,7 @@ std::string taught() {
 std::size_t sights(const Job &job) {
   std::size_t n = 0;
   for (const LevelSource &s : job.snapshot()->levels->sources)
-    for (const LevelRun &r : s.runs) n += r.sights.size();
+    for (const LevelRun &r : s.runs()) n += r.sights.size();
   return n;
 }
 } // namespace
@@ -250,4 +250,20 @@ TEST_CASE("a table that ends inside a line is asked about") {
     CHECK(q->about == "b.txt");
     CHECK_THAT(q->sentence, Contains("4 cells, the others have 8 or more"));
   }
+}
+
+TEST_CASE("the books of a job are held to a size together, and what is refused leaves it as it was") {
+  TemporaryFolder folder;
+  Job job = Job::create(folder / "a.tie", demo_settings());
+  std::string book = "unit;m\nrun;L;D;A\n";
+  for (int i = 0; i < 400; ++i) book += "s;;B;1.50000;30;;1;\ns;;F;1.10000;30;;1;\n";
+  while (book.size() < most_book_bytes * 2 / 5) book += std::string(4000, 'x') + "\n";
+  const auto first = job.take_bytes({{"a.txt", book + "end\n"}, {"b.txt", book + "s;P1;B;1.5;30;;1;\nend\n"}});
+  for (const Intake &i : first) CHECK(i.outcome == Intake::Outcome::taken);
+  const auto more = job.take_bytes({{"c.txt", book + "s;P2;B;1.5;30;;1;\nend\n"}, {"k.csv", "mark,height\nP1,100\n"}});
+  REQUIRE(more.size() == 2);
+  CHECK(more[0].outcome == Intake::Outcome::refused);
+  CHECK_THAT(more[0].sentence, Contains("20 MB together"));
+  CHECK(more[1].outcome == Intake::Outcome::taken);
+  CHECK(job.snapshot()->contents.size() == 3);
 }
