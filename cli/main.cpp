@@ -73,11 +73,12 @@ int cmd_take(const Arguments &a) {
   Job job = Job::open(a.job);
   bool refused = false;
   for (const Intake &i : job.take(a.files, a.as)) {
-    print(i.file + ": " + i.sentence + "\n");
-    if (i.outcome == Intake::Outcome::refused) {
+    const bool no = i.outcome == Intake::Outcome::refused;
+    if (no)
       std::fprintf(stderr, "%s: %s\n", i.file.c_str(), i.sentence.c_str());
-      refused = true;
-    }
+    else
+      print(i.file + ": " + i.sentence + "\n");
+    refused = refused || no;
   }
   return refused ? 2 : finish(job);
 }

@@ -301,7 +301,9 @@ ordered_json rows(const Job &job, const std::string &list, bool in_job) {
   if (list == "heights") return height_rows(job);
   if (list == "traverses") return traverse_rows(job);
   if (list == "setups") return setup_rows(job);
-  throw InputError("there is no list called \"" + list + "\"");
+  throw InputError("there is no list called \"" + list +
+                   "\": sources, occupations, vectors, loops, runs, heights, setups, traverses, network, marks, "
+                   "doubts or decisions");
 }
 
 std::string table(const ordered_json &all) {

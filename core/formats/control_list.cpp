@@ -18,7 +18,7 @@ struct Alias {
   const char *canonical, *names;
 };
 constexpr Alias aliases[] = {
-    {"mark", "mark name station point pt id point_id point_name point_no no nr"},
+    {"mark", "mark name station point pt pt_no pt_id id point_id point_name point_no no nr"},
     {"description", "description desc remark comment note"},
     {"code", "code"},
     {"frame", "frame datum reference_frame"},
@@ -60,6 +60,34 @@ struct Column {
 };
 using Columns = std::map<std::string, Column>;
 
+/// Metres in a unit as heads write it; 1 for degrees; 0 when it is not known.
+double unit_of_head(const std::string &unit) {
+  static const std::map<std::string, std::string> names{{"ft", "ft"},
+                                                        {"feet", "ft"},
+                                                        {"foot", "ft"},
+                                                        {"intl_ft", "ft"},
+                                                        {"ift", "ft"},
+                                                        {"international_feet", "ft"},
+                                                        {"international_foot", "ft"},
+                                                        {"us_ft", "us-ft"},
+                                                        {"ftus", "us-ft"},
+                                                        {"usft", "us-ft"},
+                                                        {"sft", "us-ft"},
+                                                        {"us_feet", "us-ft"},
+                                                        {"us_survey_feet", "us-ft"},
+                                                        {"us_survey_foot", "us-ft"},
+                                                        {"survey_feet", "us-ft"},
+                                                        {"m", "m"},
+                                                        {"metre", "m"},
+                                                        {"metres", "m"},
+                                                        {"meter", "m"},
+                                                        {"meters", "m"},
+                                                        {"mm", "mm"}};
+  if (unit == "deg" || unit == "°" || unit == "degrees") return 1;
+  const auto it = names.find(unit);
+  return it == names.end() ? 0 : metres_in(it->second);
+}
+
 std::string canonical(const std::string &name) {
   for (const Alias &a : aliases)
     for (auto n : split(a.names, ' '))
@@ -70,6 +98,7 @@ std::string canonical(const std::string &name) {
 /// A head as written: what it means and the unit behind it.
 std::pair<std::string, double> understood(std::string_view head) {
   std::string c = lower(trimmed(head));
+  std::erase(c, '.'); // Elev., Pt. No.
   for (char &x : c)
     if (x == ' ' || x == '-') x = '_';
   std::string unit;
@@ -88,11 +117,7 @@ std::pair<std::string, double> understood(std::string_view head) {
         break;
       }
   }
-  const double metres = unit == "ft" || unit == "feet"                                         ? metres_in("ft")
-                        : unit == "us_ft" || unit == "ftus" || unit == "usft" || unit == "sft" ? metres_in("us-ft")
-                        : unit == "mm"                                                         ? 1e-3
-                        : unit.empty() || unit == "m" || unit == "deg" || unit == "°"          ? 1
-                                                                                               : 0;
+  const double metres = unit.empty() ? 1 : unit_of_head(unit);
   return {metres > 0 ? canonical(c) : std::string(), metres};
 }
 

@@ -42,11 +42,22 @@ std::string kind_name(FileKind kind) {
   return "not recognised";
 }
 
+namespace {
+/// A text whose lines end with a carriage return alone, as old programs write them.
+bool ends_lines_by_returns(std::string_view text) {
+  const std::string_view start = text.substr(0, 4096);
+  return start.find('\r') != std::string_view::npos && text.find('\n') == std::string_view::npos &&
+         std::none_of(start.begin(), start.end(),
+                      [](unsigned char c) { return (c < ' ' && c != '\r' && c != '\t') || c == 127; });
+}
+} // namespace
+
 std::string plain_content(std::string_view bytes) {
   if (is_utf16(bytes)) return utf8_text(bytes);
   std::string text = is_gzip(bytes)              ? gunzip(bytes)
                      : is_unix_compressed(bytes) ? uncompress(bytes)
                                                  : std::string(bytes);
+  if (ends_lines_by_returns(text)) std::replace(text.begin(), text.end(), '\r', '\n');
   return is_hatanaka(text) ? expand_hatanaka(text) : text;
 }
 

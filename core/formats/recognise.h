@@ -28,7 +28,7 @@ struct Recognition {
 };
 Recognition recognise(std::string_view content);
 
-/// The file's bytes, with gzip, Unix compress and the compact form of RINEX undone.
+/// The file's bytes, with gzip, Unix compress, the compact form of RINEX and lines that end by a return alone undone.
 std::string plain_content(std::string_view bytes);
 
 } // namespace ampletie

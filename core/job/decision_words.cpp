@@ -114,7 +114,23 @@ std::string phrase(const std::string &name, const json &v, bool card = false) {
   return name + " " + value_words(v, nullptr);
 }
 
+/// A setting of the job, or of one vector.
+std::string setting_words(const std::string &name, const json &v) {
+  const char *label = nullptr, *unit = "";
+  for (const SettingInfo &i : setting_catalogue())
+    if (name == i.name) label = i.label, unit = i.unit;
+  return (label ? std::string(label) : name) + " " + value_words(v, nullptr) +
+         (*unit && v.is_number() ? std::string(" ") + unit : "");
+}
+
 } // namespace
+
+std::string field_words(const std::string &name) {
+  if (name == "slant") return "slant or vertical";
+  for (const Saying &s : sayings)
+    if (s.name == name) return s.words;
+  return name;
+}
 
 DecisionWords::DecisionWords(const Job &job) : job_(job) {
   const JobSnapshot &s = *job.snapshot();
@@ -170,12 +186,8 @@ std::string DecisionWords::said(const Decision &d) const {
   }
   if (d.verb == "set" && is_setting_group(d.target)) {
     for (const auto &[name, v] : d.value.items()) {
-      const char *label = nullptr, *unit = "";
-      for (const SettingInfo &i : setting_catalogue())
-        if (name == i.name) label = i.label, unit = i.unit;
       if (v.is_string() && v.get_ref<const std::string &>().empty()) continue;
-      out += (out.empty() ? "" : ", ") + (label ? std::string(label) : name) + " " + value_words(v, nullptr) +
-             (*unit && v.is_number() ? std::string(" ") + unit : "");
+      out += (out.empty() ? "" : ", ") + setting_words(name, v);
     }
     return out;
   }
@@ -189,8 +201,13 @@ std::string DecisionWords::said(const Decision &d) const {
       if (name != "how") out += ", " + phrase(name, v);
     return out;
   }
-  const bool card = d.target.rfind("instrument:", 0) == 0;
-  for (const auto &[name, v] : d.value.items()) out += (out.empty() ? "" : ", ") + phrase(name, v, card);
+  const bool card = d.target.rfind("instrument:", 0) == 0, vector = d.target.rfind("v-", 0) == 0;
+  static constexpr Saying asked_height{"height", "height", "mm", 1000};
+  const bool asked = d.target.rfind("asked:", 0) == 0;
+  for (const auto &[name, v] : d.value.items())
+    out += (out.empty() ? "" : ", ") + (vector                      ? setting_words(name, v)
+                                        : asked && name == "height" ? "height " + value_words(v, &asked_height)
+                                                                    : phrase(name, v, card));
   return out;
 }
 

@@ -3,6 +3,9 @@
 
 namespace ampletie {
 
+/// What a decision calls the field of a thing: "height_to" is the point.
+std::string field_words(const std::string &name);
+
 /// Decisions as people say them: "antenna height of R11 05-12 08:00: point rim, slant". Looks things up in the job as
 /// it is now; what is gone from it keeps its id.
 class DecisionWords {

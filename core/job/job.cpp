@@ -105,7 +105,8 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
     std::string extra;
     for (const auto &u : c.control->unread_columns) extra += (extra.empty() ? ", columns not read: " : ", ") + u;
     if (c.control->passed_over) extra += fmt::format(", {} provisional ones passed over", c.control->passed_over);
-    return fmt::format("control list with {} marks{}", c.control->rows.size(), extra);
+    return fmt::format("control list with {} mark{}{}", c.control->rows.size(), c.control->rows.size() == 1 ? "" : "s",
+                       extra);
   }
   return "";
 }

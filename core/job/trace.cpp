@@ -1,5 +1,6 @@
 #include "job/trace.h"
 #include "base/size_words.h"
+#include "job/decision_words.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
@@ -32,7 +33,7 @@ std::vector<TraceStep> trace_occupation(const Occupation &o, const JobSnapshot &
   for (long seq : decisions) {
     std::string fields;
     for (const auto &[field, q] : o.decided)
-      if (q == seq) fields += (fields.empty() ? "" : ", ") + field;
+      if (q == seq) fields += (fields.empty() ? "" : ", ") + field_words(field);
     out.push_back({depth + 1, "decision", fmt::format("decision {}", seq), fields + " corrected", "", 0, seq, o.id});
   }
   if (o.point)

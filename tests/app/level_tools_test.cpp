@@ -4,6 +4,7 @@
 #include "app/level_picture.h"
 #include <QComboBox>
 #include <QScrollBar>
+#include <ctime>
 #include <fmt/format.h>
 
 using namespace ampletie;
@@ -221,12 +222,11 @@ TEST_CASE("a book of 50,000 rows scrolls, and a decision about it answers") {
   QScrollBar *bar = book->verticalScrollBar();
   int slow = 0;
   const int frames = 200;
-  QElapsedTimer t;
   for (int i = 0; i < frames; ++i) {
-    t.start();
+    const std::clock_t start = std::clock(); // its own time: other tests run beside it
     bar->setValue(static_cast<int>(static_cast<long long>(bar->maximum()) * (i * 37 % frames) / frames));
     book->viewport()->repaint();
-    slow += t.elapsed() > 33;
+    slow += 1000.0 * static_cast<double>(std::clock() - start) / CLOCKS_PER_SEC > 33;
   }
   CHECK(slow <= frames / 20);
 }

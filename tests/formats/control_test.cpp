@@ -20,6 +20,10 @@ TEST_CASE("heads in the words of the trade, with units behind them") {
   CHECK(b.rows[0].sd_enu->y() == Approx(0.004));
   const ControlList c = read_control_list("no,e,n,z\n7,1,2,3\n");
   CHECK(c.rows[0].grid->z() == 3);
+  // 1 ft = 0.3048 m, 1 US survey foot = 1200/3937 m (NIST Handbook 44).
+  const ControlList d = read_control_list("Pt. No.,Northing (US Survey Feet),Easting (US Survey Feet),Elev. (metres)\n"
+                                          "P1,3937,7874,5\n");
+  CHECK(*d.rows[0].grid == Vec3(2400, 1200, 5));
   CHECK_THROWS_WITH(read_control_list("mark,east [chains],north,height\nA,1,2,3\n"), Contains("some are given"));
   CHECK(read_control_list("mark,height,owner\nA,1,x\n").unread_columns == std::vector<std::string>{"owner"});
 }
@@ -32,6 +36,9 @@ TEST_CASE("quoted cells, encodings and packed degrees") {
   for (char x : std::string("mark,height\nA,1.5\n")) wide += {x, '\0'};
   CHECK(recognise(plain_content(wide)).kind == FileKind::control);
   CHECK(read_control_list(utf8_text(wide)).rows[0].height == 1.5);
+  const std::string old = "mark,height\rA,1.5\rB,2.5\r"; // carriage returns alone
+  CHECK(recognise(plain_content(old)).kind == FileKind::control);
+  CHECK(read_control_list(plain_content(old)).rows.size() == 2);
   const ControlList p = read_control_list("mark,lat_packed,lon_packed,h\nA,46.17034,-13.5400,100\n");
   CHECK(p.rows[0].geodetic->x() == Approx(46 + 17 / 60.0 + 3.4 / 3600).margin(1e-10));
   CHECK(p.rows[0].geodetic->y() == Approx(-13.9).margin(1e-10));

@@ -208,4 +208,8 @@ TEST_CASE("decisions are said as sentences") {
   const long last = job.decisions().back().seq;
   CHECK(job.undo() == last);
   CHECK_THAT(DecisionWords(job).sentence(job.decisions().back()), Contains("taken back ") && Contains(": left out: "));
+  job.decide("set", "asked:R07", {{"height", 0.01}}, "contract");
+  CHECK_THAT(DecisionWords(job).sentence(job.decisions().back()), Contains("R07: height 10 mm"));
+  job.decide("set", plan_vectors(*job.snapshot()).front().id, {{"mask", 20.0}}, "trees");
+  CHECK_THAT(DecisionWords(job).sentence(job.decisions().back()), Contains("Elevation mask 20 °"));
 }
