@@ -255,6 +255,7 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
     m.plan_known = m.plan_known || m.hold == Hold::full || m.hold == Hold::plan || m.hold == Hold::weighted;
     const auto p = s.published.find(name);
     if (p != s.published.end() && p->second.sd_enu) m.published_sd = *p->second.sd_enu;
+    if (p != s.published.end()) m.published_cov = p->second.cov_enu;
     // A height that was said as a physical one is held as one: the geoid's error is not in it.
     const auto bench = s.benchmarks.find(name);
     const bool height_held =

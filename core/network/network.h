@@ -19,9 +19,10 @@ struct NetworkMark {
   TaggedPoint position; ///< a-priori, or the held coordinates
   Hold hold = Hold::none;
   Vec3 published_sd = Vec3::Zero(); ///< east, north, up of held coordinates, m; zero: none was published
-  double undulation = 0;            ///< of the geoid's grid, m
-  bool physical = false;            ///< its height is known as a physical one: that is what is held
-  bool plan_known = true;           ///< false: only levels lead to it, its place is a guess and its plan not asked for
+  std::optional<Mat3> published_cov = std::nullopt; ///< m², if published; weighted marks use it
+  double undulation = 0;                            ///< of the geoid's grid, m
+  bool physical = false;                            ///< its height is known as a physical one: that is what is held
+  bool plan_known = true; ///< false: only levels lead to it, its place is a guess and its plan not asked for
 };
 
 /// One erection of an antenna over a mark: its errors are common to all vectors from it (geodesy.md 6).

@@ -217,8 +217,10 @@ NetworkProblem build_problem(const NetworkInput &in, NetworkResult &out) {
     if (h == Hold::weighted) {
       if (m.published_sd.minCoeff() <= 0)
         throw InputError(m.name + " cannot be weighted: no standard deviations were published for it");
-      b.problem.blocks.push_back(
-          coordinate_block(m.name, a.first, Vec3::Zero(), m.published_sd.cwiseAbs2().asDiagonal()));
+      const Mat3 cov = m.published_cov.value_or(Mat3(m.published_sd.cwiseAbs2().asDiagonal()));
+      if (Eigen::SelfAdjointEigenSolver<Mat3>(cov).eigenvalues()[0] <= 1e-12 * cov.trace())
+        throw InputError(m.name + " cannot be weighted: the covariance published for it has no inverse");
+      b.problem.blocks.push_back(coordinate_block(m.name, a.first, Vec3::Zero(), cov));
     }
   }
   const bool physical = std::any_of(in.marks.begin(), in.marks.end(), [](const auto &m) { return m.physical; });

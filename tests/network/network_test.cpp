@@ -279,3 +279,27 @@ TEST_CASE("a session block of uncorrelated vectors is the vectors; correlated on
   in.sessions[0].cov.conservativeResize(3, 3);
   CHECK_THROWS_AS(adjust_network(in, {}), InputError);
 }
+
+TEST_CASE("a weighted mark uses the covariance that was published for it") {
+  // One vector to it: the weighted mean of two positions with full covariances, in closed form.
+  NetworkInput in = textbook();
+  in.marks.resize(3); // A held, C only reached from A
+  in.marks.erase(in.marks.begin() + 1);
+  in.vectors.resize(1);
+  NetworkMark &c = in.marks[1];
+  const Mat3 axes = local_axes(to_geodetic(c.position.xyz));
+  c.hold = Hold::weighted;
+  Mat3 published;
+  published << 4e-4, 3e-4, -1e-4, 3e-4, 9e-4, 2e-4, -1e-4, 2e-4, 16e-4;
+  c.published_sd = published.diagonal().cwiseSqrt();
+  c.published_cov = published;
+  const NetworkResult r = adjust_network(in, {});
+  const Mat3 p = (axes.transpose() * published * axes).inverse(), q = in.vectors[0].cov.inverse();
+  const Vec3 mean = (p + q).inverse() * (p * c.position.xyz + q * (in.marks[0].position.xyz + in.vectors[0].d));
+  CHECK((at(r, "C") - mean).norm() < 1e-7);
+  CHECK((r.marks[1].cov_enu - axes * (p + q).inverse() * axes.transpose()).norm() < 1e-9);
+  c.published_cov.reset();
+  CHECK((at(adjust_network(in, {}), "C") - mean).norm() > 1e-3);
+  c.published_cov = Mat3(Vec3(1, 2, 3) * Vec3(1, 2, 3).transpose() * 1e-6);
+  CHECK_THROWS_WITH(adjust_network(in, {}), Contains("no inverse"));
+}
