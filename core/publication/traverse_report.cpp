@@ -164,6 +164,10 @@ ReportSection traverse(const TraverseLine &l) {
                          fixed(g.length, 4), signed_mm(g.length_difference), fixed(1000 * g.length_limit, 1),
                          fmt::format("{:.7f}", g.combined_factor), metres(g.rise), signed_mm(g.rise_sum),
                          fixed(1000 * g.rise_limit, 1)});
+  // The angle that closes it belongs to no leg.
+  if (l.input.stations.size() > l.legs.size() && l.input.stations.back().has_angle)
+    legs.rows.push_back({l.marks.back(), l.closing_sight.empty() ? "closing" : l.closing_sight + ", closing",
+                         dms(l.input.stations.back().angle), "", "", "", "", "", "", "", ""});
   s.tables.push_back(std::move(legs));
   ReportTable b{"What each balance does to the marks (moved east, north in mm)", {{"mark", "", false}}, {}};
   for (const BalancedTraverse &x : l.result.balanced)

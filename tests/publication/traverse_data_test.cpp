@@ -57,4 +57,18 @@ TEST_CASE("provisional marks as CSV are those of the report") {
   const Report r = traverse_report(job);
   CHECK(r.sections.size() >= 5);
   CHECK(r.sections.back().tables.size() == 7);
+  // Every angle of the route is there, the closing one too.
+  const TraverseLine &line = job.snapshot()->traverses->lines[0];
+  REQUIRE(line.result.closure.has_angular);
+  const auto angles = std::count_if(line.input.stations.begin(), line.input.stations.end(),
+                                    [](const TraverseStation &s) { return s.has_angle; });
+  int found = 0;
+  for (const ReportSection &s : r.sections)
+    for (const ReportTable &t : s.tables)
+      if (t.caption == "Legs as measured") {
+        CHECK(std::count_if(t.rows.begin(), t.rows.end(), [](const auto &row) { return row[2] != "–"; }) == angles);
+        CHECK(t.rows.back()[1].find("closing") != std::string::npos);
+        ++found;
+      }
+  CHECK(found == 1);
 }
