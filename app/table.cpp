@@ -126,7 +126,6 @@ TableCard::TableCard(const QString &name, std::vector<Column> columns, QWidget *
   filter_->setClearButtonEnabled(true);
   filter_->setMaximumWidth(170);
   hidden_ = new QLabel;
-  hidden_->setStyleSheet("color:#B87311");
   auto *foot = new QHBoxLayout;
   foot->setContentsMargins(10, 0, 10, 6);
   foot->addWidget(filter_);
@@ -180,6 +179,7 @@ void TableCard::set_note(const QString &note, const QString &why) {
 void TableCard::tell_hidden() {
   const int n = model_->rowCount() - proxy_->rowCount();
   hidden_->setText(n > 0 ? QString("%1 rows hidden by the filter").arg(n) : note_);
+  hidden_->setStyleSheet(n > 0 ? "color:#B87311" : "color:#6F7B83");
   hidden_->setToolTip(n > 0 ? QString() : why_);
 }
 

@@ -430,10 +430,12 @@ SectionStatus Workspace::status(Section section) const {
       out.verdict = "out of date";
       return out;
     }
+    // Beside a count of doubts there is no room for the factor.
     out.verdict = job_->network()->result.adjustment.redundancy == 0 ? QString("nothing checks it")
-                  : job_->network()->result.adjustment.passes
-                      ? QString("test passes, %1").arg(job_->network()->result.adjustment.variance_factor, 0, 'f', 2)
-                      : QString("test fails");
+                  : !job_->network()->result.adjustment.passes       ? QString("test fails")
+                  : doubts_in("network") > 0
+                      ? QString("passes")
+                      : QString("test passes, %1").arg(job_->network()->result.adjustment.variance_factor, 0, 'f', 2);
     out.state = State::clean;
     with_doubts("network");
     return out;

@@ -133,16 +133,18 @@ void IssueSheet::refresh() {
                           asked_mm(v.asked.plan),
                           {QString::number(v.height95 * 1000, 'f', 1), v.height95, {}, false},
                           asked_mm(v.asked.height),
-                          {held           ? QString("published")
-                           : m.plan_known ? QString("GNSS, %1 set-ups").arg(m.set_ups)
-                                          : QString("levels: height alone"),
-                           {},
-                           {},
-                           false}},
+                          {text(mark_origin(m)), {}, {}, false}},
                          stale,
                          {}});
       }
       const auto left = left_over(*w_.job().snapshot(), w_.job().vectors(), run);
+      const auto placed = std::count_if(run->result.marks.begin(), run->result.marks.end(),
+                                        [](const AdjustedMark &m) { return m.plan_known; });
+      const auto lone = static_cast<std::ptrdiff_t>(run->result.marks.size()) - placed;
+      QStringList kinds;
+      if (placed > 0) kinds << QString("%1 mark%2").arg(placed).arg(placed == 1 ? "" : "s");
+      if (lone > 0) kinds << QString("%1 height%2").arg(lone).arg(lone == 1 ? "" : "s");
+      const QString counted = kinds.join(" and ");
       const QString answer = stale  ? "Not yet: the network is out of date"
                              : open ? QString("Not without a word: %1 doubt%2 open").arg(open).arg(open == 1 ? "" : "s")
                              : !left.empty() ? "Yes, without " + text(left_over_words(left))
@@ -150,10 +152,10 @@ void IssueSheet::refresh() {
       html =
           QString("<p style='margin:0;color:#5A666E'>May I issue these coordinates?</p><p "
                   "style='font-size:15pt;font-weight:bold;margin:2px 0;color:%1'>%2</p><p "
-                  "style='margin:0;color:#5A666E'>%3 marks in %4 at %5%6%7; %8.</p>")
+                  "style='margin:0;color:#5A666E'>%3 in %4 at %5%6%7; %8.</p>")
               .arg((stale || open || !left.empty() ? ink::attention : ink::accepted).name(), answer.toHtmlEscaped())
-              .arg(run->result.marks.size())
-              .arg(run->heights_alone ? QString("heights alone") : text(run->frame), text(run->epoch_text),
+              .arg(counted)
+              .arg(run->heights_alone ? QString("the vertical system") : text(run->frame), text(run->epoch_text),
                    run->result.adjustment.redundancy == 0 ? ", nothing checks the network"
                    : run->result.adjustment.passes        ? ", global test passes"
                                                           : ", global test fails",

@@ -192,6 +192,7 @@ AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options
   for (std::size_t i = 0; i < problem.blocks.size(); ++i) {
     progress.check();
     linear[i] = linearise(*problem.blocks[i], r.values, r.index);
+    if (!options.tests) continue;
     for (BlockTest &t : test_block(i, *problem.blocks[i], linear[i], weights[i], r, options, delta0, lambda))
       r.tests.push_back(std::move(t));
   }

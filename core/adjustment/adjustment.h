@@ -11,6 +11,7 @@ struct AdjustmentOptions {
   double alpha_single = 0.001; ///< error probability of each single test (not of the whole job)
   double power = 0.80;         ///< of the test that smallest detectable errors refer to
   int max_iterations = 10;
+  bool tests = true; ///< of observations and blocks; without them only their list stays empty
 };
 
 /// Test and reliability of one observation (geodesy.md 12): residual = adjusted − observed.

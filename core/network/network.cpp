@@ -93,7 +93,9 @@ std::vector<ControlCheck> check_control(const NetworkInput &in, const Progress &
     if (!datum_defects(without).empty()) continue;
     NetworkResult r;
     NetworkProblem b = build_problem(without, r);
-    r.adjustment = adjust(b.problem, in.options, progress);
+    AdjustmentOptions untested = in.options;
+    untested.tests = false;
+    r.adjustment = adjust(b.problem, untested, progress);
     ControlCheck c;
     c.mark = in.marks[i].name;
     // What is compared is what was held: of a mark known by its physical height, that one.

@@ -13,6 +13,16 @@
 #include <set>
 
 namespace ampletie {
+
+std::string mark_origin(const AdjustedMark &m) {
+  if (m.hold == Hold::full) return "published, held";
+  if (m.hold == Hold::height && m.set_ups + m.sighted_from == 0) return "published, held in height";
+  if (!m.plan_known) return "levels, height alone";
+  const auto counted = [](int n, const char *what) { return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s"); };
+  return m.set_ups == 0 && m.sighted_from > 0 ? "total station, sights to " + counted(m.sighted_from, "mark")
+                                              : "GNSS, " + counted(m.set_ups, "set-up");
+}
+
 namespace {
 using nlohmann::json;
 using nlohmann::ordered_json;
@@ -64,11 +74,7 @@ ordered_json mark_record(const Job &job, const NetworkRun &run, const AdjustedMa
   j["independent_checks"] = m.independent_checks;
   j["frame"] = frame_name(p.ecef.frame), j["epoch"] = p.ecef.epoch;
   j["description"] = published == job.snapshot()->published.end() ? "" : published->second.description;
-  j["origin"] = m.hold == Hold::full                                        ? "published, held"
-                : m.hold == Hold::height && m.set_ups + m.sighted_from == 0 ? "published, held in height"
-                : m.set_ups == 0 && m.sighted_from > 0
-                    ? fmt::format("total station, sights to {} mark{}", m.sighted_from, m.sighted_from == 1 ? "" : "s")
-                    : fmt::format("GNSS, {} set-up{}", m.set_ups, m.set_ups == 1 ? "" : "s");
+  j["origin"] = mark_origin(m);
   return j;
 }
 

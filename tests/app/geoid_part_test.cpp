@@ -63,7 +63,7 @@ TEST_CASE("h − H − N is listed and drawn after the adjustment of levels with
   const int k1 = d.row_with(issue, "Mark", "K1");
   for (const char *column : {"East m", "North m", "95 % plan mm"}) CHECK(d.cell(issue, k1, column) == "–");
   CHECK(d.cell(issue, k1, "Height m").toDouble() == Approx(*run.positions.at("K1").height).margin(6e-5));
-  CHECK(d.cell(issue, k1, "Origin") == "levels: height alone");
+  CHECK(d.cell(issue, k1, "Origin") == "levels, height alone");
   CHECK(d.cell(issue, d.row_with(issue, "Mark", "HB1"), "Verdict") == "held as published");
   CHECK(d.cell(issue, d.row_with(issue, "Mark", "PN1"), "East m") != "–");
   d.section("Network");
