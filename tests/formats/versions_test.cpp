@@ -4,6 +4,7 @@
 #include "formats/hatanaka.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
+#include "support/header_line.h"
 #include <archive.h>
 #include <archive_entry.h>
 #include <catch2/catch.hpp>
@@ -12,13 +13,9 @@
 
 using namespace ampletie;
 using Catch::Matchers::Contains;
+using testing::header_line;
 
 namespace {
-std::string header_line(std::string text, const std::string &label) {
-  text.resize(60, ' ');
-  return text + label + "\n";
-}
-
 /// Two epochs of RINEX 2.11 with fourteen satellites (the list needs a second line) and six types (two lines each).
 std::string rinex2(const std::string &version = "2.11") {
   std::string t = header_line("     " + version + "           OBSERVATION DATA    M (MIXED)", "RINEX VERSION / TYPE") +

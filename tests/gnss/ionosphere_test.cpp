@@ -2,30 +2,30 @@
 #include "base/error.h"
 #include "formats/recognise.h"
 #include "gnss/ionosphere.h"
+#include "support/header_line.h"
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
 
 using namespace ampletie;
 using Catch::Matchers::Contains;
+using testing::header_line;
 
 namespace {
-std::string line(std::string text, const std::string &label) {
-  text.resize(60, ' ');
-  return text + label + "\n";
-}
 /// Two maps two hours apart: the content is 10 TECU + 0.1 per degree of latitude + 0.05 per degree of longitude, and in
 /// the second map what the first one becomes when it is turned by 30°.
 std::string maps() {
-  std::string t =
-      line("     1.0            IONOSPHERE MAPS     GNS", "IONEX VERSION / TYPE") + line("  6371.0", "BASE RADIUS") +
-      line("     2", "MAP DIMENSION") + line("   450.0 450.0   0.0", "HGT1 / HGT2 / DHGT") +
-      line("    60.0  30.0 -10.0", "LAT1 / LAT2 / DLAT") + line("  -180.0 180.0  20.0", "LON1 / LON2 / DLON") +
-      line("    -1", "EXPONENT") + line("", "END OF HEADER");
+  std::string t = header_line("     1.0            IONOSPHERE MAPS     GNS", "IONEX VERSION / TYPE") +
+                  header_line("  6371.0", "BASE RADIUS") + header_line("     2", "MAP DIMENSION") +
+                  header_line("   450.0 450.0   0.0", "HGT1 / HGT2 / DHGT") +
+                  header_line("    60.0  30.0 -10.0", "LAT1 / LAT2 / DLAT") +
+                  header_line("  -180.0 180.0  20.0", "LON1 / LON2 / DLON") + header_line("    -1", "EXPONENT") +
+                  header_line("", "END OF HEADER");
   for (int k = 0; k < 2; ++k) {
-    t += line(fmt::format("{:6}", k + 1), "START OF TEC MAP") +
-         line(fmt::format("  2026     5    12    {:2}     0     0", 8 + 2 * k), "EPOCH OF CURRENT MAP");
+    t += header_line(fmt::format("{:6}", k + 1), "START OF TEC MAP") +
+         header_line(fmt::format("  2026     5    12    {:2}     0     0", 8 + 2 * k), "EPOCH OF CURRENT MAP");
     for (int lat = 60; lat >= 30; lat -= 10) {
-      t += line(fmt::format("  {:6.1f}-180.0 180.0  20.0 450.0", static_cast<double>(lat)), "LAT/LON1/LON2/DLON/H");
+      t += header_line(fmt::format("  {:6.1f}-180.0 180.0  20.0 450.0", static_cast<double>(lat)),
+                       "LAT/LON1/LON2/DLON/H");
       int n = 0;
       for (int lon = -180; lon <= 180; lon += 20) {
         t += fmt::format(
@@ -34,9 +34,9 @@ std::string maps() {
       }
       t += "\n";
     }
-    t += line(fmt::format("{:6}", k + 1), "END OF TEC MAP");
+    t += header_line(fmt::format("{:6}", k + 1), "END OF TEC MAP");
   }
-  return t + line("", "END OF FILE");
+  return t + header_line("", "END OF FILE");
 }
 } // namespace
 
