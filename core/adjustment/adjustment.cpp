@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include <Eigen/Dense>
 #include <algorithm>
+#include <limits>
 
 namespace ampletie {
 namespace {
@@ -52,6 +53,13 @@ std::vector<BlockTest> test_block(std::size_t number, const Block &b, const Line
   const MatrixXd qvv = b.covariance - l.jacobian * q * l.jacobian.transpose();
   const MatrixXd test = weight * qvv * weight, redundancy = qvv * weight;
   const VectorXd pv = weight * v;
+  // A test is as good with little redundancy as with much, until the cofactor is lost in rounding (of the difference of
+  // two larger ones) and the residual in what the iteration leaves. A level between two marks of a geoid that is known
+  // to decimetres has a redundancy of 1e-5.
+  const MatrixXd size = l.jacobian.cwiseAbs();
+  const VectorXd rounding =
+      1e3 * std::numeric_limits<double>::epsilon() * ((size * q.cwiseAbs()).cwiseProduct(size)).rowwise().sum();
+  const double least = std::max(1e-7, n ? (rounding.array() / b.covariance.diagonal().array()).maxCoeff() : 0.0);
   const MatrixXd effect = q * l.jacobian.transpose() * weight; // unknowns per unit error of an observation
   auto one = [&](const Block::Part &p, bool observations) {
     BlockTest out;
@@ -61,8 +69,7 @@ std::vector<BlockTest> test_block(std::size_t number, const Block &b, const Line
       t.residual = v[i];
       t.residual_sd = std::sqrt(std::max(0.0, qvv(i, i)));
       t.redundancy = redundancy(i, i);
-      // Below a ten-thousandth nothing of an error shows in the residual.
-      if (t.redundancy > 1e-4 && test(i, i) > 0) {
+      if (t.redundancy > 1e-7 && qvv(i, i) > rounding[i] && test(i, i) > 0) {
         t.standardised = pv[i] / std::sqrt(test(i, i));
         t.smallest_detectable = delta0 / std::sqrt(test(i, i));
         const double shift = n ? effect.col(i).cwiseAbs().maxCoeff() * *t.smallest_detectable : 0;
@@ -85,7 +92,7 @@ std::vector<BlockTest> test_block(std::size_t number, const Block &b, const Line
     const VectorXd u = eigen.eigenvectors().transpose() * root.transpose() * pv.segment(p.first, p.count);
     for (Eigen::Index i = 0; i < p.count; ++i) {
       const double e = eigen.eigenvalues()[i];
-      if (e < 1e-4) continue;
+      if (e < least) continue;
       ++out.degrees;
       out.statistic += u[i] * u[i] / e;
     }

@@ -238,3 +238,27 @@ TEST_CASE("percentage points, factors and ellipses") {
   CHECK(e.minor == Approx(0.10).margin(0.005));
   CHECK(degrees(e.azimuth) == Approx(150 + 53 / 60.0).margin(30 / 3600.0));
 }
+
+TEST_CASE("an observation far better than its check is tested as well as the check itself") {
+  // Two differences of one unknown: both standardised residuals are (l₁ − l₂) / √(s₁² + s₂²), whatever the redundancy
+  // numbers, here 1e-6 and 1 − 1e-6.
+  Problem p;
+  p.parameters = {{"A", 0, true}, {"B", 617, false}};
+  p.blocks.push_back(levelled(0, 0, 1, 1.0, 0.0003));
+  p.blocks.push_back(levelled(1, 0, 1, 2.5, 0.3));
+  const AdjustmentResult r = adjust(p, {}, {});
+  const double w = 1.5 / std::hypot(0.0003, 0.3);
+  for (std::size_t i = 0; i < 2; ++i) {
+    CHECK(std::abs(r.tests[i].observations[0].standardised) == Approx(w).epsilon(1e-4));
+    CHECK(r.tests[i].statistic == Approx(w * w).epsilon(1e-3));
+    CHECK_FALSE(r.tests[i].passes);
+    // Whatever is wrong with one of them shows when it reaches what the other can see.
+    CHECK(*r.tests[i].observations[0].smallest_detectable == Approx(4.132 * 0.3).epsilon(1e-3));
+  }
+  // What nothing checks stays untested: its residual is rounding.
+  p.parameters.push_back({"C", 0, false});
+  p.blocks.push_back(levelled(2, 1, 2, 1234.5, 0.001));
+  const AdjustmentResult hanging = adjust(p, {}, {});
+  CHECK(hanging.tests[2].observations[0].standardised == 0);
+  CHECK(hanging.tests[2].degrees == 0);
+}

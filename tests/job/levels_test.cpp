@@ -202,6 +202,21 @@ TEST_CASE("levels and vectors in one network: physical heights, the geoid's erro
   CHECK(job.network_stale());
 }
 
+TEST_CASE("levels that the vectors contradict are named with the size of it and both origins") {
+  // One set-up that says PN1 lies a metre under R07; the truth is 618 m, known to the grid of the geoid's decimetres.
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  job.take_bytes({{"l.txt", "unit;m\nrun;L;DL7;A\ns;PN1;B;2.00000;30;;1;\ns;R07;F;1.00000;30;;1;\nend\n"}});
+  solve(job);
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  const Doubt *d = doubt(job, "levels and vectors disagree");
+  REQUIRE(d);
+  CHECK(d->about == "PN1 – R07");
+  CHECK(d->effect_m == Approx(1098.80 - 480.63 - 1).margin(1));
+  CHECK_THAT(d->sentence,
+             Contains("levels (L, 0.06 km)") && Contains("vectors") && Contains("geoid") && Contains("617."));
+}
+
 TEST_CASE("unread text blocks a file until it was seen; a recipe that is taken reads it") {
   TemporaryFolder folder;
   Job job = Job::create(folder / "a.tie", demo_settings());
