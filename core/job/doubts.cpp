@@ -438,13 +438,29 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
   for (const Occupation &o : s.occupations) by_set_up.emplace(o.set_up, &o);
   // A large error leans on what is correlated with it: as long as it stands, tests that fail far less say little
   // (Baarda's data snooping takes the largest first).
-  double largest_w = 0, largest_chi = 0, largest_level = 0;
+  double largest_w = 0, largest_chi = 0;
+  const BlockTest *worst_level = nullptr;
   for (const BlockTest &t : a.tests) {
     if (t.kind == "vector") largest_chi = std::max(largest_chi, t.statistic);
-    if (t.kind == "level") largest_level = std::max(largest_level, t.statistic);
+    if (t.kind == "level" && !t.passes && (!worst_level || t.statistic > worst_level->statistic)) worst_level = &t;
     if (t.kind == "set-up")
       for (const ObservationTest &o : t.observations) largest_w = std::max(largest_w, std::abs(o.standardised));
   }
+  const auto section_of = [&](const BlockTest &t) {
+    const auto &all = s.levels->sections;
+    const auto it = std::find_if(all.begin(), all.end(), [&](const LevelSection &x) { return x.id == t.id; });
+    return it == all.end() ? nullptr : &*it;
+  };
+  const auto level_name = [&](const BlockTest &t) {
+    const LevelSection *x = section_of(t);
+    return x ? x->from + " – " + x->to : t.id;
+  };
+  // A level is one observation: what is left of it after the adjustment, blown up by its redundancy, is the size of the
+  // disagreement with everything else.
+  const auto level_size = [](const BlockTest &t) {
+    const ObservationTest &o = t.observations.front();
+    return o.redundancy > 1e-7 ? -o.residual / o.redundancy : -o.residual;
+  };
   const auto sights = sight_names(*s.traverses);
   double largest_sight = 0;
   for (const BlockTest &t : a.tests)
@@ -491,27 +507,39 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
           d.causes.push_back(std::move(why));
       if (others.size() == 1) d.causes.push_back("this set-up or " + others.front() + ": two alone cannot tell which");
     }
-    if (t.kind == "level" && !t.passes && t.statistic > 0.25 * largest_level) {
-      const auto section = std::find_if(s.levels->sections.begin(), s.levels->sections.end(),
-                                        [&](const LevelSection &x) { return x.id == t.id; });
-      const bool found = section != s.levels->sections.end();
-      // A level is one observation: what is left of it after the adjustment, blown up by its redundancy, is the size of
-      // the disagreement with everything else.
-      const ObservationTest &o = t.observations.front();
-      const double size = o.redundancy > 1e-6 ? -o.residual / o.redundancy : -o.residual;
-      const LevelLine *line = found ? s.levels->line(section->line) : nullptr;
+    if (t.kind == "level" && !t.passes && t.statistic > 0.25 * worst_level->statistic) {
+      const LevelSection *section = section_of(t);
+      const double size = level_size(t);
+      const LevelLine *line = section ? s.levels->line(section->line) : nullptr;
       Doubt &d = list.add(
-          "levels and vectors disagree", found ? section->from + " – " + section->to : t.id, "levels",
-          found ? section->line : t.id,
+          "levels and vectors disagree", level_name(t), "levels", section ? section->line : t.id,
           fmt::format("the levels{} and what the vectors, held heights and the geoid say differ by {}",
                       line ? " (" + line->name + fmt::format(", {:.2f} km)", section->length / 1000) : std::string(),
                       length_words(size, 1, true)));
+      if (section && section->difference != 0) {
+        // What the difference would have to be, and the usual ways to it.
+        const double right = section->difference - size,
+                     open = 3.29 * std::abs(size) / std::sqrt(t.statistic) + 0.005 * std::abs(right);
+        for (const auto &[factor, why] : {std::pair{-1.0, "the levels were walked the other way: reverse the line"},
+                                          {0.3048, "the staff was read in feet, the book says metres"},
+                                          {1 / 0.3048, "the staff was read in metres, the book says feet"}})
+          if (std::abs(factor * section->difference - right) < open && open < 0.1 * std::abs(size))
+            d.causes.push_back(why);
+      }
       d.causes.push_back(run.geoid_name.empty()
                              ? "a mistake in the levels, or in a height of the vectors"
                              : "a mistake in the levels or in a height of the vectors, or the grid of " +
                                    run.geoid_name + " between the two marks");
       d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
       d.effect_m = std::abs(size);
+      if (&t != worst_level) {
+        // One of them is wrong, most likely the one that fails most clearly: the others come after it.
+        const double worst = std::abs(level_size(*worst_level));
+        d.effect_m = std::min(std::abs(size), worst) * t.statistic / worst_level->statistic;
+        d.causes.insert(d.causes.begin(),
+                        fmt::format("{} fails more clearly: if that one is wrong by {}, this one may be right",
+                                    level_name(*worst_level), length_words(worst, 1)));
+      }
     }
     if (t.kind == "vector" && !t.passes && t.statistic > 0.25 * largest_chi) {
       Doubt &d = list.add("vector suspicious", names.count(t.id) ? names.at(t.id) : t.id, "network", t.id,
@@ -554,6 +582,11 @@ void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorRe
                         fmt::format("levels and vectors put the geoid {:+.3f} m from its grid", m.geoid_correction));
     d.value = std::abs(m.geoid_correction), d.limit = 3.29 * *run.geoid_sd, d.unit = "m";
     d.effect_m = std::abs(m.geoid_correction);
+    if (!worst_level) continue;
+    const double worst = std::abs(level_size(*worst_level));
+    d.effect_m = std::min(*d.effect_m, worst / 2);
+    d.causes.push_back(
+        fmt::format("the levels {}, which do not fit by {}", level_name(*worst_level), length_words(worst, 1)));
   }
   for (const ControlCheck &c : r.control)
     if (!c.passes) {

@@ -2,6 +2,7 @@
 #include "formats/recipe_reading.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
+#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 using namespace ampletie;
@@ -215,6 +216,59 @@ TEST_CASE("levels that the vectors contradict are named with the size of it and 
   CHECK(d->effect_m == Approx(1098.80 - 480.63 - 1).margin(1));
   CHECK_THAT(d->sentence,
              Contains("levels (L, 0.06 km)") && Contains("vectors") && Contains("geoid") && Contains("617."));
+}
+
+TEST_CASE("of several levels that fail the likeliest comes first, and the others say so") {
+  // Three lines in a chain between marks of vectors, all right but one by 0.8 m.
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  solve(job);
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  const auto height = [&](const char *m) { return *job.network()->positions.at(m).height; };
+  const auto run = [&](const char *name, const char *from, const char *to, double mistake) {
+    return fmt::format("run;{};DL7;A\ns;{};B;{:.5f};40;;1;\ns;{};F;1.00000;40;;1;\nend\n", name, from,
+                       height(to) - height(from) + mistake + 1, to);
+  };
+  const std::string book =
+      "unit;m\n" + run("a", "DAM", "PS1", 0) + run("b", "PS1", "PN1", 0) + run("c", "PN1", "R07", 0.8);
+  job.take_bytes({{"l.txt", book}});
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  std::vector<const Doubt *> found, off;
+  for (const Doubt &d : job.doubts()) {
+    if (d.kind == "levels and vectors disagree") found.push_back(&d);
+    if (d.kind == "geoid off") off.push_back(&d);
+  }
+  REQUIRE(found.size() > 1);
+  CHECK(found[0]->about == "PN1 – R07");
+  CHECK(found[0]->effect_m == Approx(0.8).margin(0.2));
+  CHECK_THAT(found[1]->causes.front(), Contains("PN1 – R07 fails more clearly"));
+  CHECK(found[0]->causes.size() == 1); // no way of going wrong is named that does not explain it
+  for (const Doubt *d : off) {
+    CHECK(*d->effect_m < *found[0]->effect_m);
+    CHECK_THAT(d->causes.back(), Contains("PN1 – R07"));
+  }
+}
+
+TEST_CASE("levels in feet or walked the other way are recognised by the vectors") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  solve(job);
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  const auto height = [&](const char *m) { return *job.network()->positions.at(m).height; };
+  const double rise = height("R07") - height("R11"); // some 127 m
+  for (const auto &[factor, why] : {std::pair{1 / 0.3048, "in feet"}, {-1.0, "the other way"}}) {
+    const auto out = job.take_bytes(
+        {{"l.txt", fmt::format("unit;m\nrun;L;DL7;A\ns;R11;B;{:.5f};40;;1;\ns;R07;F;1.00000;40;;1;\nend\n",
+                               factor * rise + 1)}});
+    job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+    const Doubt *d = doubt(job, "levels and vectors disagree");
+    REQUIRE(d);
+    CHECK_THAT(d->causes.front(), Contains(why));
+    const auto snapshot = job.snapshot();
+    for (const auto &c : snapshot->contents)
+      if (c.source.name == "l.txt" && !job.state().left_out.count(c.source.id))
+        job.decide("leave-out", c.source.id, {}, "wrong");
+  }
 }
 
 TEST_CASE("unread text blocks a file until it was seen; a recipe that is taken reads it") {
