@@ -69,8 +69,10 @@ std::vector<BlockTest> test_block(std::size_t number, const Block &b, const Line
       t.residual = v[i];
       t.residual_sd = std::sqrt(std::max(0.0, qvv(i, i)));
       t.redundancy = redundancy(i, i);
+      t.error = -v[i];
       if (t.redundancy > 1e-7 && qvv(i, i) > rounding[i] && test(i, i) > 0) {
         t.standardised = pv[i] / std::sqrt(test(i, i));
+        t.error = -pv[i] / test(i, i);
         t.smallest_detectable = delta0 / std::sqrt(test(i, i));
         const double shift = n ? effect.col(i).cwiseAbs().maxCoeff() * *t.smallest_detectable : 0;
         out.external_effect = std::max(out.external_effect.value_or(0), shift);

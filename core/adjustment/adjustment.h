@@ -17,8 +17,9 @@ struct AdjustmentOptions {
 /// Test and reliability of one observation (geodesy.md 12): residual = adjusted − observed.
 struct ObservationTest {
   double residual = 0, residual_sd = 0;
-  double standardised = 0;                   ///< w = (P v)ᵢ / √(P Q_vv P)ᵢᵢ; 0 where there is no redundancy
-  double redundancy = 0;                     ///< (Q_vv P)ᵢᵢ
+  double standardised = 0; ///< w = (P v)ᵢ / √(P Q_vv P)ᵢᵢ; 0 where there is no redundancy
+  double redundancy = 0;   ///< (Q_vv P)ᵢᵢ
+  double error = 0; ///< of this observation alone that explains the test, −(P v)ᵢ / (P Q_vv P)ᵢᵢ; untested: −residual
   std::optional<double> smallest_detectable; ///< absent without redundancy
 };
 /// Of a block, or of one of its parts. A block of parts has a test for each of them, with their observations, and one

@@ -69,11 +69,13 @@ SourceContent read_source(const std::string &name, const std::string &bytes, con
       c.source.kind = "antenna_points";
       c.antenna_points = std::make_shared<std::vector<AntennaPoint>>(read_antenna_points(utf8_text(text)));
       break;
-    case FileKind::control:
+    case FileKind::control: {
       c.source.kind = "control";
-      c.control = std::make_shared<ControlList>(read_control_list(utf8_text(text)));
-      c.cut_off = broken_off(utf8_text(text));
+      const std::string utf8 = utf8_text(text);
+      c.control = std::make_shared<ControlList>(read_control_list(utf8));
+      c.cut_off = broken_off(utf8);
       break;
+    }
     case FileKind::landxml_points:
       c.source.kind = "control";
       c.control = std::make_shared<ControlList>(read_landxml_points(text));

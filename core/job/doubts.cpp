@@ -1,21 +1,18 @@
 #include "job/doubts.h"
 #include "base/angle.h"
 #include "base/error.h"
-#include "base/hash.h"
 #include "base/size_words.h"
 #include "base/text.h"
-#include "geodesy/coast.h"
 #include "geodesy/ellipsoid.h"
-#include "gnss/diagnosis.h"
-#include "job/accuracy_verdict.h"
-#include "job/height_causes.h"
 #include "job/level_doubts.h"
 #include "job/near_names.h"
+#include "job/network_doubts.h"
 #include "job/record_compare.h"
 #include "job/same_book.h"
 #include "job/settings.h"
 #include "job/traverse_doubts.h"
 #include "job/unit_doubts.h"
+#include "job/vector_doubts.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
 #include <set>
@@ -23,34 +20,11 @@
 namespace ampletie {
 namespace {
 
-class List {
-public:
-  explicit List(const JobState &state) : state_(state) {}
-  /// `known_as`: the kind under which earlier versions had it, so that what was accepted stays accepted.
-  Doubt &add(const std::string &kind, const std::string &about, const std::string &section, const std::string &item,
-             std::string sentence, const char *known_as = nullptr) {
-    Doubt d;
-    d.id = content_id("d", (known_as ? std::string(known_as) : kind) + "|" + item);
-    d.kind = kind, d.about = about, d.section = section, d.item = item, d.sentence = std::move(sentence);
-    const auto a = state_.accepted.find(d.id);
-    if (a != state_.accepted.end()) {
-      d.state = Doubt::State::accepted;
-      d.accepted_because = a->second.reason;
-    }
-    all.push_back(std::move(d));
-    return all.back();
-  }
-  std::vector<Doubt> all;
-
-private:
-  const JobState &state_;
-};
-
 constexpr const char *misplaced_kind = "does not belong here";
 std::string misplaced_item(const PublishedMark &p) { return p.source_id.empty() ? p.name : p.source_id; }
 
 /// What can be told without computing anything.
-void plain(List &list, const JobSnapshot &s) {
+void plain(DoubtList &list, const JobSnapshot &s) {
   for (const SourceContent &c : s.contents)
     if (!c.source.damage.empty())
       list.add("source damaged", c.source.name, "intake", c.source.id,
@@ -67,7 +41,7 @@ void plain(List &list, const JobSnapshot &s) {
 }
 
 /// One doubt for each file, or mark that was typed.
-void misplaced(List &list, const JobSnapshot &s) {
+void misplaced(DoubtList &list, const JobSnapshot &s) {
   std::map<std::string, std::vector<const MisplacedMark *>> by_item;
   for (const auto &[mark, m] : s.misplaced) by_item[misplaced_item(m.published)].push_back(&m);
   for (const auto &[item, all] : by_item) {
@@ -86,7 +60,7 @@ void misplaced(List &list, const JobSnapshot &s) {
 }
 
 /// What the first glance at a file tells.
-void files(List &list, const JobSnapshot &s) {
+void files(DoubtList &list, const JobSnapshot &s) {
   for (const SourceContent &c : s.contents) {
     if (c.cut_off.empty() || s.state.left_out.count(c.source.id)) continue;
     Doubt &d = list.add("file cut off", c.source.name, "intake", c.source.id,
@@ -122,7 +96,7 @@ void files(List &list, const JobSnapshot &s) {
   }
 }
 
-void intake(List &list, const JobSnapshot &s) {
+void intake(DoubtList &list, const JobSnapshot &s) {
   std::map<std::string, std::vector<const Occupation *>> by_mark;
   for (const Occupation &o : s.occupations) {
     if (!o.used) continue;
@@ -193,137 +167,8 @@ void intake(List &list, const JobSnapshot &s) {
                              list_of[i]->measured));
 }
 
-/// Height by ocean loading that a place so far from the sea may see, m: some 15 mm at an ocean's coast, falling off
-/// over about 200 km (common practice after the maps in IERS Conventions 7.1.2; tidal bays see more).
-double possible_loading(double to_sea) { return 0.015 * std::exp(-to_sea / 200e3); }
-
-void gnss(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
-  const JobSettings &set = s.state.settings;
-  for (const VectorResult &v : vectors) {
-    if (!v.used) continue;
-    const std::string name = v.from + " → " + v.to;
-    if (!v.error.empty()) {
-      list.add("vector not solved", name, "gnss", v.id, v.error);
-      continue;
-    }
-    if (!v.independent) continue;
-    if (v.solved.solution != Solution::fixed) {
-      Doubt &d = list.add("vector not fixed", name, "gnss", v.id,
-                          "the integers of this vector are not settled: it is " + solution_name(v.solved.solution));
-      d.value = v.solved.ratio, d.limit = set.ratio_limit, d.unit = "ratio";
-      d.effect_m = std::sqrt(v.solved.cov.trace());
-      if (v.solved.last - v.solved.first < 1200) d.causes.push_back("the common time is short");
-      if (const auto gap = obstructed_side(v.solved))
-        d.causes.push_back(fmt::format("the sky is shut between azimuths {:.0f}° and {:.0f}°", gap->from_deg,
-                                       std::fmod(gap->to_deg, 360.0)));
-      if (v.solved.satellites < 8) d.causes.push_back(fmt::format("only {} satellites in common", v.solved.satellites));
-      // Is there one satellite that stands out?
-      std::map<SatId, std::pair<double, int>> square;
-      for (const auto &r : v.solved.residuals) {
-        const double q = static_cast<double>(r.residual[0]);
-        if (!std::isfinite(q)) continue;
-        square[r.sat].first += q * q;
-        ++square[r.sat].second;
-      }
-      for (const auto &[sat, q] : square)
-        if (q.second > 10 && std::sqrt(q.first / q.second) > 2.5 * v.solved.rms_m)
-          d.causes.push_back("residuals of " + sat.name() + " stand out");
-    }
-    const double least = settings_of_vector(s.state, v.id).ratio_limit;
-    if (v.solved.solution == Solution::fixed && v.solved.ratio < least) {
-      Doubt &d = list.add("ratio low", name, "gnss", v.id,
-                          "the integers are accepted by their failure rate, but a second set is nearly as good");
-      d.value = v.solved.ratio, d.limit = least, d.unit = "ratio";
-      d.effect_m = (v.solved.d - v.solved.d_float).norm();
-    }
-    if (v.solved.rms_m > set.rms_limit_m) {
-      Doubt &d = list.add("vector noisy", name, "gnss", v.id, "the phase residuals are larger than the limit");
-      d.value = v.solved.rms_m * 1000, d.limit = set.rms_limit_m * 1000, d.unit = "mm";
-    }
-    // What loading could do to the height between the ends, where coefficients are missing.
-    std::string without;
-    std::vector<double> loading;
-    double nearest = 1e9;
-    for (const Occupation &o : s.occupations) {
-      if (o.id != v.from_occupation && o.id != v.to_occupation) continue;
-      if (!o.loading) without += (without.empty() ? "" : " and ") + o.mark;
-      if (o.file->approximate.norm() < 6e6) continue;
-      const Geodetic g = to_geodetic(o.file->approximate);
-      const double sea = distance_to_sea(g.lat, g.lon);
-      nearest = std::min(nearest, sea);
-      loading.push_back(possible_loading(sea));
-    }
-    if (!without.empty() && loading.size() == 2) {
-      // Ends at the same coast still differ by what changes along it: all of it over some 500 km.
-      const double effect =
-          std::abs(loading[0] - loading[1]) + std::min(loading[0], loading[1]) * std::min(1.0, v.length() / 500e3);
-      if (effect > 0.002) {
-        Doubt &d = list.add("ocean loading missing", name, "gnss", v.id,
-                            fmt::format("no ocean loading coefficients for {}: {:.0f} km from the sea the height of a "
-                                        "vector of {:.0f} km may be off by some {:.0f} mm",
-                                        without, nearest / 1000, v.length() / 1000, 1000 * effect));
-        d.effect_m = effect;
-      }
-    }
-    const double minutes = (v.solved.last - v.solved.first) / 60;
-    if (minutes < set.min_overlap_min) {
-      Doubt &d = list.add("short overlap", name, "gnss", v.id, "the common time is shorter than the limit");
-      d.value = minutes, d.limit = set.min_overlap_min, d.unit = "min";
-    }
-  }
-}
-
-void closures(List &list, const JobSnapshot &s, const LoopReport &report) {
-  std::map<std::string, const Occupation *> by_set_up;
-  for (const Occupation &o : s.occupations) by_set_up.emplace(o.set_up, &o);
-  auto set_up = [&](const std::string &id) {
-    const auto it = by_set_up.find(id);
-    return it == by_set_up.end() ? id : occupation_name(*it->second);
-  };
-  for (const Loop &l : report.loops) {
-    if (l.closes()) continue;
-    const Vec3 mm = l.misclosure_enu * 1000;
-    const bool propagated = !l.within_propagated();
-    Doubt &d =
-        list.add(l.repeated()                 ? "repeated vectors differ"
-                 : l.check == LoopCheck::none ? "session does not close"
-                                              : "loop does not close",
-                 l.name(), "gnss", l.id,
-                 fmt::format("{} by {} in plan and {} in height; the plain limit is {:.1f} mm",
-                             l.repeated() ? "they differ" : "the loop misses", length_words(mm.head<2>().norm() / 1000),
-                             length_words(mm.z() / 1000, 1, true), l.limit_m * 1000));
-    d.value = propagated ? l.statistic : mm.norm(), d.limit = propagated ? l.statistic_limit : l.limit_m * 1000;
-    d.unit = propagated ? "χ²" : "mm";
-    d.effect_m = l.misclosure_enu.norm();
-    if (l.check == LoopCheck::none) d.causes.push_back("a wrong or weak solution of one of its vectors");
-    if (!propagated || l.check == LoopCheck::none) continue;
-    // Of causes that clear the tests alike those come first whose size something explains.
-    std::vector<std::string> plain;
-    for (const LoopCause &c : report.causes) {
-      if (c.kind == LoopCause::Kind::height) {
-        std::string words = fmt::format("an antenna height of {} {:.0f} mm too {} would explain all closures",
-                                        set_up(c.set_up), std::abs(c.size_m) * 1000, c.size_m < 0 ? "large" : "small");
-        if (const auto it = by_set_up.find(c.set_up); it != by_set_up.end()) {
-          const auto why = height_causes(s.contents, *it->second, c.size_m, c.sd_m);
-          if (!why.empty()) {
-            d.causes.push_back(words + ": " + why.front());
-            continue;
-          }
-        }
-        plain.push_back(std::move(words));
-      } else if (c.kind == LoopCause::Kind::renamed)
-        plain.push_back(fmt::format("{} stood on {}: that would explain all closures", set_up(c.set_up), c.other));
-      else
-        plain.push_back(
-            fmt::format("exchanged marks of {} and {} would explain all closures", set_up(c.set_up), set_up(c.other)));
-    }
-    d.causes.insert(d.causes.end(), plain.begin(), plain.end());
-    if (d.causes.size() > 3) d.causes.resize(3);
-  }
-}
-
 /// A recipe that was said by hand and gets less out of a file than the one that the file had by itself.
-void understood_less(List &list, const RecipeSource &src, const char *section) {
+void understood_less(DoubtList &list, const RecipeSource &src, const char *section) {
   if (!src.understands_less()) return;
   Doubt &d = list.add("less understood than before", src.name, section, src.source_id,
                       fmt::format("read with \"{}\" {} records have something in them; with \"{}\" there were {}",
@@ -331,7 +176,7 @@ void understood_less(List &list, const RecipeSource &src, const char *section) {
   d.value = static_cast<double>(src.telling), d.limit = static_cast<double>(src.otherwise), d.unit = "records";
 }
 
-void levels(List &list, const JobSnapshot &s) {
+void levels(DoubtList &list, const JobSnapshot &s) {
   const LevelReport &r = *s.levels;
   for (const LevelSource &src : r.sources) {
     if (src.blocked()) {
@@ -408,7 +253,7 @@ void levels(List &list, const JobSnapshot &s) {
     }
 }
 
-void same_marks(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+void same_marks(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
   for (const NearNames &n : near_names(s, vectors)) {
     Doubt &d = list.add("same mark?", n.keep + " / " + n.other, n.levels_only ? "levels" : "intake",
                         n.keep + "|" + n.other, n.why);
@@ -417,194 +262,6 @@ void same_marks(List &list, const JobSnapshot &s, const std::vector<VectorResult
       d.effect_m = std::abs(*n.height_difference);
     }
   }
-}
-
-void network_doubts(List &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun &run) {
-  std::map<std::string, std::string> names;
-  for (const VectorResult &v : vectors) names[v.id] = v.from + " → " + v.to;
-  const NetworkResult &r = run.result;
-  const AdjustmentResult &a = r.adjustment;
-  if (a.redundancy > 0 && !a.passes) {
-    const bool high = a.variance_factor > a.upper;
-    Doubt &d = list.add("global test failed", "network", "network", "network",
-                        high ? "observations and stated accuracies do not agree: the variance factor is too high"
-                             : "the observations agree better than stated: accuracies are too pessimistic");
-    d.value = a.variance_factor, d.limit = high ? a.upper : a.lower, d.unit = "variance factor";
-  }
-  if (a.redundancy == 0)
-    list.add("no redundancy", "network", "network", "network",
-             "nothing checks this network: every coordinate rests on single observations");
-  std::map<std::string, const Occupation *> by_set_up;
-  for (const Occupation &o : s.occupations) by_set_up.emplace(o.set_up, &o);
-  // A large error leans on what is correlated with it: as long as it stands, tests that fail far less say little
-  // (Baarda's data snooping takes the largest first).
-  double largest_w = 0, largest_chi = 0;
-  const BlockTest *worst_level = nullptr;
-  for (const BlockTest &t : a.tests) {
-    if (t.kind == "vector") largest_chi = std::max(largest_chi, t.statistic);
-    if (t.kind == "level" && !t.passes && (!worst_level || t.statistic > worst_level->statistic)) worst_level = &t;
-    if (t.kind == "set-up")
-      for (const ObservationTest &o : t.observations) largest_w = std::max(largest_w, std::abs(o.standardised));
-  }
-  const auto section_of = [&](const BlockTest &t) {
-    const auto &all = s.levels->sections;
-    const auto it = std::find_if(all.begin(), all.end(), [&](const LevelSection &x) { return x.id == t.id; });
-    return it == all.end() ? nullptr : &*it;
-  };
-  const auto level_name = [&](const BlockTest &t) {
-    const LevelSection *x = section_of(t);
-    return x ? x->from + " – " + x->to : t.id;
-  };
-  // A level is one observation: what is left of it after the adjustment, blown up by its redundancy, is the size of the
-  // disagreement with everything else.
-  const auto level_size = [](const BlockTest &t) {
-    const ObservationTest &o = t.observations.front();
-    return o.redundancy > 1e-7 ? -o.residual / o.redundancy : -o.residual;
-  };
-  const auto sights = sight_names(*s.traverses);
-  double largest_sight = 0;
-  for (const BlockTest &t : a.tests)
-    if (sights.count(t.id)) largest_sight = std::max(largest_sight, t.statistic);
-  for (const BlockTest &t : a.tests) {
-    if (const auto sight = sights.find(t.id);
-        sight != sights.end() && !t.passes && t.statistic > 0.25 * largest_sight && t.observations.size() == 1) {
-      const ObservationTest &o = t.observations.front();
-      const bool angle = is_angle(t.kind);
-      Doubt &d = list.add("sight suspicious", sight->second.from + " → " + sight->second.to + ", " + t.kind, "traverse",
-                          t.id + t.kind,
-                          fmt::format("this {} does not fit the rest of the network: {:+.1f} {} off", t.kind,
-                                      angle ? -o.residual / rad_per_arcsec : -1000 * o.residual, angle ? "″" : "mm"));
-      d.item = sight->second.setup;
-      d.value = std::abs(o.standardised), d.limit = 3.29, d.unit = "w";
-      if (t.external_effect) d.effect_m = *t.external_effect;
-    }
-    for (std::size_t i = 0; i < t.observations.size(); ++i) {
-      const ObservationTest &o = t.observations[i];
-      // Two-sided, the error probability is that of a single test.
-      const double critical = 3.29;
-      if (std::abs(o.standardised) <= critical || t.kind != "set-up" || std::abs(o.standardised) < 0.5 * largest_w)
-        continue;
-      const auto found = by_set_up.find(t.id);
-      const ReducedSetup *station = s.traverses->field.find(t.id);
-      const std::string who = found != by_set_up.end() ? occupation_name(*found->second)
-                              : station                ? "set-up on " + station->setup.mark
-                                                       : t.id;
-      // The error that explains the test: w over the square root of (P Q_vv P), which the detectable error carries.
-      const double size = o.smallest_detectable ? o.standardised * *o.smallest_detectable / 4.132 : o.residual;
-      Doubt &d = list.add(i == 2 ? "height suspicious" : "centring suspicious", who, station ? "traverse" : "intake",
-                          found == by_set_up.end() ? t.id : found->second->id,
-                          fmt::format("the network contradicts the {} of this set-up by about {}", t.components[i],
-                                      length_words(std::abs(size), 0)));
-      d.value = std::abs(o.standardised), d.limit = critical, d.unit = "w";
-      d.effect_m = std::abs(size);
-      // With two set-ups over a mark the network sees that they disagree, not which of them is wrong.
-      if (found == by_set_up.end()) continue;
-      std::vector<std::string> others;
-      for (const Occupation &x : s.occupations)
-        if (x.used && x.mark == found->second->mark && x.set_up != t.id) others.push_back(occupation_name(x));
-      if (i == 2)
-        for (auto &why : height_causes(s.contents, *found->second, -size, std::abs(size / o.standardised)))
-          d.causes.push_back(std::move(why));
-      if (others.size() == 1) d.causes.push_back("this set-up or " + others.front() + ": two alone cannot tell which");
-    }
-    if (t.kind == "level" && !t.passes && t.statistic > 0.25 * worst_level->statistic) {
-      const LevelSection *section = section_of(t);
-      const double size = level_size(t);
-      const LevelLine *line = section ? s.levels->line(section->line) : nullptr;
-      Doubt &d = list.add(
-          "levels and vectors disagree", level_name(t), "levels", section ? section->line : t.id,
-          fmt::format("the levels{} and what the vectors, held heights and the geoid say differ by {}",
-                      line ? " (" + line->name + fmt::format(", {:.2f} km)", section->length / 1000) : std::string(),
-                      length_words(size, 1, true)));
-      if (section && section->difference != 0) {
-        // What the difference would have to be, and the usual ways to it.
-        const double right = section->difference - size,
-                     open = 3.29 * std::abs(size) / std::sqrt(t.statistic) + 0.005 * std::abs(right);
-        for (const auto &[factor, why] : {std::pair{-1.0, "the levels were walked the other way: reverse the line"},
-                                          {0.3048, "the staff was read in feet, the book says metres"},
-                                          {1 / 0.3048, "the staff was read in metres, the book says feet"}})
-          if (std::abs(factor * section->difference - right) < open && open < 0.1 * std::abs(size))
-            d.causes.push_back(why);
-      }
-      d.causes.push_back(run.geoid_name.empty()
-                             ? "a mistake in the levels, or in a height of the vectors"
-                             : "a mistake in the levels or in a height of the vectors, or the grid of " +
-                                   run.geoid_name + " between the two marks");
-      d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
-      d.effect_m = std::abs(size);
-      if (&t != worst_level) {
-        // One of them is wrong, most likely the one that fails most clearly: the others come after it.
-        const double worst = std::abs(level_size(*worst_level));
-        d.effect_m = std::min(std::abs(size), worst) * t.statistic / worst_level->statistic;
-        d.causes.insert(d.causes.begin(),
-                        fmt::format("{} fails more clearly: if that one is wrong by {}, this one may be right",
-                                    level_name(*worst_level), length_words(worst, 1)));
-      }
-    }
-    if (t.kind == "vector" && !t.passes && t.statistic > 0.25 * largest_chi) {
-      Doubt &d = list.add("vector suspicious", names.count(t.id) ? names.at(t.id) : t.id, "network", t.id,
-                          "this vector does not fit the others");
-      d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
-      if (t.external_effect) d.effect_m = *t.external_effect;
-    }
-  }
-  for (const AdjustedMark &m : r.marks) {
-    if (m.hold == Hold::full) continue;
-    if (m.independent_checks == 0 && (m.plan_known || m.hold != Hold::height))
-      list.add("no independent check", m.name, "network", m.name,
-               m.plan_known ? "only one set-up determines this mark: a mistake in it would not show"
-                            : "only one levelled difference leads to this mark: a mistake in it would not show");
-    if (m.hold == Hold::check) {
-      const Vec3 e = m.shift_enu;
-      const double q = e.dot((m.network_cov_enu + Mat3::Identity() * 1e-12).inverse() * e);
-      if (q > 16.27) {
-        Doubt &d = list.add("check mark differs", m.name, "network", m.name,
-                            fmt::format("found {} in plan and {} in height from its published place",
-                                        length_words(e.head<2>().norm(), 0), length_words(e.z(), 0, true)));
-        d.value = q, d.limit = 16.27, d.unit = "χ²", d.effect_m = e.norm();
-      }
-    }
-  }
-  for (const AdjustedMark &m : r.marks) {
-    const AccuracyVerdict v = accuracy_verdict(s.state, run, m);
-    if (!v.fails()) continue;
-    Doubt &d = list.add("accuracy not reached", m.name, "issue", m.name,
-                        fmt::format("{} (95 %, {})", shortfall(v), v.asked.local ? "local" : "network"));
-    const bool plan = v.plan_fails && (!v.height_fails || v.plan95 - v.asked.plan > v.height95 - v.asked.height);
-    d.value = 1000 * (plan ? v.plan95 : v.height95), d.limit = 1000 * (plan ? v.asked.plan : v.asked.height);
-    d.unit = "mm", d.effect_m = (*d.value - *d.limit) / 1000;
-    d.causes = v.causes;
-  }
-  for (const AdjustedMark &m : r.marks) {
-    if (m.levels == 0 || m.geoid_correction_sd <= 0 || !run.geoid_sd) continue;
-    if (std::abs(m.geoid_correction) <= 3.29 * *run.geoid_sd) continue;
-    Doubt &d = list.add("geoid off", m.name, "network", m.name,
-                        fmt::format("levels and vectors put the geoid {:+.3f} m from its grid", m.geoid_correction));
-    d.value = std::abs(m.geoid_correction), d.limit = 3.29 * *run.geoid_sd, d.unit = "m";
-    d.effect_m = std::abs(m.geoid_correction);
-    if (!worst_level) continue;
-    const double worst = std::abs(level_size(*worst_level));
-    d.effect_m = std::min(*d.effect_m, worst / 2);
-    d.causes.push_back(
-        fmt::format("the levels {}, which do not fit by {}", level_name(*worst_level), length_words(worst, 1)));
-  }
-  for (const ControlCheck &c : r.control)
-    if (!c.passes) {
-      Doubt &d = list.add("control disagrees", c.mark, "network", c.mark,
-                          fmt::format("the other held marks place it {} away in plan and {} in height",
-                                      length_words(c.difference_enu.head<2>().norm(), 0),
-                                      length_words(c.difference_enu.z(), 0, true)));
-      d.value = c.statistic, d.limit = c.limit, d.unit = "χ²", d.effect_m = c.difference_enu.norm();
-    }
-  for (const auto &name : r.zero_sd_held)
-    list.add("held without accuracy", name, "datum", name,
-             "held as if errorless: no standard deviation was published for it");
-  if (!run.geoid_refusal.empty())
-    list.add("no geoid", "heights", "datum", "vertical", run.geoid_refusal);
-  else if (!run.geoid_name.empty() && !run.geoid_sd && !run.heights_alone && !is_local(s.state.settings.datum.crs))
-    list.add("geoid without accuracy", "heights", "datum", "vertical",
-             "nobody states how good the grid of " + run.geoid_name + " is: physical heights carry no accuracy" +
-                 (s.levels->any() ? ", and levels do not join the vectors" : ""));
 }
 
 } // namespace
@@ -621,7 +278,7 @@ std::string misplaced_doubt(const PublishedMark &p) {
 }
 
 std::vector<Doubt> plain_doubts(const JobSnapshot &s) {
-  List list(s.state);
+  DoubtList list(s.state);
   plain(list, s);
   return list.all;
 }
@@ -631,7 +288,7 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
   const IssueRecord *issued = nullptr;
   for (const IssueRecord &r : records)
     if (r.damage.empty()) issued = &r;
-  List list(s.state);
+  DoubtList list(s.state);
   plain(list, s);
   misplaced(list, s);
   for (const IssueRecord &r : records)
@@ -640,8 +297,8 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
                r.damage + "; what was issued is proven by its folder alone");
   files(list, s);
   intake(list, s);
-  gnss(list, s, vectors);
-  closures(list, s, loops);
+  vector_doubts(list, s, vectors);
+  closure_doubts(list, s, loops);
   levels(list, s);
   for (const auto &source : s.traverses->field.sources) understood_less(list, source.head, "traverse");
   for (TraverseDoubt &t : traverse_doubts(*s.traverses)) {

@@ -31,6 +31,14 @@ public:
       pointing(r, m, setup_);
     }
   }
+  /// After the last record, when the reading is known.
+  void finish_book() {
+    finish();
+    finish_lists();
+    out_.score = out_.reading.score();
+  }
+
+private:
   void finish_lists() {
     for (auto &[mark, s] : lists_) {
       if (s.pointings.empty()) continue;
@@ -49,7 +57,6 @@ public:
     setup_ = {};
   }
 
-private:
   static std::string text(const RecipeRecord &r, const char *meaning) {
     const RecipeValue *v = r.find(meaning);
     return v ? v->text : std::string();
@@ -265,22 +272,17 @@ FieldBook read_field_book(const Recipe &recipe, std::string_view utf8, const std
   FieldBook out;
   Builder b(out, source);
   out.reading = read_with(recipe, utf8, {}, 0, [&](const RecipeRecord &r) { b.take(r); });
-  out.score = out.reading.score();
-  b.finish();
-  b.finish_lists();
+  b.finish_book();
   return out;
 }
 
 FieldBook build_field_book(RecipeReading reading, const std::string &source) {
   FieldBook out;
-  out.reading = std::move(reading);
-  out.score = out.reading.score();
-  const std::vector<RecipeRecord> records = std::move(out.reading.records);
-  out.reading.records.clear();
   Builder b(out, source);
-  for (const RecipeRecord &r : records) b.take(r);
-  b.finish();
-  b.finish_lists();
+  for (const RecipeRecord &r : reading.records) b.take(r);
+  reading.records.clear();
+  out.reading = std::move(reading);
+  b.finish_book();
   return out;
 }
 

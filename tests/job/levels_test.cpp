@@ -43,6 +43,13 @@ void put_right(Job &job) {
   chain(job, "S1", "N1 + N2");
   chain(job, "S2", "N1 + N2 + S1");
 }
+/// The vectors of the demo without its levels, adjusted.
+Job adjusted_demo(const std::string &path) {
+  Job job = demo_job(path);
+  solve(job);
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  return job;
+}
 std::map<std::string, double> truth() {
   std::map<std::string, double> out;
   const auto j = nlohmann::json::parse(gunzip(read_file(AMPLETIE_SOURCE_DIR "/demo/levels/truth.json.gz")));
@@ -221,9 +228,7 @@ TEST_CASE("levels that the vectors contradict are named with the size of it and 
 TEST_CASE("of several levels that fail the likeliest comes first, and the others say so") {
   // Three lines in a chain between marks of vectors, all right but one by 0.8 m.
   TemporaryFolder folder;
-  Job job = demo_job(folder / "a.tie");
-  solve(job);
-  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  Job job = adjusted_demo(folder / "a.tie");
   const auto height = [&](const char *m) { return *job.network()->positions.at(m).height; };
   const auto run = [&](const char *name, const char *from, const char *to, double mistake) {
     return fmt::format("run;{};DL7;A\ns;{};B;{:.5f};40;;1;\ns;{};F;1.00000;40;;1;\nend\n", name, from,
@@ -251,9 +256,7 @@ TEST_CASE("of several levels that fail the likeliest comes first, and the others
 
 TEST_CASE("levels in feet or walked the other way are recognised by the vectors") {
   TemporaryFolder folder;
-  Job job = demo_job(folder / "a.tie");
-  solve(job);
-  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  Job job = adjusted_demo(folder / "a.tie");
   const auto height = [&](const char *m) { return *job.network()->positions.at(m).height; };
   const double rise = height("R07") - height("R11"); // some 127 m
   for (const auto &[factor, why] : {std::pair{1 / 0.3048, "in feet"}, {-1.0, "the other way"}}) {
