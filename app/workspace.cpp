@@ -413,6 +413,7 @@ SectionStatus Workspace::status(Section section) const {
                   (failed ? QString(" · %1 failed").arg(failed) : "");
     out.state = State::clean;
     with_doubts("gnss");
+    if (const auto n = job_->unsolved()) out.state = State::to_do, out.verdict = QString("%1 to solve").arg(n);
     int due = 0;
     for (const VectorResult &v : job_->vectors()) due += v.session_due;
     if (due) out.state = State::stale, out.verdict = QString("%1 to solve together").arg(due);

@@ -8,6 +8,7 @@
 #include "formats/recipe_reading.h"
 #include "job/record_compare.h"
 #include "job/traverse_causes.h"
+#include "job/vector_plan.h"
 #include "traverse/field_book.h"
 #include <cstdlib>
 #include <filesystem>
@@ -258,7 +259,11 @@ void Job::refold() {
         std::make_shared<LevelReport>(job_levels(s->contents, s->state, s->benchmarks, level_readings_, places));
   });
   std::erase_if(s->published, [](const auto &p) { return !p.second.has_position(); });
-  part("gnss", [&] { refresh(vectors_, *s); });
+  part("gnss", [&] {
+    const std::vector<PlannedVector> plan = plan_vectors(*s);
+    refresh(vectors_, *s, plan);
+    unsolved_ = plan.size() - vectors_.size();
+  });
   if (std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "pointings"; }))
     part("traverse", [&] {
       find_known_places(*s);

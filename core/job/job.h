@@ -26,6 +26,8 @@ public:
   const JobState &state() const { return snapshot_->state; }
   std::shared_ptr<const JobSnapshot> snapshot() const { return snapshot_; }
   const std::vector<VectorResult> &vectors() const { return vectors_; }
+  /// Vectors that are planned and were never solved.
+  std::size_t unsolved() const { return unsolved_; }
   /// What a vector was before it was solved again in this sitting; null when there is nothing to compare with.
   const VectorResult *before(const std::string &vector) const {
     const auto it = before_.find(vector);
@@ -86,6 +88,7 @@ private:
   Contents contents_;
   std::shared_ptr<const JobSnapshot> snapshot_;
   std::vector<VectorResult> vectors_;
+  std::size_t unsolved_ = 0;
   std::map<std::string, VectorResult> before_;
   std::unique_ptr<NetworkRun> network_;
   LoopReport loops_;

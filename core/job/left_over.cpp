@@ -1,4 +1,5 @@
 #include "job/left_over.h"
+#include "job/vector_pairs.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
@@ -23,6 +24,19 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
       out.push_back({"vector", v.from + " → " + v.to, v.error});
     else if (!v.used && v.independent)
       out.push_back({"vector", v.from + " → " + v.to, v.left_out_because});
+  if (run) {
+    // Files that came after the last solution, and receivers that logged alone.
+    std::set<std::string> touched, paired;
+    for (const VectorResult &v : vectors) touched.insert({v.from_occupation, v.to_occupation});
+    std::vector<const Occupation *> rest;
+    for (const Occupation &o : s.occupations)
+      if (o.used && !touched.count(o.id)) rest.push_back(&o);
+    if (!rest.empty())
+      for (const auto &[from, to] : vector_pairs(s).pairs) paired.insert({from->id, to->id});
+    for (const Occupation *o : rest)
+      out.push_back({"occupation", occupation_name(*o),
+                     paired.count(o->id) ? "its vectors are not solved" : "no other receiver logged with it"});
+  }
   for (const auto &[mark, m] : s.misplaced)
     if (!m.accepted) out.push_back({"mark", mark, m.sentence});
   for (const LevelSource &src : s.levels->sources)

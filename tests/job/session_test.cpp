@@ -1,5 +1,6 @@
 // Sessions solved together, as the job keeps them.
 #include "job/height_causes.h"
+#include "job/left_over.h"
 #include "support/test_job.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
@@ -221,4 +222,31 @@ TEST_CASE("a log from another continent is taken, questioned, and changes nothin
   CHECK(kinds.count("transformation not accurate enough") == 0);
   CHECK(job.doubts().size() == before + 3); // also its height of zero and its unknown antenna
   for (const VectorResult &v : job.vectors()) CHECK(!v.stale);
+}
+
+TEST_CASE("files that come after the solution are said to take no part until they are solved") {
+  // The second day: nothing about the first one changes, and the network would pass without a word.
+  TemporaryFolder folder;
+  Job job = Job::create(folder / "a.tie", demo_settings());
+  std::vector<std::string> first, second;
+  const std::string data = std::string(AMPLETIE_SOURCE_DIR) + "/demo/data/";
+  for (const char *mark : {"REFA", "REFB", "PN1", "PS1"})
+    first.push_back(data + mark + "-s1.rnx.gz"), second.push_back(data + mark + "-s2.rnx.gz");
+  for (const char *f : {"antennas.atx.gz", "broadcast.rnx.gz", "control.csv", "antenna-points.csv"})
+    first.push_back(data + f);
+  job.take(first);
+  for (const char *mark : {"REFA", "REFB"}) job.decide("hold", mark, {{"how", "full"}}, "published");
+  CHECK(job.unsolved() == 6);
+  solve(job);
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  CHECK(job.unsolved() == 0);
+  CHECK(left_over(*job.snapshot(), job.vectors(), job.network()).empty());
+  job.take(second);
+  CHECK(job.unsolved() == 6);
+  const auto left = left_over(*job.snapshot(), job.vectors(), job.network());
+  CHECK(left_over_words(left) == "4 occupations");
+  for (const LeftOver &x : left) CHECK(x.because == "its vectors are not solved");
+  solve(job);
+  CHECK(job.unsolved() == 0);
+  CHECK(left_over(*job.snapshot(), job.vectors(), job.network()).empty());
 }
