@@ -2,8 +2,8 @@
 #include "app/painting.h"
 #include "base/error.h"
 #include "base/text.h"
-#include "job/accuracy_verdict.h"
 #include "job/settings.h"
+#include "judgement/accuracy_verdict.h"
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMouseEvent>

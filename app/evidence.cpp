@@ -6,9 +6,9 @@
 #include "base/angle.h"
 #include "base/text.h"
 #include "formats/recognise.h"
-#include "job/accuracy_verdict.h"
-#include "job/decision_words.h"
-#include "job/left_over.h"
+#include "judgement/accuracy_verdict.h"
+#include "judgement/decision_words.h"
+#include "judgement/left_over.h"
 #include <Eigen/Dense>
 #include <QLabel>
 #include <QLineEdit>
@@ -408,7 +408,7 @@ void EvidencePanel::about_decision(QString &html, long seq) {
     html += heading("Decision", QString::number(seq), stands[i] ? "stands" : "withdrawn",
                     stands[i] ? ink::accepted : ink::unused);
     html += "<table cellspacing='0'>" + row("when", escaped(d.time)) + row("who", escaped(d.author)) +
-            row("what", escaped(d.verb)) + "</table><p>" + escaped(DecisionWords(w_.job()).sentence(d)) + "</p><p>" +
+            row("what", escaped(d.verb)) + "</table><p>" + escaped(w_.job().words().sentence(d)) + "</p><p>" +
             escaped(d.reason) + "</p>";
     if (stands[i] && d.verb != "withdraw")
       add_action(

@@ -1,7 +1,7 @@
 #include "app/evidence.h"
 #include "app/evidence_html.h"
 #include "app/numbers.h"
-#include "job/level_doubts.h"
+#include "judgement/level_doubts.h"
 #include "levelling/line.h"
 #include <fmt/format.h>
 

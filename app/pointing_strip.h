@@ -1,5 +1,5 @@
 #pragma once
-#include "job/setups.h"
+#include "results/setups.h"
 #include <QWidget>
 
 namespace ampletie::app {

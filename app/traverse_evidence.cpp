@@ -51,13 +51,13 @@ void EvidencePanel::about_traverse(QString &html, const TraverseLine &l) {
                   .arg(number(c.limit, 1));
   }
   QStringList said;
-  for (const TraverseTest &t : r.tests) {
+  for (const TraverseTest &t : w_.job().traverse_findings().tests) {
     if (t.passes() || t.kind == TraverseTest::Kind::spread) continue;
     const bool here = std::any_of(t.setups.begin(), t.setups.end(), [&](const auto &s) {
       return std::find(l.setups.begin(), l.setups.end(), s) != l.setups.end();
     });
     if (!here) continue;
-    for (const TraverseCause &x : r.causes)
+    for (const TraverseCause &x : w_.job().traverse_findings().causes)
       if (std::find(x.cleared.begin(), x.cleared.end(), t.id) != x.cleared.end() && !said.contains(text(x.sentence)) &&
           said.size() < 3)
         said << text(x.sentence);
@@ -147,9 +147,8 @@ void EvidencePanel::about_station(QString &html, const ReducedSetup &s) {
 
 /// The causes of a doubt about traverses as actions: what was tried and cleared it can be decided.
 void EvidencePanel::offer_corrections(const Doubt &d) {
-  const TraverseReport &r = *w_.job().snapshot()->traverses;
   for (const auto &sentence : d.causes)
-    for (const TraverseCause &c : r.causes) {
+    for (const TraverseCause &c : w_.job().traverse_findings().causes) {
       if (c.sentence != sentence) continue;
       const TraverseCause cause = c;
       QString label = text(sentence);

@@ -1,5 +1,5 @@
 #pragma once
-#include "job/traverses.h"
+#include "results/traverses.h"
 #include <QWidget>
 
 namespace ampletie::app {

@@ -2,8 +2,7 @@
 #include "app/theme.h"
 #include "base/error.h"
 #include "base/text.h"
-#include "job/decision_words.h"
-#include "job/vector_keeper.h"
+#include "judgement/decision_words.h"
 #include "publication/gnss_report.h"
 #include "publication/issue_folder.h"
 #include "publication/level_data.h"
@@ -11,6 +10,7 @@
 #include "publication/provisional_issue.h"
 #include "publication/traverse_report.h"
 #include "render/render.h"
+#include "results/vector_keeper.h"
 #include <QCoreApplication>
 #include <QFileInfo>
 #include <QTimer>
@@ -139,7 +139,7 @@ void Workspace::walk(long (Job::*step)(), const QString &what) {
   if (!job_) return;
   try {
     if (const Decision *d = job_->decision(((*job_).*step)()))
-      Q_EMIT message(what + text(DecisionWords(*job_).sentence(*d)), false);
+      Q_EMIT message(what + text(job_->words().sentence(*d)), false);
   } catch (const std::exception &e) {
     Q_EMIT message(QString::fromUtf8(e.what()), true);
   }

@@ -1,5 +1,5 @@
 #pragma once
-#include "job/job.h"
+#include "open_job/job.h"
 #include <QObject>
 #include <QString>
 #include <atomic>

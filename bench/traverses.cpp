@@ -1,7 +1,7 @@
 // 2,000 set-ups with 100,000 pointings in 100 loops: read through a recipe, reduced, closed; and one decision about a
 // target height on a job that holds them. Against converting the numbers of the same text with the C library.
-#include "job/job.h"
 #include "numbers.h"
+#include "open_job/job.h"
 #include "support/test_job.h"
 #include <benchmark/benchmark.h>
 #include <cmath>

@@ -10,11 +10,9 @@
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
 #include "geodesy/plausible.h"
-#include "job/decision_words.h"
-#include "job/left_over.h"
 #include "job/settings.h"
-#include "job/vector_keeper.h"
-#include "job/vector_pairs.h"
+#include "judgement/decision_words.h"
+#include "judgement/left_over.h"
 #include "level/level.h"
 #include "publication/gnss_report.h"
 #include "publication/issue_folder.h"
@@ -23,6 +21,8 @@
 #include "publication/provisional_issue.h"
 #include "publication/traverse_report.h"
 #include "render/render.h"
+#include "results/vector_keeper.h"
+#include "results/vector_pairs.h"
 #include "sky/sky.h"
 #include "station/station.h"
 #include <CLI/CLI.hpp>
@@ -213,7 +213,7 @@ int cmd_hold(const Arguments &a, bool check) {
 
 void say(const Job &job, const char *what, long decision) {
   if (const Decision *d = job.decision(decision))
-    print(fmt::format("{} {}: {}\n", what, decision, DecisionWords(job).sentence(*d)));
+    print(fmt::format("{} {}: {}\n", what, decision, job.words().sentence(*d)));
 }
 
 int cmd_release(const Arguments &a) {

@@ -4,7 +4,7 @@
 #include "base/error.h"
 #include "cli/levels.h"
 #include "cli/traverses.h"
-#include "job/decision_words.h"
+#include "judgement/decision_words.h"
 #include "publication/record_parts.h"
 #include <fmt/format.h>
 
@@ -282,7 +282,7 @@ ordered_json rows(const Job &job, const std::string &list, bool in_job) {
   }
   if (list == "decisions") {
     const auto stands = standing(job.decisions());
-    const DecisionWords words(job);
+    const DecisionWords words = job.words();
     for (std::size_t i = 0; i < job.decisions().size(); ++i) {
       const Decision &d = job.decisions()[i];
       out.push_back({{"seq", d.seq},

@@ -1,7 +1,7 @@
 #include "app/sections/sections.h"
 #include "app/theme.h"
 #include "app/vector_panel.h"
-#include "job/vector_pairs.h"
+#include "results/vector_pairs.h"
 #include <Eigen/Dense>
 #include <QFileDialog>
 #include <QHBoxLayout>

@@ -2,8 +2,8 @@
 #include "app/page.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
-#include "job/accuracy_verdict.h"
-#include "job/left_over.h"
+#include "judgement/accuracy_verdict.h"
+#include "judgement/left_over.h"
 #include "publication/issue.h"
 #include <QDir>
 #include <QFileInfo>

@@ -2,8 +2,8 @@
 #include "app/theme.h"
 #include "base/error.h"
 #include "base/text.h"
-#include "job/decision_words.h"
 #include "job/settings.h"
+#include "judgement/decision_words.h"
 #include <QVBoxLayout>
 
 namespace ampletie::app {
@@ -67,7 +67,7 @@ DecisionsSheet::DecisionsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Decisi
 void DecisionsSheet::refresh() {
   std::vector<Row> rows;
   if (w_.has_job()) {
-    const DecisionWords words(w_.job());
+    const DecisionWords words = w_.job().words();
     const auto stands = standing(w_.job().decisions());
     for (std::size_t i = w_.job().decisions().size(); i-- > 0;) {
       const Decision &d = w_.job().decisions()[i];

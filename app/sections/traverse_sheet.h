@@ -1,6 +1,6 @@
 #pragma once
 #include "app/sheet.h"
-#include "job/traverses.h"
+#include "results/traverses.h"
 
 class QComboBox;
 class QDoubleSpinBox;

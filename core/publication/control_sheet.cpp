@@ -2,7 +2,7 @@
 #include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "job/asked.h"
-#include "job/left_over.h"
+#include "judgement/left_over.h"
 #include "publication/figures.h"
 #include <algorithm>
 #include <fmt/format.h>

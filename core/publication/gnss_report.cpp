@@ -2,8 +2,8 @@
 #include "base/error.h"
 #include "geodesy/ellipsoid.h"
 #include "job/settings.h"
-#include "job/vector_pairs.h"
 #include "publication/figures.h"
+#include "results/vector_pairs.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
 #include <set>

@@ -1,6 +1,6 @@
 #pragma once
-#include "job/levels.h"
 #include "publication/figures.h"
+#include "results/levels.h"
 
 namespace ampletie {
 

@@ -1,9 +1,9 @@
 #include "publication/record_parts.h"
 #include "base/hash.h"
 #include "base/text.h"
-#include "job/accuracy_verdict.h"
-#include "job/decision_words.h"
-#include "job/left_over.h"
+#include "judgement/accuracy_verdict.h"
+#include "judgement/decision_words.h"
+#include "judgement/left_over.h"
 
 namespace ampletie {
 using nlohmann::ordered_json;
@@ -30,7 +30,7 @@ ordered_json record_left_over(const Job &job) {
 
 ordered_json record_decisions(const Job &job) {
   auto out = ordered_json::array();
-  const DecisionWords words(job);
+  const DecisionWords words = job.words();
   const auto stands = standing(job.decisions());
   for (const Decision &d : job.decisions())
     out.push_back({{"seq", d.seq},

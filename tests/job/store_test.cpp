@@ -1,7 +1,8 @@
 #include "base/error.h"
 #include "base/hash.h"
+#include "job/store.h"
 #include "support/fault_vfs.h"
-#include "support/test_job.h"
+#include "support/temporary_folder.h"
 #include <catch2/catch.hpp>
 #include <sqlite3.h>
 #include <sys/wait.h>

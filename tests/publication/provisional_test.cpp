@@ -1,6 +1,6 @@
 // Provisional coordinates of one traverse: what is in them, what never is, and what the record says later.
 #include "base/error.h"
-#include "job/record_compare.h"
+#include "judgement/record_compare.h"
 #include "publication/provisional_issue.h"
 #include "support/field_work.h"
 #include "support/test_job.h"

@@ -1,9 +1,8 @@
 #pragma once
 #include "base/angle.h"
 #include "datum/datum.h"
-#include "job/job.h"
-#include "job/traverse_causes.h"
-#include "job/traverses.h"
+#include "judgement/traverse_causes.h"
+#include "results/traverses.h"
 #include "station/station.h"
 #include <random>
 
@@ -68,7 +67,7 @@ struct FieldWork {
     scenario.jobs = {job};
   }
   /// Holds the known marks in a job at their true places.
-  void hold_in(Job &job) const {
+  template <class OpenJob> void hold_in(OpenJob &job) const {
     for (const auto &[mark, k] : known) {
       const Vec3 &x = k.position.ecef.xyz;
       job.decide("hold", mark,
@@ -89,7 +88,7 @@ struct FieldWork {
     throw std::runtime_error("no mark " + mark);
   }
   /// Gives a job the accuracies that the crew works with.
-  static void weigh(Job &job) {
+  template <class OpenJob> static void weigh(OpenJob &job) {
     job.decide("set", "weight",
                {{"direction", 1.2},
                 {"zenith", 1.2},
@@ -173,10 +172,10 @@ struct FieldWork {
           reduce_setup(decided_setup(s, state), s.air, state.settings.traverse.standard, state.settings.traverse)));
     }
     TraverseReport r = job_traverses(std::move(field), state, known, &datum, nullptr, levels);
-    r.tests = traverse_tests(r, weather(r));
-    r.causes = explain_traverses(r, state, known, &datum);
     return r;
   }
+  TraverseFindings findings(const TraverseReport &r) const { return judge_traverses(r, state, known, &datum); }
+  TraverseFindings findings() { return findings(report()); }
 
 private:
   double target() { return index(4) ? 1.3 : 1.5; }

@@ -1,0 +1,23 @@
+#pragma once
+#include "results/network_run.h"
+
+namespace ampletie {
+
+/// What an adjusted mark reaches of what is asked of it; 95 % values in m.
+struct AccuracyVerdict {
+  AskedAccuracy asked;
+  double plan95 = 0, height95 = 0; ///< reached, of the kind that is asked for
+  bool physical = false;           ///< the height is the physical one that is issued, else the ellipsoidal one
+  bool plan_fails = false, height_fails = false;
+  std::vector<std::string> causes; ///< of what fails, each found by comparing figures
+  bool fails() const { return plan_fails || height_fails; }
+};
+
+/// Compares what is asked with what the network gives. A held mark is as good as it was published; nothing is asked of
+/// it. Where no levels say more, a physical height carries the stated uncertainty of the geoid's grid.
+AccuracyVerdict accuracy_verdict(const JobState &state, const NetworkRun &run, const AdjustedMark &m);
+
+/// "plan 24 mm, 20 mm asked; height …" of what fails, in words.
+std::string shortfall(const AccuracyVerdict &v);
+
+} // namespace ampletie

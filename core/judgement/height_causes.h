@@ -1,0 +1,13 @@
+#pragma once
+#include "results/occupation.h"
+
+namespace ampletie {
+
+/// Mistakes that would make the height of an antenna differ by what was found, as clauses for a sentence, the nearest
+/// first: another point of the antenna meant, slant taken for vertical or the reverse, two digits exchanged, another
+/// antenna type on the mark. `true_less_used`: of the height above the marker, with its standard deviation, m. Each is
+/// worked out from the job's antenna dimensions and calibrations and named when it comes within 2.5 standard
+/// deviations.
+std::vector<std::string> height_causes(const Contents &contents, const Occupation &o, double true_less_used, double sd);
+
+} // namespace ampletie

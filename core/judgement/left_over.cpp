@@ -1,0 +1,90 @@
+#include "judgement/left_over.h"
+#include "results/vector_pairs.h"
+#include <algorithm>
+#include <fmt/format.h>
+#include <set>
+
+namespace ampletie {
+
+std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun *run) {
+  std::vector<LeftOver> out;
+  std::set<std::string> files; // told of as a whole
+  for (const auto &c : s.contents)
+    if (!c.source.damage.empty())
+      out.push_back({"file", c.source.name, "damaged"});
+    else if (const auto left = s.state.left_out.find(c.source.id);
+             left != s.state.left_out.end() && c.source.kind != "pointings" && c.source.kind != "observation") {
+      out.push_back({"file", c.source.name, left->second.reason});
+      files.insert(c.source.id);
+    }
+  for (const Occupation &o : s.occupations)
+    if (!o.used && !files.count(o.source_id)) out.push_back({"occupation", occupation_name(o), o.left_out_because});
+  for (const VectorResult &v : vectors)
+    if (!v.error.empty() && v.used)
+      out.push_back({"vector", v.from + " → " + v.to, v.error});
+    else if (!v.used && v.independent)
+      out.push_back({"vector", v.from + " → " + v.to, v.left_out_because});
+  if (run) {
+    // Files that came after the last solution, and receivers that logged alone.
+    std::set<std::string> touched, paired;
+    for (const VectorResult &v : vectors) touched.insert({v.from_occupation, v.to_occupation});
+    std::vector<const Occupation *> rest;
+    for (const Occupation &o : s.occupations)
+      if (o.used && !touched.count(o.id)) rest.push_back(&o);
+    if (!rest.empty())
+      for (const auto &[from, to] : vector_pairs(s).pairs) paired.insert({from->id, to->id});
+    for (const Occupation *o : rest)
+      out.push_back({"occupation", occupation_name(*o),
+                     paired.count(o->id) ? "its vectors are not solved" : "no other receiver logged with it"});
+  }
+  for (const auto &[mark, m] : s.misplaced)
+    if (!m.accepted) out.push_back({"mark", mark, m.sentence});
+  for (const LevelSource &src : s.levels->sources)
+    if (src.blocked() && !files.count(src.source_id)) out.push_back({"level file", src.name, "not understood"});
+  std::set<std::string> joined;
+  if (run) {
+    const std::set<std::string> used(run->levels.begin(), run->levels.end());
+    for (const LevelSection &x : level_sections(*s.levels, run->positioned))
+      if (used.count(x.id)) joined.insert(x.line);
+  }
+  for (const LevelLine &l : s.levels->lines)
+    if (files.count(l.run.source_id))
+      continue;
+    else if (!l.used)
+      out.push_back({"level line", l.name, l.left_out_because});
+    else if (!l.problem.empty())
+      out.push_back({"level line", l.name, l.problem});
+    else if (run && !joined.count(l.id))
+      out.push_back({"level line", l.name, "nothing joins it to the network"});
+  std::set<std::string> books;
+  for (const auto &src : s.traverses->field.sources)
+    if (!src.used || src.blocked()) {
+      books.insert(src.head.source_id);
+      out.push_back({"field book", src.head.name, src.used ? "not understood" : src.left_out_because});
+    }
+  for (const auto &u : s.traverses->field.setups) {
+    if (books.count(u->setup.source_id)) continue;
+    if (!u->used)
+      out.push_back({"set-up", "on " + u->setup.mark, u->left_out_because});
+    else if (run && std::find(run->stations.begin(), run->stations.end(), u->setup.id) == run->stations.end())
+      out.push_back({"set-up", "on " + u->setup.mark, "nothing joins it to the network"});
+  }
+  return out;
+}
+
+std::string left_over_words(const std::vector<LeftOver> &list) {
+  std::vector<std::pair<std::string, int>> kinds;
+  for (const LeftOver &x : list) {
+    const auto k = std::find_if(kinds.begin(), kinds.end(), [&](const auto &y) { return y.first == x.kind; });
+    if (k == kinds.end())
+      kinds.emplace_back(x.kind, 1);
+    else
+      ++k->second;
+  }
+  std::string out;
+  for (const auto &[kind, n] : kinds)
+    out += fmt::format("{}{} {}{}", out.empty() ? "" : ", ", n, kind, n == 1 ? "" : "s");
+  return out;
+}
+
+} // namespace ampletie

@@ -1,0 +1,19 @@
+#pragma once
+#include "results/network_run.h"
+
+namespace ampletie {
+
+/// Something of the job that takes no part in the result.
+struct LeftOver {
+  std::string kind; ///< "occupation", "vector", "level line", "field book", "set-up", "file", "mark"
+  std::string name, because;
+};
+
+/// All of it: what was left out by a decision or by its default, what cannot be used, and what nothing joins to the
+/// adjusted network (`run` may be null: then only the former).
+std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun *run);
+
+/// "3 level lines, 1 field book": by kind.
+std::string left_over_words(const std::vector<LeftOver> &list);
+
+} // namespace ampletie

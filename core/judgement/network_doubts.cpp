@@ -1,0 +1,243 @@
+#include "judgement/network_doubts.h"
+#include "base/angle.h"
+#include "base/size_words.h"
+#include "judgement/accuracy_verdict.h"
+#include "judgement/height_causes.h"
+#include "judgement/traverse_doubts.h"
+#include <Eigen/Dense>
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+
+constexpr double critical = 3.29; // of a single two-sided test, α = 0.001
+
+void whole(DoubtList &list, const AdjustmentResult &a) {
+  if (a.redundancy > 0 && !a.passes) {
+    const bool high = a.variance_factor > a.upper;
+    Doubt &d = list.add("global test failed", "network", "network", "network",
+                        high ? "observations and stated accuracies do not agree: the variance factor is too high"
+                             : "the observations agree better than stated: accuracies are too pessimistic");
+    d.value = a.variance_factor, d.limit = high ? a.upper : a.lower, d.unit = "variance factor";
+  }
+  if (a.redundancy == 0)
+    list.add("no redundancy", "network", "network", "network",
+             "nothing checks this network: every coordinate rests on single observations");
+}
+
+/// Single observations and blocks that the others contradict. A large error leans on what is correlated with it: as
+/// long as it stands, tests of its kind that fail far less say little (Baarda's data snooping takes the largest first).
+class FailedTests {
+public:
+  FailedTests(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun &run)
+      : list_(list), s_(s), run_(run), sights_(sight_names(*s.traverses)) {
+    for (const VectorResult &v : vectors) vectors_[v.id] = v.from + " → " + v.to;
+    for (const Occupation &o : s.occupations) by_set_up_.emplace(o.set_up, &o);
+    for (const BlockTest &t : run.result.adjustment.tests) {
+      if (t.kind == "vector") largest_vector_ = std::max(largest_vector_, t.statistic);
+      if (t.kind == "level" && !t.passes && (!worst_level_ || t.statistic > worst_level_->statistic)) worst_level_ = &t;
+      if (t.kind == "set-up")
+        for (const ObservationTest &o : t.observations) largest_w_ = std::max(largest_w_, std::abs(o.standardised));
+      if (sights_.count(t.id)) largest_sight_ = std::max(largest_sight_, t.statistic);
+    }
+  }
+
+  void add() {
+    for (const BlockTest &t : run_.result.adjustment.tests) {
+      if (t.kind == "set-up")
+        for (std::size_t i = 0; i < t.observations.size(); ++i) set_up(t, i);
+      if (t.passes) continue;
+      if (t.kind == "level" && t.statistic > 0.25 * worst_level_->statistic) level(t);
+      if (t.kind == "vector" && t.statistic > 0.25 * largest_vector_) vector(t);
+      if (t.statistic > 0.25 * largest_sight_ && t.observations.size() == 1)
+        if (const auto it = sights_.find(t.id); it != sights_.end()) sight(t, it->second);
+    }
+    for (const AdjustedMark &m : run_.result.marks)
+      if (m.levels > 0 && m.geoid_correction_sd > 0 && run_.geoid_sd &&
+          std::abs(m.geoid_correction) > critical * *run_.geoid_sd)
+        geoid(m);
+  }
+
+private:
+  void sight(const BlockTest &t, const SightName &name) {
+    const ObservationTest &o = t.observations.front();
+    const bool angle = is_angle(t.kind);
+    Doubt &d = list_.add("sight suspicious", name.from + " → " + name.to + ", " + t.kind, "traverse", t.id + t.kind,
+                         fmt::format("this {} does not fit the rest of the network: {:+.1f} {} off", t.kind,
+                                     angle ? -o.residual / rad_per_arcsec : -1000 * o.residual, angle ? "″" : "mm"));
+    d.item = name.setup;
+    d.value = std::abs(o.standardised), d.limit = critical, d.unit = "w";
+    if (t.external_effect) d.effect_m = *t.external_effect;
+  }
+
+  void set_up(const BlockTest &t, std::size_t i) {
+    const ObservationTest &o = t.observations[i];
+    if (std::abs(o.standardised) <= critical || std::abs(o.standardised) < 0.5 * largest_w_) return;
+    const auto found = by_set_up_.find(t.id);
+    const ReducedSetup *station = s_.traverses->field.find(t.id);
+    const std::string who = found != by_set_up_.end() ? occupation_name(*found->second)
+                            : station                 ? "set-up on " + station->setup.mark
+                                                      : t.id;
+    const double size = std::abs(o.error);
+    Doubt &d = list_.add(i == 2 ? "height suspicious" : "centring suspicious", who, station ? "traverse" : "intake",
+                         found == by_set_up_.end() ? t.id : found->second->id,
+                         fmt::format("the network contradicts the {} of this set-up by about {}", t.components[i],
+                                     length_words(size, 0)));
+    d.value = std::abs(o.standardised), d.limit = critical, d.unit = "w";
+    d.effect_m = size;
+    // With two set-ups over a mark the network sees that they disagree, not which of them is wrong.
+    if (found == by_set_up_.end()) return;
+    std::vector<std::string> others;
+    for (const Occupation &x : s_.occupations)
+      if (x.used && x.mark == found->second->mark && x.set_up != t.id) others.push_back(occupation_name(x));
+    if (i == 2)
+      for (auto &why : height_causes(s_.contents, *found->second, o.error, size / std::abs(o.standardised)))
+        d.causes.push_back(std::move(why));
+    if (others.size() == 1) d.causes.push_back("this set-up or " + others.front() + ": two alone cannot tell which");
+  }
+
+  const LevelSection *section_of(const BlockTest &t) const {
+    const auto &all = s_.levels->sections;
+    const auto it = std::find_if(all.begin(), all.end(), [&](const LevelSection &x) { return x.id == t.id; });
+    return it == all.end() ? nullptr : &*it;
+  }
+  std::string level_name(const BlockTest &t) const {
+    const LevelSection *x = section_of(t);
+    return x ? x->from + " – " + x->to : t.id;
+  }
+  /// A level is one observation: what explains its test is the size of the disagreement with everything else, m.
+  static double level_size(const BlockTest &t) { return t.observations.front().error; }
+
+  /// Usual mistakes that would make a level of `section` what the others say.
+  static std::vector<std::string> level_mistakes(const LevelSection &section, const BlockTest &t) {
+    std::vector<std::string> out;
+    const double size = level_size(t), right = section.difference - size,
+                 open = critical * std::abs(size) / std::sqrt(t.statistic) + 0.005 * std::abs(right);
+    if (section.difference == 0 || open >= 0.1 * std::abs(size)) return out;
+    for (const auto &[factor, why] : {std::pair{-1.0, "the levels were walked the other way: reverse the line"},
+                                      {0.3048, "the staff was read in feet, the book says metres"},
+                                      {1 / 0.3048, "the staff was read in metres, the book says feet"}})
+      if (std::abs(factor * section.difference - right) < open) out.push_back(why);
+    return out;
+  }
+
+  void level(const BlockTest &t) {
+    const LevelSection *section = section_of(t);
+    const double size = std::abs(level_size(t)), worst = std::abs(level_size(*worst_level_));
+    const LevelLine *line = section ? s_.levels->line(section->line) : nullptr;
+    Doubt &d = list_.add(
+        "levels and vectors disagree", level_name(t), "levels", section ? section->line : t.id,
+        fmt::format("the levels{} and what the vectors, held heights and the geoid say differ by {}",
+                    line ? " (" + line->name + fmt::format(", {:.2f} km)", section->length / 1000) : std::string(),
+                    length_words(level_size(t), 1, true)));
+    d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
+    d.effect_m = size;
+    if (&t != worst_level_) {
+      // One of them is wrong, most likely the one that fails most clearly: the others come after it.
+      d.effect_m = std::min(size, worst) * t.statistic / worst_level_->statistic;
+      d.causes.push_back(fmt::format("{} fails more clearly: if that one is wrong by {}, this one may be right",
+                                     level_name(*worst_level_), length_words(worst, 1)));
+    }
+    if (section)
+      for (auto &why : level_mistakes(*section, t)) d.causes.push_back(std::move(why));
+    d.causes.push_back(run_.geoid_name.empty()
+                           ? "a mistake in the levels, or in a height of the vectors"
+                           : "a mistake in the levels or in a height of the vectors, or the grid of " +
+                                 run_.geoid_name + " between the two marks");
+  }
+
+  void vector(const BlockTest &t) {
+    const auto name = vectors_.find(t.id);
+    Doubt &d = list_.add("vector suspicious", name != vectors_.end() ? name->second : t.id, "network", t.id,
+                         "this vector does not fit the others");
+    d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
+    if (t.external_effect) d.effect_m = *t.external_effect;
+  }
+
+  void geoid(const AdjustedMark &m) {
+    Doubt &d = list_.add("geoid off", m.name, "network", m.name,
+                         fmt::format("levels and vectors put the geoid {:+.3f} m from its grid", m.geoid_correction));
+    d.value = std::abs(m.geoid_correction), d.limit = critical * *run_.geoid_sd, d.unit = "m";
+    d.effect_m = std::abs(m.geoid_correction);
+    if (!worst_level_) return;
+    const double worst = std::abs(level_size(*worst_level_));
+    d.effect_m = std::min(*d.effect_m, worst / 2);
+    d.causes.push_back(
+        fmt::format("the levels {}, which do not fit by {}", level_name(*worst_level_), length_words(worst, 1)));
+  }
+
+  DoubtList &list_;
+  const JobSnapshot &s_;
+  const NetworkRun &run_;
+  std::map<std::string, SightName> sights_;
+  std::map<std::string, std::string> vectors_;
+  std::map<std::string, const Occupation *> by_set_up_;
+  double largest_w_ = 0, largest_vector_ = 0, largest_sight_ = 0;
+  const BlockTest *worst_level_ = nullptr;
+};
+
+void marks(DoubtList &list, const NetworkResult &r) {
+  for (const AdjustedMark &m : r.marks) {
+    if (m.hold == Hold::full) continue;
+    if (m.independent_checks == 0 && (m.plan_known || m.hold != Hold::height))
+      list.add("no independent check", m.name, "network", m.name,
+               m.plan_known ? "only one set-up determines this mark: a mistake in it would not show"
+                            : "only one levelled difference leads to this mark: a mistake in it would not show");
+    if (m.hold == Hold::check) {
+      const Vec3 e = m.shift_enu;
+      const double q = e.dot((m.network_cov_enu + Mat3::Identity() * 1e-12).inverse() * e);
+      if (q > 16.27) {
+        Doubt &d = list.add("check mark differs", m.name, "network", m.name,
+                            fmt::format("found {} in plan and {} in height from its published place",
+                                        length_words(e.head<2>().norm(), 0), length_words(e.z(), 0, true)));
+        d.value = q, d.limit = 16.27, d.unit = "χ²", d.effect_m = e.norm();
+      }
+    }
+  }
+}
+
+void accuracies(DoubtList &list, const JobState &state, const NetworkRun &run) {
+  for (const AdjustedMark &m : run.result.marks) {
+    const AccuracyVerdict v = accuracy_verdict(state, run, m);
+    if (!v.fails()) continue;
+    Doubt &d = list.add("accuracy not reached", m.name, "issue", m.name,
+                        fmt::format("{} (95 %, {})", shortfall(v), v.asked.local ? "local" : "network"));
+    const bool plan = v.plan_fails && (!v.height_fails || v.plan95 - v.asked.plan > v.height95 - v.asked.height);
+    d.value = 1000 * (plan ? v.plan95 : v.height95), d.limit = 1000 * (plan ? v.asked.plan : v.asked.height);
+    d.unit = "mm", d.effect_m = (*d.value - *d.limit) / 1000;
+    d.causes = v.causes;
+  }
+}
+
+void datum(DoubtList &list, const JobSnapshot &s, const NetworkRun &run) {
+  for (const ControlCheck &c : run.result.control)
+    if (!c.passes) {
+      Doubt &d = list.add("control disagrees", c.mark, "network", c.mark,
+                          fmt::format("the other held marks place it {} away in plan and {} in height",
+                                      length_words(c.difference_enu.head<2>().norm(), 0),
+                                      length_words(c.difference_enu.z(), 0, true)));
+      d.value = c.statistic, d.limit = c.limit, d.unit = "χ²", d.effect_m = c.difference_enu.norm();
+    }
+  for (const auto &name : run.result.zero_sd_held)
+    list.add("held without accuracy", name, "datum", name,
+             "held as if errorless: no standard deviation was published for it");
+  if (!run.geoid_refusal.empty())
+    list.add("no geoid", "heights", "datum", "vertical", run.geoid_refusal);
+  else if (!run.geoid_name.empty() && !run.geoid_sd && !run.heights_alone && !is_local(s.state.settings.datum.crs))
+    list.add("geoid without accuracy", "heights", "datum", "vertical",
+             "nobody states how good the grid of " + run.geoid_name + " is: physical heights carry no accuracy" +
+                 (s.levels->any() ? ", and levels do not join the vectors" : ""));
+}
+
+} // namespace
+
+void network_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors,
+                    const NetworkRun &run) {
+  whole(list, run.result.adjustment);
+  FailedTests(list, s, vectors, run).add();
+  marks(list, run.result);
+  accuracies(list, s.state, run);
+  datum(list, s, run);
+}
+
+} // namespace ampletie

@@ -1,0 +1,171 @@
+#include "judgement/traverse_doubts.h"
+#include "base/angle.h"
+#include "base/size_words.h"
+#include "results/traverses.h"
+#include <algorithm>
+#include <fmt/format.h>
+#include <map>
+
+namespace ampletie {
+namespace {
+
+using Kind = TraverseTest::Kind;
+
+const char *kind_name(Kind k) {
+  switch (k) {
+  case Kind::spread:
+    return "spread too wide";
+  case Kind::there_back:
+    return "length differs there and back";
+  case Kind::rise:
+    return "height differs there and back";
+  case Kind::known_mark:
+    return "known mark missed";
+  case Kind::angles:
+    return "angles do not close";
+  case Kind::length:
+    return "traverse does not close";
+  case Kind::height:
+    return "traverse heights do not close";
+  case Kind::comparison:
+    return "traverse against vectors";
+  case Kind::air:
+    return "pressure suspicious";
+  }
+  return "";
+}
+
+std::string sentence(const TraverseTest &t) {
+  const auto with_unit = [&](double v) {
+    return t.unit == "″"    ? angle_words(v * rad_per_arcsec)
+           : t.unit == "mm" ? length_words(v / 1000)
+                            : fmt::format("{:.1f} {}", v, t.unit);
+  };
+  const std::string numbers = with_unit(std::abs(t.value)) + ", limit " + with_unit(t.limit);
+  switch (t.kind) {
+  case Kind::spread:
+    return fmt::format("the {} spread by {}", t.id.substr(0, t.id.find(' ')) + "s", numbers);
+  case Kind::there_back:
+    return "the lengths measured from both ends differ by " + numbers;
+  case Kind::rise:
+    return "the height differences measured from both ends differ by " + numbers;
+  case Kind::known_mark:
+    return "the known mark comes out elsewhere by " + numbers;
+  case Kind::angles:
+    return "the angles miss by " + numbers;
+  case Kind::length:
+    return "the coordinates miss by " + numbers;
+  case Kind::height:
+    return "the heights miss by " + numbers;
+  case Kind::comparison:
+    return "traverse and vectors differ by " + numbers;
+  case Kind::air:
+    return fmt::format("the pressure is {:.0f} hPa off what the height and the other set-ups ask for: {:.1f} ppm in "
+                       "every distance",
+                       t.value, 0.28 * std::abs(t.value));
+  }
+  return "";
+}
+
+} // namespace
+
+std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r, const TraverseFindings &findings) {
+  std::vector<TraverseDoubt> out;
+  for (const auto &s : r.field.sources) {
+    const FieldSource &f = *s.file;
+    if (s.blocked())
+      out.push_back({"field book not read", f.name, f.source_id,
+                     f.unit_conflict.empty()
+                         ? fmt::format("{} pieces were not understood (line {}: {}): none of its set-ups is used until "
+                                       "they were looked at",
+                                       f.unread, f.first_unread_line, f.first_unread_why)
+                         : f.unit_conflict});
+    std::size_t n = 0;
+    for (const auto &t : f.troubles)
+      if (++n <= 5)
+        out.push_back({"field book", fmt::format("{}, line {}", f.name, t.line),
+                       f.source_id + fmt::format("|{}", t.line), t.what});
+    if (n > 5) out.push_back({"field book", f.name, f.source_id, fmt::format("{} more lines with troubles", n - 5)});
+  }
+  // Tests that one cause clears stand together under the largest of them.
+  std::map<std::string, std::vector<std::string>> causes;
+  std::map<std::string, double> effects; // of what would put it right
+  for (const TraverseCause &c : findings.causes)
+    for (const auto &id : c.cleared) {
+      if (auto &list = causes[id]; list.size() < 3) list.push_back(c.sentence);
+      effects.emplace(id, c.effect);
+    }
+  for (const TraverseTest &t : findings.tests) {
+    if (t.passes()) continue;
+    // What was left out is judged when it is taken up.
+    const bool out_of_use = std::all_of(t.setups.begin(), t.setups.end(), [&](const std::string &id) {
+      const ReducedSetup *s = r.field.find(id);
+      return !s || !r.in_network(*s);
+    });
+    if (out_of_use) continue;
+    const auto effect = effects.find(t.id);
+    TraverseDoubt d{kind_name(t.kind),
+                    t.about,
+                    t.item,
+                    sentence(t),
+                    t.value,
+                    t.limit,
+                    effect == effects.end() ? t.effect : effect->second,
+                    t.unit,
+                    causes[t.id]};
+    out.push_back(std::move(d));
+  }
+  for (const auto &[name, m] : r.marks) {
+    const ReducedSetup *s = r.field.find(m.setup);
+    if (!(m.apart > m.apart_limit) || !s || !r.in_network(*s)) continue;
+    out.push_back(
+        {"places lie apart", name, m.setup,
+         fmt::format("{} set-ups place it {} apart, limit {}: another point under its name, or a set-up that is wrong",
+                     m.sights, length_words(m.apart), length_words(m.apart_limit)),
+         1000 * m.apart, 1000 * m.apart_limit, m.apart, "mm"});
+  }
+  for (const TraverseLine &l : r.lines) {
+    if (!l.used) continue;
+    if (!l.problem.empty()) out.push_back({"traverse not computed", l.name, l.id, l.problem});
+    if (l.local_place || l.local_bearing)
+      out.push_back({"local traverse", l.name, l.id,
+                     l.local_place ? "it hangs on no known mark: its coordinates are local ones"
+                                   : "nothing gives its bearing: it is assumed, and all coordinates turn with it"});
+    if (l.problem.empty() && l.result.kind == TraverseKind::hanging)
+      out.push_back({"open traverse", l.name, l.id, "nothing closes it: a mistake in it cannot show"});
+    for (const TraverseSuspect &s : l.result.suspects)
+      if (s.clears && causes["closure " + l.id].empty() && causes["angles " + l.id].empty()) {
+        out.push_back({"one mistake would do", l.name, l.id,
+                       s.angle ? fmt::format("a single angle at {} off by {} would explain what does not close", s.mark,
+                                             angle_words(s.size, 1, true))
+                               : fmt::format("a single distance from {} off by {} would explain what does not close "
+                                             "(and so may others)",
+                                             s.mark, length_words(s.size, 1, true))});
+        break;
+      }
+  }
+  for (const auto &s : r.field.setups) {
+    if (!r.in_network(*s)) continue;
+    const auto j = r.judgements.find(s->setup.id);
+    if (j != r.judgements.end() && !j->second.joined)
+      out.push_back({"stray set-up", s->setup.mark, s->setup.id,
+                     "nothing leads from this set-up to any other mark: is it of another job, or is its name wrong?"});
+    if (j != r.judgements.end() && j->second.free && !j->second.free->danger.empty())
+      out.push_back({"weak free station", s->setup.mark, s->setup.id, j->second.free->danger});
+    for (const auto &t : s->reduced.troubles) {
+      // A face that stands alone in one set of several is put right by the others; alone altogether it is not.
+      if (t.ends_with(": one face only")) continue;
+      out.push_back({"set-up", s->setup.mark, s->setup.id, t});
+    }
+    for (const TargetMean &t : s->reduced.targets) {
+      const TraverseLine *l = r.line_of(s->setup.id);
+      const bool leg = l && std::find(l->marks.begin(), l->marks.end(), t.target) != l->marks.end();
+      if (leg && (t.pointings < 2 || (t.sets < 2 && !t.both_faces)))
+        out.push_back({"too little left", s->setup.mark + " → " + t.target, s->setup.id,
+                       "one face in one set: neither the instrument's errors nor a slip can show"});
+    }
+  }
+  return out;
+}
+
+} // namespace ampletie

@@ -1,0 +1,133 @@
+#include "base/angle.h"
+#include "base/error.h"
+#include "base/text.h"
+#include "results/vectors.h"
+#include <fmt/format.h>
+
+namespace ampletie {
+
+NavigationFile broadcast_messages(const JobSnapshot &s) {
+  NavigationFile all;
+  for (const auto &c : s.contents)
+    if (c.navigation) {
+      all.ephemerides.insert(all.ephemerides.end(), c.navigation->ephemerides.begin(), c.navigation->ephemerides.end());
+      all.glonass.insert(all.glonass.end(), c.navigation->glonass.begin(), c.navigation->glonass.end());
+    }
+  return all;
+}
+
+std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s) {
+  if (s.state.settings.orbits == "precise") {
+    std::vector<Sp3File> files;
+    std::vector<ClockFile> clocks;
+    for (const auto &c : s.contents) {
+      if (c.sp3) files.push_back(*c.sp3);
+      if (c.clock) clocks.push_back(*c.clock);
+    }
+    if (files.empty()) throw InputError("precise orbits are asked for, but the job holds no SP3 file");
+    return std::make_unique<PreciseOrbits>(files, clocks);
+  }
+  NavigationFile all = broadcast_messages(s);
+  if (all.size() == 0) throw InputError("the job holds no broadcast orbits: take a navigation file");
+  return std::make_unique<BroadcastOrbits>(std::move(all));
+}
+
+Vec3 job_place(const JobSnapshot &s, const JobDatum &datum) {
+  for (const auto &[name, p] : s.published)
+    return published_in_job(p, datum, {s.state.settings.worst_transformation_m, false}).xyz;
+  for (const Occupation &o : s.occupations)
+    if (o.file->approximate.norm() > 6e6) return o.file->approximate;
+  throw InputError("nothing says yet where the job is: take observations or a control list");
+}
+
+std::unique_ptr<IonospherePrior> job_ionosphere(const JobSnapshot &s) {
+  if (s.state.settings.known_ionosphere == "maps") {
+    std::vector<IonexFile> files;
+    for (const auto &c : s.contents)
+      if (c.ionosphere) files.push_back(*c.ionosphere);
+    if (!files.empty()) return std::make_unique<IonexPrior>(std::move(files));
+  }
+  if (s.state.settings.known_ionosphere == "broadcast")
+    for (const auto &c : s.contents)
+      if (c.navigation && c.navigation->klobuchar.size() >= 8)
+        return std::make_unique<BroadcastIonosphere>(c.navigation->klobuchar);
+  return nullptr;
+}
+
+namespace {
+/// Opening a datum reads registers and grids; the last one of each thread is kept, since decisions seldom change it.
+JobDatum opened(const DatumSettings &d, const Geodetic &near) {
+  struct Kept {
+    std::string key;
+    std::optional<JobDatum> datum;
+  };
+  // The thread's PROJ context must outlive what was opened in it.
+  thread_local const std::string context = register_version();
+  thread_local Kept kept;
+  const std::string key = fmt::format("{}|{}|{}|{:.6f}|{:.2f}|{:.2f}|{:.0f}|{:.0f}", d.crs, d.vertical, d.realisation,
+                                      d.epoch, degrees(near.lat), degrees(near.lon), d.origin.x(), d.origin.y());
+  if (!kept.datum || kept.key != key) {
+    kept.datum.emplace(d, near);
+    kept.key = key;
+  }
+  return *kept.datum;
+}
+} // namespace
+
+JobDatum job_datum(const JobSnapshot &s) {
+  DatumSettings settings = s.state.settings.datum;
+  if (settings.crs.empty()) throw InputError("the job has no grid: it is one of heights alone");
+  settings.origin = s.grid_origin;
+  if (is_local(settings.crs)) return opened(settings, local_place(settings.crs));
+  if (s.centre) return opened(settings, to_geodetic(*s.centre));
+  throw InputError("nothing says yet where the job is: take observations or a control list");
+}
+
+namespace {
+/// Looking an operation up costs far more than using it; places within a tenth of a degree share one.
+const FrameChange &change_near(const Frame &from, const Frame &to, const Vec3 &xyz, const OperationPolicy &policy) {
+  // The thread's PROJ context must outlive what was opened in it.
+  thread_local const std::string context = register_version();
+  thread_local std::map<std::string, FrameChange> kept;
+  const Geodetic g = to_geodetic(xyz);
+  const std::string key = fmt::format("{}|{}|{:.1f}|{:.1f}|{:g}|{}", from.code, to.code, degrees(g.lat), degrees(g.lon),
+                                      policy.worst_accuracy_m, policy.accept_unknown);
+  if (const auto it = kept.find(key); it != kept.end()) return it->second;
+  if (kept.size() > 500) kept.clear();
+  return kept.emplace(key, FrameChange(from, to, xyz, policy)).first->second;
+}
+} // namespace
+
+TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy) {
+  TaggedPoint t;
+  const auto frame = p.frame.empty() ? std::optional<Frame>(datum.frame()) : frame_by_name(p.frame);
+  if (!frame) throw InputError(p.name + ": \"" + p.frame + "\" names no frame realisation that is known");
+  double epoch = datum.epoch();
+  if (!p.epoch.empty()) {
+    const auto year = parse_number(p.epoch);
+    const auto day = parse_iso(p.epoch);
+    if (!year && !day) throw InputError(p.name + ": \"" + p.epoch + "\" is no epoch");
+    epoch = day ? decimal_year(*day) : *year;
+  }
+  if (p.xyz)
+    t = {*p.xyz, *frame, epoch};
+  else if (p.geodetic_deg)
+    t = {to_cartesian({radians(p.geodetic_deg->x()), radians(p.geodetic_deg->y()), p.geodetic_deg->z()}), *frame,
+         epoch};
+  else if (p.grid) {
+    t = datum.from_grid(p.grid->x(), p.grid->y(), p.grid->z());
+    t.epoch = epoch;
+    if (!p.crs.empty() && p.crs != datum.crs())
+      throw InputError(fmt::format("{}: its grid coordinates are in {}, the job's in {}", p.name, p.crs, datum.crs()));
+    if (!(*frame == datum.frame()))
+      throw InputError(p.name + ": grid coordinates are those of the job's frame, not of " + p.frame);
+  } else
+    throw InputError(p.name + " has no published coordinates: give them with the hold");
+  if (p.velocity)
+    t = move_epoch(t, *p.velocity, datum.epoch());
+  else
+    t.epoch = datum.epoch();
+  return change_near(t.frame, datum.frame(), t.xyz, policy)(t);
+}
+
+} // namespace ampletie

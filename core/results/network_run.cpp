@@ -1,0 +1,435 @@
+#include "results/network_run.h"
+#include "base/angle.h"
+#include "base/error.h"
+#include "base/hash.h"
+#include "network/groups.h"
+#include "results/traverse_grid.h"
+#include <algorithm>
+#include <fmt/format.h>
+#include <set>
+
+namespace ampletie {
+
+std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+  std::string key = "network-3" + register_version();
+  const JobSettings &x = s.state.settings;
+  key += x.datum.crs + x.datum.vertical + x.datum.realisation + datum_mode_name(x.mode) +
+         fmt::format("{:.6f} {:g} {:g} {:g}", x.datum.epoch, x.centring_sd_m, x.height_sd_m, x.worst_transformation_m);
+  for (const auto &[mark, h] : s.state.holds) key += mark + hold_name(h.how) + std::to_string(h.decision);
+  for (const auto &[mark, p] : s.published)
+    key += mark + p.source_id + std::to_string(p.line) + std::to_string(p.decision);
+  for (const auto &v : vectors)
+    if (v.error.empty() && v.used && v.independent)
+      key += v.id + v.fingerprint + v.from + v.to + v.from_set_up + v.to_set_up + (v.together ? v.joint.key : "");
+  for (const LevelSection &l : s.levels->sections) key += l.id + fmt::format("{:.6f} {:.6f}", l.difference, l.sd);
+  for (const auto &[mark, b] : s.benchmarks)
+    key += mark + fmt::format("{:.5f} {:.5f}", *b.height, b.sd_height.value_or(0));
+  const TraverseSettings &t = x.traverse;
+  if (!s.traverses->key.empty())
+    key += s.traverses->key + fmt::format("{:g} {:g} {:g}", t.deflection_sd_s, t.edm_scale_sd_ppm, t.edm_constant_sd);
+  return sha256_hex(key);
+}
+
+namespace {
+
+/// Set-ups of total stations with the sights that the network can use; gives the marks they bring in. Marks that only
+/// one set-up saw as details stay out (they hang on it), and so does what is tied to a single placed mark: nothing
+/// would say how it is turned.
+std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
+                                   const std::set<std::string> &with_vectors,
+                                   std::map<std::string, TaggedPoint> &position, NetworkParts &out) {
+  const TraverseReport &t = *s.traverses;
+  const TraverseSettings &set = s.state.settings.traverse;
+  const auto placed = [&](const std::string &mark) {
+    if (with_vectors.count(mark)) return true;
+    const auto h = s.state.holds.find(mark);
+    return h != s.state.holds.end() && position.count(mark) &&
+           (h->second.how == Hold::full || h->second.how == Hold::plan || h->second.how == Hold::weighted);
+  };
+  std::map<std::string, std::set<std::string>> seen_from;
+  std::set<std::string> stood_on, wanted, full, azimuths;
+  for (const auto &r : t.field.setups) {
+    if (!t.in_network(*r)) continue;
+    stood_on.insert(r->setup.mark);
+    for (const TargetSight &x : r->sights) {
+      seen_from[x.mean.target].insert(r->setup.id);
+      if (x.mean.kind != PointingKind::detail) wanted.insert(x.mean.target);
+      if (std::isfinite(x.mean.azimuth)) azimuths.insert(r->setup.mark);
+      if (std::isfinite(x.slope) && std::isfinite(x.mean.zenith) && std::isfinite(x.mean.direction) && !x.flat)
+        full.insert({x.mean.target, r->setup.mark});
+    }
+  }
+  const auto joins = [&](const std::string &mark) {
+    return (placed(mark) || t.places.count(mark)) && (placed(mark) || full.count(mark)) &&
+           (placed(mark) || stood_on.count(mark) || wanted.count(mark) || seen_from[mark].size() > 1);
+  };
+  Groups g;
+  for (const auto &r : t.field.setups)
+    if (t.in_network(*r) && joins(r->setup.mark))
+      for (const TargetSight &x : r->sights)
+        if (x.mean.target != r->setup.mark && joins(x.mean.target)) g.join(r->setup.mark, x.mean.target);
+  std::map<std::string, std::set<std::string>> anchors;
+  for (const auto &[mark, from] : seen_from)
+    if (placed(mark)) anchors[g.root(mark)].insert(mark);
+  for (const auto &mark : stood_on)
+    if (placed(mark)) anchors[g.root(mark)].insert(mark);
+  // An azimuth says how a group is turned: then one mark with a place is enough.
+  for (const auto &mark : azimuths) anchors[g.root(mark)].insert("azimuth at " + mark);
+  const auto hangs = [&](const std::string &mark) {
+    const auto &a = anchors[g.root(mark)];
+    return a.size() > 1 && std::any_of(a.begin(), a.end(), placed);
+  };
+  TraverseSettings in_grid = set; // whatever traverses are computed in, bearings of the grid are bearings of the grid
+  in_grid.grid = true;
+  const TraverseGrid grid(in_grid, &datum, t.places);
+  std::set<std::string> marks;
+  for (const auto &r : t.field.setups) {
+    const std::string &here = r->setup.mark;
+    if (!t.in_network(*r) || !joins(here) || !hangs(here)) continue;
+    NetworkStation n;
+    n.id = r->setup.id, n.mark = here, n.instrument = r->setup.instrument, n.height = r->setup.instrument_height;
+    n.offset = {r->setup.east, r->setup.north};
+    n.set_up_sd = Vec3(r->standard.centring, r->standard.centring, r->standard.height);
+    n.k = set.k, n.k_sd = set.k_sd;
+    std::vector<Eigen::Index> rows; // of the directions among those of the set-up
+    Eigen::Index direction = 0;
+    for (const TargetSight &x : r->sights) {
+      const bool has_direction = std::isfinite(x.mean.direction) && !x.direction_derived;
+      const Eigen::Index row = direction;
+      direction += has_direction;
+      if (x.mean.target == here || !joins(x.mean.target)) continue;
+      NetworkSight y;
+      y.id = x.id, y.to = x.mean.target;
+      y.direction = has_direction ? x.mean.direction : NAN;
+      y.zenith = x.zenith_derived ? NAN : x.mean.zenith, y.zenith_sd = x.mean.zenith_sd;
+      y.distance = x.slope_derived ? NAN : x.slope, y.distance_sd = x.mean.slope_sd;
+      if (x.slope_derived) y.horizontal = x.horizontal, y.horizontal_sd = x.mean.horizontal_sd;
+      if (std::isfinite(x.mean.rise) && (x.zenith_derived || !std::isfinite(x.mean.zenith))) {
+        y.rise = x.rise;
+        y.rise_sd = x.mean.rise_sd > 0 ? x.mean.rise_sd : x.mean.zenith_sd * x.horizontal;
+      }
+      if (std::isfinite(x.mean.azimuth)) {
+        y.azimuth = grid.azimuth_of(*r, x), y.azimuth_sd = x.mean.azimuth_sd;
+        y.geodetic_azimuth = x.mean.grid_bearing;
+      }
+      y.target_height = x.mean.target_height;
+      y.target_centring = r->standard.target_centring, y.target_height_sd = r->standard.height;
+      if (has_direction) rows.push_back(row);
+      n.sights.push_back(std::move(y));
+    }
+    if (n.sights.empty()) continue;
+    n.direction_covariance.resize(static_cast<Eigen::Index>(rows.size()), static_cast<Eigen::Index>(rows.size()));
+    for (std::size_t i = 0; i < rows.size(); ++i)
+      for (std::size_t k = 0; k < rows.size(); ++k)
+        n.direction_covariance(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(k)) =
+            r->reduced.direction_covariance(rows[i], rows[k]);
+    marks.insert(here);
+    for (const NetworkSight &y : n.sights) marks.insert(y.to);
+    out.stations.push_back(n.id);
+    out.input.stations.push_back(std::move(n));
+  }
+  for (const std::string &m : marks)
+    if (!position.count(m)) position[m] = {t.places.at(m), datum.frame(), datum.epoch()};
+  const GeoidModel *geoid = datum.geoid();
+  if (geoid)
+    for (NetworkStation &n : out.input.stations) n.deflection = datum.deflection(to_geodetic(position.at(n.mark).xyz));
+  // Without a grid nothing is known of the plumb lines but how large deflections are (some 10″; common practice).
+  out.input.plumb = {(geoid ? set.deflection_sd_s : std::max(10.0, set.deflection_sd_s)) * rad_per_arcsec, 10e3};
+  out.input.edm = {1e-6 * set.edm_scale_sd_ppm, set.edm_constant_sd};
+  return marks;
+}
+
+} // namespace
+
+NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum) {
+  const JobSettings &set = s.state.settings;
+  const OperationPolicy policy{set.worst_transformation_m, false};
+  NetworkParts out;
+  NetworkInput &in = out.input;
+  in.mode = set.mode;
+  std::map<std::string, TaggedPoint> position;
+  // A published mark that nothing was measured to is no part of the network.
+  for (const auto &[name, p] : s.published) position[name] = published_in_job(p, datum, policy);
+  std::map<std::string, FrameChange> changes;
+  const Vec3 near = job_place(s, datum);
+  std::map<std::string, std::vector<const VectorResult *>> together;
+  std::map<std::string, Mat3> rotation;
+  for (const VectorResult &v : vectors) {
+    if (!v.error.empty() || !v.used) continue;
+    const auto change = changes.try_emplace(v.frame.code, v.frame, datum.frame(), near, policy).first;
+    const Mat3 r = change->second.linear_part(v.epoch);
+    NetworkVector n;
+    n.id = v.id, n.from = v.from, n.to = v.to, n.from_set_up = v.from_set_up, n.to_set_up = v.to_set_up,
+    n.session = v.session;
+    n.d = r * (v.together ? v.joint.d : v.solved.d);
+    n.cov = r * v.solved.cov * r.transpose();
+    n.frame = datum.frame();
+    n.epoch = v.epoch;
+    out.operation = change->second.info();
+    if (!v.independent) {
+      // Only what is as good as the others is worth comparing.
+      if (v.solved.solution == Solution::fixed) out.dependent.push_back(n);
+      continue;
+    }
+    in.vectors.push_back(n);
+    out.vectors.push_back(v.id);
+    rotation[v.id] = r;
+    if (v.together) together[v.joint.id].push_back(&v);
+  }
+  for (auto &[id, members] : together) {
+    std::sort(members.begin(), members.end(),
+              [](const auto *a, const auto *b) { return a->joint.index < b->joint.index; });
+    NetworkSession n;
+    n.id = id;
+    const auto size = static_cast<Eigen::Index>(3 * members.size());
+    n.cov.resize(size, size);
+    for (std::size_t i = 0; i < members.size(); ++i) {
+      n.vectors.push_back(members[i]->id);
+      for (std::size_t k = 0; k < members.size(); ++k) {
+        const auto row = static_cast<Eigen::Index>(3 * i), column = static_cast<Eigen::Index>(3 * k);
+        n.cov.block<3, 3>(row, column) = rotation.at(members[i]->id) * members[i]->joint.cov.block<3, 3>(0, column) *
+                                         rotation.at(members[k]->id).transpose();
+      }
+    }
+    n.cov = ((n.cov + n.cov.transpose()) / 2).eval();
+    in.sessions.push_back(std::move(n));
+  }
+  // Places of the other marks by walking along the vectors.
+  for (bool moved = true; moved;) {
+    moved = false;
+    for (const NetworkVector &n : in.vectors) {
+      const auto a = position.find(n.from), b = position.find(n.to);
+      if (a != position.end() && b == position.end())
+        position[n.to] = {a->second.xyz + n.d, datum.frame(), datum.epoch()}, moved = true;
+      else if (b != position.end() && a == position.end())
+        position[n.from] = {b->second.xyz - n.d, datum.frame(), datum.epoch()}, moved = true;
+    }
+    if (!moved)
+      for (const NetworkVector &n : in.vectors)
+        if (!position.count(n.from)) {
+          // An island without published marks starts at the receiver's own position; it will be named as without datum.
+          for (const Occupation &o : s.occupations)
+            if (o.mark == n.from) position[n.from] = {o.file->approximate, datum.frame(), datum.epoch()};
+          moved = true;
+          break;
+        }
+  }
+  std::set<std::string> touched;
+  for (const NetworkVector &n : in.vectors) touched.insert({n.from, n.to});
+  const std::set<std::string> with_vectors = touched;
+  const GeoidModel *geoid = datum.geoid();
+  if (datum.local() || (geoid && geoid->sd_m())) {
+    if (geoid) in.geoid = GeoidPrior{*geoid->sd_m(), geoid->correlation_m().value_or(10e3)};
+    for (const LevelSection &l : level_sections(*s.levels, {touched.begin(), touched.end()})) {
+      in.levels.push_back({l.id, l.from, l.to, l.line, l.difference, l.sd, l.length});
+      out.levels.push_back(l.id);
+    }
+    // Marks that only levels lead to stand, for want of better, where the levels come from, at the height they give.
+    for (bool moved = true; moved;) {
+      moved = false;
+      for (const NetworkLevel &l : in.levels)
+        for (const auto &[here, there, rise] :
+             {std::tuple{&l.from, &l.to, l.difference}, {&l.to, &l.from, -l.difference}})
+          if (position.count(*here) && !position.count(*there)) {
+            Geodetic g = to_geodetic(position.at(*here).xyz);
+            g.h += rise;
+            position[*there] = {to_cartesian(g), datum.frame(), datum.epoch()};
+            moved = true;
+          }
+    }
+    // Lines that hang on nothing with a place stay out; the levels alone have them.
+    std::erase_if(in.levels, [&](const NetworkLevel &l) { return !position.count(l.from); });
+    for (const NetworkLevel &l : in.levels) touched.insert({l.from, l.to});
+  }
+  const std::set<std::string> sighted = add_stations(s, datum, with_vectors, position, out);
+  touched.insert(sighted.begin(), sighted.end());
+  for (const std::string &name : touched) {
+    NetworkMark m;
+    m.name = name;
+    m.position = position.at(name);
+    // A place in a list does not determine anything as long as nobody holds it.
+    m.plan_known = with_vectors.count(name) > 0 || sighted.count(name) > 0;
+    if (in.geoid) m.undulation = geoid->undulation(to_geodetic(m.position.xyz));
+    const auto h = s.state.holds.find(name);
+    if (h != s.state.holds.end()) m.hold = h->second.how;
+    m.plan_known = m.plan_known || m.hold == Hold::full || m.hold == Hold::plan || m.hold == Hold::weighted;
+    const auto p = s.published.find(name);
+    if (p != s.published.end() && p->second.sd_enu) m.published_sd = *p->second.sd_enu;
+    if (p != s.published.end()) m.published_cov = p->second.cov_enu;
+    // A height that was said as a physical one is held as one: the geoid's error is not in it.
+    const auto bench = s.benchmarks.find(name);
+    const bool height_held =
+        m.hold == Hold::height || (m.hold == Hold::full && p != s.published.end() && p->second.grid);
+    if ((in.geoid || datum.local()) && height_held && bench != s.benchmarks.end()) {
+      m.physical = in.geoid.has_value();
+      Geodetic g = to_geodetic(m.position.xyz);
+      g.h = *bench->second.height + m.undulation;
+      m.position.xyz = to_cartesian(g);
+      m.published_sd.z() = bench->second.sd_height.value_or(0);
+    }
+    in.marks.push_back(m);
+  }
+  for (const Occupation &o : s.occupations) {
+    const bool listed =
+        std::any_of(in.set_ups.begin(), in.set_ups.end(), [&](const auto &x) { return x.id == o.set_up; });
+    if (!listed) in.set_ups.push_back({o.set_up, o.mark, Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m)});
+  }
+  return out;
+}
+
+namespace {
+/// Levels and nothing else: heights of marks whose places do not matter. All stand above one place, so that up is up.
+NetworkParts height_parts(const JobSnapshot &s) {
+  NetworkParts out;
+  NetworkInput &in = out.input;
+  in.mode = s.state.settings.mode;
+  std::set<std::string> names;
+  for (const LevelSection &l : level_sections(*s.levels, {})) {
+    in.levels.push_back({l.id, l.from, l.to, l.line, l.difference, l.sd, l.length});
+    out.levels.push_back(l.id);
+    names.insert({l.from, l.to});
+  }
+  const Geodetic above{radians(45), 0, 0};
+  const auto holds_height_of = [&](const std::string &name) {
+    const auto h = s.state.holds.find(name);
+    return h != s.state.holds.end() && s.benchmarks.count(name) &&
+           (h->second.how == Hold::height || h->second.how == Hold::full || h->second.how == Hold::weighted);
+  };
+  std::map<std::string, double> height;
+  for (const std::string &n : names)
+    if (holds_height_of(n)) height[n] = *s.benchmarks.at(n).height;
+  if (height.empty() && in.mode == DatumMode::held)
+    throw InputError("no datum: no mark that the levels meet is held in height; hold a benchmark of a control list, or "
+                     "give a height with the hold");
+  // Lines that lead to no held height stay out, and are said; in a free adjustment they begin somewhere.
+  Groups g;
+  for (const NetworkLevel &l : in.levels) g.join(l.from, l.to);
+  if (in.mode == DatumMode::held) {
+    std::set<std::string> datum;
+    for (const auto &[n, h] : height) datum.insert(g.root(n));
+    std::erase_if(in.levels, [&](const NetworkLevel &l) { return !datum.count(g.root(l.from)); });
+    std::erase_if(names, [&](const std::string &n) { return !datum.count(g.root(n)); });
+    out.levels.clear();
+    for (const NetworkLevel &l : in.levels) out.levels.push_back(l.id);
+  }
+  for (bool moved = true; moved;) {
+    moved = false;
+    for (const NetworkLevel &l : in.levels)
+      for (const auto &[here, there, rise] :
+           {std::tuple{&l.from, &l.to, l.difference}, {&l.to, &l.from, -l.difference}})
+        if (height.count(*here) && height.emplace(*there, height.at(*here) + rise).second) moved = true;
+    if (!moved)
+      for (const std::string &n : names)
+        if (height.emplace(n, 0).second) {
+          moved = true;
+          break;
+        }
+  }
+  for (const std::string &n : names) {
+    NetworkMark m;
+    m.name = n;
+    m.position = {to_cartesian({above.lat, above.lon, height.at(n)}), Frame{"heights"}, s.state.settings.datum.epoch};
+    m.plan_known = false;
+    if (holds_height_of(n)) {
+      m.hold = Hold::height;
+      m.published_sd.z() = s.benchmarks.at(n).sd_height.value_or(0);
+    } else if (const auto h = s.state.holds.find(n); h != s.state.holds.end() && h->second.how == Hold::check)
+      m.hold = Hold::check;
+    in.marks.push_back(std::move(m));
+  }
+  return out;
+}
+
+/// Whether the network has to do with levels alone.
+bool heights_alone(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+  return s.levels->any() &&
+         std::none_of(vectors.begin(), vectors.end(),
+                      [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }) &&
+         std::none_of(s.traverses->field.setups.begin(), s.traverses->field.setups.end(),
+                      [&](const auto &x) { return s.traverses->in_network(*x); });
+}
+
+NetworkRun run_heights(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
+  NetworkRun run;
+  run.fingerprint = network_fingerprint(s, vectors);
+  const NetworkParts parts = height_parts(s);
+  if (parts.input.levels.empty())
+    throw InputError("there is nothing to adjust: no line is used, or none can be reduced");
+  run.levels = parts.levels;
+  run.heights_alone = true;
+  run.result = adjust_network(parts.input, progress);
+  for (AdjustedMark &m : run.result.marks) {
+    m.height_sd = std::sqrt(m.network_cov_enu(2, 2));
+    run.positions[m.name].height = to_geodetic(m.position.xyz).h;
+  }
+  run.epoch_text = fmt::format("{:.2f}", s.state.settings.datum.epoch);
+  run.geoid_name = s.state.settings.datum.vertical.empty() ? "" : system_name(s.state.settings.datum.vertical);
+  return run;
+}
+} // namespace
+
+LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+  const NetworkParts parts = network_parts(s, vectors, job_datum(s));
+  const LoopLimits limits{s.state.settings.loop_mm, s.state.settings.loop_ppm, parts.input.options.alpha_single};
+  LoopReport out;
+  out.loops = find_loops(parts.input, parts.dependent, limits);
+  out.causes = explain_loops(parts.input, out.loops, limits);
+  return out;
+}
+
+NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
+  if (heights_alone(s, vectors)) return run_heights(s, vectors, progress);
+  if (std::none_of(vectors.begin(), vectors.end(),
+                   [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }) &&
+      std::none_of(s.traverses->field.setups.begin(), s.traverses->field.setups.end(),
+                   [&](const auto &x) { return s.traverses->in_network(*x); }))
+    throw InputError(s.occupations.empty() ? "there is nothing to adjust: take observations, level books or field books"
+                                           : "there is nothing to adjust: solve vectors first");
+  progress.step(0.05, "opening the datum");
+  NetworkRun run;
+  run.fingerprint = network_fingerprint(s, vectors);
+  const JobSettings &set = s.state.settings;
+  const JobDatum datum = job_datum(s);
+  for (const auto &[name, p] : s.published)
+    run.published[name] = datum.describe(published_in_job(p, datum, {set.worst_transformation_m, false}));
+  const NetworkParts parts = network_parts(s, vectors, datum);
+  const NetworkInput &in = parts.input;
+  run.vectors = parts.vectors;
+  run.operation = parts.operation;
+  run.levels = parts.levels;
+  run.stations = parts.stations;
+  for (const NetworkVector &v : in.vectors)
+    for (const auto *m : {&v.from, &v.to})
+      if (std::find(run.positioned.begin(), run.positioned.end(), *m) == run.positioned.end())
+        run.positioned.push_back(*m);
+  progress.step(
+      0.2,
+      fmt::format("adjusting {} vectors, {} levelled differences and {} set-ups of total stations between {} marks",
+                  in.vectors.size(), in.levels.size(), in.stations.size(), in.marks.size()));
+  run.result = adjust_network(in, progress);
+  for (AdjustedMark &m : run.result.marks) {
+    FullPosition &p = run.positions[m.name] = datum.describe(m.position);
+    if (datum.local()) m.height_sd = std::sqrt(m.network_cov_enu(2, 2));
+    // The geoid's undulation with what levels and vectors say about its error here.
+    if (p.height) {
+      *p.height -= m.geoid_correction;
+      *p.undulation += m.geoid_correction;
+    }
+  }
+  run.frame = frame_name(datum.frame());
+  run.epoch_text = fmt::format("{:.2f}", datum.epoch());
+  if (datum.geoid()) {
+    run.geoid_name = datum.geoid()->name();
+    run.geoid_source = datum.geoid()->source_of_accuracy();
+    run.geoid_sd = datum.geoid()->sd_m();
+  }
+  run.geoid_refusal = datum.geoid_refusal();
+  if (datum.local()) {
+    const std::string &vertical = s.state.settings.datum.vertical;
+    run.geoid_name = vertical.empty() ? "the site's own heights" : system_name(vertical);
+  }
+  progress.step(1, "network adjusted");
+  return run;
+}
+
+} // namespace ampletie

@@ -1,0 +1,47 @@
+#pragma once
+#include "network/loops.h"
+#include "results/vectors.h"
+
+namespace ampletie {
+
+/// The adjusted network as the job keeps it in memory; cheap to compute again, so it is not cached in the file.
+struct NetworkRun {
+  std::string fingerprint;
+  NetworkResult result;
+  std::map<std::string, FullPosition> positions; ///< of every mark in the job's systems
+  std::map<std::string, FullPosition> published; ///< of the published marks, moved to the job's frame and epoch
+  OperationInfo operation;                       ///< from the orbits' frame to the job's
+  std::string frame, epoch_text;
+  std::vector<std::string> vectors;                    ///< ids of the vectors that took part
+  std::vector<std::string> levels;                     ///< ids of the levelled sections
+  std::vector<std::string> stations;                   ///< ids of the set-ups of total stations
+  std::vector<std::string> positioned;                 ///< marks that vectors end at
+  std::string geoid_name, geoid_source, geoid_refusal; ///< without a geoid between, the name of the heights' system
+  bool heights_alone = false;                          ///< levels and nothing else: no mark has a place
+  std::optional<double> geoid_sd;
+};
+
+/// The vectors and sessions that the network takes, in the job's frame, with marks near where they are.
+struct NetworkParts {
+  NetworkInput input;
+  std::vector<NetworkVector> dependent; ///< solved and used, but beyond the independent ones of their session
+  std::vector<std::string> vectors;     ///< ids, as in `input`
+  std::vector<std::string> levels, stations;
+  OperationInfo operation;
+};
+NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum);
+
+/// Closures of the vectors as they are, before any adjustment, and what would explain those that fail.
+struct LoopReport {
+  std::vector<Loop> loops;
+  std::vector<LoopCause> causes;
+};
+LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vectors);
+
+/// Fingerprint of everything an adjustment would use now.
+std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorResult> &vectors);
+
+/// Rotates the used, independent vectors into the job's frame and adjusts them. Throws `InputError` in words.
+NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress);
+
+} // namespace ampletie

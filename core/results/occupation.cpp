@@ -1,0 +1,222 @@
+#include "results/occupation.h"
+#include "base/error.h"
+#include "base/hash.h"
+#include "base/near.h"
+#include "base/text.h"
+#include "formats/rinex_observation.h"
+#include "geodesy/ellipsoid.h"
+#include <algorithm>
+#include <numeric>
+
+namespace ampletie {
+namespace {
+
+const Antenna *find_calibration(const Contents &contents, const std::string &type) {
+  const std::string key = antenna_key(type);
+  const Antenna *found = nullptr;
+  for (const auto &c : contents)
+    if (c.antex)
+      for (const Antenna &a : c.antex->receivers)
+        if (a.serial.empty() && antenna_key(a.type) == key) found = &a;
+  return found;
+}
+
+const AntennaPoint *find_point(const Contents &contents, const std::string &type, const std::string &point) {
+  const std::string key = antenna_key(type);
+  for (const auto &c : contents)
+    if (c.antenna_points)
+      for (const AntennaPoint &p : *c.antenna_points)
+        if (antenna_key(p.antenna) == key && lower(p.point) == lower(point)) return &p;
+  return nullptr;
+}
+
+/// Coefficients under the mark's name, else of the nearest place within 10 km: loading changes over tens of kilometres.
+const OceanLoading *find_loading(const Contents &contents, const std::string &mark, const Vec3 &place) {
+  const OceanLoading *best = nullptr;
+  double nearest = 10e3;
+  for (const auto &c : contents) {
+    if (!c.ocean_loading) continue;
+    for (const OceanLoading &o : *c.ocean_loading) {
+      if (lower(o.station) == lower(mark)) return &o;
+      if (!o.latitude || place.norm() < 6e6) continue;
+      const double away = (to_cartesian({*o.latitude, *o.longitude, to_geodetic(place).h}) - place).norm();
+      if (away < nearest) nearest = away, best = &o;
+    }
+  }
+  return best;
+}
+
+/// The weather at the mark as it was decided; temperature and humidity that were not said are those of the standard
+/// atmosphere there.
+std::optional<Meteorology> weather_of(const OccupationEdits &e, const Vec3 &place, Occupation &o) {
+  if (!e.pressure.value) return {};
+  Meteorology m = standard_atmosphere(place.norm() > 6e6 ? to_geodetic(place).h : 0);
+  m.pressure = *e.pressure.value;
+  o.decided["pressure"] = e.pressure.decision;
+  if (e.temperature.value) {
+    m.temperature = *e.temperature.value + 273.15;
+    o.decided["temperature"] = e.temperature.decision;
+  }
+  if (e.humidity.value) o.decided["humidity"] = e.humidity.decision;
+  m.vapour = vapour_pressure(m.temperature, e.humidity.value.value_or(50) / 100);
+  return m;
+}
+
+} // namespace
+
+std::string occupation_name(const Occupation &o) {
+  std::string start = iso(o.start).substr(5, 11);
+  start[5] = ' ';
+  return (o.mark.empty() ? o.source_name : o.mark) + " " + start;
+}
+
+std::string antenna_key(const std::string &type) {
+  std::string base(trimmed(type.substr(0, 16))), dome = type.size() > 16 ? std::string(trimmed(type.substr(16))) : "";
+  if (dome.empty()) dome = "NONE";
+  return base + "|" + dome;
+}
+
+ObservationFile corrected_file(const Occupation &o) {
+  ObservationFile f = *o.file;
+  f.marker = o.mark;
+  f.antenna = o.antenna;
+  f.receiver = o.receiver;
+  f.delta_hen = {o.antenna_height.value_or(o.measured), o.east, o.north};
+  return f;
+}
+
+std::vector<std::string> similar_antennas(const Contents &contents, const std::string &type) {
+  std::vector<std::pair<std::size_t, std::string>> all;
+  for (const auto &c : contents)
+    if (c.antex)
+      for (const Antenna &a : c.antex->receivers)
+        all.emplace_back(edit_distance(lower(antenna_key(a.type)), lower(antenna_key(type))), a.type);
+  std::sort(all.begin(), all.end());
+  std::vector<std::string> out;
+  for (std::size_t i = 0; i < all.size() && i < 3; ++i) out.push_back(all[i].second);
+  return out;
+}
+
+std::vector<Occupation> occupations(const Contents &contents, const JobState &state) {
+  std::vector<Occupation> out;
+  for (const auto &c : contents)
+    for (const auto &site : c.sites) {
+      if (site->moving) continue; // trajectories are not occupations
+      const ObservationFile &f = *site;
+      Occupation o;
+      o.id = content_id("o", c.source.id + "|" + f.marker + "|" + iso(f.epochs.front().time));
+      o.source_id = c.source.id;
+      o.source_name = c.source.name;
+      o.file = site;
+      o.mark = f.marker;
+      o.start = f.epochs.front().time;
+      o.stop = f.epochs.back().time;
+      o.interval = nominal_interval(f);
+      o.receiver = f.receiver;
+      o.antenna = f.antenna;
+      o.measured = f.delta_hen.x();
+      o.east = f.delta_hen.y(), o.north = f.delta_hen.z();
+      o.epochs = f.epochs.size();
+      for (const auto &[system, types] : f.types) o.systems += system;
+      o.set_up = "s" + o.id.substr(1);
+      const auto it = state.occupations.find(o.id);
+      if (it != state.occupations.end()) {
+        const OccupationEdits &e = it->second;
+        auto apply = [&](const auto &edit, auto &field, const char *name) {
+          if (!edit.value) return;
+          field = *edit.value;
+          o.decided[name] = edit.decision;
+        };
+        apply(e.mark, o.mark, "mark");
+        apply(e.antenna, o.antenna, "antenna");
+        apply(e.measured, o.measured, "height");
+        apply(e.measured_to, o.measured_to, "height_to");
+        apply(e.slant, o.slant, "slant");
+        apply(e.east, o.east, "east");
+        apply(e.north, o.north, "north");
+        apply(e.azimuth_deg, o.azimuth_deg, "azimuth");
+        apply(e.set_up, o.set_up, "set_up");
+        o.weather = weather_of(e, f.approximate, o);
+      }
+      o.mark = state.mark_name(o.mark);
+      o.calibration = find_calibration(contents, o.antenna);
+      o.loading = find_loading(contents, o.mark, f.approximate);
+      if (lower(o.measured_to) == "arp" && !o.slant)
+        o.antenna_height = o.measured;
+      else {
+        o.point = find_point(contents, o.antenna, o.measured_to);
+        if (!o.point)
+          o.height_problem = "no dimensions of \"" + o.antenna + "\" for the point \"" + o.measured_to + "\"";
+        else {
+          try {
+            o.antenna_height = arp_height(o.measured, o.slant, *o.point);
+          } catch (const InputError &e) {
+            o.height_problem = e.reason();
+          }
+        }
+      }
+      auto left = state.left_out.find(o.id);
+      if (left == state.left_out.end()) left = state.left_out.find(c.source.id);
+      if (o.mark.empty()) o.used = false, o.left_out_because = "its file names no mark: say which one it is";
+      if (left != state.left_out.end()) {
+        o.used = false;
+        o.left_out_because = left->second.reason;
+        o.decided["used"] = left->second.decision;
+      }
+      out.push_back(std::move(o));
+    }
+  std::sort(out.begin(), out.end(), [](const Occupation &a, const Occupation &b) {
+    return std::tie(a.start, a.mark, a.id) < std::tie(b.start, b.mark, b.id);
+  });
+  return out;
+}
+
+std::map<std::string, PublishedMark> published_marks(const Contents &contents, const JobState &state) {
+  std::map<std::string, PublishedMark> out;
+  for (const auto &c : contents) {
+    if (!c.control) continue;
+    for (const ControlRow &r : c.control->rows) {
+      PublishedMark p;
+      p.name = state.mark_name(r.mark), p.description = r.description, p.source_id = c.source.id,
+      p.source_name = c.source.name;
+      p.frame = r.frame, p.epoch = r.epoch, p.line = r.line;
+      p.xyz = r.xyz, p.geodetic_deg = r.geodetic, p.grid = r.grid, p.velocity = r.velocity, p.sd_enu = r.sd_enu;
+      p.height = r.height, p.sd_height = r.sd_height, p.gravity = r.gravity;
+      p.cov_enu = r.cov_enu, p.crs = r.crs, p.vertical = r.vertical, p.origin = r.origin, p.code = r.code;
+      // A height of another vertical system is no height of this job.
+      if (!r.vertical.empty() && r.vertical != state.settings.datum.vertical) p.height.reset(), p.sd_height.reset();
+      const auto [it, first] = out.try_emplace(p.name, p);
+      if (!first && !it->second.gravity) it->second.gravity = r.gravity;
+    }
+  }
+  for (const auto &[mark, h] : state.holds) {
+    if (!h.xyz && !h.geodetic_deg && !h.grid) {
+      // Only what is known of the station's motion, of the spread of its series, or its height.
+      if (h.height) out.try_emplace(mark).first->second.name = mark;
+      if (const auto listed = out.find(mark); listed != out.end() && (h.sd_enu || h.velocity || h.height)) {
+        PublishedMark &p = listed->second;
+        if (h.sd_enu) p.sd_enu = h.sd_enu;
+        if (h.velocity) p.velocity = h.velocity;
+        if (h.height) p.height = h.height, p.sd_height = h.sd_height;
+        p.decision = h.decision;
+      }
+      continue;
+    }
+    PublishedMark p;
+    if (const auto listed = out.find(mark); listed != out.end()) p.gravity = listed->second.gravity;
+    p.name = mark;
+    p.frame = h.frame, p.epoch = h.epoch, p.decision = h.decision;
+    p.xyz = h.xyz, p.geodetic_deg = h.geodetic_deg, p.grid = h.grid, p.sd_enu = h.sd_enu;
+    p.velocity = h.velocity;
+    p.height = h.height ? h.height : h.grid ? std::optional(h.grid->z()) : std::nullopt;
+    p.sd_height = h.sd_height ? h.sd_height : h.sd_enu ? std::optional(h.sd_enu->z()) : std::nullopt;
+    out[mark] = p;
+  }
+  for (const auto &[mark, g] : state.gravity) {
+    PublishedMark &p = out.try_emplace(mark).first->second;
+    p.name = mark, p.gravity = g.value;
+  }
+  return out;
+}
+
+} // namespace ampletie

@@ -1,0 +1,258 @@
+#include "results/vector_plan.h"
+#include "base/hash.h"
+#include "gnss/session_solution.h"
+#include "job/settings.h"
+#include "results/vector_pairs.h"
+#include <algorithm>
+#include <fmt/format.h>
+#include <set>
+
+namespace ampletie {
+namespace {
+
+constexpr const char *algorithm = "static-6";
+
+std::string settings_key(const JobSettings &s) {
+  return fmt::format("{:g} {:g} {} {:g} {:g} {:g}", s.mask_deg, s.interval_s, s.systems, s.frequencies, s.correlation_s,
+                     s.ionosphere_ppm);
+}
+
+std::string orbit_hash(const JobSnapshot &s) {
+  std::string key;
+  for (const auto &c : s.contents)
+    if (s.state.settings.orbits == "precise" ? c.sp3 || c.clock || (c.antex && !c.antex->satellites.empty())
+                                             : c.navigation != nullptr)
+      key += c.source.id;
+  // What is taken as known of the ionosphere.
+  const std::string &known = s.state.settings.known_ionosphere;
+  for (const auto &c : s.contents)
+    if ((known == "maps" && c.ionosphere) || (known == "broadcast" && c.navigation)) key += known + c.source.id;
+  return sha256_hex(key);
+}
+
+std::string position_key(const JobSnapshot &s, const std::string &mark) {
+  const auto p = s.published.find(mark);
+  if (p == s.published.end()) return "-";
+  auto v = [](const std::optional<Vec3> &x) {
+    return x ? fmt::format("{:.5f} {:.5f} {:.5f}", x->x(), x->y(), x->z()) : std::string("-");
+  };
+  return v(p->second.xyz) + v(p->second.geodetic_deg) + v(p->second.grid) + v(p->second.velocity) + p->second.frame +
+         p->second.epoch;
+}
+
+std::string occupation_key(const Occupation &o) {
+  std::string k =
+      o.source_id + "|" + o.mark + "|" +
+      fmt::format("{:.5f} {:.4f} {:.4f} {:.2f}", o.antenna_height.value_or(-99), o.east, o.north, o.azimuth_deg) + "|" +
+      (o.weather ? fmt::format("{:.2f} {:.2f} {:.3f}|", o.weather->pressure, o.weather->temperature, o.weather->vapour)
+                 : "") +
+      o.antenna;
+  if (o.loading)
+    for (std::size_t i = 0; i < 3; ++i)
+      for (std::size_t m = 0; m < 11; ++m)
+        k += fmt::format(",{:.6f},{:.4f}", o.loading->amplitude[i][m], o.loading->phase[i][m]);
+  if (o.calibration)
+    for (const auto &[f, q] : o.calibration->frequencies) {
+      k += f + fmt::format("{:.6f},{:.6f},{:.6f}", q.offset_neu.x(), q.offset_neu.y(), q.offset_neu.z());
+      for (double x : q.no_azimuth) k += fmt::format(",{:.6f}", x);
+      for (const auto &row : q.by_azimuth)
+        for (double x : row) k += fmt::format(",{:.6f}", x);
+    }
+  return sha256_hex(k);
+}
+
+void mark_independent(std::vector<VectorResult> &vectors, const JobState &state) {
+  for (VectorResult &v : vectors) v.together = v.session_due = false;
+  for (const PlannedSession &p : plan_sessions(vectors, state)) {
+    const bool solved = std::all_of(p.legs.begin(), p.legs.end(), [&](std::size_t i) {
+      return vectors[i].joint.key == p.key && vectors[i].joint.count == static_cast<int>(p.legs.size());
+    });
+    for (std::size_t i : p.legs) (solved ? vectors[i].together : vectors[i].session_due) = true;
+  }
+  std::map<std::string, std::vector<SessionVector>> by_session;
+  for (const VectorResult &v : vectors)
+    if (v.error.empty() && v.used)
+      by_session[v.session].push_back(
+          {v.id, v.from_occupation, v.to_occupation, v.solved.solution == Solution::fixed, v.together, v.length()});
+  std::set<std::string> chosen;
+  for (auto &[session, list] : by_session)
+    for (auto &id : independent_vectors(std::move(list))) chosen.insert(id);
+  for (VectorResult &v : vectors) v.independent = chosen.count(v.id) > 0;
+}
+
+} // namespace
+
+std::vector<LeftOutSpan> left_out_spans(const JobState &state, const std::string &vector,
+                                        const std::string &occupations) {
+  // Items: "G07@2026-05-12T09:10:00/09:25:00" for every vector, "v-…:G07@…" or "o-…:G07@…" for one vector or
+  // occupation; "G@…" a whole system, "all@…" everything, "G07.L2@…" and "all.L5@…" one frequency.
+  std::vector<LeftOutSpan> out;
+  for (const auto &[item, why] : state.left_out) {
+    const auto at = item.find('@');
+    if (at == std::string::npos) continue;
+    std::string head = item.substr(0, at);
+    const auto colon = head.find(':');
+    if (colon != std::string::npos) {
+      const std::string whose = head.substr(0, colon);
+      if (whose != vector && occupations.find(whose) == std::string::npos) continue;
+      head = head.substr(colon + 1);
+    }
+    const auto slash = item.find('/', at);
+    if (slash == std::string::npos) continue;
+    const std::string from = item.substr(at + 1, slash - at - 1);
+    std::string to = item.substr(slash + 1);
+    if (to.size() <= 12 && from.size() >= 11) to = from.substr(0, 11) + to;
+    const auto t0 = parse_iso(from), t1 = parse_iso(to);
+    LeftOutSpan span;
+    if (const auto dot = head.find('.'); dot != std::string::npos) {
+      span.signal = head.substr(dot + 1);
+      head.resize(dot);
+    }
+    std::optional<SatId> sat;
+    if (head == "all")
+      sat = SatId{' ', 0};
+    else if (head.size() == 1 && solved_systems.find(head[0]) != std::string_view::npos)
+      sat = SatId{head[0], 0};
+    else
+      sat = parse_sat(head);
+    if (!t0 || !t1 || !sat) continue;
+    span.sat = *sat, span.from = *t0, span.to = *t1;
+    out.push_back(std::move(span));
+  }
+  return out;
+}
+
+StaticOptions static_options(const JobSettings &s) {
+  StaticOptions o;
+  o.interval_s = s.interval_s;
+  o.systems = s.systems;
+  o.frequencies = static_cast<int>(s.frequencies);
+  o.correlation_s = s.correlation_s;
+  o.ionosphere_ppm = s.ionosphere_ppm;
+  return o;
+}
+
+std::map<std::string, std::string> session_names(const std::vector<Occupation> &all) {
+  std::map<std::string, std::string> out;
+  GpsTime end{};
+  std::string name;
+  for (const Occupation &o : all) { // sorted by start
+    if (!o.used) continue;
+    if (name.empty() || o.start > end) name = "session " + iso(o.start).substr(0, 16), end = o.stop;
+    end = std::max(end, o.stop);
+    out[o.id] = name;
+  }
+  return out;
+}
+
+std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vectors, const JobState &state) {
+  std::vector<PlannedSession> out;
+  if (!state.settings.together) return out;
+  std::map<std::string, std::map<std::string, std::vector<std::size_t>>> by_base; // session → base → legs
+  for (std::size_t i = 0; i < vectors.size(); ++i) {
+    const VectorResult &v = vectors[i];
+    if (!v.error.empty() || !v.used || v.solved.solution == Solution::code || v.solved.arcs.empty()) continue;
+    by_base[v.session][v.from_occupation].push_back(i);
+  }
+  for (auto &[session, bases] : by_base) {
+    std::set<std::string> reached;
+    while (!bases.empty()) {
+      // The base that reaches most occupations that no star has yet; fixed vectors, then short ones, decide a tie.
+      const std::string *best = nullptr;
+      std::tuple<std::size_t, std::size_t, double> most{};
+      for (auto &[base, legs] : bases) {
+        std::erase_if(legs, [&](std::size_t i) { return reached.count(vectors[i].to_occupation) > 0; });
+        std::size_t fixed = 0;
+        double length = 0;
+        for (std::size_t i : legs) {
+          fixed += vectors[i].solved.solution == Solution::fixed;
+          length += vectors[i].length();
+        }
+        const std::tuple score(legs.size(), fixed, -length);
+        if (!best || score > most) best = &base, most = score;
+      }
+      const std::string base = *best;
+      std::vector<std::size_t> legs = bases.at(base);
+      bases.erase(base);
+      if (legs.size() < 2) break;
+      reached.insert(base);
+      for (std::size_t i : legs) reached.insert(vectors[i].to_occupation);
+      std::sort(legs.begin(), legs.end(), [&](std::size_t a, std::size_t b) {
+        return std::tuple(vectors[a].solved.first.ns, vectors[a].id) <
+               std::tuple(vectors[b].solved.first.ns, vectors[b].id);
+      });
+      std::vector<std::vector<std::size_t>> groups;
+      for (std::size_t i : legs) {
+        const StaticVector &a = vectors[i].solved;
+        auto alike = [&](std::size_t k) {
+          const StaticVector &b = vectors[k].solved;
+          const double common = std::min(a.last, b.last) - std::max(a.first, b.first);
+          return common >= 0.5 * std::max(a.last - a.first, b.last - b.first);
+        };
+        const auto home = std::find_if(groups.begin(), groups.end(),
+                                       [&](const auto &g) { return std::any_of(g.begin(), g.end(), alike); });
+        if (home == groups.end())
+          groups.push_back({i});
+        else
+          home->push_back(i);
+      }
+      for (auto &g : groups) {
+        if (g.size() < 2) continue;
+        std::sort(g.begin(), g.end(), [&](std::size_t a, std::size_t b) { return vectors[a].id < vectors[b].id; });
+        PlannedSession p;
+        std::string members,
+            key = (g.size() > legs_in_one_filter ? "session-6" : "session-5") + settings_key(state.settings);
+        for (std::size_t i : g) members += vectors[i].id, key += vectors[i].id + vectors[i].fingerprint;
+        p.id = content_id("s", members), p.key = sha256_hex(key), p.legs = std::move(g);
+        out.push_back(std::move(p));
+      }
+    }
+  }
+  return out;
+}
+
+std::vector<PlannedVector> plan_vectors(const JobSnapshot &s) {
+  std::vector<PlannedVector> out;
+  const auto session = session_names(s.occupations);
+  const std::string orbits = orbit_hash(s);
+  const JobSettings &set = s.state.settings;
+  // Positions of all published marks decide where a session is anchored.
+  std::string anchors = set.datum.crs + set.datum.realisation + fmt::format("{:.6f}", set.datum.epoch);
+  for (const auto &[name, p] : s.published) anchors += name + position_key(s, name);
+  std::map<std::string, std::string> keys;
+  for (const Occupation &o : s.occupations) keys[o.id] = occupation_key(o);
+  for (const auto &[a, b] : vector_pairs(s).pairs) {
+    PlannedVector p;
+    p.from = a, p.to = b;
+    p.id = content_id("v", a->id + "|" + b->id);
+    p.session = session.at(a->id);
+    std::string key = std::string(algorithm) + keys[a->id] + keys[b->id] + orbits + anchors +
+                      settings_key(settings_of_vector(s.state, p.id));
+    for (const LeftOutSpan &x : left_out_spans(s.state, p.id, a->id + "," + b->id))
+      key += x.sat.name() + x.signal + iso(x.from) + iso(x.to);
+    p.fingerprint = sha256_hex(key);
+    out.push_back(std::move(p));
+  }
+  std::sort(out.begin(), out.end(), [](const auto &a, const auto &b) { return a.id < b.id; });
+  return out;
+}
+
+void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s) { refresh(vectors, s, plan_vectors(s)); }
+
+void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s, const std::vector<PlannedVector> &plan) {
+  std::map<std::string, const PlannedVector *> planned;
+  for (const auto &p : plan) planned[p.id] = &p;
+  std::erase_if(vectors, [&](const VectorResult &v) { return !planned.count(v.id); });
+  for (VectorResult &v : vectors) {
+    const PlannedVector &p = *planned.at(v.id);
+    v.stale = p.fingerprint != v.fingerprint;
+    v.session = p.session;
+    v.from_set_up = p.from->set_up, v.to_set_up = p.to->set_up;
+    const auto left = s.state.left_out.find(v.id);
+    v.used = left == s.state.left_out.end();
+    v.left_out_because = v.used ? "" : left->second.reason;
+  }
+  mark_independent(vectors, s.state);
+}
+
+} // namespace ampletie

@@ -1,0 +1,23 @@
+#pragma once
+#include "results/vectors.h"
+
+namespace ampletie {
+
+/// Vectors from one base that belong into one solution, as indices into the list they were planned from.
+struct PlannedSession {
+  std::string id, key; ///< key: fingerprint of everything the solution depends on
+  std::vector<std::size_t> legs;
+};
+/// Stars of vectors that logged together: legs that overlap for at least half of the longer one, from the base that
+/// serves most of them. Empty when the job asks for vectors one by one.
+std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vectors, const JobState &state);
+
+/// `refresh` against a plan that is at hand.
+void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s, const std::vector<PlannedVector> &plan);
+
+/// Session name of every used occupation: those that overlap directly or through others, named by their first start.
+std::map<std::string, std::string> session_names(const std::vector<Occupation> &all);
+
+StaticOptions static_options(const JobSettings &s);
+
+} // namespace ampletie

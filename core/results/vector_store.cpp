@@ -1,0 +1,187 @@
+#include "base/angle.h"
+#include "results/vectors.h"
+#include <algorithm>
+
+namespace ampletie {
+namespace {
+
+nlohmann::json vec_json(const Vec3 &v) { return {v.x(), v.y(), v.z()}; }
+Vec3 json_vec(const nlohmann::json &j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
+
+constexpr std::int16_t no_residual = INT16_MIN;
+
+/// Residuals by the hundred thousand are numbers of fixed width, low byte first: time since the start in ms (4 bytes),
+/// satellite (2), elevation and azimuth in tenths of a degree, residuals in tenths of a millimetre (2 each).
+std::vector<std::uint8_t> packed(const StaticVector &q) {
+  std::vector<std::uint8_t> out;
+  out.reserve(q.residuals.size() * (10 + 2 * band_count));
+  const auto put = [&](std::uint32_t v, int bytes) {
+    for (int i = 0; i < bytes; ++i) out.push_back(static_cast<std::uint8_t>(v >> (8 * i)));
+  };
+  const auto small = [&](double v) {
+    put(static_cast<std::uint16_t>(static_cast<std::int16_t>(std::clamp(std::lround(v), -32767L, 32767L))), 2);
+  };
+  for (const ResidualSample &r : q.residuals) {
+    put(static_cast<std::uint32_t>((r.time.ns - q.first.ns) / 1000000), 4);
+    put(static_cast<std::uint8_t>(r.sat.system), 1);
+    put(static_cast<std::uint8_t>(r.sat.number), 1);
+    small(degrees(static_cast<double>(r.elevation)) * 10);
+    small(degrees(static_cast<double>(r.azimuth)) * 10);
+    for (float x : r.residual)
+      if (std::isfinite(x))
+        small(static_cast<double>(x) * 1e4);
+      else
+        put(static_cast<std::uint16_t>(no_residual), 2);
+  }
+  return out;
+}
+
+std::vector<ResidualSample> unpacked(const std::vector<std::uint8_t> &bytes, GpsTime first) {
+  constexpr std::size_t width = 10 + 2 * band_count;
+  std::vector<ResidualSample> out(bytes.size() / width);
+  std::size_t at = 0;
+  const auto get = [&](int n) {
+    std::uint32_t v = 0;
+    for (int i = 0; i < n; ++i) v |= static_cast<std::uint32_t>(bytes[at++]) << (8 * i);
+    return v;
+  };
+  const auto small = [&] { return static_cast<std::int16_t>(get(2)); };
+  for (ResidualSample &r : out) {
+    r.time.ns = first.ns + static_cast<std::int64_t>(static_cast<std::int32_t>(get(4))) * 1000000;
+    r.sat.system = static_cast<char>(get(1));
+    r.sat.number = static_cast<decltype(r.sat.number)>(get(1));
+    r.elevation = static_cast<float>(radians(small() / 10.0));
+    r.azimuth = static_cast<float>(radians(small() / 10.0));
+    for (std::size_t b = 0; b < band_count; ++b)
+      if (const std::int16_t x = small(); x != no_residual) r.residual[b] = static_cast<float>(x) * 1e-4F;
+  }
+  return out;
+}
+} // namespace
+
+StoredResult to_stored(const VectorResult &v) {
+  nlohmann::json j{{"from_occupation", v.from_occupation},
+                   {"to_occupation", v.to_occupation},
+                   {"from", v.from},
+                   {"to", v.to},
+                   {"from_set_up", v.from_set_up},
+                   {"to_set_up", v.to_set_up},
+                   {"session", v.session},
+                   {"orbits", v.orbits},
+                   {"frame", v.frame.code},
+                   {"epoch", v.epoch},
+                   {"error", v.error}};
+  const StaticVector &q = v.solved;
+  j["d"] = vec_json(q.d), j["d_float"] = vec_json(q.d_float);
+  j["cov"] = {q.cov(0, 0), q.cov(0, 1), q.cov(0, 2), q.cov(1, 1), q.cov(1, 2), q.cov(2, 2)};
+  j["solution"] = static_cast<int>(q.solution);
+  j["numbers"] = {q.ratio, q.success_rate, q.rms_m, q.model_fit, q.zenith_difference_m};
+  j["counts"] = {q.epochs, q.satellites, q.rejected, q.slips};
+  j["span"] = {q.first.ns, q.last.ns};
+  j["notes"] = q.notes;
+  j["form"] = 3;
+  j["interval"] = q.interval_s;
+  j["noise"] = {q.noise_ratio,         q.slow_share,           q.noise.phase_multipath,
+                q.noise.diffuse_share, q.noise.ionosphere_ppm, q.ionosphere_ratio};
+  for (Eigen::Index r = 0; r < q.integers.values.size(); ++r) {
+    nlohmann::json row{q.integers.values[r]};
+    for (Eigen::Index c = 0; c < q.integers.coefficients.cols(); ++c) row.push_back(q.integers.coefficients(r, c));
+    j["integers"].push_back(std::move(row));
+  }
+  for (const ForcedBreak &b : q.breaks) j["breaks"].push_back({b.sat.name(), b.band, b.time.ns});
+  if (const JointShare &t = v.joint; t.count > 0) {
+    nlohmann::json cov;
+    for (Eigen::Index r = 0; r < 3; ++r)
+      for (Eigen::Index c = 0; c < t.cov.cols(); ++c) cov.push_back(t.cov(r, c));
+    j["joint"] = {{"id", t.id},         {"key", t.key},          {"index", t.index},     {"count", t.count},
+                  {"d", vec_json(t.d)}, {"cov", std::move(cov)}, {"window", t.window_s}, {"fit", t.model_fit}};
+  }
+  for (const CarrierArc &a : q.arcs)
+    j["arcs"].push_back({a.sat.name(), a.band, a.signal, a.first.ns, a.last.ns, a.epochs, a.reference});
+  for (const FixingStep &f : q.story) j["story"].push_back({f.tried, f.accepted, f.ratio, f.success, f.sd_mm});
+  j["samples"] = nlohmann::json::binary(packed(q));
+  auto bytes = nlohmann::json::to_cbor(j);
+  return {"vector", v.id, v.fingerprint, std::move(j), std::move(bytes)};
+}
+
+VectorResult from_stored(const StoredResult &r) {
+  const auto &j = r.data;
+  VectorResult v;
+  v.id = r.id, v.fingerprint = r.fingerprint;
+  v.from_occupation = j.at("from_occupation"), v.to_occupation = j.at("to_occupation"), v.from = j.at("from"),
+  v.to = j.at("to");
+  v.from_set_up = j.at("from_set_up"), v.to_set_up = j.at("to_set_up"), v.session = j.at("session"),
+  v.orbits = j.at("orbits");
+  v.frame.code = j.at("frame"), v.epoch = j.at("epoch"), v.error = j.at("error");
+  StaticVector &q = v.solved;
+  q.d = json_vec(j.at("d")), q.d_float = json_vec(j.at("d_float"));
+  const auto &c = j.at("cov");
+  q.cov << c[0].get<double>(), c[1].get<double>(), c[2].get<double>(), c[1].get<double>(), c[3].get<double>(),
+      c[4].get<double>(), c[2].get<double>(), c[4].get<double>(), c[5].get<double>();
+  q.solution = static_cast<Solution>(j.at("solution").get<int>());
+  const auto &n = j.at("numbers");
+  q.ratio = n[0], q.success_rate = n[1], q.rms_m = n[2], q.model_fit = n[3], q.zenith_difference_m = n[4];
+  const auto &k = j.at("counts");
+  q.epochs = k[0], q.satellites = k[1], q.rejected = k[2], q.slips = k[3];
+  q.first.ns = j.at("span")[0], q.last.ns = j.at("span")[1];
+  q.notes = j.at("notes").get<std::vector<std::string>>();
+  // Results of an older form keep their numbers; their fingerprint makes them stale anyway.
+  if (j.value("form", 1) < 2) return v;
+  q.interval_s = j.at("interval");
+  if (const auto x = j.find("noise"); x != j.end()) {
+    q.noise_ratio = (*x)[0], q.slow_share = (*x)[1], q.noise.phase_multipath = (*x)[2], q.noise.diffuse_share = (*x)[3];
+    if (x->size() > 5) q.noise.ionosphere_ppm = (*x)[4], q.ionosphere_ratio = (*x)[5];
+  }
+  if (const auto x = j.find("integers"); x != j.end()) {
+    const auto rows = static_cast<Eigen::Index>(x->size()), columns = static_cast<Eigen::Index>((*x)[0].size()) - 1;
+    q.integers.values.resize(rows);
+    q.integers.coefficients.resize(rows, columns);
+    for (Eigen::Index i = 0; i < rows; ++i) {
+      const auto &row = (*x)[static_cast<std::size_t>(i)];
+      q.integers.values[i] = row.at(0);
+      for (Eigen::Index m = 0; m < columns; ++m)
+        q.integers.coefficients(i, m) = row.at(static_cast<std::size_t>(m + 1)).get<std::int64_t>();
+    }
+  }
+  for (const auto &b : j.value("breaks", nlohmann::json::array())) {
+    ForcedBreak f{*parse_sat(b[0].get<std::string>()), b[1].get<int>(), {}};
+    f.time.ns = b[2].get<std::int64_t>();
+    q.breaks.push_back(f);
+  }
+  if (const auto x = j.find("joint"); x != j.end()) {
+    JointShare &t = v.joint;
+    t.id = x->at("id"), t.key = x->at("key"), t.index = x->at("index"), t.count = x->at("count");
+    t.d = json_vec(x->at("d")), t.window_s = x->at("window"), t.model_fit = x->at("fit");
+    t.cov.resize(3, 3 * t.count);
+    std::size_t at = 0;
+    for (Eigen::Index i = 0; i < 3; ++i)
+      for (Eigen::Index m = 0; m < t.cov.cols(); ++m) t.cov(i, m) = x->at("cov").at(at++);
+  }
+  for (const auto &a : j.value("arcs", nlohmann::json::array())) {
+    CarrierArc arc;
+    arc.sat = *parse_sat(a[0].get<std::string>());
+    arc.band = a[1].get<int>();
+    arc.signal = a[2].get<std::string>();
+    arc.first.ns = a[3].get<std::int64_t>(), arc.last.ns = a[4].get<std::int64_t>();
+    arc.epochs = a[5].get<int>();
+    arc.reference = a[6].get<bool>();
+    q.arcs.push_back(std::move(arc));
+  }
+  for (const auto &f : j.value("story", nlohmann::json::array()))
+    q.story.push_back({f[0].get<int>(), f[1].get<int>(), f[2].get<double>(), f[3].get<double>(), f[4].get<double>()});
+  if (const auto x = j.find("samples"); x != j.end()) q.residuals = unpacked(x->get_binary(), q.first);
+  if (const auto list = j.find("residuals"); list != j.end()) // of form 2
+    for (const auto &s : *list) {
+      ResidualSample sample;
+      sample.time.ns = q.first.ns + s[0].get<std::int64_t>() * 1000000;
+      sample.sat = *parse_sat(s[1].get<std::string>());
+      sample.elevation = static_cast<float>(radians(s[2].get<double>() / 10));
+      sample.azimuth = static_cast<float>(radians(s[3].get<double>() / 10));
+      for (std::size_t b = 0; b < band_count; ++b)
+        if (!s[4 + b].is_null()) sample.residual[b] = s[4 + b].get<float>() * 1e-4F;
+      q.residuals.push_back(sample);
+    }
+  return v;
+}
+
+} // namespace ampletie

@@ -1,0 +1,101 @@
+#pragma once
+#include "results/belonging.h"
+#include "results/levels.h"
+#include "results/traverses.h"
+#include <functional>
+#include <set>
+
+namespace ampletie {
+
+/// A part of the job that could not be computed, and why.
+struct Trouble {
+  std::string section, sentence;
+  auto operator<=>(const Trouble &) const = default;
+};
+
+/// Everything a computation needs, frozen. Shared with workers; never changes.
+struct JobSnapshot {
+  Contents contents;
+  JobState state;
+  std::vector<Occupation> occupations;
+  std::map<std::string, PublishedMark> published;  ///< those with a position
+  std::map<std::string, PublishedMark> benchmarks; ///< those with a physical height
+  std::map<std::string, MisplacedMark>
+      misplaced;                     ///< those whose coordinates cannot belong here: not used unless accepted
+  std::optional<Vec3> centre;        ///< of the job, where anything tells it
+  Eigen::Vector2d grid_origin{0, 0}; ///< of a local plane: the middle of what is published in it
+  std::vector<Trouble> troubles;
+  std::shared_ptr<const LevelReport> levels = std::make_shared<LevelReport>();
+  std::shared_ptr<const TraverseReport> traverses = std::make_shared<TraverseReport>();
+};
+
+/// How a recipe reads a level file or a field book of the job; null: it is neither.
+const RecipeSource *recipe_source(const JobSnapshot &s, const std::string &id);
+
+/// A vector's share of its session's solution (docs/methods/session.md), orbits' frame.
+struct JointShare {
+  std::string id, key;      ///< of the solution; the key is the fingerprint of what it was made of
+  int index = 0, count = 0; ///< place among the vectors solved together
+  Vec3 d = Vec3::Zero();    ///< m
+  Eigen::MatrixXd cov;      ///< 3 × 3·count: its rows of the joint covariance, m²
+  double window_s = 0, model_fit = 0;
+};
+
+/// A solved vector as the job keeps it.
+struct VectorResult {
+  std::string id, from_occupation, to_occupation, from, to, from_set_up, to_set_up, session, orbits, fingerprint;
+  StaticVector solved;
+  Frame frame;      ///< of the orbits
+  double epoch = 0; ///< mid-epoch, decimal year
+  bool independent = true;
+  std::string error; ///< why it could not be solved; then nothing else counts
+  bool used = true;  ///< by decision
+  std::string left_out_because;
+  bool stale = false;       ///< something it was made of has changed
+  JointShare joint;         ///< empty: never solved together with others
+  bool together = false;    ///< `joint` is current: the network uses it
+  bool session_due = false; ///< should be solved together with others and is not yet
+  double length() const { return solved.d.norm(); }
+};
+
+/// A pair of occupations that overlap in time, with the fingerprint of everything its solution depends on.
+struct PlannedVector {
+  std::string id, session, fingerprint;
+  const Occupation *from = nullptr, *to = nullptr;
+};
+/// The pairs that are solved (vector_pairs.h). Held marks and earlier names come first as `from`.
+std::vector<PlannedVector> plan_vectors(const JobSnapshot &s);
+
+/// Solves what is planned; results whose fingerprint matches one of `known` are taken over. `threads` 0: all cores. The
+/// outcome does not depend on the number of threads. With `only` just these vectors are solved; of the others what is
+/// known stays as it is. `solved` gets each new vector as it comes, one at a time, on any thread.
+std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<VectorResult> &known, unsigned threads,
+                                        const Progress &progress, const std::set<std::string> &only = {},
+                                        const std::function<void(const VectorResult &)> &solved = {});
+
+/// Marks what is stale, left out and dependent: what the decisions say about results that exist.
+void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s);
+
+/// What decisions leave out of a vector between two occupations (their ids in one text).
+std::vector<LeftOutSpan> left_out_spans(const JobState &state, const std::string &vector,
+                                        const std::string &occupations);
+
+StoredResult to_stored(const VectorResult &v);
+VectorResult from_stored(const StoredResult &r);
+
+/// All broadcast messages of the job's sources.
+NavigationFile broadcast_messages(const JobSnapshot &s);
+/// The orbits that the settings ask for; throws `InputError` when there are none in the job.
+std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s);
+
+/// What the settings take as known of the ionosphere; null: nothing, or nothing is in the job.
+std::unique_ptr<IonospherePrior> job_ionosphere(const JobSnapshot &s);
+
+/// Published position of a mark in the job's frame at the job's epoch.
+TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy);
+/// A place of the job: of a published mark, else of an occupation; what stands far away is not asked first.
+Vec3 job_place(const JobSnapshot &s, const JobDatum &datum);
+/// The datum of the job near its data; throws when nothing tells where the job is.
+JobDatum job_datum(const JobSnapshot &s);
+
+} // namespace ampletie
