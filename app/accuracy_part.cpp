@@ -204,7 +204,7 @@ QString AccuracyPart::edit(const std::string &group, int column, const QString &
       const std::string name = std::string("asked-") + names[column];
       return w_.decide("set", "limit", {{name, setting_value(name, typed == "none" ? "0" : typed)}}, because);
     }
-    return w_.decide("set", "asked:" + group, {{names[column], asked_value(names[column], typed)}}, because);
+    return w_.decide_typed<AskedThing>({group}, names[column], value, because);
   } catch (const InputError &e) {
     return QString::fromStdString(e.reason());
   }

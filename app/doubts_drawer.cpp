@@ -53,7 +53,7 @@ void DoubtsDrawer::refresh() {
       Row r;
       r.id = d.id;
       r.dim = !is_open;
-      r.cells = {{text(d.kind), {}, is_open ? ink::attention : QColor(), true},
+      r.cells = {{text(words(d.kind)), {}, is_open ? ink::attention : QColor(), true},
                  {text(d.about), {}, {}, false},
                  {text(d.sentence), {}, {}, false},
                  {d.effect_m ? size_of(*d.effect_m) : "–", d.effect_m.value_or(-1), {}, false},

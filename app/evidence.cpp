@@ -326,7 +326,7 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
   for (const Doubt &d : w_.job().doubts()) {
     if (d.id != id) continue;
     const bool open = d.state == Doubt::State::open;
-    html += heading("Doubt", escaped(d.about), text(d.kind) + (open ? "" : " · accepted"),
+    html += heading("Doubt", escaped(d.about), text(words(d.kind)) + (open ? "" : " · accepted"),
                     open ? ink::attention : ink::unused);
     html += "<p>" + escaped(d.sentence) + ".</p><table cellspacing='0'>";
     if (d.value)
@@ -337,41 +337,17 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
     if (!d.causes.empty()) html += part("Likely causes");
     for (const auto &c : d.causes) html += "<p style='margin:2px 0'>› " + escaped(c) + "</p>";
     if (!open) html += "<p>Accepted: " + escaped(d.accepted_because) + "</p>";
-    const std::string item = d.item, section = d.section;
+    const Thing thing = d.thing;
     add_action(
         "Go there", "Show what it is about",
-        [this, item, section] {
-          const Section s = section == "intake"     ? Section::intake
-                            : section == "gnss"     ? Section::gnss
-                            : section == "levels"   ? Section::levels
-                            : section == "traverse" ? Section::traverse
-                            : section == "network"  ? Section::network
-                            : section == "issue"    ? Section::issue
-                                                    : Section::datum;
-          w_.go(s);
-          if (section == "levels" && w_.job().snapshot()->levels->line(item))
-            w_.select("level line", item);
-          else if (section == "levels" && item.substr(0, 2) == "r-")
-            w_.select("sight", item);
-          else if (item.find('|') != std::string::npos)
-            w_.select("mark", item.substr(0, item.find('|')));
-          else if (section == "traverse" && w_.job().snapshot()->traverses->line(item))
-            w_.select("traverse", item);
-          else if (section == "traverse" && w_.job().snapshot()->traverses->field.find(item))
-            w_.select("station", item);
-          else if (section == "levels" || section == "traverse")
-            w_.select("source", item);
-          else if (w_.occupation(item))
-            w_.select("occupation", item);
-          else if (w_.vector(item))
-            w_.select("vector", item);
-          else
-            w_.select("mark", item);
+        [this, thing, section = d.section] {
+          w_.go(section);
+          w_.select(words(thing.kind), thing.id);
         },
         false);
-    if (open && section == "traverse") offer_corrections(d);
-    if (const auto bar = item.find('|'); open && d.kind == "same mark?" && bar != std::string::npos) {
-      const std::string keep = item.substr(0, bar), other = item.substr(bar + 1);
+    if (open && d.section == Section::traverse) offer_corrections(d);
+    if (open && !d.other.empty()) {
+      const std::string keep = d.thing.id, other = d.other;
       add_action(
           "Same mark: " + text(keep), "The other name is read as this one everywhere",
           [this, keep, other] {
@@ -381,8 +357,7 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
     }
     if (open)
       add_action(
-          d.kind == "same mark?" ? "Different marks" : "Accept doubt",
-          "It stays in the list and is printed with its reason",
+          !d.other.empty() ? "Different marks" : "Accept doubt", "It stays in the list and is printed with its reason",
           [this, id] { w_.decide("accept", id, nlohmann::json::object(), reason_->text()); }, true);
     return;
   }

@@ -54,7 +54,7 @@ void Finder::search(const QString &t) {
     for (const auto &c : s.contents)
       offer(text(c.source.name), "source", [this, id = c.source.id] { w_.select("source", id); });
     for (const auto &d : w_.job().doubts())
-      offer(text(d.about + ": " + d.kind), "doubt", [this, id = d.id] { w_.select("doubt", id); });
+      offer(text(d.about + ": " + words(d.kind)), "doubt", [this, id = d.id] { w_.select("doubt", id); });
     for (const auto &v : w_.job().vectors())
       offer(text(v.from + " → " + v.to), "vector · " + text(v.session).mid(8), [this, id = v.id] {
         w_.go(Section::gnss);

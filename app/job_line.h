@@ -30,7 +30,7 @@ public:
   JobStop *stop(Section s) const { return stops_[static_cast<std::size_t>(s)]; }
 
 Q_SIGNALS:
-  void wanted(ampletie::app::Section s);
+  void wanted(ampletie::Section s);
 
 protected:
   void paintEvent(QPaintEvent *) override;

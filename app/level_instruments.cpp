@@ -46,13 +46,7 @@ LevelInstruments::LevelInstruments(Workspace &w, QWidget *parent) : QWidget(pare
        {"Rise m", "Measured with it, over all lines in use", true},
        {"It does mm", "", true}});
   staffs_->model()->edit = [this](const std::string &id, int, const QString &value) -> QString {
-    nlohmann::json scale;
-    if (!value.trimmed().isEmpty()) {
-      const auto v = parse_decimal(value.toStdString());
-      if (!v || std::abs(*v) > 2000) return QString("“%1” is no scale in ppm").arg(value);
-      scale = *v;
-    }
-    return w_.decide("set", "staff:" + id, {{"scale", scale}}, "certificate of the staff");
+    return w_.decide_typed<StaffThing>({id}, "scale", value, "certificate of the staff");
   };
   for (TableCard *t : {cards_, staffs_})
     connect(t->model(), &TableModel::refused, this, [this](const QString &why) { Q_EMIT said(why, true); });
@@ -67,21 +61,9 @@ LevelInstruments::LevelInstruments(Workspace &w, QWidget *parent) : QWidget(pare
 }
 
 QString LevelInstruments::edit_card(const std::string &serial, int column, const QString &value) {
-  const QString t = value.trimmed();
-  nlohmann::json v;
-  if (column == 3) {
-    if (!t.isEmpty()) {
-      if (day_of(t).isEmpty()) return QString("“%1” is no day: write it as 2026-12-31").arg(t);
-      v = day_of(t).toStdString();
-    }
-    return w_.decide("set", "instrument:" + serial, {{"until", v}}, "certificate of the level");
-  }
-  if (!t.isEmpty()) {
-    const auto x = parse_decimal(t.toStdString());
-    if (!x || *x <= 0 || *x > 100) return QString("“%1” is no standard error in mm").arg(t);
-    v = *x;
-  }
-  return w_.decide("set", "instrument:" + serial, {{column == 1 ? "sd" : "sd-setup", v}}, "certificate of the level");
+  const char *field = column == 3 ? "until" : column == 1 ? "sd" : "sd-setup";
+  return w_.decide_typed<InstrumentThing>(
+      {serial}, field, column == 3 && !day_of(value).isEmpty() ? day_of(value) : value, "certificate of the level");
 }
 
 QWidget *LevelInstruments::two_pegs() {

@@ -244,7 +244,7 @@ void VectorPanel::fill_settings(const VectorResult *v) {
   std::vector<Row> rows;
   if (v)
     for (const SettingInfo &i : setting_catalogue()) {
-      if (!is_vector_setting(i.name)) continue;
+      if (!i.per_vector) continue;
       const JobState &s = w_.job().state();
       const auto own = s.vector_settings.find(v->id);
       const bool set = own != s.vector_settings.end() && own->second.count(i.name);

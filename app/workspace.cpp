@@ -358,12 +358,12 @@ SectionStatus Workspace::status(Section section) const {
   using State = SectionStatus::State;
   SectionStatus out{section_name(section), "nothing yet", State::nothing};
   if (!job_) return out;
-  auto doubts_in = [&](const char *name) {
+  auto doubts_in = [&](Section name) {
     int n = 0;
     for (const Doubt &d : job_->doubts()) n += d.state == Doubt::State::open && d.section == name;
     return n;
   };
-  auto with_doubts = [&](const char *name) {
+  auto with_doubts = [&](Section name) {
     const int n = doubts_in(name);
     if (n == 0) return;
     out.state = State::doubt;
@@ -375,14 +375,14 @@ SectionStatus Workspace::status(Section section) const {
     if (s.contents.empty()) return out;
     out.verdict = QString("%1 sources").arg(s.contents.size());
     out.state = State::clean;
-    with_doubts("intake");
+    with_doubts(Section::intake);
     return out;
   case Section::levels: {
     const LevelReport &r = *s.levels;
     if (!r.any()) return out;
     out.verdict = r.lines.size() == 1 ? QString("1 line") : QString("%1 lines").arg(r.lines.size());
     out.state = State::clean;
-    with_doubts("levels");
+    with_doubts(Section::levels);
     return out;
   }
   case Section::traverse: {
@@ -390,7 +390,7 @@ SectionStatus Workspace::status(Section section) const {
     if (!r.any()) return out;
     out.verdict = r.lines.size() == 1 ? QString("1 traverse") : QString("%1 traverses").arg(r.lines.size());
     out.state = State::clean;
-    with_doubts("traverse");
+    with_doubts(Section::traverse);
     return out;
   }
   case Section::gnss: {
@@ -412,7 +412,7 @@ SectionStatus Workspace::status(Section section) const {
     out.verdict = QString("%1 fixed").arg(fixed) + (other ? QString(" · %1 float").arg(other) : "") +
                   (failed ? QString(" · %1 failed").arg(failed) : "");
     out.state = State::clean;
-    with_doubts("gnss");
+    with_doubts(Section::gnss);
     if (const auto n = job_->unsolved()) out.state = State::to_do, out.verdict = QString("%1 to solve").arg(n);
     int due = 0;
     for (const VectorResult &v : job_->vectors()) due += v.session_due;
@@ -434,18 +434,18 @@ SectionStatus Workspace::status(Section section) const {
     // Beside a count of doubts there is no room for the factor.
     out.verdict = job_->network()->result.adjustment.redundancy == 0 ? QString("nothing checks it")
                   : !job_->network()->result.adjustment.passes       ? QString("test fails")
-                  : doubts_in("network") > 0
+                  : doubts_in(Section::network) > 0
                       ? QString("passes")
                       : QString("test passes, %1").arg(job_->network()->result.adjustment.variance_factor, 0, 'f', 2);
     out.state = State::clean;
-    with_doubts("network");
+    with_doubts(Section::network);
     return out;
   case Section::datum: {
     int held = 0;
     for (const auto &[m, h] : job_->state().holds) held += h.how != Hold::none && h.how != Hold::check;
     out.verdict = QString("%1 held").arg(held);
     out.state = held ? State::clean : State::to_do;
-    with_doubts("datum");
+    with_doubts(Section::datum);
     return out;
   }
   case Section::issue: {

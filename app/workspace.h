@@ -1,4 +1,5 @@
 #pragma once
+#include "base/error.h"
 #include "open_job/job.h"
 #include <QObject>
 #include <QString>
@@ -8,7 +9,6 @@
 
 namespace ampletie::app {
 
-enum class Section { intake, gnss, levels, traverse, network, datum, issue };
 inline constexpr int section_count = 7;
 
 /// What the job line shows about a section.
@@ -57,6 +57,17 @@ public:
   /// Records a decision; returns an empty string or what went wrong.
   QString decide(const std::string &verb, const std::string &target, const nlohmann::json &value,
                  const QString &reason);
+  /// Records a typed text as a field of a thing; an empty string or what is possible.
+  template <class What>
+  QString decide_typed(const typename What::Id &about, const std::string &field, const QString &typed,
+                       const QString &reason) {
+    try {
+      return decide("set", target_of<What>(about), {{field, typed_field<What>(field, typed.trimmed().toStdString())}},
+                    reason);
+    } catch (const InputError &e) {
+      return QString::fromStdString(e.reason());
+    }
+  }
   /// Takes a text that was made here as a source; an empty string or what went wrong.
   QString take_text(const std::string &name, const std::string &text);
   /// Puts a recipe into the job and reads a source with it; an empty string or what went wrong.
@@ -108,7 +119,7 @@ Q_SIGNALS:
   void work_started(const QString &what);
   void work_finished(const QString &message, bool failed);
   void message(const QString &text, bool failed);
-  void section_wanted(ampletie::app::Section s);
+  void section_wanted(ampletie::Section s);
 
 private:
   void leave_job();

@@ -4,7 +4,7 @@
 #include "base/text.h"
 #include "cli/names.h"
 #include "cli/words.h"
-#include "time/gps_time.h"
+#include "job/decision.h"
 #include <fmt/format.h>
 #include <set>
 
@@ -29,10 +29,6 @@ std::string last_part(const Job &job, const std::string &word) {
 }
 
 json run_value(const Job &job, const std::string &name, const std::string &text) {
-  if (name == "reverse") {
-    if (text != "yes" && text != "no") throw InputError("reverse is yes or no");
-    return {{"reverse", text == "yes"}};
-  }
   if (name == "split" || name == "join") return {{"split", {{text, name == "split"}}}};
   if (name == "computed" || name == "held") return {{"computed", {{text, name == "computed"}}}};
   if (name == "rename") {
@@ -43,45 +39,21 @@ json run_value(const Job &job, const std::string &name, const std::string &text)
     const auto [a, b] = two_marks(text);
     return {{"rename", {{a, b}, {b, a}}}};
   }
-  if (name == "follows") return {{"follows", text.empty() ? json() : json(last_part(job, text))}};
-  if (name == "name") return {{"name", text.empty() ? json() : json(text)}};
-  if (text.empty() && (name == "sd" || name == "sd-setup" || name == "staff-scale" || name == "staff-temperature" ||
-                       name == "collimation"))
-    return {{name, json()}};
-  if (name == "sd") return {{name, number(name, text, 0.01, 100)}};
-  if (name == "sd-setup") return {{name, number(name, text, 0.001, 20)}};
-  if (name == "staff-scale") return {{name, number(name, text, -2000, 2000)}};
-  if (name == "staff-temperature") return {{name, number(name, text, -40, 60)}};
-  if (name == "collimation") return {{name, number(name, text, -1, 1)}};
-  throw InputError("a run has no \"" + name + "\"");
+  if (name == "follows" && !text.empty()) return {{"follows", last_part(job, text)}};
+  return {{name, typed_field<RunThing>(name, text)}};
 }
 
 /// "0.012@2026-05-10": the slope found on a day; "@2026-05-10" takes that test off the card.
 json instrument_value(const std::string &name, const std::string &text) {
-  auto day = [](const std::string &t) {
-    if (t.size() != 10 || !parse_iso(t)) throw InputError("\"" + t + "\" is no day: write it as 2026-05-10");
-    return t;
-  };
-  if (name == "sd") return {{"sd", text.empty() ? json() : json(number(name, text, 0.01, 100))}};
-  if (name == "sd-setup") return {{"sd-setup", text.empty() ? json() : json(number(name, text, 0.001, 20))}};
-  if (name == "until") return {{"until", text.empty() ? json() : json(day(text))}};
-  if (name == "collimation") {
-    const auto at = text.find('@');
-    if (at == std::string::npos) throw InputError("say on which day the test was, as in 0.012@2026-05-10");
-    return {{"collimation",
-             {{day(text.substr(at + 1)), at == 0 ? json() : json(number(name, text.substr(0, at), -1, 1))}}}};
-  }
-  for (const CardEntry &e : station_card())
-    if (name == e.name) return {{name, text.empty() ? json() : json(number(name, text, e.least, e.most))}};
-  throw InputError("an instrument has sd, sd-setup, collimation and until (a level), direction, zenith, distance, "
-                   "distance-ppm, wavelength, reference-pressure, reference-temperature, scale and constant (a total "
-                   "station), no \"" +
-                   name + "\"");
+  if (name != "collimation") return {{name, typed_field<InstrumentThing>(name, text)}};
+  const auto at = text.find('@');
+  if (at == std::string::npos) throw InputError("say on which day the test was, as in 0.012@2026-05-10");
+  const json day = typed_field<InstrumentThing>("until", text.substr(at + 1));
+  if (day.is_null()) throw InputError("say on which day the test was, as in 0.012@2026-05-10");
+  return {{"collimation",
+           {{day.get<std::string>(), at == 0 ? json() : typed_field<RunThing>("collimation", text.substr(0, at))}}}};
 }
 
-} // namespace
-
-namespace {
 /// Marks that a run meets, as its book has them: what rename, split and computed may name.
 void require_run_marks(const Job &job, const std::string &run, const json &v) {
   std::set<std::string> marks;
@@ -143,24 +115,16 @@ void set_levels(Job &job, const std::vector<std::string> &words, const std::stri
       v = run_value(job, name, text);
       require_run_marks(job, targets.front(), v);
     } else if (kind == "reading") {
-      if (name != "mark") throw InputError("of a reading only the mark can be corrected; leave it out if it is wrong");
-      v["mark"] = text;
+      v[name] = typed_field<SightThing>(name, text);
     } else if (kind == "instrument") {
       v = instrument_value(name, text);
     } else if (kind == "mark") {
-      if (name == "gravity") {
-        v["gravity"] = text.empty() ? json() : json(number(name, text, 9.7, 9.9));
-      } else if (name == "same-as") {
-        if (text == words[1]) throw InputError("a name cannot stand for itself");
-        if (!text.empty()) require_mark(job, text, ahead);
-        v["same_as"] = text.empty() ? json() : json(text);
-      } else
-        throw InputError("a mark has gravity (m/s²) and same-as, no \"" + name + "\"");
+      const std::string field = name == "same-as" ? "same_as" : name;
+      if (field == "same_as" && text == words[1]) throw InputError("a name cannot stand for itself");
+      if (field == "same_as" && !text.empty()) require_mark(job, text, ahead);
+      v[field] = typed_field<MarkThing>(field, text);
     } else if (kind == "staff") {
-      if (name != "scale") throw InputError("a staff has a scale, in ppm");
-      v["scale"] = text.empty() ? json() : json(number(name, text, -2000, 2000));
-    } else if (name == "seen") {
-      v["seen"] = text == "yes";
+      v[name] = typed_field<StaffThing>(name, text);
     } else if (name == "recipe") {
       std::vector<std::string> all;
       for (const Recipe &r : job_recipes(job.snapshot()->contents, source->used->reads)) all.push_back(r.name);
@@ -168,7 +132,7 @@ void set_levels(Job &job, const std::vector<std::string> &words, const std::stri
         throw InputError("there is no recipe \"" + text + "\"" + near_ones(text, all) + ": take its file first");
       v["recipe"] = text;
     } else
-      throw InputError("a source has no \"" + name + "\"");
+      v[name] = typed_field<SourceThing>(name, text);
     for (const auto &target : targets) job.decide("set", target, v, because);
   }
 }

@@ -242,7 +242,9 @@ ordered_json mark_rows(const Job &job) {
 
 ordered_json doubt_row(const Doubt &d) {
   return {{"id", d.id},
-          {"kind", d.kind},
+          {"kind", words(d.kind)},
+          {"code", doubt_kind_info(d.kind).code},
+          {"section", section_code(d.section)},
           {"about", d.about},
           {"sentence", d.sentence},
           {"value", maybe(d.value)},

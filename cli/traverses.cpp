@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "cli/names.h"
 #include "cli/words.h"
+#include "job/decision.h"
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -14,71 +15,21 @@ using nlohmann::ordered_json;
 
 ordered_json finite(double v) { return std::isfinite(v) ? ordered_json(v) : ordered_json(nullptr); }
 
-json maybe_number(const std::string &name, const std::string &text, double least, double most) {
-  return text.empty() ? json() : json(number(name, text, least, most));
-}
-
-json sight_value(const std::string &name, const std::string &text) {
-  if (name == "mark") return {{"mark", text.empty() ? json() : json(text)}};
-  if (name == "height") return {{"height", maybe_number(name, text, -10, 30)}};
-  if (name == "constant") return {{"constant", maybe_number(name, text, -0.5, 0.5)}};
-  if (name == "kind") {
-    if (text != "orientation" && text != "control" && text != "detail")
-      throw InputError("a sight is for orientation, control or detail");
-    return {{"kind", text}};
-  }
-  throw InputError("a sight has mark, height, constant and kind, no \"" + name + "\"");
-}
-
 json setup_value(const std::string &name, const std::string &text) {
-  if (const auto dot = name.rfind('.'); dot != std::string::npos)
-    return {{"targets", {{name.substr(0, dot), sight_value(name.substr(dot + 1), text)}}}};
+  if (const auto dot = name.rfind('.'); dot != std::string::npos) {
+    const std::string field = name.substr(dot + 1);
+    return {{"targets", {{name.substr(0, dot), {{field, typed_field<TargetThing>(field, text)}}}}}};
+  }
   if (name == "exchange") {
     const auto colon = text.find(':');
     if (colon == std::string::npos) throw InputError("two targets are needed, as A:B");
     const std::string a = text.substr(0, colon), b = text.substr(colon + 1);
     return {{"targets", {{a, {{"mark", b}}}, {b, {{"mark", a}}}}}};
   }
-  if (name == "height") return {{"height", maybe_number(name, text, -10, 30)}};
-  if (name == "east" || name == "north") return {{name, maybe_number(name, text, -100, 100)}};
-  if (name == "pressure") return {{"pressure", maybe_number(name, text, 450, 1090)}};
-  if (name == "temperature") return {{"temperature", maybe_number(name, text, -60, 60)}};
-  if (name == "onward") return {{"onward", text}};
-  if (name == "mark" || name == "instrument") return {{name, text.empty() ? json() : json(text)}};
-  throw InputError(
-      "a set-up has mark, height, east, north, pressure, temperature, instrument, onward, exchange and TARGET.mark, "
-      ".height, .constant, .kind; no \"" +
-      name + "\"");
-}
-
-json line_value(const std::string &name, const std::string &text) {
-  if (text.empty()) return {{name, json()}};
-  if (name == "balance") return {{name, balance_name(balance_by_name(text))}};
-  if (name == "angles") return {{name, angle_share_name(angle_share_by_name(text))}};
-  if (name == "heights") return {{name, height_share_name(height_share_by_name(text))}};
-  if (name == "name") return {{name, text}};
-  if (name == "start_east" || name == "start_north") return {{name, number(name, text, -1e8, 1e8)}};
-  if (name == "start_height") return {{name, number(name, text, -500, 9000)}};
-  if (name == "start_bearing") {
-    const auto a = parse_angle_deg(text);
-    if (!a) throw InputError("\"" + text + "\" is no bearing in degrees");
-    return {{name, *a}};
-  }
-  throw InputError("a traverse has balance, angles, heights, name and start_east, _north, _height, _bearing; no \"" +
-                   name + "\"");
-}
-
-json style_value(const std::string &name, const std::string &text) {
-  if (name == "symbol") {
-    const auto &all = code_symbols();
-    if (std::find(all.begin(), all.end(), text) == all.end())
-      throw InputError("a symbol is one of " + fmt::format("{}", fmt::join(all, ", ")));
-    return {{name, text}};
-  }
-  if (name != "label" && name != "height" && name != "line")
-    throw InputError("a style has symbol, label, height and line, no \"" + name + "\"");
-  if (text != "yes" && text != "no") throw InputError(name + " is yes or no");
-  return {{name, text == "yes"}};
+  if (!find_field(SetupThing::fields(), name))
+    throw InputError("a set-up has " + field_names(SetupThing::fields()) + ", exchange, and of a target TARGET." +
+                     field_names(TargetThing::fields()) + "; no \"" + name + "\"");
+  return {{name, typed_field<SetupThing>(name, text)}};
 }
 
 /// Targets of a set-up must be ones that it saw.
@@ -124,9 +75,9 @@ void set_traverses(Job &job, const std::vector<std::string> &words, const std::s
   for (std::size_t i = 2; i < words.size(); ++i) {
     const auto [name, text] = name_value(words[i]);
     const json v = words[0] == "setup"   ? setup_value(name, text)
-                   : words[0] == "style" ? style_value(name, text)
-                   : words[0] == "route" ? line_value(name, text)
-                                         : sight_value(name, text);
+                   : words[0] == "style" ? json{{name, typed_field<StyleThing>(name, text)}}
+                   : words[0] == "route" ? json{{name, typed_field<RouteThing>(name, text)}}
+                                         : json{{name, typed_field<PointingThing>(name, text)}};
     if (words[0] == "setup" && (v.contains("targets") || v.contains("onward")))
       require_targets(job, targets.front(), v);
     for (const auto &target : targets) job.decide("set", target, v, because);

@@ -2,8 +2,8 @@
 # directory holds one link to its folder, so that `#include "gnss/..."` from `geodesy` does not compile.
 
 function(ample_library target folder name)
-  file(GLOB sources CONFIGURE_DEPENDS ${CMAKE_SOURCE_DIR}/${folder}/*.cpp)
-  file(GLOB headers CONFIGURE_DEPENDS ${CMAKE_SOURCE_DIR}/${folder}/*.h)
+  file(GLOB_RECURSE sources CONFIGURE_DEPENDS ${CMAKE_SOURCE_DIR}/${folder}/*.cpp)
+  file(GLOB_RECURSE headers CONFIGURE_DEPENDS ${CMAKE_SOURCE_DIR}/${folder}/*.h)
   add_library(${target} STATIC ${sources} ${headers})
   set(include ${CMAKE_BINARY_DIR}/include/${name})
   file(MAKE_DIRECTORY ${include})

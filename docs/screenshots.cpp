@@ -143,7 +143,7 @@ int main(int argc, char **argv) {
   shoot("traverse-files");
   press("Traverses part");
   for (const Doubt &d : w.job().doubts())
-    if (d.section == "traverse" && d.state == Doubt::State::open && !d.causes.empty()) {
+    if (d.section == Section::traverse && d.state == Doubt::State::open && !d.causes.empty()) {
       w.select("doubt", d.id);
       break;
     }

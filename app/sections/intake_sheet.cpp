@@ -65,36 +65,15 @@ void IntakeSheet::act() {
 }
 
 QString IntakeSheet::edit(const std::string &id, int column, const QString &value) {
-  nlohmann::json v;
-  const std::string t(trimmed(value.toStdString()));
-  switch (column) {
-  case mark:
-    v["mark"] = t;
-    break;
-  case antenna:
-    v["antenna"] = value.toStdString();
-    break;
-  case to_point:
-    v["height_to"] = t;
-    break;
-  case set_up:
-    v["set_up"] = t;
-    break;
-  case slant:
-    if (t != "yes" && t != "no") return "slant is yes or no";
-    v["slant"] = t == "yes";
-    break;
-  case read: {
-    const auto h = parse_decimal(t);
-    if (!h || *h < -1 || *h > 30) return QString("\"%1\" is no antenna height in metres").arg(value);
-    v["height"] = *h;
-    break;
-  }
-  default:
-    return "this cannot be corrected";
-  }
-  if (t.empty()) return "it cannot be empty";
-  return w_.decide("set", id, v, "corrected in the table");
+  const char *field = column == mark       ? "mark"
+                      : column == antenna  ? "antenna"
+                      : column == to_point ? "height_to"
+                      : column == set_up   ? "set_up"
+                      : column == slant    ? "slant"
+                      : column == read     ? "height"
+                                           : nullptr;
+  if (!field) return "this cannot be corrected";
+  return w_.decide_typed<OccupationThing>({id}, field, value, "corrected in the table");
 }
 
 void IntakeSheet::refresh() {

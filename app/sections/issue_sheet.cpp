@@ -100,8 +100,9 @@ void IssueSheet::refresh() {
         const bool held = m.hold == Hold::full;
         QStringList why;
         for (const Doubt &d : w_.job().doubts())
-          if (d.state == Doubt::State::open && d.item == m.name && d.kind != "no independent check")
-            why << text(d.kind);
+          if (d.state == Doubt::State::open && d.thing == Thing{Thing::Kind::mark, m.name} &&
+              d.kind != DoubtKind::no_independent_check)
+            why << text(words(d.kind));
         // A benchmark that levels alone lead to is published as it stands, like a held mark.
         const bool held_height = !m.plan_known && m.hold == Hold::height;
         const bool alone = !held && !held_height && m.independent_checks == 0;

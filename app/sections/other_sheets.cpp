@@ -37,7 +37,7 @@ void SettingsSheet::refresh() {
     for (const SettingInfo &i : setting_catalogue()) {
       const bool decided = w_.job().state().setting_decisions.count(i.name) > 0;
       QString what = i.sentence;
-      if (*i.choices) what += " (" + QString(i.choices).replace("|", ", ") + ")";
+      if (!i.value.choices.empty()) what += " (" + text(fmt::format("{}", fmt::join(i.value.choices, ", "))) + ")";
       rows.push_back(
           {i.name,
            {{i.label, {}, {}, true},

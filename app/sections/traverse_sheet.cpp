@@ -359,16 +359,8 @@ QWidget *TraverseSheet::make_marks() {
 }
 
 QString TraverseSheet::edit_style(const std::string &code, int column, const QString &value) {
-  const std::string typed = ampletie::lower(std::string(trimmed(value.toStdString())));
   const char *names[] = {"", "", "symbol", "label", "height", "line"};
-  if (column == 2) {
-    const auto &all = code_symbols();
-    if (std::find(all.begin(), all.end(), typed) == all.end())
-      return "a symbol is dot, circle, square, triangle, cross, diamond or none";
-    return w_.decide("set", "style:" + code, {{"symbol", typed}}, "style chosen in the sheet");
-  }
-  if (typed != "yes" && typed != "no") return "yes or no";
-  return w_.decide("set", "style:" + code, {{names[column], typed == "yes"}}, "style chosen in the sheet");
+  return w_.decide_typed<StyleThing>({code}, names[column], value, "style chosen in the sheet");
 }
 
 void TraverseSheet::issue_provisional() {
@@ -475,36 +467,28 @@ QString TraverseSheet::correct_setups(const std::string &edited, const std::stri
 
 QString TraverseSheet::edit_setup(const std::string &id, int column, const QString &value) {
   const std::string typed(trimmed(value.toStdString()));
-  if (column == 0)
-    return typed.empty() ? "a mark needs a name"
-                         : w_.decide("set", id, {{"mark", typed}}, "name corrected in the sheet");
-  const auto v = parse_decimal(typed);
-  const char *name = column == 1 ? "height" : column == 2 ? "pressure" : "temperature";
-  const auto [least, most] = column == 1   ? std::pair(-10.0, 30.0)
-                             : column == 2 ? std::pair(450.0, 1090.0)
-                                           : std::pair(-60.0, 60.0);
-  if (!v || *v < least || *v > most)
-    return QString("\"%1\" is no %2: %3 to %4 are").arg(value, name).arg(least).arg(most);
-  return correct_setups(id, name, *v);
+  const char *names[] = {"mark", "height", "pressure", "temperature"};
+  if (typed.empty()) return "it cannot be empty";
+  if (column == 0) return w_.decide_typed<SetupThing>({id}, "mark", value, "name corrected in the sheet");
+  try {
+    return correct_setups(id, names[column], typed_field<SetupThing>(names[column], typed));
+  } catch (const InputError &e) {
+    return text(e.reason());
+  }
 }
 
 QString TraverseSheet::edit_target(const std::string &id, int column, const QString &value) {
   const ReducedSetup *s = setup();
   if (!s) return "choose a set-up first";
   const std::string typed(trimmed(value.toStdString()));
+  if (typed.empty()) return "it cannot be empty";
   nlohmann::json what;
-  if (column == 0) {
-    if (typed.empty()) return "a target needs a name";
-    what["mark"] = typed;
-  } else if (column == 1) {
-    if (typed != "orientation" && typed != "control" && typed != "detail")
-      return "a sight is for orientation, control or detail";
-    what["kind"] = typed;
-  } else {
-    const auto v = parse_decimal(typed);
-    const double most = column == 2 ? 30 : 500;
-    if (!v || std::abs(*v) > most) return QString("\"%1\" is not possible here").arg(value);
-    what[column == 2 ? "height" : "constant"] = column == 2 ? *v : *v / 1000;
+  try {
+    const char *names[] = {"mark", "kind", "height", "constant"};
+    const auto mm = column == 3 ? parse_decimal(typed) : std::nullopt; // constants are shown in mm
+    what[names[column]] = typed_field<TargetThing>(names[column], mm ? fmt::format("{:.10g}", *mm / 1000) : typed);
+  } catch (const InputError &e) {
+    return text(e.reason());
   }
   // Decisions are about the names in the book.
   std::set<std::string> booked;

@@ -400,7 +400,8 @@ void TraverseSheet::refresh_setup() {
     else
       words += " · no pair of faces: the instrument's errors stay in";
     for (const auto &x : s->remarks) words += "<br/><span style='color:#6F7B83'>corrected: " + escaped(x) + "</span>";
-    for (const auto &x : s->reduced.troubles) words += "<br/><span style='color:#B87311'>! " + escaped(x) + "</span>";
+    for (const auto &x : s->reduced.troubles)
+      words += "<br/><span style='color:#B87311'>! " + escaped(x.what) + "</span>";
   }
   setup_words_->setText("<span style='font-size:8.5pt'>" + words + "</span>");
   std::shared_ptr<const ReducedSetup> shown;

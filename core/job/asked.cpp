@@ -1,8 +1,5 @@
 #include "job/asked.h"
-#include "base/error.h"
-#include "base/text.h"
 #include <array>
-#include <nlohmann/json.hpp>
 
 namespace ampletie {
 
@@ -28,21 +25,6 @@ std::string accuracy_class(double value95) {
   for (const auto &[limit, name] : classes)
     if (value95 <= limit) return name;
   return "";
-}
-
-nlohmann::json asked_value(const std::string &name, const std::string &text) {
-  const std::string t = lower(std::string(trimmed(text)));
-  if (name != "plan" && name != "height" && name != "of")
-    throw InputError("an asked accuracy has plan, height and of, no \"" + name + "\"");
-  if (t.empty()) return nullptr;
-  if (name == "of") {
-    if (t != "network" && t != "local") throw InputError("accuracy is asked of the network or local");
-    return t;
-  }
-  const auto v = t == "none" ? std::optional(0.0) : parse_number(t);
-  if (!v || *v < 0 || *v > 10000)
-    throw InputError("a 95 % value is a number of millimetres between 0 (nothing asked) and 10000");
-  return *v / 1000;
 }
 
 } // namespace ampletie

@@ -1,5 +1,4 @@
 #pragma once
-#include <nlohmann/json_fwd.hpp>
 #include <optional>
 #include <string>
 
@@ -25,9 +24,5 @@ bool in_group(const std::string &group, const std::string &mark);
 /// The class of FGDC-STD-007.2-1998 (table 2.1) that a 95 % value in m reaches: "1 mm", "2 mm", "5 mm" … "10 m"; empty
 /// beyond.
 std::string accuracy_class(double value95);
-
-/// A text for `plan` or `height` (mm; empty: as for the whole job) or `of` (network, local) of a group as the JSON of
-/// the decision. Throws `InputError` when it does not fit.
-nlohmann::json asked_value(const std::string &name, const std::string &text);
 
 } // namespace ampletie

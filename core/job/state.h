@@ -3,6 +3,7 @@
 #include "gnss/static_vector.h"
 #include "job/asked.h"
 #include "job/store.h"
+#include "job/thing.h"
 #include "levelling/height_system.h"
 #include "levelling/line.h"
 #include "network/network.h"
@@ -180,6 +181,7 @@ struct JobState {
   std::map<std::string, Reasoned> left_out; ///< item → why
   std::map<std::string, long> taken_up;     ///< item that was to be used although its file or default leaves it out
   std::map<std::string, Reasoned> accepted; ///< doubt → why
+  std::map<long, Thing> aims;               ///< decisions that stand → what of the sources they are about
   std::map<long, std::string> unreadable;   ///< decisions that could not be read, and why: they do not count
   /// How a code is drawn: its own style, else that of the longest beginning, else the default.
   CodeStyle style_of(const std::string &code) const;

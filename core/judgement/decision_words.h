@@ -1,10 +1,8 @@
 #pragma once
+#include "job/decision.h"
 #include "judgement/doubts.h"
 
 namespace ampletie {
-
-/// What a decision calls the field of a thing: "height_to" is the point.
-std::string field_words(const std::string &name);
 
 /// Decisions as people say them: "antenna height of R11 05-12 08:00: point rim, slant". Looks things up in the job as
 /// it is now; what is gone from it keeps its id. Keeps a reference to the log.
@@ -20,7 +18,7 @@ public:
   std::string sentence(const Decision &d) const;
 
 private:
-  std::string named(const std::string &target) const;
+  std::string named(const std::string &id) const;
   const Decision *decision(long number) const;
   const std::vector<Decision> &log_;
   std::map<std::string, std::string> names_; ///< id → words

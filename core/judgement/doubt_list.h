@@ -1,5 +1,4 @@
 #pragma once
-#include "base/hash.h"
 #include "judgement/doubts.h"
 
 namespace ampletie {
@@ -8,13 +7,15 @@ namespace ampletie {
 class DoubtList {
 public:
   explicit DoubtList(const JobState &state) : state_(state) {}
-  /// `known_as`: the kind under which earlier versions had it, so that what was accepted stays accepted.
-  Doubt &add(const std::string &kind, const std::string &about, const std::string &section, const std::string &item,
-             std::string sentence, const char *known_as = nullptr) {
+  /// `key`: what tells it from others of its kind; empty: what it is about.
+  Doubt &add(DoubtKind kind, const std::string &about, Section section, const Thing &thing, std::string sentence,
+             const std::string &key = {}) {
     Doubt d;
-    d.id = content_id("d", (known_as ? std::string(known_as) : kind) + "|" + item);
-    d.kind = kind, d.about = about, d.section = section, d.item = item, d.sentence = std::move(sentence);
-    const auto a = state_.accepted.find(d.id);
+    d.id = doubt_id(kind, key.empty() ? thing.id : key);
+    d.kind = kind, d.about = about, d.section = section, d.thing = thing, d.sentence = std::move(sentence);
+    auto a = state_.accepted.find(d.id);
+    if (a == state_.accepted.end()) // accepted before kinds had codes
+      a = state_.accepted.find(former_doubt_id(kind, key.empty() ? thing.id : key));
     if (a != state_.accepted.end()) {
       d.state = Doubt::State::accepted;
       d.accepted_because = a->second.reason;

@@ -15,14 +15,15 @@ constexpr double critical = 3.29; // of a single two-sided test, α = 0.001
 void whole(DoubtList &list, const AdjustmentResult &a) {
   if (a.redundancy > 0 && !a.passes) {
     const bool high = a.variance_factor > a.upper;
-    Doubt &d = list.add("global test failed", "network", "network", "network",
+    Doubt &d = list.add(DoubtKind::global_test_failed, "network", Section::network, {},
                         high ? "observations and stated accuracies do not agree: the variance factor is too high"
-                             : "the observations agree better than stated: accuracies are too pessimistic");
+                             : "the observations agree better than stated: accuracies are too pessimistic",
+                        "network");
     d.value = a.variance_factor, d.limit = high ? a.upper : a.lower, d.unit = "variance factor";
   }
   if (a.redundancy == 0)
-    list.add("no redundancy", "network", "network", "network",
-             "nothing checks this network: every coordinate rests on single observations");
+    list.add(DoubtKind::no_redundancy, "network", Section::network, {},
+             "nothing checks this network: every coordinate rests on single observations", "network");
 }
 
 /// Single observations and blocks that the others contradict. A large error leans on what is correlated with it: as
@@ -62,10 +63,11 @@ private:
   void sight(const BlockTest &t, const SightName &name) {
     const ObservationTest &o = t.observations.front();
     const bool angle = is_angle(t.kind);
-    Doubt &d = list_.add("sight suspicious", name.from + " → " + name.to + ", " + t.kind, "traverse", t.id + t.kind,
+    Doubt &d = list_.add(DoubtKind::sight_suspicious, name.from + " → " + name.to + ", " + t.kind, Section::traverse,
+                         {Thing::Kind::station, name.setup},
                          fmt::format("this {} does not fit the rest of the network: {:+.1f} {} off", t.kind,
-                                     angle ? -o.residual / rad_per_arcsec : -1000 * o.residual, angle ? "″" : "mm"));
-    d.item = name.setup;
+                                     angle ? -o.residual / rad_per_arcsec : -1000 * o.residual, angle ? "″" : "mm"),
+                         t.id + t.kind);
     d.value = std::abs(o.standardised), d.limit = critical, d.unit = "w";
     if (t.external_effect) d.effect_m = *t.external_effect;
   }
@@ -79,8 +81,10 @@ private:
                             : station                 ? "set-up on " + station->setup.mark
                                                       : t.id;
     const double size = std::abs(o.error);
-    Doubt &d = list_.add(i == 2 ? "height suspicious" : "centring suspicious", who, station ? "traverse" : "intake",
-                         found == by_set_up_.end() ? t.id : found->second->id,
+    Doubt &d = list_.add(i == 2 ? DoubtKind::height_suspicious : DoubtKind::centring_suspicious, who,
+                         station ? Section::traverse : Section::intake,
+                         {found == by_set_up_.end() ? Thing::Kind::station : Thing::Kind::occupation,
+                          found == by_set_up_.end() ? t.id : found->second->id},
                          fmt::format("the network contradicts the {} of this set-up by about {}", t.components[i],
                                      length_words(size, 0)));
     d.value = std::abs(o.standardised), d.limit = critical, d.unit = "w";
@@ -126,7 +130,8 @@ private:
     const double size = std::abs(level_size(t)), worst = std::abs(level_size(*worst_level_));
     const LevelLine *line = section ? s_.levels->line(section->line) : nullptr;
     Doubt &d = list_.add(
-        "levels and vectors disagree", level_name(t), "levels", section ? section->line : t.id,
+        DoubtKind::levels_and_vectors_disagree, level_name(t), Section::levels,
+        {Thing::Kind::level_line, section ? section->line : t.id},
         fmt::format("the levels{} and what the vectors, held heights and the geoid say differ by {}",
                     line ? " (" + line->name + fmt::format(", {:.2f} km)", section->length / 1000) : std::string(),
                     length_words(level_size(t), 1, true)));
@@ -148,14 +153,14 @@ private:
 
   void vector(const BlockTest &t) {
     const auto name = vectors_.find(t.id);
-    Doubt &d = list_.add("vector suspicious", name != vectors_.end() ? name->second : t.id, "network", t.id,
-                         "this vector does not fit the others");
+    Doubt &d = list_.add(DoubtKind::vector_suspicious, name != vectors_.end() ? name->second : t.id, Section::network,
+                         {Thing::Kind::vector, t.id}, "this vector does not fit the others");
     d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
     if (t.external_effect) d.effect_m = *t.external_effect;
   }
 
   void geoid(const AdjustedMark &m) {
-    Doubt &d = list_.add("geoid off", m.name, "network", m.name,
+    Doubt &d = list_.add(DoubtKind::geoid_off, m.name, Section::network, {Thing::Kind::mark, m.name},
                          fmt::format("levels and vectors put the geoid {:+.3f} m from its grid", m.geoid_correction));
     d.value = std::abs(m.geoid_correction), d.limit = critical * *run_.geoid_sd, d.unit = "m";
     d.effect_m = std::abs(m.geoid_correction);
@@ -180,14 +185,14 @@ void marks(DoubtList &list, const NetworkResult &r) {
   for (const AdjustedMark &m : r.marks) {
     if (m.hold == Hold::full) continue;
     if (m.independent_checks == 0 && (m.plan_known || m.hold != Hold::height))
-      list.add("no independent check", m.name, "network", m.name,
+      list.add(DoubtKind::no_independent_check, m.name, Section::network, {Thing::Kind::mark, m.name},
                m.plan_known ? "only one set-up determines this mark: a mistake in it would not show"
                             : "only one levelled difference leads to this mark: a mistake in it would not show");
     if (m.hold == Hold::check) {
       const Vec3 e = m.shift_enu;
       const double q = e.dot((m.network_cov_enu + Mat3::Identity() * 1e-12).inverse() * e);
       if (q > 16.27) {
-        Doubt &d = list.add("check mark differs", m.name, "network", m.name,
+        Doubt &d = list.add(DoubtKind::check_mark_differs, m.name, Section::network, {Thing::Kind::mark, m.name},
                             fmt::format("found {} in plan and {} in height from its published place",
                                         length_words(e.head<2>().norm(), 0), length_words(e.z(), 0, true)));
         d.value = q, d.limit = 16.27, d.unit = "χ²", d.effect_m = e.norm();
@@ -200,7 +205,7 @@ void accuracies(DoubtList &list, const JobState &state, const NetworkRun &run) {
   for (const AdjustedMark &m : run.result.marks) {
     const AccuracyVerdict v = accuracy_verdict(state, run, m);
     if (!v.fails()) continue;
-    Doubt &d = list.add("accuracy not reached", m.name, "issue", m.name,
+    Doubt &d = list.add(DoubtKind::accuracy_not_reached, m.name, Section::issue, {Thing::Kind::mark, m.name},
                         fmt::format("{} (95 %, {})", shortfall(v), v.asked.local ? "local" : "network"));
     const bool plan = v.plan_fails && (!v.height_fails || v.plan95 - v.asked.plan > v.height95 - v.asked.height);
     d.value = 1000 * (plan ? v.plan95 : v.height95), d.limit = 1000 * (plan ? v.asked.plan : v.asked.height);
@@ -212,21 +217,22 @@ void accuracies(DoubtList &list, const JobState &state, const NetworkRun &run) {
 void datum(DoubtList &list, const JobSnapshot &s, const NetworkRun &run) {
   for (const ControlCheck &c : run.result.control)
     if (!c.passes) {
-      Doubt &d = list.add("control disagrees", c.mark, "network", c.mark,
+      Doubt &d = list.add(DoubtKind::control_disagrees, c.mark, Section::network, {Thing::Kind::mark, c.mark},
                           fmt::format("the other held marks place it {} away in plan and {} in height",
                                       length_words(c.difference_enu.head<2>().norm(), 0),
                                       length_words(c.difference_enu.z(), 0, true)));
       d.value = c.statistic, d.limit = c.limit, d.unit = "χ²", d.effect_m = c.difference_enu.norm();
     }
   for (const auto &name : run.result.zero_sd_held)
-    list.add("held without accuracy", name, "datum", name,
+    list.add(DoubtKind::held_without_accuracy, name, Section::datum, {Thing::Kind::mark, name},
              "held as if errorless: no standard deviation was published for it");
   if (!run.geoid_refusal.empty())
-    list.add("no geoid", "heights", "datum", "vertical", run.geoid_refusal);
+    list.add(DoubtKind::no_geoid, "heights", Section::datum, {}, run.geoid_refusal, "vertical");
   else if (!run.geoid_name.empty() && !run.geoid_sd && !run.heights_alone && !is_local(s.state.settings.datum.crs))
-    list.add("geoid without accuracy", "heights", "datum", "vertical",
+    list.add(DoubtKind::geoid_without_accuracy, "heights", Section::datum, {},
              "nobody states how good the grid of " + run.geoid_name + " is: physical heights carry no accuracy" +
-                 (s.levels->any() ? ", and levels do not join the vectors" : ""));
+                 (s.levels->any() ? ", and levels do not join the vectors" : ""),
+             "vertical");
 }
 
 } // namespace

@@ -1,11 +1,17 @@
 #include "judgement/trace.h"
 #include "base/size_words.h"
-#include "judgement/decision_words.h"
+#include "job/decision.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
 
 namespace ampletie {
+namespace {
+const char *occupation_field(const std::string &name) {
+  const auto *f = find_field(OccupationThing::fields(), name);
+  return f ? f->words : name.c_str();
+}
+} // namespace
 
 std::vector<TraceStep> trace_occupation(const Occupation &o, const JobSnapshot &s, int depth) {
   std::vector<TraceStep> out;
@@ -33,7 +39,7 @@ std::vector<TraceStep> trace_occupation(const Occupation &o, const JobSnapshot &
   for (long seq : decisions) {
     std::string fields;
     for (const auto &[field, q] : o.decided)
-      if (q == seq) fields += (fields.empty() ? "" : ", ") + field_words(field);
+      if (q == seq) fields += (fields.empty() ? "" : ", ") + std::string(occupation_field(field));
     out.push_back({depth + 1, "decision", fmt::format("decision {}", seq), fields + " corrected", "", 0, seq, o.id});
   }
   if (o.point)

@@ -101,8 +101,8 @@ public:
       }
     std::map<std::string, double> out;
     for (const TraverseTest &t : traverse_tests(job_traverses(field, state_, known_, datum_), weather_))
-      if (t.limit > 0 && (t.kind == Kind::there_back || t.kind == Kind::angles ||
-                          (t.kind == Kind::known_mark && !t.about.ends_with(", up"))))
+      if (t.limit > 0 &&
+          (t.kind == Kind::there_back || t.kind == Kind::angles || (t.kind == Kind::known_mark && !t.up)))
         out[t.id] = t.value / t.limit;
     return out;
   }
@@ -169,7 +169,7 @@ std::vector<Hypothesis> hypotheses(const TraverseReport &r, const std::set<std::
   for (const TraverseTest &t : tests) {
     if (t.passes()) continue;
     for (const auto &s : t.setups) {
-      if (t.kind == Kind::rise || t.kind == Kind::height || (t.kind == Kind::known_mark && t.about.ends_with(", up")))
+      if (t.kind == Kind::rise || t.kind == Kind::height || (t.kind == Kind::known_mark && t.up))
         up.insert(s);
       else if (t.kind == Kind::air)
         air.insert(s);
@@ -177,7 +177,7 @@ std::vector<Hypothesis> hypotheses(const TraverseReport &r, const std::set<std::
         plan.insert(s);
       if (t.kind == Kind::rise) asked[s].push_back(t.value / 1000);
     }
-    if (t.kind == Kind::known_mark && t.about.ends_with(", up"))
+    if (t.kind == Kind::known_mark && t.up)
       for (const auto &s : t.setups) asked[s].push_back(t.value / 1000);
   }
   const auto rename = [](const std::string &from, const std::string &to) {

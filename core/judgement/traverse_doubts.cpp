@@ -11,28 +11,28 @@ namespace {
 
 using Kind = TraverseTest::Kind;
 
-const char *kind_name(Kind k) {
+DoubtKind doubt_kind(Kind k) {
   switch (k) {
   case Kind::spread:
-    return "spread too wide";
+    return DoubtKind::spread_too_wide;
   case Kind::there_back:
-    return "length differs there and back";
+    return DoubtKind::length_differs_there_and_back;
   case Kind::rise:
-    return "height differs there and back";
+    return DoubtKind::height_differs_there_and_back;
   case Kind::known_mark:
-    return "known mark missed";
+    return DoubtKind::known_mark_missed;
   case Kind::angles:
-    return "angles do not close";
+    return DoubtKind::angles_do_not_close;
   case Kind::length:
-    return "traverse does not close";
+    return DoubtKind::traverse_does_not_close;
   case Kind::height:
-    return "traverse heights do not close";
+    return DoubtKind::traverse_heights_do_not_close;
   case Kind::comparison:
-    return "traverse against vectors";
+    return DoubtKind::traverse_against_vectors;
   case Kind::air:
-    return "pressure suspicious";
+    return DoubtKind::pressure_suspicious;
   }
-  return "";
+  return DoubtKind::not_computed;
 }
 
 std::string sentence(const TraverseTest &t) {
@@ -44,7 +44,7 @@ std::string sentence(const TraverseTest &t) {
   const std::string numbers = with_unit(std::abs(t.value)) + ", limit " + with_unit(t.limit);
   switch (t.kind) {
   case Kind::spread:
-    return fmt::format("the {} spread by {}", t.id.substr(0, t.id.find(' ')) + "s", numbers);
+    return fmt::format("the {} spread by {}", std::string(t.observation) + "s", numbers);
   case Kind::there_back:
     return "the lengths measured from both ends differ by " + numbers;
   case Kind::rise:
@@ -69,30 +69,36 @@ std::string sentence(const TraverseTest &t) {
 
 } // namespace
 
-std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r, const TraverseFindings &findings) {
-  std::vector<TraverseDoubt> out;
+void traverse_doubts(DoubtList &list, const TraverseReport &r, const TraverseFindings &findings) {
+  const auto add = [&](DoubtKind kind, const std::string &about, const Thing &thing, std::string sentence,
+                       const std::string &part = {}) -> Doubt & {
+    return list.add(kind, about, Section::traverse, thing, std::move(sentence), thing.id + part + "|" + about);
+  };
+  using T = Thing::Kind;
   for (const auto &s : r.field.sources) {
     const FieldSource &f = *s.file;
     if (s.blocked())
-      out.push_back({"field book not read", f.name, f.source_id,
-                     f.unit_conflict.empty()
-                         ? fmt::format("{} pieces were not understood (line {}: {}): none of its set-ups is used until "
-                                       "they were looked at",
-                                       f.unread, f.first_unread_line, f.first_unread_why)
-                         : f.unit_conflict});
+      add(DoubtKind::field_book_not_read, f.name, {T::source, f.source_id},
+          f.unit_conflict.empty()
+              ? fmt::format("{} pieces were not understood (line {}: {}): none of its set-ups is used until "
+                            "they were looked at",
+                            f.unread, f.first_unread_line, f.first_unread_why)
+              : f.unit_conflict);
     std::size_t n = 0;
     for (const auto &t : f.troubles)
       if (++n <= 5)
-        out.push_back({"field book", fmt::format("{}, line {}", f.name, t.line),
-                       f.source_id + fmt::format("|{}", t.line), t.what});
-    if (n > 5) out.push_back({"field book", f.name, f.source_id, fmt::format("{} more lines with troubles", n - 5)});
+        add(DoubtKind::field_book_trouble, fmt::format("{}, line {}", f.name, t.line), {T::source, f.source_id}, t.what,
+            fmt::format("|{}", t.line));
+    if (n > 5)
+      add(DoubtKind::field_book_trouble, f.name, {T::source, f.source_id},
+          fmt::format("{} more lines with troubles", n - 5));
   }
   // Tests that one cause clears stand together under the largest of them.
   std::map<std::string, std::vector<std::string>> causes;
   std::map<std::string, double> effects; // of what would put it right
   for (const TraverseCause &c : findings.causes)
     for (const auto &id : c.cleared) {
-      if (auto &list = causes[id]; list.size() < 3) list.push_back(c.sentence);
+      if (auto &known = causes[id]; known.size() < 3) known.push_back(c.sentence);
       effects.emplace(id, c.effect);
     }
   for (const TraverseTest &t : findings.tests) {
@@ -104,43 +110,39 @@ std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r, const Traver
     });
     if (out_of_use) continue;
     const auto effect = effects.find(t.id);
-    TraverseDoubt d{kind_name(t.kind),
-                    t.about,
-                    t.item,
-                    sentence(t),
-                    t.value,
-                    t.limit,
-                    effect == effects.end() ? t.effect : effect->second,
-                    t.unit,
-                    causes[t.id]};
-    out.push_back(std::move(d));
+    const bool line =
+        t.kind == Kind::angles || t.kind == Kind::length || t.kind == Kind::height || t.kind == Kind::comparison;
+    Doubt &d = add(doubt_kind(t.kind), t.about, {line ? T::traverse : T::station, t.item}, sentence(t));
+    if (t.limit > 0) d.value = t.value, d.limit = t.limit, d.unit = t.unit;
+    if (const double m = effect == effects.end() ? t.effect : effect->second; m > 0) d.effect_m = m;
+    d.causes = causes[t.id];
   }
   for (const auto &[name, m] : r.marks) {
     const ReducedSetup *s = r.field.find(m.setup);
     if (!(m.apart > m.apart_limit) || !s || !r.in_network(*s)) continue;
-    out.push_back(
-        {"places lie apart", name, m.setup,
-         fmt::format("{} set-ups place it {} apart, limit {}: another point under its name, or a set-up that is wrong",
-                     m.sights, length_words(m.apart), length_words(m.apart_limit)),
-         1000 * m.apart, 1000 * m.apart_limit, m.apart, "mm"});
+    Doubt &d = add(
+        DoubtKind::places_lie_apart, name, {T::station, m.setup},
+        fmt::format("{} set-ups place it {} apart, limit {}: another point under its name, or a set-up that is wrong",
+                    m.sights, length_words(m.apart), length_words(m.apart_limit)));
+    d.value = 1000 * m.apart, d.limit = 1000 * m.apart_limit, d.unit = "mm", d.effect_m = m.apart;
   }
   for (const TraverseLine &l : r.lines) {
     if (!l.used) continue;
-    if (!l.problem.empty()) out.push_back({"traverse not computed", l.name, l.id, l.problem});
+    if (!l.problem.empty()) add(DoubtKind::traverse_not_computed, l.name, {T::traverse, l.id}, l.problem);
     if (l.local_place || l.local_bearing)
-      out.push_back({"local traverse", l.name, l.id,
-                     l.local_place ? "it hangs on no known mark: its coordinates are local ones"
-                                   : "nothing gives its bearing: it is assumed, and all coordinates turn with it"});
+      add(DoubtKind::local_traverse, l.name, {T::traverse, l.id},
+          l.local_place ? "it hangs on no known mark: its coordinates are local ones"
+                        : "nothing gives its bearing: it is assumed, and all coordinates turn with it");
     if (l.problem.empty() && l.result.kind == TraverseKind::hanging)
-      out.push_back({"open traverse", l.name, l.id, "nothing closes it: a mistake in it cannot show"});
+      add(DoubtKind::open_traverse, l.name, {T::traverse, l.id}, "nothing closes it: a mistake in it cannot show");
     for (const TraverseSuspect &s : l.result.suspects)
       if (s.clears && causes["closure " + l.id].empty() && causes["angles " + l.id].empty()) {
-        out.push_back({"one mistake would do", l.name, l.id,
-                       s.angle ? fmt::format("a single angle at {} off by {} would explain what does not close", s.mark,
-                                             angle_words(s.size, 1, true))
-                               : fmt::format("a single distance from {} off by {} would explain what does not close "
-                                             "(and so may others)",
-                                             s.mark, length_words(s.size, 1, true))});
+        add(DoubtKind::one_mistake_would_do, l.name, {T::traverse, l.id},
+            s.angle ? fmt::format("a single angle at {} off by {} would explain what does not close", s.mark,
+                                  angle_words(s.size, 1, true))
+                    : fmt::format("a single distance from {} off by {} would explain what does not close "
+                                  "(and so may others)",
+                                  s.mark, length_words(s.size, 1, true)));
         break;
       }
   }
@@ -148,24 +150,23 @@ std::vector<TraverseDoubt> traverse_doubts(const TraverseReport &r, const Traver
     if (!r.in_network(*s)) continue;
     const auto j = r.judgements.find(s->setup.id);
     if (j != r.judgements.end() && !j->second.joined)
-      out.push_back({"stray set-up", s->setup.mark, s->setup.id,
-                     "nothing leads from this set-up to any other mark: is it of another job, or is its name wrong?"});
+      add(DoubtKind::stray_set_up, s->setup.mark, {T::station, s->setup.id},
+          "nothing leads from this set-up to any other mark: is it of another job, or is its name wrong?");
     if (j != r.judgements.end() && j->second.free && !j->second.free->danger.empty())
-      out.push_back({"weak free station", s->setup.mark, s->setup.id, j->second.free->danger});
+      add(DoubtKind::weak_free_station, s->setup.mark, {T::station, s->setup.id}, j->second.free->danger);
     for (const auto &t : s->reduced.troubles) {
       // A face that stands alone in one set of several is put right by the others; alone altogether it is not.
-      if (t.ends_with(": one face only")) continue;
-      out.push_back({"set-up", s->setup.mark, s->setup.id, t});
+      if (t.one_face) continue;
+      add(DoubtKind::setup_trouble, s->setup.mark, {T::station, s->setup.id}, t.what);
     }
     for (const TargetMean &t : s->reduced.targets) {
       const TraverseLine *l = r.line_of(s->setup.id);
       const bool leg = l && std::find(l->marks.begin(), l->marks.end(), t.target) != l->marks.end();
       if (leg && (t.pointings < 2 || (t.sets < 2 && !t.both_faces)))
-        out.push_back({"too little left", s->setup.mark + " → " + t.target, s->setup.id,
-                       "one face in one set: neither the instrument's errors nor a slip can show"});
+        add(DoubtKind::too_little_left, s->setup.mark + " → " + t.target, {T::station, s->setup.id},
+            "one face in one set: neither the instrument's errors nor a slip can show");
     }
   }
-  return out;
 }
 
 } // namespace ampletie

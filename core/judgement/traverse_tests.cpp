@@ -48,18 +48,18 @@ std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<
       const TargetMean &m = x.mean;
       const double length = std::isfinite(x.horizontal) ? x.horizontal : 100;
       const std::string about = here + " → " + m.target;
+      const auto spread = [&](const char *observation, double value, double limit, const char *unit, double effect) {
+        TraverseTest &t = add(Kind::spread, observation + (" " + x.id), about, id, {id}, value, limit, unit, effect);
+        t.target = m.target, t.observation = observation;
+      };
       if (m.direction_limit > 0)
-        add(Kind::spread, "direction " + x.id, about, id, {id}, m.direction_spread / rad_per_arcsec,
-            m.direction_limit / rad_per_arcsec, "″", length * m.direction_spread / std::max(1, m.sets))
-            .target = m.target;
+        spread("direction", m.direction_spread / rad_per_arcsec, m.direction_limit / rad_per_arcsec, "″",
+               length * m.direction_spread / std::max(1, m.sets));
       if (m.zenith_limit > 0)
-        add(Kind::spread, "zenith " + x.id, about, id, {id}, m.zenith_spread / rad_per_arcsec,
-            m.zenith_limit / rad_per_arcsec, "″", length * m.zenith_spread / std::max(1, m.sets))
-            .target = m.target;
+        spread("zenith", m.zenith_spread / rad_per_arcsec, m.zenith_limit / rad_per_arcsec, "″",
+               length * m.zenith_spread / std::max(1, m.sets));
       if (m.slope_limit > 0)
-        add(Kind::spread, "distance " + x.id, about, id, {id}, 1000 * m.slope_spread, 1000 * m.slope_limit, "mm",
-            m.slope_spread / std::max(1, m.sets))
-            .target = m.target;
+        spread("distance", 1000 * m.slope_spread, 1000 * m.slope_limit, "mm", m.slope_spread / std::max(1, m.sets));
     }
     if (s->setup.air)
       if (const auto p = r.places.find(here); p != r.places.end())
@@ -69,11 +69,12 @@ std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<
         for (const auto &[name, value, limit] : {std::tuple{"along", c.along, c.along_limit},
                                                  {"across", c.across, c.across_limit},
                                                  {"up", c.up, c.up_limit}})
-          if (std::isfinite(value))
-            add(Kind::known_mark, fmt::format("known {} {} {}", name, id, c.mark),
-                fmt::format("{} → {}, {}", here, c.mark, name), id, {id}, 1000 * value, 1000 * limit, "mm",
-                std::abs(value))
-                .target = c.mark;
+          if (std::isfinite(value)) {
+            TraverseTest &t = add(Kind::known_mark, fmt::format("known {} {} {}", name, id, c.mark),
+                                  fmt::format("{} → {}, {}", here, c.mark, name), id, {id}, 1000 * value, 1000 * limit,
+                                  "mm", std::abs(value));
+            t.target = c.mark, t.up = std::string_view(name) == "up";
+          }
   }
   if (weather) {
     // A value left in is one mistake, however many set-ups carry it.

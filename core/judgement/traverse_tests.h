@@ -23,7 +23,9 @@ struct TraverseTest {
   std::string id, about; ///< the id is kept as long as the item is there
   std::string item;      ///< to select: a set-up or a traverse
   std::vector<std::string> setups;
-  std::string target; ///< of a spread or a known mark
+  std::string target;           ///< of a spread or a known mark
+  const char *observation = ""; ///< of a spread: "direction", "zenith", "distance"
+  bool up = false;              ///< of a known mark: its height
   double value = 0, limit = 0;
   std::string unit;  ///< "″", "mm", "hPa"
   double effect = 0; ///< on coordinates, m

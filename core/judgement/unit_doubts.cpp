@@ -21,7 +21,7 @@ constexpr Unit lengths[] = {
 
 double middle(std::vector<double> v) { return v.empty() ? 0 : median(std::move(v)); }
 
-void level_units(const JobSnapshot &s, std::vector<UnitDoubt> &out) {
+void level_units(DoubtList &list, const JobSnapshot &s) {
   for (const LevelSource &src : s.levels->sources) {
     if (src.blocked()) continue;
     std::vector<double> sizes, sights;
@@ -41,41 +41,33 @@ void level_units(const JobSnapshot &s, std::vector<UnitDoubt> &out) {
     const double usual = middle(sizes), sight = middle(sights);
     // A book as a whole: staffs are read between a decimetre and five metres, levels see from two to a hundred metres.
     if (usual > 6 || usual < 0.03 || sight > 200) {
-      UnitDoubt d{
-          "levels",
-          src.source_id,
-          src.name,
+      Doubt &d = list.add(
+          DoubtKind::units_or_digits, src.name, Section::levels, {Thing::Kind::source, src.source_id},
           usual > 6 || usual < 0.03
               ? fmt::format("its staff readings are {} in the middle: no staff is read so", length_words(usual, 2))
-              : fmt::format("its sights are {} long in the middle: no level sees so far", length_words(sight, 0)),
-          {},
-          100};
+              : fmt::format("its sights are {} long in the middle: no level sees so far", length_words(sight, 0)));
+      d.effect_m = 100;
       for (const Unit &u : lengths)
         if (const double x = usual / u.ratio, y = sight / u.ratio;
             x > 0.3 && x < 4 && (sights.empty() || (y > 2 && y < 120)))
           d.causes.push_back(u.words);
       if (d.causes.size() > 2) d.causes.resize(2);
-      out.push_back(std::move(d));
       continue;
     }
     if (odd.empty()) continue;
     std::string where;
     for (std::size_t i = 0; i < odd.size() && i < 4; ++i)
       where += fmt::format("{}line {}: {:.3f} m", where.empty() ? "" : ", ", odd[i]->line, odd[i]->reading);
-    UnitDoubt d{"levels",
-                src.source_id,
-                src.name,
-                fmt::format("{} staff reading{} cannot be right: {}{}", odd.size(), odd.size() == 1 ? "" : "s", where,
-                            odd.size() > 4 ? " …" : ""),
-                {},
-                std::abs(odd.front()->reading)};
+    Doubt &d = list.add(DoubtKind::units_or_digits, src.name, Section::levels, {Thing::Kind::source, src.source_id},
+                        fmt::format("{} staff reading{} cannot be right: {}{}", odd.size(), odd.size() == 1 ? "" : "s",
+                                    where, odd.size() > 4 ? " …" : ""));
+    d.effect_m = std::abs(odd.front()->reading);
     d.causes.push_back(odd.front()->reading < 0 ? "a sign typed by mistake, or a staff that was held upside down"
                                                 : "a digit typed by mistake");
-    out.push_back(std::move(d));
   }
 }
 
-void field_units(const JobSnapshot &s, std::vector<UnitDoubt> &out) {
+void field_units(DoubtList &list, const JobSnapshot &s) {
   const TraverseReport &t = *s.traverses;
   const auto known = [&](const std::string &mark) -> const Vec3 * {
     if (!s.published.count(mark)) return nullptr;
@@ -102,13 +94,11 @@ void field_units(const JobSnapshot &s, std::vector<UnitDoubt> &out) {
     const double ratio = middle(ratios);
     for (const Unit &u : lengths)
       if (!ratios.empty() && std::abs(ratio / u.ratio - 1) < 0.01) {
-        out.push_back({"traverse",
-                       source.head.source_id,
-                       source.head.name,
-                       fmt::format("its distances are {:.4f} times those between known marks ({} off)", ratio,
-                                   length_words(middle(differences), 0)),
-                       {u.words},
-                       middle(differences)});
+        Doubt &d = list.add(DoubtKind::units_or_digits, source.head.name, Section::traverse,
+                            {Thing::Kind::source, source.head.source_id},
+                            fmt::format("its distances are {:.4f} times those between known marks ({} off)", ratio,
+                                        length_words(middle(differences), 0)));
+        d.causes = {u.words}, d.effect_m = middle(differences);
         break;
       }
     // Sights in surveying lie about the horizon: gon read as degrees lie about 100, degrees read as gon about 81.
@@ -118,23 +108,21 @@ void field_units(const JobSnapshot &s, std::vector<UnitDoubt> &out) {
     for (double z : zeniths) from.push_back(std::abs(z - usual));
     const double spread = middle(from);
     if (spread > 4) continue;
-    if (std::abs(usual - 100) < 4 || std::abs(usual - 81) < 4)
-      out.push_back({"traverse",
-                     source.head.source_id,
-                     source.head.name,
-                     fmt::format("its zenith angles lie about {:.1f}° and not about 90°", usual),
-                     {usual > 90 ? "angles in gon were read as degrees" : "angles in degrees were read as gon"},
-                     100});
+    if (std::abs(usual - 100) < 4 || std::abs(usual - 81) < 4) {
+      Doubt &d = list.add(DoubtKind::units_or_digits, source.head.name, Section::traverse,
+                          {Thing::Kind::source, source.head.source_id},
+                          fmt::format("its zenith angles lie about {:.1f}° and not about 90°", usual));
+      d.causes = {usual > 90 ? "angles in gon were read as degrees" : "angles in degrees were read as gon"};
+      d.effect_m = 100;
+    }
   }
 }
 
 } // namespace
 
-std::vector<UnitDoubt> unit_doubts(const JobSnapshot &s) {
-  std::vector<UnitDoubt> out;
-  level_units(s, out);
-  field_units(s, out);
-  return out;
+void unit_doubts(DoubtList &list, const JobSnapshot &s) {
+  level_units(list, s);
+  field_units(list, s);
 }
 
 } // namespace ampletie

@@ -21,12 +21,12 @@ void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vect
     if (!v.used) continue;
     const std::string name = v.from + " → " + v.to;
     if (!v.error.empty()) {
-      list.add("vector not solved", name, "gnss", v.id, v.error);
+      list.add(DoubtKind::vector_not_solved, name, Section::gnss, {Thing::Kind::vector, v.id}, v.error);
       continue;
     }
     if (!v.independent) continue;
     if (v.solved.solution != Solution::fixed) {
-      Doubt &d = list.add("vector not fixed", name, "gnss", v.id,
+      Doubt &d = list.add(DoubtKind::vector_not_fixed, name, Section::gnss, {Thing::Kind::vector, v.id},
                           "the integers of this vector are not settled: it is " + solution_name(v.solved.solution));
       d.value = v.solved.ratio, d.limit = set.ratio_limit, d.unit = "ratio";
       d.effect_m = std::sqrt(v.solved.cov.trace());
@@ -49,13 +49,14 @@ void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vect
     }
     const double least = settings_of_vector(s.state, v.id).ratio_limit;
     if (v.solved.solution == Solution::fixed && v.solved.ratio < least) {
-      Doubt &d = list.add("ratio low", name, "gnss", v.id,
+      Doubt &d = list.add(DoubtKind::ratio_low, name, Section::gnss, {Thing::Kind::vector, v.id},
                           "the integers are accepted by their failure rate, but a second set is nearly as good");
       d.value = v.solved.ratio, d.limit = least, d.unit = "ratio";
       d.effect_m = (v.solved.d - v.solved.d_float).norm();
     }
     if (v.solved.rms_m > set.rms_limit_m) {
-      Doubt &d = list.add("vector noisy", name, "gnss", v.id, "the phase residuals are larger than the limit");
+      Doubt &d = list.add(DoubtKind::vector_noisy, name, Section::gnss, {Thing::Kind::vector, v.id},
+                          "the phase residuals are larger than the limit");
       d.value = v.solved.rms_m * 1000, d.limit = set.rms_limit_m * 1000, d.unit = "mm";
     }
     // What loading could do to the height between the ends, where coefficients are missing.
@@ -76,7 +77,7 @@ void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vect
       const double effect =
           std::abs(loading[0] - loading[1]) + std::min(loading[0], loading[1]) * std::min(1.0, v.length() / 500e3);
       if (effect > 0.002) {
-        Doubt &d = list.add("ocean loading missing", name, "gnss", v.id,
+        Doubt &d = list.add(DoubtKind::ocean_loading_missing, name, Section::gnss, {Thing::Kind::vector, v.id},
                             fmt::format("no ocean loading coefficients for {}: {:.0f} km from the sea the height of a "
                                         "vector of {:.0f} km may be off by some {:.0f} mm",
                                         without, nearest / 1000, v.length() / 1000, 1000 * effect));
@@ -85,7 +86,8 @@ void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vect
     }
     const double minutes = (v.solved.last - v.solved.first) / 60;
     if (minutes < set.min_overlap_min) {
-      Doubt &d = list.add("short overlap", name, "gnss", v.id, "the common time is shorter than the limit");
+      Doubt &d = list.add(DoubtKind::short_overlap, name, Section::gnss, {Thing::Kind::vector, v.id},
+                          "the common time is shorter than the limit");
       d.value = minutes, d.limit = set.min_overlap_min, d.unit = "min";
     }
   }
@@ -103,10 +105,10 @@ void closure_doubts(DoubtList &list, const JobSnapshot &s, const LoopReport &rep
     const Vec3 mm = l.misclosure_enu * 1000;
     const bool propagated = !l.within_propagated();
     Doubt &d =
-        list.add(l.repeated()                 ? "repeated vectors differ"
-                 : l.check == LoopCheck::none ? "session does not close"
-                                              : "loop does not close",
-                 l.name(), "gnss", l.id,
+        list.add(l.repeated()                 ? DoubtKind::repeated_vectors_differ
+                 : l.check == LoopCheck::none ? DoubtKind::session_does_not_close
+                                              : DoubtKind::loop_does_not_close,
+                 l.name(), Section::gnss, {Thing::Kind::loop, l.id},
                  fmt::format("{} by {} in plan and {} in height; the plain limit is {:.1f} mm",
                              l.repeated() ? "they differ" : "the loop misses", length_words(mm.head<2>().norm() / 1000),
                              length_words(mm.z() / 1000, 1, true), l.limit_m * 1000));

@@ -48,10 +48,12 @@ SetupList find_setups(const LevelRun &run) {
       const std::size_t at = !open.back.empty()   ? open.back.front()
                              : !open.fore.empty() ? open.fore.front()
                                                   : open.side.front();
-      out.troubles.push_back({at, open.back.empty() ? "no back sight before it"
-                                  : open.side.empty()
-                                      ? "set up and not used: no fore sight follows"
-                                      : "no fore sight follows: its intermediate sights hang on this set-up alone"});
+      out.troubles.push_back({at,
+                              open.back.empty() ? "no back sight before it"
+                              : open.side.empty()
+                                  ? "set up and not used: no fore sight follows"
+                                  : "no fore sight follows: its intermediate sights hang on this set-up alone",
+                              !open.back.empty() && open.side.empty()});
       open = {};
       return;
     }

@@ -59,6 +59,7 @@ struct SetupList {
   struct Trouble {
     std::size_t sight = 0;
     std::string what;
+    bool aborted = false; ///< set up and not used: nothing to worry about
   };
   std::vector<Trouble> troubles; ///< an aborted set-up, a fore sight without a back sight, a break of the chain
 };

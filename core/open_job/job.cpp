@@ -237,21 +237,21 @@ void Job::refold() {
   s->state = fold(log_);
   s->contents = taken_in(contents_, s->state);
   // A part that fails is told and does not take the others along.
-  const auto part = [&](const char *section, auto &&compute) {
+  const auto part = [&](Section section, auto &&compute) {
     try {
       compute();
     } catch (const std::exception &e) {
       s->troubles.push_back({section, reason_of(e)});
     }
   };
-  part("intake", [&] { s->occupations = occupations(s->contents, s->state); });
-  part("datum", [&] { s->published = published_marks(s->contents, s->state); });
-  part("datum", [&] { find_misplaced(*s); });
+  part(Section::intake, [&] { s->occupations = occupations(s->contents, s->state); });
+  part(Section::datum, [&] { s->published = published_marks(s->contents, s->state); });
+  part(Section::datum, [&] { find_misplaced(*s); });
   for (const auto &[name, p] : s->published)
     if (p.height) s->benchmarks[name] = p;
   for (const auto &[name, m] : s->misplaced)
     if (m.published.height) s->benchmarks[name] = m.published;
-  part("levels", [&] {
+  part(Section::levels, [&] {
     const bool levelled =
         std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "levels"; });
     const LevelPlaces places = levelled ? level_places(*s, s->published) : LevelPlaces{};
@@ -260,13 +260,13 @@ void Job::refold() {
         std::make_shared<LevelReport>(job_levels(s->contents, s->state, s->benchmarks, level_readings_, places));
   });
   std::erase_if(s->published, [](const auto &p) { return !p.second.has_position(); });
-  part("gnss", [&] {
+  part(Section::gnss, [&] {
     const std::vector<PlannedVector> plan = plan_vectors(*s);
     refresh(vectors_, *s, plan);
     unsolved_ = plan.size() - vectors_.size();
   });
   if (std::any_of(contents_.begin(), contents_.end(), [](const auto &c) { return c.source.kind == "pointings"; }))
-    part("traverse", [&] {
+    part(Section::traverse, [&] {
       find_known_places(*s);
       LevelHeights levels;
       if (s->levels->network)
@@ -279,7 +279,7 @@ void Job::refold() {
       s->traverses = t;
     });
   snapshot_ = s;
-  part("gnss", [&] {
+  part(Section::gnss, [&] {
     const JobSettings &set = s->state.settings;
     std::string key = network_fingerprint(*s, vectors_) + fmt::format("{:g} {:g}", set.loop_mm, set.loop_ppm);
     for (const VectorResult &v : vectors_)
@@ -299,7 +299,7 @@ void Job::refold() {
     doubts_ = find_doubts(*snapshot_, vectors_, loops_, traverse_findings_,
                           network_ && !network_stale() ? network_.get() : nullptr, records);
   } catch (const std::exception &e) {
-    s->troubles.push_back({"network", reason_of(e)});
+    s->troubles.push_back({Section::network, reason_of(e)});
     doubts_ = plain_doubts(*snapshot_);
   }
 }
@@ -330,7 +330,7 @@ void Job::find_misplaced(JobSnapshot &s) {
   auto placed = s.published;
   std::erase_if(placed, [](const auto &p) { return !p.second.has_position(); });
   const auto convert = [&](const PublishedMark &p) { return published_in_job(p, *datum, policy).xyz; };
-  const auto accepted = [&](const PublishedMark &p) { return s.state.accepted.count(misplaced_doubt(p)) > 0; };
+  const auto accepted = [&](const PublishedMark &p) { return misplaced_accepted(s.state, p); };
   s.misplaced = ampletie::find_misplaced(placed, around, settings, convert, accepted);
   for (const auto &[mark, m] : s.misplaced)
     if (!m.accepted) s.published.erase(mark);

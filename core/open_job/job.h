@@ -1,4 +1,5 @@
 #pragma once
+#include "job/decision.h"
 #include "judgement/decision_words.h"
 #include "judgement/doubts.h"
 #include "judgement/record_compare.h"

@@ -278,10 +278,10 @@ ReportSection decisions(const Job &job) {
                  {"state", "", false}},
                 {}};
   for (const Doubt &x : job.doubts()) {
-    if (x.section != "gnss" && x.section != "intake") continue;
+    if (x.section != Section::gnss && x.section != Section::intake) continue;
     std::string causes;
     for (const auto &c : x.causes) causes += (causes.empty() ? "" : "; ") + c;
-    d.rows.push_back({x.kind, x.about, x.sentence, causes,
+    d.rows.push_back({words(x.kind), x.about, x.sentence, causes,
                       x.state == Doubt::State::open ? "open" : "accepted: " + x.accepted_because});
   }
   if (d.rows.empty())

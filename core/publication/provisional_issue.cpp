@@ -131,7 +131,7 @@ IssuePackage prepare_provisional(const Job &job, const std::string &traverse, Le
   }
   if (r["marks"].empty())
     throw InputError("every mark of the traverse " + l->name + " is known: nothing is provisional");
-  r["doubts"] = record_doubts(job, "traverse");
+  r["doubts"] = record_doubts(job, Section::traverse);
   r["decisions"] = record_decisions(job);
   std::set<std::string> used;
   for (const auto &id : l->setups)

@@ -8,11 +8,12 @@
 namespace ampletie {
 using nlohmann::ordered_json;
 
-ordered_json record_doubts(const Job &job, const std::string &section) {
+ordered_json record_doubts(const Job &job, std::optional<Section> section) {
   auto out = ordered_json::array();
   for (const Doubt &d : job.doubts())
-    if (section.empty() || d.section == section)
-      out.push_back({{"kind", d.kind},
+    if (!section || d.section == *section)
+      out.push_back({{"kind", words(d.kind)},
+                     {"code", doubt_kind_info(d.kind).code},
                      {"about", d.about},
                      {"sentence", d.sentence},
                      {"effect_m", d.effect_m ? ordered_json(*d.effect_m) : ordered_json(nullptr)},

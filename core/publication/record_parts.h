@@ -4,7 +4,7 @@
 namespace ampletie {
 
 /// What every issue record holds of its job: doubts (of one section, or all), decisions, sources (those named, or all).
-nlohmann::ordered_json record_doubts(const Job &job, const std::string &section = {});
+nlohmann::ordered_json record_doubts(const Job &job, std::optional<Section> section = {});
 /// What takes no part in the result.
 nlohmann::ordered_json record_left_over(const Job &job);
 nlohmann::ordered_json record_decisions(const Job &job);

@@ -6,7 +6,8 @@ namespace ampletie {
 namespace {
 
 struct Readings {
-  std::string section, id, name;
+  Section section;
+  std::string id, name;
   long order = 0;
   std::vector<std::string> all; ///< one text for each, sorted
 };
@@ -30,7 +31,7 @@ std::vector<SameBook> same_books(const JobSnapshot &s) {
   const bool lone_level = s.levels->sources.size() < 2, lone_field = s.traverses->field.sources.size() < 2;
   for (const LevelSource &src : s.levels->sources) {
     if (lone_level || src.blocked() || s.state.left_out.count(src.source_id)) continue;
-    Readings r{"levels", src.source_id, src.name, order(src.source_id), {}};
+    Readings r{Section::levels, src.source_id, src.name, order(src.source_id), {}};
     for (const LevelRun &run : src.runs())
       for (const StaffSight &x : run.sights)
         r.all.push_back(fmt::format("{}|{}|{:.5f}", x.mark, static_cast<int>(x.kind), x.reading));
@@ -38,7 +39,7 @@ std::vector<SameBook> same_books(const JobSnapshot &s) {
   }
   for (const auto &src : s.traverses->field.sources) {
     if (lone_field || src.blocked() || !src.used) continue;
-    Readings r{"traverse", src.head.source_id, src.head.name, order(src.head.source_id), {}};
+    Readings r{Section::traverse, src.head.source_id, src.head.name, order(src.head.source_id), {}};
     for (const StationSetup &u : src.file->setups)
       for (const Pointing &p : u.pointings)
         r.all.push_back(fmt::format("{}|{}|{:.7f}|{:.7f}|{:.4f}", u.mark, p.target, p.circle, p.zenith, p.slope));

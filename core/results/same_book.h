@@ -6,7 +6,8 @@ namespace ampletie {
 /// Two books that hold mostly the same readings: one downloaded again, perhaps corrected, or measured again with the
 /// same figures by chance, which does not happen.
 struct SameBook {
-  std::string section, first, second; ///< ids of the sources, the earlier one first
+  Section section;
+  std::string first, second; ///< ids of the sources, the earlier one first
   std::string first_name, second_name;
   std::size_t same = 0, only_first = 0, only_second = 0; ///< readings
 };

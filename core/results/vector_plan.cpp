@@ -12,11 +12,6 @@ namespace {
 
 constexpr const char *algorithm = "static-6";
 
-std::string settings_key(const JobSettings &s) {
-  return fmt::format("{:g} {:g} {} {:g} {:g} {:g}", s.mask_deg, s.interval_s, s.systems, s.frequencies, s.correlation_s,
-                     s.ionosphere_ppm);
-}
-
 std::string orbit_hash(const JobSnapshot &s) {
   std::string key;
   for (const auto &c : s.contents)
@@ -200,8 +195,8 @@ std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vecto
         if (g.size() < 2) continue;
         std::sort(g.begin(), g.end(), [&](std::size_t a, std::size_t b) { return vectors[a].id < vectors[b].id; });
         PlannedSession p;
-        std::string members,
-            key = (g.size() > legs_in_one_filter ? "session-6" : "session-5") + settings_key(state.settings);
+        std::string members, key = (g.size() > legs_in_one_filter ? "session-6" : "session-5") +
+                                   settings_key(state.settings, SettingPart::vectors);
         for (std::size_t i : g) members += vectors[i].id, key += vectors[i].id + vectors[i].fingerprint;
         p.id = content_id("s", members), p.key = sha256_hex(key), p.legs = std::move(g);
         out.push_back(std::move(p));
@@ -227,7 +222,7 @@ std::vector<PlannedVector> plan_vectors(const JobSnapshot &s) {
     p.id = content_id("v", a->id + "|" + b->id);
     p.session = session.at(a->id);
     std::string key = std::string(algorithm) + keys[a->id] + keys[b->id] + orbits + anchors +
-                      settings_key(settings_of_vector(s.state, p.id));
+                      settings_key(settings_of_vector(s.state, p.id), SettingPart::vectors);
     for (const LeftOutSpan &x : left_out_spans(s.state, p.id, a->id + "," + b->id))
       key += x.sat.name() + x.signal + iso(x.from) + iso(x.to);
     p.fingerprint = sha256_hex(key);

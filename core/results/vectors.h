@@ -1,4 +1,5 @@
 #pragma once
+#include "job/thing.h"
 #include "results/belonging.h"
 #include "results/levels.h"
 #include "results/traverses.h"
@@ -9,7 +10,8 @@ namespace ampletie {
 
 /// A part of the job that could not be computed, and why.
 struct Trouble {
-  std::string section, sentence;
+  Section section;
+  std::string sentence;
   auto operator<=>(const Trouble &) const = default;
 };
 

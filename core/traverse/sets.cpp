@@ -134,8 +134,8 @@ void take_reduced(TargetMean &t, const StationSetup &s, const InstrumentStandard
       if (!std::isfinite(first))
         first = p.azimuth, t.grid_bearing = p.grid_bearing;
       else if (t.grid_bearing != p.grid_bearing) {
-        r.troubles.push_back("line " + std::to_string(p.line) + ": a grid bearing and an azimuth of " + t.target +
-                             ": the first one counts");
+        r.troubles.push_back({"line " + std::to_string(p.line) + ": a grid bearing and an azimuth of " + t.target +
+                              ": the first one counts"});
         continue;
       }
       azimuth.add(first + small_angle(p.azimuth - first),
@@ -229,7 +229,7 @@ void join_sets(SetReduction &r, const std::vector<std::string> &order, const Ins
   for (FaceMean &f : r.faces) {
     if (!std::isfinite(f.direction)) continue;
     if (!direction.count(f.target) || !orientation.count(f.set)) {
-      r.troubles.push_back(fmt::format("set {} shares no target with the others: its directions stand alone", f.set));
+      r.troubles.push_back({fmt::format("set {} shares no target with the others: its directions stand alone", f.set)});
       continue;
     }
     f.residual = small_angle(f.direction - direction[f.target] - orientation[f.set]) - x[target.at(f.target)] -
@@ -289,8 +289,8 @@ SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standa
         if (first)
           t.target_height = p.target_height, t.prism_constant = p.prism_constant, t.kind = p.kind, first = false;
         else if (p.target_height != t.target_height)
-          r.troubles.push_back(fmt::format("line {}: the target height of {} changes from {:.4f} to {:.4f} m", p.line,
-                                           name, t.target_height, p.target_height));
+          r.troubles.push_back({fmt::format("line {}: the target height of {} changes from {:.4f} to {:.4f} m", p.line,
+                                            name, t.target_height, p.target_height)});
       }
     }
     if (!zenith.empty()) t.zenith = mean(zenith);
@@ -342,7 +342,7 @@ SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standa
   }
   for (const FaceMean &f : r.faces)
     if (!f.both_faces && pairs && std::isfinite(f.direction))
-      r.troubles.push_back(fmt::format("{} in set {}: one face only", f.target, f.set));
+      r.troubles.push_back({fmt::format("{} in set {}: one face only", f.target, f.set), true});
   return r;
 }
 

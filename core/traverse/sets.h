@@ -50,7 +50,11 @@ struct SetReduction {
   /// Of the directions that are given, in the order of `targets`, up to a common turn of all of them: with one unknown
   /// orientation they weigh as the single sets do with an orientation each.
   Eigen::MatrixXd direction_covariance;
-  std::vector<std::string> troubles; ///< face left alone, target height that changes, targets that no set joins
+  struct Trouble {
+    std::string what;
+    bool one_face = false; ///< one face stands alone in its set
+  };
+  std::vector<Trouble> troubles; ///< face left alone, target height that changes, targets that no set joins
   const TargetMean *find(const std::string &target) const;
 };
 

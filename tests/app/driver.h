@@ -131,10 +131,8 @@ public:
     QDropEvent event(QPointF(200, 300), Qt::CopyAction, &data, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(&window, &event);
   }
-  QString verdict(app::Section s) { return window.findChild<app::JobLine *>()->stop(s)->status().verdict; }
-  app::SectionStatus::State state(app::Section s) {
-    return window.findChild<app::JobLine *>()->stop(s)->status().state;
-  }
+  QString verdict(Section s) { return window.findChild<app::JobLine *>()->stop(s)->status().verdict; }
+  app::SectionStatus::State state(Section s) { return window.findChild<app::JobLine *>()->stop(s)->status().state; }
   QString evidence() { return window.findChild<QTextBrowser *>("evidence text")->toPlainText(); }
   QString status() {
     for (auto *l : window.findChildren<QLabel *>("sheet status"))

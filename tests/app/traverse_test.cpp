@@ -62,7 +62,7 @@ TEST_CASE("a field book is dropped, its mistakes are found and put right, and th
   REQUIRE(lines->model()->rowCount() == 1);
   CHECK(d.cell(lines, 0, "Traverse") == "A … B");
   CHECK(d.cell(lines, 0, "Kind") == "link");
-  CHECK(d.state(app::Section::traverse) == app::SectionStatus::State::doubt);
+  CHECK(d.state(Section::traverse) == app::SectionStatus::State::doubt);
 
   // The spread: the pointing that is off stands out, and without it the spread is within its limit.
   d.click("Set-ups part");
@@ -92,8 +92,8 @@ TEST_CASE("a field book is dropped, its mistakes are found and put right, and th
   QTest::qWait(30);
   CHECK_THAT(d.cell(lines, 0, "Verdict").toStdString(), Contains("closes"));
   for (const Doubt &x : d.window.workspace().job().doubts()) {
-    INFO(x.kind << " " << x.about << " " << x.sentence);
-    CHECK(x.section != "traverse");
+    INFO(words(x.kind) << " " << x.about << " " << x.sentence);
+    CHECK(x.section != Section::traverse);
   }
 
   // Another onward sight, chosen on the plan: the route ends there, and undo brings it back.

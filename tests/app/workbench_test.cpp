@@ -86,7 +86,7 @@ TEST_CASE("from the demo to an issued sheet, by hand", "[window]") {
     QTableView *t = d.table("Occupations");
     const std::size_t decisions = d.window.workspace().job().decisions().size();
     d.edit(t, 0, "Read m", "one metre");
-    CHECK_THAT(d.status().toStdString(), Contains("no antenna height"));
+    CHECK_THAT(d.status().toStdString(), Contains("between -1 and 30 m"));
     CHECK(d.window.workspace().job().decisions().size() == decisions);
   }
 }

@@ -1,5 +1,6 @@
 #include "base/error.h"
 #include "base/hash.h"
+#include "base/text.h"
 #include "job/store.h"
 #include "support/fault_vfs.h"
 #include "support/temporary_folder.h"

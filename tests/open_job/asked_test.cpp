@@ -46,14 +46,14 @@ TEST_CASE("groups by name and by beginning; the longest counts, what it leaves o
 }
 
 TEST_CASE("what can be asked is checked when it is entered") {
-  CHECK(asked_value("plan", " 20 ") == 0.02);
-  CHECK(asked_value("height", "none") == 0.0);
-  CHECK(asked_value("of", "Local") == "local");
-  CHECK(asked_value("plan", "").is_null());
-  CHECK_THROWS_AS(asked_value("plan", "-1"), InputError);
-  CHECK_THROWS_AS(asked_value("plan", "twenty"), InputError);
-  CHECK_THROWS_AS(asked_value("of", "world"), InputError);
-  CHECK_THROWS_AS(asked_value("speed", "1"), InputError);
+  CHECK(typed_field<AskedThing>("plan", " 20 ") == 0.02);
+  CHECK(typed_field<AskedThing>("height", "none") == 0.0);
+  CHECK(typed_field<AskedThing>("of", "Local") == "local");
+  CHECK(typed_field<AskedThing>("plan", "").is_null());
+  CHECK_THROWS_AS(typed_field<AskedThing>("plan", "-1"), InputError);
+  CHECK_THROWS_AS(typed_field<AskedThing>("plan", "twenty"), InputError);
+  CHECK_THROWS_AS(typed_field<AskedThing>("of", "world"), InputError);
+  CHECK_THROWS_AS(typed_field<AskedThing>("speed", "1"), InputError);
 }
 
 TEST_CASE("marks that do not reach what is asked are doubts with their causes; undo takes the request back") {
@@ -76,11 +76,11 @@ TEST_CASE("marks that do not reach what is asked are doubts with their causes; u
   REQUIRE(short_of().size() == 2);
   for (const Doubt *d : short_of()) {
     CHECK(d->about.front() == 'P');
-    CHECK(d->section == "issue");
+    CHECK(d->section == Section::issue);
     CHECK(*d->limit == 1);
     const AdjustedMark *m = nullptr;
     for (const auto &x : job.network()->result.marks)
-      if (x.name == d->item) m = &x;
+      if (x.name == d->thing.id) m = &x;
     REQUIRE(m);
     CHECK(*d->value == Approx(1000 * m->network_plan95));
     CHECK(*d->effect_m == Approx(m->network_plan95 - 0.001));

@@ -106,7 +106,7 @@ TEST_CASE("a book downloaded again is asked about; leaving the file out settles 
   REQUIRE(d);
   CHECK_THAT(d->sentence, Contains("11 readings are the same") && Contains("1 stand in the first"));
   CHECK(d->about == "first.txt / second.txt");
-  job.decide("leave-out", d->item, {}, "corrected by the second");
+  job.decide("leave-out", d->thing.id, {}, "corrected by the second");
   CHECK_FALSE(doubt_of(job, "same book twice?"));
   int used = 0;
   for (const LevelLine &l : job.snapshot()->levels->lines) used += l.used;

@@ -128,7 +128,7 @@ TEST_CASE("a flipped bit in a source is a doubt that names it; the rest of the j
   const Doubt *d = doubt_of(job, "source damaged");
   REQUIRE(d);
   CHECK(d->about == "control.csv");
-  CHECK(d->item == control);
+  CHECK(d->thing.id == control);
   CHECK(job.snapshot()->published.empty());
   CHECK(job.snapshot()->contents.size() == 2);
 }

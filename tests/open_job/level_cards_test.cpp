@@ -193,7 +193,7 @@ TEST_CASE("two names for one mark: asked, answered once for levels, lists and ho
   CHECK(l.line("R3").misclosures.empty());
   const std::string id = [&] {
     for (const Doubt &d : l.job.doubts())
-      if (d.kind == "same mark?" && d.item == "HP7|hp 007") return d.id;
+      if (d.kind == "same mark?" && d.thing.id == "HP7" && d.other == "hp 007") return d.id;
     return std::string();
   }();
   REQUIRE(!id.empty());

@@ -9,10 +9,10 @@ using Catch::Matchers::Contains;
 
 namespace {
 
-struct Field {
+struct LevelField {
   TemporaryFolder folder;
   Job job;
-  Field() : job(Job::create(folder / "j.tie", demo_settings())) {}
+  LevelField() : job(Job::create(folder / "j.tie", demo_settings())) {}
   Intake take(const std::string &text, const std::string &name = "book.txt", const std::string &as = {}) {
     return job.take_bytes({{name, text}}, as).front();
   }
@@ -37,7 +37,7 @@ std::string changed(std::string text, const std::string &from, const std::string
 } // namespace
 
 TEST_CASE("a sound book is used at once") {
-  Field f;
+  LevelField f;
   CHECK(f.take(sound).outcome == Intake::Outcome::taken);
   REQUIRE(f.levels().lines.size() == 1);
   CHECK(f.levels().lines[0].reduced.difference == Approx(0.7).margin(1e-9));
@@ -46,7 +46,7 @@ TEST_CASE("a sound book is used at once") {
 }
 
 TEST_CASE("letters in a number: named with its line, nothing used until it was seen, then without that reading") {
-  Field f;
+  LevelField f;
   f.take(changed(sound, "1.20000", "1.2O000"));
   CHECK(f.levels().lines.empty());
   const Doubt *d = f.doubt("level file not understood");
@@ -61,20 +61,20 @@ TEST_CASE("letters in a number: named with its line, nothing used until it was s
 }
 
 TEST_CASE("a unit that the recipe does not know, and one that contradicts it") {
-  Field f;
+  LevelField f;
   f.take(changed(sound, "unit;m", "unit;rods"));
   const Doubt *d = f.doubt("level file not understood");
   REQUIRE(d);
   CHECK_THAT(d->sentence, Contains("rods") || Contains("unit"));
   CHECK(f.levels().lines.empty());
-  Field feet;
+  LevelField feet;
   feet.take(changed(sound, "unit;m", "unit;ft"));
   REQUIRE(feet.levels().lines.size() == 1);
   CHECK(feet.levels().lines[0].reduced.difference == Approx(0.7 * 0.3048).margin(1e-9));
 }
 
 TEST_CASE("back and fore sights exchanged all along: no set-up is made of them") {
-  Field f;
+  LevelField f;
   std::string swapped = sound;
   for (char &c : swapped)
     if (c == 'B' || c == 'F') c = c == 'B' ? 'F' : 'B';
@@ -88,7 +88,7 @@ TEST_CASE("back and fore sights exchanged all along: no set-up is made of them")
 }
 
 TEST_CASE("a missing fore sight is named with the line it should follow") {
-  Field f;
+  LevelField f;
   f.take(changed(sound, "s;;F;1.20000;30.00;08:01:00;1;\n", ""));
   const Doubt *d = f.doubt("set-up questionable");
   if (d)
@@ -99,16 +99,16 @@ TEST_CASE("a missing fore sight is named with the line it should follow") {
 }
 
 TEST_CASE("a start that stands twice") {
-  Field f;
+  LevelField f;
   f.take(changed(sound, "run;R1;DL7;A\n", "run;R1;DL7;A\nrun;R1;DL7;A\n"));
   REQUIRE(f.levels().lines.size() == 1);
   CHECK(f.levels().lines[0].reduced.setups == 2);
 }
 
 TEST_CASE("a book that ends in the middle of a line") {
-  Field f;
+  LevelField f;
   for (std::size_t n : {sound.size() - 5, sound.size() - 20, sound.size() / 2}) {
-    Field g;
+    LevelField g;
     const Intake i = g.take(sound.substr(0, n));
     CHECK(i.outcome == Intake::Outcome::taken);
     for (const LevelLine &l : g.levels().lines) CHECK(l.reduced.setups <= 2);
@@ -116,7 +116,7 @@ TEST_CASE("a book that ends in the middle of a line") {
 }
 
 TEST_CASE("a heap of rubbish is refused or set aside, quickly, and the job stays") {
-  Field f;
+  LevelField f;
   f.take(sound);
   const auto before = f.job.decisions().size();
   std::string rubbish(100'000'000, '\0');
@@ -131,13 +131,13 @@ TEST_CASE("a heap of rubbish is refused or set aside, quickly, and the job stays
 }
 
 TEST_CASE("a long file without a line end is no book") {
-  Field f;
+  LevelField f;
   const Intake i = f.take(std::string(5'000'000, 's'), "long.txt");
   CHECK(i.outcome == Intake::Outcome::refused);
 }
 
 TEST_CASE("heights in a book are claims: compared with the job's, never used") {
-  Field f;
+  LevelField f;
   f.take("mark,height,sd_u\nBM1,100.0500,0.001\n", "bench.csv");
   f.take(sound);
   f.job.decide("hold", "BM1", {{"how", "height"}}, "published");
@@ -149,7 +149,7 @@ TEST_CASE("heights in a book are claims: compared with the job's, never used") {
 }
 
 TEST_CASE("the same book under two names is one source; a corrected one beside it is another") {
-  Field f;
+  LevelField f;
   f.take(sound);
   CHECK(f.take(sound, "copy.txt").outcome == Intake::Outcome::already_here);
   const Intake other = f.take(changed(sound, "1.20000", "1.20010"));

@@ -82,7 +82,7 @@ TEST_CASE("the demo's books: what the doubts name, put right, closes and agrees 
   // The set-up that was booked twice: both of its readings are left out.
   const LevelLine before = line(job, all);
   for (const LevelSetup &s : before.setups.setups)
-    if (before.run.sights[s.back.front()].id == twice->item)
+    if (before.run.sights[s.back.front()].id == twice->thing.id)
       for (const auto *part : {&s.back, &s.fore})
         for (std::size_t i : *part) job.decide("leave-out", before.run.sights[i].id, {}, "booked twice");
   CHECK(!doubt(job, "set-up questionable"));
@@ -164,7 +164,7 @@ TEST_CASE("levels and vectors in one network: physical heights, the geoid's erro
   REQUIRE(twice);
   const LevelLine before = line(job, "N1 + N2 + S1 + S2");
   for (const LevelSetup &s : before.setups.setups)
-    if (before.run.sights[s.back.front()].id == twice->item)
+    if (before.run.sights[s.back.front()].id == twice->thing.id)
       for (const auto *part : {&s.back, &s.fore})
         for (std::size_t i : *part) job.decide("leave-out", before.run.sights[i].id, {}, "booked twice");
   const std::string s2 = line(job, "N1 + N2 + S1 + S2").parts.back();

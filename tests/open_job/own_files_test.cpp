@@ -77,7 +77,7 @@ TEST_CASE("a local list leaves a GNSS job solvable; leaving the source out takes
   for (const Doubt &q : d.job.doubts()) n += q.kind == "does not belong here";
   CHECK(n == 1); // one for the file, not one for each of its marks
   CHECK_THAT(doubt_of(d.job, "does not belong here")->about, Contains("and 8 more"));
-  const std::string source = doubt_of(d.job, "does not belong here")->item;
+  const std::string source = doubt_of(d.job, "does not belong here")->thing.id;
   CHECK_NOTHROW(job_datum(*d.job.snapshot()));
   d.job.decide("leave-out", source, {}, "of the site's own system");
   CHECK_FALSE(doubt_of(d.job, "does not belong here"));
@@ -228,7 +228,7 @@ TEST_CASE("a table that ends inside a line is asked about") {
     const Doubt *q = doubt_of(d.job, "file cut off");
     REQUIRE(q);
     CHECK_THAT(q->sentence, Contains("its last figure, 51, has 0 decimals, those above it have 3"));
-    d.job.decide("leave-out", q->item, {}, "copied again");
+    d.job.decide("leave-out", q->thing.id, {}, "copied again");
     CHECK_FALSE(doubt_of(d.job, "file cut off"));
   }
   SECTION("list without a line end, whole") {

@@ -74,7 +74,7 @@ TEST_CASE("a control list, a hold that brings its own coordinates, and what is m
   job.decide("hold", "A", {{"how", "full"}}, "");
   auto kinds = [&] {
     std::multiset<std::string> k;
-    for (const Doubt &d : job.doubts()) k.insert(d.kind);
+    for (const Doubt &d : job.doubts()) k.insert(words(d.kind));
     return k;
   };
   CHECK(kinds().count("velocity missing") == 1);
@@ -97,11 +97,11 @@ TEST_CASE("settings: every one can be shown, set to what it shows, and refuses n
     const nlohmann::json v = setting_value(i.name, now);
     std::vector<Decision> log{{1, "", "", "", "set", i.target, {{i.name, v}}}};
     CHECK(setting_text(fold(log).settings, i.name) == now);
-    if (i.kind == SettingInfo::Kind::number) {
-      CHECK_THROWS_AS(setting_value(i.name, fmt::format("{}", i.most * 2)), InputError);
+    if (i.value.kind == SettingValue::Kind::number) {
+      CHECK_THROWS_AS(setting_value(i.name, fmt::format("{}", i.value.most * 2)), InputError);
       CHECK_THROWS_AS(setting_value(i.name, "a lot"), InputError);
     }
-    if (i.kind == SettingInfo::Kind::choice) CHECK_THROWS_AS(setting_value(i.name, "whatever"), InputError);
+    if (i.value.kind == SettingValue::Kind::choice) CHECK_THROWS_AS(setting_value(i.name, "whatever"), InputError);
   }
   CHECK_THROWS_AS(setting_value("crs", "EPSG:4258"), InputError);
   CHECK_THROWS_AS(setting_value("realisation", "WGS 84"), InputError);

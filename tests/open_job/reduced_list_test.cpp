@@ -249,9 +249,10 @@ TEST_CASE("a side shot from two stations says how far its places lie apart") {
   const ProvisionalMark apart = w.report().marks.at("D9");
   CHECK(apart.apart > 100 * apart.apart_limit);
   const TraverseReport r = w.report();
-  const auto doubts = traverse_doubts(r, w.findings(r));
-  CHECK(std::any_of(doubts.begin(), doubts.end(),
-                    [](const TraverseDoubt &d) { return d.kind == "places lie apart" && d.about == "D9"; }));
+  DoubtList doubts(w.state);
+  traverse_doubts(doubts, r, w.findings(r));
+  CHECK(std::any_of(doubts.all.begin(), doubts.all.end(),
+                    [](const Doubt &d) { return d.kind == "places lie apart" && d.about == "D9"; }));
 }
 
 TEST_CASE("zenith angles that bend too much name a grazing sight") {

@@ -39,7 +39,7 @@ struct FieldJob {
   std::vector<Doubt> doubts() const {
     std::vector<Doubt> out;
     for (const Doubt &d : job.doubts())
-      if (d.section == "traverse" && d.state == Doubt::State::open) out.push_back(d);
+      if (d.section == Section::traverse && d.state == Doubt::State::open) out.push_back(d);
     return out;
   }
 };

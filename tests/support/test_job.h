@@ -3,6 +3,11 @@
 #include "open_job/job.h"
 #include "support/temporary_folder.h"
 
+namespace ampletie {
+/// So that tests can name doubts as they are shown.
+inline bool operator==(DoubtKind k, std::string_view shown) { return words(k) == shown; }
+} // namespace ampletie
+
 namespace ampletie::testing {
 
 inline void solve(Job &job, unsigned threads = 0) {

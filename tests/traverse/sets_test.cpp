@@ -85,7 +85,7 @@ TEST_CASE("a face that stands alone is corrected by the errors that the others s
   CHECK(small_angle(c->direction - (f.bearing[2] - f.bearing[0])) == Approx(0).margin(0.3 * second)); // c/sin z differs
   CHECK(c->zenith == Approx(f.zenith[2]).margin(1e-9));
   CHECK(r.troubles.size() == 2);
-  CHECK_THAT(r.troubles[0], Contains("one face only"));
+  CHECK_THAT(r.troubles[0].what, Contains("one face only"));
   // Worse by √2 than a pair.
   CHECK(c->direction_sd == Approx(r.find("B")->direction_sd * std::sqrt(2.0)));
 }
@@ -104,7 +104,7 @@ TEST_CASE("sets with a target missing count too; without a common target they ar
     if ((p.set == 1) == (p.target == "C" || p.target == "D")) p.used = false;
   const SetReduction apart = reduce_sets(g.setup, card());
   REQUIRE(!apart.troubles.empty());
-  CHECK_THAT(apart.troubles[0], Contains("shares no target"));
+  CHECK_THAT(apart.troubles[0].what, Contains("shares no target"));
 }
 
 TEST_CASE("printed standard deviations of directions agree with what sets show") {
@@ -147,7 +147,7 @@ TEST_CASE("what changes under one target is said") {
   f.setup.pointings[9].target_height = 1.5;
   const SetReduction r = reduce_sets(f.setup, card());
   REQUIRE(!r.troubles.empty());
-  CHECK_THAT(r.troubles[0], Contains("target height of B changes from 1.3000 to 1.5000"));
+  CHECK_THAT(r.troubles[0].what, Contains("target height of B changes from 1.3000 to 1.5000"));
   CHECK(reduce_sets(StationSetup{}, card()).targets.empty());
 }
 

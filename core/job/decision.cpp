@@ -1,0 +1,130 @@
+#include "job/decision.h"
+#include "base/error.h"
+#include "job/settings.h"
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+using nlohmann::json;
+
+/// Targets of decisions that say values, by how they begin. The second number is how much of that is no part of the id.
+struct TargetRow {
+  std::string_view prefix;
+  std::size_t cut;
+  Meaning (*read)(std::string id, const json &value);
+  Thing::Kind thing;
+};
+template <class What> Meaning about(std::string id, const json &value) { return Said<What>{{std::move(id)}, value}; }
+Meaning about_vector(std::string id, const json &value) { return VectorSaid{{std::move(id)}, value}; }
+
+constexpr TargetRow targets[] = {
+    {"o-", 0, about<OccupationThing>, Thing::Kind::occupation},
+    {"v-", 0, about_vector, Thing::Kind::vector},
+    {"l-", 0, about<RunThing>, Thing::Kind::level_line},
+    {"r-", 0, about<SightThing>, Thing::Kind::sight},
+    {"t-", 0, about<SetupThing>, Thing::Kind::station},
+    {"p-", 0, about<PointingThing>, Thing::Kind::pointing},
+    {RouteThing::prefix, std::string_view(RouteThing::prefix).size(), about<RouteThing>, Thing::Kind::traverse},
+    {SourceThing::prefix, std::string_view(SourceThing::prefix).size(), about<SourceThing>, Thing::Kind::source},
+    {MarkThing::prefix, std::string_view(MarkThing::prefix).size(), about<MarkThing>, Thing::Kind::nothing},
+    {AskedThing::prefix, std::string_view(AskedThing::prefix).size(), about<AskedThing>, Thing::Kind::nothing},
+    {StyleThing::prefix, std::string_view(StyleThing::prefix).size(), about<StyleThing>, Thing::Kind::nothing},
+    {StaffThing::prefix, std::string_view(StaffThing::prefix).size(), about<StaffThing>, Thing::Kind::nothing},
+    {InstrumentThing::prefix, std::string_view(InstrumentThing::prefix).size(), about<InstrumentThing>,
+     Thing::Kind::nothing},
+};
+
+const TargetRow *row_of(std::string_view target) {
+  for (const TargetRow &r : targets)
+    if (target.starts_with(r.prefix)) return &r;
+  return nullptr;
+}
+
+bool is_hash(std::string_view s) {
+  return s.size() == 64 && s.find_first_not_of("0123456789abcdef") == std::string_view::npos;
+}
+
+std::string settings_said(const json &value) {
+  std::string out;
+  for (const auto &[name, v] : value.items()) {
+    if (v.is_string() && v.get_ref<const std::string &>().empty()) continue;
+    const SettingInfo *i = find_setting(name);
+    out += (out.empty() ? "" : ", ") + (i ? std::string(i->label) : name) + " " + value_words(v, i ? i->unit : "");
+  }
+  return out;
+}
+} // namespace
+
+void SettingsSaid::fold(JobState &s, long decision) const {
+  for (const auto &[name, v] : value.items()) {
+    apply_setting(s.settings, name, v);
+    s.setting_decisions[name] = decision;
+  }
+}
+std::string SettingsSaid::said() const { return settings_said(value); }
+
+void VectorSaid::fold(JobState &s, long decision) const {
+  JobSettings probe; // what does not fit is said now, not when the vector is solved
+  for (const auto &[name, v] : value.items())
+    if (v.is_null())
+      s.vector_settings[about.text].erase(name);
+    else {
+      apply_setting(probe, name, v);
+      s.vector_settings[about.text][name] = {v, decision};
+    }
+}
+std::string VectorSaid::said() const { return settings_said(value); }
+
+void LeftOut::fold(JobState &s, long decision) const {
+  s.left_out[about.text] = {reason, decision};
+  s.taken_up.erase(about.text);
+}
+void UsedAgain::fold(JobState &s, long decision) const {
+  s.left_out.erase(about.text);
+  s.taken_up[about.text] = decision;
+}
+
+Meaning meaning_of(const Decision &d) {
+  if (d.verb == "set") {
+    if (is_setting_group(d.target)) return SettingsSaid{d.value};
+    const TargetRow *r = row_of(d.target);
+    if (!r) throw InputError("\"" + d.target + "\" is nothing that values can be said about");
+    return r->read(d.target.substr(r->cut), d.value);
+  }
+  if (d.verb == "hold") return HoldSaid::read(d.target, d.value);
+  if (d.verb == "release") return Released{{d.target}};
+  if (d.verb == "leave-out") return LeftOut{{d.target}, d.reason};
+  if (d.verb == "use") return UsedAgain{{d.target}};
+  if (d.verb == "accept") return DoubtAccepted{{d.target}, d.reason};
+  if (d.verb == "withdraw") return Withdrawn{d.value.value("decision", 0L)};
+  throw InputError("\"" + d.verb + "\" is nothing that can be decided");
+}
+
+Thing thing_by_id(std::string_view id) {
+  if (is_hash(id)) return {Thing::Kind::source, std::string(id)};
+  const TargetRow *r = row_of(id);
+  if (!r || r->thing == Thing::Kind::nothing) return {};
+  std::string_view own = id.substr(r->cut);
+  if (r->cut == 0) own = own.substr(0, own.find(':')); // a span
+  return {r->thing, std::string(own)};
+}
+
+Thing thing_of(const Meaning &m) {
+  return std::visit(
+      [](const auto &x) -> Thing {
+        using T = std::decay_t<decltype(x)>;
+        if constexpr (std::is_same_v<T, LeftOut> || std::is_same_v<T, UsedAgain>)
+          return thing_by_id(x.about.text);
+        else if constexpr (std::is_same_v<T, Said<RouteThing>>)
+          return {Thing::Kind::traverse, x.about.text};
+        else if constexpr (std::is_same_v<T, Said<SourceThing>>)
+          return {Thing::Kind::source, x.about.text};
+        else if constexpr (requires { x.about.text; } && !std::is_same_v<T, DoubtAccepted>)
+          return thing_by_id(x.about.text);
+        else
+          return {};
+      },
+      m);
+}
+
+} // namespace ampletie

@@ -1,0 +1,116 @@
+#pragma once
+#include "job/decisions/field.h"
+#include "job/ids.h"
+
+namespace ampletie {
+
+/// Things that decisions can say values about. Each is defined in a file of its own beside this one: its fields with
+/// their bounds and words, and where in the state they are kept.
+
+struct OccupationThing {
+  using Id = OccupationId;
+  static constexpr const char *prefix = ""; // the id tells
+  static constexpr const char *noun = "an occupation";
+  static const Fields<OccupationEdits> &fields();
+  static OccupationEdits &of(JobState &s, const Id &id) { return s.occupations[id.text]; }
+};
+
+struct RunThing {
+  using Id = RunId;
+  static constexpr const char *prefix = ""; // the id tells
+  static constexpr const char *noun = "a run";
+  static const Fields<RunEdits> &fields();
+  static RunEdits &of(JobState &s, const Id &id) { return s.runs[id.text]; }
+};
+
+struct SightThing {
+  using Id = SightId;
+  static constexpr const char *prefix = ""; // the id tells
+  using Edits = std::pair<JobState *, std::string>;
+  static constexpr const char *noun = "a staff reading";
+  static const Fields<Edits> &fields();
+  static Edits of(JobState &s, const Id &id) { return {&s, id.text}; }
+};
+
+struct StaffThing {
+  using Id = StaffName;
+  static constexpr const char *prefix = "staff:";
+  using Edits = std::pair<JobState *, std::string>;
+  static constexpr const char *noun = "a staff";
+  static const Fields<Edits> &fields();
+  static Edits of(JobState &s, const Id &id) { return {&s, id.text}; }
+};
+
+struct InstrumentThing {
+  using Id = SerialNumber;
+  static constexpr const char *prefix = "instrument:";
+  static constexpr const char *noun = "an instrument";
+  static const Fields<InstrumentCard> &fields();
+  static InstrumentCard &of(JobState &s, const Id &id) { return s.instruments[id.text]; }
+};
+
+struct SetupThing {
+  using Id = SetupId;
+  static constexpr const char *prefix = ""; // the id tells
+  static constexpr const char *noun = "a set-up";
+  static const Fields<SetupEdits> &fields();
+  static SetupEdits &of(JobState &s, const Id &id) { return s.setups[id.text]; }
+};
+/// What a set-up sighted under one name.
+struct TargetThing {
+  static constexpr const char *noun = "a target";
+  static const Fields<SetupEdits::Target> &fields();
+};
+
+struct PointingThing {
+  using Id = PointingId;
+  static constexpr const char *prefix = ""; // the id tells
+  static constexpr const char *noun = "a pointing";
+  static const Fields<PointingEdits> &fields();
+  static PointingEdits &of(JobState &s, const Id &id) { return s.pointings[id.text]; }
+};
+
+struct RouteThing {
+  using Id = SetupId;
+  static constexpr const char *prefix = "traverse:";
+  static constexpr const char *noun = "a traverse";
+  static const Fields<RouteEdits> &fields();
+  static RouteEdits &of(JobState &s, const Id &id) { return s.routes[id.text]; }
+};
+
+struct StyleThing {
+  using Id = GroupName;
+  static constexpr const char *prefix = "style:";
+  static constexpr const char *noun = "a code's style";
+  static const Fields<CodeStyle> &fields();
+  static CodeStyle &of(JobState &s, const Id &id) { return s.styles[id.text]; }
+};
+
+struct AskedThing {
+  using Id = GroupName;
+  static constexpr const char *prefix = "asked:";
+  static constexpr const char *noun = "an asked accuracy";
+  static const Fields<AskedOfGroup> &fields();
+  static AskedOfGroup &of(JobState &s, const Id &id) { return s.asked[id.text]; }
+  static void tidy(JobState &s, const Id &id);
+};
+
+struct MarkThing {
+  using Id = MarkName;
+  static constexpr const char *prefix = "mark:";
+  using Edits = std::pair<JobState *, std::string>;
+  static constexpr const char *noun = "a mark";
+  static const Fields<Edits> &fields();
+  static Edits of(JobState &s, const Id &id) { return {&s, id.text}; }
+};
+
+struct SourceThing {
+  using Id = SourceId;
+  static constexpr const char *prefix = "source:";
+  using Edits = std::pair<JobState *, std::string>;
+  static constexpr const char *noun = "a source";
+  static const Fields<Edits> &fields();
+  static Edits of(JobState &s, const Id &id) { return {&s, id.text}; }
+};
+
+} // namespace ampletie

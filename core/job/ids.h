@@ -1,0 +1,27 @@
+#pragma once
+#include <compare>
+#include <string>
+
+namespace ampletie {
+
+/// A name that cannot be taken for one of another kind.
+template <class Tag> struct Id {
+  std::string text;
+  auto operator<=>(const Id &) const = default;
+};
+
+using SourceId = Id<struct SourceTag>;         ///< SHA-256 of the bytes
+using OccupationId = Id<struct OccupationTag>; ///< "o-…"
+using VectorId = Id<struct VectorTag>;         ///< "v-…"
+using RunId = Id<struct RunTag>;               ///< "l-…": a levelled run, or a part of one
+using SightId = Id<struct SightTag>;           ///< "r-…": a staff reading
+using SetupId = Id<struct SetupTag>;           ///< "t-…": a set-up of a total station
+using PointingId = Id<struct PointingTag>;     ///< "p-…"
+using MarkName = Id<struct MarkTag>;
+using GroupName = Id<struct GroupTag>; ///< a mark or code, or the beginning of several: "WALL*"
+using StaffName = Id<struct StaffTag>;
+using SerialNumber = Id<struct SerialTag>; ///< of an instrument, as the books write it
+using DoubtId = Id<struct DoubtTag>;       ///< "d-…"
+using ItemId = Id<struct ItemTag>;         ///< anything that can be left out, or a span of it
+
+} // namespace ampletie
