@@ -13,8 +13,8 @@ OccupationChart::OccupationChart(Workspace &w, QWidget *parent) : QWidget(parent
 
 std::vector<OccupationChart::Bar> OccupationChart::layout_bars(std::vector<std::pair<double, QString>> *ticks) const {
   std::vector<Bar> out;
-  if (!w_.has_job() || w_.job().snapshot()->occupations.empty()) return out;
-  const auto &all = w_.job().snapshot()->occupations;
+  if (!w_.has_job() || w_.job().snapshot()->occupations().empty()) return out;
+  const auto &all = w_.job().snapshot()->occupations();
   GpsTime t0 = all.front().start, t1 = all.front().stop;
   std::map<std::string, int> rows;
   for (const Occupation &o : all) t0 = std::min(t0, o.start), t1 = std::max(t1, o.stop), rows.emplace(o.mark, 0);

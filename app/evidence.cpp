@@ -243,8 +243,8 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
   QString status = words.at(hold);
   if (m && w_.job().network_stale()) status += " · out of date";
   html += heading("Mark", escaped(name), status, hold == Hold::none ? ink::accepted : ink::text);
-  const auto pub = w_.job().snapshot()->published.find(name);
-  if (pub != w_.job().snapshot()->published.end() && !pub->second.description.empty())
+  const auto pub = w_.job().snapshot()->published().find(name);
+  if (pub != w_.job().snapshot()->published().end() && !pub->second.description.empty())
     html += "<p style='color:#6F7B83'>" + escaped(pub->second.description) + "</p>";
   if (m) {
     const FullPosition &p = run->positions.at(name);
@@ -302,12 +302,12 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
   }
   html += trace_html(trace_mark(name, *w_.job().snapshot(), w_.job().vectors(), run));
   auto hold_as = [this, name](const char *how) { w_.decide("hold", name, {{"how", how}}, reason_->text()); };
-  const auto bench = w_.job().snapshot()->benchmarks.find(name);
-  if (hold == Hold::none && bench != w_.job().snapshot()->benchmarks.end())
+  const auto bench = w_.job().snapshot()->benchmarks().find(name);
+  if (hold == Hold::none && bench != w_.job().snapshot()->benchmarks().end())
     add_action(
         "Hold in height", "Its published physical height is held, its plan computed", [hold_as] { hold_as("height"); },
         false);
-  if (hold == Hold::none && pub != w_.job().snapshot()->published.end()) {
+  if (hold == Hold::none && pub != w_.job().snapshot()->published().end()) {
     add_action(
         "Hold mark", "Fixed at its published coordinates", [hold_as] { hold_as("full"); }, false);
     add_action(
@@ -365,7 +365,7 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
 }
 
 void EvidencePanel::about_source(QString &html, const std::string &id) {
-  for (const auto &c : w_.job().snapshot()->contents) {
+  for (const auto &c : w_.job().snapshot()->contents()) {
     if (c.source.id != id) continue;
     html += heading("Source", escaped(c.source.name), text(c.source.kind), ink::accepted);
     html += "<table cellspacing='0'>" + row("taken", text(c.source.taken_at)) +
@@ -431,12 +431,12 @@ void EvidencePanel::refresh() {
       about_occupation(html, *w_.occupation(s.id));
     else if (s.kind == "vector" && w_.vector(s.id))
       about_vector(html, *w_.vector(s.id));
-    else if (s.kind == "level line" && w_.job().snapshot()->levels->line(s.id))
-      about_level_line(html, *w_.job().snapshot()->levels->line(s.id));
-    else if (s.kind == "traverse" && w_.job().snapshot()->traverses->line(s.id))
-      about_traverse(html, *w_.job().snapshot()->traverses->line(s.id));
-    else if (s.kind == "station" && w_.job().snapshot()->traverses->field.find(s.id))
-      about_station(html, *w_.job().snapshot()->traverses->field.find(s.id));
+    else if (s.kind == "level line" && w_.job().snapshot()->levels().line(s.id))
+      about_level_line(html, *w_.job().snapshot()->levels().line(s.id));
+    else if (s.kind == "traverse" && w_.job().snapshot()->traverses().line(s.id))
+      about_traverse(html, *w_.job().snapshot()->traverses().line(s.id));
+    else if (s.kind == "station" && w_.job().snapshot()->traverses().field.find(s.id))
+      about_station(html, *w_.job().snapshot()->traverses().field.find(s.id));
     else if (s.kind == "sight")
       about_sight(html, s.id);
     else if (s.kind == "mark")

@@ -48,10 +48,10 @@ void Finder::search(const QString &t) {
   if (w_.has_job()) {
     const auto &s = *w_.job().snapshot();
     std::set<std::string> marks;
-    for (const auto &o : s.occupations) marks.insert(o.mark);
-    for (const auto &[name, p] : s.published) marks.insert(name);
+    for (const auto &o : s.occupations()) marks.insert(o.mark);
+    for (const auto &[name, p] : s.published()) marks.insert(name);
     for (const auto &m : marks) offer(text(m), "mark", [this, m] { w_.select("mark", m); });
-    for (const auto &c : s.contents)
+    for (const auto &c : s.contents())
       offer(text(c.source.name), "source", [this, id = c.source.id] { w_.select("source", id); });
     for (const auto &d : w_.job().doubts())
       offer(text(d.about + ": " + words(d.kind)), "doubt", [this, id = d.id] { w_.select("doubt", id); });

@@ -7,7 +7,7 @@
 
 namespace ampletie::app {
 void EvidencePanel::about_level_line(QString &html, const LevelLine &l) {
-  const LevelReport &r = *w_.job().snapshot()->levels;
+  const LevelReport &r = w_.job().snapshot()->levels();
   const bool bad = !l.problem.empty() || std::any_of(l.misclosures.begin(), l.misclosures.end(),
                                                      [](const Misclosure &m) { return !m.within_limit(); });
   html += heading("Level line", escaped(l.name),
@@ -77,7 +77,7 @@ void EvidencePanel::about_level_line(QString &html, const LevelLine &l) {
 }
 
 void EvidencePanel::about_sight(QString &html, const std::string &id) {
-  const LevelReport &r = *w_.job().snapshot()->levels;
+  const LevelReport &r = w_.job().snapshot()->levels();
   for (const LevelLine &l : r.lines)
     for (const StaffSight &s : l.run.sights) {
       if (s.id != id) continue;

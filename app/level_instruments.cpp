@@ -170,7 +170,7 @@ void LevelInstruments::refresh() {
   instrument_->clear();
   instrument_->addItem("all lines", "");
   if (w_.has_job()) {
-    const LevelReport &r = *w_.job().snapshot()->levels;
+    const LevelReport &r = w_.job().snapshot()->levels();
     const JobState &state = w_.job().state();
     std::map<std::string, int> lines;
     std::map<std::string, StaffUse> by_staff;

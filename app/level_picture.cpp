@@ -26,7 +26,7 @@ std::vector<LevelPicture::Stroke> LevelPicture::strokes() const {
   if (!w_.has_job()) return out;
   std::map<std::string, double> at; // mark → place along the diagram
   std::vector<const LevelLine *> lines;
-  for (const LevelLine &l : w_.job().snapshot()->levels->lines)
+  for (const LevelLine &l : w_.job().snapshot()->levels().lines)
     if (!l.reduced.points.empty()) lines.push_back(&l);
   std::stable_sort(lines.begin(), lines.end(),
                    [](const auto *a, const auto *b) { return a->reduced.length > b->reduced.length; });
@@ -71,7 +71,7 @@ void LevelPicture::draw_diagram(QPainter &p, const std::vector<Stroke> &all) con
   double low = 1e18, high = -1e18;
   for (const Stroke &s : all) low = std::min(low, s.from), high = std::max(high, s.to);
   auto x = [&](double m) { return d.left() + 20 + (d.width() - 40) * (m - low) / std::max(1.0, high - low); };
-  const LevelReport &r = *w_.job().snapshot()->levels;
+  const LevelReport &r = w_.job().snapshot()->levels();
   // Where a mark stands on each row, so that junctions can be joined.
   std::map<std::string, std::vector<QPointF>> met;
   for (const Stroke &s : all)
@@ -203,7 +203,7 @@ void LevelPicture::paintEvent(QPaintEvent *) {
     return;
   }
   draw_diagram(p, all);
-  const LevelLine *l = w_.job().snapshot()->levels->line(selected_);
+  const LevelLine *l = w_.job().snapshot()->levels().line(selected_);
   if (!l) return;
   p.setFont(sized(9, true));
   p.setPen(ink::text);

@@ -174,7 +174,7 @@ void MainWindow::show_decisions() { sheets_->setCurrentIndex(section_count + 1);
 bool MainWindow::open(const QString &path) {
   const QString why = w_.open(path);
   if (why.isEmpty()) {
-    show_section(w_.job().snapshot()->occupations.empty() ? Section::intake : Section::gnss);
+    show_section(w_.job().snapshot()->occupations().empty() ? Section::intake : Section::gnss);
     return true;
   }
   Q_EMIT w_.message(why, true);

@@ -149,7 +149,7 @@ void PlanView::draw_vectors(QPainter &p) const {
 
 void PlanView::draw_sights(QPainter &p) const {
   if (!w_.has_job()) return;
-  const TraverseReport &r = *w_.job().snapshot()->traverses;
+  const TraverseReport &r = w_.job().snapshot()->traverses();
   const auto line = [&](const std::string &from, const std::string &to, const QPen &pen) {
     const auto a = index_.find(from), b = index_.find(to);
     if (a == index_.end() || b == index_.end()) return;
@@ -179,7 +179,7 @@ void PlanView::draw_sights(QPainter &p) const {
 void PlanView::draw_code_lines(QPainter &p) const {
   if (!w_.has_job()) return;
   std::map<std::string, std::vector<std::size_t>> lines;
-  for (const auto &s : w_.job().snapshot()->traverses->field.setups) {
+  for (const auto &s : w_.job().snapshot()->traverses().field.setups) {
     if (!s->used) continue;
     for (const TargetSight &t : s->sights) {
       const auto m = index_.find(t.mean.target);

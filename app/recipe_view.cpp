@@ -122,7 +122,7 @@ void RecipeView::refresh() {
   const SourceContent *c = nullptr;
   const RecipeSource *read = nullptr;
   if (w_.has_job()) {
-    for (const auto &x : w_.job().snapshot()->contents)
+    for (const auto &x : w_.job().snapshot()->contents())
       if (x.source.id == source_) c = &x;
     read = recipe_source(*w_.job().snapshot(), source_);
   }
@@ -148,7 +148,7 @@ void RecipeView::refresh() {
   if (text_->toPlainText() != shown) text_->setPlainText(shown);
   filling_ = true;
   recipes_->clear();
-  const auto all = job_recipes(w_.job().snapshot()->contents, read->used->reads);
+  const auto all = job_recipes(w_.job().snapshot()->contents(), read->used->reads);
   const Recipe *use = nullptr;
   for (const Recipe &r : all) {
     if (recipes_->findText(text(r.name)) < 0) recipes_->addItem(text(r.name));
@@ -260,7 +260,7 @@ QString RecipeView::say(const QString &what) {
     const std::string base = read->name + ", as said";
     r.name = base;
     for (int n = 2;; ++n) {
-      const auto all = job_recipes(w_.job().snapshot()->contents);
+      const auto all = job_recipes(w_.job().snapshot()->contents());
       if (std::none_of(all.begin(), all.end(), [&](const Recipe &x) { return x.name == r.name; })) break;
       r.name = base + " " + std::to_string(n);
     }

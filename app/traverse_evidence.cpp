@@ -12,7 +12,7 @@ QString seconds(double radians) { return number(radians / rad_per_arcsec, 1) + "
 } // namespace
 
 void EvidencePanel::about_traverse(QString &html, const TraverseLine &l) {
-  const TraverseReport &r = *w_.job().snapshot()->traverses;
+  const TraverseReport &r = w_.job().snapshot()->traverses();
   const TraverseClosure &c = l.result.closure;
   const bool bad = !l.closes();
   const bool open = l.problem.empty() && l.result.kind == TraverseKind::hanging;
@@ -86,7 +86,7 @@ void EvidencePanel::about_traverse(QString &html, const TraverseLine &l) {
 }
 
 void EvidencePanel::about_station(QString &html, const ReducedSetup &s) {
-  const TraverseReport &r = *w_.job().snapshot()->traverses;
+  const TraverseReport &r = w_.job().snapshot()->traverses();
   bool wide = false;
   for (const TargetSight &x : s.sights) wide = wide || !x.mean.within_limits();
   html += heading("Set-up", escaped(s.setup.mark),

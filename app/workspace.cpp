@@ -298,7 +298,7 @@ QString Workspace::issue_provisional(const QString &folder, const std::string &t
 
 const Occupation *Workspace::occupation(const std::string &id) const {
   if (job_)
-    for (const Occupation &o : job_->snapshot()->occupations)
+    for (const Occupation &o : job_->snapshot()->occupations())
       if (o.id == id) return &o;
   return nullptr;
 }
@@ -372,13 +372,13 @@ SectionStatus Workspace::status(Section section) const {
   const auto &s = *job_->snapshot();
   switch (section) {
   case Section::intake:
-    if (s.contents.empty()) return out;
-    out.verdict = QString("%1 sources").arg(s.contents.size());
+    if (s.contents().empty()) return out;
+    out.verdict = QString("%1 sources").arg(s.contents().size());
     out.state = State::clean;
     with_doubts(Section::intake);
     return out;
   case Section::levels: {
-    const LevelReport &r = *s.levels;
+    const LevelReport &r = s.levels();
     if (!r.any()) return out;
     out.verdict = r.lines.size() == 1 ? QString("1 line") : QString("%1 lines").arg(r.lines.size());
     out.state = State::clean;
@@ -386,7 +386,7 @@ SectionStatus Workspace::status(Section section) const {
     return out;
   }
   case Section::traverse: {
-    const TraverseReport &r = *s.traverses;
+    const TraverseReport &r = s.traverses();
     if (!r.any()) return out;
     out.verdict = r.lines.size() == 1 ? QString("1 traverse") : QString("%1 traverses").arg(r.lines.size());
     out.state = State::clean;
@@ -394,7 +394,7 @@ SectionStatus Workspace::status(Section section) const {
     return out;
   }
   case Section::gnss: {
-    if (s.occupations.empty()) return out;
+    if (s.occupations().empty()) return out;
     int fixed = 0, other = 0, failed = 0, stale = 0;
     for (const VectorResult &v : job_->vectors()) {
       if (!v.used) continue;
@@ -405,7 +405,7 @@ SectionStatus Workspace::status(Section section) const {
         (v.solved.solution == Solution::fixed ? fixed : other) += 1;
     }
     if (job_->vectors().empty() && fixed + other + failed == 0) {
-      out.verdict = QString("%1 occupations to solve").arg(s.occupations.size());
+      out.verdict = QString("%1 occupations to solve").arg(s.occupations().size());
       out.state = State::to_do;
       return out;
     }
@@ -422,7 +422,7 @@ SectionStatus Workspace::status(Section section) const {
   }
   case Section::network:
     if (!job_->network()) {
-      if (!job_->vectors().empty() || (s.occupations.empty() && (s.levels->any() || s.traverses->any())))
+      if (!job_->vectors().empty() || (s.occupations().empty() && (s.levels().any() || s.traverses().any())))
         out.state = State::to_do, out.verdict = "to adjust";
       return out;
     }
@@ -466,8 +466,8 @@ std::vector<PlanMark> Workspace::plan_marks() const {
   const auto &s = *job_->snapshot();
   std::map<std::string, PlanMark> marks;
   auto hold_of = [&](const std::string &name) {
-    const auto h = s.state.holds.find(name);
-    return h == s.state.holds.end() ? Hold::none : h->second.how;
+    const auto h = s.state().holds.find(name);
+    return h == s.state().holds.end() ? Hold::none : h->second.how;
   };
   if (const NetworkRun *run = job_->network())
     for (const AdjustedMark &m : run->result.marks) {
@@ -478,26 +478,26 @@ std::vector<PlanMark> Workspace::plan_marks() const {
                        p.grid.north,
                        hold_of(m.name),
                        m.network_cov_enu.topLeftCorner<2, 2>(),
-                       s.published.count(m.name) > 0};
+                       s.published().count(m.name) > 0};
     }
   bool missing = false;
-  for (const Occupation &o : s.occupations) missing = missing || !marks.count(o.mark);
-  for (const auto &[name, p] : s.published) missing = missing || !marks.count(name);
+  for (const Occupation &o : s.occupations()) missing = missing || !marks.count(o.mark);
+  for (const auto &[name, p] : s.published()) missing = missing || !marks.count(name);
   if (missing) {
     try {
       std::optional<Projection> projection;
       auto place = [&](const std::string &name, const std::string &key, const std::function<Geodetic()> &where) {
         if (marks.count(name)) return;
-        const std::string k = s.state.settings.datum.crs + key;
+        const std::string k = s.state().settings.datum.crs + key;
         auto it = approximate_.find(k);
         if (it == approximate_.end()) {
-          if (!projection) projection.emplace(s.state.settings.datum.crs);
+          if (!projection) projection.emplace(s.state().settings.datum.crs);
           const GridPoint g = projection->project(where());
           it = approximate_.emplace(k, std::pair(g.east, g.north)).first;
         }
-        marks[name] = {name, it->second.first, it->second.second, hold_of(name), {}, s.published.count(name) > 0};
+        marks[name] = {name, it->second.first, it->second.second, hold_of(name), {}, s.published().count(name) > 0};
       };
-      for (const auto &[name, p] : s.published) {
+      for (const auto &[name, p] : s.published()) {
         if (p.grid && !marks.count(name))
           marks[name] = {name, p.grid->x(), p.grid->y(), hold_of(name), {}, true};
         else if (p.xyz)
@@ -507,17 +507,17 @@ std::vector<PlanMark> Workspace::plan_marks() const {
             return Geodetic{g.x() * M_PI / 180, g.y() * M_PI / 180, g.z()};
           });
       }
-      for (const Occupation &o : s.occupations)
+      for (const Occupation &o : s.occupations())
         if (o.file->approximate.norm() > 6e6) place(o.mark, o.id, [&] { return to_geodetic(o.file->approximate); });
     } catch (const InputError &) {
       // Without a usable grid there is no plan; the datum's doubt says why.
     }
   }
   // Provisional marks stand over none that is known better.
-  for (const auto &[name, m] : s.traverses->marks)
+  for (const auto &[name, m] : s.traverses().marks)
     if (!m.local && !marks.count(name))
       marks[name] = {name,    m.place.east, m.place.north, hold_of(name), {},
-                     false,   !m.station,   true,          m.code,        s.state.style_of(m.code),
+                     false,   !m.station,   true,          m.code,        s.state().style_of(m.code),
                      m.height};
   for (auto &[name, m] : marks) out.push_back(std::move(m));
   return out;

@@ -63,7 +63,7 @@ static void decide_a_target_height(benchmark::State &state) {
   testing::TemporaryFolder folder;
   Job job = Job::create(folder / "b.tie", testing::demo_settings());
   job.take_bytes({{"book.txt", text()}});
-  const std::string id = job.snapshot()->traverses->field.setups[700]->setup.id;
+  const std::string id = job.snapshot()->traverses().field.setups[700]->setup.id;
   double h = 1.5;
   for (auto _ : state) job.decide("set", id, {{"targets", {{"L35.1", {{"height", h += 0.0001}}}}}}, "bench");
 }

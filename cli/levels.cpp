@@ -23,7 +23,7 @@ std::pair<std::string, std::string> two_marks(const std::string &text) {
 /// Where a line ends: what follows it follows its last part.
 std::string last_part(const Job &job, const std::string &word) {
   const std::string id = resolve_one(job, word, "run");
-  for (const LevelLine &l : job.snapshot()->levels->lines)
+  for (const LevelLine &l : job.snapshot()->levels().lines)
     if (l.id == id) return l.parts.back();
   return id;
 }
@@ -57,7 +57,7 @@ json instrument_value(const std::string &name, const std::string &text) {
 /// Marks that a run meets, as its book has them: what rename, split and computed may name.
 void require_run_marks(const Job &job, const std::string &run, const json &v) {
   std::set<std::string> marks;
-  const LevelReport &r = *job.snapshot()->levels;
+  const LevelReport &r = job.snapshot()->levels();
   for (const LevelSource &s : r.sources)
     for (const LevelRun &x : s.runs())
       if (x.id == run)
@@ -73,7 +73,7 @@ void require_run_marks(const Job &job, const std::string &run, const json &v) {
 
 template <class Get> std::vector<std::string> in_books(const Job &job, Get get) {
   std::vector<std::string> out;
-  for (const LevelSource &s : job.snapshot()->levels->sources)
+  for (const LevelSource &s : job.snapshot()->levels().sources)
     for (const LevelRun &x : s.runs()) get(x, out);
   return out;
 }
@@ -88,7 +88,7 @@ void set_levels(Job &job, const std::vector<std::string> &words, const std::stri
     for (const Named &n : resolve(job, words[1], {kind}, kind == "run")) targets.push_back(n.id);
   } else if (kind == "instrument") {
     auto serials = in_books(job, [](const LevelRun &x, auto &out) { out.push_back(x.instrument); });
-    for (const auto &u : job.snapshot()->traverses->field.setups) serials.push_back(u->setup.instrument);
+    for (const auto &u : job.snapshot()->traverses().field.setups) serials.push_back(u->setup.instrument);
     require_known("instrument", words[1], serials, ahead);
     targets = {"instrument:" + words[1]};
   } else if (kind == "staff") {
@@ -127,7 +127,7 @@ void set_levels(Job &job, const std::vector<std::string> &words, const std::stri
       v[name] = typed_field<StaffThing>(name, text);
     } else if (name == "recipe") {
       std::vector<std::string> all;
-      for (const Recipe &r : job_recipes(job.snapshot()->contents, source->used->reads)) all.push_back(r.name);
+      for (const Recipe &r : job_recipes(job.snapshot()->contents(), source->used->reads)) all.push_back(r.name);
       if (std::find(all.begin(), all.end(), text) == all.end())
         throw InputError("there is no recipe \"" + text + "\"" + near_ones(text, all) + ": take its file first");
       v["recipe"] = text;
@@ -139,7 +139,7 @@ void set_levels(Job &job, const std::vector<std::string> &words, const std::stri
 
 ordered_json run_rows(const Job &job) {
   auto out = ordered_json::array();
-  for (const LevelLine &l : job.snapshot()->levels->lines) {
+  for (const LevelLine &l : job.snapshot()->levels().lines) {
     ordered_json j{{"id", l.id},
                    {"name", l.name},
                    {"from", l.reduced.from},
@@ -186,7 +186,7 @@ ordered_json run_rows(const Job &job) {
 
 ordered_json height_rows(const Job &job) {
   auto out = ordered_json::array();
-  const auto &n = job.snapshot()->levels->network;
+  const auto &n = job.snapshot()->levels().network;
   if (!n) return out;
   for (const LevelNetworkMark &m : n->marks)
     out.push_back({{"name", m.name},

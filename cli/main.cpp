@@ -29,6 +29,8 @@
 #include <QGuiApplication>
 #include <cstdio>
 #include <fmt/format.h>
+#include <iostream>
+#include <sstream>
 
 namespace ampletie::cli {
 namespace {
@@ -51,7 +53,15 @@ struct Arguments {
 
 void print(const std::string &s) { std::fputs(s.c_str(), stdout); }
 
-int finish(const Job &job) { return job.open_doubts() ? 1 : 0; }
+/// The job of this run: opened by the first command that asks for it, kept for those of a batch.
+std::unique_ptr<Job> sitting;
+bool in_batch = false;
+Job &the_job(const Arguments &a) {
+  if (!sitting) sitting = std::make_unique<Job>(Job::open(a.job));
+  return *sitting;
+}
+
+int finish(const Job &job) { return !in_batch && job.open_doubts() ? 1 : 0; }
 
 std::string occupation_id(const Job &job, const std::string &text) { return resolve_one(job, text, "occupation"); }
 
@@ -64,7 +74,7 @@ int cmd_new(const Arguments &a) {
 }
 
 int cmd_take(const Arguments &a) {
-  Job job = Job::open(a.job);
+  Job &job = the_job(a);
   bool refused = false;
   for (const Intake &i : job.take(a.files, a.as)) {
     const bool no = i.outcome == Intake::Outcome::refused;
@@ -78,7 +88,7 @@ int cmd_take(const Arguments &a) {
 }
 
 int cmd_set(const Arguments &a) {
-  Job job = Job::open(a.job);
+  Job &job = the_job(a);
   if (a.words.empty())
     throw InputError(
         "say what to set: occupation, vector, run, reading, staff, instrument, mark, source, setup, pointing, route, "
@@ -122,7 +132,7 @@ int cmd_set(const Arguments &a) {
   for (std::size_t i = first; i < a.words.size(); ++i) {
     const auto [name, text] = name_value(a.words[i]);
     if (kind == "vector") {
-      if (const SettingInfo *i = find_setting(name); !i || !i->per_vector)
+      if (const SettingInfo *info = find_setting(name); !info || !info->per_vector)
         throw InputError("\"" + name + "\" cannot be set for one vector alone");
       value[name] = text.empty() ? nlohmann::json() : setting_value(name, text);
     } else if (settings)
@@ -139,7 +149,7 @@ int cmd_set(const Arguments &a) {
 }
 
 int cmd_hold(const Arguments &a, bool check) {
-  Job job = Job::open(a.job);
+  Job &job = the_job(a);
   nlohmann::json v{{"how", check ? "check" : a.weighted ? "weighted" : a.only.empty() ? "full" : a.only}};
   if (!a.xyz.empty()) v["xyz"] = a.xyz;
   if (!a.geodetic.empty()) {
@@ -157,7 +167,7 @@ int cmd_hold(const Arguments &a, bool check) {
   if (a.height) v["height"] = *a.height;
   if (a.height_sd) v["sd_height"] = *a.height_sd;
   if (a.height && !given && a.only.empty() && !check) v["how"] = "height";
-  if (!given && !a.height && !job.snapshot()->published.count(a.mark) && !job.snapshot()->benchmarks.count(a.mark))
+  if (!given && !a.height && !job.snapshot()->published().count(a.mark) && !job.snapshot()->benchmarks().count(a.mark))
     throw InputError("nothing gives coordinates of \"" + a.mark +
                      "\": take a control list, or add --xyz, --geodetic or --grid");
   if (!a.sd.empty()) v["sd_enu"] = a.sd;
@@ -175,7 +185,7 @@ void say(const Job &job, const char *what, long decision) {
 }
 
 int cmd_release(const Arguments &a) {
-  Job job = Job::open(a.job);
+  Job &job = the_job(a);
   if (!job.state().holds.count(a.item)) {
     const auto marks = known_marks(job);
     if (std::find(marks.begin(), marks.end(), a.item) != marks.end())
@@ -187,13 +197,13 @@ int cmd_release(const Arguments &a) {
 }
 
 const Occupation *occupation_of(const Job &job, const std::string &id) {
-  for (const Occupation &o : job.snapshot()->occupations)
+  for (const Occupation &o : job.snapshot()->occupations())
     if (o.id == id) return &o;
   return nullptr;
 }
 
 int cmd_item(const Arguments &a, bool leave_out) {
-  Job job = Job::open(a.job);
+  Job &job = the_job(a);
   if (leave_out && a.because.empty()) throw InputError("leaving something out needs --because");
   const auto items =
       resolve(job, a.item, {"occupation", "vector", "run", "reading", "setup", "pointing", "route", "source", "span"});
@@ -215,7 +225,7 @@ int cmd_item(const Arguments &a, bool leave_out) {
 
 int cmd_solve(const Arguments &a) {
   if (a.what != "vectors") throw InputError("only vectors are solved in this version");
-  Job job = Job::open(a.job);
+  Job &job = the_job(a);
   if (job.store().read_only()) throw InputError(a.job, 0, job.store().why_read_only() + ": nothing could be kept");
   nlohmann::json v;
   if (a.mask > 0 && a.mask != job.state().settings.mask_deg)
@@ -241,7 +251,7 @@ int cmd_solve(const Arguments &a) {
 }
 
 int cmd_adjust(const Arguments &a) {
-  Job job = Job::open(a.job);
+  Job &job = the_job(a);
   if (job.store().read_only()) throw InputError(a.job, 0, job.store().why_read_only() + ": nothing could be kept");
   const std::string mode = a.free ? "free" : a.minimal ? "minimal" : "held";
   if (mode != datum_mode_name(job.state().settings.mode))
@@ -262,14 +272,14 @@ int cmd_adjust(const Arguments &a) {
 }
 
 int cmd_show(const Arguments &a) {
-  Job job = Job::open(a.job);
+  Job &job = the_job(a);
   const auto r = rows(job, a.list, a.frame_of_rows == "job");
   print(a.json ? r.dump(1) + "\n" : table(r));
   return finish(job);
 }
 
 int cmd_report(const Arguments &a, int &argc, char **argv) {
-  const Job job = Job::open(a.job);
+  const Job &job = the_job(a);
   qputenv("QT_QPA_PLATFORM", "offscreen");
   QGuiApplication app(argc, argv);
   const std::string &file = a.files.at(0);
@@ -281,16 +291,16 @@ int cmd_report(const Arguments &a, int &argc, char **argv) {
 }
 
 int cmd_export(const Arguments &a) {
-  const Job job = Job::open(a.job);
+  const Job &job = the_job(a);
   const std::string id = occupation_id(job, a.item);
-  for (const Occupation &o : job.snapshot()->occupations)
+  for (const Occupation &o : job.snapshot()->occupations())
     if (o.id == id) write_file(a.files.at(0), write_rinex_observation(corrected_file(o)));
   if (a.files.size() > 1) write_file(a.files[1], write_rinex_navigation(broadcast_messages(*job.snapshot())));
   return finish(job);
 }
 
 int cmd_trace(const Arguments &a) {
-  Job job = Job::open(a.job);
+  Job &job = the_job(a);
   const auto steps = trace_mark(a.mark, *job.snapshot(), job.vectors(), job.network());
   if (steps.empty()) throw InputError("there is no mark \"" + a.mark + "\"");
   if (a.json)
@@ -315,7 +325,7 @@ int cmd_trace(const Arguments &a) {
 }
 
 int cmd_issue(const Arguments &a, int &argc, char **argv) {
-  Job job = Job::open(a.job);
+  Job &job = the_job(a);
   IssueOptions o;
   o.marks = a.marks;
   o.unit = a.unit == "ft" ? LengthUnit::foot : a.unit == "us-ft" ? LengthUnit::us_foot : LengthUnit::metre;
@@ -335,15 +345,82 @@ int cmd_issue(const Arguments &a, int &argc, char **argv) {
   return finish(job);
 }
 
-int run(int argc, char **argv) {
+/// A line taken apart at blanks; quotes keep them. Throws `InputError` for one that does not end.
+std::vector<std::string> words_of(const std::string &line) {
+  std::vector<std::string> out;
+  std::string word;
+  char quote = 0;
+  bool open = false;
+  for (char c : line) {
+    if (quote) {
+      if (c == quote)
+        quote = 0;
+      else
+        word += c;
+    } else if (c == '"' || c == '\'')
+      quote = c, open = true;
+    else if (c == ' ' || c == '\t' || c == '\r') {
+      if (open || !word.empty()) out.push_back(std::move(word));
+      word.clear(), open = false;
+    } else
+      word += c;
+  }
+  if (quote) throw InputError("a quotation is not ended");
+  if (open || !word.empty()) out.push_back(std::move(word));
+  return out;
+}
+
+/// All commands, bound to one set of arguments.
+struct CommandLine {
   CLI::App app{"Ample Tie: control surveying from the command line"};
-  app.require_subcommand(1);
   Arguments a;
   std::function<int()> chosen;
+  int argc;
+  char **argv;
+  CommandLine(int count, char **values);
+  int batch(const std::string &file, bool stop);
+};
+
+int CommandLine::batch(const std::string &file, bool stop) {
+  if (in_batch) throw InputError("a batch cannot call another one");
+  const std::string job = a.job;
+  std::istringstream all(file == "-" ? std::string(std::istreambuf_iterator<char>(std::cin), {}) : read_file(file));
+  in_batch = true;
+  the_job(a);
+  std::string line;
+  long number = 0, refused = 0;
+  while (std::getline(all, line)) {
+    ++number;
+    try {
+      std::vector<std::string> words = words_of(line);
+      if (words.empty() || words.front().front() == '#') continue;
+      if (words.front() == "new" || words.front() == "simulate" || words.front() == "batch")
+        throw InputError("\"" + words.front() + "\" is not about the open job");
+      words.insert(words.begin() + 1, job);
+      std::reverse(words.begin(), words.end()); // as the library takes them
+      a = Arguments{};
+      app.parse(words);
+      if (!a.by.empty()) ::setenv("AMPLETIE_AUTHOR", a.by.c_str(), 1);
+      refused += chosen() > 1;
+    } catch (const CLI::CallForHelp &) {
+      std::fputs(app.help().c_str(), stdout);
+    } catch (const std::exception &e) {
+      const auto *input = dynamic_cast<const InputError *>(&e);
+      std::fprintf(stderr, "%s:%ld: %s\n", file.c_str(), number, input ? input->reason().c_str() : e.what());
+      ++refused;
+    }
+    if (refused && stop) break;
+  }
+  in_batch = false;
+  return refused ? 2 : finish(*sitting);
+}
+
+CommandLine::CommandLine(int count, char **values) : argc(count), argv(values) {
+  app.require_subcommand(1);
   auto command = [&](const char *name, const char *help, std::function<int()> f, bool has_job = true) {
     auto *c = app.add_subcommand(name, help);
     if (has_job) c->add_option("JOB", a.job, "the job file")->required();
-    c->callback([&chosen, f] { chosen = f; });
+    c->callback([this, f] { chosen = f; });
     return c;
   };
   auto because = [&](CLI::App *c) {
@@ -351,18 +428,18 @@ int run(int argc, char **argv) {
     c->add_option("--by", a.by, "who decides, in place of the login name");
   };
 
-  auto *c = command("new", "make a job", [&] { return cmd_new(a); });
+  auto *c = command("new", "make a job", [this] { return cmd_new(a); });
   c->add_option("--crs", a.crs,
                 "projected system, EPSG code; local:LAT:LON:H: a plane of the site's own; left away: heights alone");
   c->add_option("--vertical", a.vertical, "vertical system, EPSG code");
   c->add_option("--realisation", a.realisation, "frame that the datum stands for");
   c->add_option("--epoch", a.epoch, "date of the issued coordinates")->required();
   c->add_option("--title", a.title, "title");
-  c = command("take", "take files into the job", [&] { return cmd_take(a); });
+  c = command("take", "take files into the job", [this] { return cmd_take(a); });
   c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
   c->add_option("--as", a.as, "levels or pointings: a text that no recipe knows yet")
       ->check(CLI::IsMember({"levels", "pointings"}));
-  c = command("set", "correct an occupation, change settings, accept a doubt", [&] { return cmd_set(a); });
+  c = command("set", "correct an occupation, change settings, accept a doubt", [this] { return cmd_set(a); });
   c->add_option("WORDS", a.words,
                 "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME "
                 "| staff NAME scale=PPM | setup MARK NAME=VALUE… | pointing FILE:LINE NAME=VALUE… | route NAME "
@@ -373,7 +450,7 @@ int run(int argc, char **argv) {
   because(c);
   for (bool check : {false, true}) {
     c = command(check ? "check" : "hold", check ? "compare a mark with coordinates, never use them" : "hold a mark",
-                [&, check] { return cmd_hold(a, check); });
+                [this, check] { return cmd_hold(a, check); });
     c->add_option("MARK", a.mark, "the mark")->required();
     c->add_option("--xyz", a.xyz, "geocentric, m")->expected(3);
     c->add_option("--geodetic", a.geodetic, "latitude, longitude, ellipsoidal height")->expected(3);
@@ -391,31 +468,31 @@ int run(int argc, char **argv) {
     c->add_flag("--ahead", a.ahead, "a mark whose data come later");
     because(c);
   }
-  c = command("release", "hold a mark no longer", [&] { return cmd_release(a); });
+  c = command("release", "hold a mark no longer", [this] { return cmd_release(a); });
   c->add_option("MARK", a.item, "the mark")->required();
   because(c);
   c = command("leave-out", "leave an occupation, a vector or a satellite's span out",
-              [&] { return cmd_item(a, true); });
+              [this] { return cmd_item(a, true); });
   c->add_option("ITEM", a.item, "id, or G07@2026-05-12T09:10:00/09:25:00")->required();
   because(c);
-  c = command("use", "use something again", [&] { return cmd_item(a, false); });
+  c = command("use", "use something again", [this] { return cmd_item(a, false); });
   c->add_option("ITEM", a.item, "id as left out")->required();
   because(c);
-  command("undo", "withdraw the last decision", [&] {
-    Job job = Job::open(a.job);
+  command("undo", "withdraw the last decision", [this] {
+    Job &job = the_job(a);
     if (!job.can_undo()) throw InputError("there is nothing to undo");
     const long n = job.undo();
     say(job, "taken back, decision", n);
     return finish(job);
   });
-  command("redo", "make the last withdrawn decision again", [&] {
-    Job job = Job::open(a.job);
+  command("redo", "make the last withdrawn decision again", [this] {
+    Job &job = the_job(a);
     if (!job.can_redo()) throw InputError("there is nothing to redo");
     const long n = job.redo();
     say(job, "made again, decision", n);
     return finish(job);
   });
-  c = command("solve", "solve vectors", [&] { return cmd_solve(a); });
+  c = command("solve", "solve vectors", [this] { return cmd_solve(a); });
   c->add_option("WHAT", a.what, "vectors");
   c->add_option("--mask", a.mask, "elevation mask, degrees");
   c->add_option("--interval", a.interval, "seconds");
@@ -425,32 +502,32 @@ int run(int argc, char **argv) {
   c->add_option("--sessions", a.sessions, "together or one by one");
   c->add_option("--pairs", a.pairs, "as needed or all, of receivers that logged with many others");
   c->add_option("--threads", a.threads, "0: all cores");
-  c = command("adjust", "adjust the network", [&] { return cmd_adjust(a); });
+  c = command("adjust", "adjust the network", [this] { return cmd_adjust(a); });
   c->add_flag("--free", a.free, "no mark is favoured");
   c->add_flag("--minimal", a.minimal, "one held mark per group");
-  c = command("show", "print a list", [&] { return cmd_show(a); });
-  c->add_option("LIST", a.list, "sources, occupations, vectors, loops, network, marks, doubts, decisions")->required();
+  c = command("show", "print a list", [this] { return cmd_show(a); });
+  c->add_option("LIST", a.list, list_names())->required();
   c->add_flag("--json", a.json, "as JSON");
   c->add_option("--in", a.frame_of_rows, "job: vectors in the job's frame")->check(CLI::IsMember({"job", "orbits"}));
-  c = command("report", "write the GNSS evidence or the level report", [&] { return cmd_report(a, argc, argv); });
+  c = command("report", "write the GNSS evidence or the level report", [this] { return cmd_report(a, argc, argv); });
   c->add_option("FILE", a.files, "ends in .html or .pdf, heights of levels in .csv")->required()->expected(1);
   c->add_flag("--levels", a.levels, "of the levels");
   c->add_flag("--traverses", a.traverses, "of the total stations");
-  c = command("export", "write an occupation, as corrected, as RINEX 3.05", [&] { return cmd_export(a); });
+  c = command("export", "write an occupation, as corrected, as RINEX 3.05", [this] { return cmd_export(a); });
   c->add_option("OCCUPATION", a.item, "id, mark or mark@start")->required();
   c->add_option("FILE", a.files, "observation file, and a navigation file if wanted")->required()->expected(1, 2);
-  c = command("trace", "where a mark's coordinates come from", [&] { return cmd_trace(a); });
+  c = command("trace", "where a mark's coordinates come from", [this] { return cmd_trace(a); });
   c->add_option("MARK", a.mark, "the mark")->required();
   c->add_flag("--json", a.json, "as JSON, everything");
   c->add_flag("--all", a.all, "everything, not only what moves it most");
-  c = command("issue", "issue control into a folder", [&] { return cmd_issue(a, argc, argv); });
+  c = command("issue", "issue control into a folder", [this] { return cmd_issue(a, argc, argv); });
   c->add_option("FOLDER", a.folder, "made if missing")->required();
   c->add_option("--marks", a.marks, "only these, separated by commas")->delimiter(',');
   c->add_option("--provisional", a.provisional, "provisional coordinates of this traverse instead, marked as such");
   c->add_option("--units", a.unit, "m, ft or us-ft")->check(CLI::IsMember({"m", "ft", "us-ft"}));
   c = command(
       "simulate", "make a field campaign from a scenario",
-      [&] {
+      [this] {
         const std::string text = read_file(a.scenario);
         if (level::is_level_scenario(text))
           level::simulate_to(level::read_scenario(text), a.folder);
@@ -464,14 +541,24 @@ int run(int argc, char **argv) {
   c->add_option("SCENARIO", a.scenario, "scenario file")->required();
   c->add_option("FOLDER", a.folder, "where the files go")->required();
 
+  c = command("batch", "do many commands on one open job, one a line, without \"ample\" and the job's name",
+              [this] { return batch(a.files.at(0), a.all); });
+  c->add_option("FILE", a.files, "the lines; - reads them from the standard input")->required()->expected(1);
+  c->add_flag("--stop", a.all, "end at the first line that is refused");
+}
+
+int run(int argc, char **argv) {
+  CommandLine line(argc, argv);
   try {
-    app.parse(argc, argv);
+    line.app.parse(argc, argv);
   } catch (const CLI::ParseError &e) {
-    const int code = app.exit(e);
+    const int code = line.app.exit(e);
     return code == 0 ? 0 : 2;
   }
-  if (!a.by.empty()) ::setenv("AMPLETIE_AUTHOR", a.by.c_str(), 1);
-  return chosen();
+  if (!line.a.by.empty()) ::setenv("AMPLETIE_AUTHOR", line.a.by.c_str(), 1);
+  const int code = line.chosen();
+  sitting.reset();
+  return code;
 }
 
 } // namespace

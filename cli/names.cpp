@@ -21,7 +21,7 @@ struct Candidate {
 
 void add_gnss(std::vector<Candidate> &out, const Job &job, const std::vector<std::string> &kinds) {
   if (wanted(kinds, "occupation"))
-    for (const Occupation &o : job.snapshot()->occupations)
+    for (const Occupation &o : job.snapshot()->occupations())
       out.push_back({"occupation", o.id, {o.id, o.mark, o.mark + "@" + iso(o.start)}});
   if (wanted(kinds, "vector")) {
     std::set<std::string> seen;
@@ -33,7 +33,7 @@ void add_gnss(std::vector<Candidate> &out, const Job &job, const std::vector<std
 }
 
 void add_levels(std::vector<Candidate> &out, const Job &job, const std::vector<std::string> &kinds) {
-  const LevelReport &r = *job.snapshot()->levels;
+  const LevelReport &r = job.snapshot()->levels();
   if (wanted(kinds, "run")) {
     std::set<std::string> seen;
     // Equal names of several days are told apart by their day.
@@ -56,7 +56,7 @@ void add_levels(std::vector<Candidate> &out, const Job &job, const std::vector<s
 }
 
 void add_field(std::vector<Candidate> &out, const Job &job, const std::vector<std::string> &kinds) {
-  const TraverseReport &t = *job.snapshot()->traverses;
+  const TraverseReport &t = job.snapshot()->traverses();
   for (const auto &s : t.field.sources)
     for (const StationSetup &u : s.file->setups) {
       if (wanted(kinds, "setup")) {
@@ -80,7 +80,7 @@ std::vector<Candidate> candidates(const Job &job, const std::vector<std::string>
   if (wanted(kinds, "held"))
     for (const auto &[m, h] : job.state().holds) out.push_back({"held", m, {m}});
   if (wanted(kinds, "source"))
-    for (const auto &c : job.snapshot()->contents)
+    for (const auto &c : job.snapshot()->contents())
       out.push_back(
           {"source", c.source.id, {c.source.id, c.source.name, c.source.name + "/" + c.source.id.substr(0, 8)}});
   add_gnss(out, job, kinds);
@@ -113,7 +113,7 @@ std::string span(const Job &job, const std::string &word) {
   if (!satellite && !system && what != "all")
     throw InputError("\"" + what + "\" is no satellite (G07), system (G) or \"all\"");
   bool seen = what == "all";
-  for (const Occupation &o : job.snapshot()->occupations) seen = seen || o.systems.find(what[0]) != std::string::npos;
+  for (const Occupation &o : job.snapshot()->occupations()) seen = seen || o.systems.find(what[0]) != std::string::npos;
   if (!seen) throw InputError("nothing of \"" + what + "\" was observed");
   return (owner.empty() ? "" : owner + ":") + word.substr(colon == std::string::npos ? 0 : colon + 1);
 }
@@ -123,23 +123,23 @@ std::string span(const Job &job, const std::string &word) {
 std::vector<std::string> known_marks(const Job &job) {
   const JobSnapshot &s = *job.snapshot();
   std::set<std::string> out;
-  for (const Occupation &o : s.occupations) out.insert({o.mark, o.file->marker});
-  for (const auto &[m, p] : s.published) out.insert(m);
-  for (const auto &[m, p] : s.benchmarks) out.insert(m);
-  for (const auto &[m, p] : s.misplaced) out.insert(m);
-  for (const auto &[m, h] : s.state.holds) out.insert(m);
-  for (const auto &[m, h] : s.state.same_marks) out.insert({m, h.value});
-  for (const LevelSource &src : s.levels->sources)
+  for (const Occupation &o : s.occupations()) out.insert({o.mark, o.file->marker});
+  for (const auto &[m, p] : s.published()) out.insert(m);
+  for (const auto &[m, p] : s.benchmarks()) out.insert(m);
+  for (const auto &[m, p] : s.misplaced()) out.insert(m);
+  for (const auto &[m, h] : s.state().holds) out.insert(m);
+  for (const auto &[m, h] : s.state().same_marks) out.insert({m, h.value});
+  for (const LevelSource &src : s.levels().sources)
     for (const LevelRun &r : src.runs())
       for (const StaffSight &x : r.sights) out.insert(x.mark);
-  for (const LevelLine &l : s.levels->lines)
+  for (const LevelLine &l : s.levels().lines)
     for (const LevelPoint &p : l.reduced.points) out.insert(p.mark);
-  for (const auto &source : s.traverses->field.sources)
+  for (const auto &source : s.traverses().field.sources)
     for (const StationSetup &u : source.file->setups) {
       out.insert(u.mark);
       for (const Pointing &p : u.pointings) out.insert(p.target);
     }
-  for (const auto &u : s.traverses->field.setups) {
+  for (const auto &u : s.traverses().field.setups) {
     out.insert(u->setup.mark);
     for (const Pointing &p : u->setup.pointings) out.insert(p.target);
   }
@@ -155,7 +155,7 @@ void require_known(const char *what, const std::string &word, const std::vector<
 
 void require_mark(const Job &job, const std::string &mark, bool ahead) {
   const JobSnapshot &s = *job.snapshot();
-  if (s.occupations.empty() && !s.levels->any() && !s.traverses->any()) return;
+  if (s.occupations().empty() && !s.levels().any() && !s.traverses().any()) return;
   require_known("mark", mark, known_marks(job), ahead);
 }
 

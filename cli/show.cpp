@@ -19,7 +19,7 @@ ordered_json cov6(const Mat3 &c) { return {c(0, 0), c(0, 1), c(0, 2), c(1, 1), c
 
 ordered_json sources(const Job &job) {
   auto out = ordered_json::array();
-  for (const auto &c : job.snapshot()->contents)
+  for (const auto &c : job.snapshot()->contents())
     out.push_back(
         {{"id", c.source.id}, {"name", c.source.name}, {"kind", c.source.kind}, {"taken_at", c.source.taken_at}});
   return out;
@@ -27,7 +27,7 @@ ordered_json sources(const Job &job) {
 
 ordered_json occupation_rows(const Job &job) {
   auto out = ordered_json::array();
-  for (const Occupation &o : job.snapshot()->occupations) {
+  for (const Occupation &o : job.snapshot()->occupations()) {
     auto systems = ordered_json::array();
     for (char c : o.systems) systems.push_back(std::string(1, c));
     out.push_back({{"id", o.id},
@@ -68,7 +68,7 @@ ordered_json vector_rows(const Job &job, bool in_job) {
     Frame frame = v.frame;
     if (datum) {
       const Occupation *from = nullptr;
-      for (const Occupation &o : job.snapshot()->occupations)
+      for (const Occupation &o : job.snapshot()->occupations())
         if (o.id == v.from_occupation) from = &o;
       const Mat3 r = FrameChange(v.frame, datum->frame(), from->file->approximate,
                                  {job.state().settings.worst_transformation_m, false})
@@ -78,7 +78,7 @@ ordered_json vector_rows(const Job &job, bool in_job) {
     j["start"] = iso(v.solved.first), j["stop"] = iso(v.solved.last);
     j["dx"] = d.x(), j["dy"] = d.y(), j["dz"] = d.z(), j["cov"] = cov6(c);
     j["length_m"] = d.norm();
-    const auto &occ = job.snapshot()->occupations;
+    const auto &occ = job.snapshot()->occupations();
     double h[2] = {0, 0};
     for (const Occupation &o : occ) {
       if (o.id == v.from_occupation)
@@ -134,8 +134,8 @@ ordered_json network_object(const Job &job) {
   std::map<std::string, const VectorResult *> by_id;
   for (const auto &v : job.vectors()) by_id[v.id] = &v;
   std::map<std::string, const Occupation *> by_set_up;
-  for (const auto &o : job.snapshot()->occupations) by_set_up.emplace(o.set_up, &o);
-  const auto sights = sight_names(*job.snapshot()->traverses);
+  for (const auto &o : job.snapshot()->occupations()) by_set_up.emplace(o.set_up, &o);
+  const auto sights = sight_names(job.snapshot()->traverses());
   std::map<std::string, int> groups;
   j["residuals"] = ordered_json::array();
   for (const BlockTest &t : a.tests) {
@@ -173,7 +173,7 @@ ordered_json mark_rows(const Job &job) {
   const NetworkRun *run = job.network();
   if (!run) {
     // Before any adjustment: what is published.
-    for (const auto &[name, p] : job.snapshot()->published) {
+    for (const auto &[name, p] : job.snapshot()->published()) {
       const auto h = job.state().holds.find(name);
       out.push_back({{"name", name},
                      {"frame", p.frame},
@@ -182,8 +182,8 @@ ordered_json mark_rows(const Job &job) {
                      {"description", p.description},
                      {"origin", "published"}});
     }
-    for (const auto &[name, p] : job.snapshot()->benchmarks) {
-      if (job.snapshot()->published.count(name)) continue;
+    for (const auto &[name, p] : job.snapshot()->benchmarks()) {
+      if (job.snapshot()->published().count(name)) continue;
       const auto h = job.state().holds.find(name);
       out.push_back({{"name", name},
                      {"frame", ""},
@@ -200,7 +200,7 @@ ordered_json mark_rows(const Job &job) {
     const FullPosition &p = run->positions.at(m.name);
     const Ellipse e = ellipse(m.cov_enu.topLeftCorner<2, 2>());
     const double k = factor95(2);
-    const auto pub = job.snapshot()->published.find(m.name);
+    const auto pub = job.snapshot()->published().find(m.name);
     out.push_back({{"name", m.name},
                    {"x", p.ecef.xyz.x()},
                    {"y", p.ecef.xyz.y()},
@@ -224,7 +224,7 @@ ordered_json mark_rows(const Job &job) {
                    {"independent_checks", m.independent_checks},
                    {"frame", frame_name(p.ecef.frame)},
                    {"epoch", p.ecef.epoch},
-                   {"description", pub == job.snapshot()->published.end() ? "" : pub->second.description},
+                   {"description", pub == job.snapshot()->published().end() ? "" : pub->second.description},
                    {"code", ""},
                    {"origin", m.hold == Hold::full ? "published"
                               : m.set_ups > 0      ? "GNSS"
@@ -270,42 +270,86 @@ ordered_json trace_rows(const std::vector<TraceStep> &steps) {
   return out;
 }
 
-ordered_json rows(const Job &job, const std::string &list, bool in_job) {
-  if (list == "sources") return sources(job);
-  if (list == "occupations") return occupation_rows(job);
-  if (list == "vectors") return vector_rows(job, in_job);
-  if (list == "loops") return loop_rows(job);
-  if (list == "network") return network_object(job);
-  if (list == "marks") return mark_rows(job);
+namespace {
+ordered_json doubt_rows(const Job &job) {
   auto out = ordered_json::array();
-  if (list == "doubts") {
-    for (const Doubt &d : job.doubts()) out.push_back(doubt_row(d));
-    return out;
+  for (const Doubt &d : job.doubts()) out.push_back(doubt_row(d));
+  return out;
+}
+
+ordered_json decision_rows(const Job &job) {
+  auto out = ordered_json::array();
+  const auto stands = standing(job.decisions());
+  const DecisionWords words = job.words();
+  for (std::size_t i = 0; i < job.decisions().size(); ++i) {
+    const Decision &d = job.decisions()[i];
+    out.push_back({{"seq", d.seq},
+                   {"time", d.time},
+                   {"author", d.author},
+                   {"verb", d.verb},
+                   {"target", d.target},
+                   {"value", d.value},
+                   {"reason", d.reason},
+                   {"sentence", words.sentence(d)},
+                   {"stands", static_cast<bool>(stands[i])}});
   }
-  if (list == "decisions") {
-    const auto stands = standing(job.decisions());
-    const DecisionWords words = job.words();
-    for (std::size_t i = 0; i < job.decisions().size(); ++i) {
-      const Decision &d = job.decisions()[i];
-      out.push_back({{"seq", d.seq},
-                     {"time", d.time},
-                     {"author", d.author},
-                     {"verb", d.verb},
-                     {"target", d.target},
-                     {"value", d.value},
-                     {"reason", d.reason},
-                     {"sentence", words.sentence(d)},
-                     {"stands", static_cast<bool>(stands[i])}});
-    }
-    return out;
+  return out;
+}
+
+/// The graph of results: each with its state, what it is computed from, and how long that took.
+ordered_json result_rows(const Job &job) {
+  job.doubts(); // asks for everything
+  auto out = ordered_json::array();
+  for (const ResultStatus &r : job.snapshot()->status()) {
+    auto reads = ordered_json::array(), decided = ordered_json::array();
+    for (const ResultBase *x : r.result->reads) reads.push_back(x->name);
+    for (Slice x : r.result->slices) decided.push_back(slice_name(x));
+    out.push_back({{"name", r.result->name},
+                   {"section", section_code(r.result->section)},
+                   {"state", r.state == ResultStatus::State::current  ? "current"
+                             : r.state == ResultStatus::State::failed ? "failed"
+                                                                      : "not asked for"},
+                   {"seconds", r.seconds},
+                   {"trouble", r.trouble},
+                   {"reads", reads},
+                   {"decided", decided}});
   }
-  if (list == "runs") return run_rows(job);
-  if (list == "heights") return height_rows(job);
-  if (list == "traverses") return traverse_rows(job);
-  if (list == "setups") return setup_rows(job);
-  throw InputError("there is no list called \"" + list +
-                   "\": sources, occupations, vectors, loops, runs, heights, setups, traverses, network, marks, "
-                   "doubts or decisions");
+  return out;
+}
+
+/// Every list that can be shown.
+struct List {
+  const char *name;
+  ordered_json (*rows)(const Job &);
+};
+constexpr List lists[] = {
+    {"sources", sources},
+    {"occupations", occupation_rows},
+    {"vectors", [](const Job &job) { return vector_rows(job, false); }},
+    {"loops", loop_rows},
+    {"runs", run_rows},
+    {"heights", height_rows},
+    {"setups", setup_rows},
+    {"traverses", traverse_rows},
+    {"network", network_object},
+    {"marks", mark_rows},
+    {"doubts", doubt_rows},
+    {"decisions", decision_rows},
+    {"results", result_rows},
+};
+} // namespace
+
+std::string list_names() {
+  std::string out;
+  for (const List &l : lists) out += (out.empty() ? "" : ", ") + std::string(l.name);
+  return out;
+}
+
+ordered_json rows(const Job &job, const std::string &list, bool in_job) {
+  if (list == "vectors") return vector_rows(job, in_job);
+  for (const List &l : lists)
+    if (l.name == list) return l.rows(job);
+  throw InputError("there is no list called \"" + list + "\": " + list_names());
 }
 
 std::string table(const ordered_json &all) {

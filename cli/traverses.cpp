@@ -35,7 +35,7 @@ json setup_value(const std::string &name, const std::string &text) {
 /// Targets of a set-up must be ones that it saw.
 void require_targets(const Job &job, const std::string &setup, const json &v) {
   std::vector<std::string> seen;
-  for (const auto &source : job.snapshot()->traverses->field.sources)
+  for (const auto &source : job.snapshot()->traverses().field.sources)
     for (const StationSetup &u : source.file->setups)
       if (u.id == setup)
         for (const Pointing &p : u.pointings) seen.push_back(p.booked);
@@ -66,7 +66,7 @@ void set_traverses(Job &job, const std::vector<std::string> &words, const std::s
   std::vector<std::string> targets;
   if (words[0] == "style") {
     std::vector<std::string> codes;
-    for (const auto &[name, m] : job.snapshot()->traverses->marks)
+    for (const auto &[name, m] : job.snapshot()->traverses().marks)
       if (!m.code.empty()) codes.push_back(m.code);
     if (words[1].empty() || words[1].back() != '*') require_known("code", words[1], codes, ahead);
     targets = {"style:" + words[1]};
@@ -86,7 +86,7 @@ void set_traverses(Job &job, const std::vector<std::string> &words, const std::s
 
 ordered_json setup_rows(const Job &job) {
   auto out = ordered_json::array();
-  const TraverseReport &t = *job.snapshot()->traverses;
+  const TraverseReport &t = job.snapshot()->traverses();
   for (const auto &r : t.field.setups) {
     const auto found = t.judgements.find(r->setup.id);
     ordered_json j{{"id", r->setup.id},
@@ -135,7 +135,7 @@ ordered_json setup_rows(const Job &job) {
 
 ordered_json traverse_rows(const Job &job) {
   auto out = ordered_json::array();
-  for (const TraverseLine &l : job.snapshot()->traverses->lines) {
+  for (const TraverseLine &l : job.snapshot()->traverses().lines) {
     const TraverseClosure &c = l.result.closure;
     ordered_json j{{"id", l.id},
                    {"name", l.name},

@@ -37,7 +37,7 @@ int main(int argc, char **argv) {
   if (!window.open(argv[1])) return 1;
   Workspace &w = window.workspace();
   window.show_section(Section::intake);
-  for (const Occupation &o : w.job().snapshot()->occupations)
+  for (const Occupation &o : w.job().snapshot()->occupations())
     if (o.slant) w.select("occupation", o.id);
   shoot("intake");
   window.show_section(Section::gnss);
@@ -89,7 +89,7 @@ int main(int argc, char **argv) {
   shoot("datum");
   // A doubt: one evening's reading was never put right.
   std::string pn1;
-  for (const Occupation &o : w.job().snapshot()->occupations)
+  for (const Occupation &o : w.job().snapshot()->occupations())
     if (o.mark == "PN1") pn1 = o.id;
   w.decide("set", pn1, {{"height", 1.487}}, "read again from the photo");
   window.show_section(Section::gnss);
@@ -123,16 +123,16 @@ int main(int argc, char **argv) {
   shoot("decisions");
   // Field books: taken up with their mistakes, which the doubts name; one is put right.
   window.show_section(Section::traverse);
-  const auto books = w.job().snapshot()->traverses;
-  for (const auto &source : books->field.sources)
+  const auto books = w.job().snapshot()->traverses();
+  for (const auto &source : books.field.sources)
     w.decide("use", source.head.source_id, nlohmann::json::object(), "gone through");
   std::string route;
-  for (const TraverseLine &l : w.job().snapshot()->traverses->lines)
+  for (const TraverseLine &l : w.job().snapshot()->traverses().lines)
     if (l.legs.size() > 5) route = l.id;
   w.select("traverse", route);
   shoot("traverse");
   press("Set-ups part");
-  for (const auto &x : w.job().snapshot()->traverses->field.setups)
+  for (const auto &x : w.job().snapshot()->traverses().field.setups)
     if (x->setup.mark == "T06") w.select("station", x->setup.id);
   shoot("traverse-setups");
   press("Known marks part");
@@ -148,11 +148,11 @@ int main(int argc, char **argv) {
       break;
     }
   shoot("traverse-doubt");
-  for (const auto &source : books->field.sources)
+  for (const auto &source : books.field.sources)
     w.decide("leave-out", source.head.source_id, nlohmann::json::object(), "not gone through yet");
   window.show_section(Section::levels);
   auto line = [&](const char *name) {
-    for (const LevelLine &l : w.job().snapshot()->levels->lines)
+    for (const LevelLine &l : w.job().snapshot()->levels().lines)
       if (l.name == name) return l;
     return LevelLine{};
   };

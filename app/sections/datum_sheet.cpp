@@ -64,9 +64,9 @@ void DatumSheet::refresh() {
                                                {Hold::height, "■ in height"},
                                                {Hold::weighted, "△ weighted"},
                                                {Hold::check, "◇ check"}};
-    for (const auto &[name, p] : s.published) {
-      const auto h = s.state.holds.find(name);
-      const Hold how = h == s.state.holds.end() ? Hold::none : h->second.how;
+    for (const auto &[name, p] : s.published()) {
+      const auto h = s.state().holds.find(name);
+      const Hold how = h == s.state().holds.end() ? Hold::none : h->second.how;
       auto sd = [&](int i) {
         return Cell{p.sd_enu ? QString::number((*p.sd_enu)[i] * 1000, 'f', 1) : "none",
                     {},
@@ -91,10 +91,10 @@ void DatumSheet::refresh() {
            {}});
     }
     // Benchmarks: a height and nothing else.
-    for (const auto &[name, p] : s.benchmarks) {
-      if (s.published.count(name)) continue;
-      const auto h = s.state.holds.find(name);
-      const Hold how = h == s.state.holds.end() ? Hold::none : h->second.how;
+    for (const auto &[name, p] : s.benchmarks()) {
+      if (s.published().count(name)) continue;
+      const auto h = s.state().holds.find(name);
+      const Hold how = h == s.state().holds.end() ? Hold::none : h->second.how;
       published.push_back(
           {name,
            {{text(name), {}, {}, true},
@@ -115,7 +115,7 @@ void DatumSheet::refresh() {
            false,
            {}});
     }
-    const auto &set = s.state.settings.datum;
+    const auto &set = s.state().settings.datum;
     auto line = [&](const QString &k, const QString &v) {
       html += QString("<tr><td style='color:#5A666E;padding-right:14px;padding-bottom:3px'>%1</td><td "
                       "style='padding-bottom:3px'>%2</td></tr>")

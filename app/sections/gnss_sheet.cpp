@@ -139,7 +139,7 @@ void GnssSheet::refresh() {
       if (v->used && (!ok || !fixed)) r.wash = ink::warm;
       rows.push_back(std::move(r));
     }
-    for (const Occupation &o : w_.job().snapshot()->occupations) {
+    for (const Occupation &o : w_.job().snapshot()->occupations()) {
       int n = 0;
       for (const VectorResult &v : w_.job().vectors()) n += v.from_occupation == o.id || v.to_occupation == o.id;
       occ.push_back({o.id,

@@ -79,7 +79,7 @@ QString IntakeSheet::edit(const std::string &id, int column, const QString &valu
 void IntakeSheet::refresh() {
   std::vector<Row> occ, src, drops;
   if (w_.has_job()) {
-    for (const Occupation &o : w_.job().snapshot()->occupations) {
+    for (const Occupation &o : w_.job().snapshot()->occupations()) {
       Row r;
       r.id = o.id;
       r.dim = !o.used;
@@ -106,7 +106,7 @@ void IntakeSheet::refresh() {
                  cell(text(o.set_up), "set_up")};
       occ.push_back(std::move(r));
     }
-    for (const auto &c : w_.job().snapshot()->contents)
+    for (const auto &c : w_.job().snapshot()->contents())
       src.push_back({c.source.id,
                      {{text(c.source.name), {}, {}, false},
                       {text(c.source.kind).replace('_', ' '), {}, {}, false},

@@ -174,7 +174,7 @@ void IssueSheet::refresh() {
         same = false;
       } else if (run || is_provisional(r)) {
         const auto differences =
-            is_provisional(r) ? compare_provisional(r, *w_.job().snapshot()->traverses) : compare_with_record(r, *run);
+            is_provisional(r) ? compare_provisional(r, w_.job().snapshot()->traverses()) : compare_with_record(r, *run);
         same = differences.empty();
         today = same ? QString("the same")
                      : text(differences.front()) +

@@ -233,7 +233,7 @@ LevelsSheet::LevelsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Levels", par
 }
 
 void LevelsSheet::act() {
-  if (!w_.has_job() || !w_.job().snapshot()->levels->any()) {
+  if (!w_.has_job() || !w_.job().snapshot()->levels().any()) {
     say("there is nothing to report yet: take level books first", true);
     return;
   }
@@ -243,7 +243,7 @@ void LevelsSheet::act() {
   if (!file.isEmpty()) w_.level_report(file);
 }
 
-const LevelLine *LevelsSheet::line() const { return w_.has_job() ? w_.job().snapshot()->levels->line(line_) : nullptr; }
+const LevelLine *LevelsSheet::line() const { return w_.has_job() ? w_.job().snapshot()->levels().line(line_) : nullptr; }
 
 const StaffSight *LevelsSheet::sight() const {
   if (const LevelLine *l = line())
@@ -253,7 +253,7 @@ const StaffSight *LevelsSheet::sight() const {
 }
 
 std::string LevelsSheet::run_of_sight(const std::string &id) const {
-  for (const LevelSource &src : w_.job().snapshot()->levels->sources)
+  for (const LevelSource &src : w_.job().snapshot()->levels().sources)
     for (const LevelRun &r : src.runs())
       for (const StaffSight &s : r.sights)
         if (s.id == id) return r.id;
@@ -338,7 +338,7 @@ void LevelsSheet::refresh_buttons() {
   if (l) {
     const auto edits = w_.job().state().runs.find(l->parts.front());
     const std::string now = edits != w_.job().state().runs.end() ? edits->second.follows.value.value_or("") : "";
-    for (const LevelLine &other : w_.job().snapshot()->levels->lines)
+    for (const LevelLine &other : w_.job().snapshot()->levels().lines)
       if (other.id != l->id && other.reduced.to == l->reduced.from)
         chain_->addItem(text(other.name) + " (ends on " + text(other.reduced.to) + ")", text(other.parts.back()));
     if (!now.empty() && chain_->findData(text(now)) < 0) chain_->addItem("as chained", text(now));
@@ -425,7 +425,7 @@ void LevelsSheet::refresh() {
   std::vector<Row> lines, closures, heights, files;
   std::vector<PlottedLevelClosure> plotted;
   if (w_.has_job()) {
-    const LevelReport &r = *w_.job().snapshot()->levels;
+    const LevelReport &r = w_.job().snapshot()->levels();
     for (const LevelLine &l : r.lines) {
       const Misclosure *worst = worst_closure(l.misclosures);
       const bool bad = worst && !worst->within_limit(), tight = worst && !bad && !worst->within_propagated();

@@ -212,8 +212,8 @@ void NetworkSheet::refresh() {
            {}});
     }
     std::map<std::string, const Occupation *> by_setup;
-    for (const Occupation &o : w_.job().snapshot()->occupations) by_setup.emplace(o.set_up, &o);
-    const auto sights = sight_names(*w_.job().snapshot()->traverses);
+    for (const Occupation &o : w_.job().snapshot()->occupations()) by_setup.emplace(o.set_up, &o);
+    const auto sights = sight_names(w_.job().snapshot()->traverses());
     for (const BlockTest &t : a.tests) {
       if (const auto sight = sights.find(t.id); sight != sights.end() && t.observations.size() == 1) {
         // Angles in seconds, and what they are across at the target by the column beside.
@@ -258,7 +258,7 @@ void NetworkSheet::refresh() {
                                beyond ? ink::warm : QColor()});
         }
       } else if (t.kind == "level") {
-        const LevelReport &levels = *w_.job().snapshot()->levels;
+        const LevelReport &levels = w_.job().snapshot()->levels();
         const auto it = std::find_if(levels.sections.begin(), levels.sections.end(),
                                      [&](const LevelSection &s) { return s.id == t.id; });
         if (it == levels.sections.end()) continue;

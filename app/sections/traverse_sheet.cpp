@@ -115,7 +115,7 @@ QWidget *TraverseSheet::make_lines() {
     const TraverseLine *l = line();
     if (!l) return;
     std::set<std::string> sources;
-    const JobSetups &field = w_.job().snapshot()->traverses->field;
+    const JobSetups &field = w_.job().snapshot()->traverses().field;
     for (const auto &id : l->setups)
       if (const ReducedSetup *s = field.find(id))
         if (const auto *source = field.source(s->setup.source_id); source && !source->used)
@@ -123,7 +123,7 @@ QWidget *TraverseSheet::make_lines() {
     // A book that is out keeps all of its traverses out: it comes back as a whole.
     if (!l->used)
       for (const auto &source : sources) w_.decide("use", source, nlohmann::json::object(), "gone through");
-    if (l->used || !w_.job().snapshot()->traverses->line(line_)->used)
+    if (l->used || !w_.job().snapshot()->traverses().line(line_)->used)
       w_.decide(l->used ? "leave-out" : "use", "traverse:" + line_, nlohmann::json::object(),
                 l->used ? "left out in the sheet" : "");
   });
@@ -398,7 +398,7 @@ QWidget *TraverseSheet::make_files() {
 }
 
 void TraverseSheet::act() {
-  if (!w_.has_job() || !w_.job().snapshot()->traverses->any()) {
+  if (!w_.has_job() || !w_.job().snapshot()->traverses().any()) {
     say("there is nothing to report yet: take field books first", true);
     return;
   }
@@ -408,10 +408,10 @@ void TraverseSheet::act() {
 }
 
 const TraverseLine *TraverseSheet::line() const {
-  return w_.has_job() ? w_.job().snapshot()->traverses->line(line_) : nullptr;
+  return w_.has_job() ? w_.job().snapshot()->traverses().line(line_) : nullptr;
 }
 const ReducedSetup *TraverseSheet::setup() const {
-  return w_.has_job() ? w_.job().snapshot()->traverses->field.find(setup_) : nullptr;
+  return w_.has_job() ? w_.job().snapshot()->traverses().field.find(setup_) : nullptr;
 }
 
 void TraverseSheet::choose_pointing(const std::string &id) {
@@ -444,7 +444,7 @@ void TraverseSheet::choose_line(const std::string &id) {
 void TraverseSheet::choose_setup(const std::string &id) {
   setup_ = id;
   if (w_.has_job())
-    if (const TraverseLine *l = w_.job().snapshot()->traverses->line_of(id); l && l->id != line_) {
+    if (const TraverseLine *l = w_.job().snapshot()->traverses().line_of(id); l && l->id != line_) {
       const TraverseLine *now = line();
       if (!now || std::find(now->setups.begin(), now->setups.end(), id) == now->setups.end()) line_ = l->id;
     }

@@ -37,7 +37,7 @@ void TraverseSheet::refresh() {
   std::set<std::string> coded, all; // marks
   std::vector<PlottedClosure> plotted;
   if (w_.has_job()) {
-    const TraverseReport &r = *w_.job().snapshot()->traverses;
+    const TraverseReport &r = w_.job().snapshot()->traverses();
     for (const TraverseLine &l : r.lines) {
       const TraverseClosure &c = l.result.closure;
       const bool local = l.local_place || l.local_bearing,
@@ -238,7 +238,10 @@ void TraverseSheet::refresh() {
 void TraverseSheet::refresh_line() {
   std::vector<Row> rows;
   const TraverseLine *l = line();
-  legs_->set(w_.has_job() ? w_.job().snapshot()->traverses : nullptr, line_);
+  std::shared_ptr<const TraverseReport> report; // keeps its snapshot
+  if (w_.has_job())
+    if (const auto now = w_.job().snapshot()) report = {now, &now->traverses()};
+  legs_->set(report, line_);
   legs_->select(setup_);
   std::set<std::string> shown;
   if (l) {
@@ -305,7 +308,7 @@ void TraverseSheet::refresh_line() {
   }
   onward_->clear();
   if (w_.has_job()) {
-    const TraverseReport &r = *w_.job().snapshot()->traverses;
+    const TraverseReport &r = w_.job().snapshot()->traverses();
     const auto j = r.judgements.find(setup_);
     onward_->setEnabled(j != r.judgements.end());
     by_click_->setEnabled(j != r.judgements.end());
@@ -406,7 +409,7 @@ void TraverseSheet::refresh_setup() {
   setup_words_->setText("<span style='font-size:8.5pt'>" + words + "</span>");
   std::shared_ptr<const ReducedSetup> shown;
   if (w_.has_job())
-    for (const auto &x : w_.job().snapshot()->traverses->field.setups)
+    for (const auto &x : w_.job().snapshot()->traverses().field.setups)
       if (x->setup.id == setup_) shown = x;
   strip_->set(shown);
   strip_->select(pointing_);
@@ -425,7 +428,7 @@ void TraverseSheet::refresh_checks() {
   std::vector<Row> rows;
   int beyond = 0, all = 0;
   if (w_.has_job()) {
-    const TraverseReport &r = *w_.job().snapshot()->traverses;
+    const TraverseReport &r = w_.job().snapshot()->traverses();
     for (const auto &s : r.field.setups) {
       const auto j = r.judgements.find(s->setup.id);
       if (j == r.judgements.end() || !s->used) continue;

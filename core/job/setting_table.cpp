@@ -7,9 +7,6 @@
 
 namespace ampletie {
 namespace {
-using namespace setting_values;
-using Part = SettingPart;
-
 #define AT(path)                                                                                                       \
   [](JobSettings & s) -> auto & { return s.path; }
 
@@ -21,7 +18,7 @@ void known_frame(const std::string &name) {
 
 /// A decimal year, or a date.
 SettingValue epoch() {
-  SettingValue v = number(AT(datum.epoch), 1980, 2100);
+  SettingValue v = setting_values::number(AT(datum.epoch), 1980, 2100);
   v.text = [](const JobSettings &s) { return fmt::format("{:.2f}", s.datum.epoch); };
   v.read = [](const std::string &t, const SettingInfo &i) {
     if (const auto date = parse_iso(t)) return nlohmann::json(decimal_year(*date));
@@ -35,7 +32,7 @@ SettingValue epoch() {
 
 /// Letters of satellite systems, written in any way.
 SettingValue systems_in_use() {
-  SettingValue v = text(AT(systems));
+  SettingValue v = setting_values::text(AT(systems));
   v.read = [](const std::string &t, const SettingInfo &) {
     std::string letters;
     for (char c : t)
@@ -50,6 +47,8 @@ SettingValue systems_in_use() {
 } // namespace
 
 const std::vector<SettingInfo> &setting_catalogue() {
+  using namespace setting_values;
+  using Part = SettingPart;
   static const std::vector<SettingInfo> all{
       {"job", "title", "Title", "", Part::shown, text(AT(title)), "The name of the job, printed on every sheet."},
       {"job", "crs", "Grid", "", Part::datum, text(AT(datum.crs), known_grid),

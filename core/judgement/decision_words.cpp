@@ -6,22 +6,22 @@ namespace ampletie {
 DecisionWords::DecisionWords(const JobSnapshot &s, const std::vector<VectorResult> &vectors,
                              const std::vector<Doubt> &doubts, const std::vector<Decision> &log)
     : log_(log) {
-  for (const Occupation &o : s.occupations) names_[o.id] = occupation_name(o);
+  for (const Occupation &o : s.occupations()) names_[o.id] = occupation_name(o);
   for (const VectorResult &v : vectors) names_[v.id] = "vector " + v.from + " → " + v.to;
-  for (const auto &c : s.contents) names_[c.source.id] = "file " + c.source.name;
-  for (const LevelSource &src : s.levels->sources)
+  for (const auto &c : s.contents()) names_[c.source.id] = "file " + c.source.name;
+  for (const LevelSource &src : s.levels().sources)
     for (const LevelRun &r : src.runs())
       for (const StaffSight &x : r.sights) names_[x.id] = fmt::format("reading {} line {}", src.name, x.line);
-  for (const LevelLine &l : s.levels->lines) {
+  for (const LevelLine &l : s.levels().lines) {
     names_[l.id] = "line " + l.name;
     for (const auto &part : l.parts) names_.try_emplace(part, "line " + l.name);
   }
-  for (const auto &r : s.traverses->field.setups) {
+  for (const auto &r : s.traverses().field.setups) {
     names_[r->setup.id] = "set-up on " + r->setup.mark;
     for (const Pointing &p : r->setup.pointings)
       names_[p.id] = fmt::format("pointing {} → {}, line {}", r->setup.mark, p.target, p.line);
   }
-  for (const TraverseLine &l : s.traverses->lines) names_["traverse:" + l.id] = "traverse " + l.name;
+  for (const TraverseLine &l : s.traverses().lines) names_["traverse:" + l.id] = "traverse " + l.name;
   for (const Doubt &d : doubts) names_[d.id] = std::string(words(d.kind)) + ", " + d.about;
 }
 

@@ -6,6 +6,7 @@
 #include "base/text.h"
 #include "geodesy/ellipsoid.h"
 #include "job/settings.h"
+#include "judgement/doubt_list.h"
 #include "judgement/level_doubts.h"
 #include "judgement/near_names.h"
 #include "judgement/network_doubts.h"
@@ -19,61 +20,59 @@
 #include <set>
 
 namespace ampletie {
-namespace {
-
-std::string misplaced_item(const PublishedMark &p) { return p.source_id.empty() ? p.name : p.source_id; }
 
 /// What can be told without computing anything.
-void plain(DoubtList &list, const JobSnapshot &s) {
-  for (const SourceContent &c : s.contents)
+void plain_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Trouble> &troubles) {
+  for (const SourceContent &c : *s.inputs().contents)
     if (!c.source.damage.empty())
       list.add(DoubtKind::source_damaged, c.source.name, Section::intake, {Thing::Kind::source, c.source.id},
                c.source.damage + "; nothing of it is used: take the original again")
           .effect_m = 1000;
-  for (const auto &[seq, why] : s.state.unreadable)
+  for (const auto &[seq, why] : s.state().unreadable)
     list.add(DoubtKind::decision_does_not_count, fmt::format("decision {}", seq), Section::intake,
              {Thing::Kind::decision, std::to_string(seq)}, why + "; make it again if it is still meant",
              fmt::format("decision {}", seq))
         .effect_m = 1000;
-  for (const Trouble &t : s.troubles)
+  for (const Trouble &t : troubles)
     list.add(DoubtKind::not_computed, section_code(t.section), t.section, {},
              t.sentence + "; undo what led here, or leave the source out", section_code(t.section) + t.sentence)
         .effect_m = 1000;
 }
 
+namespace {
 /// Whether the sources, as they are read now, still hold what a decision is about.
-bool is_here(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Thing &t) {
+bool is_here(const JobSnapshot &s, const Thing &t) {
   using K = Thing::Kind;
   const auto any = [&](const auto &all, auto &&same) { return std::any_of(all.begin(), all.end(), same); };
   switch (t.kind) {
   case K::source:
-    return any(s.contents, [&](const SourceContent &c) { return c.source.id == t.id; });
+    return any(s.contents(), [&](const SourceContent &c) { return c.source.id == t.id; });
   case K::occupation:
-    return any(s.occupations, [&](const Occupation &o) { return o.id == t.id; });
+    return any(s.occupations(), [&](const Occupation &o) { return o.id == t.id; });
   case K::vector:
-    if (any(vectors, [&](const VectorResult &v) { return v.id == t.id; })) return true;
+    if (any(s.vectors(), [&](const VectorResult &v) { return v.id == t.id; })) return true;
     // One that is not solved, or of an occupation that is left out.
-    for (const Occupation &a : s.occupations)
-      for (const Occupation &b : s.occupations)
+    for (const Occupation &a : s.occupations())
+      for (const Occupation &b : s.occupations())
         if (&a != &b && content_id("v", a.id + "|" + b.id) == t.id) return true;
     return false;
   case K::level_line:
-    if (any(s.levels->lines, [&](const LevelLine &l) {
+    if (any(s.levels().lines, [&](const LevelLine &l) {
           return l.id == t.id || std::find(l.parts.begin(), l.parts.end(), t.id) != l.parts.end();
         }))
       return true;
-    return any(s.levels->sources, [&](const LevelSource &src) {
+    return any(s.levels().sources, [&](const LevelSource &src) {
       return any(src.runs(), [&](const LevelRun &r) { return r.id == t.id; });
     });
   case K::sight:
-    return any(s.levels->sources, [&](const LevelSource &src) {
+    return any(s.levels().sources, [&](const LevelSource &src) {
       return any(src.runs(),
                  [&](const LevelRun &r) { return any(r.sights, [&](const StaffSight &x) { return x.id == t.id; }); });
     });
   case K::station:
   case K::traverse:
   case K::pointing:
-    return any(s.traverses->field.sources, [&](const auto &src) {
+    return any(s.traverses().field.sources, [&](const auto &src) {
       return any(src.file->setups, [&](const StationSetup &u) {
         return t.kind == K::pointing ? any(u.pointings, [&](const Pointing &p) { return p.id == t.id; }) : u.id == t.id;
       });
@@ -82,16 +81,17 @@ bool is_here(const JobSnapshot &s, const std::vector<VectorResult> &vectors, con
     return true;
   }
 }
+} // namespace
 
 /// Decisions whose target the sources do not hold any more: a recipe reads a book otherwise, a file is damaged.
-void without_target(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+void targetless_doubts(DoubtList &list, const JobSnapshot &s) {
   std::map<std::string, std::pair<Thing, std::vector<long>>> by_thing;
-  for (const auto &[seq, t] : s.state.aims) {
+  for (const auto &[seq, t] : s.state().aims) {
     auto &[thing, all] = by_thing[t.id];
     thing = t, all.push_back(seq);
   }
   for (const auto &[id, x] : by_thing) {
-    if (is_here(s, vectors, x.first)) continue;
+    if (is_here(s, x.first)) continue;
     std::string numbers;
     for (long seq : x.second) numbers += (numbers.empty() ? "" : ", ") + std::to_string(seq);
     list.add(DoubtKind::decision_without_target, (x.second.size() == 1 ? "decision " : "decisions ") + numbers,
@@ -103,9 +103,9 @@ void without_target(DoubtList &list, const JobSnapshot &s, const std::vector<Vec
 }
 
 /// One doubt for each file, or mark that was typed.
-void misplaced(DoubtList &list, const JobSnapshot &s) {
+void misplaced_doubts(DoubtList &list, const JobSnapshot &s) {
   std::map<std::string, std::vector<const MisplacedMark *>> by_item;
-  for (const auto &[mark, m] : s.misplaced) by_item[misplaced_item(m.published)].push_back(&m);
+  for (const auto &[mark, m] : s.misplaced()) by_item[misplaced_item(m.published)].push_back(&m);
   for (const auto &[item, all] : by_item) {
     const MisplacedMark &first = *all.front();
     std::string about = first.published.name;
@@ -122,15 +122,15 @@ void misplaced(DoubtList &list, const JobSnapshot &s) {
 }
 
 /// What the first glance at a file tells.
-void files(DoubtList &list, const JobSnapshot &s) {
-  for (const SourceContent &c : s.contents) {
-    if (c.cut_off.empty() || s.state.left_out.count(c.source.id)) continue;
+void file_doubts(DoubtList &list, const JobSnapshot &s) {
+  for (const SourceContent &c : s.contents()) {
+    if (c.cut_off.empty() || s.state().left_out.count(c.source.id)) continue;
     Doubt &d = list.add(DoubtKind::file_cut_off, c.source.name, Section::intake, {Thing::Kind::source, c.source.id},
                         "it ends inside a line: " + c.cut_off + "; what stands there is used as it is");
     d.causes.push_back("a copy that was broken off: leave this file out, copy it again and take it");
     d.causes.push_back("it is whole: accept this with the reason");
   }
-  for (const Occupation &o : s.occupations) {
+  for (const Occupation &o : s.occupations()) {
     if (!o.file->cut_off.empty()) {
       Doubt &d =
           list.add(DoubtKind::file_cut_off, o.source_name, Section::intake, {Thing::Kind::occupation, o.id},
@@ -144,23 +144,23 @@ void files(DoubtList &list, const JobSnapshot &s) {
     const std::string stem = o.source_name.substr(0, o.source_name.find_first_of("._-"));
     if (!stem.empty()) d.causes.push_back("by the name of the file it may be " + stem);
   }
-  for (const SourceContent &c : s.contents) {
-    if (!c.control || s.state.left_out.count(c.source.id)) continue;
+  for (const SourceContent &c : s.contents()) {
+    if (!c.control || s.state().left_out.count(c.source.id)) continue;
     std::string other;
     for (const ControlRow &r : c.control->rows)
-      if (r.height && !r.vertical.empty() && r.vertical != s.state.settings.datum.vertical && other.empty())
+      if (r.height && !r.vertical.empty() && r.vertical != s.state().settings.datum.vertical && other.empty())
         other = r.vertical;
     if (!other.empty())
       list.add(DoubtKind::heights_of_another_system, c.source.name, Section::datum, {Thing::Kind::source, c.source.id},
                "its heights are in " + other + ", the job's are in " +
-                   (s.state.settings.datum.vertical.empty() ? "none" : s.state.settings.datum.vertical) +
+                   (s.state().settings.datum.vertical.empty() ? "none" : s.state().settings.datum.vertical) +
                    ": its heights are not used");
   }
 }
 
-void intake(DoubtList &list, const JobSnapshot &s) {
+void occupation_doubts(DoubtList &list, const JobSnapshot &s) {
   std::map<std::string, std::vector<const Occupation *>> by_mark;
-  for (const Occupation &o : s.occupations) {
+  for (const Occupation &o : s.occupations()) {
     if (!o.used) continue;
     by_mark[o.mark].push_back(&o);
     if (!o.calibration) {
@@ -169,14 +169,14 @@ void intake(DoubtList &list, const JobSnapshot &s) {
           fmt::format("no calibration for the antenna \"{}\": phase centre taken at the reference point", o.antenna));
       // Mean phase centres of survey antennas lie some 5 to 12 cm above the reference point (common practice).
       d.effect_m = 0.08;
-      for (const auto &name : similar_antennas(s.contents, o.antenna)) d.causes.push_back("perhaps it is " + name);
+      for (const auto &name : similar_antennas(s.contents(), o.antenna)) d.causes.push_back("perhaps it is " + name);
     }
     const double h = o.antenna_height.value_or(0);
     if (!o.antenna_height)
       list.add(DoubtKind::height_suspicious, occupation_name(o), Section::intake, {Thing::Kind::occupation, o.id},
                "the antenna height cannot be reduced: " + o.height_problem)
           .effect_m = std::abs(o.measured);
-    else if (h < 0 || h > 4 || (h == 0 && !s.published.count(o.mark)) || (h > 0 && h < 0.02)) {
+    else if (h < 0 || h > 4 || (h == 0 && !s.published().count(o.mark)) || (h > 0 && h < 0.02)) {
       Doubt &d =
           list.add(DoubtKind::height_suspicious, occupation_name(o), Section::intake, {Thing::Kind::occupation, o.id},
                    h == 0 ? "the antenna height is zero" : fmt::format("an antenna height of {:.4f} m is unusual", h));
@@ -184,7 +184,7 @@ void intake(DoubtList &list, const JobSnapshot &s) {
     }
     // What was recorded in another country hardly belongs here.
     double nearest = 1e9;
-    for (const auto &[mark, p] : s.published)
+    for (const auto &[mark, p] : s.published())
       if (p.xyz && o.file->approximate.norm() > 6e6) nearest = std::min(nearest, (*p.xyz - o.file->approximate).norm());
     if (nearest > 1000e3 && nearest < 1e9)
       list.add(
@@ -206,7 +206,7 @@ void intake(DoubtList &list, const JobSnapshot &s) {
                    fmt::format("{} and {} logged on this mark at the same time", list_of[i]->source_name,
                                list_of[k]->source_name))
               .effect_m = 1;
-  for (const Occupation &o : s.occupations) {
+  for (const Occupation &o : s.occupations()) {
     if (!o.used || !o.weather || o.file->approximate.norm() < 6e6) continue;
     const double h = to_geodetic(o.file->approximate).h, usual = standard_atmosphere(h).pressure;
     // Weather moves the pressure by some 40 hPa; a reading reduced to sea level is off by 12 hPa per 100 m.
@@ -240,8 +240,8 @@ void understood_less(DoubtList &list, const RecipeSource &src, Section section) 
   d.value = static_cast<double>(src.telling), d.limit = static_cast<double>(src.otherwise), d.unit = "records";
 }
 
-void levels(DoubtList &list, const JobSnapshot &s) {
-  const LevelReport &r = *s.levels;
+void level_line_doubts(DoubtList &list, const JobSnapshot &s) {
+  const LevelReport &r = s.levels();
   for (const LevelSource &src : r.sources) {
     if (src.blocked()) {
       Doubt &d = list.add(
@@ -254,8 +254,8 @@ void levels(DoubtList &list, const JobSnapshot &s) {
       d.causes.push_back(fmt::format("the recipe \"{}\" does not suit it ({:.0f} %)", src.recipe, 100 * src.score));
     }
     for (const HeightClaim &c : src.claims) {
-      const auto b = s.benchmarks.find(s.state.mark_name(c.mark));
-      if (b == s.benchmarks.end()) continue;
+      const auto b = s.benchmarks().find(s.state().mark_name(c.mark));
+      if (b == s.benchmarks().end()) continue;
       const double off = c.height - *b->second.height, limit = std::max(0.002, 3 * b->second.sd_height.value_or(0));
       if (std::abs(off) <= limit) continue;
       Doubt &d = list.add(DoubtKind::height_claimed_otherwise, c.mark + " in " + src.name, Section::levels,
@@ -293,10 +293,10 @@ void levels(DoubtList &list, const JobSnapshot &s) {
                                length_words(m.within_limit() ? 3.29 * m.sd : m.limit, 2)));
       d.value = 1000 * std::abs(m.value), d.limit = 1000 * (m.within_limit() ? 3.29 * m.sd : m.limit), d.unit = "mm";
       d.effect_m = std::abs(m.value);
-      d.causes = level_causes(l, m, s.state.settings.levels.limits());
+      d.causes = level_causes(l, m, s.state().settings.levels.limits());
     }
   }
-  for (const auto &[serial, card] : s.state.instruments) {
+  for (const auto &[serial, card] : s.state().instruments) {
     if (!card.until.value) continue;
     std::string late;
     for (const LevelLine &l : r.lines)
@@ -320,21 +320,6 @@ void levels(DoubtList &list, const JobSnapshot &s) {
     }
 }
 
-void same_marks(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
-  for (const NearNames &n : near_names(s, vectors)) {
-    Doubt &d =
-        list.add(DoubtKind::same_mark, n.keep + " / " + n.other, n.levels_only ? Section::levels : Section::intake,
-                 {Thing::Kind::mark, n.keep}, n.why, n.keep + "|" + n.other);
-    d.other = n.other;
-    if (n.height_difference && n.height_sd) {
-      d.value = 1000 * std::abs(*n.height_difference), d.limit = 5000 * *n.height_sd, d.unit = "mm";
-      d.effect_m = std::abs(*n.height_difference);
-    }
-  }
-}
-
-} // namespace
-
 std::string measured(double value, const std::string &unit) {
   if (unit == "mm") return length_words(value / 1000, 2);
   if (unit == "m") return length_words(value, 2);
@@ -342,48 +327,7 @@ std::string measured(double value, const std::string &unit) {
   return fmt::format("{} {}", fixed(value, 2), unit);
 }
 
-std::string doubt_id(DoubtKind kind, const std::string &key) {
-  return content_id("d", std::string(doubt_kind_info(kind).counts_as) + "|" + key);
-}
-
-std::string former_doubt_id(DoubtKind kind, const std::string &key) {
-  return content_id("d", std::string(doubt_kind_info(kind).formerly) + "|" + key);
-}
-
-bool misplaced_accepted(const JobState &s, const PublishedMark &p) {
-  constexpr auto kind = DoubtKind::does_not_belong_here;
-  return s.accepted.count(doubt_id(kind, misplaced_item(p))) ||
-         s.accepted.count(former_doubt_id(kind, misplaced_item(p)));
-}
-
-std::vector<Doubt> plain_doubts(const JobSnapshot &s) {
-  DoubtList list(s.state);
-  plain(list, s);
-  return list.all;
-}
-
-std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const LoopReport &loops,
-                               const TraverseFindings &traverses, const NetworkRun *network,
-                               const std::vector<IssueRecord> &records) {
-  const IssueRecord *issued = nullptr;
-  for (const IssueRecord &r : records)
-    if (r.damage.empty()) issued = &r;
-  DoubtList list(s.state);
-  plain(list, s);
-  without_target(list, s, vectors);
-  misplaced(list, s);
-  for (const IssueRecord &r : records)
-    if (!r.damage.empty())
-      list.add(DoubtKind::issue_record_damaged, r.id, Section::issue, {},
-               r.damage + "; what was issued is proven by its folder alone", r.id);
-  files(list, s);
-  intake(list, s);
-  vector_doubts(list, s, vectors);
-  closure_doubts(list, s, loops);
-  levels(list, s);
-  for (const auto &source : s.traverses->field.sources) understood_less(list, source.head, Section::traverse);
-  traverse_doubts(list, *s.traverses, traverses);
-  same_marks(list, s, vectors);
+void same_book_doubts(DoubtList &list, const JobSnapshot &s) {
   for (const SameBook &b : same_books(s)) {
     Doubt &d = list.add(
         DoubtKind::same_book_twice, b.first_name + " / " + b.second_name, b.section, {Thing::Kind::source, b.first},
@@ -394,58 +338,49 @@ std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorRes
     d.causes.push_back("downloaded again or corrected: leave the whole file " + b.first_name + " out");
     d.causes.push_back("measured again: accept this with the reason");
   }
-  unit_doubts(list, s);
-  const bool any_hold = std::any_of(s.state.holds.begin(), s.state.holds.end(), [](const auto &h) {
+}
+
+void datum_doubts(DoubtList &list, const JobSnapshot &s) {
+  const bool any_hold = std::any_of(s.state().holds.begin(), s.state().holds.end(), [](const auto &h) {
     return h.second.how != Hold::check && h.second.how != Hold::none;
   });
-  if (!any_hold && s.state.settings.mode == DatumMode::held && !s.occupations.empty())
+  if (!any_hold && s.state().settings.mode == DatumMode::held && !s.occupations().empty())
     list.add(DoubtKind::no_datum, "network", Section::datum, {},
              "no mark is held: hold at least one published mark, or choose the free datum", "datum");
   try {
     const JobDatum datum = job_datum(s);
     if (const std::string area = datum.projection().outside(to_geodetic(job_place(s, datum))); !area.empty())
-      list.add(DoubtKind::outside_the_grid_area, s.state.settings.datum.crs, Section::datum, {},
+      list.add(DoubtKind::outside_the_grid_area, s.state().settings.datum.crs, Section::datum, {},
                fmt::format(
                    "the job lies outside the area that the register gives for {}: {}. Its scale factor here is {:.6f}",
                    datum.projection().name(), area, datum.projection().project(to_geodetic(job_place(s, datum))).scale),
                "area")
           .effect_m = 1;
     std::set<std::string> seen;
-    for (const VectorResult &v : vectors) {
+    for (const VectorResult &v : s.vectors()) {
       if (!v.error.empty() || !seen.insert(v.frame.code).second) continue;
       try {
-        FrameChange(v.frame, datum.frame(), job_place(s, datum), {s.state.settings.worst_transformation_m, false});
+        FrameChange(v.frame, datum.frame(), job_place(s, datum), {s.state().settings.worst_transformation_m, false});
       } catch (const InputError &e) {
         list.add(DoubtKind::transformation_not_accurate_enough, frame_name(v.frame), Section::datum, {}, e.reason(),
                  v.frame.code)
-            .effect_m = s.state.settings.worst_transformation_m;
+            .effect_m = s.state().settings.worst_transformation_m;
       }
     }
   } catch (const InputError &e) {
-    if (!s.occupations.empty() || !s.published.empty())
+    if (!s.occupations().empty() || !s.published().empty())
       list.add(DoubtKind::datum_not_usable, "datum", Section::datum, {}, e.reason(), "datum");
   }
-  for (const auto &[mark, h] : s.state.holds)
-    if (!s.published.count(mark) && !s.benchmarks.count(mark) && !s.misplaced.count(mark))
+  for (const auto &[mark, h] : s.state().holds)
+    if (!s.published().count(mark) && !s.benchmarks().count(mark) && !s.misplaced().count(mark))
       list.add(DoubtKind::held_without_coordinates, mark, Section::datum, {Thing::Kind::mark, mark},
                "this mark is held, but nothing gives its coordinates");
-  for (const auto &[mark, p] : s.published) {
-    const bool held = s.state.holds.count(mark) && s.state.holds.at(mark).how != Hold::check;
+  for (const auto &[mark, p] : s.published()) {
+    const bool held = s.state().holds.count(mark) && s.state().holds.at(mark).how != Hold::check;
     if (held && !p.velocity && !p.epoch.empty() && p.decision == 0)
       list.add(DoubtKind::velocity_missing, mark, Section::datum, {Thing::Kind::mark, mark},
                "published at " + p.epoch + " without a velocity: it is taken as unmoved since");
   }
-  if (network) network_doubts(list, s, vectors, *network);
-  if (network && issued)
-    for (const std::string &what : compare_with_record(*issued, *network))
-      list.add(DoubtKind::differs_from_what_was_issued, issued->id, Section::issue, {}, what + "; the record stands",
-               issued->id + what);
-  std::stable_sort(list.all.begin(), list.all.end(), [](const Doubt &a, const Doubt &b) {
-    return std::tuple(a.state != Doubt::State::open, -a.effect_m.value_or(0), std::string_view(words(a.kind)),
-                      a.about) <
-           std::tuple(b.state != Doubt::State::open, -b.effect_m.value_or(0), std::string_view(words(b.kind)), b.about);
-  });
-  return list.all;
 }
 
 } // namespace ampletie

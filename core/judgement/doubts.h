@@ -1,15 +1,17 @@
 #pragma once
+#include "job/doubt_kind.h"
 #include "job/thing.h"
-#include "judgement/doubt_kind.h"
 #include "judgement/traverse_causes.h"
 #include "results/network_run.h"
 
 namespace ampletie {
+class DoubtList;
 
 /// What the software cannot settle and the surveyor must.
 struct Doubt {
   enum class State { open, accepted };
   std::string id, about, sentence;
+  std::string formerly{}; ///< its id before kinds had codes: acceptances may name that
   DoubtKind kind = DoubtKind::not_computed;
   Section section = Section::intake; ///< where to go
   Thing thing;                       ///< to select there
@@ -22,24 +24,20 @@ struct Doubt {
   std::string accepted_because;
 };
 
-/// The id by which decisions accept a doubt, made of its kind and what tells it from others of its kind; and what it
-/// was before kinds had codes.
-std::string doubt_id(DoubtKind kind, const std::string &key);
-std::string former_doubt_id(DoubtKind kind, const std::string &key);
-
 /// A doubt's value or limit in print, in a unit that suits its size: "92.3575°", "153.656 m", "3.42 χ²".
 std::string measured(double value, const std::string &unit);
 
-/// All doubts, largest effect first; accepted ones stay in the list. `network` may be null; `issued` are the records of
-/// control, oldest first.
-std::vector<Doubt> find_doubts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const LoopReport &loops,
-                               const TraverseFindings &traverses, const NetworkRun *network,
-                               const std::vector<IssueRecord> &issued);
-
-/// Those that need nothing computed: parts that failed, damaged sources and decisions.
-std::vector<Doubt> plain_doubts(const JobSnapshot &s);
-
-/// Whether it was accepted that a published mark does not belong to the job; marks of one file share the doubt.
-bool misplaced_accepted(const JobState &s, const PublishedMark &p);
+// Doubts as results of the job, by what they read (judgement/findings.cpp puts them together).
+void misplaced_doubts(DoubtList &list, const JobSnapshot &s);
+void file_doubts(DoubtList &list, const JobSnapshot &s);
+void occupation_doubts(DoubtList &list, const JobSnapshot &s);
+void level_line_doubts(DoubtList &list, const JobSnapshot &s);
+void understood_less(DoubtList &list, const RecipeSource &src, Section section);
+void same_book_doubts(DoubtList &list, const JobSnapshot &s);
+void datum_doubts(DoubtList &list, const JobSnapshot &s);
+/// Decisions whose target the sources do not hold any more: a recipe reads a book otherwise, a file is damaged.
+void targetless_doubts(DoubtList &list, const JobSnapshot &s);
+/// Damaged sources and records, decisions that do not count, results that could not be computed.
+void plain_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Trouble> &troubles);
 
 } // namespace ampletie

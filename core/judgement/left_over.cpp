@@ -9,15 +9,15 @@ namespace ampletie {
 std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun *run) {
   std::vector<LeftOver> out;
   std::set<std::string> files; // told of as a whole
-  for (const auto &c : s.contents)
+  for (const auto &c : s.contents())
     if (!c.source.damage.empty())
       out.push_back({"file", c.source.name, "damaged"});
-    else if (const auto left = s.state.left_out.find(c.source.id);
-             left != s.state.left_out.end() && c.source.kind != "pointings" && c.source.kind != "observation") {
+    else if (const auto left = s.state().left_out.find(c.source.id);
+             left != s.state().left_out.end() && c.source.kind != "pointings" && c.source.kind != "observation") {
       out.push_back({"file", c.source.name, left->second.reason});
       files.insert(c.source.id);
     }
-  for (const Occupation &o : s.occupations)
+  for (const Occupation &o : s.occupations())
     if (!o.used && !files.count(o.source_id)) out.push_back({"occupation", occupation_name(o), o.left_out_because});
   for (const VectorResult &v : vectors)
     if (!v.error.empty() && v.used)
@@ -29,7 +29,7 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
     std::set<std::string> touched, paired;
     for (const VectorResult &v : vectors) touched.insert({v.from_occupation, v.to_occupation});
     std::vector<const Occupation *> rest;
-    for (const Occupation &o : s.occupations)
+    for (const Occupation &o : s.occupations())
       if (o.used && !touched.count(o.id)) rest.push_back(&o);
     if (!rest.empty())
       for (const auto &[from, to] : vector_pairs(s).pairs) paired.insert({from->id, to->id});
@@ -37,17 +37,17 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
       out.push_back({"occupation", occupation_name(*o),
                      paired.count(o->id) ? "its vectors are not solved" : "no other receiver logged with it"});
   }
-  for (const auto &[mark, m] : s.misplaced)
+  for (const auto &[mark, m] : s.misplaced())
     if (!m.accepted) out.push_back({"mark", mark, m.sentence});
-  for (const LevelSource &src : s.levels->sources)
+  for (const LevelSource &src : s.levels().sources)
     if (src.blocked() && !files.count(src.source_id)) out.push_back({"level file", src.name, "not understood"});
   std::set<std::string> joined;
   if (run) {
     const std::set<std::string> used(run->levels.begin(), run->levels.end());
-    for (const LevelSection &x : level_sections(*s.levels, run->positioned))
+    for (const LevelSection &x : level_sections(s.levels(), run->positioned))
       if (used.count(x.id)) joined.insert(x.line);
   }
-  for (const LevelLine &l : s.levels->lines)
+  for (const LevelLine &l : s.levels().lines)
     if (files.count(l.run.source_id))
       continue;
     else if (!l.used)
@@ -57,12 +57,12 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
     else if (run && !joined.count(l.id))
       out.push_back({"level line", l.name, "nothing joins it to the network"});
   std::set<std::string> books;
-  for (const auto &src : s.traverses->field.sources)
+  for (const auto &src : s.traverses().field.sources)
     if (!src.used || src.blocked()) {
       books.insert(src.head.source_id);
       out.push_back({"field book", src.head.name, src.used ? "not understood" : src.left_out_because});
     }
-  for (const auto &u : s.traverses->field.setups) {
+  for (const auto &u : s.traverses().field.setups) {
     if (books.count(u->setup.source_id)) continue;
     if (!u->used)
       out.push_back({"set-up", "on " + u->setup.mark, u->left_out_because});

@@ -50,12 +50,12 @@ std::string name_key(const std::string &name) {
 std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
   bool started = false; // a job without published places is placed by one header
   std::map<std::string, Known> names;
-  for (const Occupation &o : s.occupations) {
+  for (const Occupation &o : s.occupations()) {
     Known &k = names[o.mark];
     k.weight += 1, k.beyond_levels = true;
     if (o.file->approximate.norm() > 6e6) k.place = o.file->approximate;
   }
-  for (const auto &[name, p] : s.published) {
+  for (const auto &[name, p] : s.published()) {
     names[name].weight += 100, names[name].beyond_levels = true;
     if (p.xyz) names[name].place = *p.xyz, names[name].solved = true;
   }
@@ -73,11 +73,11 @@ std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<Vector
         a.place = Vec3(*b.place - v.solved.d), a.solved = moved = true;
     }
   }
-  for (const auto &[name, p] : s.benchmarks) names[name].weight += 100, names[name].beyond_levels = true;
-  for (const auto &[name, h] : s.state.holds) names[name].weight += 1000;
-  for (const LevelSection &l : s.levels->sections)
+  for (const auto &[name, p] : s.benchmarks()) names[name].weight += 100, names[name].beyond_levels = true;
+  for (const auto &[name, h] : s.state().holds) names[name].weight += 1000;
+  for (const LevelSection &l : s.levels().sections)
     for (const auto *m : {&l.from, &l.to}) names[*m].weight += 1;
-  for (const auto &r : s.traverses->field.setups) {
+  for (const auto &r : s.traverses().field.setups) {
     std::set<std::string> here{r->setup.mark};
     for (const Pointing &p : r->setup.pointings)
       if (p.kind != PointingKind::detail) here.insert(p.target);
@@ -94,8 +94,8 @@ std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<Vector
     n.levels_only = !names.at(a).beyond_levels || !names.at(b).beyond_levels;
     n.why = alike;
     bool agrees = false;
-    if (s.levels->network) {
-      const LevelNetworkMark *p = s.levels->network->find(n.keep), *q = s.levels->network->find(n.other);
+    if (s.levels().network) {
+      const LevelNetworkMark *p = s.levels().network->find(n.keep), *q = s.levels().network->find(n.other);
       if (p && q && !p->relative && !q->relative) {
         n.height_difference = q->height - p->height;
         n.height_sd = std::hypot(p->sd, q->sd);

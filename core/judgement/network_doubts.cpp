@@ -31,9 +31,9 @@ void whole(DoubtList &list, const AdjustmentResult &a) {
 class FailedTests {
 public:
   FailedTests(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun &run)
-      : list_(list), s_(s), run_(run), sights_(sight_names(*s.traverses)) {
+      : list_(list), s_(s), run_(run), sights_(sight_names(s.traverses())) {
     for (const VectorResult &v : vectors) vectors_[v.id] = v.from + " → " + v.to;
-    for (const Occupation &o : s.occupations) by_set_up_.emplace(o.set_up, &o);
+    for (const Occupation &o : s.occupations()) by_set_up_.emplace(o.set_up, &o);
     for (const BlockTest &t : run.result.adjustment.tests) {
       if (t.kind == "vector") largest_vector_ = std::max(largest_vector_, t.statistic);
       if (t.kind == "level" && !t.passes && (!worst_level_ || t.statistic > worst_level_->statistic)) worst_level_ = &t;
@@ -76,7 +76,7 @@ private:
     const ObservationTest &o = t.observations[i];
     if (std::abs(o.standardised) <= critical || std::abs(o.standardised) < 0.5 * largest_w_) return;
     const auto found = by_set_up_.find(t.id);
-    const ReducedSetup *station = s_.traverses->field.find(t.id);
+    const ReducedSetup *station = s_.traverses().field.find(t.id);
     const std::string who = found != by_set_up_.end() ? occupation_name(*found->second)
                             : station                 ? "set-up on " + station->setup.mark
                                                       : t.id;
@@ -92,16 +92,16 @@ private:
     // With two set-ups over a mark the network sees that they disagree, not which of them is wrong.
     if (found == by_set_up_.end()) return;
     std::vector<std::string> others;
-    for (const Occupation &x : s_.occupations)
+    for (const Occupation &x : s_.occupations())
       if (x.used && x.mark == found->second->mark && x.set_up != t.id) others.push_back(occupation_name(x));
     if (i == 2)
-      for (auto &why : height_causes(s_.contents, *found->second, o.error, size / std::abs(o.standardised)))
+      for (auto &why : height_causes(s_.contents(), *found->second, o.error, size / std::abs(o.standardised)))
         d.causes.push_back(std::move(why));
     if (others.size() == 1) d.causes.push_back("this set-up or " + others.front() + ": two alone cannot tell which");
   }
 
   const LevelSection *section_of(const BlockTest &t) const {
-    const auto &all = s_.levels->sections;
+    const auto &all = s_.levels().sections;
     const auto it = std::find_if(all.begin(), all.end(), [&](const LevelSection &x) { return x.id == t.id; });
     return it == all.end() ? nullptr : &*it;
   }
@@ -128,7 +128,7 @@ private:
   void level(const BlockTest &t) {
     const LevelSection *section = section_of(t);
     const double size = std::abs(level_size(t)), worst = std::abs(level_size(*worst_level_));
-    const LevelLine *line = section ? s_.levels->line(section->line) : nullptr;
+    const LevelLine *line = section ? s_.levels().line(section->line) : nullptr;
     Doubt &d = list_.add(
         DoubtKind::levels_and_vectors_disagree, level_name(t), Section::levels,
         {Thing::Kind::level_line, section ? section->line : t.id},
@@ -228,10 +228,10 @@ void datum(DoubtList &list, const JobSnapshot &s, const NetworkRun &run) {
              "held as if errorless: no standard deviation was published for it");
   if (!run.geoid_refusal.empty())
     list.add(DoubtKind::no_geoid, "heights", Section::datum, {}, run.geoid_refusal, "vertical");
-  else if (!run.geoid_name.empty() && !run.geoid_sd && !run.heights_alone && !is_local(s.state.settings.datum.crs))
+  else if (!run.geoid_name.empty() && !run.geoid_sd && !run.heights_alone && !is_local(s.state().settings.datum.crs))
     list.add(DoubtKind::geoid_without_accuracy, "heights", Section::datum, {},
              "nobody states how good the grid of " + run.geoid_name + " is: physical heights carry no accuracy" +
-                 (s.levels->any() ? ", and levels do not join the vectors" : ""),
+                 (s.levels().any() ? ", and levels do not join the vectors" : ""),
              "vertical");
 }
 
@@ -242,7 +242,7 @@ void network_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vec
   whole(list, run.result.adjustment);
   FailedTests(list, s, vectors, run).add();
   marks(list, run.result);
-  accuracies(list, s.state, run);
+  accuracies(list, s.state(), run);
   datum(list, s, run);
 }
 

@@ -22,7 +22,7 @@ constexpr Unit lengths[] = {
 double middle(std::vector<double> v) { return v.empty() ? 0 : median(std::move(v)); }
 
 void level_units(DoubtList &list, const JobSnapshot &s) {
-  for (const LevelSource &src : s.levels->sources) {
+  for (const LevelSource &src : s.levels().sources) {
     if (src.blocked()) continue;
     std::vector<double> sizes, sights;
     std::vector<const StaffSight *> odd;
@@ -68,9 +68,9 @@ void level_units(DoubtList &list, const JobSnapshot &s) {
 }
 
 void field_units(DoubtList &list, const JobSnapshot &s) {
-  const TraverseReport &t = *s.traverses;
+  const TraverseReport &t = s.traverses();
   const auto known = [&](const std::string &mark) -> const Vec3 * {
-    if (!s.published.count(mark)) return nullptr;
+    if (!s.published().count(mark)) return nullptr;
     const auto p = t.places.find(mark);
     return p == t.places.end() ? nullptr : &p->second;
   };

@@ -16,7 +16,7 @@ double possible_loading(double to_sea) { return 0.015 * std::exp(-to_sea / 200e3
 } // namespace
 
 void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
-  const JobSettings &set = s.state.settings;
+  const JobSettings &set = s.state().settings;
   for (const VectorResult &v : vectors) {
     if (!v.used) continue;
     const std::string name = v.from + " → " + v.to;
@@ -47,7 +47,7 @@ void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vect
         if (q.second > 10 && std::sqrt(q.first / q.second) > 2.5 * v.solved.rms_m)
           d.causes.push_back("residuals of " + sat.name() + " stand out");
     }
-    const double least = settings_of_vector(s.state, v.id).ratio_limit;
+    const double least = settings_of_vector(s.state(), v.id).ratio_limit;
     if (v.solved.solution == Solution::fixed && v.solved.ratio < least) {
       Doubt &d = list.add(DoubtKind::ratio_low, name, Section::gnss, {Thing::Kind::vector, v.id},
                           "the integers are accepted by their failure rate, but a second set is nearly as good");
@@ -63,7 +63,7 @@ void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vect
     std::string without;
     std::vector<double> loading;
     double nearest = 1e9;
-    for (const Occupation &o : s.occupations) {
+    for (const Occupation &o : s.occupations()) {
       if (o.id != v.from_occupation && o.id != v.to_occupation) continue;
       if (!o.loading) without += (without.empty() ? "" : " and ") + o.mark;
       if (o.file->approximate.norm() < 6e6) continue;
@@ -95,7 +95,7 @@ void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vect
 
 void closure_doubts(DoubtList &list, const JobSnapshot &s, const LoopReport &report) {
   std::map<std::string, const Occupation *> by_set_up;
-  for (const Occupation &o : s.occupations) by_set_up.emplace(o.set_up, &o);
+  for (const Occupation &o : s.occupations()) by_set_up.emplace(o.set_up, &o);
   auto set_up = [&](const std::string &id) {
     const auto it = by_set_up.find(id);
     return it == by_set_up.end() ? id : occupation_name(*it->second);
@@ -124,7 +124,7 @@ void closure_doubts(DoubtList &list, const JobSnapshot &s, const LoopReport &rep
         std::string words = fmt::format("an antenna height of {} {:.0f} mm too {} would explain all closures",
                                         set_up(c.set_up), std::abs(c.size_m) * 1000, c.size_m < 0 ? "large" : "small");
         if (const auto it = by_set_up.find(c.set_up); it != by_set_up.end()) {
-          const auto why = height_causes(s.contents, *it->second, c.size_m, c.sd_m);
+          const auto why = height_causes(s.contents(), *it->second, c.size_m, c.sd_m);
           if (!why.empty()) {
             d.causes.push_back(words + ": " + why.front());
             continue;

@@ -1,10 +1,9 @@
 #pragma once
 #include "job/decision.h"
 #include "judgement/decision_words.h"
-#include "judgement/doubts.h"
+#include "judgement/findings.h"
 #include "judgement/record_compare.h"
 #include "judgement/trace.h"
-#include "results/network_run.h"
 
 namespace ampletie {
 
@@ -25,26 +24,27 @@ public:
 
   const Store &store() const { return store_; }
   const std::vector<Decision> &decisions() const { return log_; }
-  const JobState &state() const { return snapshot_->state; }
+  const JobState &state() const { return snapshot_->state(); }
+  /// Everything as it is now. Results are computed when they are asked for.
   std::shared_ptr<const JobSnapshot> snapshot() const { return snapshot_; }
-  const std::vector<VectorResult> &vectors() const { return vectors_; }
+  const std::vector<VectorResult> &vectors() const { return snapshot_->vectors(); }
   /// Vectors that are planned and were never solved.
-  std::size_t unsolved() const { return unsolved_; }
+  std::size_t unsolved() const { return snapshot_->get(plan_result()).size() - vectors().size(); }
   /// What a vector was before it was solved again in this sitting; null when there is nothing to compare with.
   const VectorResult *before(const std::string &vector) const {
     const auto it = before_.find(vector);
     return it == before_.end() ? nullptr : &it->second;
   }
   /// The last adjustment; null when there is none. Stale when its inputs have changed.
-  const NetworkRun *network() const { return network_.get(); }
-  bool network_stale() const;
+  const NetworkRun *network() const { return adjusted_.get(); }
+  bool network_stale() const { return adjusted_ && !snapshot_->get(network_result()); }
   /// Loops and repeated vectors as they close now, before any adjustment.
-  const LoopReport &loops() const { return loops_; }
+  const LoopReport &loops() const { return snapshot_->get(loops_result()); }
   /// What is thought of what total stations say by themselves.
-  const TraverseFindings &traverse_findings() const { return traverse_findings_; }
-  const std::vector<Doubt> &doubts() const { return doubts_; }
+  const TraverseFindings &traverse_findings() const { return snapshot_->get(traverse_findings_result()); }
+  const std::vector<Doubt> &doubts() const { return snapshot_->get(doubts_result()); }
   /// Says decisions with the names that things have now.
-  DecisionWords words() const { return {*snapshot_, vectors_, doubts_, log_}; }
+  DecisionWords words() const { return {*snapshot_, vectors(), doubts(), log_}; }
   std::size_t open_doubts() const;
 
   /// Takes files by path; each is judged by itself, and one bad file does not keep the others out.
@@ -72,41 +72,26 @@ public:
   /// `stored` are the same vectors packed for the file, when the worker has done that already.
   void accept_vectors(std::vector<VectorResult> vectors, std::vector<StoredResult> stored = {});
   void accept_network(NetworkRun run);
-  void add_issue_record(const IssueRecord &r) {
-    store_.add_issue_record(r);
-    refold();
-  }
+  void add_issue_record(const IssueRecord &r);
 
 private:
   explicit Job(Store store);
-  /// Folds the log with its last decision on trial; takes that off again and throws when it does harm.
+  /// Tries the log with its last decision; takes that off again and throws when it does harm.
   void try_last();
   void reload();
   std::vector<VectorResult> stored_vectors() const;
   void replace_vectors(std::vector<VectorResult> vectors);
-  void refold();
-  /// Takes marks out of `published` that cannot belong to the job.
-  static void find_misplaced(JobSnapshot &s);
-  /// Marks that traverses may hang on; computed anew when vectors, levels or held marks have changed.
-  void find_known_places(const JobSnapshot &s);
+  /// A new snapshot of what is in the members below.
+  void look_again();
   Store store_;
   std::vector<Decision> log_;
-  Contents contents_;
+  std::shared_ptr<const Contents> contents_ = std::make_shared<Contents>();
+  std::shared_ptr<const std::vector<VectorResult>> solved_ = std::make_shared<std::vector<VectorResult>>();
+  std::shared_ptr<const NetworkRun> adjusted_;
+  std::shared_ptr<const std::vector<IssueRecord>> issued_ = std::make_shared<std::vector<IssueRecord>>();
+  long solved_times_ = 0;
   std::shared_ptr<const JobSnapshot> snapshot_;
-  std::vector<VectorResult> vectors_;
-  std::size_t unsolved_ = 0;
   std::map<std::string, VectorResult> before_;
-  std::unique_ptr<NetworkRun> network_;
-  LoopReport loops_;
-  std::string loops_key_;
-  LevelReadings level_readings_;
-  SetupReadings setup_readings_;
-  KnownPlaces known_places_; ///< what vectors and held marks say, without total stations
-  std::string known_key_;
-  std::shared_ptr<const JobDatum> datum_;
-  LineCache lines_;
-  TraverseFindings traverse_findings_;
-  std::vector<Doubt> doubts_;
 };
 
 } // namespace ampletie

@@ -54,7 +54,7 @@ ReportSection occupations(const Job &job) {
                  {"source", "", false},
                  {"used", "", false}},
                 {}};
-  for (const Occupation &o : job.snapshot()->occupations) {
+  for (const Occupation &o : job.snapshot()->occupations()) {
     std::string to = o.measured_to + (o.slant ? ", slant" : ", vertical");
     if (std::hypot(o.east, o.north) > 0) to += fmt::format("; {:.4f} east, {:.4f} north of the mark", o.east, o.north);
     t.rows.push_back({o.mark, when(o.start), when(o.stop), fixed(o.interval, o.interval < 1 ? 2 : 0), o.receiver,
@@ -67,7 +67,7 @@ ReportSection occupations(const Job &job) {
 }
 
 Mat3 axes_of(const Job &job, const VectorResult &v) {
-  for (const Occupation &o : job.snapshot()->occupations)
+  for (const Occupation &o : job.snapshot()->occupations())
     if (o.id == v.from_occupation) return local_axes(to_geodetic(o.file->approximate));
   return Mat3::Identity();
 }
@@ -294,7 +294,7 @@ ReportSection decisions(const Job &job) {
 ReportSection sources(const Job &job) {
   ReportSection s{"Sources", {}, {}};
   ReportTable t{"", {{"file", "", false}, {"SHA-256", "", false}}, {}};
-  for (const auto &c : job.snapshot()->contents) t.rows.push_back({c.source.name, c.source.id});
+  for (const auto &c : job.snapshot()->contents()) t.rows.push_back({c.source.name, c.source.id});
   s.tables.push_back(std::move(t));
   return s;
 }
@@ -319,7 +319,7 @@ Report gnss_report(const Job &job) {
   for (const auto &x : orbits) o += (o.empty() ? "" : ", ") + x;
   r.sections.push_back({"In short",
                         {fmt::format("{} occupations, {} vectors solved, {} of them fixed; {} orbits in {}.",
-                                     job.snapshot()->occupations.size(), solved, good, o, f)},
+                                     job.snapshot()->occupations().size(), solved, good, o, f)},
                         {}});
   for (auto *part : {settings, occupations, vectors, residuals, sessions, closures, decisions, sources})
     r.sections.push_back(part(job));

@@ -47,7 +47,7 @@ json covariance(const NetworkRun &run, const std::vector<std::string> &marks) {
 
 ordered_json mark_record(const Job &job, const NetworkRun &run, const AdjustedMark &m) {
   const FullPosition &p = run.positions.at(m.name);
-  const auto published = job.snapshot()->published.find(m.name);
+  const auto published = job.snapshot()->published().find(m.name);
   const Ellipse e = ellipse(m.network_cov_enu.topLeftCorner<2, 2>());
   const double k = factor95(2);
   ordered_json j;
@@ -73,7 +73,7 @@ ordered_json mark_record(const Job &job, const NetworkRun &run, const AdjustedMa
   j["held"] = hold_name(m.hold);
   j["independent_checks"] = m.independent_checks;
   j["frame"] = frame_name(p.ecef.frame), j["epoch"] = p.ecef.epoch;
-  j["description"] = published == job.snapshot()->published.end() ? "" : published->second.description;
+  j["description"] = published == job.snapshot()->published().end() ? "" : published->second.description;
   j["origin"] = mark_origin(m);
   return j;
 }
@@ -173,7 +173,7 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
     throw InputError("the mark " + *wanted.begin() + " is not part of the network");
 
   ordered_json r;
-  const JobSettings &set = s.state.settings;
+  const JobSettings &set = s.state().settings;
   r["format"] = 2;
   r["title"] = set.title;
   r["crs"] = set.datum.crs, r["crs_name"] = system_name(set.datum.crs);
@@ -209,8 +209,8 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   r["held"] = ordered_json::array();
   for (const AdjustedMark &m : run->result.marks) {
     if (m.hold == Hold::none || m.hold == Hold::check) continue;
-    auto p = s.published.find(m.name);
-    if (const auto bench = s.benchmarks.find(m.name); p == s.published.end() && bench != s.benchmarks.end()) {
+    auto p = s.published().find(m.name);
+    if (const auto bench = s.benchmarks().find(m.name); p == s.published().end() && bench != s.benchmarks().end()) {
       const PublishedMark &b = bench->second;
       r["held"].push_back({{"name", m.name},
                            {"how", hold_name(m.hold)},
@@ -221,16 +221,16 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
                                              : fmt::format("decision {}", b.decision)}});
       continue;
     }
-    const Vec3 sd = p != s.published.end() && p->second.sd_enu ? *p->second.sd_enu : Vec3::Zero();
+    const Vec3 sd = p != s.published().end() && p->second.sd_enu ? *p->second.sd_enu : Vec3::Zero();
     r["held"].push_back(
         {{"name", m.name},
          {"how", hold_name(m.hold)},
-         {"frame", p == s.published.end() || p->second.frame.empty() ? run->frame : p->second.frame},
-         {"epoch", p == s.published.end() || p->second.epoch.empty() ? run->epoch_text : p->second.epoch},
+         {"frame", p == s.published().end() || p->second.frame.empty() ? run->frame : p->second.frame},
+         {"epoch", p == s.published().end() || p->second.epoch.empty() ? run->epoch_text : p->second.epoch},
          {"sd", {sd.x(), sd.y(), sd.z()}},
-         {"source", p == s.published.end() ? ""
-                    : p->second.line       ? fmt::format("{} line {}", p->second.source_name, p->second.line)
-                                           : fmt::format("decision {}", p->second.decision)}});
+         {"source", p == s.published().end() ? ""
+                    : p->second.line         ? fmt::format("{} line {}", p->second.source_name, p->second.line)
+                                             : fmt::format("decision {}", p->second.decision)}});
   }
   r["control"] = ordered_json::array();
   for (const ControlCheck &c : run->result.control)
@@ -252,7 +252,7 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   for (const VectorResult &v : job.vectors()) by_id[v.id] = &v;
   n["vectors"] = ordered_json::array();
   n["sights"] = ordered_json::array();
-  const auto sights = sight_names(*job.snapshot()->traverses);
+  const auto sights = sight_names(job.snapshot()->traverses());
   for (const BlockTest &t : a.tests) {
     const auto found = sights.find(t.id);
     if (found == sights.end() || t.observations.size() != 1) continue;
@@ -271,11 +271,11 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   }
   n["levels"] = ordered_json::array();
   std::map<std::string, LevelSection> sections;
-  for (const LevelSection &l : level_sections(*s.levels, run->positioned)) sections.emplace(l.id, l);
+  for (const LevelSection &l : level_sections(s.levels(), run->positioned)) sections.emplace(l.id, l);
   for (const BlockTest &t : a.tests) {
     const auto found = sections.find(t.id);
     if (t.kind != "level" || found == sections.end()) continue;
-    const LevelLine *line = s.levels->line(found->second.line);
+    const LevelLine *line = s.levels().line(found->second.line);
     const ObservationTest &o = t.observations.front();
     n["levels"].push_back(
         {{"from", found->second.from},
@@ -321,7 +321,7 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   }
   r["network"] = n;
   r["occupations"] = ordered_json::array();
-  for (const Occupation &o : s.occupations)
+  for (const Occupation &o : s.occupations())
     r["occupations"].push_back({{"id", o.id},
                                 {"mark", o.mark},
                                 {"start", iso(o.start)},

@@ -18,10 +18,10 @@ std::map<std::string, Vec3> places(const Job &job) {
   std::map<std::string, Vec3> out;
   const JobSnapshot &s = *job.snapshot();
   auto take = [&](const std::string &name, const FullPosition &p) { out[name] = {p.grid.east, p.grid.north, 0}; };
-  if (!s.published.empty()) {
+  if (!s.published().empty()) {
     const JobDatum datum = job_datum(s);
-    for (const auto &[name, p] : s.published)
-      take(name, datum.describe(published_in_job(p, datum, {s.state.settings.worst_transformation_m, false})));
+    for (const auto &[name, p] : s.published())
+      take(name, datum.describe(published_in_job(p, datum, {s.state().settings.worst_transformation_m, false})));
   }
   if (job.network() && !job.network_stale())
     for (const AdjustedMark &m : job.network()->result.marks)
@@ -30,8 +30,8 @@ std::map<std::string, Vec3> places(const Job &job) {
 }
 
 const LevelReport &levels_of(const Job &job) {
-  if (!job.snapshot()->levels->any()) throw InputError("there is nothing to write: no level books are in the job");
-  return *job.snapshot()->levels;
+  if (!job.snapshot()->levels().any()) throw InputError("there is nothing to write: no level books are in the job");
+  return job.snapshot()->levels();
 }
 
 } // namespace

@@ -10,7 +10,7 @@ std::string fine_mm(double metres) { return fmt::format("{:+.2f}", metres * 1000
 ReportSection files(const Job &job) {
   ReportSection s{"Files", {}, {}};
   ReportTable t{"", {{"file", "", false}, {"recipe", "", false}, {"runs"}, {"unread"}, {"SHA-256", "", false}}, {}};
-  for (const LevelSource &x : job.snapshot()->levels->sources)
+  for (const LevelSource &x : job.snapshot()->levels().sources)
     t.rows.push_back({x.name, x.recipe, std::to_string(x.runs().size()),
                       x.unread ? fmt::format("{} ({})", x.unread, x.seen ? "seen" : "not used") : "0",
                       x.source_id.substr(0, 16)});
@@ -19,7 +19,7 @@ ReportSection files(const Job &job) {
 }
 
 ReportSection level_closures(const Job &job) {
-  const LevelReport &r = *job.snapshot()->levels;
+  const LevelReport &r = job.snapshot()->levels();
   const LevelSettings &set = job.state().settings.levels;
   ReportSection s{"Misclosures before anything is shared out", {}, {}};
   s.paragraphs.push_back(fmt::format(
@@ -77,7 +77,7 @@ ReportSection level_closures(const Job &job) {
 }
 
 ReportSection heights(const Job &job) {
-  const LevelReport &r = *job.snapshot()->levels;
+  const LevelReport &r = job.snapshot()->levels();
   ReportSection s{"Heights", {}, {}};
   for (const LevelLine &l : r.lines) {
     if (!l.used || !l.problem.empty()) continue;
@@ -132,7 +132,7 @@ ReportSection heights(const Job &job) {
 
 ReportSection books(const Job &job) {
   ReportSection s{"Books as observed", {}, {}};
-  for (const LevelLine &l : job.snapshot()->levels->lines) {
+  for (const LevelLine &l : job.snapshot()->levels().lines) {
     const LevelBook b = reduce_book(l.run, l.setups, start_height(l.reduced, l.known).value_or(0), l.corrections);
     ReportTable t{l.name,
                   {{"mark", "", false},
@@ -167,11 +167,11 @@ ReportSection books(const Job &job) {
 } // namespace
 
 Report level_report(const Job &job) {
-  if (!job.snapshot()->levels->any()) throw InputError("there is nothing to report: no level books are in the job");
+  if (!job.snapshot()->levels().any()) throw InputError("there is nothing to report: no level books are in the job");
   Report r;
   r.title = "Levels: " + job.state().settings.title;
-  r.subtitle = fmt::format("{} lines from {} files", job.snapshot()->levels->lines.size(),
-                           job.snapshot()->levels->sources.size());
+  r.subtitle = fmt::format("{} lines from {} files", job.snapshot()->levels().lines.size(),
+                           job.snapshot()->levels().sources.size());
   r.footer =
       "Heights of single lines are provisional. In the network levels, vectors and the geoid are adjusted together.";
   r.sections = {level_closures(job), heights(job), files(job), books(job)};

@@ -78,7 +78,7 @@ Report sheet(const json &r, LengthUnit unit) {
 
 IssuePackage prepare_provisional(const Job &job, const std::string &traverse, LengthUnit unit) {
   const JobSnapshot &s = *job.snapshot();
-  const TraverseReport &t = *s.traverses;
+  const TraverseReport &t = s.traverses();
   const TraverseLine *l = t.line(traverse);
   if (!l)
     for (const TraverseLine &x : t.lines)
@@ -88,7 +88,7 @@ IssuePackage prepare_provisional(const Job &job, const std::string &traverse, Le
   if (l->local_place || l->local_bearing)
     throw InputError("the traverse " + l->name +
                      " is local: its start or bearing is assumed, so its coordinates are not in the job's datum");
-  const JobSettings &set = s.state.settings;
+  const JobSettings &set = s.state().settings;
   const TraverseClosure &c = l->result.closure;
   ordered_json r;
   r["kind"] = "provisional";
@@ -118,7 +118,7 @@ IssuePackage prepare_provisional(const Job &job, const std::string &traverse, Le
   for (const auto &[name, m] : t.marks) {
     if (m.line != l->id || m.local) continue;
     // Held marks are what others hang on: nothing provisional goes over them.
-    if (const auto h = s.state.holds.find(name); h != s.state.holds.end() && h->second.how != Hold::none) continue;
+    if (const auto h = s.state().holds.find(name); h != s.state().holds.end() && h->second.how != Hold::none) continue;
     r["marks"].push_back({{"name", name},
                           {"east_m", m.place.east},
                           {"north_m", m.place.north},

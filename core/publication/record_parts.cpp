@@ -45,7 +45,7 @@ ordered_json record_decisions(const Job &job) {
 
 ordered_json record_sources(const JobSnapshot &s, const std::set<std::string> &only) {
   auto out = ordered_json::array();
-  for (const auto &c : s.contents)
+  for (const auto &c : s.contents())
     if (only.empty() || only.count(c.source.id))
       out.push_back({{"name", c.source.name}, {"kind", c.source.kind}, {"sha256", c.source.id}});
   return out;

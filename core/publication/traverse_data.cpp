@@ -13,8 +13,8 @@ namespace ampletie {
 namespace {
 
 const TraverseReport &field_of(const Job &job) {
-  if (!job.snapshot()->traverses->any()) throw InputError("there is nothing to write: no field books are in the job");
-  return *job.snapshot()->traverses;
+  if (!job.snapshot()->traverses().any()) throw InputError("there is nothing to write: no field books are in the job");
+  return job.snapshot()->traverses();
 }
 std::string state_of(const ProvisionalMark &m) { return m.local ? "local" : m.station ? "provisional" : "side shot"; }
 

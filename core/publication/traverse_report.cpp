@@ -224,7 +224,7 @@ ReportSection traverse(const TraverseLine &l) {
 } // namespace
 
 Report traverse_report(const Job &job) {
-  const TraverseReport &r = *job.snapshot()->traverses;
+  const TraverseReport &r = job.snapshot()->traverses();
   if (!r.any()) throw InputError("there is nothing to report: no field books are in the job");
   Report out;
   out.title = "Traverse report";

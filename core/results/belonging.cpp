@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/recipe.h"
+#include "job/doubt_kind.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <memory>
@@ -110,6 +111,14 @@ std::vector<Attempt> attempts(const PublishedMark &p, const std::string &crs) {
 }
 
 } // namespace
+
+std::string misplaced_item(const PublishedMark &p) { return p.source_id.empty() ? p.name : p.source_id; }
+
+bool misplaced_accepted(const JobState &s, const PublishedMark &p) {
+  constexpr auto kind = DoubtKind::does_not_belong_here;
+  const std::string item = misplaced_item(p);
+  return s.accepted.count(doubt_id(kind, item)) || s.accepted.count(former_doubt_id(kind, item));
+}
 
 Surroundings surroundings(const std::vector<Occupation> &occupations,
                           const std::map<std::string, PublishedMark> &published, const DatumSettings &datum) {

@@ -13,6 +13,11 @@ struct MisplacedMark {
   bool accepted = false;           ///< the surveyor said that they are right: they are used
 };
 
+/// What marks that do not belong here share a doubt by: their file, or the mark where it was typed.
+std::string misplaced_item(const PublishedMark &p);
+/// Whether it was accepted that a published mark does not belong to the job.
+bool misplaced_accepted(const JobState &s, const PublishedMark &p);
+
 /// Where a job is.
 struct Surroundings {
   std::map<std::string, Vec3> stood; ///< mark → where its receiver stood by the file's header

@@ -8,7 +8,7 @@ namespace ampletie {
 
 NavigationFile broadcast_messages(const JobSnapshot &s) {
   NavigationFile all;
-  for (const auto &c : s.contents)
+  for (const auto &c : s.contents())
     if (c.navigation) {
       all.ephemerides.insert(all.ephemerides.end(), c.navigation->ephemerides.begin(), c.navigation->ephemerides.end());
       all.glonass.insert(all.glonass.end(), c.navigation->glonass.begin(), c.navigation->glonass.end());
@@ -17,10 +17,10 @@ NavigationFile broadcast_messages(const JobSnapshot &s) {
 }
 
 std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s) {
-  if (s.state.settings.orbits == "precise") {
+  if (s.state().settings.orbits == "precise") {
     std::vector<Sp3File> files;
     std::vector<ClockFile> clocks;
-    for (const auto &c : s.contents) {
+    for (const auto &c : s.contents()) {
       if (c.sp3) files.push_back(*c.sp3);
       if (c.clock) clocks.push_back(*c.clock);
     }
@@ -33,22 +33,22 @@ std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s) {
 }
 
 Vec3 job_place(const JobSnapshot &s, const JobDatum &datum) {
-  for (const auto &[name, p] : s.published)
-    return published_in_job(p, datum, {s.state.settings.worst_transformation_m, false}).xyz;
-  for (const Occupation &o : s.occupations)
+  for (const auto &[name, p] : s.published())
+    return published_in_job(p, datum, {s.state().settings.worst_transformation_m, false}).xyz;
+  for (const Occupation &o : s.occupations())
     if (o.file->approximate.norm() > 6e6) return o.file->approximate;
   throw InputError("nothing says yet where the job is: take observations or a control list");
 }
 
 std::unique_ptr<IonospherePrior> job_ionosphere(const JobSnapshot &s) {
-  if (s.state.settings.known_ionosphere == "maps") {
+  if (s.state().settings.known_ionosphere == "maps") {
     std::vector<IonexFile> files;
-    for (const auto &c : s.contents)
+    for (const auto &c : s.contents())
       if (c.ionosphere) files.push_back(*c.ionosphere);
     if (!files.empty()) return std::make_unique<IonexPrior>(std::move(files));
   }
-  if (s.state.settings.known_ionosphere == "broadcast")
-    for (const auto &c : s.contents)
+  if (s.state().settings.known_ionosphere == "broadcast")
+    for (const auto &c : s.contents())
       if (c.navigation && c.navigation->klobuchar.size() >= 8)
         return std::make_unique<BroadcastIonosphere>(c.navigation->klobuchar);
   return nullptr;
@@ -74,14 +74,15 @@ JobDatum opened(const DatumSettings &d, const Geodetic &near) {
 }
 } // namespace
 
-JobDatum job_datum(const JobSnapshot &s) {
-  DatumSettings settings = s.state.settings.datum;
+JobDatum datum_at(DatumSettings settings, const std::optional<Vec3> &centre, const Eigen::Vector2d &grid_origin) {
   if (settings.crs.empty()) throw InputError("the job has no grid: it is one of heights alone");
-  settings.origin = s.grid_origin;
+  settings.origin = grid_origin;
   if (is_local(settings.crs)) return opened(settings, local_place(settings.crs));
-  if (s.centre) return opened(settings, to_geodetic(*s.centre));
+  if (centre) return opened(settings, to_geodetic(*centre));
   throw InputError("nothing says yet where the job is: take observations or a control list");
 }
+
+JobDatum job_datum(const JobSnapshot &s) { return datum_at(s.state().settings.datum, s.centre(), s.grid_origin()); }
 
 namespace {
 /// Looking an operation up costs far more than using it; places within a tenth of a degree share one.

@@ -12,21 +12,21 @@ namespace ampletie {
 
 std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
   std::string key = "network-3" + register_version();
-  const JobSettings &x = s.state.settings;
+  const JobSettings &x = s.state().settings;
   key += x.datum.crs + x.datum.vertical + x.datum.realisation + datum_mode_name(x.mode) +
          fmt::format("{:.6f} {:g} {:g} {:g}", x.datum.epoch, x.centring_sd_m, x.height_sd_m, x.worst_transformation_m);
-  for (const auto &[mark, h] : s.state.holds) key += mark + hold_name(h.how) + std::to_string(h.decision);
-  for (const auto &[mark, p] : s.published)
+  for (const auto &[mark, h] : s.state().holds) key += mark + hold_name(h.how) + std::to_string(h.decision);
+  for (const auto &[mark, p] : s.published())
     key += mark + p.source_id + std::to_string(p.line) + std::to_string(p.decision);
   for (const auto &v : vectors)
     if (v.error.empty() && v.used && v.independent)
       key += v.id + v.fingerprint + v.from + v.to + v.from_set_up + v.to_set_up + (v.together ? v.joint.key : "");
-  for (const LevelSection &l : s.levels->sections) key += l.id + fmt::format("{:.6f} {:.6f}", l.difference, l.sd);
-  for (const auto &[mark, b] : s.benchmarks)
+  for (const LevelSection &l : s.levels().sections) key += l.id + fmt::format("{:.6f} {:.6f}", l.difference, l.sd);
+  for (const auto &[mark, b] : s.benchmarks())
     key += mark + fmt::format("{:.5f} {:.5f}", *b.height, b.sd_height.value_or(0));
   const TraverseSettings &t = x.traverse;
-  if (!s.traverses->key.empty())
-    key += s.traverses->key + fmt::format("{:g} {:g} {:g}", t.deflection_sd_s, t.edm_scale_sd_ppm, t.edm_constant_sd);
+  if (!s.traverses().key.empty())
+    key += s.traverses().key + fmt::format("{:g} {:g} {:g}", t.deflection_sd_s, t.edm_scale_sd_ppm, t.edm_constant_sd);
   return sha256_hex(key);
 }
 
@@ -38,12 +38,12 @@ namespace {
 std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
                                    const std::set<std::string> &with_vectors,
                                    std::map<std::string, TaggedPoint> &position, NetworkParts &out) {
-  const TraverseReport &t = *s.traverses;
-  const TraverseSettings &set = s.state.settings.traverse;
+  const TraverseReport &t = s.traverses();
+  const TraverseSettings &set = s.state().settings.traverse;
   const auto placed = [&](const std::string &mark) {
     if (with_vectors.count(mark)) return true;
-    const auto h = s.state.holds.find(mark);
-    return h != s.state.holds.end() && position.count(mark) &&
+    const auto h = s.state().holds.find(mark);
+    return h != s.state().holds.end() && position.count(mark) &&
            (h->second.how == Hold::full || h->second.how == Hold::plan || h->second.how == Hold::weighted);
   };
   std::map<std::string, std::set<std::string>> seen_from;
@@ -141,15 +141,16 @@ std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
 
 } // namespace
 
-NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum) {
-  const JobSettings &set = s.state.settings;
+NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum,
+                           NetworkScope what) {
+  const JobSettings &set = s.state().settings;
   const OperationPolicy policy{set.worst_transformation_m, false};
   NetworkParts out;
   NetworkInput &in = out.input;
   in.mode = set.mode;
   std::map<std::string, TaggedPoint> position;
   // A published mark that nothing was measured to is no part of the network.
-  for (const auto &[name, p] : s.published) position[name] = published_in_job(p, datum, policy);
+  for (const auto &[name, p] : s.published()) position[name] = published_in_job(p, datum, policy);
   std::map<std::string, FrameChange> changes;
   const Vec3 near = job_place(s, datum);
   std::map<std::string, std::vector<const VectorResult *>> together;
@@ -208,8 +209,12 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
       for (const NetworkVector &n : in.vectors)
         if (!position.count(n.from)) {
           // An island without published marks starts at the receiver's own position; it will be named as without datum.
-          for (const Occupation &o : s.occupations)
-            if (o.mark == n.from) position[n.from] = {o.file->approximate, datum.frame(), datum.epoch()};
+          // A mark that got another name since the vector was solved stands where its occupation does.
+          Vec3 start = near;
+          for (const VectorResult &v : vectors)
+            for (const Occupation &o : s.occupations())
+              if (v.id == n.id && o.id == v.from_occupation) start = o.file->approximate;
+          position[n.from] = {start, datum.frame(), datum.epoch()};
           moved = true;
           break;
         }
@@ -218,9 +223,9 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
   for (const NetworkVector &n : in.vectors) touched.insert({n.from, n.to});
   const std::set<std::string> with_vectors = touched;
   const GeoidModel *geoid = datum.geoid();
-  if (datum.local() || (geoid && geoid->sd_m())) {
+  if (what != NetworkScope::vectors && (datum.local() || (geoid && geoid->sd_m()))) {
     if (geoid) in.geoid = GeoidPrior{*geoid->sd_m(), geoid->correlation_m().value_or(10e3)};
-    for (const LevelSection &l : level_sections(*s.levels, {touched.begin(), touched.end()})) {
+    for (const LevelSection &l : level_sections(s.levels(), {touched.begin(), touched.end()})) {
       in.levels.push_back({l.id, l.from, l.to, l.line, l.difference, l.sd, l.length});
       out.levels.push_back(l.id);
     }
@@ -241,7 +246,8 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
     std::erase_if(in.levels, [&](const NetworkLevel &l) { return !position.count(l.from); });
     for (const NetworkLevel &l : in.levels) touched.insert({l.from, l.to});
   }
-  const std::set<std::string> sighted = add_stations(s, datum, with_vectors, position, out);
+  std::set<std::string> sighted;
+  if (what == NetworkScope::all) sighted = add_stations(s, datum, with_vectors, position, out);
   touched.insert(sighted.begin(), sighted.end());
   for (const std::string &name : touched) {
     NetworkMark m;
@@ -250,17 +256,17 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
     // A place in a list does not determine anything as long as nobody holds it.
     m.plan_known = with_vectors.count(name) > 0 || sighted.count(name) > 0;
     if (in.geoid) m.undulation = geoid->undulation(to_geodetic(m.position.xyz));
-    const auto h = s.state.holds.find(name);
-    if (h != s.state.holds.end()) m.hold = h->second.how;
+    const auto h = s.state().holds.find(name);
+    if (h != s.state().holds.end()) m.hold = h->second.how;
     m.plan_known = m.plan_known || m.hold == Hold::full || m.hold == Hold::plan || m.hold == Hold::weighted;
-    const auto p = s.published.find(name);
-    if (p != s.published.end() && p->second.sd_enu) m.published_sd = *p->second.sd_enu;
-    if (p != s.published.end()) m.published_cov = p->second.cov_enu;
+    const auto p = s.published().find(name);
+    if (p != s.published().end() && p->second.sd_enu) m.published_sd = *p->second.sd_enu;
+    if (p != s.published().end()) m.published_cov = p->second.cov_enu;
     // A height that was said as a physical one is held as one: the geoid's error is not in it.
-    const auto bench = s.benchmarks.find(name);
+    const auto bench = s.benchmarks().find(name);
     const bool height_held =
-        m.hold == Hold::height || (m.hold == Hold::full && p != s.published.end() && p->second.grid);
-    if ((in.geoid || datum.local()) && height_held && bench != s.benchmarks.end()) {
+        m.hold == Hold::height || (m.hold == Hold::full && p != s.published().end() && p->second.grid);
+    if ((in.geoid || datum.local()) && height_held && bench != s.benchmarks().end()) {
       m.physical = in.geoid.has_value();
       Geodetic g = to_geodetic(m.position.xyz);
       g.h = *bench->second.height + m.undulation;
@@ -269,7 +275,7 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
     }
     in.marks.push_back(m);
   }
-  for (const Occupation &o : s.occupations) {
+  for (const Occupation &o : s.occupations()) {
     const bool listed =
         std::any_of(in.set_ups.begin(), in.set_ups.end(), [&](const auto &x) { return x.id == o.set_up; });
     if (!listed) in.set_ups.push_back({o.set_up, o.mark, Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m)});
@@ -282,22 +288,22 @@ namespace {
 NetworkParts height_parts(const JobSnapshot &s) {
   NetworkParts out;
   NetworkInput &in = out.input;
-  in.mode = s.state.settings.mode;
+  in.mode = s.state().settings.mode;
   std::set<std::string> names;
-  for (const LevelSection &l : level_sections(*s.levels, {})) {
+  for (const LevelSection &l : level_sections(s.levels(), {})) {
     in.levels.push_back({l.id, l.from, l.to, l.line, l.difference, l.sd, l.length});
     out.levels.push_back(l.id);
     names.insert({l.from, l.to});
   }
   const Geodetic above{radians(45), 0, 0};
   const auto holds_height_of = [&](const std::string &name) {
-    const auto h = s.state.holds.find(name);
-    return h != s.state.holds.end() && s.benchmarks.count(name) &&
+    const auto h = s.state().holds.find(name);
+    return h != s.state().holds.end() && s.benchmarks().count(name) &&
            (h->second.how == Hold::height || h->second.how == Hold::full || h->second.how == Hold::weighted);
   };
   std::map<std::string, double> height;
   for (const std::string &n : names)
-    if (holds_height_of(n)) height[n] = *s.benchmarks.at(n).height;
+    if (holds_height_of(n)) height[n] = *s.benchmarks().at(n).height;
   if (height.empty() && in.mode == DatumMode::held)
     throw InputError("no datum: no mark that the levels meet is held in height; hold a benchmark of a control list, or "
                      "give a height with the hold");
@@ -328,12 +334,12 @@ NetworkParts height_parts(const JobSnapshot &s) {
   for (const std::string &n : names) {
     NetworkMark m;
     m.name = n;
-    m.position = {to_cartesian({above.lat, above.lon, height.at(n)}), Frame{"heights"}, s.state.settings.datum.epoch};
+    m.position = {to_cartesian({above.lat, above.lon, height.at(n)}), Frame{"heights"}, s.state().settings.datum.epoch};
     m.plan_known = false;
     if (holds_height_of(n)) {
       m.hold = Hold::height;
-      m.published_sd.z() = s.benchmarks.at(n).sd_height.value_or(0);
-    } else if (const auto h = s.state.holds.find(n); h != s.state.holds.end() && h->second.how == Hold::check)
+      m.published_sd.z() = s.benchmarks().at(n).sd_height.value_or(0);
+    } else if (const auto h = s.state().holds.find(n); h != s.state().holds.end() && h->second.how == Hold::check)
       m.hold = Hold::check;
     in.marks.push_back(std::move(m));
   }
@@ -342,11 +348,11 @@ NetworkParts height_parts(const JobSnapshot &s) {
 
 /// Whether the network has to do with levels alone.
 bool heights_alone(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
-  return s.levels->any() &&
+  return s.levels().any() &&
          std::none_of(vectors.begin(), vectors.end(),
                       [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }) &&
-         std::none_of(s.traverses->field.setups.begin(), s.traverses->field.setups.end(),
-                      [&](const auto &x) { return s.traverses->in_network(*x); });
+         std::none_of(s.traverses().field.setups.begin(), s.traverses().field.setups.end(),
+                      [&](const auto &x) { return s.traverses().in_network(*x); });
 }
 
 NetworkRun run_heights(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
@@ -362,15 +368,15 @@ NetworkRun run_heights(const JobSnapshot &s, const std::vector<VectorResult> &ve
     m.height_sd = std::sqrt(m.network_cov_enu(2, 2));
     run.positions[m.name].height = to_geodetic(m.position.xyz).h;
   }
-  run.epoch_text = fmt::format("{:.2f}", s.state.settings.datum.epoch);
-  run.geoid_name = s.state.settings.datum.vertical.empty() ? "" : system_name(s.state.settings.datum.vertical);
+  run.epoch_text = fmt::format("{:.2f}", s.state().settings.datum.epoch);
+  run.geoid_name = s.state().settings.datum.vertical.empty() ? "" : system_name(s.state().settings.datum.vertical);
   return run;
 }
 } // namespace
 
 LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
-  const NetworkParts parts = network_parts(s, vectors, job_datum(s));
-  const LoopLimits limits{s.state.settings.loop_mm, s.state.settings.loop_ppm, parts.input.options.alpha_single};
+  const NetworkParts parts = network_parts(s, vectors, job_datum(s), NetworkScope::vectors);
+  const LoopLimits limits{s.state().settings.loop_mm, s.state().settings.loop_ppm, parts.input.options.alpha_single};
   LoopReport out;
   out.loops = find_loops(parts.input, parts.dependent, limits);
   out.causes = explain_loops(parts.input, out.loops, limits);
@@ -381,16 +387,17 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
   if (heights_alone(s, vectors)) return run_heights(s, vectors, progress);
   if (std::none_of(vectors.begin(), vectors.end(),
                    [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }) &&
-      std::none_of(s.traverses->field.setups.begin(), s.traverses->field.setups.end(),
-                   [&](const auto &x) { return s.traverses->in_network(*x); }))
-    throw InputError(s.occupations.empty() ? "there is nothing to adjust: take observations, level books or field books"
-                                           : "there is nothing to adjust: solve vectors first");
+      std::none_of(s.traverses().field.setups.begin(), s.traverses().field.setups.end(),
+                   [&](const auto &x) { return s.traverses().in_network(*x); }))
+    throw InputError(s.occupations().empty()
+                         ? "there is nothing to adjust: take observations, level books or field books"
+                         : "there is nothing to adjust: solve vectors first");
   progress.step(0.05, "opening the datum");
   NetworkRun run;
   run.fingerprint = network_fingerprint(s, vectors);
-  const JobSettings &set = s.state.settings;
+  const JobSettings &set = s.state().settings;
   const JobDatum datum = job_datum(s);
-  for (const auto &[name, p] : s.published)
+  for (const auto &[name, p] : s.published())
     run.published[name] = datum.describe(published_in_job(p, datum, {set.worst_transformation_m, false}));
   const NetworkParts parts = network_parts(s, vectors, datum);
   const NetworkInput &in = parts.input;
@@ -425,7 +432,7 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
   }
   run.geoid_refusal = datum.geoid_refusal();
   if (datum.local()) {
-    const std::string &vertical = s.state.settings.datum.vertical;
+    const std::string &vertical = s.state().settings.datum.vertical;
     run.geoid_name = vertical.empty() ? "the site's own heights" : system_name(vertical);
   }
   progress.step(1, "network adjusted");

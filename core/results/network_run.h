@@ -29,7 +29,10 @@ struct NetworkParts {
   std::vector<std::string> levels, stations;
   OperationInfo operation;
 };
-NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum);
+/// `what`: vectors alone, with levels, or everything.
+enum class NetworkScope { vectors, levels, all };
+NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum,
+                           NetworkScope what = NetworkScope::all);
 
 /// Closures of the vectors as they are, before any adjustment, and what would explain those that fail.
 struct LoopReport {

@@ -23,21 +23,21 @@ std::size_t common(const std::vector<std::string> &a, const std::vector<std::str
 std::vector<SameBook> same_books(const JobSnapshot &s) {
   std::vector<Readings> books;
   const auto order = [&](const std::string &id) {
-    for (const auto &c : s.contents)
+    for (const auto &c : s.contents())
       if (c.source.id == id) return c.source.order;
     return 0L;
   };
   // Most jobs have one book of a kind, and nothing to compare it with.
-  const bool lone_level = s.levels->sources.size() < 2, lone_field = s.traverses->field.sources.size() < 2;
-  for (const LevelSource &src : s.levels->sources) {
-    if (lone_level || src.blocked() || s.state.left_out.count(src.source_id)) continue;
+  const bool lone_level = s.levels().sources.size() < 2, lone_field = s.traverses().field.sources.size() < 2;
+  for (const LevelSource &src : s.levels().sources) {
+    if (lone_level || src.blocked() || s.state().left_out.count(src.source_id)) continue;
     Readings r{Section::levels, src.source_id, src.name, order(src.source_id), {}};
     for (const LevelRun &run : src.runs())
       for (const StaffSight &x : run.sights)
         r.all.push_back(fmt::format("{}|{}|{:.5f}", x.mark, static_cast<int>(x.kind), x.reading));
     books.push_back(std::move(r));
   }
-  for (const auto &src : s.traverses->field.sources) {
+  for (const auto &src : s.traverses().field.sources) {
     if (lone_field || src.blocked() || !src.used) continue;
     Readings r{Section::traverse, src.head.source_id, src.head.name, order(src.head.source_id), {}};
     for (const StationSetup &u : src.file->setups)

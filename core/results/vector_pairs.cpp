@@ -12,7 +12,7 @@ constexpr std::size_t neighbours = 3;     // of each that are tied directly
 constexpr std::size_t few_published = 12; // all vectors between so many published marks are checks worth having
 
 bool comes_first(const JobSnapshot &s, const Occupation &a, const Occupation &b) {
-  const bool pa = s.published.count(a.mark) > 0, pb = s.published.count(b.mark) > 0;
+  const bool pa = s.published().count(a.mark) > 0, pb = s.published().count(b.mark) > 0;
   return std::tuple(!pa, a.mark, a.id) < std::tuple(!pb, b.mark, b.id);
 }
 
@@ -122,7 +122,7 @@ private:
 
 VectorPairs vector_pairs(const JobSnapshot &s) {
   std::vector<const Occupation *> used;
-  for (const Occupation &o : s.occupations)
+  for (const Occupation &o : s.occupations())
     if (o.used) used.push_back(&o);
   std::sort(used.begin(), used.end(), [&](const auto *a, const auto *b) { return comes_first(s, *a, *b); });
   std::vector<std::pair<int, int>> all;
@@ -133,9 +133,9 @@ VectorPairs vector_pairs(const JobSnapshot &s) {
   VectorPairs out;
   out.possible = all.size();
   std::vector<bool> keep(all.size(), true);
-  if (!s.state.settings.all_pairs) {
+  if (!s.state().settings.all_pairs) {
     std::vector<bool> published;
-    for (const Occupation *o : used) published.push_back(s.published.count(o->mark) > 0);
+    for (const Occupation *o : used) published.push_back(s.published().count(o->mark) > 0);
     keep = Thinning(used, all, std::move(published)).kept();
   }
   for (std::size_t p = 0; p < all.size(); ++p)

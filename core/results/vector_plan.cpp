@@ -14,20 +14,20 @@ constexpr const char *algorithm = "static-6";
 
 std::string orbit_hash(const JobSnapshot &s) {
   std::string key;
-  for (const auto &c : s.contents)
-    if (s.state.settings.orbits == "precise" ? c.sp3 || c.clock || (c.antex && !c.antex->satellites.empty())
-                                             : c.navigation != nullptr)
+  for (const auto &c : s.contents())
+    if (s.state().settings.orbits == "precise" ? c.sp3 || c.clock || (c.antex && !c.antex->satellites.empty())
+                                               : c.navigation != nullptr)
       key += c.source.id;
   // What is taken as known of the ionosphere.
-  const std::string &known = s.state.settings.known_ionosphere;
-  for (const auto &c : s.contents)
+  const std::string &known = s.state().settings.known_ionosphere;
+  for (const auto &c : s.contents())
     if ((known == "maps" && c.ionosphere) || (known == "broadcast" && c.navigation)) key += known + c.source.id;
   return sha256_hex(key);
 }
 
 std::string position_key(const JobSnapshot &s, const std::string &mark) {
-  const auto p = s.published.find(mark);
-  if (p == s.published.end()) return "-";
+  const auto p = s.published().find(mark);
+  if (p == s.published().end()) return "-";
   auto v = [](const std::optional<Vec3> &x) {
     return x ? fmt::format("{:.5f} {:.5f} {:.5f}", x->x(), x->y(), x->z()) : std::string("-");
   };
@@ -208,22 +208,22 @@ std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vecto
 
 std::vector<PlannedVector> plan_vectors(const JobSnapshot &s) {
   std::vector<PlannedVector> out;
-  const auto session = session_names(s.occupations);
+  const auto session = session_names(s.occupations());
   const std::string orbits = orbit_hash(s);
-  const JobSettings &set = s.state.settings;
+  const JobSettings &set = s.state().settings;
   // Positions of all published marks decide where a session is anchored.
   std::string anchors = set.datum.crs + set.datum.realisation + fmt::format("{:.6f}", set.datum.epoch);
-  for (const auto &[name, p] : s.published) anchors += name + position_key(s, name);
+  for (const auto &[name, p] : s.published()) anchors += name + position_key(s, name);
   std::map<std::string, std::string> keys;
-  for (const Occupation &o : s.occupations) keys[o.id] = occupation_key(o);
+  for (const Occupation &o : s.occupations()) keys[o.id] = occupation_key(o);
   for (const auto &[a, b] : vector_pairs(s).pairs) {
     PlannedVector p;
     p.from = a, p.to = b;
     p.id = content_id("v", a->id + "|" + b->id);
     p.session = session.at(a->id);
     std::string key = std::string(algorithm) + keys[a->id] + keys[b->id] + orbits + anchors +
-                      settings_key(settings_of_vector(s.state, p.id), SettingPart::vectors);
-    for (const LeftOutSpan &x : left_out_spans(s.state, p.id, a->id + "," + b->id))
+                      settings_key(settings_of_vector(s.state(), p.id), SettingPart::vectors);
+    for (const LeftOutSpan &x : left_out_spans(s.state(), p.id, a->id + "," + b->id))
       key += x.sat.name() + x.signal + iso(x.from) + iso(x.to);
     p.fingerprint = sha256_hex(key);
     out.push_back(std::move(p));
@@ -243,11 +243,11 @@ void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s, const std
     v.stale = p.fingerprint != v.fingerprint;
     v.session = p.session;
     v.from_set_up = p.from->set_up, v.to_set_up = p.to->set_up;
-    const auto left = s.state.left_out.find(v.id);
-    v.used = left == s.state.left_out.end();
+    const auto left = s.state().left_out.find(v.id);
+    v.used = left == s.state().left_out.end();
     v.left_out_because = v.used ? "" : left->second.reason;
   }
-  mark_independent(vectors, s.state);
+  mark_independent(vectors, s.state());
 }
 
 } // namespace ampletie

@@ -35,7 +35,7 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     throw InputError("there is nothing to solve: no two occupations at different marks overlap in time");
   const auto orbits = job_orbits(s);
   const JobDatum datum = job_datum(s);
-  const OperationPolicy policy{s.state.settings.worst_transformation_m, false};
+  const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
 
   std::vector<VectorResult> out(plan.size());
   std::vector<std::size_t> todo;
@@ -68,9 +68,9 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   std::map<std::string, std::string> trouble;
   std::vector<const Occupation *> work;
   std::set<std::string> wanted_sessions;
-  const auto session = session_names(s.occupations);
+  const auto session = session_names(s.occupations());
   for (const auto &id : needed) wanted_sessions.insert(session.at(id));
-  for (const Occupation &o : s.occupations)
+  for (const Occupation &o : s.occupations())
     if (o.used && wanted_sessions.count(session.at(o.id))) work.push_back(&o);
 
   std::mutex mutex;
@@ -113,7 +113,7 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   };
   parallel(work.size(), "positions from code,", 1, [&](std::size_t i) {
     try {
-      const Vec3 p = code_position(*work[i]->file, *orbits, antenna_of(*work[i]), s.state.settings.mask_deg).marker;
+      const Vec3 p = code_position(*work[i]->file, *orbits, antenna_of(*work[i]), s.state().settings.mask_deg).marker;
       const std::lock_guard lock(mutex);
       code[work[i]->id] = p;
     } catch (const InputError &e) {
@@ -123,8 +123,8 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   });
   std::map<std::string, std::vector<Vec3>> corrections;
   for (const Occupation *o : work) {
-    const auto p = s.published.find(o->mark);
-    if (p == s.published.end() || !code.count(o->id)) continue;
+    const auto p = s.published().find(o->mark);
+    if (p == s.published().end() || !code.count(o->id)) continue;
     const GpsTime middle = o->start + (o->stop - o->start) / 2;
     TaggedPoint t = published_in_job(p->second, datum, policy);
     t.epoch = decimal_year(middle);
@@ -148,13 +148,13 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     if (needed.count(o->id) && place.count(o->id)) modelled.push_back(o);
   std::map<std::string, OccupationModel> models;
   ModelOptions options;
-  options.mask_deg = s.state.settings.mask_deg;
+  options.mask_deg = s.state().settings.mask_deg;
   std::vector<SatelliteAntenna> satellites;
-  for (const auto &c : s.contents)
+  for (const auto &c : s.contents())
     if (c.antex) satellites.insert(satellites.end(), c.antex->satellites.begin(), c.antex->satellites.end());
   const auto ionosphere = job_ionosphere(s);
   options.ionosphere = ionosphere.get();
-  if (s.state.settings.orbits == "precise" && !satellites.empty()) options.satellite_antennas = &satellites;
+  if (s.state().settings.orbits == "precise" && !satellites.empty()) options.satellite_antennas = &satellites;
   parallel(modelled.size(), "reducing occupation", 2, [&](std::size_t i) {
     OccupationModel m = model_occupation(*modelled[i]->file, *orbits, place.at(modelled[i]->id),
                                          antenna_of(*modelled[i]), options, progress);
@@ -174,12 +174,12 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     }
     if (r.error.empty()) {
       try {
-        const JobSettings set = settings_of_vector(s.state, p.id);
+        const JobSettings set = settings_of_vector(s.state(), p.id);
         const OccupationModel &a = models.at(p.from->id), &b = models.at(p.to->id);
-        const auto left = left_out_spans(s.state, p.id, p.from->id + "," + p.to->id);
+        const auto left = left_out_spans(s.state(), p.id, p.from->id + "," + p.to->id);
         // A mask of its own can only be higher: the occupations were reduced once, at the job's.
-        r.solved = solve_static(set.mask_deg > s.state.settings.mask_deg ? above_mask(a, set.mask_deg) : a,
-                                set.mask_deg > s.state.settings.mask_deg ? above_mask(b, set.mask_deg) : b, *orbits,
+        r.solved = solve_static(set.mask_deg > s.state().settings.mask_deg ? above_mask(a, set.mask_deg) : a,
+                                set.mask_deg > s.state().settings.mask_deg ? above_mask(b, set.mask_deg) : b, *orbits,
                                 static_options(set), left, progress);
         const GpsTime middle = r.solved.first + (r.solved.last - r.solved.first) / 2;
         r.frame = orbits->frame(middle);
@@ -195,7 +195,7 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     out[todo[k]] = std::move(r);
   });
   refresh(out, s, plan);
-  std::vector<PlannedSession> together = plan_sessions(out, s.state);
+  std::vector<PlannedSession> together = plan_sessions(out, s.state());
   std::erase_if(together, [&](const PlannedSession &p) {
     // A session with members that are out of date waits for them.
     return !out[p.legs.front()].session_due ||
@@ -210,10 +210,10 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     for (std::size_t i : p.legs) {
       const VectorResult &v = out[i];
       SessionLeg leg{&models.at(v.to_occupation), &v.solved,
-                     left_out_spans(s.state, v.id, v.from_occupation + "," + v.to_occupation)};
-      const JobSettings set = settings_of_vector(s.state, v.id);
+                     left_out_spans(s.state(), v.id, v.from_occupation + "," + v.to_occupation)};
+      const JobSettings set = settings_of_vector(s.state(), v.id);
       leg.options = &own.emplace_back(static_options(set));
-      if (set.mask_deg > s.state.settings.mask_deg) {
+      if (set.mask_deg > s.state().settings.mask_deg) {
         leg.rover = &masked.emplace_back(above_mask(*leg.rover, set.mask_deg));
         leg.base = &masked.emplace_back(above_mask(models.at(v.from_occupation), set.mask_deg));
       }
@@ -221,7 +221,7 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
     }
     try {
       const SessionSolution q = solve_session(models.at(out[p.legs.front()].from_occupation), legs, *orbits,
-                                              static_options(s.state.settings), progress);
+                                              static_options(s.state().settings), progress);
       for (std::size_t n = 0; n < p.legs.size(); ++n)
         out[p.legs[n]].joint = {p.id,
                                 p.key,
@@ -241,9 +241,9 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
 }
 
 const RecipeSource *recipe_source(const JobSnapshot &s, const std::string &id) {
-  for (const LevelSource &x : s.levels->sources)
+  for (const LevelSource &x : s.levels().sources)
     if (x.source_id == id) return &x;
-  const auto *field = s.traverses->field.source(id);
+  const auto *field = s.traverses().field.source(id);
   return field ? &field->head : nullptr;
 }
 

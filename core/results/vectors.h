@@ -1,35 +1,12 @@
 #pragma once
-#include "job/thing.h"
 #include "results/belonging.h"
 #include "results/levels.h"
+#include "results/snapshot.h"
 #include "results/traverses.h"
 #include <functional>
 #include <set>
 
 namespace ampletie {
-
-/// A part of the job that could not be computed, and why.
-struct Trouble {
-  Section section;
-  std::string sentence;
-  auto operator<=>(const Trouble &) const = default;
-};
-
-/// Everything a computation needs, frozen. Shared with workers; never changes.
-struct JobSnapshot {
-  Contents contents;
-  JobState state;
-  std::vector<Occupation> occupations;
-  std::map<std::string, PublishedMark> published;  ///< those with a position
-  std::map<std::string, PublishedMark> benchmarks; ///< those with a physical height
-  std::map<std::string, MisplacedMark>
-      misplaced;                     ///< those whose coordinates cannot belong here: not used unless accepted
-  std::optional<Vec3> centre;        ///< of the job, where anything tells it
-  Eigen::Vector2d grid_origin{0, 0}; ///< of a local plane: the middle of what is published in it
-  std::vector<Trouble> troubles;
-  std::shared_ptr<const LevelReport> levels = std::make_shared<LevelReport>();
-  std::shared_ptr<const TraverseReport> traverses = std::make_shared<TraverseReport>();
-};
 
 /// How a recipe reads a level file or a field book of the job; null: it is neither.
 const RecipeSource *recipe_source(const JobSnapshot &s, const std::string &id);
@@ -99,5 +76,7 @@ TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, cons
 Vec3 job_place(const JobSnapshot &s, const JobDatum &datum);
 /// The datum of the job near its data; throws when nothing tells where the job is.
 JobDatum job_datum(const JobSnapshot &s);
+/// The same from its parts.
+JobDatum datum_at(DatumSettings settings, const std::optional<Vec3> &centre, const Eigen::Vector2d &grid_origin);
 
 } // namespace ampletie

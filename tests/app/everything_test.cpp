@@ -90,11 +90,11 @@ TEST_CASE("every row chosen in every state of the demo") {
   choose_every_row(d, 12); // fresh, with doubts
   CHECK(failures() == before);
   // As the demo stands: books and lines that nobody has gone through stay out of the network.
-  for (const auto &c : Contents(d.window.workspace().job().snapshot()->contents))
+  for (const auto &c : Contents(d.window.workspace().job().snapshot()->contents()))
     if (c.source.kind == "pointings")
       d.window.workspace().decide("leave-out", c.source.id, nlohmann::json::object(), "not gone through yet");
   std::vector<std::string> lines;
-  for (const LevelLine &l : d.window.workspace().job().snapshot()->levels->lines)
+  for (const LevelLine &l : d.window.workspace().job().snapshot()->levels().lines)
     if (l.name == "N2" || l.name == "S1" || l.name == "S2") lines.push_back(l.id);
   for (const auto &l : lines)
     d.window.workspace().decide("leave-out", l, nlohmann::json::object(), "not gone through yet");
@@ -143,7 +143,7 @@ TEST_CASE("another job that is opened while one is solved keeps its own vectors"
   CHECK(d.window.workspace().job().vectors().empty());
   CHECK_FALSE(d.window.workspace().busy());
   // What the first had solved until then is in its file.
-  CHECK(Job::open(folder / "a.tie").snapshot()->occupations.size() == 14);
+  CHECK(Job::open(folder / "a.tie").snapshot()->occupations().size() == 14);
 }
 
 TEST_CASE("a name that looks like a page stays a name") {

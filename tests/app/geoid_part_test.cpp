@@ -120,5 +120,5 @@ TEST_CASE("a long level file is walked through, the first unread piece found") {
   // Seen: the rest is used.
   d.click("Unread was seen");
   QTest::qWait(30);
-  CHECK(!d.window.workspace().job().snapshot()->levels->lines.empty());
+  CHECK(!d.window.workspace().job().snapshot()->levels().lines.empty());
 }

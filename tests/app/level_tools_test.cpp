@@ -32,14 +32,14 @@ struct Levels {
       Job job = Job::create(path, demo_settings());
       for (const Intake &i : job.take_bytes(files)) REQUIRE(i.outcome == Intake::Outcome::taken);
       const auto known = job.snapshot(); // each decision makes a new one
-      for (const auto &[mark, p] : known->benchmarks) job.decide("hold", mark, {{"how", "height"}}, "published");
+      for (const auto &[mark, p] : known->benchmarks()) job.decide("hold", mark, {{"how", "height"}}, "published");
     }
     d = std::make_unique<Driver>(path);
     d->section("Levels");
     QTest::qWait(30);
   }
   app::Workspace &w() { return d->window.workspace(); }
-  const LevelReport &report() { return *w().job().snapshot()->levels; }
+  const LevelReport &report() { return w().job().snapshot()->levels(); }
   QString evidence() {
     QTest::qWait(20);
     return d->window.findChild<app::EvidencePanel *>()->findChild<QTextBrowser *>()->toPlainText();

@@ -31,7 +31,7 @@ struct LevelDriver {
   }
   std::vector<std::string> lines() const {
     std::vector<std::string> out;
-    for (const LevelLine &l : d->window.workspace().job().snapshot()->levels->lines) out.push_back(l.name);
+    for (const LevelLine &l : d->window.workspace().job().snapshot()->levels().lines) out.push_back(l.name);
     return out;
   }
   void choose(const QString &line) {
@@ -109,10 +109,10 @@ TEST_CASE("drop level books, reverse, chain two days, leave a set-up out, hold a
   QTest::qWait(20);
   d.click("Compute the chosen benchmark");
   QTest::qWait(20);
-  const auto &report = *d.window.workspace().job().snapshot()->levels;
+  const auto &report = d.window.workspace().job().snapshot()->levels();
   CHECK(report.line(report.lines[1].id)->computed.size() == 1);
   d.press(Qt::Key_Z, Qt::ControlModifier);
-  CHECK(d.window.workspace().job().snapshot()->levels->lines[1].computed.empty());
+  CHECK(d.window.workspace().job().snapshot()->levels().lines[1].computed.empty());
   // Heights: before and after, provisional beside adjusted.
   d.click("Heights part");
   QTableView *heights = d.table("Heights");
@@ -209,7 +209,7 @@ TEST_CASE("a book is keyed in with the keyboard alone, what does not add up is s
   QTest::qWait(30);
   const auto lines = l.lines();
   REQUIRE(std::count(lines.begin(), lines.end(), "by hand") == 1);
-  for (const LevelLine &x : d.window.workspace().job().snapshot()->levels->lines)
+  for (const LevelLine &x : d.window.workspace().job().snapshot()->levels().lines)
     if (x.name == "by hand") CHECK(x.reduced.difference == Approx(-0.087).margin(1e-9));
 }
 

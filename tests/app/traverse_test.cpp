@@ -41,7 +41,7 @@ struct FieldDriver {
     d = std::make_unique<Driver>(path);
     d->section("Traverse");
   }
-  const TraverseReport &report() { return *d->window.workspace().job().snapshot()->traverses; }
+  const TraverseReport &report() { return d->window.workspace().job().snapshot()->traverses(); }
   void choose(const QString &table, const QString &column, const QString &text) {
     QTableView *t = d->table(table);
     t->setCurrentIndex(t->model()->index(d->row_with(t, column, text), 0));

@@ -117,8 +117,8 @@ TEST_CASE("two issues at once have records of their own; an earlier folder is ke
     CHECK(ample("take " + next + " " + to + file, out) <= 1);
     CHECK_THAT(read_file(out), Contains("control list with 3 marks"));
     const Job later = Job::open(next);
-    CHECK(*later.snapshot()->benchmarks.at("P").height == Approx(100.4).margin(1e-5));
-    CHECK(*later.snapshot()->benchmarks.at("P").sd_height > 0.0005);
-    CHECK(later.snapshot()->benchmarks.at("P").origin == records[1].id);
+    CHECK(*later.snapshot()->benchmarks().at("P").height == Approx(100.4).margin(1e-5));
+    CHECK(*later.snapshot()->benchmarks().at("P").sd_height > 0.0005);
+    CHECK(later.snapshot()->benchmarks().at("P").origin == records[1].id);
   }
 }

@@ -82,7 +82,7 @@ TEST_CASE("a field book in feet or in gon against known marks") {
   job.take_bytes({{"r.json", write_recipe(r)}});
   SECTION("as it should be") {
     job.take_bytes({{"f.csv", field(1, 90)}}, "pointings");
-    REQUIRE(job.snapshot()->traverses->any());
+    REQUIRE(job.snapshot()->traverses().any());
     CHECK_FALSE(doubt_of(job, "units or digits"));
   }
   SECTION("feet") {
@@ -109,7 +109,7 @@ TEST_CASE("a book downloaded again is asked about; leaving the file out settles 
   job.decide("leave-out", d->thing.id, {}, "corrected by the second");
   CHECK_FALSE(doubt_of(job, "same book twice?"));
   int used = 0;
-  for (const LevelLine &l : job.snapshot()->levels->lines) used += l.used;
+  for (const LevelLine &l : job.snapshot()->levels().lines) used += l.used;
   CHECK(used == 1);
 }
 
@@ -119,7 +119,7 @@ TEST_CASE("a book that falls into thousands of runs is not compared run by run")
   std::string text = "unit;m\n";
   for (int i = 0; i < 3000; ++i) text += fmt::format("s;A{0};B;1.50000;30.00;;1;\ns;B{0};F;1.20000;30.00;;1;\n", i);
   job.take_bytes({{"b.txt", text}});
-  CHECK(job.snapshot()->levels->lines.empty());
+  CHECK(job.snapshot()->levels().lines.empty());
   const Doubt *d = doubt_of(job, "level file not understood");
   REQUIRE(d);
   CHECK_THAT(d->sentence, Contains("3000 runs"));

@@ -111,7 +111,7 @@ TEST_CASE("a flipped bit in a source is a doubt that names it; the rest of the j
   {
     Job job = Job::create(path, demo_settings());
     job.take({AMPLETIE_SOURCE_DIR "/demo/data/control.csv", AMPLETIE_SOURCE_DIR "/demo/data/antenna-points.csv"});
-    for (const auto &c : job.snapshot()->contents)
+    for (const auto &c : job.snapshot()->contents())
       if (c.source.name == "control.csv") control = c.source.id;
   }
   SECTION("its bytes") {
@@ -129,8 +129,8 @@ TEST_CASE("a flipped bit in a source is a doubt that names it; the rest of the j
   REQUIRE(d);
   CHECK(d->about == "control.csv");
   CHECK(d->thing.id == control);
-  CHECK(job.snapshot()->published.empty());
-  CHECK(job.snapshot()->contents.size() == 2);
+  CHECK(job.snapshot()->published().empty());
+  CHECK(job.snapshot()->contents().size() == 2);
 }
 
 TEST_CASE("issue records are verified") {
@@ -203,7 +203,7 @@ TEST_CASE("decisions are said as sentences") {
   CHECK(words.sentence(job.decisions()[1]) == "antenna height of R11 05-12 08:00: point rim, slant");
   CHECK(words.sentence(job.decisions()[2]) == "REFA: held fully");
   CHECK_THAT(words.sentence(job.decisions()[0]), Contains("settings: ") && Contains("EPSG:25833"));
-  job.decide("leave-out", job.snapshot()->occupations[0].id, {}, "gate closed");
+  job.decide("leave-out", job.snapshot()->occupations()[0].id, {}, "gate closed");
   CHECK_THAT(job.words().sentence(job.decisions().back()), Contains("left out: ") && Contains(" 05-12 "));
   const long last = job.decisions().back().seq;
   CHECK(job.undo() == last);

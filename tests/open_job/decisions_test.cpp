@@ -12,7 +12,7 @@ std::string told(const Job &job) {
   std::string s = setting_text(job.state().settings, "ratio") + setting_text(job.state().settings, "title");
   for (const auto &[mark, h] : job.state().holds) s += mark + hold_name(h.how);
   for (const auto &[item, why] : job.state().left_out) s += item + why.reason;
-  for (const Occupation &o : job.snapshot()->occupations)
+  for (const Occupation &o : job.snapshot()->occupations())
     s += o.id + o.mark + std::to_string(o.measured) + o.measured_to + (o.slant ? "s" : "v") + (o.used ? "u" : "-");
   return s;
 }
@@ -54,7 +54,7 @@ TEST_CASE("two hundred random decisions, withdrawn and made again, with restarts
     Job job = Job::create(path, demo_settings());
     for (const auto &f : demo_files())
       if (f.find("PN1-s1") != std::string::npos) job.take({f});
-    occupation = job.snapshot()->occupations.at(0).id;
+    occupation = job.snapshot()->occupations().at(0).id;
   }
   auto job = std::make_unique<Job>(Job::open(path));
   for (int i = 0; i < 200; ++i) {

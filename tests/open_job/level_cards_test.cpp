@@ -33,7 +33,7 @@ struct Levelled {
     REQUIRE(i.front().outcome == Intake::Outcome::taken);
   }
   const LevelLine &line(const std::string &name) const {
-    for (const LevelLine &l : job.snapshot()->levels->lines)
+    for (const LevelLine &l : job.snapshot()->levels().lines)
       if (l.name == name) return l;
     throw std::runtime_error("no line " + name);
   }
@@ -102,7 +102,7 @@ TEST_CASE("standard errors that a recipe reads from the file count for its run")
   CHECK(l.line("Q").weights.sd_setup == Approx(0.00025));
   CHECK(l.line("Q").own_weights);
   CHECK(l.line("Q").day == "2026-05-13");
-  const auto &s = l.job.snapshot()->levels->sections;
+  const auto &s = l.job.snapshot()->levels().sections;
   REQUIRE(s.size() == 1);
   CHECK(s[0].sd == Approx(0.00025 * std::sqrt(2.0)));
 }
@@ -115,13 +115,13 @@ TEST_CASE("an order of a standard gives both limits") {
   for (const char *m : {"A", "B"}) l.job.decide("hold", m, {{"how", "height"}}, "published");
   CHECK(l.line("R1").misclosures.front().limit == Approx(0.004 * std::sqrt(7.0)));
   CHECK(!l.line("R1").misclosures.front().within_limit());
-  CHECK(l.job.snapshot()->levels->pairs.front().result.sections.front().limit == Approx(0.003 * std::sqrt(7.0)));
+  CHECK(l.job.snapshot()->levels().pairs.front().result.sections.front().limit == Approx(0.003 * std::sqrt(7.0)));
   l.job.decide("set", "limit", {{"level-order", "third order"}}, "asked for");
   CHECK(l.line("R1").misclosures.front().limit == Approx(0.012 * std::sqrt(7.0)));
   CHECK(l.line("R1").misclosures.front().within_limit());
-  CHECK(l.job.snapshot()->levels->pairs.front().result.sections.front().limit == Approx(0.012 * std::sqrt(7.0)));
+  CHECK(l.job.snapshot()->levels().pairs.front().result.sections.front().limit == Approx(0.012 * std::sqrt(7.0)));
   l.job.decide("set", "limit", {{"level-order", "own"}, {"level-section-limit", 10}}, "");
-  CHECK(l.job.snapshot()->levels->pairs.front().result.sections.front().within_limit());
+  CHECK(l.job.snapshot()->levels().pairs.front().result.sections.front().within_limit());
   CHECK(setting_text(l.job.state().settings, "level-order") == "own");
   CHECK_THROWS(setting_value("level-order", "fourth order"));
   CHECK(setting_value("level-order", "second order, class II") == "second order, class II");
@@ -160,7 +160,7 @@ TEST_CASE("impossible gravity is refused with its line") {
     CHECK(i.front().outcome == Intake::Outcome::refused);
     CHECK_THAT(i.front().sentence, Contains("gravity") || Contains("not a number"));
   }
-  CHECK(l.job.snapshot()->contents.empty());
+  CHECK(l.job.snapshot()->contents().empty());
 }
 
 TEST_CASE("names: what does not count and what does") {
@@ -180,7 +180,7 @@ TEST_CASE("two names for one mark: asked, answered once for levels, lists and ho
   l.take("a.txt", book("R1", "DL7", "", "HP7", "K 9", 20, 8));
   l.take("b.txt", book("R2", "DL7", "", "k09", "Z1", 20, 4));
   l.take("c.txt", book("R3", "DL7", "", "hp 007", "Z1", 30, 12.0003));
-  CHECK(l.job.snapshot()->levels->lines.size() == 3);
+  CHECK(l.job.snapshot()->levels().lines.size() == 3);
   for (const char *m : {"HP7", "Z1"}) l.job.decide("hold", m, {{"how", "height"}}, "published");
   const auto pairs = near_names(*l.job.snapshot());
   REQUIRE(pairs.size() == 2);
@@ -226,7 +226,7 @@ TEST_CASE("names that were said to stand for each other in a ring do no harm") {
   l.take("a.txt", book("R1", "DL7", "", "A", "B", 4, 2));
   l.job.decide("set", "mark:A", {{"same_as", "B"}}, "");
   l.job.decide("set", "mark:B", {{"same_as", "A"}}, "");
-  CHECK(l.job.snapshot()->levels->lines.size() == 1);
+  CHECK(l.job.snapshot()->levels().lines.size() == 1);
   CHECK(l.job.state().mark_name("C") == "C");
 }
 

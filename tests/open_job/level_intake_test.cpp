@@ -16,7 +16,7 @@ struct LevelField {
   Intake take(const std::string &text, const std::string &name = "book.txt", const std::string &as = {}) {
     return job.take_bytes({{name, text}}, as).front();
   }
-  const LevelReport &levels() const { return *job.snapshot()->levels; }
+  const LevelReport &levels() const { return job.snapshot()->levels(); }
   const Doubt *doubt(const std::string &kind) const {
     for (const Doubt &d : job.doubts())
       if (d.kind == kind) return &d;
@@ -125,7 +125,7 @@ TEST_CASE("a heap of rubbish is refused or set aside, quickly, and the job stays
   const Intake i = f.take(rubbish, "rubbish.bin");
   CHECK(i.outcome == Intake::Outcome::refused);
   CHECK(!i.sentence.empty());
-  CHECK(f.job.snapshot()->contents.size() == 1);
+  CHECK(f.job.snapshot()->contents().size() == 1);
   CHECK(f.job.decisions().size() == before);
   CHECK(f.levels().lines.size() == 1);
 }

@@ -50,7 +50,7 @@ TEST_CASE("levels alone are adjusted and can be issued; a spur is not said to be
   CHECK(*run.positions.at("P1").height == Approx(100.3995).margin(1e-6));
   CHECK(*run.positions.at("Q2").height == Approx(101.1995).margin(1e-6));
   // The same as levels adjusted by themselves.
-  for (const LevelNetworkMark &m : job.snapshot()->levels->network->marks) {
+  for (const LevelNetworkMark &m : job.snapshot()->levels().network->marks) {
     if (m.relative) continue;
     INFO(m.name);
     CHECK(*run.positions.at(m.name).height == Approx(m.height).margin(1e-6));
@@ -111,9 +111,9 @@ TEST_CASE("a local plane: lengths are those on the ground, and nothing else is b
   Job job = Job::create(folder / "a.tie", s);
   // Far from zero, as old systems of towns are: the plane lies where its marks are.
   job.take_bytes({{"l.csv", "mark,east,north,height\nA,612000,188000,800\nB,615000,192000,800\n"}});
-  CHECK(job.snapshot()->misplaced.empty());
+  CHECK(job.snapshot()->misplaced().empty());
   const JobDatum datum = job_datum(*job.snapshot());
-  const auto place = [&](const char *m) { return published_in_job(job.snapshot()->published.at(m), datum, {}).xyz; };
+  const auto place = [&](const char *m) { return published_in_job(job.snapshot()->published().at(m), datum, {}).xyz; };
   CHECK((place("A") - place("B")).norm() == Approx(5000).margin(0.002));
   CHECK(*datum.describe({place("A"), datum.frame(), datum.epoch()}).height == Approx(800).margin(1e-6));
   job.take_bytes({{"g.csv", "mark,x,y,z,frame\nG,4283425.3,1058738.8,4590934.0,ETRF2000\n"}});

@@ -44,8 +44,8 @@ TEST_CASE("coordinates that cannot belong here are a doubt with the likely mista
   CHECK(q->about == "FAR");
   CHECK_THAT(q->sentence, Contains("other.csv line 2"));
   CHECK_THAT(fmt::format("{}", fmt::join(q->causes, "; ")), Contains(cause));
-  CHECK(d.job.snapshot()->published.count("FAR") == 0);
-  CHECK(d.job.snapshot()->published.count("REFA") == 1);
+  CHECK(d.job.snapshot()->published().count("FAR") == 0);
+  CHECK(d.job.snapshot()->published().count("REFA") == 1);
   CHECK_FALSE(doubt_of(d.job, "datum not usable"));
 }
 
@@ -53,9 +53,9 @@ TEST_CASE("packed degrees that were read as decimal ones are recognised") {
   Demo d;
   // 46°55', 13°55' packed: 46.55 and 13.55 read as decimals lie within the job; a receiver on the mark tells.
   const JobSnapshot &s = *d.job.snapshot();
-  const auto at = std::find_if(s.occupations.begin(), s.occupations.end(),
-                               [&](const Occupation &x) { return !x.mark.empty() && !s.published.count(x.mark); });
-  REQUIRE(at != s.occupations.end()); // the control list tells of its marks already
+  const auto at = std::find_if(s.occupations().begin(), s.occupations().end(),
+                               [&](const Occupation &x) { return !x.mark.empty() && !s.published().count(x.mark); });
+  REQUIRE(at != s.occupations().end()); // the control list tells of its marks already
   const Occupation o = *at;
   const Geodetic g = to_geodetic(o.file->approximate);
   const auto packed = [](double rad) {
@@ -81,11 +81,11 @@ TEST_CASE("a local list leaves a GNSS job solvable; leaving the source out takes
   CHECK_NOTHROW(job_datum(*d.job.snapshot()));
   d.job.decide("leave-out", source, {}, "of the site's own system");
   CHECK_FALSE(doubt_of(d.job, "does not belong here"));
-  CHECK(d.job.snapshot()->published.count("L0") == 0);
+  CHECK(d.job.snapshot()->published().count("L0") == 0);
   d.job.undo();
   REQUIRE(doubt_of(d.job, "does not belong here"));
   d.job.decide("accept", doubt_of(d.job, "does not belong here")->id, {}, "it is meant so");
-  CHECK(d.job.snapshot()->published.count("L0") == 1);
+  CHECK(d.job.snapshot()->published().count("L0") == 1);
   // What was accepted stays in sight, with the reason, and is not told as left over.
   const Doubt *kept = doubt_of(d.job, "does not belong here");
   REQUIRE(kept);
@@ -97,12 +97,12 @@ TEST_CASE("a local list leaves a GNSS job solvable; leaving the source out takes
 
 TEST_CASE("leaving out a source takes out everything it told") {
   Demo d;
-  for (const auto &c : Contents(d.job.snapshot()->contents)) {
+  for (const auto &c : Contents(d.job.snapshot()->contents())) {
     INFO(c.source.name);
     d.job.decide("leave-out", c.source.id, {}, "on trial");
     const JobSnapshot &s = *d.job.snapshot();
-    if (c.source.name == "control.csv") CHECK(s.published.empty());
-    for (const Occupation &o : s.occupations) {
+    if (c.source.name == "control.csv") CHECK(s.published().empty());
+    for (const Occupation &o : s.occupations()) {
       if (o.source_id == c.source.id) CHECK_FALSE(o.used);
       if (c.antex) CHECK_FALSE(o.calibration);
     }
@@ -110,7 +110,7 @@ TEST_CASE("leaving out a source takes out everything it told") {
     d.job.decide("use", c.source.id, {}, "");
     CHECK(d.job.state().left_out.empty());
   }
-  CHECK(d.job.snapshot()->published.size() >= 2);
+  CHECK(d.job.snapshot()->published().size() >= 2);
 }
 
 TEST_CASE("an empty marker name asks for one") {
@@ -125,7 +125,7 @@ TEST_CASE("an empty marker name asks for one") {
   REQUIRE(q);
   CHECK_THAT(q->causes.at(0), Contains("QX7"));
   std::string id;
-  for (const Occupation &o : d.job.snapshot()->occupations)
+  for (const Occupation &o : d.job.snapshot()->occupations())
     if (o.mark.empty() && !o.used) id = o.id;
   REQUIRE_FALSE(id.empty());
   d.job.decide("set", id, {{"mark", "QX7"}}, "field sheet");
@@ -145,7 +145,7 @@ std::string taught() {
 }
 std::size_t sights(const Job &job) {
   std::size_t n = 0;
-  for (const LevelSource &s : job.snapshot()->levels->sources)
+  for (const LevelSource &s : job.snapshot()->levels().sources)
     for (const LevelRun &r : s.runs()) n += r.sights.size();
   return n;
 }
@@ -161,11 +161,11 @@ TEST_CASE("a book keeps the recipe that read it, whatever is taught for another"
   job.take_bytes({{"comma.csv", comma_book}}, "levels");
   job.take_bytes({{"taught.json", taught()}});
   CHECK(sights(job) == before);
-  for (const LevelSource &s : job.snapshot()->levels->sources)
+  for (const LevelSource &s : job.snapshot()->levels().sources)
     if (s.name != "comma.csv") CHECK(s.recipe != "taught");
   // Said for one book it counts there, is questioned where it gets less out of it, and undo brings the old one back.
   std::string book;
-  for (const LevelSource &s : job.snapshot()->levels->sources)
+  for (const LevelSource &s : job.snapshot()->levels().sources)
     if (s.name == "b0.txt") book = s.source_id;
   job.decide("set", "source:" + book, {{"recipe", "taught"}}, "tried");
   CHECK(sights(job) == before - 4);
@@ -206,12 +206,12 @@ TEST_CASE("a pointing is left out of a book that was read otherwise for a while"
   r.lines.push_back(l);
   job.take_bytes({{"r.json", write_recipe(r)}});
   job.take_bytes({{"f.csv", "at,to,angle,slope\nA,B,0,500\nA,C,90,400\nA,D,100,300\n"}}, "pointings");
-  REQUIRE(job.snapshot()->traverses->field.setups.size() == 1);
+  REQUIRE(job.snapshot()->traverses().field.setups.size() == 1);
   // The other recipe's set-up begins with another line, and so is another set-up.
   r.name = "without the first", r.header_lines = 2;
   job.take_bytes({{"s.json", write_recipe(r)}});
-  const std::string source = job.snapshot()->traverses->field.sources.front().head.source_id;
-  const auto pointings = [&] { return job.snapshot()->traverses->field.setups.front()->setup.pointings; };
+  const std::string source = job.snapshot()->traverses().field.sources.front().head.source_id;
+  const auto pointings = [&] { return job.snapshot()->traverses().field.setups.front()->setup.pointings; };
   const std::string last = pointings().back().id;
   job.decide("set", "source:" + source, {{"recipe", r.name}}, "tried");
   REQUIRE(pointings().size() == 2);
@@ -265,5 +265,5 @@ TEST_CASE("the books of a job are held to a size together, and what is refused l
   CHECK(more[0].outcome == Intake::Outcome::refused);
   CHECK_THAT(more[0].sentence, Contains("20 MB together"));
   CHECK(more[1].outcome == Intake::Outcome::taken);
-  CHECK(job.snapshot()->contents.size() == 3);
+  CHECK(job.snapshot()->contents().size() == 3);
 }

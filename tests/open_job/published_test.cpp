@@ -70,7 +70,7 @@ TEST_CASE("a control list, a hold that brings its own coordinates, and what is m
   job.take_bytes(
       {{"list.csv",
         "mark,lat,lon,h,frame,epoch\nA,46.2163,13.7902,312.4,ETRF2000,2010.0\nB,46.1,13.9,400,ETRF2000,2010.0\n"}});
-  CHECK(job.snapshot()->published.size() == 2);
+  CHECK(job.snapshot()->published().size() == 2);
   job.decide("hold", "A", {{"how", "full"}}, "");
   auto kinds = [&] {
     std::multiset<std::string> k;
@@ -83,10 +83,10 @@ TEST_CASE("a control list, a hold that brings its own coordinates, and what is m
   job.decide("hold", "C",
              {{"how", "check"}, {"xyz", {4293769.6, 1053871.5, 4582141.3}}, {"sd_enu", {0.01, 0.01, 0.02}}}, "");
   CHECK(kinds().count("held without coordinates") == 0);
-  CHECK(job.snapshot()->published.at("C").decision > 0);
+  CHECK(job.snapshot()->published().at("C").decision > 0);
   // Coordinates typed with a hold come before those of the list.
   job.decide("hold", "A", {{"how", "full"}, {"geodetic", {46.2163, 13.7902, 999.0}}}, "better source");
-  CHECK(job.snapshot()->published.at("A").geodetic_deg->z() == 999.0);
+  CHECK(job.snapshot()->published().at("A").geodetic_deg->z() == 999.0);
 }
 
 TEST_CASE("settings: every one can be shown, set to what it shows, and refuses nonsense") {

@@ -51,13 +51,13 @@ struct ListJob {
             Intake::Outcome::taken);
     book.accept_network(run_network(*book.snapshot(), {}, {}));
     for (const auto &m : book.network()->result.marks) from_book[m.name] = m.position.xyz;
-    std::string text = office_list(*book.snapshot()->traverses, more);
+    std::string text = office_list(book.snapshot()->traverses(), more);
     const auto claim = [&](const TraverseClosure &c, double sign) {
       return fmt::format("closure;A;B;{:.1f};{:.3f};{:.3f};{:.3f}\n", sign * c.angular / rad_per_arcsec, sign * c.east,
                          sign * c.north, sign * c.height);
     };
     if (claims) {
-      const auto closure = [&] { return book.snapshot()->traverses->lines.at(0).result.closure; };
+      const auto closure = [&] { return book.snapshot()->traverses().lines.at(0).result.closure; };
       ours = text + claim(closure(), 1), reversed = text + claim(closure(), -1);
       book.decide("set", "traverse", {{"reduce-to", "ground"}}, "as a field computer");
       ground = text + claim(closure(), 1);
@@ -72,7 +72,7 @@ struct ListJob {
     INFO(out[0].sentence);
     REQUIRE(out[0].outcome == Intake::Outcome::taken);
   }
-  const TraverseReport &report() const { return *job.snapshot()->traverses; }
+  const TraverseReport &report() const { return job.snapshot()->traverses(); }
   std::map<std::string, Vec3> from_book;
   std::string ours, reversed, ground, strange;
 };
@@ -108,7 +108,7 @@ TEST_CASE("the field's own misclosure stands beside ours, and a difference is ex
     FieldWork::weigh(job);
     l.work.hold_in(job);
     REQUIRE(job.take_bytes({{"office.csv", text}})[0].outcome == Intake::Outcome::taken);
-    const auto b = job.snapshot()->traverses->lines.at(0).booked;
+    const auto b = job.snapshot()->traverses().lines.at(0).booked;
     REQUIRE(b);
     return *b;
   };
@@ -134,7 +134,7 @@ TEST_CASE("readings that were corrected here explain a field's misclosure that i
   FieldWork::weigh(job);
   l.work.hold_in(job);
   REQUIRE(job.take_bytes({{"office.csv", l.ours}})[0].outcome == Intake::Outcome::taken);
-  const auto line = [&]() -> const TraverseLine & { return job.snapshot()->traverses->lines.at(0); };
+  const auto line = [&]() -> const TraverseLine & { return job.snapshot()->traverses().lines.at(0); };
   CHECK(line().booked->same);
   const std::string setup = line().setups.at(2), target = line().marks.at(1);
   job.decide("set", setup, {{"targets", {{target, {{"constant", 0.05}}}}}}, "a prism constant that was forgotten");
@@ -173,7 +173,7 @@ TEST_CASE("a mark that was only pointed at is intersected, and a weak cut is sai
     Job job = Job::create(folder / (content_id("x", list) + ".tie"), settings());
     w.hold_in(job);
     REQUIRE(job.take_bytes({{"list.csv", list}})[0].outcome == Intake::Outcome::taken);
-    const auto &marks = job.snapshot()->traverses->marks;
+    const auto &marks = job.snapshot()->traverses().marks;
     const auto it = marks.find("CH");
     return it == marks.end() ? std::optional<ProvisionalMark>() : std::optional(it->second);
   };
@@ -249,7 +249,7 @@ TEST_CASE("a side shot from two stations says how far its places lie apart") {
   const ProvisionalMark apart = w.report().marks.at("D9");
   CHECK(apart.apart > 100 * apart.apart_limit);
   const TraverseReport r = w.report();
-  DoubtList doubts(w.state);
+  DoubtList doubts;
   traverse_doubts(doubts, r, w.findings(r));
   CHECK(std::any_of(doubts.all.begin(), doubts.all.end(),
                     [](const Doubt &d) { return d.kind == "places lie apart" && d.about == "D9"; }));

@@ -101,7 +101,7 @@ TEST_CASE("closures of the demo: repeats are checks, a wrong height is named bef
     checks += l.check == LoopCheck::full;
   }
   CHECK(checks == 6);
-  for (const Occupation &o : job.snapshot()->occupations)
+  for (const Occupation &o : job.snapshot()->occupations())
     if (o.mark == "R07" && iso(o.start).substr(11, 2) == "08") {
       job.decide("set", o.id, {{"height", o.measured + 0.1}}, "typing error");
       break;
@@ -118,16 +118,16 @@ TEST_CASE("closures of the demo: repeats are checks, a wrong height is named bef
 TEST_CASE("a wrong antenna height is explained by what the antenna's dimensions and calibrations allow") {
   TemporaryFolder folder;
   Job job = demo_job(folder / "a.tie");
-  const auto all = job.snapshot()->occupations;
+  const auto all = job.snapshot()->occupations();
   const auto found = std::find_if(all.begin(), all.end(), [](const Occupation &o) { return o.mark == "R07"; });
   REQUIRE(found != all.end());
   auto causes_after = [&](nlohmann::json value) {
     const auto before = found->antenna_height.value();
     job.decide("set", found->id, value, "a mistake");
-    const auto &now = job.snapshot()->occupations;
+    const auto &now = job.snapshot()->occupations();
     const Occupation &o = *std::find_if(now.begin(), now.end(), [&](const auto &x) { return x.id == found->id; });
     const double size = before - o.antenna_height.value();
-    return std::pair(size, height_causes(job.snapshot()->contents, o, size, 0.002));
+    return std::pair(size, height_causes(job.snapshot()->contents(), o, size, 0.002));
   };
   SECTION("the point") {
     const auto [size, why] = causes_after({{"height_to", "rim"}});
@@ -152,25 +152,25 @@ TEST_CASE("a wrong antenna height is explained by what the antenna's dimensions 
   }
   SECTION("slant for vertical") {
     job.decide("set", found->id, {{"height_to", "rim"}, {"height", 0.45}}, "low tripod");
-    const auto &now = job.snapshot()->occupations;
+    const auto &now = job.snapshot()->occupations();
     const Occupation &o = *std::find_if(now.begin(), now.end(), [&](const auto &x) { return x.id == found->id; });
     const double slant = std::sqrt(0.45 * 0.45 - 0.098 * 0.098) - 0.034;
-    const auto why = height_causes(job.snapshot()->contents, o, slant - *o.antenna_height, 0.002);
+    const auto why = height_causes(job.snapshot()->contents(), o, slant - *o.antenna_height, 0.002);
     REQUIRE(!why.empty());
     CHECK(why[0] == "the reading was slant, not vertical");
   }
   SECTION("digits") {
     job.decide("set", found->id, {{"height", 1.570}}, "keyed in");
-    const auto &now = job.snapshot()->occupations;
+    const auto &now = job.snapshot()->occupations();
     const Occupation &o = *std::find_if(now.begin(), now.end(), [&](const auto &x) { return x.id == found->id; });
-    const auto why = height_causes(job.snapshot()->contents, o, -0.063, 0.002);
+    const auto why = height_causes(job.snapshot()->contents(), o, -0.063, 0.002);
     REQUIRE(!why.empty());
     CHECK(why[0] == "1.570 keyed in for 1.507");
   }
   SECTION("the antenna") {
     // What the mean of the carriers says the other type would add.
     auto mean = [&](const std::string &type) {
-      for (const auto &c : job.snapshot()->contents)
+      for (const auto &c : job.snapshot()->contents())
         if (c.antex)
           for (const Antenna &a : c.antex->receivers)
             if (a.type.rfind(type, 0) == 0)
@@ -178,23 +178,23 @@ TEST_CASE("a wrong antenna height is explained by what the antenna's dimensions 
       return 0.0;
     };
     const double size = mean("QUILLON") - mean("TESSEL");
-    const auto why = height_causes(job.snapshot()->contents, *found, size, 0.002);
+    const auto why = height_causes(job.snapshot()->contents(), *found, size, 0.002);
     REQUIRE(!why.empty());
     CHECK(why[0] == "the antenna is a QUILLON RING9, not a TESSEL T4");
   }
   SECTION("nothing fits, nothing is named") {
-    CHECK(height_causes(job.snapshot()->contents, *found, 0.2345, 0.002).empty());
+    CHECK(height_causes(job.snapshot()->contents(), *found, 0.2345, 0.002).empty());
   }
 }
 
 TEST_CASE("velocity and spread of a reference station can be entered beside its listed coordinates") {
   TemporaryFolder folder;
   Job job = demo_job(folder / "a.tie");
-  const PublishedMark before = job.snapshot()->published.at("REFA");
+  const PublishedMark before = job.snapshot()->published().at("REFA");
   job.decide("hold", "REFA",
              {{"how", "full"}, {"velocity", {-0.0150, 0.0170, 0.0090}}, {"sd_enu", {0.002, 0.002, 0.005}}},
              "from the series of the last five years");
-  const PublishedMark after = job.snapshot()->published.at("REFA");
+  const PublishedMark after = job.snapshot()->published().at("REFA");
   CHECK(*after.velocity == Vec3(-0.0150, 0.0170, 0.0090));
   CHECK(*after.sd_enu == Vec3(0.002, 0.002, 0.005));
   CHECK(*after.xyz == *before.xyz);
@@ -206,7 +206,7 @@ TEST_CASE("velocity and spread of a reference station can be entered beside its 
   const double years = job.state().settings.datum.epoch - 2010.0;
   CHECK(((now - was) - (*after.velocity - *before.velocity) * years).norm() < 1e-6);
   job.undo();
-  CHECK(*job.snapshot()->published.at("REFA").velocity == *before.velocity);
+  CHECK(*job.snapshot()->published().at("REFA").velocity == *before.velocity);
 }
 
 TEST_CASE("a log from another continent is taken, questioned, and changes nothing else") {

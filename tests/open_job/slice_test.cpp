@@ -25,7 +25,7 @@ TEST_CASE("from the field files to coordinates near the truth") {
   TemporaryFolder folder;
   const std::string path = folder / "demo.tie";
   Job job = demo_job(path);
-  REQUIRE(job.snapshot()->occupations.size() == 14);
+  REQUIRE(job.snapshot()->occupations().size() == 14);
   CHECK(job.open_doubts() == 0);
   solve(job);
   REQUIRE(job.vectors().size() == 42);
@@ -158,7 +158,7 @@ TEST_CASE("what became of every dropped file is said, and a bad one harms nothin
   CHECK_THAT(by.at("missing")->sentence, Contains("cannot be read"));
   CHECK(by.at("PN1-s1.rnx.gz")->outcome == Intake::Outcome::taken);
   CHECK(already == 1);
-  CHECK(job.snapshot()->contents.size() == 2);
+  CHECK(job.snapshot()->contents().size() == 2);
   CHECK(doubt_of(job, "file cut off"));
   // The same name with other content is kept beside it.
   write_file(folder / "PN1-s1.rnx.gz", gzip(text.substr(0, text.rfind("> "))));

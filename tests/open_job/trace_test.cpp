@@ -11,12 +11,12 @@ namespace {
 using Files = std::map<std::string, std::string>;
 
 /// A small job of one session from file contents; coordinates of all marks.
-struct Result {
+struct Computed {
   std::unique_ptr<Job> job;
   std::map<std::string, Vec3> xyz;
 };
-Result compute(const TemporaryFolder &folder, const std::string &name, const Files &files) {
-  Result r;
+Computed compute(const TemporaryFolder &folder, const std::string &name, const Files &files) {
+  Computed r;
   r.job = std::make_unique<Job>(Job::create(folder / (name + ".tie"), demo_settings()));
   std::vector<std::pair<std::string, std::string>> list(files.begin(), files.end());
   for (const Intake &i : r.job->take_bytes(list)) REQUIRE(i.outcome == Intake::Outcome::taken);
@@ -47,7 +47,7 @@ TEST_CASE("a coordinate changes if and only if the changed line is in its trace"
   }
   for (const char *f : {"broadcast.rnx.gz", "antennas.atx.gz", "control.csv"})
     files[f] = read_file(std::string(AMPLETIE_SOURCE_DIR "/demo/data/") + f);
-  const Result before = compute(folder, "before", files);
+  const Computed before = compute(folder, "before", files);
 
   // By itself, or only through vectors that were solved together with those that lead to the mark.
   enum class Traced { no, together, direct };
@@ -67,7 +67,7 @@ TEST_CASE("a coordinate changes if and only if the changed line is in its trace"
   for (const char *f : {"REFB-s1.rnx.gz", "PN1-s1.rnx.gz", "R07-s1.rnx.gz"}) {
     Files other = files;
     other[f] = with_height(files[f], 0.010);
-    const Result after = compute(folder, std::string("height-") + f, other);
+    const Computed after = compute(folder, std::string("height-") + f, other);
     for (const auto &[mark, xyz] : before.xyz) {
       const double change = (after.xyz.at(mark) - xyz).norm();
       const bool changed = change > 1e-8, held = before.job->state().holds.count(mark) > 0;
@@ -89,7 +89,7 @@ TEST_CASE("a coordinate changes if and only if the changed line is in its trace"
     const auto at = csv.find("REFB,");
     const auto number = csv.find("4297366.", at);
     csv[number + 8] = csv[number + 8] == '9' ? '0' : static_cast<char>(csv[number + 8] + 1);
-    const Result after = compute(folder, "control", other);
+    const Computed after = compute(folder, "control", other);
     for (const auto &[mark, xyz] : before.xyz) {
       const bool changed = (after.xyz.at(mark) - xyz).norm() > 1e-8;
       INFO("control list and " << mark);

@@ -30,7 +30,7 @@ struct FieldJob {
     s.datum.epoch = 2026.36;
     return s;
   }
-  const TraverseReport &report() const { return *job.snapshot()->traverses; }
+  const TraverseReport &report() const { return job.snapshot()->traverses(); }
   const ReducedSetup &at(const std::string &mark) const {
     for (const auto &s : report().field.setups)
       if (s->setup.mark == mark) return *s;
@@ -98,8 +98,8 @@ TEST_CASE("what a doubt names can be decided, and everything follows") {
   // Reopened: the same, from sources and decisions alone.
   const std::string path = f.job.store().path(), key = f.report().key;
   Job again = Job::open(path);
-  CHECK(again.snapshot()->traverses->key == key);
-  CHECK(again.snapshot()->traverses->lines[0].closes());
+  CHECK(again.snapshot()->traverses().key == key);
+  CHECK(again.snapshot()->traverses().lines[0].closes());
 }
 
 TEST_CASE("heights, constants, air and names are corrected over the book") {
@@ -151,10 +151,10 @@ TEST_CASE("the order of the books and a second drop change nothing") {
     job.take_bytes(order ? two : one);
     job.take_bytes(order ? one : two);
     CHECK(job.take_bytes(one)[0].outcome == Intake::Outcome::already_here);
-    keys.push_back(job.snapshot()->traverses->key);
-    REQUIRE(job.snapshot()->traverses->lines.size() == 1);
+    keys.push_back(job.snapshot()->traverses().key);
+    REQUIRE(job.snapshot()->traverses().lines.size() == 1);
     // Nothing is held and nothing solved: local, and said so.
-    CHECK(job.snapshot()->traverses->lines[0].local_place);
+    CHECK(job.snapshot()->traverses().lines[0].local_place);
     CHECK(std::any_of(job.doubts().begin(), job.doubts().end(),
                       [](const Doubt &d) { return d.kind == "local traverse"; }));
   }
@@ -169,7 +169,7 @@ TEST_CASE("a text that is no field book is refused, and one with unread pieces w
   std::string text = station::simulate(w.scenario).files.front().text;
   text.insert(text.find("p;1;2"), "p;1;1;sideways;90.00000;12.0000;07:00:00\n");
   REQUIRE(job.take_bytes({{"field.txt", text}})[0].outcome == Intake::Outcome::taken);
-  const TraverseReport &r = *job.snapshot()->traverses;
+  const TraverseReport &r = job.snapshot()->traverses();
   CHECK(r.field.setups.empty());
   REQUIRE(r.field.sources.size() == 1);
   CHECK(r.field.sources[0].blocked());
@@ -177,7 +177,7 @@ TEST_CASE("a text that is no field book is refused, and one with unread pieces w
     return d.kind == "field book not read" && d.sentence.find("line") != std::string::npos;
   }));
   job.decide("set", "source:" + r.field.sources[0].head.source_id, {{"seen", true}}, "a slip of the pen");
-  CHECK(job.snapshot()->traverses->field.setups.size() == 7);
+  CHECK(job.snapshot()->traverses().field.setups.size() == 7);
 }
 
 TEST_CASE("a stray set-up is named, and a free station finds its place") {

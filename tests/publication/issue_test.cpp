@@ -25,7 +25,7 @@ TEST_CASE("an issue: record, sheet, lists, and what is refused") {
   CHECK(p.record.sha256.size() == 64);
   CHECK(p.record.data.at("marks").size() == 7);
   CHECK(p.record.data.at("covariance_enu").size() == 21);
-  CHECK(p.record.data.at("sources").size() == job.snapshot()->contents.size());
+  CHECK(p.record.data.at("sources").size() == job.snapshot()->contents().size());
   CHECK(p.record.data.at("held").size() == 2);
   CHECK(p.record.data.at("operation_accuracy_m").get<double>() <= 0.02);
   // The joint covariance agrees with each mark's own.

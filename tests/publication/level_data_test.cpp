@@ -51,7 +51,7 @@ TEST_CASE("LandXML of levelled heights: points with a place, heights without one
   CHECK(std::string(root.attribute("version").value()) == "1.2");
   CHECK(std::string(root.child("CoordinateSystem").attribute("epsgCode").value()) == "25833");
   CHECK(std::string(root.child("Units").child("Metric").attribute("linearUnit").value()) == "meter");
-  const auto &network = *job.snapshot()->levels->network;
+  const auto &network = *job.snapshot()->levels().network;
   std::size_t points = 0, features = 0;
   for (const auto &p : root.child("CgPoints").children("CgPoint")) {
     ++points;
@@ -85,7 +85,7 @@ TEST_CASE("GeoPackage of levels: layers, system, rows without a place") {
   CHECK(query(file, "select table_name from gpkg_contents order by 1") ==
         std::vector<std::string>{"level_lines", "levelled_marks"});
   CHECK(query(file, "select srs_id from gpkg_geometry_columns") == std::vector<std::string>{"25833", "25833"});
-  const auto &network = *job.snapshot()->levels->network;
+  const auto &network = *job.snapshot()->levels().network;
   CHECK(query(file, "select count(*) from levelled_marks") ==
         std::vector<std::string>{std::to_string(network.marks.size())});
   CHECK(query(file, "select mark from levelled_marks where place is not null order by mark") ==
@@ -95,7 +95,7 @@ TEST_CASE("GeoPackage of levels: layers, system, rows without a place") {
   CHECK(std::stod(height[0]) == Approx(network.find("HB1")->height).margin(1e-9));
   CHECK(query(file, "select state from levelled_marks where mark = 'HB1'") == std::vector<std::string>{"held"});
   CHECK(query(file, "select count(*) from level_lines").front() ==
-        std::to_string(job.snapshot()->levels->lines.size()));
+        std::to_string(job.snapshot()->levels().lines.size()));
   // N1 runs through both marks with a place; what does not close has no misclosure, not a zero.
   CHECK(query(file, "select line from level_lines where place is not null") == std::vector<std::string>{"N1"});
   CHECK(query(file, "select misclosure_m from level_lines where line = 'N1'") == std::vector<std::string>{"null"});

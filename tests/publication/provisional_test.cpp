@@ -20,10 +20,10 @@ TEST_CASE("provisional coordinates are issued as such, never over held marks, an
   const auto taken = job.take_bytes({{"field.txt", station::simulate(work.scenario).files.front().text}});
   REQUIRE(taken[0].outcome == Intake::Outcome::taken);
   // Nothing is known yet: the traverse is local, and that is no coordinate of the job.
-  CHECK_THROWS_WITH(prepare_provisional(job, job.snapshot()->traverses->lines.at(0).id), Contains("is local"));
+  CHECK_THROWS_WITH(prepare_provisional(job, job.snapshot()->traverses().lines.at(0).id), Contains("is local"));
   CHECK_THROWS_WITH(prepare_provisional(job, "nowhere"), Contains("no traverse"));
   work.hold_in(job);
-  const std::string id = job.snapshot()->traverses->lines.at(0).id;
+  const std::string id = job.snapshot()->traverses().lines.at(0).id;
   const IssuePackage p = prepare_provisional(job, id, LengthUnit::us_foot);
   CHECK(is_provisional(p.record));
   const auto &marks = p.record.data.at("marks");
@@ -42,7 +42,7 @@ TEST_CASE("provisional coordinates are issued as such, never over held marks, an
   CHECK_THAT(p.csv, Contains(fmt::format("{:.4f}", east * 3937 / 1200)));
   CHECK(p.sheet.title == "Provisional coordinates, not control");
   job.add_issue_record(p.record);
-  CHECK(compare_provisional(job.store().issue_records().at(0), *job.snapshot()->traverses).empty());
+  CHECK(compare_provisional(job.store().issue_records().at(0), job.snapshot()->traverses()).empty());
   // A mark that is held from now on is not handed out again, and one that moves is named.
   const FullPosition t3 = work.describe("T3");
   const Vec3 &x = t3.ecef.xyz;
@@ -53,12 +53,12 @@ TEST_CASE("provisional coordinates are issued as such, never over held marks, an
               {"frame", frame_name(t3.ecef.frame)},
               {"epoch", "2026.36"}},
              "from the register");
-  for (const TraverseLine &l : job.snapshot()->traverses->lines) {
+  for (const TraverseLine &l : job.snapshot()->traverses().lines) {
     if (l.local_place || l.local_bearing || !l.problem.empty()) continue;
     const IssuePackage issued = prepare_provisional(job, l.id);
     for (const auto &m : issued.record.data.at("marks")) CHECK(m.at("name") != "T3");
   }
-  const auto moved = compare_provisional(job.store().issue_records().at(0), *job.snapshot()->traverses);
+  const auto moved = compare_provisional(job.store().issue_records().at(0), job.snapshot()->traverses());
   CHECK(std::any_of(moved.begin(), moved.end(),
                     [](const std::string &w) { return w.find("T3 is no longer provisional") == 0; }));
 }

@@ -32,7 +32,7 @@ inline JobSettings demo_settings() {
 
 inline std::string occupation_of(const Job &job, const std::string &mark, int session) {
   int n = 0;
-  for (const Occupation &o : job.snapshot()->occupations)
+  for (const Occupation &o : job.snapshot()->occupations())
     if (o.mark == mark && ++n == session) return o.id;
   throw std::runtime_error("no occupation of " + mark);
 }

@@ -4,12 +4,11 @@
 namespace ampletie {
 namespace {
 using nlohmann::json;
-using namespace ampletie::fields;
 
 /// Marks that are switched on and off.
 Field<RunEdits> switches(const char *name, const char *words, std::map<std::string, long> RunEdits::*at,
                          std::function<std::string(const std::string &, bool)> said) {
-  return table<RunEdits>(
+  return fields::table<RunEdits>(
       name, words,
       [=](RunEdits &e, const std::string &mark, const json &on, long decision) {
         if (on.is_boolean() && on.get<bool>())
@@ -24,6 +23,7 @@ constexpr double least_sd = 0.01, most_sd = 100, least_sd_setup = 0.001, most_sd
 } // namespace
 
 const Fields<RunEdits> &RunThing::fields() {
+  using namespace ampletie::fields;
   using E = RunEdits;
   static const Fields<E> all{
       yes_no("reverse", "direction", &E::reverse, "walked the other way", "walked as booked"),
@@ -54,6 +54,7 @@ const Fields<RunEdits> &RunThing::fields() {
 }
 
 const Fields<SightThing::Edits> &SightThing::fields() {
+  using namespace ampletie::fields;
   using E = SightThing::Edits;
   static const Fields<E> all{{"mark", "mark", "", 1,
                               [](const std::string &t) { return json(t); }, // empty: a turning point
@@ -64,6 +65,7 @@ const Fields<SightThing::Edits> &SightThing::fields() {
 }
 
 const Fields<StaffThing::Edits> &StaffThing::fields() {
+  using namespace ampletie::fields;
   using E = StaffThing::Edits;
   static const Fields<E> all{
       {"scale", "scale", "ppm", 1,
@@ -78,6 +80,7 @@ const Fields<StaffThing::Edits> &StaffThing::fields() {
 }
 
 const Fields<InstrumentCard> &InstrumentThing::fields() {
+  using namespace ampletie::fields;
   using E = InstrumentCard;
   static const Fields<E> all = [] {
     Fields<E> out{

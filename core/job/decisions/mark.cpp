@@ -5,12 +5,11 @@
 namespace ampletie {
 namespace {
 using nlohmann::json;
-using namespace ampletie::fields;
 
 /// A part of a code's style that is shown or not.
 Field<CodeStyle> part(const char *name, const char *words, bool CodeStyle::*at) {
   Field<CodeStyle> f{name, words};
-  f.read = [=](const std::string &t) { return json(read_yes(words, lower(t))); };
+  f.read = [=](const std::string &t) { return json(fields::read_yes(words, lower(t))); };
   f.keep = [=](CodeStyle &c, const json &v, long decision) { c.*at = v.get<bool>(), c.decision = decision; };
   f.said = [=](const json &v) { return (v.is_boolean() && v.get<bool>() ? "with " : "without ") + std::string(words); };
   return f;
@@ -24,11 +23,11 @@ Field<AskedOfGroup> asked(const char *name, std::optional<double> AskedOfGroup::
     if (t.empty()) return json();
     const auto v = t == "none" ? std::optional(0.0) : parse_decimal(t);
     if (!v || *v < 0 || *v > 10000)
-      refuse("a 95 % value is a number of millimetres between 0 (nothing asked) and 10000");
+      fields::refuse("a 95 % value is a number of millimetres between 0 (nothing asked) and 10000");
     return json(*v / 1000);
   };
   f.keep = [=](AskedOfGroup &g, const json &v, long decision) {
-    g.*at = v.is_null() ? std::nullopt : std::optional(check_number(name, v, 0, 10, "m"));
+    g.*at = v.is_null() ? std::nullopt : std::optional(fields::check_number(name, v, 0, 10, "m"));
     g.decision = decision;
   };
   return f;
@@ -36,6 +35,7 @@ Field<AskedOfGroup> asked(const char *name, std::optional<double> AskedOfGroup::
 } // namespace
 
 const Fields<CodeStyle> &StyleThing::fields() {
+  using namespace ampletie::fields;
   static const Fields<CodeStyle> all{
       {"symbol", "symbol", "", 1,
        [](const std::string &t) { return json(read_one_of("a symbol", lower(t), code_symbols())); },
@@ -50,6 +50,7 @@ const Fields<CodeStyle> &StyleThing::fields() {
 }
 
 const Fields<AskedOfGroup> &AskedThing::fields() {
+  using namespace ampletie::fields;
   static const Fields<AskedOfGroup> all{
       asked("plan", &AskedOfGroup::plan),
       asked("height", &AskedOfGroup::height),
@@ -73,6 +74,7 @@ void AskedThing::tidy(JobState &s, const Id &id) {
 }
 
 const Fields<MarkThing::Edits> &MarkThing::fields() {
+  using namespace ampletie::fields;
   using E = MarkThing::Edits;
   static const Fields<E> all{
       {"gravity", "gravity", "m/s²", 1,
@@ -95,6 +97,7 @@ const Fields<MarkThing::Edits> &MarkThing::fields() {
 }
 
 const Fields<SourceThing::Edits> &SourceThing::fields() {
+  using namespace ampletie::fields;
   using E = SourceThing::Edits;
   static const Fields<E> all{
       {"recipe", "read with the recipe", "", 1, [](const std::string &t) { return json(t); },

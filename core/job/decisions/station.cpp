@@ -5,7 +5,6 @@
 namespace ampletie {
 namespace {
 using nlohmann::json;
-using namespace ampletie::fields;
 
 constexpr double least_height = -10, most_height = 30, most_constant = 0.5; // m
 
@@ -17,6 +16,7 @@ template <class T, class Name> std::vector<std::string> names_of(const std::vect
 } // namespace
 
 const Fields<SetupEdits::Target> &TargetThing::fields() {
+  using namespace ampletie::fields;
   using E = SetupEdits::Target;
   static const Fields<E> all{
       text("mark", "mark", &E::mark),
@@ -28,6 +28,7 @@ const Fields<SetupEdits::Target> &TargetThing::fields() {
 }
 
 const Fields<SetupEdits> &SetupThing::fields() {
+  using namespace ampletie::fields;
   using E = SetupEdits;
   static const Fields<E> all = [] {
     Fields<E> out{
@@ -65,6 +66,7 @@ const Fields<SetupEdits> &SetupThing::fields() {
 }
 
 const Fields<PointingEdits> &PointingThing::fields() {
+  using namespace ampletie::fields;
   using E = PointingEdits;
   static const Fields<E> all{
       text("mark", "mark", &E::mark),
@@ -75,6 +77,7 @@ const Fields<PointingEdits> &PointingThing::fields() {
 }
 
 const Fields<RouteEdits> &RouteThing::fields() {
+  using namespace ampletie::fields;
   using E = RouteEdits;
   static const Fields<E> all = [] {
     Fields<E> out{

@@ -1,10 +1,11 @@
-#include "judgement/doubt_kind.h"
+#include "job/doubt_kind.h"
+#include "base/hash.h"
 #include <iterator>
 
 namespace ampletie {
 namespace {
 using K = DoubtKind;
-constexpr DoubtKindInfo table[] = {
+constexpr DoubtKindInfo kind_table[] = {
     {K::source_damaged, "source-damaged", "source damaged", "source-damaged", "source damaged"},
     {K::decision_does_not_count, "decision-does-not-count", "decision does not count", "decision-does-not-count",
      "decision does not count"},
@@ -126,14 +127,22 @@ constexpr DoubtKindInfo table[] = {
      "issue record damaged"},
 };
 constexpr bool in_order() {
-  for (std::size_t i = 0; i < std::size(table); ++i)
-    if (static_cast<std::size_t>(table[i].kind) != i) return false;
+  for (std::size_t i = 0; i < std::size(kind_table); ++i)
+    if (static_cast<std::size_t>(kind_table[i].kind) != i) return false;
   return true;
 }
 static_assert(in_order(), "the rows stand in the order of the kinds");
-static_assert(std::size(table) == static_cast<std::size_t>(K::issue_record_damaged) + 1, "every kind has its row");
+static_assert(std::size(kind_table) == static_cast<std::size_t>(K::issue_record_damaged) + 1, "every kind has its row");
 } // namespace
 
-const DoubtKindInfo &doubt_kind_info(DoubtKind k) { return table[static_cast<std::size_t>(k)]; }
+std::string doubt_id(DoubtKind kind, const std::string &key) {
+  return content_id("d", std::string(doubt_kind_info(kind).counts_as) + "|" + key);
+}
+
+std::string former_doubt_id(DoubtKind kind, const std::string &key) {
+  return content_id("d", std::string(doubt_kind_info(kind).formerly) + "|" + key);
+}
+
+const DoubtKindInfo &doubt_kind_info(DoubtKind k) { return kind_table[static_cast<std::size_t>(k)]; }
 
 } // namespace ampletie

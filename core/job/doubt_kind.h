@@ -1,4 +1,5 @@
 #pragma once
+#include <string>
 
 namespace ampletie {
 
@@ -95,6 +96,10 @@ struct DoubtKindInfo {
   const char *formerly; ///< what made up its id before codes were given
 };
 const DoubtKindInfo &doubt_kind_info(DoubtKind k);
+/// The id by which decisions accept a doubt, made of its kind and what tells it from others of its kind; and what it
+/// was before kinds had codes.
+std::string doubt_id(DoubtKind kind, const std::string &key);
+std::string former_doubt_id(DoubtKind kind, const std::string &key);
 inline const char *words(DoubtKind k) { return doubt_kind_info(k).words; }
 
 } // namespace ampletie

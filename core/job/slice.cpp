@@ -1,0 +1,129 @@
+#include "job/slice.h"
+#include "base/hash.h"
+#include "job/decision.h"
+#include "job/settings.h"
+
+namespace ampletie {
+namespace {
+template <class T, class... All> constexpr bool among = (std::is_same_v<T, All> || ...);
+
+Slice use_of(const ItemId &item) {
+  switch (thing_by_id(item.text).kind) {
+  case Thing::Kind::source:
+    return Slice::use_of_sources;
+  case Thing::Kind::occupation:
+    return Slice::use_of_occupations;
+  case Thing::Kind::level_line:
+  case Thing::Kind::sight:
+    return Slice::use_of_levels;
+  case Thing::Kind::station:
+  case Thing::Kind::pointing:
+  case Thing::Kind::traverse:
+    return Slice::use_of_stations;
+  default:
+    return Slice::use_of_vectors; // and spans of the whole job
+  }
+}
+
+/// Slices that a decision changes.
+std::vector<Slice> slices_of(const Meaning &m) {
+  return std::visit(
+      [](const auto &x) -> std::vector<Slice> {
+        using T = std::decay_t<decltype(x)>;
+        if constexpr (std::is_same_v<T, SettingsSaid>) {
+          std::vector<Slice> out;
+          for (const auto &[name, v] : x.value.items())
+            if (const SettingInfo *i = find_setting(name)) out.push_back(static_cast<Slice>(i->part));
+          return out;
+        } else if constexpr (std::is_same_v<T, LeftOut>)
+          // An occupation that is left out takes spans of it along, and a span is left out of a vector.
+          return {use_of(x.about)};
+        else if constexpr (std::is_same_v<T, UsedAgain>)
+          return {use_of(x.about)};
+        else if constexpr (std::is_same_v<T, VectorSaid>)
+          return {Slice::vector_settings};
+        else if constexpr (std::is_same_v<T, Said<OccupationThing>>)
+          return {Slice::occupations};
+        else if constexpr (among<T, Said<RunThing>, Said<SightThing>, Said<StaffThing>>)
+          return {Slice::levelling};
+        else if constexpr (std::is_same_v<T, Said<InstrumentThing>>)
+          return {Slice::instruments};
+        else if constexpr (among<T, Said<SetupThing>, Said<PointingThing>>)
+          return {Slice::stations};
+        else if constexpr (std::is_same_v<T, Said<RouteThing>>)
+          return {Slice::routes};
+        else if constexpr (std::is_same_v<T, Said<StyleThing>>)
+          return {Slice::styles};
+        else if constexpr (std::is_same_v<T, Said<AskedThing>>)
+          return {Slice::asked};
+        else if constexpr (std::is_same_v<T, Said<MarkThing>>)
+          return {Slice::marks};
+        else if constexpr (std::is_same_v<T, Said<SourceThing>>)
+          return {Slice::recipes};
+        else if constexpr (among<T, HoldSaid, Released>)
+          return {Slice::holds};
+        else if constexpr (std::is_same_v<T, DoubtAccepted>)
+          return {Slice::accepted};
+        else
+          static_assert(std::is_same_v<T, Withdrawn>, "say which slice a new kind of decision changes");
+        return {};
+      },
+      m);
+}
+} // namespace
+
+const char *slice_name(Slice s) {
+  constexpr const char *names[] = {"settings: shown",
+                                   "settings: datum",
+                                   "settings: vectors",
+                                   "settings: orbits",
+                                   "settings: sessions",
+                                   "settings: loops",
+                                   "settings: levels",
+                                   "settings: traverse",
+                                   "settings: network",
+                                   "settings: judgement",
+                                   "settings of single vectors",
+                                   "said of occupations",
+                                   "said of levels",
+                                   "instrument cards",
+                                   "said of set-ups",
+                                   "said of traverses",
+                                   "styles",
+                                   "accuracy asked for",
+                                   "said of marks",
+                                   "recipes",
+                                   "holds",
+                                   "use of sources",
+                                   "use of occupations",
+                                   "use of vectors",
+                                   "use of levels",
+                                   "use of set-ups",
+                                   "accepted doubts",
+                                   "decisions that cannot be read",
+                                   "sources",
+                                   "solved vectors",
+                                   "adjusted network",
+                                   "issue records"};
+  static_assert(std::size(names) == slice_count);
+  return names[static_cast<std::size_t>(s)];
+}
+
+SliceKeys slice_keys(const std::vector<Decision> &log, const std::map<long, std::string> &unreadable) {
+  SliceKeys out;
+  const auto stands = standing(log);
+  for (std::size_t i = 0; i < log.size(); ++i) {
+    const Decision &d = log[i];
+    if (!d.damage.empty() || unreadable.count(d.seq)) {
+      out[static_cast<std::size_t>(Slice::unreadable)] += std::to_string(d.seq) + ",";
+      continue;
+    }
+    if (!stands[i]) continue;
+    // An entry never changes: its number says what it says.
+    for (Slice s : slices_of(meaning_of(d))) out[static_cast<std::size_t>(s)] += std::to_string(d.seq) + ",";
+  }
+  for (std::string &key : out) key = sha256_hex(key);
+  return out;
+}
+
+} // namespace ampletie

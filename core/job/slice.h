@@ -1,0 +1,54 @@
+#pragma once
+#include "job/store.h"
+#include "job/thing.h"
+#include <array>
+
+namespace ampletie {
+
+/// Parts of what was said, taken and kept. A result names those that it reads and is computed anew when one of them
+/// changes. Those of settings stand in the order of `SettingPart`.
+enum class Slice {
+  settings_shown,
+  settings_datum,
+  settings_vectors,
+  settings_orbits,
+  settings_sessions,
+  settings_loops,
+  settings_levels,
+  settings_traverse,
+  settings_network,
+  settings_judgement,
+  vector_settings,
+  occupations,
+  levelling, ///< runs, readings, staffs
+  instruments,
+  stations, ///< set-ups and pointings
+  routes,
+  styles,
+  asked,
+  marks,   ///< gravity, names that stand for others
+  recipes, ///< and what was looked at
+  holds,
+  use_of_sources,
+  use_of_occupations,
+  use_of_vectors,
+  use_of_levels,
+  use_of_stations,
+  accepted,
+  unreadable,
+  contents, ///< the sources themselves
+  solved,   ///< vectors as they were solved
+  adjusted, ///< the network as it was adjusted
+  issued,   ///< records
+  count
+};
+inline constexpr std::size_t slice_count = static_cast<std::size_t>(Slice::count);
+/// "settings of the datum", as lists show it.
+const char *slice_name(Slice s);
+
+/// What tells one content of a slice from another.
+using SliceKeys = std::array<std::string, slice_count>;
+/// Of everything decided; slices that are no decisions stay empty. `unreadable`: numbers that do not count.
+SliceKeys slice_keys(const std::vector<Decision> &log, const std::map<long, std::string> &unreadable);
+
+} // namespace ampletie

@@ -1,0 +1,147 @@
+#include "base/error.h"
+#include "base/text.h"
+#include "base/utf8.h"
+#include "formats/landxml_survey.h"
+#include "formats/recipe_reading.h"
+#include "open_job/job.h"
+#include "traverse/field_book.h"
+#include <filesystem>
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+
+std::size_t pointings(const FieldBook &b) {
+  std::size_t n = 0;
+  for (const StationSetup &s : b.setups) n += s.pointings.size();
+  return n;
+}
+
+std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes) {
+  std::string out;
+  for (const auto &f : c.sites) {
+    out += out.empty() ? "" : "; ";
+    out += fmt::format("observations{} {}, {} to {}, {} epochs", f->moving ? " of a moving antenna after" : " at",
+                       f->marker.empty() ? "an unnamed mark" : f->marker, iso(f->epochs.front().time).substr(0, 16),
+                       iso(f->epochs.back().time).substr(11, 5), f->epochs.size());
+    if (!f->cut_off.empty()) out += fmt::format(" (cut off at its end, {})", f->cut_off);
+    if (f->repeated_epochs) out += fmt::format(" ({} repeated epochs stepped over)", f->repeated_epochs);
+  }
+  if (c.navigation)
+    out +=
+        fmt::format("{}broadcast orbits, {} messages{}", out.empty() ? "" : "; ", c.navigation->size(),
+                    c.navigation->skipped ? fmt::format(" ({} of other kinds not used)", c.navigation->skipped) : "");
+  if (!out.empty()) return out;
+  if (c.clock) return fmt::format("clocks of {} satellites", c.clock->satellites.size());
+  if (c.ionosphere) return fmt::format("{} ionosphere maps", c.ionosphere->maps.size());
+  if (c.ocean_loading) return fmt::format("ocean loading coefficients of {} places", c.ocean_loading->size());
+  if (c.sp3) return fmt::format("precise orbits in {}, {} epochs", c.sp3->frame, c.sp3->epochs.size());
+  if (c.antex) return fmt::format("calibrations of {} antennas", c.antex->receivers.size());
+  if (c.antenna_points) return fmt::format("dimensions of {} antenna points", c.antenna_points->size());
+  if (c.recipe) return fmt::format("recipe \"{}\" for {}", c.recipe->name, c.recipe->reads);
+  if (c.text && looks_like_landxml_survey(*c.text)) {
+    const FieldBook book = build_field_book(read_landxml_survey(*c.text), c.source.id);
+    return fmt::format("LandXML survey, {} set-ups, {} pointings{}", book.setups.size(), pointings(book),
+                       book.reading.unread ? fmt::format(", {} pieces unread", book.reading.unread) : "");
+  }
+  if (c.source.kind == "levels" || c.source.kind == "pointings") {
+    const bool levels = c.source.kind == "levels";
+    std::vector<Recipe> own = recipes;
+    std::erase_if(own, [&](const Recipe &r) { return r.reads != c.source.kind; });
+    const auto best = best_recipe(own, *c.text);
+    if (!best)
+      return fmt::format("text taken as {}: no recipe knows it, say what it means under {}, Files", c.source.kind,
+                         levels ? "Levels" : "Traverse");
+    const Recipe &recipe = own[best->index];
+    if (!levels) {
+      const FieldBook book = read_field_book(recipe, *c.text, c.source.id);
+      return fmt::format("field book of a total station, {} set-ups, {} pointings, read with \"{}\" ({:.0f} %){}",
+                         book.setups.size(), pointings(book), recipe.name, 100 * best->score,
+                         book.reading.unread ? fmt::format(", {} pieces unread", book.reading.unread) : "");
+    }
+    const RecipeReading q = read_with(recipe, *c.text, {}, 0, [](const RecipeRecord &) {});
+    return fmt::format("levels, {} records, read with \"{}\" ({:.0f} %){}", q.count, recipe.name, 100 * best->score,
+                       q.unread ? fmt::format(", {} pieces unread", q.unread) : "");
+  }
+  if (c.control) {
+    std::string extra;
+    for (const auto &u : c.control->unread_columns) extra += (extra.empty() ? ", columns not read: " : ", ") + u;
+    if (c.control->passed_over) extra += fmt::format(", {} provisional ones passed over", c.control->passed_over);
+    return fmt::format("control list with {} mark{}{}", c.control->rows.size(), c.control->rows.size() == 1 ? "" : "s",
+                       extra);
+  }
+  return "";
+}
+
+} // namespace
+
+std::vector<Intake> Job::take(const std::vector<std::string> &paths, const std::string &as) {
+  std::vector<std::pair<std::string, std::string>> files;
+  std::vector<Intake> failed;
+  for (const std::string &p : paths) {
+    const std::string name = printable(utf8_text(std::filesystem::path(p).filename().string()));
+    try {
+      if (std::filesystem::is_directory(p)) throw InputError(name, 0, "a folder: drop the files in it");
+      files.emplace_back(name, read_file(p));
+    } catch (const InputError &e) {
+      failed.push_back({name, e.reason(), Intake::Outcome::refused});
+    }
+  }
+  auto out = take_bytes(files, as);
+  out.insert(out.end(), failed.begin(), failed.end());
+  return out;
+}
+
+std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std::string>> &files,
+                                    const std::string &as) {
+  std::vector<Intake> out;
+  std::vector<std::pair<Source, std::string>> fresh;
+  Contents read;
+  std::vector<Recipe> recipes = job_recipes(*contents_);
+  std::size_t books = 0; // everything that hangs on a book is some forty times its size
+  for (const auto &c : *contents_) books += book_bytes(c);
+  // Recipes first: what comes with them may need them.
+  auto ordered = files;
+  std::stable_partition(ordered.begin(), ordered.end(), [](const auto &f) { return looks_like_recipe(f.second); });
+  for (const auto &[name, bytes] : ordered) {
+    try {
+      check_name(name, "the name of the file");
+      SourceContent c = read_source(name, bytes, recipes, as);
+      c.source.order = static_cast<long>(contents_->size() + read.size()) + 1;
+      if (c.recipe) recipes.push_back(*c.recipe);
+      auto same = [&](const SourceContent &k) { return k.source.id == c.source.id; };
+      if (std::any_of(contents_->begin(), contents_->end(), same) || std::any_of(read.begin(), read.end(), same)) {
+        out.push_back({name, "already here", Intake::Outcome::already_here});
+        continue;
+      }
+      if (book_bytes(c) > 0 && books + book_bytes(c) > most_book_bytes)
+        throw InputError("level and field books of one job are held to 20 MB together: make another job for it");
+      books += book_bytes(c);
+      const bool name_taken =
+          std::any_of(contents_->begin(), contents_->end(), [&](const auto &k) { return k.source.name == name; });
+      c.source.taken_at = utc_now();
+      out.push_back(
+          {name,
+           describe(c, recipes) + (name_taken ? "; a different file of this name is already here, both are kept" : ""),
+           name_taken ? Intake::Outcome::same_name_other_content : Intake::Outcome::taken});
+      fresh.emplace_back(c.source, bytes);
+      read.push_back(std::move(c));
+    } catch (const InputError &e) {
+      out.push_back(
+          {name, e.line() ? fmt::format("line {}: {}", e.line(), e.reason()) : e.reason(), Intake::Outcome::refused});
+    } catch (const std::bad_alloc &) {
+      out.push_back({name, "it asks for more memory than there is", Intake::Outcome::refused});
+    } catch (const std::exception &e) {
+      out.push_back({name, std::string("it cannot be read: ") + e.what(), Intake::Outcome::refused});
+    }
+  }
+  if (fresh.empty()) return out;
+  store_.add_sources(fresh);
+  for (const auto &c : *contents_) read.push_back(c);
+  std::sort(read.begin(), read.end(), [](const auto &a, const auto &b) { return a.source.id < b.source.id; });
+  contents_ = std::make_shared<const Contents>(std::move(read));
+  look_again();
+  return out;
+}
+
+} // namespace ampletie

@@ -1,0 +1,15 @@
+#pragma once
+#include "results/levels.h"
+#include "results/traverses.h"
+
+namespace ampletie {
+
+/// What results keep between decisions so that one of them computes only what it concerns. Everything in it is found by
+/// the content that it was made of: successors of a snapshot share it.
+struct ResultCaches {
+  LevelReadings levels;
+  SetupReadings setups;
+  LineCache lines;
+};
+
+} // namespace ampletie

@@ -1,0 +1,329 @@
+#include "results/job_results.h"
+#include "base/angle.h"
+#include "base/error.h"
+#include "base/hash.h"
+#include "base/median.h"
+#include "datum/datum.h"
+#include "results/caches.h"
+#include "results/known_places.h"
+#include "results/vector_plan.h"
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+
+/// Sources that are left out tell nothing, books and observations apart, which are shown as left out.
+Contents taken_in(const JobSnapshot &s) {
+  Contents out = *s.inputs().contents;
+  for (SourceContent &c : out)
+    if (s.state().left_out.count(c.source.id) && c.source.kind != "levels" && c.source.kind != "pointings") {
+      SourceContent bare;
+      bare.source = c.source;
+      if (c.source.kind == "observation" || c.source.kind == "rtcm3") bare.sites = c.sites;
+      c = std::move(bare);
+    }
+  return out;
+}
+
+bool has_kind(const JobSnapshot &s, const char *kind) {
+  const Contents &all = *s.inputs().contents;
+  return std::any_of(all.begin(), all.end(), [&](const auto &c) { return c.source.kind == kind; });
+}
+
+/// Takes marks out of `published` that cannot belong to the job.
+void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupation> &occupations) {
+  const DatumSettings &settings = s.state().settings.datum;
+  if (settings.crs.empty()) return;
+  Surroundings around;
+  if (is_local(settings.crs)) {
+    // Where a local plane lies on the Earth is said, not found; its middle is that of the marks in it.
+    std::vector<double> east, north;
+    for (const auto &[name, p] : b.published)
+      if (p.grid) east.push_back(p.grid->x()), north.push_back(p.grid->y());
+    if (!east.empty())
+      b.grid_origin = {std::round(median(east) / 1000) * 1000, std::round(median(north) / 1000) * 1000};
+    around.centre = to_cartesian(local_place(settings.crs));
+  } else
+    around = surroundings(occupations, b.published, settings);
+  b.centre = around.centre;
+  if (!b.centre) return;
+  std::optional<JobDatum> datum;
+  try {
+    datum.emplace(datum_at(settings, b.centre, b.grid_origin));
+  } catch (const InputError &) {
+    return; // a datum that cannot be used is a doubt of its own
+  }
+  const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+  auto placed = b.published;
+  std::erase_if(placed, [](const auto &p) { return !p.second.has_position(); });
+  const auto convert = [&](const PublishedMark &p) { return published_in_job(p, *datum, policy).xyz; };
+  const auto accepted = [&](const PublishedMark &p) { return misplaced_accepted(s.state(), p); };
+  b.misplaced = ampletie::find_misplaced(placed, around, settings, convert, accepted);
+  for (const auto &[mark, m] : b.misplaced)
+    if (!m.accepted) b.published.erase(mark);
+}
+
+Belonging belonging(const JobSnapshot &s) {
+  Belonging b;
+  b.published = s.get(listed_result());
+  find_misplaced(b, s, s.get(occupations_result()));
+  for (const auto &[name, p] : b.published)
+    if (p.height) b.benchmarks[name] = p;
+  for (const auto &[name, m] : b.misplaced)
+    if (m.published.height) b.benchmarks[name] = m.published;
+  std::erase_if(b.published, [](const auto &p) { return !p.second.has_position(); });
+  return b;
+}
+
+/// By where the coordinates come from: their source never changes, a decision neither.
+std::string belonging_key(const Belonging &b) {
+  std::string out;
+  const auto add = [&](const PublishedMark &p) {
+    out += fmt::format("{}|{}|{}|{}|", p.name, p.source_id, p.line, p.decision);
+    if (p.gravity) out += fmt::format("{}", *p.gravity);
+  };
+  for (const auto *all : {&b.published, &b.benchmarks})
+    for (const auto &[name, p] : *all) add(p);
+  for (const auto &[name, m] : b.misplaced) add(m.published), out += m.sentence + (m.accepted ? "+" : "-");
+  if (b.centre) out += fmt::format("{:.3f} {:.3f} {:.3f}", b.centre->x(), b.centre->y(), b.centre->z());
+  out += fmt::format("{} {}", b.grid_origin.x(), b.grid_origin.y());
+  return sha256_hex(out);
+}
+
+/// Where marks lie, as well as the corrections of levelled differences need it (a second of arc is plenty), and the
+/// gravity there. Marks of levels alone have their latitude from what is published too.
+LevelPlaces level_places(const JobSnapshot &s) {
+  LevelPlaces out;
+  if (!has_kind(s, "levels")) return out;
+  std::optional<Projection> grid;
+  for (const Occupation &o : s.occupations())
+    if (o.file->approximate.norm() > 6e6) out.latitude.try_emplace(o.mark, to_geodetic(o.file->approximate).lat);
+  auto all = s.get(listed_result());
+  for (const auto &[mark, m] : s.misplaced())
+    if (!m.accepted) all.erase(mark);
+  for (const auto &[name, p] : all) {
+    if (p.xyz) out.latitude[name] = to_geodetic(*p.xyz).lat;
+    if (p.geodetic_deg) out.latitude[name] = radians(p.geodetic_deg->x());
+    if (p.grid && !p.xyz && !p.geodetic_deg && !out.latitude.count(name)) {
+      if (s.state().settings.datum.crs.empty()) continue;
+      if (!grid) grid.emplace(s.state().settings.datum.crs, s.grid_origin());
+      out.latitude[name] = grid->unproject(p.grid->x(), p.grid->y(), 0).lat;
+    }
+    if (p.gravity) out.gravity[name] = *p.gravity;
+  }
+  return out;
+}
+
+std::string level_places_key(const LevelPlaces &p) {
+  std::string out = "places";
+  for (const auto *all : {&p.latitude, &p.gravity})
+    for (const auto &[name, v] : *all) out += fmt::format("{}|{:.9f}|", name, v);
+  return sha256_hex(out);
+}
+
+LoopReport loops(const JobSnapshot &s) {
+  if (s.vectors().empty()) return {};
+  try {
+    return job_loops(s, s.vectors());
+  } catch (const InputError &) {
+    return {}; // a datum that cannot be used is a doubt of its own
+  }
+}
+
+TraverseSupport traverse_support(const JobSnapshot &s) {
+  TraverseSupport out;
+  if (!has_kind(s, "pointings")) return out;
+  if (s.levels().network)
+    for (const LevelNetworkMark &m : s.levels().network->marks)
+      if (!m.relative) out.levels[m.name] = {m.height, m.sd};
+  out.places = known_places(s, s.vectors());
+  return out;
+}
+
+std::optional<JobDatum> datum_of(const JobSnapshot &s) {
+  try {
+    return job_datum(s);
+  } catch (const InputError &) {
+    return {}; // nothing tells where the job is: traverses are local
+  }
+}
+
+TraverseReport traverses(const JobSnapshot &s) {
+  if (!has_kind(s, "pointings")) return {};
+  const auto datum = datum_of(s);
+  LineCache &lines = s.caches().lines;
+  lines.context = s.key_of(traverse_support_result());
+  const TraverseSupport &support = s.get(traverse_support_result());
+  return job_traverses(s.get(setups_result()), s.state(), support.places, datum ? &*datum : nullptr, &lines,
+                       support.levels);
+}
+
+std::shared_ptr<const NetworkRun> current_network(const JobSnapshot &s) {
+  const auto run = std::static_pointer_cast<const NetworkRun>(s.inputs().adjusted);
+  if (!run || run->fingerprint != s.get(network_key_result())) return nullptr;
+  for (const VectorResult &v : s.vectors())
+    if (v.stale && v.used) return nullptr;
+  return run;
+}
+
+} // namespace
+
+const Result<Contents> &contents_result() {
+  static const Result<Contents> r{
+      "contents of the sources", Section::intake, {}, {Slice::contents, Slice::use_of_sources}, taken_in};
+  return r;
+}
+
+const Result<std::vector<Occupation>> &occupations_result() {
+  static const Result<std::vector<Occupation>> r{
+      "occupations",
+      Section::intake,
+      {&contents_result()},
+      {Slice::occupations, Slice::use_of_occupations, Slice::use_of_sources, Slice::marks},
+      [](const JobSnapshot &s) { return occupations(s.contents(), s.state()); }};
+  return r;
+}
+
+const Result<std::map<std::string, PublishedMark>> &listed_result() {
+  static const Result<std::map<std::string, PublishedMark>> r{
+      "published coordinates",
+      Section::datum,
+      {&contents_result()},
+      {Slice::holds, Slice::marks, Slice::settings_datum, Slice::use_of_sources},
+      [](const JobSnapshot &s) { return published_marks(s.contents(), s.state()); }};
+  return r;
+}
+
+const Result<Belonging> &belonging_result() {
+  static const Result<Belonging> r{"what belongs here",
+                                   Section::datum,
+                                   {&occupations_result(), &listed_result()},
+                                   {Slice::settings_datum, Slice::accepted},
+                                   belonging,
+                                   belonging_key};
+  return r;
+}
+
+const Result<LevelPlaces> &level_places_result() {
+  static const Result<LevelPlaces> r{"places of levelled marks",
+                                     Section::levels,
+                                     {&occupations_result(), &listed_result(), &belonging_result()},
+                                     {Slice::settings_datum, Slice::contents},
+                                     level_places,
+                                     level_places_key};
+  return r;
+}
+
+const Result<LevelReport> &levels_result() {
+  static const Result<LevelReport> r{"levels",
+                                     Section::levels,
+                                     {&contents_result(), &belonging_result(), &level_places_result()},
+                                     {Slice::levelling, Slice::instruments, Slice::recipes, Slice::marks, Slice::holds,
+                                      Slice::use_of_levels, Slice::use_of_sources, Slice::settings_levels},
+                                     [](const JobSnapshot &s) {
+                                       return job_levels(s.contents(), s.state(), s.benchmarks(), s.caches().levels,
+                                                         s.get(level_places_result()));
+                                     }};
+  return r;
+}
+
+const Result<std::vector<PlannedVector>> &plan_result() {
+  static const Result<std::vector<PlannedVector>> r{
+      "plan of vectors",
+      Section::gnss,
+      {&contents_result(), &occupations_result(), &belonging_result()},
+      {Slice::settings_datum, Slice::settings_vectors, Slice::settings_orbits, Slice::settings_sessions,
+       Slice::settings_judgement, Slice::vector_settings, Slice::use_of_vectors, Slice::use_of_occupations},
+      plan_vectors};
+  return r;
+}
+
+const Result<std::vector<VectorResult>> &vectors_result() {
+  static const Result<std::vector<VectorResult>> r{
+      "vectors",
+      Section::gnss,
+      {&plan_result(), &occupations_result()},
+      {Slice::solved, Slice::use_of_vectors, Slice::settings_sessions, Slice::settings_vectors},
+      [](const JobSnapshot &s) {
+        const auto solved = std::static_pointer_cast<const std::vector<VectorResult>>(s.inputs().solved);
+        std::vector<VectorResult> out = solved ? *solved : std::vector<VectorResult>{};
+        refresh(out, s, s.get(plan_result()));
+        return out;
+      }};
+  return r;
+}
+
+const Result<LoopReport> &loops_result() {
+  static const Result<LoopReport> r{
+      "loops",
+      Section::gnss,
+      {&vectors_result(), &belonging_result(), &occupations_result()},
+      {Slice::settings_loops, Slice::settings_datum, Slice::settings_network, Slice::holds},
+      loops};
+  return r;
+}
+
+const Result<TraverseSupport> &traverse_support_result() {
+  static const Result<TraverseSupport> r{
+      "support of traverses",
+      Section::traverse,
+      {&vectors_result(), &belonging_result(), &occupations_result(), &levels_result()},
+      {Slice::contents, Slice::settings_datum, Slice::settings_network, Slice::holds},
+      traverse_support};
+  return r;
+}
+
+const Result<JobSetups> &setups_result() {
+  static const Result<JobSetups> r{
+      "set-ups",
+      Section::traverse,
+      {&contents_result()},
+      {Slice::stations, Slice::instruments, Slice::recipes, Slice::marks, Slice::use_of_stations, Slice::use_of_sources,
+       Slice::settings_traverse},
+      [](const JobSnapshot &s) { return job_setups(s.contents(), s.state(), s.caches().setups); },
+      [](const JobSetups &u) { return u.key; }};
+  return r;
+}
+
+const Result<TraverseReport> &traverses_result() {
+  static const Result<TraverseReport> r{
+      "traverses",
+      Section::traverse,
+      {&setups_result(), &traverse_support_result(), &belonging_result(), &occupations_result()},
+      {Slice::contents, Slice::routes, Slice::stations, Slice::marks, Slice::use_of_stations, Slice::settings_traverse,
+       Slice::settings_datum, Slice::use_of_sources},
+      traverses};
+  return r;
+}
+
+const Result<std::string> &network_key_result() {
+  static const Result<std::string> r{
+      "what the network is made of",
+      Section::network,
+      {&vectors_result(), &belonging_result(), &levels_result(), &traverses_result()},
+      {Slice::holds, Slice::settings_datum, Slice::settings_network, Slice::settings_traverse},
+      [](const JobSnapshot &s) { return network_fingerprint(s, s.vectors()); },
+      [](const std::string &key) { return key; }};
+  return r;
+}
+
+const Result<std::shared_ptr<const NetworkRun>> &network_result() {
+  static const Result<std::shared_ptr<const NetworkRun>> r{
+      "network", Section::network, {&network_key_result(), &vectors_result()}, {Slice::adjusted}, current_network};
+  return r;
+}
+
+const Contents &JobSnapshot::contents() const { return get(contents_result()); }
+const std::vector<Occupation> &JobSnapshot::occupations() const { return get(occupations_result()); }
+const std::map<std::string, PublishedMark> &JobSnapshot::published() const { return get(belonging_result()).published; }
+const std::map<std::string, PublishedMark> &JobSnapshot::benchmarks() const {
+  return get(belonging_result()).benchmarks;
+}
+const std::map<std::string, MisplacedMark> &JobSnapshot::misplaced() const { return get(belonging_result()).misplaced; }
+const std::optional<Vec3> &JobSnapshot::centre() const { return get(belonging_result()).centre; }
+Eigen::Vector2d JobSnapshot::grid_origin() const { return get(belonging_result()).grid_origin; }
+const LevelReport &JobSnapshot::levels() const { return get(levels_result()); }
+const TraverseReport &JobSnapshot::traverses() const { return get(traverses_result()); }
+const std::vector<VectorResult> &JobSnapshot::vectors() const { return get(vectors_result()); }
+
+} // namespace ampletie

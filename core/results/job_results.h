@@ -1,0 +1,41 @@
+#pragma once
+#include "results/belonging.h"
+#include "results/network_run.h"
+#include "results/setups.h"
+#include "results/snapshot.h"
+
+namespace ampletie {
+
+/// What is published and where the job is.
+struct Belonging {
+  std::map<std::string, PublishedMark> published, benchmarks;
+  std::map<std::string, MisplacedMark> misplaced;
+  std::optional<Vec3> centre;
+  Eigen::Vector2d grid_origin{0, 0};
+};
+
+/// Places and heights that traverses may hang on, by vectors, levels and held marks.
+struct TraverseSupport {
+  KnownPlaces places;
+  LevelHeights levels;
+};
+
+// The graph of results, from the sources on. Each is defined in job_results.cpp with what it reads.
+const Result<Contents> &contents_result();
+const Result<std::vector<Occupation>> &occupations_result();
+const Result<std::map<std::string, PublishedMark>> &listed_result(); ///< published, whether it can be or not
+const Result<Belonging> &belonging_result();
+const Result<LevelPlaces> &level_places_result();
+const Result<LevelReport> &levels_result();
+const Result<std::vector<PlannedVector>> &plan_result();
+const Result<std::vector<VectorResult>> &vectors_result();
+const Result<LoopReport> &loops_result();
+const Result<TraverseSupport> &traverse_support_result();
+const Result<JobSetups> &setups_result();
+const Result<TraverseReport> &traverses_result();
+/// Fingerprint of everything an adjustment would use now.
+const Result<std::string> &network_key_result();
+/// The last adjustment, if it is still that of the job as it is; null: none.
+const Result<std::shared_ptr<const NetworkRun>> &network_result();
+
+} // namespace ampletie
