@@ -27,6 +27,7 @@
 #include "station/station.h"
 #include <CLI/CLI.hpp>
 #include <QGuiApplication>
+#include <chrono>
 #include <cstdio>
 #include <fmt/format.h>
 #include <iostream>
@@ -370,6 +371,13 @@ std::vector<std::string> words_of(const std::string &line) {
   return out;
 }
 
+/// Whether a command does nothing but decide.
+bool line_decides(const std::string &command) {
+  for (const char *c : {"set", "hold", "check", "release", "leave-out", "use"})
+    if (command == c) return true;
+  return false;
+}
+
 /// All commands, bound to one set of arguments.
 struct CommandLine {
   CLI::App app{"Ample Tie: control surveying from the command line"};
@@ -378,10 +386,10 @@ struct CommandLine {
   int argc;
   char **argv;
   CommandLine(int count, char **values);
-  int batch(const std::string &file, bool stop);
+  int batch(std::string file, bool stop); ///< by value: the arguments are cleared for each line
 };
 
-int CommandLine::batch(const std::string &file, bool stop) {
+int CommandLine::batch(std::string file, bool stop) {
   if (in_batch) throw InputError("a batch cannot call another one");
   const std::string job = a.job;
   std::istringstream all(file == "-" ? std::string(std::istreambuf_iterator<char>(std::cin), {}) : read_file(file));
@@ -389,6 +397,17 @@ int CommandLine::batch(const std::string &file, bool stop) {
   the_job(a);
   std::string line;
   long number = 0, refused = 0;
+  std::vector<long> pending; // lines of decisions that are not written yet
+  const auto refuse = [&](long at, const std::string &why) {
+    std::fprintf(stderr, "%s:%ld: %s\n", file.c_str(), at, why.c_str());
+    ++refused;
+  };
+  const auto write = [&] {
+    if (pending.empty()) return;
+    for (const auto &[place, why] : sitting->end_batch()) refuse(pending.at(place), why);
+    pending.clear();
+  };
+  auto written = std::chrono::steady_clock::now();
   while (std::getline(all, line)) {
     ++number;
     try {
@@ -399,18 +418,36 @@ int CommandLine::batch(const std::string &file, bool stop) {
       words.insert(words.begin() + 1, job);
       std::reverse(words.begin(), words.end()); // as the library takes them
       a = Arguments{};
-      app.parse(words);
+      auto parsed = words;
+      app.parse(parsed);
       if (!a.by.empty()) ::setenv("AMPLETIE_AUTHOR", a.by.c_str(), 1);
-      refused += chosen() > 1;
+      // Decisions are written together, every second; everything else sees them written.
+      const bool decision = line_decides(words.back());
+      const auto now = std::chrono::steady_clock::now();
+      if (!decision || now - written > std::chrono::seconds(1)) write(), written = now;
+      if (decision && pending.empty() && !stop) sitting->begin_batch();
+      const std::size_t before = sitting->decisions().size();
+      try {
+        refused += chosen() > 1;
+      } catch (...) {
+        for (std::size_t i = before; i < sitting->decisions().size() && decision && !stop; ++i)
+          pending.push_back(number);
+        if (decision && pending.empty() && !stop) sitting->end_batch();
+        throw;
+      }
+      if (decision && !stop) {
+        for (std::size_t i = before; i < sitting->decisions().size(); ++i) pending.push_back(number);
+        if (pending.empty()) sitting->end_batch();
+      }
     } catch (const CLI::CallForHelp &) {
       std::fputs(app.help().c_str(), stdout);
     } catch (const std::exception &e) {
       const auto *input = dynamic_cast<const InputError *>(&e);
-      std::fprintf(stderr, "%s:%ld: %s\n", file.c_str(), number, input ? input->reason().c_str() : e.what());
-      ++refused;
+      refuse(number, input ? input->reason() : e.what());
     }
     if (refused && stop) break;
   }
+  write();
   in_batch = false;
   return refused ? 2 : finish(*sitting);
 }

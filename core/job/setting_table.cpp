@@ -20,6 +20,8 @@ void known_frame(const std::string &name) {
 SettingValue epoch() {
   SettingValue v = setting_values::number(AT(datum.epoch), 1980, 2100);
   v.text = [](const JobSettings &s) { return fmt::format("{:.2f}", s.datum.epoch); };
+  // A job that was made without one keeps none.
+  v.put = [](JobSettings &s, const nlohmann::json &x) { s.datum.epoch = x.get<double>(); };
   v.read = [](const std::string &t, const SettingInfo &i) {
     if (const auto date = parse_iso(t)) return nlohmann::json(decimal_year(*date));
     const auto year = parse_number(t);
@@ -61,7 +63,7 @@ const std::vector<SettingInfo> &setting_catalogue() {
       {"job", "epoch", "Epoch", "year", Part::datum, epoch(),
        "The date to which the issued coordinates refer, as a decimal year."},
       {"job", "transformation", "Worst transformation", "mm", Part::datum,
-       number(AT(worst_transformation_m), 1, 1000, 1e-3),
+       number(AT(worst_transformation_m), 0.1, 1000, 1e-3),
        "A change of frame less accurate than this is refused for control."},
       {"job", "times", "Times", "", Part::shown,
        choice(AT(times.kind), {{"gps", TimeStyle::Kind::gps},

@@ -25,7 +25,12 @@ template <class At> SettingValue number(At at, double least, double most, double
                                            i.value.most, i.unit));
             return nlohmann::json(*v);
           },
-          [=](JobSettings &s, const nlohmann::json &v) { at(s) = v.get<double>() * unit; }};
+          [=](JobSettings &s, const nlohmann::json &v) {
+            const double x = v.get<double>();
+            if (!(x >= least && x <= most))
+              throw InputError(fmt::format("{:g} is not between {:g} and {:g}", x, least, most));
+            at(s) = x * unit;
+          }};
 }
 
 /// `check` throws for what does not fit; it is not asked about the empty text.

@@ -1,6 +1,4 @@
 #include "job/slice.h"
-#include "base/hash.h"
-#include "job/decision.h"
 #include "job/settings.h"
 
 namespace ampletie {
@@ -25,7 +23,8 @@ Slice use_of(const ItemId &item) {
   }
 }
 
-/// Slices that a decision changes.
+} // namespace
+
 std::vector<Slice> slices_of(const Meaning &m) {
   return std::visit(
       [](const auto &x) -> std::vector<Slice> {
@@ -57,7 +56,8 @@ std::vector<Slice> slices_of(const Meaning &m) {
         else if constexpr (std::is_same_v<T, Said<AskedThing>>)
           return {Slice::asked};
         else if constexpr (std::is_same_v<T, Said<MarkThing>>)
-          return {Slice::marks};
+          // What was said of the one name is held by the other.
+          return x.value.contains("same_as") ? std::vector{Slice::marks, Slice::holds} : std::vector{Slice::marks};
         else if constexpr (std::is_same_v<T, Said<SourceThing>>)
           return {Slice::recipes};
         else if constexpr (among<T, HoldSaid, Released>)
@@ -70,8 +70,6 @@ std::vector<Slice> slices_of(const Meaning &m) {
       },
       m);
 }
-} // namespace
-
 const char *slice_name(Slice s) {
   constexpr const char *names[] = {"settings: shown",
                                    "settings: datum",
@@ -107,23 +105,6 @@ const char *slice_name(Slice s) {
                                    "issue records"};
   static_assert(std::size(names) == slice_count);
   return names[static_cast<std::size_t>(s)];
-}
-
-SliceKeys slice_keys(const std::vector<Decision> &log, const std::map<long, std::string> &unreadable) {
-  SliceKeys out;
-  const auto stands = standing(log);
-  for (std::size_t i = 0; i < log.size(); ++i) {
-    const Decision &d = log[i];
-    if (!d.damage.empty() || unreadable.count(d.seq)) {
-      out[static_cast<std::size_t>(Slice::unreadable)] += std::to_string(d.seq) + ",";
-      continue;
-    }
-    if (!stands[i]) continue;
-    // An entry never changes: its number says what it says.
-    for (Slice s : slices_of(meaning_of(d))) out[static_cast<std::size_t>(s)] += std::to_string(d.seq) + ",";
-  }
-  for (std::string &key : out) key = sha256_hex(key);
-  return out;
 }
 
 } // namespace ampletie

@@ -1,6 +1,5 @@
 #pragma once
-#include "job/store.h"
-#include "job/thing.h"
+#include "job/decision.h"
 #include <array>
 
 namespace ampletie {
@@ -48,7 +47,7 @@ const char *slice_name(Slice s);
 
 /// What tells one content of a slice from another.
 using SliceKeys = std::array<std::string, slice_count>;
-/// Of everything decided; slices that are no decisions stay empty. `unreadable`: numbers that do not count.
-SliceKeys slice_keys(const std::vector<Decision> &log, const std::map<long, std::string> &unreadable);
+/// What a decision changes.
+std::vector<Slice> slices_of(const Meaning &m);
 
 } // namespace ampletie

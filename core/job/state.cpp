@@ -1,8 +1,5 @@
 #include "job/state.h"
-#include "base/error.h"
-#include "base/text.h"
-#include "job/decision.h"
-#include <fmt/format.h>
+#include "job/asked.h"
 
 namespace ampletie {
 std::vector<bool> standing(const std::vector<Decision> &log) {
@@ -18,35 +15,6 @@ std::vector<bool> standing(const std::vector<Decision> &log) {
       if (it != at.end() && it->second < i) out[it->second] = false;
     }
   return out;
-}
-
-JobState fold(const std::vector<Decision> &log) {
-  JobState s;
-  std::map<long, std::string> unreadable;
-  const auto stands = standing(log);
-  for (std::size_t i = 0; i < log.size(); ++i) {
-    if (!log[i].damage.empty()) s.unreadable[log[i].seq] = log[i].damage;
-    if (!stands[i] || unreadable.count(log[i].seq)) continue;
-    try {
-      const Meaning m = meaning_of(log[i]);
-      std::visit([&](const auto &said) { said.fold(s, log[i].seq); }, m);
-      if (const Thing t = thing_of(m); t.kind != Thing::Kind::nothing) s.aims[log[i].seq] = t;
-    } catch (const std::exception &e) {
-      // Half of it may have been applied: begin again without it.
-      const auto *input = dynamic_cast<const InputError *>(&e);
-      unreadable[log[i].seq] = input ? input->reason() : "its value has not the form that it should have";
-      s = {};
-      i = static_cast<std::size_t>(-1);
-    }
-  }
-  s.unreadable.insert(unreadable.begin(), unreadable.end());
-  // What was said of a name that stands for another mark counts for that one, unless it has its own.
-  for (const auto &[name, same] : s.same_marks) {
-    const std::string mark = s.mark_name(name);
-    if (auto h = s.holds.extract(name)) h.key() = mark, s.holds.insert(std::move(h));
-    if (auto g = s.gravity.extract(name)) g.key() = mark, s.gravity.insert(std::move(g));
-  }
-  return s;
 }
 
 const std::vector<std::string> &code_symbols() {

@@ -112,19 +112,22 @@ private:
 /// Rolls back unless committed.
 class Transaction {
 public:
-  Transaction(sqlite3 *db, const std::string &path) : db_(db), path_(path) { run(db, path, "BEGIN IMMEDIATE"); }
+  /// Inside another one it is a part that can be taken back by itself.
+  Transaction(sqlite3 *db, const std::string &path) : db_(db), path_(path), part_(!sqlite3_get_autocommit(db)) {
+    run(db, path, part_ ? "SAVEPOINT part" : "BEGIN IMMEDIATE");
+  }
   ~Transaction() {
-    if (open_) sqlite3_exec(db_, "ROLLBACK", nullptr, nullptr, nullptr);
+    if (open_) sqlite3_exec(db_, part_ ? "ROLLBACK TO part; RELEASE part" : "ROLLBACK", nullptr, nullptr, nullptr);
   }
   void commit() {
-    run(db_, path_, "COMMIT");
+    run(db_, path_, part_ ? "RELEASE part" : "COMMIT");
     open_ = false;
   }
 
 private:
   sqlite3 *db_;
   const std::string &path_;
-  bool open_ = true;
+  bool part_, open_ = true;
 };
 
 /// sqlar stores zlib streams, or the bytes themselves where that is not longer.
@@ -463,9 +466,17 @@ long Store::append(const Decision &d) {
   Transaction t(db_, path_);
   std::string before;
   {
+    // That of the last decision is found at once; in a log that lost it, the last one that is left.
     Statement last(db_, path_,
-                   "SELECT sha256 FROM seal WHERE what = 'decision' ORDER BY CAST(key AS INTEGER) DESC LIMIT 1");
-    if (last.step()) before = last.text(0);
+                   "SELECT sha256 FROM seal WHERE what = 'decision' AND key = (SELECT CAST(max(seq) AS TEXT) FROM "
+                   "decision)");
+    if (last.step())
+      before = last.text(0);
+    else {
+      Statement any(db_, path_,
+                    "SELECT sha256 FROM seal WHERE what = 'decision' ORDER BY CAST(key AS INTEGER) DESC LIMIT 1");
+      if (any.step()) before = any.text(0);
+    }
   }
   const std::string value = d.value.dump();
   Statement(db_, path_, "INSERT INTO decision(time, author, reason, verb, target, value) VALUES(?, ?, ?, ?, ?, ?)")
@@ -482,6 +493,13 @@ long Store::append(const Decision &d) {
   t.commit();
   return numbered.seq;
 }
+
+void Store::begin() {
+  if (read_only_) throw InputError(path_, 0, why_);
+  run(db_, path_, "BEGIN IMMEDIATE");
+}
+void Store::commit() { run(db_, path_, "COMMIT"); }
+void Store::roll_back() { sqlite3_exec(db_, "ROLLBACK", nullptr, nullptr, nullptr); }
 
 std::vector<StoredResult> Store::results(const std::string &kind) const {
   std::vector<StoredResult> out;

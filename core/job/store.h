@@ -68,6 +68,10 @@ public:
   std::vector<Decision> decisions() const;
   /// Appends in one transaction and returns the sequence number.
   long append(const Decision &d);
+  /// Everything until `commit` is one transaction: nothing of it is acknowledged before.
+  void begin();
+  void commit();
+  void roll_back();
 
   std::vector<StoredResult> results(const std::string &kind) const;
   /// Replaces all results of a kind in one transaction.

@@ -125,7 +125,7 @@ const Doubts &books_result() {
 const Doubts &datum_doubts_result() {
   static const Doubts r{"doubts: datum",
                         Section::datum,
-                        {&vectors_result(), &occupations_result(), &belonging_result()},
+                        {&network_vectors(), &occupied_marks(), &belonging_result()},
                         {Slice::holds, Slice::settings_datum, Slice::settings_network},
                         found_by(datum_doubts)};
   return r;
@@ -224,8 +224,8 @@ const Result<TraverseFindings> &traverse_findings_result() {
 const Result<std::vector<NearNames>> &near_names_result() {
   static const Result<std::vector<NearNames>> r{"near names",
                                                 Section::intake,
-                                                {&contents_result(), &occupations_result(), &belonging_result(),
-                                                 &levels_result(), &vectors_result(), &traverses_result()},
+                                                {&contents_result(), &occupied_marks(), &belonging_result(),
+                                                 &levels_result(), &network_vectors(), &traverses_result()},
                                                 {Slice::holds, Slice::marks},
                                                 [](const JobSnapshot &s) { return near_names(s, s.vectors()); }};
   return r;

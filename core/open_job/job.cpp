@@ -124,8 +124,9 @@ void Job::reload() {
 void Job::look_again() {
   JobInputs in;
   in.contents = contents_;
-  in.state = std::make_shared<const JobState>(fold(log_));
-  in.slices = slice_keys(log_, in.state->unreadable);
+  folding_.follow(log_);
+  in.state = std::make_shared<const JobState>(folding_.state());
+  in.slices = folding_.keys();
   const auto key = [&](Slice s) -> std::string & { return in.slices[static_cast<std::size_t>(s)]; };
   for (const SourceContent &c : *contents_) key(Slice::contents) += c.source.id + c.source.damage;
   key(Slice::contents) = sha256_hex(key(Slice::contents));
@@ -163,7 +164,7 @@ void Job::try_last() {
   std::string why;
   if (const auto bad = state().unreadable.find(seq); bad != state().unreadable.end()) why = bad->second;
   // What undoes may leave other parts failing: it is the way out.
-  if (!withdrawal && why.empty())
+  if (!withdrawal && why.empty() && !batch_)
     if (const auto now = troubles_of(*snapshot_); !now.empty()) {
       const auto known = troubles_of(*before);
       for (const Trouble &t : now)
@@ -171,8 +172,43 @@ void Job::try_last() {
     }
   if (why.empty()) return;
   log_.pop_back();
+  folding_.follow(log_);
   snapshot_ = before;
   throw InputError(why);
+}
+
+void Job::begin_batch() {
+  batch_troubles_ = troubles_of(*snapshot_);
+  store_.begin();
+  batch_ = log_.size();
+}
+
+std::vector<std::pair<std::size_t, std::string>> Job::end_batch() {
+  std::vector<std::pair<std::size_t, std::string>> out;
+  if (!batch_) return out;
+  const std::size_t first = *batch_;
+  batch_.reset();
+  const auto now = troubles_of(*snapshot_);
+  const bool harmless = std::all_of(now.begin(), now.end(), [&](const Trouble &t) {
+    return std::find(batch_troubles_.begin(), batch_troubles_.end(), t) != batch_troubles_.end();
+  });
+  if (harmless) {
+    store_.commit();
+    return out;
+  }
+  // One of them does harm: they are made again one by one.
+  store_.roll_back();
+  const std::vector<Decision> all(log_.begin() + static_cast<std::ptrdiff_t>(first), log_.end());
+  log_.resize(first);
+  look_again();
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    try {
+      append(all[i]);
+    } catch (const InputError &e) {
+      out.emplace_back(i, e.reason());
+    }
+  }
+  return out;
 }
 
 long Job::decide(const std::string &verb, const std::string &target, nlohmann::json value, const std::string &reason) {
@@ -183,6 +219,10 @@ long Job::decide(const std::string &verb, const std::string &target, nlohmann::j
                      (d.target.size() > 1000 ? "is too long" : name_problem(d.target)));
   if (d.value.is_null()) d.value = nlohmann::json::object();
   tidy(d.value);
+  return append(std::move(d));
+}
+
+long Job::append(Decision d) {
   d.seq = log_.empty() ? 1 : log_.back().seq + 1;
   log_.push_back(d);
   try_last();

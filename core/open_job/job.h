@@ -1,5 +1,6 @@
 #pragma once
 #include "job/decision.h"
+#include "job/folding.h"
 #include "judgement/decision_words.h"
 #include "judgement/findings.h"
 #include "judgement/record_compare.h"
@@ -57,6 +58,10 @@ public:
   /// holds numbers that are none or makes a part of the job fail that did not fail before is refused with `InputError`;
   /// then nothing has changed.
   long decide(const std::string &verb, const std::string &target, nlohmann::json value, const std::string &reason);
+  /// Decisions until `end_batch` are tried together and written in one transaction; each is only read at once.
+  void begin_batch();
+  /// Those that would have been refused are not kept: their places in the batch, and why.
+  std::vector<std::pair<std::size_t, std::string>> end_batch();
   bool can_undo() const { return undo_target(log_) > 0; }
   bool can_redo() const { return redo_target(log_) > 0; }
   /// The decision that was withdrawn, or made again; 0: there was none.
@@ -76,6 +81,8 @@ public:
 
 private:
   explicit Job(Store store);
+  /// Tries a decision, appends it and gives its number.
+  long append(Decision d);
   /// Tries the log with its last decision; takes that off again and throws when it does harm.
   void try_last();
   void reload();
@@ -85,6 +92,9 @@ private:
   void look_again();
   Store store_;
   std::vector<Decision> log_;
+  Folding folding_;
+  std::optional<std::size_t> batch_; ///< decisions that were there before it
+  std::vector<Trouble> batch_troubles_;
   std::shared_ptr<const Contents> contents_ = std::make_shared<Contents>();
   std::shared_ptr<const std::vector<VectorResult>> solved_ = std::make_shared<std::vector<VectorResult>>();
   std::shared_ptr<const NetworkRun> adjusted_;

@@ -184,6 +184,17 @@ const Result<std::vector<Occupation>> &occupations_result() {
   return r;
 }
 
+const ResultBase &occupied_marks() {
+  static const Facet<std::vector<Occupation>> r{"occupied marks", occupations_result(),
+                                                [](const std::vector<Occupation> &all) {
+                                                  std::string out = "occupied";
+                                                  for (const Occupation &o : all)
+                                                    out += fmt::format("|{} {} {} {}", o.id, o.mark, o.set_up, o.used);
+                                                  return sha256_hex(out);
+                                                }};
+  return r;
+}
+
 const Result<std::map<std::string, PublishedMark>> &listed_result() {
   static const Result<std::map<std::string, PublishedMark>> r{
       "published coordinates",
@@ -197,7 +208,7 @@ const Result<std::map<std::string, PublishedMark>> &listed_result() {
 const Result<Belonging> &belonging_result() {
   static const Result<Belonging> r{"what belongs here",
                                    Section::datum,
-                                   {&occupations_result(), &listed_result()},
+                                   {&occupied_marks(), &listed_result()},
                                    {Slice::settings_datum, Slice::accepted},
                                    belonging,
                                    belonging_key};
@@ -207,7 +218,7 @@ const Result<Belonging> &belonging_result() {
 const Result<LevelPlaces> &level_places_result() {
   static const Result<LevelPlaces> r{"places of levelled marks",
                                      Section::levels,
-                                     {&occupations_result(), &listed_result(), &belonging_result()},
+                                     {&occupied_marks(), &listed_result(), &belonging_result()},
                                      {Slice::settings_datum, Slice::contents},
                                      level_places,
                                      level_places_key};
@@ -253,11 +264,24 @@ const Result<std::vector<VectorResult>> &vectors_result() {
   return r;
 }
 
+const ResultBase &network_vectors() {
+  static const Facet<std::vector<VectorResult>> r{
+      "vectors for the network", vectors_result(), [](const std::vector<VectorResult> &all) {
+        std::string out = "vectors";
+        for (const VectorResult &v : all)
+          if (v.error.empty() && v.used)
+            out += fmt::format("|{} {} {} {} {} {} {} {} {}", v.id, v.fingerprint, v.from, v.to, v.from_set_up,
+                               v.to_set_up, v.session, v.independent, v.together ? v.joint.key : "");
+        return sha256_hex(out);
+      }};
+  return r;
+}
+
 const Result<LoopReport> &loops_result() {
   static const Result<LoopReport> r{
       "loops",
       Section::gnss,
-      {&vectors_result(), &belonging_result(), &occupations_result()},
+      {&network_vectors(), &belonging_result(), &occupied_marks()},
       {Slice::settings_loops, Slice::settings_datum, Slice::settings_network, Slice::holds},
       loops};
   return r;
@@ -267,7 +291,7 @@ const Result<TraverseSupport> &traverse_support_result() {
   static const Result<TraverseSupport> r{
       "support of traverses",
       Section::traverse,
-      {&vectors_result(), &belonging_result(), &occupations_result(), &levels_result()},
+      {&network_vectors(), &belonging_result(), &occupied_marks(), &levels_result()},
       {Slice::contents, Slice::settings_datum, Slice::settings_network, Slice::holds},
       traverse_support};
   return r;
@@ -289,7 +313,7 @@ const Result<TraverseReport> &traverses_result() {
   static const Result<TraverseReport> r{
       "traverses",
       Section::traverse,
-      {&setups_result(), &traverse_support_result(), &belonging_result(), &occupations_result()},
+      {&setups_result(), &traverse_support_result(), &belonging_result(), &occupied_marks()},
       {Slice::contents, Slice::routes, Slice::stations, Slice::marks, Slice::use_of_stations, Slice::settings_traverse,
        Slice::settings_datum, Slice::use_of_sources},
       traverses};
@@ -300,7 +324,7 @@ const Result<std::string> &network_key_result() {
   static const Result<std::string> r{
       "what the network is made of",
       Section::network,
-      {&vectors_result(), &belonging_result(), &levels_result(), &traverses_result()},
+      {&network_vectors(), &belonging_result(), &levels_result(), &traverses_result()},
       {Slice::holds, Slice::settings_datum, Slice::settings_network, Slice::settings_traverse},
       [](const JobSnapshot &s) { return network_fingerprint(s, s.vectors()); },
       [](const std::string &key) { return key; }};

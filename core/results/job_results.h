@@ -23,12 +23,14 @@ struct TraverseSupport {
 // The graph of results, from the sources on. Each is defined in job_results.cpp with what it reads.
 const Result<Contents> &contents_result();
 const Result<std::vector<Occupation>> &occupations_result();
+const ResultBase &occupied_marks(); ///< of the occupations where they stand, not what was measured there
 const Result<std::map<std::string, PublishedMark>> &listed_result(); ///< published, whether it can be or not
 const Result<Belonging> &belonging_result();
 const Result<LevelPlaces> &level_places_result();
 const Result<LevelReport> &levels_result();
 const Result<std::vector<PlannedVector>> &plan_result();
 const Result<std::vector<VectorResult>> &vectors_result();
+const ResultBase &network_vectors(); ///< of the vectors what a network takes, not whether they are out of date
 const Result<LoopReport> &loops_result();
 const Result<TraverseSupport> &traverse_support_result();
 const Result<JobSetups> &setups_result();

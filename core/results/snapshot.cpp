@@ -64,7 +64,7 @@ const JobSnapshot::Entry &JobSnapshot::entry(const ResultBase &r) const {
     const auto begin = std::chrono::steady_clock::now();
     try {
       fresh->value = r.compute(*this);
-      fresh->key = r.key(fresh->value.get());
+      if (fresh->value) fresh->key = r.key(fresh->value.get());
     } catch (const Cancelled &) {
       throw;
     } catch (const std::logic_error &) {
@@ -85,11 +85,17 @@ const JobSnapshot::Entry &JobSnapshot::entry(const ResultBase &r) const {
 const void *JobSnapshot::demand(const ResultBase &r) const {
   if (!computing.empty()) {
     const auto &said = computing.back()->reads;
-    if (computing.back() != &r && std::find(said.begin(), said.end(), &r) == said.end())
+    if (computing.back() != &r &&
+        std::none_of(said.begin(), said.end(), [&](const ResultBase *x) { return x == &r || x->facet_of == &r; }))
       throw std::logic_error(std::string("\"") + computing.back()->name + "\" reads \"" + r.name +
                              "\" and does not say so");
   }
   return entry(r).value.get();
+}
+
+std::shared_ptr<const void> JobSnapshot::share(const ResultBase &r) const {
+  demand(r);
+  return entry(r).value;
 }
 
 std::string JobSnapshot::key_of(const ResultBase &r) const {

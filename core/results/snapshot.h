@@ -26,6 +26,7 @@ public:
   const std::size_t index;
   const std::vector<const ResultBase *> reads;
   const std::vector<Slice> slices;
+  const ResultBase *facet_of = nullptr; ///< set for a facet
   virtual std::shared_ptr<const void> compute(const JobSnapshot &s) const = 0;
   /// What tells this value from another where that is less than everything it was made of; empty: nothing is.
   virtual std::string key(const void *) const { return {}; }
@@ -47,6 +48,20 @@ public:
 private:
   Compute compute_;
   Key key_;
+};
+
+/// A result seen from one side: who reads it so is computed anew only when that side changes.
+template <class T> class Facet : public ResultBase {
+public:
+  Facet(const char *title, const Result<T> &of, typename Result<T>::Key key)
+      : ResultBase(title, of.section, {&of}, {}), key_(std::move(key)) {
+    facet_of = &of;
+  }
+  std::shared_ptr<const void> compute(const JobSnapshot &s) const override;
+  std::string key(const void *value) const override { return key_(*static_cast<const T *>(value)); }
+
+private:
+  typename Result<T>::Key key_;
 };
 
 /// A result that could not be computed, and why.
@@ -104,6 +119,8 @@ public:
     static const T empty{};
     return value ? *value : empty;
   }
+  /// The value as it can be kept; null when it cannot be computed.
+  std::shared_ptr<const void> share(const ResultBase &r) const;
   /// Tells the value of a result from any other one.
   std::string key_of(const ResultBase &r) const;
   /// Why it could not be computed; empty: it could, or nobody asked.
@@ -136,5 +153,9 @@ private:
   mutable std::vector<char> checked_;                         ///< that an entry is of this moment
   mutable std::vector<char> anew_;                            ///< that it was computed here
 };
+
+template <class T> std::shared_ptr<const void> Facet<T>::compute(const JobSnapshot &s) const {
+  return s.share(*facet_of);
+}
 
 } // namespace ampletie

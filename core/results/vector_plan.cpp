@@ -35,7 +35,22 @@ std::string position_key(const JobSnapshot &s, const std::string &mark) {
          p->second.epoch;
 }
 
-std::string occupation_key(const Occupation &o) {
+/// Calibrations as text: thousands of numbers, the same for all antennas of a type.
+using CalibrationTexts = std::map<const Antenna *, std::string>;
+
+const std::string &calibration_text(const Antenna &a, CalibrationTexts &texts) {
+  std::string &k = texts[&a];
+  if (!k.empty()) return k;
+  for (const auto &[f, q] : a.frequencies) {
+    k += f + fmt::format("{:.6f},{:.6f},{:.6f}", q.offset_neu.x(), q.offset_neu.y(), q.offset_neu.z());
+    for (double x : q.no_azimuth) k += fmt::format(",{:.6f}", x);
+    for (const auto &row : q.by_azimuth)
+      for (double x : row) k += fmt::format(",{:.6f}", x);
+  }
+  return k;
+}
+
+std::string occupation_key(const Occupation &o, CalibrationTexts &texts) {
   std::string k =
       o.source_id + "|" + o.mark + "|" +
       fmt::format("{:.5f} {:.4f} {:.4f} {:.2f}", o.antenna_height.value_or(-99), o.east, o.north, o.azimuth_deg) + "|" +
@@ -46,13 +61,7 @@ std::string occupation_key(const Occupation &o) {
     for (std::size_t i = 0; i < 3; ++i)
       for (std::size_t m = 0; m < 11; ++m)
         k += fmt::format(",{:.6f},{:.4f}", o.loading->amplitude[i][m], o.loading->phase[i][m]);
-  if (o.calibration)
-    for (const auto &[f, q] : o.calibration->frequencies) {
-      k += f + fmt::format("{:.6f},{:.6f},{:.6f}", q.offset_neu.x(), q.offset_neu.y(), q.offset_neu.z());
-      for (double x : q.no_azimuth) k += fmt::format(",{:.6f}", x);
-      for (const auto &row : q.by_azimuth)
-        for (double x : row) k += fmt::format(",{:.6f}", x);
-    }
+  if (o.calibration) k += calibration_text(*o.calibration, texts);
   return sha256_hex(k);
 }
 
@@ -215,7 +224,8 @@ std::vector<PlannedVector> plan_vectors(const JobSnapshot &s) {
   std::string anchors = set.datum.crs + set.datum.realisation + fmt::format("{:.6f}", set.datum.epoch);
   for (const auto &[name, p] : s.published()) anchors += name + position_key(s, name);
   std::map<std::string, std::string> keys;
-  for (const Occupation &o : s.occupations()) keys[o.id] = occupation_key(o);
+  CalibrationTexts texts;
+  for (const Occupation &o : s.occupations()) keys[o.id] = occupation_key(o, texts);
   for (const auto &[a, b] : vector_pairs(s).pairs) {
     PlannedVector p;
     p.from = a, p.to = b;

@@ -58,6 +58,6 @@ TEST_CASE("accuracy is asked for in the sheet, mark by mark the verdict follows"
   d.edit(t, d.row_with(t, "Marks", "P*"), "Marks", "");
   CHECK(t->model()->rowCount() == 2);
   w.undo();
-  QTest::qWait(20);
+  settle(20);
   CHECK(d.row_with(t, "Marks", "P*") >= 0);
 }

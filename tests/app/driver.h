@@ -28,6 +28,15 @@ template <> struct StringMaker<QString> {
 
 namespace ampletie::testing {
 
+/// How much longer everything takes than in a release build: the sanitizers' checks cost a factor of ten.
+#ifdef __SANITIZE_ADDRESS__
+inline constexpr int slowness = 10;
+#else
+inline constexpr int slowness = 1;
+#endif
+/// Lets the window work off what has happened to it.
+inline void settle(int ms) { QTest::qWait(ms * slowness); }
+
 /// Drives the window as a person would: finds widgets by accessible or object name, reads what is shown.
 class Driver {
 public:
@@ -51,7 +60,7 @@ public:
   void press(Qt::Key key, Qt::KeyboardModifiers modifiers = Qt::NoModifier) {
     activate();
     QTest::keyClick(&window, key, modifiers);
-    QTest::qWait(10);
+    settle(10);
   }
   template <class T> T *named(const QString &name) {
     for (T *w : window.findChildren<T *>())
@@ -59,7 +68,7 @@ public:
     return nullptr;
   }
   void click(const QString &name) {
-    QTest::qWait(10); // freshly made buttons are shown by the event loop
+    settle(10); // freshly made buttons are shown by the event loop
     auto *b = named<QAbstractButton>(name);
     if (!b) throw std::runtime_error("no visible button " + name.toStdString());
     QTest::mouseClick(b, Qt::LeftButton);
@@ -98,7 +107,7 @@ public:
       t->setFocus();
       t->setCurrentIndex(i);
       t->scrollTo(i);
-      QTest::qWait(20);
+      settle(20);
       QTest::keyClick(t, Qt::Key_F2);
       QPointer<QLineEdit> editor = qobject_cast<QLineEdit *>(QApplication::focusWidget());
       if (!editor || editor->parentWidget() != t->viewport()) continue;
@@ -106,7 +115,7 @@ public:
       editor->insert(text);
       if (!editor || editor->text() != text) continue;
       QTest::keyClick(editor, Qt::Key_Return);
-      QTest::qWait(60);
+      settle(60);
       typed = true;
       // On a busy machine the rows may be renewed between the key and what it does: then nothing was said either.
       if (refused || row >= t->model()->rowCount() || cell(t, row, title) != before) break;
@@ -117,9 +126,9 @@ public:
   void wait() {
     QElapsedTimer t;
     t.start();
-    do QTest::qWait(5);
+    do settle(5);
     while (window.workspace().busy() && t.elapsed() < 120000);
-    QTest::qWait(20);
+    settle(20);
   }
   void drop(const QStringList &files) {
     QMimeData data;

@@ -16,14 +16,14 @@ const QStringList all_sections{"Intake", "GNSS", "Levels", "Traverse", "Network"
 int failures() { return static_cast<Application *>(QApplication::instance())->failures; }
 
 void wait_for_work(Driver &d) {
-  for (int i = 0; i < 1200 && d.window.workspace().busy(); ++i) QTest::qWait(50);
-  QTest::qWait(30);
+  for (int i = 0; i < 1200 && d.window.workspace().busy(); ++i) settle(50);
+  settle(30);
 }
 
 void choose_every_row(Driver &d, int most) {
   for (const QString &s : all_sections) {
     d.section(s);
-    QTest::qWait(10);
+    settle(10);
     // The parts of a section are behind its tabs.
     QStringList parts{QString()};
     for (auto *b : d.window.findChildren<QAbstractButton *>())
@@ -64,7 +64,7 @@ void press_every_button(Driver &d) {
       }
       if (!next) break;
       next->click();
-      QTest::qWait(5);
+      settle(5);
       wait_for_work(d);
     }
   }
@@ -120,7 +120,7 @@ TEST_CASE("an exception in a slot is told and the program goes on") {
   app->failed = [&](const QString &why) { said = why; };
   const int before = app->failures;
   QTimer::singleShot(0, &d.window, [] { throw std::out_of_range("map::at"); });
-  QTest::qWait(50);
+  settle(50);
   CHECK(app->failures == before + 1);
   CHECK(said.contains("map::at"));
   app->failed = {};
@@ -135,9 +135,9 @@ TEST_CASE("another job that is opened while one is solved keeps its own vectors"
   }
   Driver d(folder / "a.tie");
   CHECK(d.window.workspace().solve());
-  QTest::qWait(300);
+  settle(300);
   d.window.open(QString::fromStdString(folder / "b.tie"));
-  QTest::qWait(300);
+  settle(300);
   wait_for_work(d);
   CHECK(d.window.workspace().job().store().path() == folder / "b.tie");
   CHECK(d.window.workspace().job().vectors().empty());

@@ -55,7 +55,7 @@ TEST_CASE("h − H − N is listed and drawn after the adjustment of levels with
   CHECK(w.selection().id == "PN1");
   CHECK(d.cell(t, t->currentIndex().row(), "Mark") == "PN1");
   w.select("mark", "R07");
-  QTest::qWait(20);
+  settle(20);
   CHECK(d.cell(t, t->currentIndex().row(), "Mark") == "R07");
   // To the issue a mark of levels alone brings its height, and no place that was guessed.
   d.section("Issue");
@@ -76,7 +76,7 @@ TEST_CASE("h − H − N is listed and drawn after the adjustment of levels with
       ++levelled;
       CHECK((d.cell(v, r, "Session") == "N1" || d.cell(v, r, "Session") == "SP"));
       v->setCurrentIndex(v->model()->index(r, 0));
-      QTest::qWait(20);
+      settle(20);
       CHECK(w.selection().kind == "level line");
     }
   CHECK(levelled >= 3);
@@ -97,20 +97,20 @@ TEST_CASE("a long level file is walked through, the first unread piece found") {
   d.window.workspace().take({QString::fromStdString(folder / "long.txt")});
   d.section("Levels");
   d.click("Files part");
-  QTest::qWait(30);
+  settle(30);
   auto *page = d.named<QPlainTextEdit>("The file and what it means");
   REQUIRE(page);
   CHECK(page->toPlainText().startsWith("unit;m"));
   CHECK(page->document()->blockCount() <= 402);
   d.click("Later lines");
-  QTest::qWait(20);
+  settle(20);
   CHECK(!page->toPlainText().startsWith("unit;m"));
   d.click("Earlier lines");
-  QTest::qWait(20);
+  settle(20);
   CHECK(page->toPlainText().startsWith("unit;m"));
   CHECK(!d.named<QPushButton>("Earlier lines")->isEnabled());
   d.click("First unread line");
-  QTest::qWait(20);
+  settle(20);
   CHECK_THAT(page->textCursor().block().text().toStdString(), Contains("1.4x"));
   const auto marks = page->extraSelections();
   const bool underlined = std::any_of(marks.begin(), marks.end(), [](const QTextEdit::ExtraSelection &s) {
@@ -119,6 +119,6 @@ TEST_CASE("a long level file is walked through, the first unread piece found") {
   CHECK(underlined);
   // Seen: the rest is used.
   d.click("Unread was seen");
-  QTest::qWait(30);
+  settle(30);
   CHECK(!d.window.workspace().job().snapshot()->levels().lines.empty());
 }

@@ -27,7 +27,7 @@ struct LevelDriver {
     for (const char *mark : {"HB1", "HB2"})
       d->window.workspace().decide("hold", mark, {{"how", "height"}}, "published");
     d->section("Levels");
-    QTest::qWait(30);
+    settle(30);
   }
   std::vector<std::string> lines() const {
     std::vector<std::string> out;
@@ -37,7 +37,7 @@ struct LevelDriver {
   void choose(const QString &line) {
     QTableView *t = d->table("Level lines");
     t->setCurrentIndex(t->model()->index(d->row_with(t, "Line", line), 0));
-    QTest::qWait(20);
+    settle(20);
   }
   void chain_after(const QString &words) {
     auto *c = d->named<QComboBox>("Chain after");
@@ -45,7 +45,7 @@ struct LevelDriver {
       if (c->itemText(i).contains(words)) {
         c->setCurrentIndex(i);
         Q_EMIT c->activated(i);
-        QTest::qWait(30);
+        settle(30);
         return;
       }
     FAIL("nothing to chain after: " << words.toStdString());
@@ -62,7 +62,7 @@ TEST_CASE("drop level books, reverse, chain two days, leave a set-up out, hold a
   l.choose("S1");
   CHECK_THAT(d.evidence().toStdString(), Contains("nothing closes it"));
   d.click("Reverse the line");
-  QTest::qWait(30);
+  settle(30);
   // The names that were exchanged are corrected in the book, where they stand.
   l.choose("N2");
   QTableView *book = d.table("Book");
@@ -88,9 +88,9 @@ TEST_CASE("drop level books, reverse, chain two days, leave a set-up out, hold a
       twice = r;
   REQUIRE(twice > 0);
   book->setCurrentIndex(book->model()->index(twice, 0));
-  QTest::qWait(20);
+  settle(20);
   d.click("Leave the chosen set-up out");
-  QTest::qWait(30);
+  settle(30);
   CHECK_THAT(d.evidence().toStdString() +
                  d.cell(lines, d.row_with(lines, "Line", "N1 + N2 + S1 + S2"), "Misclosure mm").toStdString(),
              Contains("30."));
@@ -99,16 +99,16 @@ TEST_CASE("drop level books, reverse, chain two days, leave a set-up out, hold a
   QTableView *staffs = d.table("Staffs");
   d.edit(staffs, d.row_with(staffs, "Staff", "B"), "Scale ppm", "-70");
   d.click("Lines part");
-  QTest::qWait(20);
+  settle(20);
   CHECK_THAT(d.cell(lines, d.row_with(lines, "Line", "N1 + N2 + S1 + S2"), "Verdict").toStdString(),
              Contains("closes"));
   l.choose("N1 + N2 + S1 + S2");
   // The far benchmark computed instead of held, and held again.
   const int end = book->model()->rowCount() - 1;
   book->setCurrentIndex(book->model()->index(end, 0));
-  QTest::qWait(20);
+  settle(20);
   d.click("Compute the chosen benchmark");
-  QTest::qWait(20);
+  settle(20);
   const auto &report = d.window.workspace().job().snapshot()->levels();
   CHECK(report.line(report.lines[1].id)->computed.size() == 1);
   d.press(Qt::Key_Z, Qt::ControlModifier);
@@ -135,13 +135,13 @@ TEST_CASE("a book of unknown making: point at the text, say what it is, and it i
   write_file(l.folder / "own.txt", "A,1.5000,\n,1.4000,0.5000\nB,,0.4000\n");
   d.window.workspace().take({QString::fromStdString(l.folder / "own.txt")}, "levels");
   d.click("Files part");
-  QTest::qWait(30);
+  settle(30);
   QTableView *files = d.table("Level files");
   const int row = d.row_with(files, "File", "own.txt");
   REQUIRE(row >= 0);
   CHECK_THAT(d.cell(files, row, "State").toStdString(), Contains("not used"));
   files->setCurrentIndex(files->model()->index(row, 0));
-  QTest::qWait(30);
+  settle(30);
   auto *view = d.window.findChild<app::RecipeView *>();
   auto *text = d.named<QPlainTextEdit>("The file and what it means");
   REQUIRE(view);
@@ -156,7 +156,7 @@ TEST_CASE("a book of unknown making: point at the text, say what it is, and it i
     auto *combo = d.named<QComboBox>("It means");
     combo->setCurrentIndex(combo->findData(meaning));
     d.click("Say what the selected text means");
-    QTest::qWait(30);
+    settle(30);
   };
   point(0, 0, 1, "mark");
   point(0, 2, 8, "back");
@@ -183,7 +183,7 @@ TEST_CASE("a book is keyed in with the keyboard alone, what does not add up is s
     REQUIRE(e);
     QTest::keyClicks(e, text);
     QTest::keyClick(e, Qt::Key_Return);
-    QTest::qWait(20);
+    settle(20);
   };
   t->setCurrentCell(0, 0);
   // LEV-01: mark, back; then fore and back of each turn in one row, intermediate sights in rows of their own.
@@ -206,7 +206,7 @@ TEST_CASE("a book is keyed in with the keyboard alone, what does not add up is s
   CHECK(t->item(2, 7)->text() == "100.2470");
   CHECK_THAT(words->text().toStdString(), Contains("−0.08700") || Contains("-0.08700"));
   d.click("Take the book into the job");
-  QTest::qWait(30);
+  settle(30);
   const auto lines = l.lines();
   REQUIRE(std::count(lines.begin(), lines.end(), "by hand") == 1);
   for (const LevelLine &x : d.window.workspace().job().snapshot()->levels().lines)

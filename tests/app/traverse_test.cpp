@@ -45,7 +45,7 @@ struct FieldDriver {
   void choose(const QString &table, const QString &column, const QString &text) {
     QTableView *t = d->table(table);
     t->setCurrentIndex(t->model()->index(d->row_with(t, column, text), 0));
-    QTest::qWait(20);
+    settle(20);
   }
 };
 
@@ -56,7 +56,7 @@ TEST_CASE("a field book is dropped, its mistakes are found and put right, and th
   Driver &d = *f.d;
   CHECK_THAT(d.status().toStdString(), Contains("drop field books"));
   d.drop({QString::fromStdString(f.folder / "field.txt")});
-  QTest::qWait(50);
+  settle(50);
   d.section("Traverse");
   QTableView *lines = d.table("Traverses");
   REQUIRE(lines->model()->rowCount() == 1);
@@ -78,7 +78,7 @@ TEST_CASE("a field book is dropped, its mistakes are found and put right, and th
   REQUIRE(off >= 0);
   pointings->setCurrentIndex(pointings->model()->index(off, 0));
   d.press(Qt::Key_Space);
-  QTest::qWait(30);
+  settle(30);
   CHECK_THAT(d.cell(pointings, off, "State").toStdString(), Contains("left out"));
   CHECK_THAT(d.cell(setups, d.row_with(setups, "Mark", QString::fromStdString(f.wild_at)), "State").toStdString(),
              Contains("in use"));
@@ -89,7 +89,7 @@ TEST_CASE("a field book is dropped, its mistakes are found and put right, and th
   d.edit(targets, d.row_with(targets, "Target", QString::fromStdString(f.high_to)), "Height m",
          QString::number(f.right_height, 'f', 3));
   d.click("Traverses part");
-  QTest::qWait(30);
+  settle(30);
   CHECK_THAT(d.cell(lines, 0, "Verdict").toStdString(), Contains("closes"));
   for (const Doubt &x : d.window.workspace().job().doubts()) {
     INFO(words(x.kind) << " " << x.about << " " << x.sentence);
@@ -102,13 +102,13 @@ TEST_CASE("a field book is dropped, its mistakes are found and put right, and th
   REQUIRE((legs && plan));
   const std::string second = f.report().lines[0].setups[2];
   QTest::mouseClick(legs, Qt::LeftButton, {}, legs->row_of(second));
-  QTest::qWait(20);
+  settle(20);
   auto *onward = d.named<QComboBox>("Onward sight");
   REQUIRE(onward);
   CHECK_THAT(onward->currentText().toStdString(), Contains("T3") && Contains("both ends"));
   d.click("Choose the onward sight on the plan");
   QTest::mouseClick(plan, Qt::LeftButton, {}, plan->place("T1").toPoint());
-  QTest::qWait(30);
+  settle(30);
   CHECK(f.report().judgements.at(second).onward_said);
   CHECK(lines->model()->rowCount() != 1);
   d.press(Qt::Key_Z, Qt::ControlModifier);
@@ -122,7 +122,7 @@ TEST_CASE("a field book is dropped, its mistakes are found and put right, and th
   auto *balance = d.named<QComboBox>("Balance");
   balance->setCurrentText("least squares");
   Q_EMIT balance->activated(balance->currentIndex());
-  QTest::qWait(30);
+  settle(30);
   CHECK(f.report().lines[0].balance == Balance::least_squares);
 
   // Known marks: how many would fail as the limit goes down.
@@ -148,7 +148,7 @@ TEST_CASE("a doubt about a traverse offers the correction that clears it") {
   FieldDriver f;
   Driver &d = *f.d;
   d.drop({QString::fromStdString(f.folder / "field.txt")});
-  QTest::qWait(50);
+  settle(50);
   const Doubt *height = nullptr;
   for (const Doubt &x : d.window.workspace().job().doubts())
     if (x.kind == "height differs there and back") height = &x;
@@ -156,7 +156,7 @@ TEST_CASE("a doubt about a traverse offers the correction that clears it") {
   REQUIRE_FALSE(height->causes.empty());
   const std::string id = height->id;
   d.window.workspace().select("doubt", id);
-  QTest::qWait(20);
+  settle(20);
   CHECK_THAT(d.evidence().toStdString(), Contains("the target height at T4 to T5"));
   QString label;
   for (auto *b : d.window.findChildren<QPushButton *>())
@@ -164,7 +164,7 @@ TEST_CASE("a doubt about a traverse offers the correction that clears it") {
       label = b->accessibleName();
   REQUIRE_FALSE(label.isEmpty());
   d.click(label);
-  QTest::qWait(30);
+  settle(30);
   for (const Doubt &x : d.window.workspace().job().doubts()) CHECK(x.kind != "height differs there and back");
 }
 
@@ -172,7 +172,7 @@ TEST_CASE("a pointing is chosen in the strip, codes get their style, provisional
   FieldDriver f;
   Driver &d = *f.d;
   d.drop({QString::fromStdString(f.folder / "field.txt")});
-  QTest::qWait(50);
+  settle(50);
   d.section("Traverse");
 
   // The tick that stands outside its band is clicked: its row is chosen, and Space leaves it out.
@@ -183,9 +183,9 @@ TEST_CASE("a pointing is chosen in the strip, codes get their style, provisional
   const Pointing wild = f.report().field.find(f.report().lines[0].setups[1])->setup.pointings[2];
   REQUIRE_FALSE(strip->tick_of(wild.id).isNull());
   QTest::mouseClick(strip, Qt::LeftButton, {}, strip->tick_of(wild.id).toPoint());
-  QTest::qWait(20);
+  settle(20);
   d.press(Qt::Key_Space);
-  QTest::qWait(30);
+  settle(30);
   QTableView *pointings = d.table("Pointings");
   CHECK_THAT(d.cell(pointings, d.row_with(pointings, "Line", QString::number(wild.line)), "State").toStdString(),
              Contains("left out"));
@@ -202,10 +202,10 @@ TEST_CASE("a pointing is chosen in the strip, codes get their style, provisional
   s.jobs[0].setups = {u};
   write_file(f.folder / "more.txt", station::simulate(s).files.front().text);
   d.drop({QString::fromStdString(f.folder / "more.txt")});
-  QTest::qWait(50);
+  settle(50);
   d.section("Traverse");
   d.click("Marks part");
-  QTest::qWait(20);
+  settle(20);
   QTableView *styles = d.table("Code styles");
   REQUIRE(styles->model()->rowCount() == 1);
   CHECK(d.cell(styles, 0, "Code") == "WALL");
@@ -231,7 +231,7 @@ TEST_CASE("a pointing is chosen in the strip, codes get their style, provisional
   CHECK(QFileInfo(out + "/provisional.pdf").size() > 2000);
   d.section("Issue");
   d.click("Records part");
-  QTest::qWait(20);
+  settle(20);
   QTableView *records = d.table("Issue records");
   CHECK_THAT(d.cell(records, 0, "What").toStdString(), Contains("provisional"));
   CHECK(d.cell(records, 0, "Today") == "the same");
@@ -244,6 +244,6 @@ TEST_CASE("a pointing is chosen in the strip, codes get their style, provisional
          QString::number(f.right_height, 'f', 3));
   d.section("Issue");
   d.click("Records part");
-  QTest::qWait(20);
+  settle(20);
   CHECK_THAT(d.cell(d.table("Issue records"), 0, "Today").toStdString(), Contains("since it was handed out"));
 }

@@ -61,7 +61,7 @@ TEST_CASE("from the demo to an issued sheet, by hand", "[window]") {
     where->clear();
     QTest::keyClicks(where, QString::fromStdString(folder / "out"));
     d.click("Issue control");
-    QTest::qWait(50);
+    settle(50);
     CHECK(d.verdict(Section::issue) == "1 issued");
     const std::string csv = read_file(folder / "out/control.csv");
     CHECK_THAT(csv, Contains("mark,east_m,north_m,height_m") && Contains("\nR11,") && Contains("ETRF2000"));
@@ -97,12 +97,12 @@ TEST_CASE("stop gives the window back, and the window answers all the while") {
   d.section("GNSS");
   Watchdog dog;
   d.click("Solve vectors");
-  QTest::qWait(150);
+  settle(150);
   REQUIRE(d.window.workspace().busy());
   QElapsedTimer t;
   d.click("Stop");
   t.start();
-  while (d.window.workspace().busy() && t.elapsed() < 5000) QTest::qWait(1);
+  while (d.window.workspace().busy() && t.elapsed() < 5000) settle(1);
   CHECK(t.elapsed() < 400); // 100 ms on an idle machine; test machines run two programs at once
   CHECK_THAT(d.status().toStdString(), Contains("stopped"));
   CHECK(d.window.workspace().job().vectors().empty());
@@ -110,7 +110,7 @@ TEST_CASE("stop gives the window back, and the window answers all the while") {
   d.wait();
   CHECK(d.window.workspace().job().vectors().size() == 42);
   INFO("longest pause of the event loop, ms");
-  CHECK(dog.worst_ms() < 600);
+  CHECK(dog.worst_ms() < 600 * slowness);
 }
 
 TEST_CASE("evidence leads to the line of the source file") {
@@ -220,13 +220,13 @@ TEST_CASE("times are shown as the settings say, and closures stand in one pictur
   d.section("Intake");
   CHECK(d.cell(t, 0, "From") == "05-12 09:59"); // 18 leap seconds
   d.window.workspace().decide("set", "job", {{"times", "day of year"}}, "as the crew counts");
-  QTest::qWait(20);
+  settle(20);
   CHECK(d.cell(t, 0, "From") == "132 08:00");
   d.section("GNSS");
   d.click("Solve vectors");
   d.wait();
   d.click("Closures part");
-  QTest::qWait(30);
+  settle(30);
   auto *plot = d.named<app::ClosurePlot>("Closure plot");
   REQUIRE(plot);
   const auto &loops = d.window.workspace().job().loops().loops;
@@ -234,7 +234,7 @@ TEST_CASE("times are shown as the settings say, and closures stand in one pictur
   // A click on an arrow's head chooses the closure: its vector is what the evidence shows, its row in the table.
   const QPointF at = plot->head(loops.front().id);
   QTest::mouseClick(plot, Qt::LeftButton, {}, at.toPoint());
-  QTest::qWait(30);
+  settle(30);
   CHECK(d.window.workspace().selection().kind == "vector");
   QTableView *table = d.table("Closures");
   REQUIRE(!table->selectionModel()->selectedRows().isEmpty());
@@ -247,7 +247,7 @@ TEST_CASE("no text is cut off on buttons and tabs", "[layout]") {
   Driver &d = demo.d;
   for (const char *s : {"Intake", "GNSS", "Levels", "Traverse", "Network", "Datum", "Issue"}) {
     d.section(s);
-    QTest::qWait(10);
+    settle(10);
     for (auto *b : d.window.findChildren<QPushButton *>()) {
       if (!b->isVisible() || b->text().isEmpty() || b->objectName() == "doubts bar") continue;
       INFO(s << ": " << b->text().toStdString());
