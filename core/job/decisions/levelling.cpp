@@ -1,3 +1,4 @@
+#include "base/text.h"
 #include "job/decisions/things.h"
 #include "time/gps_time.h"
 
@@ -116,6 +117,7 @@ const Fields<InstrumentCard> &InstrumentThing::fields() {
         else
           e.station[c.name] = {check_number(c.label, v, c.least, c.most, c.unit), decision};
       };
+      f.said = [&c](const json &v) { return lower(c.label) + " " + value_words(v, c.unit); };
       out.push_back(std::move(f));
     }
     return out;
