@@ -30,8 +30,9 @@ LevelNetworkResult adjust_levels(const LevelNetworkInput &in, const Progress &pr
   for (const auto &n : names)
     if (in.held.count(n)) anchor.emplace(groups.root(n), n);
   std::set<std::string> relative;
-  for (const auto &n : names)
-    if (anchor.emplace(groups.root(n), n).second) relative.insert(groups.root(n));
+  // Where nothing holds a height, heights count from where the first line of a group begins, as its book does.
+  for (const NetworkLevel &l : in.levels)
+    if (anchor.emplace(groups.root(l.from), l.from).second) relative.insert(groups.root(l.from));
   // Heights from the anchors outwards, so that the numbers of the adjustment stay small.
   std::map<std::string, double> start;
   std::map<std::string, bool> fixed;

@@ -23,7 +23,7 @@ struct LevelNetworkMark {
   std::string name;
   double height = 0, sd = 0; ///< m; sd with the held marks' own uncertainty
   bool held = false;
-  bool relative = false; ///< no held mark in its group: heights count from the group's first mark
+  bool relative = false; ///< no held mark in its group: heights count from where its first line begins
   int sections = 0;
 };
 

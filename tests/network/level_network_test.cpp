@@ -74,6 +74,10 @@ TEST_CASE("levels alone: datum, minimal constraint, order and chaining do not ma
   const LevelNetworkResult free = adjust_levels(chain, {});
   CHECK(free.find("P")->height == 0);
   CHECK(free.find("R")->relative);
+  // The first is where the first line begins, whatever it is called.
+  for (NetworkLevel &l : chain.levels) std::swap(l.from, l.to), l.difference = -l.difference;
+  CHECK(adjust_levels(chain, {}).find("Q")->height == 0);
+  CHECK(adjust_levels(chain, {}).find("P")->height == Approx(-1.0).margin(0.01));
   CHECK_THROWS_AS(adjust_levels({}, {}), InputError);
 }
 
