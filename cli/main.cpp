@@ -1,7 +1,10 @@
 // ample: the whole job without a window. The contract with scripts stands in docs/cli.md.
 #include "base/angle.h"
 #include "base/error.h"
+#include "base/near.h"
+#include "base/reason.h"
 #include "base/text.h"
+#include "base/utf8.h"
 #include "cli/levels.h"
 #include "cli/names.h"
 #include "cli/show.h"
@@ -371,6 +374,14 @@ std::vector<std::string> words_of(const std::string &line) {
   return out;
 }
 
+/// Who decides from now on; empty: who is logged in.
+void decide_as(const std::string &author) {
+  if (author.empty())
+    ::unsetenv("AMPLETIE_AUTHOR");
+  else
+    ::setenv("AMPLETIE_AUTHOR", author.c_str(), 1);
+}
+
 /// Whether a command does nothing but decide.
 bool line_decides(const std::string &command) {
   for (const char *c : {"set", "hold", "check", "release", "leave-out", "use"})
@@ -386,13 +397,23 @@ struct CommandLine {
   int argc;
   char **argv;
   CommandLine(int count, char **values);
+  std::vector<std::string> commands() const;
   int batch(std::string file, bool stop); ///< by value: the arguments are cleared for each line
 };
+
+std::vector<std::string> CommandLine::commands() const {
+  std::vector<std::string> out;
+  for (const CLI::App *c : app.get_subcommands([](const CLI::App *) { return true; })) out.push_back(c->get_name());
+  return out;
+}
 
 int CommandLine::batch(std::string file, bool stop) {
   if (in_batch) throw InputError("a batch cannot call another one");
   const std::string job = a.job;
-  std::istringstream all(file == "-" ? std::string(std::istreambuf_iterator<char>(std::cin), {}) : read_file(file));
+  const char *before_batch = std::getenv("AMPLETIE_AUTHOR");
+  const std::string author = before_batch ? before_batch : ""; // `--by` of a line counts for that line
+  std::istringstream all(
+      utf8_text(file == "-" ? std::string(std::istreambuf_iterator<char>(std::cin), {}) : read_file(file)));
   in_batch = true;
   the_job(a);
   std::string line;
@@ -403,9 +424,13 @@ int CommandLine::batch(std::string file, bool stop) {
     ++refused;
   };
   const auto write = [&] {
-    if (pending.empty()) return;
-    for (const auto &[place, why] : sitting->end_batch()) refuse(pending.at(place), why);
-    pending.clear();
+    const std::vector<long> lines = std::exchange(pending, {});
+    if (lines.empty()) return;
+    try {
+      for (const auto &[place, why] : sitting->end_batch()) refuse(lines.at(place), why);
+    } catch (const std::exception &e) {
+      for (long at : lines) refuse(at, reason_of(e, e.what()));
+    }
   };
   auto written = std::chrono::steady_clock::now();
   while (std::getline(all, line)) {
@@ -415,14 +440,15 @@ int CommandLine::batch(std::string file, bool stop) {
       if (words.empty() || words.front().front() == '#') continue;
       if (words.front() == "new" || words.front() == "simulate" || words.front() == "batch")
         throw InputError("\"" + words.front() + "\" is not about the open job");
+      if (const auto known = commands(); std::find(known.begin(), known.end(), words.front()) == known.end())
+        throw InputError("there is no command \"" + words.front() + "\"" + near_ones(words.front(), known));
       words.insert(words.begin() + 1, job);
       std::reverse(words.begin(), words.end()); // as the library takes them
       a = Arguments{};
-      auto parsed = words;
-      app.parse(parsed);
-      if (!a.by.empty()) ::setenv("AMPLETIE_AUTHOR", a.by.c_str(), 1);
-      // Decisions are written together, every second; everything else sees them written.
       const bool decision = line_decides(words.back());
+      app.parse(words);
+      decide_as(a.by.empty() ? author : a.by);
+      // Decisions are written together, every second; everything else sees them written.
       const auto now = std::chrono::steady_clock::now();
       if (!decision || now - written > std::chrono::seconds(1)) write(), written = now;
       if (decision && pending.empty() && !stop) sitting->begin_batch();
@@ -442,8 +468,7 @@ int CommandLine::batch(std::string file, bool stop) {
     } catch (const CLI::CallForHelp &) {
       std::fputs(app.help().c_str(), stdout);
     } catch (const std::exception &e) {
-      const auto *input = dynamic_cast<const InputError *>(&e);
-      refuse(number, input ? input->reason() : e.what());
+      refuse(number, reason_of(e, e.what()));
     }
     if (refused && stop) break;
   }
@@ -592,7 +617,7 @@ int run(int argc, char **argv) {
     const int code = line.app.exit(e);
     return code == 0 ? 0 : 2;
   }
-  if (!line.a.by.empty()) ::setenv("AMPLETIE_AUTHOR", line.a.by.c_str(), 1);
+  if (!line.a.by.empty()) decide_as(line.a.by);
   const int code = line.chosen();
   sitting.reset();
   return code;

@@ -5,14 +5,6 @@
 
 namespace ampletie::cli {
 
-/// A number within bounds; throws `InputError` with them.
-inline double number(const std::string &name, const std::string &text, double least, double most) {
-  const auto v = parse_number(text);
-  if (!v || *v < least || *v > most)
-    throw InputError(fmt::format("{} must be a number between {:g} and {:g}", name, least, most));
-  return *v;
-}
-
 /// NAME=VALUE taken apart.
 inline std::pair<std::string, std::string> name_value(const std::string &word) {
   const auto eq = word.find('=');

@@ -7,15 +7,21 @@ namespace ampletie {
 namespace {
 using nlohmann::json;
 
-/// Targets of decisions that say values, by how they begin. The second number is how much of that is no part of the id.
+/// Targets of decisions that say values, by how they begin.
 struct TargetRow {
   std::string_view prefix;
-  std::size_t cut;
+  std::size_t cut; ///< how much of that is no part of the id
   Meaning (*read)(std::string id, const json &value);
   Thing::Kind thing;
 };
 template <class What> Meaning about(std::string id, const json &value) { return Said<What>{{std::move(id)}, value}; }
 Meaning about_vector(std::string id, const json &value) { return VectorSaid{{std::move(id)}, value}; }
+
+/// A thing whose ids do not tell its kind: the target does.
+template <class What> constexpr TargetRow named(Thing::Kind thing) {
+  const std::string_view prefix = What::prefix;
+  return {prefix, prefix.size(), about<What>, thing};
+}
 
 constexpr TargetRow targets[] = {
     {"o-", 0, about<OccupationThing>, Thing::Kind::occupation},
@@ -24,14 +30,13 @@ constexpr TargetRow targets[] = {
     {"r-", 0, about<SightThing>, Thing::Kind::sight},
     {"t-", 0, about<SetupThing>, Thing::Kind::station},
     {"p-", 0, about<PointingThing>, Thing::Kind::pointing},
-    {RouteThing::prefix, std::string_view(RouteThing::prefix).size(), about<RouteThing>, Thing::Kind::traverse},
-    {SourceThing::prefix, std::string_view(SourceThing::prefix).size(), about<SourceThing>, Thing::Kind::source},
-    {MarkThing::prefix, std::string_view(MarkThing::prefix).size(), about<MarkThing>, Thing::Kind::nothing},
-    {AskedThing::prefix, std::string_view(AskedThing::prefix).size(), about<AskedThing>, Thing::Kind::nothing},
-    {StyleThing::prefix, std::string_view(StyleThing::prefix).size(), about<StyleThing>, Thing::Kind::nothing},
-    {StaffThing::prefix, std::string_view(StaffThing::prefix).size(), about<StaffThing>, Thing::Kind::nothing},
-    {InstrumentThing::prefix, std::string_view(InstrumentThing::prefix).size(), about<InstrumentThing>,
-     Thing::Kind::nothing},
+    named<RouteThing>(Thing::Kind::traverse),
+    named<SourceThing>(Thing::Kind::source),
+    named<MarkThing>(Thing::Kind::nothing),
+    named<AskedThing>(Thing::Kind::nothing),
+    named<StyleThing>(Thing::Kind::nothing),
+    named<StaffThing>(Thing::Kind::nothing),
+    named<InstrumentThing>(Thing::Kind::nothing),
 };
 
 const TargetRow *row_of(std::string_view target) {
@@ -109,22 +114,21 @@ Thing thing_by_id(std::string_view id) {
   return {r->thing, std::string(own)};
 }
 
+namespace {
+// By the type: a mark may be called like the id of something else.
+template <class What> Thing pointed_at(const Said<What> &x) { return thing_by_id(target_of<What>(x.about)); }
+Thing pointed_at(const VectorSaid &x) { return thing_by_id(x.about.text); }
+Thing pointed_at(const LeftOut &x) { return thing_by_id(x.about.text); }
+Thing pointed_at(const UsedAgain &x) { return thing_by_id(x.about.text); }
+Thing pointed_at(const SettingsSaid &) { return {}; }
+Thing pointed_at(const HoldSaid &) { return {}; }
+Thing pointed_at(const Released &) { return {}; }
+Thing pointed_at(const DoubtAccepted &) { return {}; }
+Thing pointed_at(const Withdrawn &) { return {}; }
+} // namespace
+
 Thing thing_of(const Meaning &m) {
-  return std::visit(
-      [](const auto &x) -> Thing {
-        using T = std::decay_t<decltype(x)>;
-        if constexpr (std::is_same_v<T, LeftOut> || std::is_same_v<T, UsedAgain>)
-          return thing_by_id(x.about.text);
-        else if constexpr (std::is_same_v<T, Said<RouteThing>>)
-          return {Thing::Kind::traverse, x.about.text};
-        else if constexpr (std::is_same_v<T, Said<SourceThing>>)
-          return {Thing::Kind::source, x.about.text};
-        else if constexpr (requires { x.about.text; } && !std::is_same_v<T, DoubtAccepted>)
-          return thing_by_id(x.about.text);
-        else
-          return {};
-      },
-      m);
+  return std::visit([](const auto &x) { return pointed_at(x); }, m);
 }
 
 } // namespace ampletie

@@ -1,6 +1,6 @@
 #include "job/folding.h"
-#include "base/error.h"
 #include "base/hash.h"
+#include "base/reason.h"
 #include "job/decision.h"
 
 namespace ampletie {
@@ -20,8 +20,7 @@ bool Folding::append(const Decision &d) {
     for (Slice s : slices_of(m)) chain(keys_, s, d.seq);
     return true;
   } catch (const std::exception &e) {
-    const auto *input = dynamic_cast<const InputError *>(&e);
-    raw_.unreadable[d.seq] = input ? input->reason() : "its value has not the form that it should have";
+    raw_.unreadable[d.seq] = reason_of(e, "its value has not the form that it should have");
     return false;
   }
 }

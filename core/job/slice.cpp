@@ -34,10 +34,7 @@ std::vector<Slice> slices_of(const Meaning &m) {
           for (const auto &[name, v] : x.value.items())
             if (const SettingInfo *i = find_setting(name)) out.push_back(static_cast<Slice>(i->part));
           return out;
-        } else if constexpr (std::is_same_v<T, LeftOut>)
-          // An occupation that is left out takes spans of it along, and a span is left out of a vector.
-          return {use_of(x.about)};
-        else if constexpr (std::is_same_v<T, UsedAgain>)
+        } else if constexpr (among<T, LeftOut, UsedAgain>)
           return {use_of(x.about)};
         else if constexpr (std::is_same_v<T, VectorSaid>)
           return {Slice::vector_settings};
@@ -70,6 +67,7 @@ std::vector<Slice> slices_of(const Meaning &m) {
       },
       m);
 }
+
 const char *slice_name(Slice s) {
   constexpr const char *names[] = {"settings: shown",
                                    "settings: datum",

@@ -3,6 +3,7 @@
 #include "base/hash.h"
 #include "base/text.h"
 #include "base/utf8.h"
+#include "job/settings.h"
 #include <cstdlib>
 #include <fmt/format.h>
 #include <pwd.h>
@@ -48,15 +49,10 @@ Job::Job(Store store) : store_(std::move(store)) {}
 
 Job Job::create(const std::string &path, const JobSettings &s) {
   // Unknown systems are refused before a file is made.
-  if (!s.datum.crs.empty()) Projection check(s.datum.crs);
-  if (!s.datum.vertical.empty()) vertical_name(s.datum.vertical);
-  if (!s.datum.realisation.empty() && !frame_by_name(s.datum.realisation))
-    throw InputError("\"" + s.datum.realisation + "\" names no frame realisation that is known");
-  nlohmann::json value{{"title", s.title},
-                       {"crs", s.datum.crs},
-                       {"vertical", s.datum.vertical},
-                       {"realisation", s.datum.realisation},
-                       {"epoch", s.datum.epoch}};
+  nlohmann::json value{{"title", s.title}, {"epoch", s.datum.epoch}};
+  for (const auto &[name, text] :
+       {std::pair{"crs", &s.datum.crs}, {"vertical", &s.datum.vertical}, {"realisation", &s.datum.realisation}})
+    value[name] = setting_value(name, *text);
   tidy(value);
   Job job(Store::create(path, nullptr, {{0, utc_now(), author(), "job set up", "set", "job", value}}));
   job.reload();
@@ -192,15 +188,23 @@ std::vector<std::pair<std::size_t, std::string>> Job::end_batch() {
   const bool harmless = std::all_of(now.begin(), now.end(), [&](const Trouble &t) {
     return std::find(batch_troubles_.begin(), batch_troubles_.end(), t) != batch_troubles_.end();
   });
+  const std::vector<Decision> all(log_.begin() + static_cast<std::ptrdiff_t>(first), log_.end());
+  const auto take_back = [&] {
+    store_.roll_back();
+    log_.resize(first);
+    look_again();
+  };
   if (harmless) {
-    store_.commit();
+    try {
+      store_.commit();
+    } catch (...) {
+      take_back();
+      throw;
+    }
     return out;
   }
   // One of them does harm: they are made again one by one.
-  store_.roll_back();
-  const std::vector<Decision> all(log_.begin() + static_cast<std::ptrdiff_t>(first), log_.end());
-  log_.resize(first);
-  look_again();
+  take_back();
   for (std::size_t i = 0; i < all.size(); ++i) {
     try {
       append(all[i]);

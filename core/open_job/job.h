@@ -60,7 +60,8 @@ public:
   long decide(const std::string &verb, const std::string &target, nlohmann::json value, const std::string &reason);
   /// Decisions until `end_batch` are tried together and written in one transaction; each is only read at once.
   void begin_batch();
-  /// Those that would have been refused are not kept: their places in the batch, and why.
+  /// Those that would have been refused are not kept: their places in the batch, and why. Throws when the disk does
+  /// not take them; then none is kept.
   std::vector<std::pair<std::size_t, std::string>> end_batch();
   bool can_undo() const { return undo_target(log_) > 0; }
   bool can_redo() const { return redo_target(log_) > 0; }

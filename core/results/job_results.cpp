@@ -121,6 +121,18 @@ std::string level_places_key(const LevelPlaces &p) {
   return sha256_hex(out);
 }
 
+LevelReport levels(const JobSnapshot &s) {
+  const LevelPlaces &places = s.get(level_places_result());
+  const auto &benchmarks = s.benchmarks();
+  const std::lock_guard lock(s.caches().mutex);
+  return job_levels(s.contents(), s.state(), benchmarks, s.caches().levels, places);
+}
+
+JobSetups setups(const JobSnapshot &s) {
+  const std::lock_guard lock(s.caches().mutex);
+  return job_setups(s.contents(), s.state(), s.caches().setups);
+}
+
 LoopReport loops(const JobSnapshot &s) {
   if (s.vectors().empty()) return {};
   try {
@@ -151,11 +163,12 @@ std::optional<JobDatum> datum_of(const JobSnapshot &s) {
 TraverseReport traverses(const JobSnapshot &s) {
   if (!has_kind(s, "pointings")) return {};
   const auto datum = datum_of(s);
+  const TraverseSupport &support = s.get(traverse_support_result());
+  const JobSetups &setups = s.get(setups_result());
+  const std::lock_guard lock(s.caches().mutex);
   LineCache &lines = s.caches().lines;
   lines.context = s.key_of(traverse_support_result());
-  const TraverseSupport &support = s.get(traverse_support_result());
-  return job_traverses(s.get(setups_result()), s.state(), support.places, datum ? &*datum : nullptr, &lines,
-                       support.levels);
+  return job_traverses(setups, s.state(), support.places, datum ? &*datum : nullptr, &lines, support.levels);
 }
 
 std::shared_ptr<const NetworkRun> current_network(const JobSnapshot &s) {
@@ -231,10 +244,7 @@ const Result<LevelReport> &levels_result() {
                                      {&contents_result(), &belonging_result(), &level_places_result()},
                                      {Slice::levelling, Slice::instruments, Slice::recipes, Slice::marks, Slice::holds,
                                       Slice::use_of_levels, Slice::use_of_sources, Slice::settings_levels},
-                                     [](const JobSnapshot &s) {
-                                       return job_levels(s.contents(), s.state(), s.benchmarks(), s.caches().levels,
-                                                         s.get(level_places_result()));
-                                     }};
+                                     levels};
   return r;
 }
 
@@ -244,7 +254,7 @@ const Result<std::vector<PlannedVector>> &plan_result() {
       Section::gnss,
       {&contents_result(), &occupations_result(), &belonging_result()},
       {Slice::settings_datum, Slice::settings_vectors, Slice::settings_orbits, Slice::settings_sessions,
-       Slice::settings_judgement, Slice::vector_settings, Slice::use_of_vectors, Slice::use_of_occupations},
+       Slice::vector_settings, Slice::use_of_vectors, Slice::use_of_occupations},
       plan_vectors};
   return r;
 }
@@ -298,14 +308,13 @@ const Result<TraverseSupport> &traverse_support_result() {
 }
 
 const Result<JobSetups> &setups_result() {
-  static const Result<JobSetups> r{
-      "set-ups",
-      Section::traverse,
-      {&contents_result()},
-      {Slice::stations, Slice::instruments, Slice::recipes, Slice::marks, Slice::use_of_stations, Slice::use_of_sources,
-       Slice::settings_traverse},
-      [](const JobSnapshot &s) { return job_setups(s.contents(), s.state(), s.caches().setups); },
-      [](const JobSetups &u) { return u.key; }};
+  static const Result<JobSetups> r{"set-ups",
+                                   Section::traverse,
+                                   {&contents_result()},
+                                   {Slice::stations, Slice::instruments, Slice::recipes, Slice::marks,
+                                    Slice::use_of_stations, Slice::use_of_sources, Slice::settings_traverse},
+                                   setups,
+                                   [](const JobSetups &u) { return u.key; }};
   return r;
 }
 

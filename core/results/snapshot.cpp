@@ -1,7 +1,7 @@
 #include "results/snapshot.h"
-#include "base/error.h"
 #include "base/hash.h"
 #include "base/progress.h"
+#include "base/reason.h"
 #include "results/caches.h"
 #include <chrono>
 
@@ -19,11 +19,6 @@ std::size_t registered_as(const ResultBase *r) {
   const std::lock_guard lock(registering);
   registered().push_back(r);
   return registered().size() - 1;
-}
-
-std::string reason_of(const std::exception &e) {
-  const auto *input = dynamic_cast<const InputError *>(&e);
-  return input ? input->reason() : std::string("the computation failed: ") + e.what();
 }
 } // namespace
 
@@ -49,10 +44,15 @@ std::string JobSnapshot::stamp(const ResultBase &r) const {
   return sha256_hex(all);
 }
 
+void JobSnapshot::make_room(const ResultBase &r) const {
+  if (checked_.size() > r.index) return;
+  entries_.resize(std::max(entries_.size(), r.index + 1));
+  checked_.resize(r.index + 1, 0), anew_.resize(r.index + 1, 0);
+}
+
 const JobSnapshot::Entry &JobSnapshot::entry(const ResultBase &r) const {
   const std::lock_guard lock(mutex_);
-  if (entries_.size() <= r.index) entries_.resize(r.index + 1);
-  if (checked_.size() <= r.index) checked_.resize(r.index + 1, 0);
+  make_room(r);
   if (checked_[r.index]) return *entries_[r.index];
   auto fresh = std::make_shared<Entry>();
   fresh->stamp = stamp(r); // asks for what it reads
@@ -70,12 +70,11 @@ const JobSnapshot::Entry &JobSnapshot::entry(const ResultBase &r) const {
     } catch (const std::logic_error &) {
       throw;
     } catch (const std::exception &e) {
-      fresh->trouble = reason_of(e);
+      fresh->trouble = reason_of(e, std::string("the computation failed: ") + e.what());
       fresh->key = "!" + fresh->trouble;
     }
     fresh->seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
     entries_[r.index] = std::move(fresh);
-    if (anew_.size() <= r.index) anew_.resize(r.index + 1, 0);
     anew_[r.index] = 1;
   }
   checked_[r.index] = 1;
@@ -104,11 +103,6 @@ std::string JobSnapshot::key_of(const ResultBase &r) const {
   return e.key.empty() ? e.stamp : e.key;
 }
 
-std::string JobSnapshot::trouble(const ResultBase &r) const {
-  const std::lock_guard lock(mutex_);
-  return r.index < checked_.size() && checked_[r.index] ? entries_[r.index]->trouble : std::string();
-}
-
 std::vector<ResultStatus> JobSnapshot::status() const {
   std::vector<const ResultBase *> all;
   {
@@ -123,7 +117,7 @@ std::vector<ResultStatus> JobSnapshot::status() const {
     if (r->index < checked_.size() && checked_[r->index]) {
       const Entry &e = *entries_[r->index];
       x.state = e.trouble.empty() ? ResultStatus::State::current : ResultStatus::State::failed;
-      x.seconds = e.seconds, x.trouble = e.trouble, x.anew = r->index < anew_.size() && anew_[r->index];
+      x.seconds = e.seconds, x.trouble = e.trouble, x.anew = anew_[r->index];
     }
     out.push_back(x);
   }
@@ -141,8 +135,7 @@ std::vector<Trouble> JobSnapshot::troubles() const {
 
 void JobSnapshot::place(const ResultBase &r, std::shared_ptr<const void> value) {
   const std::lock_guard lock(mutex_);
-  if (entries_.size() <= r.index) entries_.resize(r.index + 1);
-  if (checked_.size() <= r.index) checked_.resize(r.index + 1, 0);
+  make_room(r);
   auto fresh = std::make_shared<Entry>();
   fresh->value = std::move(value), fresh->assumed = true;
   fresh->stamp = fresh->key = "assumed";

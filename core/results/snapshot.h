@@ -123,8 +123,6 @@ public:
   std::shared_ptr<const void> share(const ResultBase &r) const;
   /// Tells the value of a result from any other one.
   std::string key_of(const ResultBase &r) const;
-  /// Why it could not be computed; empty: it could, or nobody asked.
-  std::string trouble(const ResultBase &r) const;
   /// Of everything that was asked for.
   std::vector<Trouble> troubles() const;
   std::vector<ResultStatus> status() const;
@@ -144,6 +142,7 @@ private:
   };
   const void *demand(const ResultBase &r) const;
   const Entry &entry(const ResultBase &r) const;
+  void make_room(const ResultBase &r) const;
   std::string stamp(const ResultBase &r) const;
   void place(const ResultBase &r, std::shared_ptr<const void> value);
   JobInputs inputs_;

@@ -242,8 +242,6 @@ std::vector<PlannedVector> plan_vectors(const JobSnapshot &s) {
   return out;
 }
 
-void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s) { refresh(vectors, s, plan_vectors(s)); }
-
 void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s, const std::vector<PlannedVector> &plan) {
   std::map<std::string, const PlannedVector *> planned;
   for (const auto &p : plan) planned[p.id] = &p;

@@ -12,7 +12,7 @@ struct PlannedSession {
 /// serves most of them. Empty when the job asks for vectors one by one.
 std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vectors, const JobState &state);
 
-/// `refresh` against a plan that is at hand.
+/// Marks what is stale, left out and dependent by what is planned: what the decisions say about results that exist.
 void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s, const std::vector<PlannedVector> &plan);
 
 /// Session name of every used occupation: those that overlap directly or through others, named by their first start.

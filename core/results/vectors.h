@@ -52,9 +52,6 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
                                         const Progress &progress, const std::set<std::string> &only = {},
                                         const std::function<void(const VectorResult &)> &solved = {});
 
-/// Marks what is stale, left out and dependent: what the decisions say about results that exist.
-void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s);
-
 /// What decisions leave out of a vector between two occupations (their ids in one text).
 std::vector<LeftOutSpan> left_out_spans(const JobState &state, const std::string &vector,
                                         const std::string &occupations);

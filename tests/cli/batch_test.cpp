@@ -19,6 +19,7 @@ TEST_CASE("a batch does its lines in order, names those that are refused, and ke
                                    "hold NOSUCH\n"
                                    "set \"limit\n"
                                    "new other.tie\n"
+                                   "relese PN1\n"
                                    "\n"
                                    "hold PN1 --only height --height 512.3 --height-sd 0.002\n"
                                    "show decisions\n");
@@ -30,6 +31,7 @@ TEST_CASE("a batch does its lines in order, names those that are refused, and ke
   CHECK_THAT(said, Contains("lines.txt:5: ") && Contains("NOSUCH"));
   CHECK_THAT(said, Contains("lines.txt:6: a quotation is not ended"));
   CHECK_THAT(said, Contains("lines.txt:7: ") && Contains("not about the open job"));
+  CHECK_THAT(said, Contains("lines.txt:8: there is no command \"relese\"") && Contains("release"));
   CHECK_THAT(said, Contains("field sheet, read twice"));
   {
     const Job after = Job::open(job); // who has it open is the one that writes
@@ -39,6 +41,21 @@ TEST_CASE("a batch does its lines in order, names those that are refused, and ke
   }
   CHECK(ample("batch " + job + " " + (folder / "lines.txt") + " --stop", out) == 2);
   CHECK(Job::open(job).decisions().size() == before + 5); // up to the line that was refused
+}
+
+TEST_CASE("who decides a line of a batch decides that line; the file may come from any editor") {
+  TemporaryFolder folder;
+  const std::string job = folder / "b.tie";
+  demo_job(job);
+  write_file(folder / "lines.txt", "\xEF\xBB\xBFset limit loop=7 --by 'A. Bauer'\r\nset limit loop=6\r\n");
+  const std::string out = folder / "out.txt";
+  CHECK(ample("batch " + job + " " + (folder / "lines.txt"), out) <= 1);
+  INFO(read_file(out));
+  const Job after = Job::open(job);
+  CHECK(after.state().settings.loop_mm == 6);
+  const auto &log = after.decisions();
+  CHECK(log.at(log.size() - 2).author == "A. Bauer");
+  CHECK(log.back().author != "A. Bauer");
 }
 
 TEST_CASE("ten thousand decisions in one batch are all there, none damaged") {

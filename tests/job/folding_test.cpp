@@ -114,3 +114,16 @@ TEST_CASE("what a decision says is refused when it has not the form, a field or 
   CHECK(refused("nothing", {{"mode", "fixed"}}));
   CHECK_FALSE(refused("o-1", {{"height", 1.5}, {"slant", true}, {"antenna", nullptr}}));
 }
+
+TEST_CASE("a mark may be called like the id of something else: what is said of it points at no source") {
+  const JobState s = fold({{1, "", "", "", "hold", "p-12", {{"how", "full"}}},
+                           {2, "", "", "", "set", "mark:r-1", {{"gravity", 9.81}}},
+                           {3, "", "", "", "set", "asked:o-2", {{"plan", 0.01}}},
+                           {4, "", "", "", "release", "t-3", nlohmann::json::object()},
+                           {5, "", "", "", "set", "traverse:t-4", {{"name", "north"}}},
+                           {6, "", "", "", "leave-out", "v-5:G07@2026-05-12T09:10:00/09:25:00", {}}});
+  CHECK(s.unreadable.empty());
+  REQUIRE(s.aims.size() == 2);
+  CHECK(s.aims.at(5) == Thing{Thing::Kind::traverse, "t-4"});
+  CHECK(s.aims.at(6) == Thing{Thing::Kind::vector, "v-5"});
+}

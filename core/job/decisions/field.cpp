@@ -42,6 +42,21 @@ double check_number(const char *words, const json &v, double least, double most,
   return within(words, v.is_number() ? std::optional(v.get<double>()) : std::nullopt, least, most, unit);
 }
 
+Field<InState> number_in(const char *name, const char *words, std::map<std::string, Decided<double>> JobState::*at,
+                         double least, double most, const char *unit) {
+  return {name,
+          words,
+          unit,
+          1,
+          [=](const std::string &t) { return t.empty() ? json() : json(read_number(words, t, least, most, unit)); },
+          [=](InState &e, const json &v, long decision) {
+            if (v.is_null())
+              (e.first->*at).erase(e.second);
+            else
+              (e.first->*at)[e.second] = {check_number(words, v, least, most, unit), decision};
+          }};
+}
+
 bool read_yes(const char *words, const std::string &text) {
   if (text != "yes" && text != "no") throw InputError(std::string(words) + " is yes or no");
   return text == "yes";

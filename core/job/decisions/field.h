@@ -35,6 +35,9 @@ template <class Edits> std::string field_names(const Fields<Edits> &fields) {
   return out;
 }
 
+/// Where a value stands in the state by itself: the name that it stands under.
+using InState = std::pair<JobState *, std::string>;
+
 namespace fields {
 void refuse(const std::string &why); ///< throws `InputError`
 double read_number(const char *words, const std::string &text, double least, double most, const char *unit);
@@ -75,6 +78,10 @@ Field<Edits> text(const char *name, const char *words, Slot<std::string> Edits::
             e.*at = {v.is_null() ? std::nullopt : std::optional(v.get<std::string>()), decision};
           }};
 }
+
+/// A number that stands in a map of the state; null takes it away.
+Field<InState> number_in(const char *name, const char *words, std::map<std::string, Decided<double>> JobState::*at,
+                         double least, double most, const char *unit);
 
 /// One of several names.
 template <class Edits>

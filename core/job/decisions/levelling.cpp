@@ -68,15 +68,7 @@ const Fields<SightThing::Edits> &SightThing::fields() {
 const Fields<StaffThing::Edits> &StaffThing::fields() {
   using namespace ampletie::fields;
   using E = StaffThing::Edits;
-  static const Fields<E> all{
-      {"scale", "scale", "ppm", 1,
-       [](const std::string &t) { return t.empty() ? json() : json(read_number("the scale", t, -2000, 2000, "ppm")); },
-       [](E &e, const json &v, long decision) {
-         if (v.is_null())
-           e.first->staffs.erase(e.second);
-         else
-           e.first->staffs[e.second] = {check_number("the scale", v, -2000, 2000, "ppm"), decision};
-       }}};
+  static const Fields<E> all{number_in("scale", "scale", &JobState::staffs, -2000, 2000, "ppm")};
   return all;
 }
 

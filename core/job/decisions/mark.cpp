@@ -77,14 +77,7 @@ const Fields<MarkThing::Edits> &MarkThing::fields() {
   using namespace ampletie::fields;
   using E = MarkThing::Edits;
   static const Fields<E> all{
-      {"gravity", "gravity", "m/s²", 1,
-       [](const std::string &t) { return t.empty() ? json() : json(read_number("gravity", t, 9.7, 9.9, "m/s²")); },
-       [](E &e, const json &v, long decision) {
-         if (v.is_null())
-           e.first->gravity.erase(e.second);
-         else
-           e.first->gravity[e.second] = {check_number("gravity", v, 9.7, 9.9, "m/s²"), decision};
-       }},
+      number_in("gravity", "gravity", &JobState::gravity, 9.7, 9.9, "m/s²"),
       {"same_as", "stands for", "", 1, [](const std::string &t) { return t.empty() ? json() : json(t); },
        [](E &e, const json &v, long decision) {
          if (v.is_string() && v != e.second)

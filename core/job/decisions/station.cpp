@@ -8,6 +8,13 @@ using nlohmann::json;
 
 constexpr double least_height = -10, most_height = 30, most_constant = 0.5; // m
 
+/// What is said of whatever was sighted: of a target all over a set-up, or of one pointing.
+template <class E> Fields<E> sighted() {
+  using namespace ampletie::fields;
+  return {text("mark", "mark", &E::mark), number("height", "height", &E::height, least_height, most_height, "m"),
+          number("constant", "prism constant", &E::constant, -most_constant, most_constant, "m")};
+}
+
 template <class T, class Name> std::vector<std::string> names_of(const std::vector<T> &all, Name name) {
   std::vector<std::string> out;
   for (const T v : all) out.push_back(name(v));
@@ -16,14 +23,13 @@ template <class T, class Name> std::vector<std::string> names_of(const std::vect
 } // namespace
 
 const Fields<SetupEdits::Target> &TargetThing::fields() {
-  using namespace ampletie::fields;
   using E = SetupEdits::Target;
-  static const Fields<E> all{
-      text("mark", "mark", &E::mark),
-      one_of("kind", "a sight's purpose", &E::kind, {"orientation", "control", "detail"}),
-      number("height", "height", &E::height, least_height, most_height, "m"),
-      number("constant", "prism constant", &E::constant, -most_constant, most_constant, "m"),
-  };
+  using namespace ampletie::fields;
+  static const Fields<E> all = [] {
+    Fields<E> out = sighted<E>();
+    out.insert(out.begin() + 1, one_of("kind", "a sight's purpose", &E::kind, {"orientation", "control", "detail"}));
+    return out;
+  }();
   return all;
 }
 
@@ -66,13 +72,7 @@ const Fields<SetupEdits> &SetupThing::fields() {
 }
 
 const Fields<PointingEdits> &PointingThing::fields() {
-  using namespace ampletie::fields;
-  using E = PointingEdits;
-  static const Fields<E> all{
-      text("mark", "mark", &E::mark),
-      number("height", "height", &E::height, least_height, most_height, "m"),
-      number("constant", "prism constant", &E::constant, -most_constant, most_constant, "m"),
-  };
+  static const Fields<PointingEdits> all = sighted<PointingEdits>();
   return all;
 }
 

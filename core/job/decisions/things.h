@@ -26,7 +26,7 @@ struct RunThing {
 struct SightThing {
   using Id = SightId;
   static constexpr const char *prefix = ""; // the id tells
-  using Edits = std::pair<JobState *, std::string>;
+  using Edits = InState;
   static constexpr const char *noun = "a staff reading";
   static const Fields<Edits> &fields();
   static Edits of(JobState &s, const Id &id) { return {&s, id.text}; }
@@ -35,7 +35,7 @@ struct SightThing {
 struct StaffThing {
   using Id = StaffName;
   static constexpr const char *prefix = "staff:";
-  using Edits = std::pair<JobState *, std::string>;
+  using Edits = InState;
   static constexpr const char *noun = "a staff";
   static const Fields<Edits> &fields();
   static Edits of(JobState &s, const Id &id) { return {&s, id.text}; }
@@ -98,7 +98,7 @@ struct AskedThing {
 struct MarkThing {
   using Id = MarkName;
   static constexpr const char *prefix = "mark:";
-  using Edits = std::pair<JobState *, std::string>;
+  using Edits = InState;
   static constexpr const char *noun = "a mark";
   static const Fields<Edits> &fields();
   static Edits of(JobState &s, const Id &id) { return {&s, id.text}; }
@@ -107,7 +107,7 @@ struct MarkThing {
 struct SourceThing {
   using Id = SourceId;
   static constexpr const char *prefix = "source:";
-  using Edits = std::pair<JobState *, std::string>;
+  using Edits = InState;
   static constexpr const char *noun = "a source";
   static const Fields<Edits> &fields();
   static Edits of(JobState &s, const Id &id) { return {&s, id.text}; }

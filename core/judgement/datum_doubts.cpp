@@ -1,0 +1,52 @@
+#include "base/error.h"
+#include "geodesy/ellipsoid.h"
+#include "judgement/doubt_list.h"
+#include <fmt/format.h>
+#include <set>
+
+namespace ampletie {
+
+void datum_doubts(DoubtList &list, const JobSnapshot &s) {
+  const bool any_hold = std::any_of(s.state().holds.begin(), s.state().holds.end(), [](const auto &h) {
+    return h.second.how != Hold::check && h.second.how != Hold::none;
+  });
+  if (!any_hold && s.state().settings.mode == DatumMode::held && !s.occupations().empty())
+    list.add(DoubtKind::no_datum, "network", Section::datum, {},
+             "no mark is held: hold at least one published mark, or choose the free datum", "datum");
+  try {
+    const JobDatum datum = job_datum(s);
+    if (const std::string area = datum.projection().outside(to_geodetic(job_place(s, datum))); !area.empty())
+      list.add(DoubtKind::outside_the_grid_area, s.state().settings.datum.crs, Section::datum, {},
+               fmt::format(
+                   "the job lies outside the area that the register gives for {}: {}. Its scale factor here is {:.6f}",
+                   datum.projection().name(), area, datum.projection().project(to_geodetic(job_place(s, datum))).scale),
+               "area")
+          .effect_m = 1;
+    std::set<std::string> seen;
+    for (const VectorResult &v : s.vectors()) {
+      if (!v.error.empty() || !seen.insert(v.frame.code).second) continue;
+      try {
+        FrameChange(v.frame, datum.frame(), job_place(s, datum), {s.state().settings.worst_transformation_m, false});
+      } catch (const InputError &e) {
+        list.add(DoubtKind::transformation_not_accurate_enough, frame_name(v.frame), Section::datum, {}, e.reason(),
+                 v.frame.code)
+            .effect_m = s.state().settings.worst_transformation_m;
+      }
+    }
+  } catch (const InputError &e) {
+    if (!s.occupations().empty() || !s.published().empty())
+      list.add(DoubtKind::datum_not_usable, "datum", Section::datum, {}, e.reason(), "datum");
+  }
+  for (const auto &[mark, h] : s.state().holds)
+    if (!s.published().count(mark) && !s.benchmarks().count(mark) && !s.misplaced().count(mark))
+      list.add(DoubtKind::held_without_coordinates, mark, Section::datum, {Thing::Kind::mark, mark},
+               "this mark is held, but nothing gives its coordinates");
+  for (const auto &[mark, p] : s.published()) {
+    const bool held = s.state().holds.count(mark) && s.state().holds.at(mark).how != Hold::check;
+    if (held && !p.velocity && !p.epoch.empty() && p.decision == 0)
+      list.add(DoubtKind::velocity_missing, mark, Section::datum, {Thing::Kind::mark, mark},
+               "published at " + p.epoch + " without a velocity: it is taken as unmoved since");
+  }
+}
+
+} // namespace ampletie

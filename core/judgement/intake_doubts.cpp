@@ -1,0 +1,138 @@
+#include "base/hash.h"
+#include "geodesy/ellipsoid.h"
+#include "judgement/doubt_list.h"
+#include <fmt/format.h>
+#include <set>
+
+namespace ampletie {
+
+/// One doubt for each file, or mark that was typed.
+void misplaced_doubts(DoubtList &list, const JobSnapshot &s) {
+  std::map<std::string, std::vector<const MisplacedMark *>> by_item;
+  for (const auto &[mark, m] : s.misplaced()) by_item[misplaced_item(m.published)].push_back(&m);
+  for (const auto &[item, all] : by_item) {
+    const MisplacedMark &first = *all.front();
+    std::string about = first.published.name;
+    for (std::size_t i = 1; i < all.size() && i < 4; ++i) about += ", " + all[i]->published.name;
+    if (all.size() > 4) about += fmt::format(" and {} more", all.size() - 4);
+    Doubt &d = list.add(DoubtKind::does_not_belong_here, about, Section::datum,
+                        {first.published.source_id.empty() ? Thing::Kind::mark : Thing::Kind::source, item},
+                        fmt::format("{}: {}; {} {}", first.published.name, first.sentence,
+                                    all.size() == 1 ? "it is" : fmt::format("these {} marks are", all.size()),
+                                    first.accepted ? "used all the same" : "not used"));
+    d.causes = first.causes;
+    d.effect_m = 1000;
+  }
+}
+
+/// What the first glance at a file tells.
+void file_doubts(DoubtList &list, const JobSnapshot &s) {
+  for (const SourceContent &c : s.contents()) {
+    if (c.cut_off.empty() || s.state().left_out.count(c.source.id)) continue;
+    Doubt &d = list.add(DoubtKind::file_cut_off, c.source.name, Section::intake, {Thing::Kind::source, c.source.id},
+                        "it ends inside a line: " + c.cut_off + "; what stands there is used as it is");
+    d.causes.push_back("a copy that was broken off: leave this file out, copy it again and take it");
+    d.causes.push_back("it is whole: accept this with the reason");
+  }
+  for (const Occupation &o : s.occupations()) {
+    if (!o.file->cut_off.empty()) {
+      Doubt &d =
+          list.add(DoubtKind::file_cut_off, o.source_name, Section::intake, {Thing::Kind::occupation, o.id},
+                   fmt::format("it ends before its last epoch is whole ({}); the {} whole epochs up to {} are used",
+                               o.file->cut_off, o.epochs, iso(o.stop)));
+      d.causes.push_back("a copy that was broken off: copy the file again and take it");
+    }
+    if (!o.mark.empty()) continue;
+    Doubt &d = list.add(DoubtKind::mark_without_a_name, o.source_name, Section::intake, {Thing::Kind::occupation, o.id},
+                        "the file names no mark: it is not used until its mark was said");
+    const std::string stem = o.source_name.substr(0, o.source_name.find_first_of("._-"));
+    if (!stem.empty()) d.causes.push_back("by the name of the file it may be " + stem);
+  }
+  for (const SourceContent &c : s.contents()) {
+    if (!c.control || s.state().left_out.count(c.source.id)) continue;
+    std::string other;
+    for (const ControlRow &r : c.control->rows)
+      if (r.height && !r.vertical.empty() && r.vertical != s.state().settings.datum.vertical && other.empty())
+        other = r.vertical;
+    if (!other.empty())
+      list.add(DoubtKind::heights_of_another_system, c.source.name, Section::datum, {Thing::Kind::source, c.source.id},
+               "its heights are in " + other + ", the job's are in " +
+                   (s.state().settings.datum.vertical.empty() ? "none" : s.state().settings.datum.vertical) +
+                   ": its heights are not used");
+  }
+}
+
+void occupation_doubts(DoubtList &list, const JobSnapshot &s) {
+  std::map<std::string, std::vector<const Occupation *>> by_mark;
+  for (const Occupation &o : s.occupations()) {
+    if (!o.used) continue;
+    by_mark[o.mark].push_back(&o);
+    if (!o.calibration) {
+      Doubt &d = list.add(
+          DoubtKind::antenna_unknown, occupation_name(o), Section::intake, {Thing::Kind::occupation, o.id},
+          fmt::format("no calibration for the antenna \"{}\": phase centre taken at the reference point", o.antenna));
+      // Mean phase centres of survey antennas lie some 5 to 12 cm above the reference point (common practice).
+      d.effect_m = 0.08;
+      for (const auto &name : similar_antennas(s.contents(), o.antenna)) d.causes.push_back("perhaps it is " + name);
+    }
+    const double h = o.antenna_height.value_or(0);
+    if (!o.antenna_height)
+      list.add(DoubtKind::height_suspicious, occupation_name(o), Section::intake, {Thing::Kind::occupation, o.id},
+               "the antenna height cannot be reduced: " + o.height_problem)
+          .effect_m = std::abs(o.measured);
+    else if (h < 0 || h > 4 || (h == 0 && !s.published().count(o.mark)) || (h > 0 && h < 0.02)) {
+      Doubt &d =
+          list.add(DoubtKind::height_suspicious, occupation_name(o), Section::intake, {Thing::Kind::occupation, o.id},
+                   h == 0 ? "the antenna height is zero" : fmt::format("an antenna height of {:.4f} m is unusual", h));
+      d.value = h, d.unit = "m", d.effect_m = h == 0 ? 1.5 : std::abs(h);
+    }
+    // What was recorded in another country hardly belongs here.
+    double nearest = 1e9;
+    for (const auto &[mark, p] : s.published())
+      if (p.xyz && o.file->approximate.norm() > 6e6) nearest = std::min(nearest, (*p.xyz - o.file->approximate).norm());
+    if (nearest > 1000e3 && nearest < 1e9)
+      list.add(
+          DoubtKind::far_from_the_job, occupation_name(o), Section::intake, {Thing::Kind::occupation, o.id},
+          fmt::format("recorded {:.0f} km from the nearest published mark: is it meant for this job?", nearest / 1000));
+    // Excentric set-ups are rare in control work; a typing error looks the same.
+    if (std::hypot(o.east, o.north) > 0 && !o.decided.count("east") && !o.decided.count("north"))
+      list.add(DoubtKind::excentric_antenna, occupation_name(o), Section::intake, {Thing::Kind::occupation, o.id},
+               fmt::format("the file puts the antenna {:.4f} m east and {:.4f} m north of the mark", o.east, o.north))
+          .effect_m = std::hypot(o.east, o.north);
+  }
+  // Two receivers over one mark at once: one of the names is wrong, or one antenna stands beside it.
+  for (const auto &[mark, list_of] : by_mark)
+    for (std::size_t i = 0; i < list_of.size(); ++i)
+      for (std::size_t k = i + 1; k < list_of.size(); ++k)
+        if (std::min(list_of[i]->stop, list_of[k]->stop) - std::max(list_of[i]->start, list_of[k]->start) > 60)
+          list.add(DoubtKind::two_receivers_on_one_mark, mark, Section::intake,
+                   {Thing::Kind::occupation, list_of[k]->id},
+                   fmt::format("{} and {} logged on this mark at the same time", list_of[i]->source_name,
+                               list_of[k]->source_name))
+              .effect_m = 1;
+  for (const Occupation &o : s.occupations()) {
+    if (!o.used || !o.weather || o.file->approximate.norm() < 6e6) continue;
+    const double h = to_geodetic(o.file->approximate).h, usual = standard_atmosphere(h).pressure;
+    // Weather moves the pressure by some 40 hPa; a reading reduced to sea level is off by 12 hPa per 100 m.
+    if (std::abs(o.weather->pressure - usual) < 45) continue;
+    Doubt &d = list.add(
+        DoubtKind::pressure_unlikely, occupation_name(o), Section::intake, {Thing::Kind::occupation, o.id},
+        fmt::format("{:.0f} hPa at a height of {:.0f} m, where {:.0f} hPa are usual", o.weather->pressure, h, usual));
+    d.value = o.weather->pressure - usual, d.limit = 45, d.unit = "hPa";
+    d.effect_m = 0.0023 * std::abs(o.weather->pressure - usual); // zenith delay per hPa (Saastamoinen)
+    if (std::abs(o.weather->pressure - standard_atmosphere(0).pressure) < 45)
+      d.causes.push_back("reduced to sea level: the pressure at the mark itself is needed");
+  }
+  // The same reading to the tenth of a millimetre at two erections was more likely copied than measured.
+  for (const auto &[mark, list_of] : by_mark)
+    for (std::size_t i = 1; i < list_of.size(); ++i)
+      if (list_of[i]->set_up != list_of[i - 1]->set_up && list_of[i]->measured > 0.3 &&
+          std::abs(list_of[i]->measured - list_of[i - 1]->measured) < 5e-5 &&
+          list_of[i]->slant == list_of[i - 1]->slant)
+        list.add(DoubtKind::height_suspicious, occupation_name(*list_of[i]), Section::intake,
+                 {Thing::Kind::occupation, list_of[i]->id},
+                 fmt::format("the antenna height {:.4f} m is exactly that of the set-up before: copied?",
+                             list_of[i]->measured));
+}
+
+} // namespace ampletie

@@ -1,0 +1,84 @@
+#include "base/hash.h"
+#include "judgement/doubt_list.h"
+#include <fmt/format.h>
+#include <set>
+
+namespace ampletie {
+
+namespace {
+using K = Thing::Kind;
+
+/// Everything of a kind that the sources hold, as they are read now.
+std::set<std::string> ids_of(K kind, const JobSnapshot &s) {
+  std::set<std::string> out;
+  switch (kind) {
+  case K::source:
+    for (const SourceContent &c : s.contents()) out.insert(c.source.id);
+    break;
+  case K::occupation:
+    for (const Occupation &o : s.occupations()) out.insert(o.id);
+    break;
+  case K::vector:
+    for (const VectorResult &v : s.vectors()) out.insert(v.id);
+    break;
+  case K::level_line:
+    for (const LevelLine &l : s.levels().lines) {
+      out.insert(l.id);
+      out.insert(l.parts.begin(), l.parts.end());
+    }
+    for (const LevelSource &src : s.levels().sources)
+      for (const LevelRun &r : src.runs()) out.insert(r.id);
+    break;
+  case K::sight:
+    for (const LevelSource &src : s.levels().sources)
+      for (const LevelRun &r : src.runs())
+        for (const StaffSight &x : r.sights) out.insert(x.id);
+    break;
+  case K::station:
+  case K::traverse: // named by the set-up that it starts from
+  case K::pointing:
+    for (const auto &src : s.traverses().field.sources)
+      for (const StationSetup &u : src.file->setups) {
+        if (kind != K::pointing) out.insert(u.id);
+        if (kind == K::pointing)
+          for (const Pointing &p : u.pointings) out.insert(p.id);
+      }
+    break;
+  default:
+    break;
+  }
+  return out;
+}
+
+/// A vector that is not solved, or of an occupation that is left out.
+bool is_possible_vector(const std::string &id, const JobSnapshot &s) {
+  for (const Occupation &a : s.occupations())
+    for (const Occupation &b : s.occupations())
+      if (&a != &b && content_id("v", a.id + "|" + b.id) == id) return true;
+  return false;
+}
+} // namespace
+
+/// Decisions whose target the sources do not hold any more: a recipe reads a book otherwise, a file is damaged.
+void targetless_doubts(DoubtList &list, const JobSnapshot &s) {
+  std::map<std::string, std::pair<Thing, std::vector<long>>> by_thing;
+  for (const auto &[seq, t] : s.state().aims) {
+    auto &[thing, all] = by_thing[t.id];
+    thing = t, all.push_back(seq);
+  }
+  std::map<K, std::set<std::string>> here; // gathered once, of the kinds that are asked about
+  for (const auto &[id, x] : by_thing) {
+    const K kind = x.first.kind;
+    if (here.try_emplace(kind).second) here[kind] = ids_of(kind, s);
+    if (here[kind].count(id) || (kind == K::vector && is_possible_vector(id, s))) continue;
+    std::string numbers;
+    for (long seq : x.second) numbers += (numbers.empty() ? "" : ", ") + std::to_string(seq);
+    list.add(DoubtKind::decision_without_target, (x.second.size() == 1 ? "decision " : "decisions ") + numbers,
+             Section::intake, {Thing::Kind::decision, std::to_string(x.second.back())},
+             fmt::format("the {} that it was about is not in the sources as they are read now: it does nothing",
+                         words(x.first.kind)),
+             id);
+  }
+}
+
+} // namespace ampletie
