@@ -1,4 +1,5 @@
 #include "app/book_entry.h"
+#include "app/refreshing.h"
 #include "app/theme.h"
 #include "base/text.h"
 #include "time/gps_time.h"
@@ -77,7 +78,7 @@ BookEntry::BookEntry(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   connect(start_, &QLineEdit::textChanged, this, [this] { refresh(); });
   connect(name_, &QLineEdit::textChanged, this, [this] { refresh(); });
   connect(take_, &QPushButton::clicked, this, [this] { take(); });
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh_when_seen(this, w_, [this] { refresh(); });
   refresh();
 }
 

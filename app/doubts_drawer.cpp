@@ -1,5 +1,6 @@
 #include "app/doubts_drawer.h"
 #include "app/numbers.h"
+#include "app/refreshing.h"
 #include "app/theme.h"
 #include <QPushButton>
 #include <QVBoxLayout>
@@ -28,7 +29,7 @@ DoubtsDrawer::DoubtsDrawer(Workspace &w, QWidget *parent) : QWidget(parent), w_(
   layout->addWidget(bar_);
   connect(bar_, &QPushButton::clicked, this, &DoubtsDrawer::toggle);
   connect(table_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("doubt", id); });
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh_with_judgement(this, w_, [this] { refresh(); });
   refresh();
 }
 
@@ -67,7 +68,9 @@ void DoubtsDrawer::refresh() {
                             ? (accepted ? QString("No open doubts · %1 accepted").arg(accepted) : QString("No doubts"))
                             : QString("%1 doubt%2").arg(open).arg(open == 1 ? "" : "s");
   bar_->setText(count + (largest.isEmpty() ? "" : "      " + largest.left(120)) +
-                (table_->isVisible() ? "      D closes" : "      D opens"));
+                (w_.judging()          ? "      checking …"
+                 : table_->isVisible() ? "      D closes"
+                                       : "      D opens"));
 }
 
 } // namespace ampletie::app

@@ -3,6 +3,7 @@
 #include "app/evidence_html.h"
 #include "app/numbers.h"
 #include "app/page.h"
+#include "app/refreshing.h"
 #include "base/angle.h"
 #include "base/text.h"
 #include "formats/recognise.h"
@@ -41,7 +42,7 @@ EvidencePanel::EvidencePanel(Workspace &w, QWidget *parent) : QWidget(parent), w
   actions_ = new QVBoxLayout;
   actions_->setSpacing(6);
   layout->addLayout(actions_);
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh_with_judgement(this, w_, [this] { refresh(); });
   connect(&w_, &Workspace::selection_changed, this, [this] {
     shown_source_.clear();
     refresh();
@@ -154,8 +155,8 @@ void EvidencePanel::about_occupation(QString &html, const Occupation &o) {
 }
 
 void EvidencePanel::about_vector(QString &html, const VectorResult &v) {
-  const bool fixed = v.error.empty() && v.solved.solution == Solution::fixed;
-  QString state = !v.error.empty() ? "not solved" : QString::fromStdString(solution_name(v.solved.solution));
+  const bool fixed = v.error.empty() && v.solved->solution == Solution::fixed;
+  QString state = !v.error.empty() ? "not solved" : QString::fromStdString(solution_name(v.solved->solution));
   if (!v.used)
     state = "left out: " + escaped(v.left_out_because);
   else if (v.stale)
@@ -170,7 +171,7 @@ void EvidencePanel::about_vector(QString &html, const VectorResult &v) {
   if (!v.error.empty())
     html += "<p>" + escaped(v.error) + "</p>";
   else {
-    const auto &q = v.solved;
+    const auto &q = *v.solved;
     html += "<table cellspacing='0'>";
     const char *names[] = {"ΔX", "ΔY", "ΔZ"};
     for (int i = 0; i < 3; ++i)
@@ -208,8 +209,8 @@ void EvidencePanel::about_vector(QString &html, const VectorResult &v) {
     QString repeats;
     for (const VectorResult &o : w_.job().vectors()) {
       if (o.id == v.id || !o.error.empty() || o.from != v.from || o.to != v.to) continue;
-      const Vec3 d = o.solved.d - q.d;
-      const Mat3 c = o.solved.cov + q.cov + 4e-6 * Mat3::Identity();
+      const Vec3 d = o.solved->d - q.d;
+      const Mat3 c = o.solved->cov + q.cov + 4e-6 * Mat3::Identity();
       const double chi = d.dot(c.inverse() * d);
       repeats += row(link("vector:" + text(o.id), text(o.session).mid(8)),
                      "differs by " + number(d.norm() * 1000, 1) + " mm", chi < 16.27 ? "agrees" : "disagrees");

@@ -1,4 +1,5 @@
 #include "app/geoid_part.h"
+#include "adjustment/statistics.h"
 #include "app/numbers.h"
 #include "app/painting.h"
 #include <QMouseEvent>
@@ -67,7 +68,7 @@ void GeoidPicture::paintEvent(QPaintEvent *) {
   for (std::size_t i = 0; i < bars_.size(); ++i) {
     const Bar &b = bars_[i];
     const double x = f.left() + (static_cast<double>(i) + 0.5) * slot();
-    const bool beyond = std::abs(b.value) > 3.29 * prior_, top = b.mark == selected_;
+    const bool beyond = std::abs(b.value) > single_test_limit * prior_, top = b.mark == selected_;
     const QColor colour = beyond ? ink::failed : b.levelled ? ink::accepted : ink::unused;
     p.setPen(top ? QPen(ink::text, 1.6) : QPen(colour, 1));
     p.setBrush(b.levelled ? QBrush(colour) : QBrush(colour, Qt::BDiagPattern));
@@ -132,7 +133,7 @@ void GeoidPart::refresh() {
       const FullPosition &p = run->positions.at(m.name);
       if (!p.height || !p.undulation || !m.plan_known) continue;
       const bool levelled = m.levels > 0 || m.hold == Hold::height;
-      const bool beyond = std::abs(m.geoid_correction) > 3.29 * prior;
+      const bool beyond = std::abs(m.geoid_correction) > single_test_limit * prior;
       bars.push_back({m.name, m.geoid_correction, m.geoid_correction_sd, levelled});
       rows.push_back({m.name,
                       {{text(m.name), {}, {}, true},

@@ -1,4 +1,5 @@
 #include "app/job_line.h"
+#include "app/refreshing.h"
 #include "app/theme.h"
 #include <QHBoxLayout>
 #include <QPainter>
@@ -95,7 +96,7 @@ JobLine::JobLine(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
     layout->addWidget(s, 1);
     stops_.push_back(s);
   }
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh_with_judgement(this, w_, [this] { refresh(); });
   refresh();
 }
 

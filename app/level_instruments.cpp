@@ -1,5 +1,6 @@
 #include "app/level_instruments.h"
 #include "app/numbers.h"
+#include "app/refreshing.h"
 #include "app/theme.h"
 #include "base/error.h"
 #include "base/text.h"
@@ -55,7 +56,7 @@ LevelInstruments::LevelInstruments(Workspace &w, QWidget *parent) : QWidget(pare
   all->addWidget(cards_, 1);
   all->addWidget(staffs_, 1);
   all->addWidget(two_pegs());
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh_when_seen(this, w_, [this] { refresh(); });
   judge_pegs();
   refresh();
 }

@@ -1,5 +1,6 @@
 #include "app/plan_view.h"
 #include "adjustment/statistics.h"
+#include "app/refreshing.h"
 #include "app/theme.h"
 #include <QKeyEvent>
 #include <QMouseEvent>
@@ -54,7 +55,7 @@ PlanView::PlanView(Workspace &w, bool ellipses, QWidget *parent) : QWidget(paren
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(false);
   setMinimumSize(260, 180);
-  connect(&w_, &Workspace::changed, this, [this] { reload(); });
+  refresh_when_seen(this, w_, [this] { reload(); });
   connect(&w_, &Workspace::selection_changed, this, qOverload<>(&QWidget::update));
   reload();
 }
@@ -110,40 +111,51 @@ void PlanView::draw_grid(QPainter &p) const {
     p.drawLine(QPointF(0, to_screen(0, n).y()), QPointF(width(), to_screen(0, n).y()));
 }
 
+namespace {
+/// How a vector is drawn; the selected one is heavier.
+QPen vector_pen(const VectorResult &v, bool selected) {
+  if (!v.used) return QPen(ink::unused, selected ? 2.6 : 1.2, Qt::DotLine);
+  if (!v.error.empty()) return QPen(ink::failed, selected ? 3 : 1.4, Qt::DashDotLine);
+  if (!v.independent) return QPen(selected ? ink::accepted : QColor("#C9D8D8"), selected ? 2 : 0.8);
+  if (v.solved->solution != Solution::fixed) return QPen(ink::attention, selected ? 2.2 : 1.4, Qt::DashLine);
+  if (v.stale) return QPen(ink::unused, selected ? 2.6 : 1.4, Qt::DashDotDotLine);
+  return QPen(ink::accepted, selected ? 3 : 1.4);
+}
+} // namespace
+
 void PlanView::draw_vectors(QPainter &p) const {
   if (!w_.has_job() || sights_) return; // a traverse's plan shows what was sighted
-  // Unused ones first, so that what counts lies on top.
-  for (int pass = 0; pass < 2; ++pass)
-    for (const VectorResult &v : w_.job().vectors()) {
-      const auto a = index_.find(v.from), b = index_.find(v.to);
-      if (a == index_.end() || b == index_.end()) continue;
-      const bool active = v.used && v.independent && v.error.empty();
-      if (active != (pass == 1)) continue;
-      const QPointF from = to_screen(marks_[a->second].east, marks_[a->second].north),
-                    to = to_screen(marks_[b->second].east, marks_[b->second].north);
-      const bool selected = w_.selection().kind == "vector" && w_.selection().id == v.id;
-      QPen pen(ink::accepted, selected ? 3 : 1.4);
-      const bool is_float = v.error.empty() && v.solved.solution != Solution::fixed;
-      if (!v.used)
-        pen = QPen(ink::unused, selected ? 2.6 : 1.2, Qt::DotLine);
-      else if (!v.error.empty())
-        pen = QPen(ink::failed, selected ? 3 : 1.4, Qt::DashDotLine);
-      else if (!v.independent)
-        pen = QPen(selected ? ink::accepted : QColor("#C9D8D8"), selected ? 2 : 0.8);
-      else if (is_float)
-        pen = QPen(ink::attention, selected ? 2.2 : 1.4, Qt::DashLine);
-      else if (v.stale)
-        pen = QPen(ink::unused, selected ? 2.6 : 1.4, Qt::DashDotDotLine);
-      p.setPen(pen);
-      if (is_float && v.used) {
-        // Double dashed: the convention for what is not settled.
-        const QPointF d = to - from;
-        const double len = std::hypot(d.x(), d.y());
-        const QPointF side = len > 0 ? QPointF(-d.y(), d.x()) / len * 2.0 : QPointF();
-        p.drawLine(from + side, to + side);
-        p.drawLine(from - side, to - side);
-      } else
-        p.drawLine(from, to);
+  // Lines of one pen together, unused ones first, so that what counts lies on top.
+  struct Lines {
+    QPen pen;
+    QVector<QLineF> lines;
+  };
+  std::vector<Lines> under, over;
+  const QRectF seen = QRectF(rect()).adjusted(-4, -4, 4, 4);
+  for (const VectorResult &v : w_.job().vectors()) {
+    const auto a = index_.find(v.from), b = index_.find(v.to);
+    if (a == index_.end() || b == index_.end()) continue;
+    const QPointF from = to_screen(marks_[a->second].east, marks_[a->second].north),
+                  to = to_screen(marks_[b->second].east, marks_[b->second].north);
+    if (!QRectF(from, to).normalized().adjusted(-1, -1, 1, 1).intersects(seen)) continue;
+    const bool active = v.used && v.independent && v.error.empty();
+    const QPen pen = vector_pen(v, w_.selection().kind == "vector" && w_.selection().id == v.id);
+    std::vector<Lines> &layer = active ? over : under;
+    auto same = std::find_if(layer.begin(), layer.end(), [&](const Lines &l) { return l.pen == pen; });
+    if (same == layer.end()) same = layer.insert(layer.end(), {pen, {}});
+    if (v.used && v.error.empty() && v.solved->solution != Solution::fixed) {
+      // Double dashed: the convention for what is not settled.
+      const QPointF d = to - from;
+      const double len = std::hypot(d.x(), d.y());
+      const QPointF side = len > 0 ? QPointF(-d.y(), d.x()) / len * 2.0 : QPointF();
+      same->lines << QLineF(from + side, to + side) << QLineF(from - side, to - side);
+    } else
+      same->lines << QLineF(from, to);
+  }
+  for (const auto *layer : {&under, &over})
+    for (const Lines &l : *layer) {
+      p.setPen(l.pen);
+      p.drawLines(l.lines);
     }
 }
 
@@ -205,7 +217,7 @@ void PlanView::draw_ellipses(QPainter &p) const {
   p.setPen(QPen(ink::attention, 1.2));
   p.setBrush(QColor(184, 115, 17, 22));
   for (const auto &m : marks_) {
-    if (!m.cov_en) continue;
+    if (!m.cov_en || !rect().adjusted(-40, -40, 40, 40).contains(to_screen(m.east, m.north).toPoint())) continue;
     const Ellipse e = ellipse(*m.cov_en);
     const double k = factor95(2) * px;
     p.save();
@@ -221,84 +233,89 @@ void PlanView::draw_ellipses(QPainter &p) const {
              QString("ellipses 95 %, %1 = %2 px").arg(metres(unit)).arg(std::lround(unit * px)));
 }
 
-void PlanView::draw_marks(QPainter &p) const {
-  std::vector<QRectF> taken;
-  for (const auto &m : marks_) {
-    const QPointF c = to_screen(m.east, m.north);
-    taken.emplace_back(c.x() - 8, c.y() - 8, 16, 16);
+namespace {
+/// Draws a mark around the origin: what it is held in tells its shape, a side shot is small.
+void draw_symbol(QPainter &p, const PlanMark &m) {
+  const QPointF c(0, 0);
+  p.setPen(QPen(ink::text, 1.8));
+  p.setBrush(ink::panel);
+  QPainterPath shape;
+  switch (m.hold) {
+  case Hold::full:
+  case Hold::plan:
+  case Hold::weighted:
+    shape.moveTo(c + QPointF(0, -8));
+    shape.lineTo(c + QPointF(7.5, 5.5));
+    shape.lineTo(c + QPointF(-7.5, 5.5));
+    shape.closeSubpath();
+    if (m.hold != Hold::weighted) p.setBrush(ink::text); // weighted: an open triangle
+    break;
+  case Hold::height:
+    shape.addRect(c.x() - 5.5, c.y() - 5.5, 11, 11);
+    p.setBrush(ink::text);
+    break;
+  case Hold::check:
+    shape.moveTo(c + QPointF(0, -7));
+    shape.lineTo(c + QPointF(7, 0));
+    shape.lineTo(c + QPointF(0, 7));
+    shape.lineTo(c + QPointF(-7, 0));
+    shape.closeSubpath();
+    break;
+  case Hold::none:
+    if (m.side)
+      add_symbol(shape, m.style.symbol, c);
+    else
+      shape.addEllipse(c, 5.2, 5.2);
+    break;
   }
-  p.setFont(sized(8.5, true));
-  const QFontMetricsF fm(p.font());
+  p.drawPath(shape);
+}
+} // namespace
+
+void PlanView::draw_marks(QPainter &p) const {
+  constexpr std::size_t crowd = 40; // more marks than this in view: a name waits until the zoom makes room for it
+  constexpr QSizeF stamp(22, 22);
+  const QRectF seen = QRectF(rect()).adjusted(-10, -10, 10, 10);
+  std::vector<std::pair<const PlanMark *, QPointF>> visible;
+  TakenPlaces taken(size());
   for (const auto &m : marks_) {
     const QPointF c = to_screen(m.east, m.north);
-    const bool selected = w_.selection().kind == "mark" && w_.selection().id == m.name;
-    if (selected) {
+    if (!seen.contains(c)) continue;
+    visible.emplace_back(&m, c);
+    taken.take({c.x() - 8, c.y() - 8, 16, 16});
+  }
+  const auto selected = [&](const PlanMark &m) { return w_.selection().kind == "mark" && w_.selection().id == m.name; };
+  for (const auto &[m, c] : visible) {
+    if (selected(*m)) {
       p.setPen(Qt::NoPen);
       p.setBrush(QColor(11, 110, 117, 50));
       p.drawEllipse(c, 13, 13);
     }
-    p.setPen(QPen(ink::text, 1.8));
-    p.setBrush(ink::panel);
-    QPainterPath shape;
-    switch (m.hold) {
-    case Hold::full:
-    case Hold::plan:
-    case Hold::weighted:
-      shape.moveTo(c + QPointF(0, -8));
-      shape.lineTo(c + QPointF(7.5, 5.5));
-      shape.lineTo(c + QPointF(-7.5, 5.5));
-      shape.closeSubpath();
-      if (m.hold != Hold::weighted) p.setBrush(ink::text); // weighted: an open triangle
-      break;
-    case Hold::height:
-      shape.addRect(c.x() - 5.5, c.y() - 5.5, 11, 11);
-      p.setBrush(ink::text);
-      break;
-    case Hold::check:
-      shape.moveTo(c + QPointF(0, -7));
-      shape.lineTo(c + QPointF(7, 0));
-      shape.lineTo(c + QPointF(0, 7));
-      shape.lineTo(c + QPointF(-7, 0));
-      shape.closeSubpath();
-      break;
-    case Hold::none:
-      if (m.side) // small: nothing hangs on it
-        add_symbol(shape, m.style.symbol, c);
-      else
-        shape.addEllipse(c, 5.2, 5.2);
-      break;
-    }
-    p.drawPath(shape);
+    const QString key =
+        QString("symbol %1 %2").arg(static_cast<int>(m->hold)).arg(m->side ? text(m->style.symbol) : "");
+    const QPixmap &picture = stamps_.symbol(key, p, stamp, [&](QPainter &q) { draw_symbol(q, *m); });
+    p.drawPixmap(c - QPointF(stamp.width() / 2, stamp.height() / 2), picture);
+  }
+  // Names of what holds the job first.
+  std::stable_sort(visible.begin(), visible.end(), [&](const auto &a, const auto &b) {
+    const auto rank = [&](const PlanMark &m) { return selected(m) ? 0 : m.hold != Hold::none ? 1 : m.side ? 3 : 2; };
+    return rank(*a.first) < rank(*b.first);
+  });
+  p.setFont(sized(8.5, true));
+  const QFontMetricsF fm(p.font());
+  const double height = fm.height();
+  for (const auto &[m, c] : visible) {
+    if (m->side && !m->style.label) continue;
     const QString name =
-        text(m.name) + (m.side && m.style.height && m.height ? QString("  %1").arg(*m.height, 0, 'f', 2) : QString());
-    const QSizeF size(fm.horizontalAdvance(name) + 2, fm.height());
-    const QPointF offsets[] = {{10, -size.height() - 2},
-                               {10, 3},
-                               {-size.width() - 10, -size.height() - 2},
-                               {-size.width() - 10, 3},
-                               {-size.width() / 2, -size.height() - 10},
-                               {-size.width() / 2, 9}};
-    QRectF best(c + offsets[0], size);
-    bool found = false;
-    for (const QPointF &o : offsets) {
-      const QRectF r(c + o, size);
-      const bool inside = r.left() > 2 && r.right() < width() - 2 && r.top() > 2 && r.bottom() < height() - 2;
-      if (inside && std::none_of(taken.begin(), taken.end(),
-                                 [&](const QRectF &t) { return t.intersects(r) && !t.contains(c); })) {
-        best = r;
-        found = true;
-        break;
-      }
-    }
-    if (m.side && ((!found && !selected) || !m.style.label)) continue; // a side shot's name waits for room
-    taken.push_back(best);
-    QPainterPath halo;
-    halo.addText(best.left(), best.bottom() - fm.descent(), p.font(), name);
-    p.setPen(QPen(QColor(255, 255, 255, 220), 3.5));
-    p.setBrush(Qt::NoBrush);
-    p.drawPath(halo);
-    p.setPen(ink::text);
-    p.drawText(QPointF(best.left(), best.bottom() - fm.descent()), name);
+        text(m->name) +
+        (m->side && m->style.height && m->height ? QString("  %1").arg(*m->height, 0, 'f', 2) : QString());
+    double &width = name_widths_[name];
+    if (width == 0) width = fm.horizontalAdvance(name) + 2;
+    const auto room = room_for_name(c, {width, height}, size(), taken);
+    if (!room && !selected(*m) && (m->side || visible.size() > crowd)) continue;
+    const QRectF where = room.value_or(QRectF(c + QPointF(10, -height - 2), QSizeF(width, height)));
+    taken.take(where);
+    stamps_.draw_name(p, where, name);
   }
 }
 

@@ -1,7 +1,9 @@
 #pragma once
+#include "app/plan_labels.h"
 #include "app/workspace.h"
 #include <QWidget>
 #include <set>
+#include <unordered_map>
 
 namespace ampletie::app {
 
@@ -52,7 +54,9 @@ private:
   bool ellipses_, sights_ = false;
   std::set<std::string> around_;
   std::vector<PlanMark> marks_;
-  std::map<std::string, std::size_t> index_;
+  std::unordered_map<std::string, std::size_t> index_;
+  mutable PlanStamps stamps_;
+  mutable QHash<QString, double> name_widths_;
   double scale_ = 0.01; ///< px per m
   double centre_e_ = 0, centre_n_ = 0;
   bool fitted_ = false;

@@ -1,4 +1,5 @@
 #include "app/recipe_view.h"
+#include "app/refreshing.h"
 #include "app/tab_button.h"
 #include "app/theme.h"
 #include "base/error.h"
@@ -83,7 +84,7 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
     if (const QString why = say(meanings_->currentData().toString()); !why.isEmpty())
       counts_->setText(why.toHtmlEscaped());
   });
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh_when_seen(this, w_, [this] { refresh(); });
   fill_meanings("levels");
 }
 

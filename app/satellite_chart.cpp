@@ -1,5 +1,6 @@
 #include "app/satellite_chart.h"
 #include "app/painting.h"
+#include "app/refreshing.h"
 #include <QMouseEvent>
 #include <QPainterPath>
 #include <QScrollBar>
@@ -37,7 +38,7 @@ SatelliteChart::SatelliteChart(Workspace &w, QWidget *parent)
     built_for_.clear();
     rebuild();
   };
-  connect(&w_, &Workspace::changed, this, again);
+  refresh_when_seen(this, w_, again);
   connect(&w_, &Workspace::selection_changed, this, [this] { rebuild(); });
 }
 
@@ -65,7 +66,7 @@ void SatelliteChart::highlight(std::optional<SatId> sat) {
 std::vector<QString> SatelliteChart::carriers() const {
   std::set<QString> out;
   if (const VectorResult *v = w_.selected_vector())
-    for (const CarrierArc &a : v->solved.arcs) out.insert(text(a.signal.substr(0, 2)));
+    for (const CarrierArc &a : v->solved->arcs) out.insert(text(a.signal.substr(0, 2)));
   return {out.begin(), out.end()};
 }
 
@@ -86,9 +87,9 @@ void SatelliteChart::rebuild() {
     if (show_ == Show::residuals) {
       // One carrier of the chosen ones, or the mean of all that are there.
       std::map<SatId, std::set<int>> bands;
-      for (const CarrierArc &a : v->solved.arcs)
+      for (const CarrierArc &a : v->solved->arcs)
         if (carrier_.isEmpty() || text(a.signal.substr(0, 2)) == carrier_) bands[a.sat].insert(a.band);
-      for (const ResidualSample &r : v->solved.residuals) {
+      for (const ResidualSample &r : v->solved->residuals) {
         double sum = 0;
         int n = 0;
         for (int b : bands[r.sat])
@@ -98,10 +99,10 @@ void SatelliteChart::rebuild() {
       }
     } else if (const Occupation *o = w_.occupation(v->to_occupation)) {
       std::set<SatId> used;
-      for (const ResidualSample &r : v->solved.residuals) used.insert(r.sat);
-      const double interval = std::max(o->interval, (v->solved.last - v->solved.first) / 400);
+      for (const ResidualSample &r : v->solved->residuals) used.insert(r.sat);
+      const double interval = std::max(o->interval, (v->solved->last - v->solved->first) / 400);
       for (const QualitySample &q :
-           signal_quality(*o->file, v->solved.first, v->solved.last, std::max(1.0, std::round(interval)))) {
+           signal_quality(*o->file, v->solved->first, v->solved->last, std::max(1.0, std::round(interval)))) {
         if (!used.count(q.sat)) continue;
         if (show_ == Show::strength && q.strength > 0) put(q.sat, q.time, static_cast<double>(q.strength));
         if (show_ == Show::multipath && std::isfinite(q.multipath))
@@ -164,8 +165,8 @@ void SatelliteChart::paintEvent(QPaintEvent *) {
   p.drawText(QRectF(20 + title_width, 4, width() - title_width - 40, 18), Qt::AlignLeft | Qt::AlignVCenter,
              QFontMetricsF(p.font()).elidedText(what, Qt::ElideRight, width() - title_width - 44));
   const QRectF a = area();
-  const double span = std::max(1.0, v->solved.last - v->solved.first);
-  draw_time_axis(p, a, v->solved.first, span, w_.times());
+  const double span = std::max(1.0, v->solved->last - v->solved->first);
+  draw_time_axis(p, a, v->solved->first, span, w_.times());
   const double h = row_height();
   for (int k = 0; k < visible_rows(); ++k) {
     const auto i = static_cast<std::size_t>(k + scroll_->value());
@@ -185,8 +186,8 @@ void SatelliteChart::paintEvent(QPaintEvent *) {
 void SatelliteChart::draw_row(QPainter &p, const VectorResult &v, const Series &s, double y, double h) const {
   const QRectF a = area();
   const Scale scale = scale_of(show_);
-  const double span = std::max(1.0, v.solved.last - v.solved.first), px = h * 0.46 / scale.half;
-  auto x = [&](GpsTime t) { return a.left() + a.width() * (t - v.solved.first) / span; };
+  const double span = std::max(1.0, v.solved->last - v.solved->first), px = h * 0.46 / scale.half;
+  auto x = [&](GpsTime t) { return a.left() + a.width() * (t - v.solved->first) / span; };
   const double middle = show_ == Show::strength ? 40 : 0;
   if (highlighted_ && *highlighted_ == s.sat) p.fillRect(QRectF(4, y - h / 2, width() - 22, h), ink::wash);
   p.setPen(Qt::NoPen);
@@ -196,7 +197,7 @@ void SatelliteChart::draw_row(QPainter &p, const VectorResult &v, const Series &
   // Cells of a fortieth of the span: the size of what is in them as colour and as texture.
   std::map<int, std::pair<double, int>> cells;
   for (const auto &[t, value] : s.values) {
-    auto &c = cells[static_cast<int>(40 * (t - v.solved.first) / (span + 1))];
+    auto &c = cells[static_cast<int>(40 * (t - v.solved->first) / (span + 1))];
     c.first += show_ == Show::strength ? value : value * value;
     ++c.second;
   }
@@ -233,7 +234,7 @@ void SatelliteChart::draw_row(QPainter &p, const VectorResult &v, const Series &
   p.setBrush(Qt::NoBrush);
   p.setPen(QPen(noisy ? ink::failed : ink::accepted, noisy ? 1.9 : 1.1));
   p.drawPath(path);
-  for (const CarrierArc &arc : v.solved.arcs)
+  for (const CarrierArc &arc : v.solved->arcs)
     if (arc.sat == s.sat && arc.first - s.values.front().first > 60 &&
         (carrier_.isEmpty() || text(arc.signal.substr(0, 2)) == carrier_)) {
       p.setPen(QPen(ink::text, 1.3));
@@ -260,15 +261,15 @@ void SatelliteChart::draw_row(QPainter &p, const VectorResult &v, const Series &
 
 void SatelliteChart::draw_left_out(QPainter &p, const VectorResult &v) const {
   const QRectF a = area();
-  const double span = std::max(1.0, v.solved.last - v.solved.first), h = row_height();
+  const double span = std::max(1.0, v.solved->last - v.solved->first), h = row_height();
   auto x = [&](GpsTime t) {
-    return std::clamp(a.left() + a.width() * (t - v.solved.first) / span, a.left(), a.right());
+    return std::clamp(a.left() + a.width() * (t - v.solved->first) / span, a.left(), a.right());
   };
   for (const LeftOutSpan &s : left_out_spans(w_.job().state(), v.id, v.from_occupation + "," + v.to_occupation))
     for (int k = 0; k < visible_rows(); ++k) {
       const auto i = static_cast<std::size_t>(k + scroll_->value());
       if (i >= series_.size()) break;
-      if (!s.covers(series_[i].sat, s.signal, s.from) || s.to < v.solved.first || s.from > v.solved.last) continue;
+      if (!s.covers(series_[i].sat, s.signal, s.from) || s.to < v.solved->first || s.from > v.solved->last) continue;
       // One carrier of several: only half the row.
       p.fillRect(QRectF(x(s.from), a.top() + h * k + (s.signal.empty() ? 0 : h / 2), std::max(2.0, x(s.to) - x(s.from)),
                         s.signal.empty() ? h : h / 2),
@@ -304,8 +305,8 @@ void SatelliteChart::mouseReleaseEvent(QMouseEvent *) {
   }
   const SatId sat = series_[static_cast<std::size_t>(row)].sat;
   const QRectF a = area();
-  const double span = v->solved.last - v->solved.first;
-  auto at = [&](double px) { return v->solved.first + std::round((px - a.left()) / a.width() * span); };
+  const double span = v->solved->last - v->solved->first;
+  auto at = [&](double px) { return v->solved->first + std::round((px - a.left()) / a.width() * span); };
   const GpsTime t0 = at(std::min(drag_from_, drag_to_)), t1 = at(std::max(drag_from_, drag_to_));
   std::string what = scope_ == 0 ? sat.name() : scope_ == 1 ? std::string(1, sat.system) : "all";
   if (!carrier_.isEmpty()) what += "." + carrier_.toStdString();

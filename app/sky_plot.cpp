@@ -58,7 +58,7 @@ void SkyPlot::paintEvent(QPaintEvent *) {
     bool was_bad = false;
   };
   std::map<SatId, Track> tracks;
-  for (const ResidualSample &r : v->solved.residuals) {
+  for (const ResidualSample &r : v->solved->residuals) {
     Track &t = tracks[r.sat];
     const QPointF at = place(static_cast<double>(r.azimuth), static_cast<double>(r.elevation));
     double worst = 0;
@@ -110,7 +110,7 @@ void SkyPlot::mousePressEvent(QMouseEvent *e) {
   if (!v) return;
   double nearest = 12;
   std::optional<SatId> found;
-  for (const ResidualSample &r : v->solved.residuals) {
+  for (const ResidualSample &r : v->solved->residuals) {
     const QPointF d = place(static_cast<double>(r.azimuth), static_cast<double>(r.elevation)) - e->position();
     const double away = std::hypot(d.x(), d.y());
     if (away < nearest) nearest = away, found = r.sat;
@@ -131,13 +131,13 @@ void CountChart::paintEvent(QPaintEvent *) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
   const VectorResult *v = w_.selected_vector();
-  if (!v || v->solved.residuals.empty()) {
+  if (!v || v->solved->residuals.empty()) {
     p.setPen(ink::unused);
     p.drawText(rect(), Qt::AlignCenter, "Choose a solved vector");
     return;
   }
   std::map<GpsTime, std::vector<std::pair<double, double>>> epochs;
-  for (const ResidualSample &r : v->solved.residuals)
+  for (const ResidualSample &r : v->solved->residuals)
     epochs[r.time].emplace_back(static_cast<double>(r.azimuth), static_cast<double>(r.elevation));
   std::size_t most = 0;
   double worst = 2;
@@ -148,8 +148,8 @@ void CountChart::paintEvent(QPaintEvent *) {
     if (std::get<2>(points.back())) worst = std::max(worst, std::min(10.0, std::get<2>(points.back())->position));
   }
   const QRectF a(52, 28, width() - 110, height() - 50);
-  const double span = std::max(1.0, v->solved.last - v->solved.first);
-  auto x = [&](GpsTime t) { return a.left() + a.width() * (t - v->solved.first) / span; };
+  const double span = std::max(1.0, v->solved->last - v->solved->first);
+  auto x = [&](GpsTime t) { return a.left() + a.width() * (t - v->solved->first) / span; };
   const double top_count = std::ceil((static_cast<double>(most) + 1) / 5) * 5, top_dop = std::ceil(worst * 1.1);
   p.setFont(sized(9, true));
   p.setPen(ink::text);
@@ -160,7 +160,7 @@ void CountChart::paintEvent(QPaintEvent *) {
   p.setPen(ink::unused);
   p.drawText(QPointF(22 + w, 17),
              "satellites in the solution (area, left) and position dilution of precision (line, right)");
-  draw_time_axis(p, a, v->solved.first, span, w_.times());
+  draw_time_axis(p, a, v->solved->first, span, w_.times());
   for (int k = 0; k <= 4; ++k) {
     const double y = a.bottom() - a.height() * k / 4;
     p.setPen(QPen(faint, 1));

@@ -203,6 +203,13 @@ void TableCard::refit() {
   fitted_.resize(model_->columns.size(), 0);
   // By content, with the declared least width; a header never shorter than its text.
   const QFontMetrics plain(sized(9.5)), strong(sized(9.5, true)), heads(sized(8.5));
+  // Shaping text is what refreshing a table costs most, and most of it is the same as before.
+  if (measured_.size() > 20000) measured_.clear();
+  const auto width_of = [&](const Cell &cell) {
+    int &w = measured_[{cell.bold, cell.text}];
+    if (w == 0) w = (cell.bold ? strong : plain).horizontalAdvance(cell.text) + 16;
+    return w;
+  };
   const int columns = model_->columnCount() - (wrapping_ ? 1 : 0);
   for (int c = 0; c < columns; ++c) {
     const Column &column = model_->columns[static_cast<std::size_t>(c)];
@@ -210,9 +217,7 @@ void TableCard::refit() {
     for (std::size_t r = 0; r < model_->rows().size() && r < 200; ++r) {
       const auto &row = model_->rows()[r].cells;
       if (static_cast<std::size_t>(c) < row.size())
-        w = std::max(w, std::min(column.most, (row[static_cast<std::size_t>(c)].bold ? strong : plain)
-                                                      .horizontalAdvance(row[static_cast<std::size_t>(c)].text) +
-                                                  16));
+        w = std::max(w, std::min(column.most, width_of(row[static_cast<std::size_t>(c)])));
     }
     // A column grows with its content and keeps the width that a hand gave it otherwise.
     int &before = fitted_[static_cast<std::size_t>(c)];

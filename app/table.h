@@ -1,5 +1,6 @@
 #pragma once
 #include <QAbstractTableModel>
+#include <QHash>
 #include <QSortFilterProxyModel>
 #include <QTableView>
 #include <functional>
@@ -96,8 +97,9 @@ private:
   QLabel *hidden_;
   QString note_, why_;
   bool selecting_ = false, wrapping_ = false;
-  std::optional<std::vector<Row>> waiting_; ///< rows that came while a cell was being edited
-  std::vector<int> fitted_;                 ///< widths that the content asked for so far
+  std::optional<std::vector<Row>> waiting_;       ///< rows that came while a cell was being edited
+  std::vector<int> fitted_;                       ///< widths that the content asked for so far
+  QHash<std::pair<bool, QString>, int> measured_; ///< width of a cell's text, bold or not, px
 };
 
 } // namespace ampletie::app

@@ -1,5 +1,5 @@
 #include "app/theme.h"
-#include "render/render.h"
+#include "render/fonts.h"
 #include <QApplication>
 #include <QIcon>
 #include <QPalette>

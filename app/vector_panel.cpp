@@ -1,6 +1,7 @@
 #include "app/vector_panel.h"
 #include "app/page.h"
 #include "app/painting.h"
+#include "app/refreshing.h"
 #include "app/table.h"
 #include "base/error.h"
 #include "geodesy/ellipsoid.h"
@@ -127,8 +128,7 @@ VectorPanel::VectorPanel(Workspace &w, QWidget *parent) : QWidget(parent), w_(w)
   all->addWidget(card, 1);
   connect(chart_, &SatelliteChart::satellite_chosen, sky_, &SkyPlot::highlight);
   connect(sky_, &SkyPlot::satellite_chosen, chart_, &SatelliteChart::highlight);
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
-  connect(&w_, &Workspace::selection_changed, this, [this] { refresh(); });
+  refresh_with_selection(this, w_, [this] { refresh(); });
   refresh();
 }
 
@@ -158,7 +158,7 @@ void VectorPanel::refresh() {
 
 QString VectorPanel::integers(const VectorResult &v) const {
   if (!v.error.empty()) return text(v.error).toHtmlEscaped();
-  const StaticVector &q = v.solved;
+  const StaticVector &q = *v.solved;
   QString out =
       QString("<p><b>%1 → %2</b>: %3, ratio %4, success rate %5 %. %6 carrier arcs, %7 combinations of them fixed.</p>")
           .arg(text(v.from).toHtmlEscaped(), text(v.to).toHtmlEscaped(), text(solution_name(q.solution)))
@@ -206,8 +206,8 @@ QString VectorPanel::comparison(const VectorResult &v) const {
     const StaticVector *q;
   };
   std::vector<Side> sides;
-  if (b && b->error.empty()) sides.push_back({"before", b->solved.d, b->solved.cov, &b->solved});
-  sides.push_back({b ? "after" : "now", v.solved.d, v.solved.cov, &v.solved});
+  if (b && b->error.empty()) sides.push_back({"before", b->solved->d, b->solved->cov, &*b->solved});
+  sides.push_back({b ? "after" : "now", v.solved->d, v.solved->cov, &*v.solved});
   if (joint) sides.push_back({"with its session", v.joint.d, v.joint.cov.block<3, 3>(0, 3 * v.joint.index), nullptr});
   QStringList heads, result, ratio, rms, sats, length;
   std::array<QStringList, 3> parts, sds;

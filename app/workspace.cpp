@@ -22,9 +22,20 @@ QString section_name(Section s) {
   return names[static_cast<int>(s)];
 }
 
-Workspace::Workspace(QObject *parent) : QObject(parent) {}
+Workspace::Workspace(QObject *parent) : QObject(parent) {
+  judge_ = std::make_unique<Judge>([this](std::shared_ptr<const JobSnapshot> s, std::exception_ptr mistake) {
+    QMetaObject::invokeMethod(
+        this,
+        [this, s, mistake] {
+          if (job_ && job_->snapshot() == s) Q_EMIT judged();
+          if (mistake) std::rethrow_exception(mistake);
+        },
+        Qt::QueuedConnection);
+  });
+}
 
 Workspace::~Workspace() {
+  judge_.reset();
   stop();
   if (worker_.joinable()) worker_.join();
 }
@@ -37,23 +48,36 @@ void Workspace::leave_job() {
   finished_ = true;
 }
 
+void Workspace::enter(std::unique_ptr<Job> job) {
+  leave_job();
+  job_ = std::move(job);
+  job_->judge_beside();
+  approximate_.clear();
+  index_ = {};
+  selection_ = {};
+  job_changed();
+  Q_EMIT selection_changed();
+}
+
+void Workspace::job_changed() {
+  // Long enough for most decisions, too short to be felt: then nothing is drawn twice.
+  constexpr std::chrono::milliseconds patience{12};
+  if (job_ && !job_->judged()) judge_->judge(job_->snapshot(), patience);
+  Q_EMIT changed();
+}
+
 QString Workspace::open(const QString &path) {
   try {
     // The same file again: its lock is ours. Should it not open any more, the window must not show what is gone.
     if (job_ && QFileInfo(path).canonicalFilePath() == QFileInfo(text(job_->store().path())).canonicalFilePath()) {
       leave_job();
       job_.reset();
+      index_ = {};
       selection_ = {};
       Q_EMIT changed();
       Q_EMIT selection_changed();
     }
-    auto job = std::make_unique<Job>(Job::open(path.toStdString()));
-    leave_job();
-    job_ = std::move(job);
-    approximate_.clear();
-    selection_ = {};
-    Q_EMIT changed();
-    Q_EMIT selection_changed();
+    enter(std::make_unique<Job>(Job::open(path.toStdString())));
     if (job_->store().read_only())
       Q_EMIT message("Opened for reading only: " + text(job_->store().why_read_only()), true);
     return {};
@@ -64,13 +88,7 @@ QString Workspace::open(const QString &path) {
 
 QString Workspace::create(const QString &path, const JobSettings &settings) {
   try {
-    auto job = std::make_unique<Job>(Job::create(path.toStdString(), settings));
-    leave_job();
-    job_ = std::move(job);
-    approximate_.clear();
-    selection_ = {};
-    Q_EMIT changed();
-    Q_EMIT selection_changed();
+    enter(std::make_unique<Job>(Job::create(path.toStdString(), settings)));
     return {};
   } catch (const std::exception &e) {
     return QString::fromUtf8(e.what());
@@ -90,7 +108,7 @@ void Workspace::take(const QStringList &paths, const std::string &as) {
   int refused = 0, taken = 0;
   for (const Intake &i : last_intake_)
     i.outcome == Intake::Outcome::refused ? ++refused : i.outcome == Intake::Outcome::already_here ? 0 : ++taken;
-  Q_EMIT changed();
+  job_changed();
   Q_EMIT message(QString("%1 taken, %2 refused, %3 already here")
                      .arg(taken)
                      .arg(refused)
@@ -103,7 +121,7 @@ QString Workspace::decide(const std::string &verb, const std::string &target, co
   if (!job_) return "no job is open";
   try {
     job_->decide(verb, target, value, reason.toStdString());
-    Q_EMIT changed();
+    job_changed();
     return {};
   } catch (const std::exception &e) {
     const QString why = QString::fromUtf8(e.what());
@@ -116,7 +134,7 @@ QString Workspace::take_text(const std::string &name, const std::string &text) {
   if (!job_) return "no job is open";
   try {
     last_intake_ = job_->take_bytes({{name, text}});
-    Q_EMIT changed();
+    job_changed();
     return last_intake_.front().outcome == Intake::Outcome::taken
                ? QString()
                : QString::fromStdString(last_intake_.front().sentence);
@@ -143,7 +161,7 @@ void Workspace::walk(long (Job::*step)(), const QString &what) {
   } catch (const std::exception &e) {
     Q_EMIT message(QString::fromUtf8(e.what()), true);
   }
-  Q_EMIT changed();
+  job_changed();
 }
 
 void Workspace::undo() { walk(&Job::undo, "taken back: "); }
@@ -190,7 +208,7 @@ void Workspace::run(
               failed = true;
             }
           }
-          Q_EMIT changed();
+          job_changed();
           Q_EMIT work_finished(done, failed);
         },
         Qt::QueuedConnection);
@@ -233,7 +251,7 @@ bool Workspace::solve(const std::set<std::string> &only) {
         return [this, result, stored] {
           job_->accept_vectors(std::move(*result), std::move(*stored));
           int fixed = 0;
-          for (const auto &v : job_->vectors()) fixed += v.error.empty() && v.solved.solution == Solution::fixed;
+          for (const auto &v : job_->vectors()) fixed += v.error.empty() && v.solved->solution == Solution::fixed;
           return QString("%1 of %2 vectors fixed").arg(fixed).arg(job_->vectors().size());
         };
       });
@@ -266,12 +284,13 @@ bool Workspace::adjust() {
 QString Workspace::issue(const QString &folder) {
   if (!job_) return "no job is open";
   try {
+    judge_now();
     IssuePackage p = prepare_issue(*job_, {});
     p.files.emplace_back("control.html", render_html(p.sheet));
     p.files.emplace_back("control.pdf", render_pdf(p.sheet));
     const std::string also = issue_into(*job_, p, folder.toStdString());
     if (!also.empty()) Q_EMIT message(text(also), false);
-    Q_EMIT changed();
+    job_changed();
     return {};
   } catch (const std::exception &e) {
     return QString::fromUtf8(e.what());
@@ -281,6 +300,7 @@ QString Workspace::issue(const QString &folder) {
 QString Workspace::issue_provisional(const QString &folder, const std::string &traverse) {
   if (!job_) return "no job is open";
   try {
+    judge_now();
     IssuePackage p = prepare_provisional(*job_, traverse);
     p.files.emplace_back("provisional.html", render_html(p.sheet));
     p.files.emplace_back("provisional.pdf", render_pdf(p.sheet));
@@ -288,7 +308,7 @@ QString Workspace::issue_provisional(const QString &folder, const std::string &t
     Q_EMIT message(
         QString("provisional coordinates of %1 marks written to %2").arg(p.record.data.at("marks").size()).arg(folder),
         false);
-    Q_EMIT changed();
+    job_changed();
     return {};
   } catch (const std::exception &e) {
     Q_EMIT message(text(e.what()), true);
@@ -296,18 +316,25 @@ QString Workspace::issue_provisional(const QString &folder, const std::string &t
   }
 }
 
+const Workspace::Index &Workspace::index() const {
+  if (index_.of != job_->snapshot()) {
+    index_ = {job_->snapshot(), {}, {}};
+    for (const Occupation &o : index_.of->occupations()) index_.occupations.emplace(o.id, &o);
+    for (const VectorResult &v : index_.of->vectors()) index_.vectors.emplace(v.id, &v);
+  }
+  return index_;
+}
+
 const Occupation *Workspace::occupation(const std::string &id) const {
-  if (job_)
-    for (const Occupation &o : job_->snapshot()->occupations())
-      if (o.id == id) return &o;
-  return nullptr;
+  if (!job_) return nullptr;
+  const auto it = index().occupations.find(id);
+  return it == index_.occupations.end() ? nullptr : it->second;
 }
 
 const VectorResult *Workspace::vector(const std::string &id) const {
-  if (job_)
-    for (const VectorResult &v : job_->vectors())
-      if (v.id == id) return &v;
-  return nullptr;
+  if (!job_) return nullptr;
+  const auto it = index().vectors.find(id);
+  return it == index_.vectors.end() ? nullptr : it->second;
 }
 
 void Workspace::select(const QString &kind, const std::string &id) {
@@ -320,6 +347,7 @@ void Workspace::select(const QString &kind, const std::string &id) {
 QString Workspace::report(const QString &file) {
   if (!job_) return "there is no job";
   try {
+    judge_now();
     write_report(gnss_report(*job_), file.toStdString());
     Q_EMIT message("GNSS evidence written to " + file, false);
     return {};
@@ -332,6 +360,7 @@ QString Workspace::report(const QString &file) {
 QString Workspace::level_report(const QString &file) {
   if (!job_) return "there is no job";
   try {
+    judge_now();
     if (!write_level_data(*job_, file.toStdString())) write_report(ampletie::level_report(*job_), file.toStdString());
     Q_EMIT message("levels written to " + file, false);
     return {};
@@ -344,6 +373,7 @@ QString Workspace::level_report(const QString &file) {
 QString Workspace::traverse_report(const QString &file) {
   if (!job_) return "there is no job";
   try {
+    judge_now();
     if (!write_traverse_data(*job_, file.toStdString()))
       write_report(ampletie::traverse_report(*job_), file.toStdString());
     Q_EMIT message("traverses written to " + file, false);
@@ -402,7 +432,7 @@ SectionStatus Workspace::status(Section section) const {
       if (!v.error.empty())
         ++failed;
       else
-        (v.solved.solution == Solution::fixed ? fixed : other) += 1;
+        (v.solved->solution == Solution::fixed ? fixed : other) += 1;
     }
     if (job_->vectors().empty() && fixed + other + failed == 0) {
       out.verdict = QString("%1 occupations to solve").arg(s.occupations().size());

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/judge.h"
 #include "base/error.h"
 #include "open_job/job.h"
 #include <QObject>
@@ -6,6 +7,7 @@
 #include <atomic>
 #include <memory>
 #include <thread>
+#include <unordered_map>
 
 namespace ampletie::app {
 
@@ -79,6 +81,8 @@ public:
   bool solve(const std::set<std::string> &only = {}); ///< only these vectors; empty: whatever is out of date
   bool adjust();
   bool busy() const { return worker_.joinable() && !finished_; }
+  /// Whether what is thought of the job (doubts, closures, causes) is still being computed; those shown are older.
+  bool judging() const { return job_ && !job_->judged(); }
   void stop();
   /// Issues into a folder; returns an empty string or what went wrong.
   QString issue(const QString &folder);
@@ -114,6 +118,7 @@ public:
 
 Q_SIGNALS:
   void changed(); ///< the job, its results or its doubts
+  void judged();  ///< only what is thought of it: doubts, closures, causes
   void selection_changed();
   void progress(double fraction, const QString &sentence);
   void work_started(const QString &what);
@@ -123,16 +128,30 @@ Q_SIGNALS:
 
 private:
   void leave_job();
+  void enter(std::unique_ptr<Job> job);
+  /// After everything that changed the job: tells of it, at once and again when it has been judged.
+  void job_changed();
+  /// Doubts as they are now, for what leaves the house.
+  void judge_now() { job_->snapshot()->get(doubts_result()); }
   void walk(long (Job::*step)(), const QString &what);
   void run(const QString &what,
            std::function<std::function<QString()>(std::shared_ptr<const JobSnapshot>, const Progress &)> work);
   std::unique_ptr<Job> job_;
+  std::unique_ptr<Judge> judge_;
   std::vector<Intake> last_intake_;
   Selection selection_;
   std::thread worker_;
   std::atomic<int> generation_ = 0; ///< of the job: work that was begun for another is not taken over
   std::atomic<bool> finished_{true};
   std::shared_ptr<Progress> progress_;
+  /// Things of the snapshot by their ids.
+  struct Index {
+    std::shared_ptr<const JobSnapshot> of;
+    std::unordered_map<std::string, const Occupation *> occupations;
+    std::unordered_map<std::string, const VectorResult *> vectors;
+  };
+  const Index &index() const;
+  mutable Index index_;
   mutable std::map<std::string, std::pair<double, double>> approximate_; ///< grid of marks without published place
 };
 

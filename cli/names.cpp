@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/near.h"
 #include "base/text.h"
+#include "results/job_results.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
@@ -27,7 +28,7 @@ void add_gnss(std::vector<Candidate> &out, const Job &job, const std::vector<std
     std::set<std::string> seen;
     for (const VectorResult &v : job.vectors())
       if (seen.insert(v.id).second) out.push_back({"vector", v.id, {v.from + ">" + v.to, v.id}});
-    for (const PlannedVector &v : plan_vectors(*job.snapshot()))
+    for (const PlannedVector &v : job.snapshot()->get(plan_result()))
       if (seen.insert(v.id).second) out.push_back({"vector", v.id, {v.from->mark + ">" + v.to->mark, v.id}});
   }
 }
@@ -155,6 +156,10 @@ void require_known(const char *what, const std::string &word, const std::vector<
 
 void require_mark(const Job &job, const std::string &mark, bool ahead) {
   const JobSnapshot &s = *job.snapshot();
+  // Most are found without reducing any book.
+  if (s.state().holds.count(mark) || s.published().count(mark) || s.benchmarks().count(mark) ||
+      std::any_of(s.occupations().begin(), s.occupations().end(), [&](const Occupation &o) { return o.mark == mark; }))
+    return;
   if (s.occupations().empty() && !s.levels().any() && !s.traverses().any()) return;
   require_known("mark", mark, known_marks(job), ahead);
 }
@@ -168,6 +173,14 @@ std::vector<Named> resolve(const Job &job, const std::string &text, const std::v
   }
   if (wanted(among, "span"))
     if (const std::string s = span(job, word); !s.empty()) return {{"span", s, s}};
+  // An id is one thing's alone: it needs no list of everything else.
+  const JobSnapshot &s = *job.snapshot();
+  if (wanted(among, "vector"))
+    for (const VectorResult &v : job.vectors())
+      if (v.id == word) return {{"vector", v.id, v.id}};
+  if (wanted(among, "occupation"))
+    for (const Occupation &o : s.occupations())
+      if (o.id == word) return {{"occupation", o.id, o.mark + "@" + iso(o.start)}};
   std::vector<Named> out;
   std::vector<std::string> all;
   std::set<std::string> found_kinds;

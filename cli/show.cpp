@@ -2,10 +2,12 @@
 #include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "cli/command_line.h"
 #include "cli/levels.h"
 #include "cli/traverses.h"
 #include "judgement/decision_words.h"
 #include "publication/record_parts.h"
+#include "results/control_record.h"
 #include <fmt/format.h>
 
 namespace ampletie::cli {
@@ -15,7 +17,6 @@ using nlohmann::ordered_json;
 template <class T> ordered_json maybe(const std::optional<T> &v) {
   return v ? ordered_json(*v) : ordered_json(nullptr);
 }
-ordered_json cov6(const Mat3 &c) { return {c(0, 0), c(0, 1), c(0, 2), c(1, 1), c(1, 2), c(2, 2)}; }
 
 ordered_json sources(const Job &job) {
   auto out = ordered_json::array();
@@ -63,8 +64,8 @@ ordered_json vector_rows(const Job &job, bool in_job) {
       out.push_back(j);
       continue;
     }
-    Vec3 d = v.solved.d;
-    Mat3 c = v.solved.cov;
+    Vec3 d = v.solved->d;
+    Mat3 c = v.solved->cov;
     Frame frame = v.frame;
     if (datum) {
       const Occupation *from = nullptr;
@@ -75,19 +76,19 @@ ordered_json vector_rows(const Job &job, bool in_job) {
                          .linear_part(v.epoch);
       d = r * d, c = r * c * r.transpose(), frame = datum->frame();
     }
-    j["start"] = iso(v.solved.first), j["stop"] = iso(v.solved.last);
-    j["dx"] = d.x(), j["dy"] = d.y(), j["dz"] = d.z(), j["cov"] = cov6(c);
+    j["start"] = iso(v.solved->first), j["stop"] = iso(v.solved->last);
+    j["dx"] = d.x(), j["dy"] = d.y(), j["dz"] = d.z(), j["cov"] = six_of(c);
     j["length_m"] = d.norm();
     const auto &occ = job.snapshot()->occupations();
     double h[2] = {0, 0};
     for (const Occupation &o : occ) {
       if (o.id == v.from_occupation)
-        h[0] = to_geodetic(o.file->approximate).h, h[1] = to_geodetic(o.file->approximate + v.solved.d).h;
+        h[0] = to_geodetic(o.file->approximate).h, h[1] = to_geodetic(o.file->approximate + v.solved->d).h;
     }
     j["height_difference_m"] = h[1] - h[0];
-    j["solution"] = solution_name(v.solved.solution), j["ratio"] = v.solved.ratio,
-    j["success_rate"] = v.solved.success_rate, j["rms_m"] = v.solved.rms_m;
-    j["epochs"] = v.solved.epochs, j["satellites"] = v.solved.satellites, j["orbits"] = v.orbits,
+    j["solution"] = solution_name(v.solved->solution), j["ratio"] = v.solved->ratio,
+    j["success_rate"] = v.solved->success_rate, j["rms_m"] = v.solved->rms_m;
+    j["epochs"] = v.solved->epochs, j["satellites"] = v.solved->satellites, j["orbits"] = v.orbits,
     j["session"] = v.session;
     j["independent"] = v.independent, j["frame"] = frame_name(frame), j["epoch"] = v.epoch,
     j["used"] = v.used && v.independent, j["stale"] = v.stale;
@@ -196,40 +197,23 @@ ordered_json mark_rows(const Job &job) {
     }
     return out;
   }
+  constexpr const char *shown[] = {
+      "name",    "x",         "y",           "z",       "lat_deg",  "lon_deg", "h_m",
+      "east_m",  "north_m",   "height_m",    "geoid_m", "sd_e_m",   "sd_n_m",  "sd_u_m",
+      "cov_enu", "ellipse95", "height_sd_m", "scaled",  "accuracy", "held",    "independent_checks",
+      "frame",   "epoch",     "description", "code",    "origin"};
   for (const AdjustedMark &m : run->result.marks) {
-    const FullPosition &p = run->positions.at(m.name);
-    const Ellipse e = ellipse(m.cov_enu.topLeftCorner<2, 2>());
-    const double k = factor95(2);
-    const auto pub = job.snapshot()->published().find(m.name);
-    out.push_back({{"name", m.name},
-                   {"x", p.ecef.xyz.x()},
-                   {"y", p.ecef.xyz.y()},
-                   {"z", p.ecef.xyz.z()},
-                   {"lat_deg", degrees(p.geodetic.lat)},
-                   {"lon_deg", degrees(p.geodetic.lon)},
-                   {"h_m", p.geodetic.h},
-                   {"east_m", p.grid.east},
-                   {"north_m", p.grid.north},
-                   {"height_m", maybe(p.height)},
-                   {"geoid_m", maybe(p.undulation)},
-                   {"sd_e_m", std::sqrt(m.cov_enu(0, 0))},
-                   {"sd_n_m", std::sqrt(m.cov_enu(1, 1))},
-                   {"sd_u_m", std::sqrt(m.cov_enu(2, 2))},
-                   {"cov_enu", cov6(m.cov_enu)},
-                   {"ellipse95", {{"a_m", e.major * k}, {"b_m", e.minor * k}, {"azimuth_deg", degrees(e.azimuth)}}},
-                   {"height_sd_m", m.height_sd > 0 ? ordered_json(m.height_sd) : ordered_json(nullptr)},
-                   {"scaled", "a priori"},
-                   {"accuracy", record_accuracy(job, *run, m)},
-                   {"held", hold_name(m.hold)},
-                   {"independent_checks", m.independent_checks},
-                   {"frame", frame_name(p.ecef.frame)},
-                   {"epoch", p.ecef.epoch},
-                   {"description", pub == job.snapshot()->published().end() ? "" : pub->second.description},
-                   {"code", ""},
-                   {"origin", m.hold == Hold::full ? "published"
-                              : m.set_ups > 0      ? "GNSS"
-                              : m.sighted_from > 0 ? "total station"
-                                                   : "levels"}});
+    const ControlRecord record = control_record(*job.snapshot(), *run, m);
+    ordered_json all = to_json(record);
+    all["ellipse95"] = ellipse95(record.cov_enu); // of the covariance beside it
+    all["accuracy"] = record_accuracy(job, *run, m), all["code"] = "";
+    all["origin"] = m.hold == Hold::full ? "published"
+                    : m.set_ups > 0      ? "GNSS"
+                    : m.sighted_from > 0 ? "total station"
+                                         : "levels";
+    ordered_json row;
+    for (const char *k : shown) row[k] = all.at(k);
+    out.push_back(std::move(row));
     if (!m.plan_known)
       for (const char *unknown : {"x", "y", "z", "lat_deg", "lon_deg", "h_m", "east_m", "north_m", "geoid_m", "sd_e_m",
                                   "sd_n_m", "sd_u_m", "cov_enu", "ellipse95"})
@@ -337,13 +321,14 @@ constexpr List lists[] = {
     {"decisions", decision_rows},
     {"results", result_rows},
 };
-} // namespace
-
-std::string list_names() {
-  std::string out;
-  for (const List &l : lists) out += (out.empty() ? "" : ", ") + std::string(l.name);
-  return out;
+constexpr bool same_lists() {
+  if (std::size(lists) != std::size(list_titles)) return false;
+  for (std::size_t i = 0; i < std::size(lists); ++i)
+    if (std::string_view(lists[i].name) != list_titles[i]) return false;
+  return true;
 }
+static_assert(same_lists(), "a list has its name in command_line.h and its rows here");
+} // namespace
 
 ordered_json rows(const Job &job, const std::string &list, bool in_job) {
   if (list == "vectors") return vector_rows(job, in_job);

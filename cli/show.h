@@ -7,8 +7,6 @@ namespace ampletie::cli {
 /// Rows of a list as the command line's contract names them (docs/formats.md, "JSON of the command line").
 /// `in_job_frame` rotates vectors into the job's frame. Throws `InputError` for an unknown list.
 nlohmann::ordered_json rows(const Job &job, const std::string &list, bool in_job_frame);
-/// "sources, occupations, …"
-std::string list_names();
 nlohmann::ordered_json doubt_row(const Doubt &d);
 nlohmann::ordered_json trace_rows(const std::vector<TraceStep> &steps);
 

@@ -31,7 +31,7 @@ int main(int argc, char **argv) {
     QElapsedTimer t;
     t.start();
     do QTest::qWait(20);
-    while (window.workspace().busy() && t.elapsed() < 60000);
+    while ((window.workspace().busy() || window.workspace().judging()) && t.elapsed() < 60000);
   };
   shoot("empty");
   if (!window.open(argv[1])) return 1;

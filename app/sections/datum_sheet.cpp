@@ -1,4 +1,5 @@
 #include "app/page.h"
+#include "app/refreshing.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
 #include "base/angle.h"
@@ -49,7 +50,7 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
   body()->addLayout(lower, 5);
   for (auto *t : {published_, positions_})
     connect(t, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh_when_seen(this, w_, [this] { refresh(); });
   refresh();
 }
 

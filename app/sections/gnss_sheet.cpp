@@ -1,3 +1,5 @@
+#include "adjustment/statistics.h"
+#include "app/refreshing.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
 #include "app/vector_panel.h"
@@ -27,13 +29,14 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
                                                     {"ARP m", "", true, false, 70},
                                                     {"Antenna", "", false, false, 160},
                                                     {"Vectors", "", true, false, 60}});
-  closures_ = new TableCard("Closures", {{"Marks", "", false, false, 130},
-                                         {"Verdict"},
-                                         {"Plan mm", "Length of the misclosure in plan", true},
-                                         {"Up mm", "Misclosure in height", true},
-                                         {"Limit mm", "The job's limit in mm + ppm", true},
-                                         {"χ²", "Against its propagated covariance; limit 16.3", true},
-                                         {"Length m", "", true}});
+  closures_ = new TableCard(
+      "Closures", {{"Marks", "", false, false, 130},
+                   {"Verdict"},
+                   {"Plan mm", "Length of the misclosure in plan", true},
+                   {"Up mm", "Misclosure in height", true},
+                   {"Limit mm", "The job's limit in mm + ppm", true},
+                   {"χ²", "Against its propagated covariance; the limit is χ² with three degrees at 0.001, 16.3", true},
+                   {"Length m", "", true}});
   stack_ = new QStackedWidget;
   add_part("Vectors", vectors_, stack_);
   add_part("Occupations", occupations_, stack_);
@@ -69,10 +72,15 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
     closures_->select(id);
     choose_closure(id);
   });
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
-  connect(&w_, &Workspace::selection_changed, this, [this] {
+  const auto follow = [this] {
     if (w_.selection().kind == "vector") vectors_->select(w_.selection().id);
-  });
+  };
+  refresh_when_seen(this, w_, [this] { refresh(); });
+  refresh_when_seen(vectors_, w_, [this, follow] { fill_vectors(), follow(); });
+  refresh_when_seen(occupations_, w_, [this] { fill_occupations(); });
+  refresh_with_judgement(closures_, w_, [this] { fill_closures(); });
+  connect(&w_, &Workspace::judged, this, [this] { refresh(); });
+  connect(&w_, &Workspace::selection_changed, this, follow);
   refresh();
 }
 
@@ -90,25 +98,40 @@ void GnssSheet::toggle_use() {
 }
 
 void GnssSheet::refresh() {
-  std::vector<Row> rows, occ;
+  const bool job = w_.has_job();
+  const auto count = [](const auto &list) { return static_cast<int>(list.size()); };
+  set_count(0, job ? count(w_.job().vectors()) : 0);
+  set_count(1, job ? count(w_.job().snapshot()->occupations()) : 0);
+  set_count(2, job ? count(w_.job().loops().loops) : 0);
+  // Before anything is solved the occupations are what there is to see.
+  const bool nothing = !job || w_.job().vectors().empty();
+  if (nothing != nothing_solved_) {
+    nothing_solved_ = nothing;
+    show_part(nothing_solved_ ? 1 : 0);
+  }
+}
+
+void GnssSheet::fill_vectors() {
+  std::vector<Row> rows;
   if (w_.has_job()) {
     std::vector<const VectorResult *> sorted;
     for (const VectorResult &v : w_.job().vectors()) sorted.push_back(&v);
     // What needs the eye first: not fixed, then what counts in the network, then the dependent ones.
     std::stable_sort(sorted.begin(), sorted.end(), [](const VectorResult *a, const VectorResult *b) {
       auto rank = [](const VectorResult *v) {
-        return !v->used ? 3 : !v->error.empty() || v->solved.solution != Solution::fixed ? 0 : v->independent ? 1 : 2;
+        return !v->used ? 3 : !v->error.empty() || v->solved->solution != Solution::fixed ? 0 : v->independent ? 1 : 2;
       };
-      return std::tuple(rank(a), a->session, a->from, a->to) < std::tuple(rank(b), b->session, b->from, b->to);
+      const int ra = rank(a), rb = rank(b);
+      return std::tie(ra, a->session, a->from, a->to) < std::tie(rb, b->session, b->from, b->to);
     });
     for (const VectorResult *v : sorted) {
       Row r;
       r.id = v->id;
       r.dim = !v->used || (!v->independent && v->error.empty());
-      const bool ok = v->error.empty(), fixed = ok && v->solved.solution == Solution::fixed;
+      const bool ok = v->error.empty(), fixed = ok && v->solved->solution == Solution::fixed;
       QString result = !ok     ? QString("✕ not solved")
                        : fixed ? QString("■ fixed")
-                               : "≈ " + text(solution_name(v->solved.solution));
+                               : "≈ " + text(solution_name(v->solved->solution));
       if (!v->used)
         result = "– left out";
       else if (v->stale)
@@ -121,27 +144,37 @@ void GnssSheet::refresh() {
       if (ok)
         if (const Occupation *o = w_.occupation(v->from_occupation)) {
           const Mat3 axes = local_axes(to_geodetic(o->file->approximate));
-          enu = axes * v->solved.cov * axes.transpose();
+          enu = axes * v->solved->cov * axes.transpose();
         }
-      const double plan = 2.448 * std::sqrt(std::max(enu(0, 0), enu(1, 1))) * 1000,
-                   up = 1.960 * std::sqrt(enu(2, 2)) * 1000;
+      const double plan = factor95(2) * ellipse(enu.topLeftCorner<2, 2>()).major * 1000,
+                   up = factor95(1) * std::sqrt(enu(2, 2)) * 1000;
       const QColor colour = !v->used ? QColor() : !ok ? ink::failed : fixed ? QColor() : ink::attention;
       auto num = [&](double x, int d) { return ok ? QString::number(x, 'f', d) : QString("–"); };
       r.cells = {{text(v->from), {}, {}, true},
                  {text(v->to), {}, {}, true},
                  {num(v->length(), 4), v->length(), {}, false},
                  {result, {}, colour, colour.isValid()},
-                 {num(v->solved.ratio, 1), v->solved.ratio, {}, false},
-                 {num(v->solved.rms_m * 1000, 1), v->solved.rms_m, {}, false},
-                 {ok ? QString::number(v->solved.satellites) : "–", v->solved.satellites, {}, false},
+                 {num(v->solved->ratio, 1), v->solved->ratio, {}, false},
+                 {num(v->solved->rms_m * 1000, 1), v->solved->rms_m, {}, false},
+                 {ok ? QString::number(v->solved->satellites) : "–", v->solved->satellites, {}, false},
                  {ok ? QString("%1 · %2").arg(plan, 0, 'f', 0).arg(up, 0, 'f', 0) : "–", up, {}, false},
                  {text(v->session).mid(13).replace("T", " "), {}, {}, false}};
       if (v->used && (!ok || !fixed)) r.wash = ink::warm;
       rows.push_back(std::move(r));
     }
+  }
+  const QString thinned = w_.has_job() ? text(thinned_pairs(*w_.job().snapshot())) : QString();
+  vectors_->set_note(thinned.section(':', 0, 0), thinned);
+  vectors_->set_rows(std::move(rows));
+}
+
+void GnssSheet::fill_occupations() {
+  std::vector<Row> occ;
+  if (w_.has_job()) {
+    std::unordered_map<std::string, int> ends;
+    for (const VectorResult &v : w_.job().vectors()) ++ends[v.from_occupation], ++ends[v.to_occupation];
     for (const Occupation &o : w_.job().snapshot()->occupations()) {
-      int n = 0;
-      for (const VectorResult &v : w_.job().vectors()) n += v.from_occupation == o.id || v.to_occupation == o.id;
+      const int n = ends[o.id];
       occ.push_back({o.id,
                      {{text(o.mark), {}, {}, true},
                       {w_.day_clock(o.start), {}, {}, false},
@@ -153,6 +186,10 @@ void GnssSheet::refresh() {
                      {}});
     }
   }
+  occupations_->set_rows(std::move(occ));
+}
+
+void GnssSheet::fill_closures() {
   std::vector<Row> closures;
   std::vector<PlottedClosure> plotted;
   if (w_.has_job())
@@ -178,18 +215,6 @@ void GnssSheet::refresh() {
            l.check == LoopCheck::none,
            fine ? QColor() : ink::warm});
     }
-  set_count(0, static_cast<int>(rows.size()));
-  set_count(1, static_cast<int>(occ.size()));
-  // Before anything is solved the occupations are what there is to see.
-  if (rows.empty() != nothing_solved_) {
-    nothing_solved_ = rows.empty();
-    show_part(nothing_solved_ ? 1 : 0);
-  }
-  const QString thinned = w_.has_job() ? text(thinned_pairs(*w_.job().snapshot())) : QString();
-  vectors_->set_note(thinned.section(':', 0, 0), thinned);
-  vectors_->set_rows(std::move(rows));
-  occupations_->set_rows(std::move(occ));
-  set_count(2, static_cast<int>(closures.size()));
   closures_->set_rows(std::move(closures));
   closure_plot_->set(std::move(plotted));
 }

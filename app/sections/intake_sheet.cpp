@@ -1,3 +1,4 @@
+#include "app/refreshing.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
 #include "base/text.h"
@@ -51,10 +52,11 @@ IntakeSheet::IntakeSheet(Workspace &w, QWidget *parent) : Sheet(w, "Intake", par
   set_action("Take files…", "Take files");
   connect(occupations_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("occupation", id); });
   connect(sources_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("source", id); });
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
-  connect(&w_, &Workspace::selection_changed, this, [this] {
+  const auto follow = [this] {
     if (w_.selection().kind == "occupation") occupations_->select(w_.selection().id);
-  });
+  };
+  refresh_when_seen(this, w_, [this, follow] { refresh(), follow(); });
+  connect(&w_, &Workspace::selection_changed, this, follow);
   refresh();
 }
 

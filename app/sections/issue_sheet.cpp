@@ -1,10 +1,12 @@
 #include "app/accuracy_part.h"
 #include "app/page.h"
+#include "app/refreshing.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
 #include "judgement/accuracy_verdict.h"
 #include "judgement/left_over.h"
 #include "publication/issue.h"
+#include "results/control_record.h"
 #include <QDir>
 #include <QFileInfo>
 #include <QHBoxLayout>
@@ -60,7 +62,7 @@ IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent
   body()->addWidget(stack_, 4);
   set_action("Issue control", "Issue control");
   connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh_with_judgement(this, w_, [this] { refresh(); });
   refresh();
 }
 

@@ -4,6 +4,7 @@
 #include "app/level_picture.h"
 #include "app/numbers.h"
 #include "app/recipe_view.h"
+#include "app/refreshing.h"
 #include "app/sections/sections.h"
 #include "app/tab_button.h"
 #include "app/theme.h"
@@ -228,7 +229,7 @@ LevelsSheet::LevelsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Levels", par
     w_.decide("set", l->id, {{"computed", {{s->mark, !computed}}}}, computed ? "held again" : "computed, not held");
   });
   connect(setup_out_, &QPushButton::clicked, this, [this] { leave_setup_out(); });
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh_when_seen(this, w_, [this] { refresh(); });
   refresh();
 }
 
@@ -243,7 +244,9 @@ void LevelsSheet::act() {
   if (!file.isEmpty()) w_.level_report(file);
 }
 
-const LevelLine *LevelsSheet::line() const { return w_.has_job() ? w_.job().snapshot()->levels().line(line_) : nullptr; }
+const LevelLine *LevelsSheet::line() const {
+  return w_.has_job() ? w_.job().snapshot()->levels().line(line_) : nullptr;
+}
 
 const StaffSight *LevelsSheet::sight() const {
   if (const LevelLine *l = line())

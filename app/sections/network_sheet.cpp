@@ -1,5 +1,7 @@
+#include "adjustment/statistics.h"
 #include "app/geoid_part.h"
 #include "app/page.h"
+#include "app/refreshing.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
 #include "base/angle.h"
@@ -75,10 +77,11 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
     w_.select(w_.vector(item) ? "vector" : "level line", item);
   });
   connect(setups_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("occupation", id); });
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
-  connect(&w_, &Workspace::selection_changed, this, [this] {
+  const auto follow = [this] {
     if (w_.selection().kind == "mark") marks_->select(w_.selection().id);
-  });
+  };
+  refresh_when_seen(this, w_, [this, follow] { refresh(), follow(); });
+  connect(&w_, &Workspace::selection_changed, this, follow);
   refresh();
 }
 
@@ -110,8 +113,8 @@ void NetworkSheet::plot() {
         if (o.smallest_detectable) w.push_back(std::abs(o.standardised));
     std::sort(w.rbegin(), w.rend());
     for (std::size_t i = 0; i < w.size(); ++i) {
-      (w[i] > 3.29 ? outside_x : inside_x).push_back(static_cast<double>(i));
-      (w[i] > 3.29 ? outside_y : inside_y).push_back(w[i]);
+      (w[i] > single_test_limit ? outside_x : inside_x).push_back(static_cast<double>(i));
+      (w[i] > single_test_limit ? outside_y : inside_y).push_back(w[i]);
     }
     auto bars = [&](const QVector<double> &x, const QVector<double> &y, QBrush brush) {
       if (x.isEmpty()) return;
@@ -126,11 +129,11 @@ void NetworkSheet::plot() {
     plot_->xAxis->setRange(-0.6, std::max(1.0, static_cast<double>(w.size()) - 0.4));
     plot_->yAxis->setRange(0, std::max(4.0, w.empty() ? 4.0 : w[0] * 1.1));
     auto *limit = new QCPItemStraightLine(plot_);
-    limit->point1->setCoords(0, 3.29);
-    limit->point2->setCoords(1, 3.29);
+    limit->point1->setCoords(0, single_test_limit);
+    limit->point2->setCoords(1, single_test_limit);
     limit->setPen(QPen(ink::failed, 1.4, Qt::DashLine));
     auto *label = new QCPItemText(plot_);
-    label->setText("limit 3.29 (α = 0.001 per test)");
+    label->setText(QString("limit %1 (α = 0.001 per test)").arg(single_test_limit, 0, 'f', 2));
     label->setColor(ink::failed);
     label->setFont(sized(8.5));
     label->setPositionAlignment(Qt::AlignRight | Qt::AlignBottom);
@@ -199,7 +202,7 @@ void NetworkSheet::refresh() {
             sigma(2),
             {QString("%1 · %2")
                  .arg(m.plan_known ? QString::number(m.network_plan95 * 1000, 'f', 1) : QString("–"))
-                 .arg((m.height_sd > 0 ? 1.96 * m.height_sd : m.network_up95) * 1000, 0, 'f', 1),
+                 .arg((m.height_sd > 0 ? factor95(1) * m.height_sd : m.network_up95) * 1000, 0, 'f', 1),
              m.network_plan95,
              {},
              false},
@@ -218,7 +221,7 @@ void NetworkSheet::refresh() {
       if (const auto sight = sights.find(t.id); sight != sights.end() && t.observations.size() == 1) {
         // Angles in seconds, and what they are across at the target by the column beside.
         const auto &o = t.observations.front();
-        const bool beyond = std::abs(o.standardised) > 3.29, angle = is_angle(t.kind);
+        const bool beyond = std::abs(o.standardised) > single_test_limit, angle = is_angle(t.kind);
         const double unit = angle ? rad_per_arcsec : 1e-3;
         const QString sign = angle ? "″" : "";
         residuals.push_back(
@@ -241,7 +244,7 @@ void NetworkSheet::refresh() {
         if (!v) continue;
         for (std::size_t i = 0; i < 3; ++i) {
           const auto &o = t.observations[i];
-          const bool beyond = std::abs(o.standardised) > 3.29;
+          const bool beyond = std::abs(o.standardised) > single_test_limit;
           residuals.push_back({t.id + "/" + std::to_string(i),
                                {{text(v->from) + " → " + text(v->to), {}, {}, true},
                                 {text(t.components[i]).mid(1), {}, {}, false},
@@ -264,7 +267,7 @@ void NetworkSheet::refresh() {
         if (it == levels.sections.end()) continue;
         const LevelLine *line = levels.line(it->line);
         const auto &o = t.observations.front();
-        const bool beyond = std::abs(o.standardised) > 3.29;
+        const bool beyond = std::abs(o.standardised) > single_test_limit;
         residuals.push_back({it->line + "/" + t.id,
                              {{text(it->from) + " → " + text(it->to), {}, {}, true},
                               {"ΔH", {}, {}, false},
@@ -283,7 +286,7 @@ void NetworkSheet::refresh() {
         const auto it = by_setup.find(t.id);
         if (it == by_setup.end()) continue;
         const auto &o = t.observations;
-        const bool beyond = std::abs(o[2].standardised) > 3.29;
+        const bool beyond = std::abs(o[2].standardised) > single_test_limit;
         auto mm = [&](std::size_t i) {
           return Cell{QString::number(o[i].residual * 1000, 'f', 1), std::abs(o[i].residual), {}, false};
         };

@@ -1,3 +1,4 @@
+#include "app/refreshing.h"
 #include "app/sections/sections.h"
 #include "app/theme.h"
 #include "base/error.h"
@@ -27,7 +28,7 @@ SettingsSheet::SettingsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Settings
   };
   connect(table_->model(), &TableModel::refused, this, [this](const QString &why) { say(why, true); });
   body()->addWidget(table_, 1);
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh_when_seen(this, w_, [this] { refresh(); });
   refresh();
 }
 
@@ -60,7 +61,7 @@ DecisionsSheet::DecisionsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Decisi
                                        {"When (UTC)", "", false, false, 110}});
   body()->addWidget(table_, 1);
   connect(table_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("decision", id); });
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
+  refresh_when_seen(this, w_, [this] { refresh(); });
   refresh();
 }
 

@@ -44,6 +44,9 @@ public:
 
 private:
   void refresh();
+  void fill_vectors();
+  void fill_occupations();
+  void fill_closures();
   void choose_closure(const std::string &id);
   TableCard *vectors_, *occupations_, *closures_;
   QStackedWidget *stack_;

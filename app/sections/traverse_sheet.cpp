@@ -3,6 +3,7 @@
 #include "app/plan_view.h"
 #include "app/pointing_strip.h"
 #include "app/recipe_view.h"
+#include "app/refreshing.h"
 #include "app/tab_button.h"
 #include "app/table.h"
 #include "app/theme.h"
@@ -27,8 +28,7 @@ TraverseSheet::TraverseSheet(Workspace &w, QWidget *parent) : Sheet(w, "Traverse
   add_part("Files", make_files(), stack_);
   body()->addWidget(stack_, 1);
   set_action("Traverse report …", "Traverse report");
-  connect(&w_, &Workspace::changed, this, [this] { refresh(); });
-  connect(&w_, &Workspace::selection_changed, this, [this] {
+  const auto follow = [this] {
     const Selection &s = w_.selection();
     if (s.kind == "traverse" && s.id != line_) {
       show_part(0);
@@ -38,7 +38,9 @@ TraverseSheet::TraverseSheet(Workspace &w, QWidget *parent) : Sheet(w, "Traverse
       setups_->select(s.id);
       choose_setup(s.id);
     }
-  });
+  };
+  refresh_when_seen(this, w_, [this, follow] { refresh(), follow(); });
+  connect(&w_, &Workspace::selection_changed, this, follow);
   refresh();
 }
 

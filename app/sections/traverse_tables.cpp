@@ -1,9 +1,11 @@
 // What the traverse sheet shows: its tables and pictures, filled from the job's report.
+#include "adjustment/statistics.h"
 #include "app/closure_plot.h"
 #include "app/numbers.h"
 #include "app/plan_view.h"
 #include "app/pointing_strip.h"
 #include "app/recipe_view.h"
+#include "app/sections/traverse_rows.h"
 #include "app/sections/traverse_sheet.h"
 #include "app/table.h"
 #include "app/theme.h"
@@ -15,21 +17,6 @@
 #include <QPushButton>
 
 namespace ampletie::app {
-namespace {
-
-QString seconds(double radians) {
-  return QString::number(radians / rad_per_arcsec, 'f', 1).replace('-', QChar(0x2212));
-}
-QString fixed(double v, int digits) {
-  return std::isfinite(v) ? QString::number(v, 'f', digits).replace('-', QChar(0x2212)) : QString("–");
-}
-/// A value with its limit in one cell.
-Cell against(double value, double limit, double unit, int digits) {
-  const bool good = std::abs(value) <= limit;
-  return {fixed(value / unit, digits) + (good ? "" : " ✕"), std::abs(value), good ? QColor() : ink::failed, !good};
-}
-
-} // namespace
 
 void TraverseSheet::refresh() {
   std::vector<Row> lines, setups, marks, files, comparisons, styles;
@@ -38,177 +25,21 @@ void TraverseSheet::refresh() {
   std::vector<PlottedClosure> plotted;
   if (w_.has_job()) {
     const TraverseReport &r = w_.job().snapshot()->traverses();
+    const JobState &state = w_.job().state();
     for (const TraverseLine &l : r.lines) {
-      const TraverseClosure &c = l.result.closure;
-      const bool local = l.local_place || l.local_bearing,
-                 open = l.problem.empty() && l.result.kind == TraverseKind::hanging;
-      const bool bad = l.used && !l.closes();
-      const QColor colour = bad ? ink::failed : open || local ? ink::attention : QColor();
-      const auto limited = [&](bool has, double value, double unit, bool passes, int digits) {
-        return Cell{has ? fixed(value / unit, digits) : QString("–"), has ? std::abs(value) : -1,
-                    has && !passes && l.used ? ink::failed : QColor(), has && !passes};
-      };
-      const auto limit = [&](bool has, double v, double unit, int digits) {
-        return Cell{has ? fixed(v / unit, digits) : QString(), has ? v : -1, {}, false};
-      };
-      lines.push_back({l.id,
-                       {{text(l.name), {}, {}, true},
-                        {!l.used              ? "– left out"
-                         : !l.problem.empty() ? "✕ not computed"
-                         : bad                ? "✕ misses"
-                         : local              ? "! local"
-                         : open               ? "! open"
-                                              : "■ closes",
-                         {},
-                         colour,
-                         colour.isValid()},
-                        limited(c.has_angular, c.angular, rad_per_arcsec, l.angle_passes(), 1),
-                        limit(c.has_angular, l.angular_limit, rad_per_arcsec, 1),
-                        limited(c.has_linear, c.linear, 1e-3, l.length_passes(), 1),
-                        limit(c.has_linear, l.linear_limit, 1e-3, 1),
-                        {c.ratio        ? QLocale(QLocale::C).toString(static_cast<qlonglong>(std::lround(*c.ratio)))
-                         : c.has_linear ? QString("rounding")
-                                        : QString("–"),
-                         c.ratio.value_or(0),
-                         {},
-                         false},
-                        limited(c.has_height, c.height, 1e-3, l.height_passes(), 1),
-                        limit(c.has_height, l.height_limit, 1e-3, 1),
-                        {fixed(c.length / 1000, 3), c.length, {}, false},
-                        {l.problem.empty() ? text(traverse_kind_name(l.result.kind)) : QString(), {}, {}, false}},
-                       !l.used,
-                       bad ? ink::warm : QColor()});
-      if (l.problem.empty() && c.has_linear)
-        plotted.push_back(
-            {l.id, text(l.name), c.east, c.north, c.has_height ? c.height : 0, l.linear_limit, l.closes(), true});
-      for (const TraverseComparison &x : l.comparisons)
-        comparisons.push_back({l.id + "|" + x.with + x.mark,
-                               {{text(x.mark), {}, {}, true},
-                                {text(x.with), {}, {}, false},
-                                {text(l.name), {}, {}, false},
-                                {x.passes ? "■ agrees" : "✕ differs", {}, x.passes ? QColor() : ink::failed, !x.passes},
-                                {fixed(1000 * x.east, 1), x.east, {}, false},
-                                {fixed(1000 * x.north, 1), x.north, {}, false},
-                                {x.expected > 0 ? fixed(1000 * x.expected, 1) : QString("–"), x.expected, {}, false},
-                                {fixed(1000 * x.up, 1), x.up, {}, false},
-                                {fixed(1000 * x.up_expected, 1), x.up_expected, {}, false}},
-                               false,
-                               x.passes ? QColor() : ink::warm});
+      lines.push_back(traverse_row(l));
+      if (l.problem.empty() && l.result.closure.has_linear) plotted.push_back(plotted_traverse(l));
+      for (const TraverseComparison &x : l.comparisons) comparisons.push_back(comparison_row(l, x));
     }
-    for (const auto &s : r.field.setups) {
-      double worst = 0;
-      for (const TargetSight &t : s->sights)
-        for (const auto &[spread, most] : {std::pair{t.mean.direction_spread, t.mean.direction_limit},
-                                           {t.mean.zenith_spread, t.mean.zenith_limit},
-                                           {t.mean.slope_spread, t.mean.slope_limit}})
-          if (most > 0) worst = std::max(worst, spread / most);
-      const auto j = r.judgements.find(s->setup.id);
-      const bool stray = s->used && (j == r.judgements.end() || !j->second.joined), wide = worst > 1;
-      const bool free = j != r.judgements.end() && j->second.free;
-      const auto edits = w_.job().state().setups.find(s->setup.id);
-      const auto said = [&](auto member) {
-        return edits != w_.job().state().setups.end() && (edits->second.*member).value;
-      };
-      const auto mark_colour = [&](bool decided) { return decided ? ink::accepted : QColor(); };
-      setups.push_back({s->setup.id,
-                        {{text(s->setup.mark), {}, mark_colour(said(&SetupEdits::mark)), true},
-                         {fixed(s->setup.instrument_height, 3), s->setup.instrument_height,
-                          mark_colour(said(&SetupEdits::instrument_height)), said(&SetupEdits::instrument_height)},
-                         {s->setup.air ? fixed(s->setup.air->pressure_hpa, 1) : QString(),
-                          {},
-                          mark_colour(said(&SetupEdits::pressure)),
-                          said(&SetupEdits::pressure)},
-                         {s->setup.air ? fixed(s->setup.air->temperature_c, 1) : QString(),
-                          {},
-                          mark_colour(said(&SetupEdits::temperature)),
-                          said(&SetupEdits::temperature)},
-                         {QString::number(s->sights.size()), static_cast<int>(s->sights.size()), {}, false},
-                         {worst > 0 ? QString("%1 %").arg(100 * worst, 0, 'f', 0) : QString("–"), worst,
-                          wide ? ink::failed : QColor(), wide},
-                         {j == r.judgements.end() ? QString() : text(j->second.onward_mark), {}, {}, false},
-                         {text(s->setup.instrument), {}, {}, false},
-                         {text(s->setup.day), {}, {}, false},
-                         {!s->used            ? "– left out"
-                          : !r.in_network(*s) ? "– not in the network"
-                          : stray             ? "! stray"
-                          : wide              ? "✕ spread"
-                          : free              ? "■ free station"
-                                              : "■ in use",
-                          {},
-                          wide && s->used ? ink::failed
-                          : stray         ? ink::attention
-                                          : QColor(),
-                          (wide || stray) && s->used}},
-                        !s->used,
-                        wide && s->used ? ink::warm : QColor()});
-    }
+    for (const auto &s : r.field.setups) setups.push_back(setup_row(r, state, *s));
     for (const auto &[name, m] : r.marks) {
-      const TraverseLine *l = r.line(m.line);
-      const ReducedSetup *s = r.field.find(m.setup);
-      marks.push_back({name,
-                       {{text(name), {}, {}, true},
-                        {fixed(m.place.east, 3), m.place.east, {}, false},
-                        {fixed(m.place.north, 3), m.place.north, {}, false},
-                        {m.height ? fixed(*m.height, 3) : QString("–"), m.height.value_or(-1e9), {}, false},
-                        {m.sd > 0 ? fixed(1000 * m.sd, 1) : QString("–"), m.sd, {}, false},
-                        {m.moved > 0 ? fixed(1000 * m.moved, 1) : QString("–"), m.moved, {}, false},
-                        {text(m.code), {}, {}, false},
-                        {m.local              ? "! " + text(m.how) + ", local"
-                         : !m.warning.empty() ? "! " + text(m.how) + ": " + text(m.warning)
-                                              : text(m.how),
-                         {},
-                         m.local || !m.warning.empty() ? ink::attention : QColor(),
-                         m.local},
-                        {QString::number(m.sights), m.sights, {}, false},
-                        m.apart > 0 ? against(m.apart, m.apart_limit, 1e-3, 1) : Cell{"–", -1, {}, false},
-                        {m.field ? fixed(1000 * m.field->x(), 0) + ", " + fixed(1000 * m.field->y(), 0) + ", " +
-                                       fixed(1000 * m.field->z(), 0)
-                                 : QString("–"),
-                         m.field ? m.field->head<2>().norm() : -1,
-                         {},
-                         false},
-                        {m.station && l ? text(l->name)
-                         : s            ? text(s->setup.mark)
-                                        : QString(),
-                         {},
-                         {},
-                         false}},
-                       false,
-                       m.apart > m.apart_limit ? ink::warm : QColor()});
+      marks.push_back(provisional_row(r, name, m));
       all.insert(name);
       if (!m.code.empty()) ++codes[m.code], coded.insert(name);
     }
-    for (const auto &[code, style] : w_.job().state().styles) codes.try_emplace(code, 0);
-    for (const auto &[code, points] : codes) {
-      const CodeStyle style = w_.job().state().style_of(code);
-      const bool own = w_.job().state().styles.count(code) > 0;
-      const QColor said = own ? ink::accepted : QColor();
-      const auto yes = [&](bool v) { return Cell{v ? "yes" : "no", v, said, own}; };
-      styles.push_back({code,
-                        {{text(code), {}, {}, true},
-                         {QString::number(points), points, {}, false},
-                         {text(style.symbol), {}, said, own},
-                         yes(style.label),
-                         yes(style.height),
-                         yes(style.line)},
-                        false,
-                        {}});
-    }
-    for (const auto &s : r.field.sources)
-      files.push_back({s.head.source_id,
-                       {{text(s.head.name), {}, {}, true},
-                        {s.blocked()     ? "✕ not used"
-                         : !s.used       ? "– left out"
-                         : s.head.unread ? "seen"
-                                         : "■ read",
-                         {},
-                         s.blocked() ? ink::failed : QColor(),
-                         s.blocked()},
-                        {QString::number(s.head.unread), static_cast<int>(s.head.unread),
-                         s.head.unread ? ink::failed : QColor(), s.head.unread > 0},
-                        {text(s.head.recipe), {}, {}, false}},
-                       !s.used,
-                       s.blocked() ? ink::warm : QColor()});
+    for (const auto &[code, style] : state.styles) codes.try_emplace(code, 0);
+    for (const auto &[code, points] : codes) styles.push_back(style_row(state, code, points));
+    for (const auto &s : r.field.sources) files.push_back(field_book_row(s));
     if (!r.line(line_) && !r.lines.empty()) line_ = r.lines.front().id;
     if (!r.field.find(setup_) && !r.field.setups.empty()) setup_ = r.field.setups.front()->setup.id;
     if (view_->source().empty() && !r.field.sources.empty()) view_->show_source(r.field.sources.front().head.source_id);
@@ -257,7 +88,7 @@ void TraverseSheet::refresh_line() {
       row.cells.push_back({text(l->marks[i]), static_cast<int>(i), {}, true});
       for (Balance b : {Balance::compass, Balance::transit, Balance::crandall, Balance::least_squares}) {
         const TraversePoint &x = l->balanced(b).points[i], &raw = l->result.raw[i];
-        const bool chosen = b == l->balance, far = x.expected > 0 && x.moved > 3.29 * x.expected;
+        const bool chosen = b == l->balance, far = x.expected > 0 && x.moved > single_test_limit * x.expected;
         row.cells.push_back({fixed(1000 * (x.place.east - raw.place.east), 1) + ", " +
                                  fixed(1000 * (x.place.north - raw.place.north), 1),
                              x.moved,
@@ -282,7 +113,7 @@ void TraverseSheet::refresh_line() {
     if (l->booked) {
       const FieldClosure &f = l->booked->booked;
       QStringList said;
-      if (std::isfinite(f.angle)) said << seconds(f.angle) + "″";
+      if (std::isfinite(f.angle)) said << arcseconds(f.angle) + "″";
       if (std::isfinite(f.east)) said << QString("ΔE %1, ΔN %2").arg(signed_mm(f.east, 1), signed_mm(f.north, 1));
       if (!std::isfinite(f.east) && std::isfinite(f.length)) said << QString("length %1").arg(signed_mm(f.length, 1));
       if (std::isfinite(f.height)) said << QString("ΔH %1").arg(signed_mm(f.height, 1));
@@ -347,10 +178,10 @@ void TraverseSheet::refresh_setup() {
              {},
              false},
             against(m.direction_spread, m.direction_limit > 0 ? m.direction_limit : 1, rad_per_arcsec, 1),
-            {m.direction_limit > 0 ? seconds(m.direction_limit) : QString("–"), m.direction_limit, {}, false},
+            {m.direction_limit > 0 ? arcseconds(m.direction_limit) : QString("–"), m.direction_limit, {}, false},
             {std::isfinite(m.zenith) ? text(format_dms(degrees(m.zenith), 1)) : QString("–"), m.zenith, {}, false},
             against(m.zenith_spread, m.zenith_limit > 0 ? m.zenith_limit : 1, rad_per_arcsec, 1),
-            {m.zenith_limit > 0 ? seconds(m.zenith_limit) : QString("–"), m.zenith_limit, {}, false},
+            {m.zenith_limit > 0 ? arcseconds(m.zenith_limit) : QString("–"), m.zenith_limit, {}, false},
             {fixed(x.slope, 4), x.slope, {}, false},
             against(m.slope_spread, m.slope_limit > 0 ? m.slope_limit : 1, 1e-3, 1),
             {m.slope_limit > 0 ? fixed(1000 * m.slope_limit, 1) : QString("–"), m.slope_limit, {}, false},
@@ -389,7 +220,7 @@ void TraverseSheet::refresh_setup() {
              {},
              false},
             {fixed(p.target_height, 3), p.target_height, {}, false},
-            {p.used && std::isfinite(off) ? seconds(off) : QString("–"), off, {}, false},
+            {p.used && std::isfinite(off) ? arcseconds(off) : QString("–"), off, {}, false},
             {QString::number(p.line), static_cast<int>(p.line), {}, false},
             {p.used ? QString() : "left out: " + text(p.left_out_because), {}, {}, false}},
            !p.used,
@@ -398,7 +229,7 @@ void TraverseSheet::refresh_setup() {
     words = QString("%1: %2 pointings").arg(escaped(s->setup.mark)).arg(s->setup.pointings.size());
     if (s->reduced.pairs)
       words += QString(" · line of sight %1″, index %2″ from %3 pairs of faces")
-                   .arg(seconds(s->reduced.collimation), seconds(s->reduced.index))
+                   .arg(arcseconds(s->reduced.collimation), arcseconds(s->reduced.index))
                    .arg(s->reduced.pairs);
     else
       words += " · no pair of faces: the instrument's errors stay in";

@@ -33,7 +33,7 @@ NormalEquations::NormalEquations(int n, std::vector<Entry> lower) : data_(std::m
   d.n = n;
   // Sorted, so that the sum of doubles does not depend on the order of the observations.
   std::sort(lower.begin(), lower.end(), [](const Entry &a, const Entry &b) {
-    return std::tuple(a.column, a.row, a.value) < std::tuple(b.column, b.row, b.value);
+    return std::tie(a.column, a.row, a.value) < std::tie(b.column, b.row, b.value);
   });
   std::size_t count = 0;
   for (std::size_t i = 0; i < lower.size(); ++i)

@@ -10,6 +10,10 @@ double normal_quantile(double probability);
 double student_quantile(double probability, double degrees);
 double fisher_quantile(double probability, double d1, double d2);
 
+/// What a single test lets a difference be, in its standard deviations: α = 0.001, two-sided (Baarda 1968); and the
+/// length of a difference in plan, √χ²(0.999, 2).
+inline constexpr double single_test_limit = 3.2905267314918945, plan_test_limit = 3.7169221888498383;
+
 /// Non-centrality λ₀ at which a χ² test with `q` degrees, error probability α, finds an error with the given power
 /// (Baarda 1968). λ₀(0.001, 0.80, 1) = 17.075.
 double noncentrality(double alpha, double power, int q = 1);

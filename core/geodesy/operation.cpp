@@ -170,14 +170,14 @@ TaggedPoint FrameChange::operator()(const TaggedPoint &p) const {
   return {operation_->forward(p.xyz, p.epoch), to_, p.epoch};
 }
 
-Mat3 FrameChange::linear_part(double epoch) const {
+Mat3 FrameChange::linear_part(double epoch, const Vec3 &near) const {
   if (!operation_) return Mat3::Identity();
   // The operations between frames are linear, so a long step loses nothing and keeps rounding small.
   constexpr double step = 1e6;
   Mat3 r;
   for (int i = 0; i < 3; ++i) {
     const Vec3 d = Vec3::Unit(i) * step;
-    r.col(i) = (operation_->forward(near_ + d, epoch) - operation_->forward(near_ - d, epoch)) / (2 * step);
+    r.col(i) = (operation_->forward(near + d, epoch) - operation_->forward(near - d, epoch)) / (2 * step);
   }
   return r;
 }

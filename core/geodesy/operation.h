@@ -45,8 +45,9 @@ class FrameChange {
 public:
   FrameChange(Frame from, Frame to, const Vec3 &near, const OperationPolicy &policy = {});
   TaggedPoint operator()(const TaggedPoint &p) const;
-  /// Linear part at an epoch: rotates vectors and, as R Q Rᵀ, their covariances.
-  Mat3 linear_part(double epoch) const;
+  /// Linear part at an epoch near a place: rotates vectors and, as R Q Rᵀ, their covariances.
+  Mat3 linear_part(double epoch) const { return linear_part(epoch, near_); }
+  Mat3 linear_part(double epoch, const Vec3 &near) const;
   const OperationInfo &info() const { return info_; }
 
 private:

@@ -16,7 +16,10 @@ bool Folding::append(const Decision &d) {
   try {
     const Meaning m = meaning_of(d);
     std::visit([&](const auto &said) { said.fold(raw_, d.seq); }, m);
-    if (const Thing t = thing_of(m); t.kind != Thing::Kind::nothing) raw_.aims[d.seq] = t;
+    if (const Thing t = thing_of(m); t.kind != Thing::Kind::nothing) {
+      JobState::Aim &aim = raw_.aims[t.id];
+      aim.thing = t, aim.decisions.push_back(d.seq);
+    }
     for (Slice s : slices_of(m)) chain(keys_, s, d.seq);
     return true;
   } catch (const std::exception &e) {
@@ -44,9 +47,11 @@ void Folding::restart(const std::vector<Decision> &log) {
 }
 
 void Folding::follow(const std::vector<Decision> &log) {
+  const bool same = log.size() >= seen_.size() && std::equal(seen_.begin(), seen_.end(), log.begin(),
+                                                             [](long seq, const Decision &d) { return seq == d.seq; });
+  if (same && log.size() == seen_.size()) return;
   const bool grown =
-      log.size() == seen_.size() + 1 && log.back().verb != "withdraw" && log.back().damage.empty() &&
-      std::equal(seen_.begin(), seen_.end(), log.begin(), [](long seq, const Decision &d) { return seq == d.seq; });
+      same && log.size() == seen_.size() + 1 && log.back().verb != "withdraw" && log.back().damage.empty();
   if (!grown || !append(log.back())) restart(log);
   if (grown) {
     seen_.push_back(log.back().seq);

@@ -181,8 +181,12 @@ struct JobState {
   std::map<std::string, Reasoned> left_out; ///< item → why
   std::map<std::string, long> taken_up;     ///< item that was to be used although its file or default leaves it out
   std::map<std::string, Reasoned> accepted; ///< doubt → why
-  std::map<long, Thing> aims;               ///< decisions that stand → what of the sources they are about
-  std::map<long, std::string> unreadable;   ///< decisions that could not be read, and why: they do not count
+  struct Aim {
+    Thing thing;
+    std::vector<long> decisions;
+  };
+  std::map<std::string, Aim> aims;        ///< by id: what of the sources decisions that stand are about
+  std::map<long, std::string> unreadable; ///< decisions that could not be read, and why: they do not count
   /// How a code is drawn: its own style, else that of the longest beginning, else the default.
   CodeStyle style_of(const std::string &code) const;
   /// The group of `asked` whose values count for a mark: its own name, else the longest beginning; null: none.

@@ -26,7 +26,7 @@ void datum_doubts(DoubtList &list, const JobSnapshot &s) {
     for (const VectorResult &v : s.vectors()) {
       if (!v.error.empty() || !seen.insert(v.frame.code).second) continue;
       try {
-        FrameChange(v.frame, datum.frame(), job_place(s, datum), {s.state().settings.worst_transformation_m, false});
+        frame_change(v.frame, datum.frame(), job_place(s, datum), {s.state().settings.worst_transformation_m, false});
       } catch (const InputError &e) {
         list.add(DoubtKind::transformation_not_accurate_enough, frame_name(v.frame), Section::datum, {}, e.reason(),
                  v.frame.code)

@@ -1,4 +1,5 @@
 #include "judgement/level_doubts.h"
+#include "adjustment/statistics.h"
 #include "results/levels.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -124,7 +125,7 @@ std::vector<std::string> level_causes(const LevelLine &l, const Misclosure &m, c
     const auto f = fit(l, known, limits, unit, change);
     if (!f || std::abs(f->size) < least || std::abs(f->size) > most) return;
     if (f->left_of(m) > std::max(1.0, 0.3 * std::abs(m.value) / m.limit)) return;
-    found.emplace_back(handicap + std::min(5.0, f->misfit) / 3.29, words(f->size));
+    found.emplace_back(handicap + std::min(5.0, f->misfit) / single_test_limit, words(f->size));
   };
   for (const auto &[name, use] : staff_use(l.run, l.setups)) {
     if (std::abs(use.rise) < 20) continue;

@@ -1,3 +1,4 @@
+#include "adjustment/statistics.h"
 #include "base/size_words.h"
 #include "judgement/doubt_list.h"
 #include "judgement/level_doubts.h"
@@ -55,8 +56,9 @@ void level_line_doubts(DoubtList &list, const JobSnapshot &s) {
                    fmt::format("it misses by {} over {:.2f} km and {} set-ups; {} {}", length_words(m.value, 2, true),
                                m.length / 1000, m.setups,
                                m.within_limit() ? "within the limit, but the stated accuracy allows" : "the limit is",
-                               length_words(m.within_limit() ? 3.29 * m.sd : m.limit, 2)));
-      d.value = 1000 * std::abs(m.value), d.limit = 1000 * (m.within_limit() ? 3.29 * m.sd : m.limit), d.unit = "mm";
+                               length_words(m.within_limit() ? single_test_limit * m.sd : m.limit, 2)));
+      d.value = 1000 * std::abs(m.value), d.limit = 1000 * (m.within_limit() ? single_test_limit * m.sd : m.limit),
+      d.unit = "mm";
       d.effect_m = std::abs(m.value);
       d.causes = level_causes(l, m, s.state().settings.levels.limits());
     }

@@ -68,9 +68,9 @@ std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<Vector
       if (!a.solved && !b.solved && a.place && !started) a.solved = started = true;
       if (a.solved == b.solved) continue;
       if (a.solved)
-        b.place = Vec3(*a.place + v.solved.d), b.solved = moved = true;
+        b.place = Vec3(*a.place + v.solved->d), b.solved = moved = true;
       else
-        a.place = Vec3(*b.place - v.solved.d), a.solved = moved = true;
+        a.place = Vec3(*b.place - v.solved->d), a.solved = moved = true;
     }
   }
   for (const auto &[name, p] : s.benchmarks()) names[name].weight += 100, names[name].beyond_levels = true;

@@ -1,4 +1,5 @@
 #include "judgement/network_doubts.h"
+#include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "base/size_words.h"
 #include "judgement/accuracy_verdict.h"
@@ -10,7 +11,7 @@
 namespace ampletie {
 namespace {
 
-constexpr double critical = 3.29; // of a single two-sided test, α = 0.001
+constexpr double critical = single_test_limit;
 
 void whole(DoubtList &list, const AdjustmentResult &a) {
   if (a.redundancy > 0 && !a.passes) {

@@ -61,22 +61,17 @@ bool is_possible_vector(const std::string &id, const JobSnapshot &s) {
 
 /// Decisions whose target the sources do not hold any more: a recipe reads a book otherwise, a file is damaged.
 void targetless_doubts(DoubtList &list, const JobSnapshot &s) {
-  std::map<std::string, std::pair<Thing, std::vector<long>>> by_thing;
-  for (const auto &[seq, t] : s.state().aims) {
-    auto &[thing, all] = by_thing[t.id];
-    thing = t, all.push_back(seq);
-  }
   std::map<K, std::set<std::string>> here; // gathered once, of the kinds that are asked about
-  for (const auto &[id, x] : by_thing) {
-    const K kind = x.first.kind;
+  for (const auto &[id, aim] : s.state().aims) {
+    const K kind = aim.thing.kind;
     if (here.try_emplace(kind).second) here[kind] = ids_of(kind, s);
     if (here[kind].count(id) || (kind == K::vector && is_possible_vector(id, s))) continue;
     std::string numbers;
-    for (long seq : x.second) numbers += (numbers.empty() ? "" : ", ") + std::to_string(seq);
-    list.add(DoubtKind::decision_without_target, (x.second.size() == 1 ? "decision " : "decisions ") + numbers,
-             Section::intake, {Thing::Kind::decision, std::to_string(x.second.back())},
+    for (long seq : aim.decisions) numbers += (numbers.empty() ? "" : ", ") + std::to_string(seq);
+    list.add(DoubtKind::decision_without_target, (aim.decisions.size() == 1 ? "decision " : "decisions ") + numbers,
+             Section::intake, {Thing::Kind::decision, std::to_string(aim.decisions.back())},
              fmt::format("the {} that it was about is not in the sources as they are read now: it does nothing",
-                         words(x.first.kind)),
+                         words(kind)),
              id);
   }
 }

@@ -69,8 +69,8 @@ std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s,
   std::vector<TraceStep> out;
   out.push_back({depth, "vector", fmt::format("vector {} → {}", v.from, v.to),
                  v.error.empty()
-                     ? fmt::format("{}, {} satellites, {} orbits in {} at {:.3f}", solution_name(v.solved.solution),
-                                   v.solved.satellites, v.orbits, frame_name(v.frame), v.epoch)
+                     ? fmt::format("{}, {} satellites, {} orbits in {} at {:.3f}", solution_name(v.solved->solution),
+                                   v.solved->satellites, v.orbits, frame_name(v.frame), v.epoch)
                      : v.error,
                  "", 0, 0, v.id});
   for (const Occupation &o : s.occupations())
@@ -194,7 +194,7 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
     if (!ids.count(v.id)) continue;
     const std::size_t at = out.size();
     for (auto &step : trace_vector(v, s, 1)) out.push_back(std::move(step));
-    head(at, std::sqrt(v.solved.cov.trace() / 3), v.id);
+    head(at, std::sqrt(v.solved->cov.trace() / 3), v.id);
   }
   // Vectors solved together share noise and atmosphere: everything the others were made of matters a little.
   std::set<std::string> joint;

@@ -125,11 +125,10 @@ std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<
     for (const TraverseComparison &x : l.comparisons) {
       if (std::isfinite(x.east))
         add(Kind::comparison, "compare " + l.id + x.mark, x.mark + " of " + l.name, l.id, l.setups,
-            1000 * std::hypot(x.east, x.north), 1000 * plan_limit_factor * x.expected, "mm",
-            std::hypot(x.east, x.north));
+            1000 * std::hypot(x.east, x.north), 1000 * plan_test_limit * x.expected, "mm", std::hypot(x.east, x.north));
       if (std::isfinite(x.up))
         add(Kind::comparison, "compare up " + x.with + l.id + x.mark, x.mark + " of " + l.name + ", height", l.id,
-            l.setups, 1000 * x.up, 1000 * limit_factor * x.up_expected, "mm", std::abs(x.up));
+            l.setups, 1000 * x.up, 1000 * single_test_limit * x.up_expected, "mm", std::abs(x.up));
     }
   }
   return out;

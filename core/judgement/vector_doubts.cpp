@@ -25,39 +25,40 @@ void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vect
       continue;
     }
     if (!v.independent) continue;
-    if (v.solved.solution != Solution::fixed) {
+    if (v.solved->solution != Solution::fixed) {
       Doubt &d = list.add(DoubtKind::vector_not_fixed, name, Section::gnss, {Thing::Kind::vector, v.id},
-                          "the integers of this vector are not settled: it is " + solution_name(v.solved.solution));
-      d.value = v.solved.ratio, d.limit = set.ratio_limit, d.unit = "ratio";
-      d.effect_m = std::sqrt(v.solved.cov.trace());
-      if (v.solved.last - v.solved.first < 1200) d.causes.push_back("the common time is short");
-      if (const auto gap = obstructed_side(v.solved))
+                          "the integers of this vector are not settled: it is " + solution_name(v.solved->solution));
+      d.value = v.solved->ratio, d.limit = set.ratio_limit, d.unit = "ratio";
+      d.effect_m = std::sqrt(v.solved->cov.trace());
+      if (v.solved->last - v.solved->first < 1200) d.causes.push_back("the common time is short");
+      if (const auto gap = obstructed_side(*v.solved))
         d.causes.push_back(fmt::format("the sky is shut between azimuths {:.0f}° and {:.0f}°", gap->from_deg,
                                        std::fmod(gap->to_deg, 360.0)));
-      if (v.solved.satellites < 8) d.causes.push_back(fmt::format("only {} satellites in common", v.solved.satellites));
+      if (v.solved->satellites < 8)
+        d.causes.push_back(fmt::format("only {} satellites in common", v.solved->satellites));
       // Is there one satellite that stands out?
       std::map<SatId, std::pair<double, int>> square;
-      for (const auto &r : v.solved.residuals) {
+      for (const auto &r : v.solved->residuals) {
         const double q = static_cast<double>(r.residual[0]);
         if (!std::isfinite(q)) continue;
         square[r.sat].first += q * q;
         ++square[r.sat].second;
       }
       for (const auto &[sat, q] : square)
-        if (q.second > 10 && std::sqrt(q.first / q.second) > 2.5 * v.solved.rms_m)
+        if (q.second > 10 && std::sqrt(q.first / q.second) > 2.5 * v.solved->rms_m)
           d.causes.push_back("residuals of " + sat.name() + " stand out");
     }
     const double least = settings_of_vector(s.state(), v.id).ratio_limit;
-    if (v.solved.solution == Solution::fixed && v.solved.ratio < least) {
+    if (v.solved->solution == Solution::fixed && v.solved->ratio < least) {
       Doubt &d = list.add(DoubtKind::ratio_low, name, Section::gnss, {Thing::Kind::vector, v.id},
                           "the integers are accepted by their failure rate, but a second set is nearly as good");
-      d.value = v.solved.ratio, d.limit = least, d.unit = "ratio";
-      d.effect_m = (v.solved.d - v.solved.d_float).norm();
+      d.value = v.solved->ratio, d.limit = least, d.unit = "ratio";
+      d.effect_m = (v.solved->d - v.solved->d_float).norm();
     }
-    if (v.solved.rms_m > set.rms_limit_m) {
+    if (v.solved->rms_m > set.rms_limit_m) {
       Doubt &d = list.add(DoubtKind::vector_noisy, name, Section::gnss, {Thing::Kind::vector, v.id},
                           "the phase residuals are larger than the limit");
-      d.value = v.solved.rms_m * 1000, d.limit = set.rms_limit_m * 1000, d.unit = "mm";
+      d.value = v.solved->rms_m * 1000, d.limit = set.rms_limit_m * 1000, d.unit = "mm";
     }
     // What loading could do to the height between the ends, where coefficients are missing.
     std::string without;
@@ -84,7 +85,7 @@ void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vect
         d.effect_m = effect;
       }
     }
-    const double minutes = (v.solved.last - v.solved.first) / 60;
+    const double minutes = (v.solved->last - v.solved->first) / 60;
     if (minutes < set.min_overlap_min) {
       Doubt &d = list.add(DoubtKind::short_overlap, name, Section::gnss, {Thing::Kind::vector, v.id},
                           "the common time is shorter than the limit");

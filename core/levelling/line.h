@@ -1,4 +1,5 @@
 #pragma once
+#include "adjustment/statistics.h"
 #include "levelling/reduction.h"
 #include <string_view>
 
@@ -46,7 +47,7 @@ struct Misclosure {
   double sd = 0;    ///< propagated, m: readings and the known heights
   double limit = 0; ///< m, k·√km or k·√n
   bool within_limit() const { return std::abs(value) <= limit; }
-  bool within_propagated() const { return std::abs(value) <= 3.29 * sd; } ///< α = 0.001, two-sided
+  bool within_propagated() const { return std::abs(value) <= single_test_limit * sd; }
 };
 /// At every known mark that the run turns on, in order, before anything is distributed; a run that returns to its start
 /// closes as a loop, a mark that it meets twice too.

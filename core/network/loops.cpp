@@ -4,6 +4,7 @@
 #include "network/groups.h"
 #include <Eigen/Dense>
 #include <algorithm>
+#include <optional>
 #include <queue>
 #include <set>
 
@@ -17,7 +18,8 @@ struct Step {
 
 class Closures {
 public:
-  Closures(const NetworkInput &in, const LoopLimits &limits) : limits_(limits) {
+  Closures(const NetworkInput &in, const LoopLimits &limits)
+      : limits_(limits), statistic_limit_(chi_squared_quantile(1 - limits.alpha, 3)) {
     for (const auto &m : in.marks) axes_[m.name] = local_axes(to_geodetic(m.position.xyz));
     for (const auto &s : in.set_ups) set_ups_[s.id] = s.sd_enu;
     for (const auto &s : in.sessions)
@@ -65,7 +67,7 @@ public:
     l.check = new_set_ups ? LoopCheck::full : sessions.size() > 1 ? LoopCheck::same_set_ups : LoopCheck::none;
     if (propagate) {
       l.statistic = l.misclosure_enu.dot(l.cov_enu.ldlt().solve(l.misclosure_enu));
-      l.statistic_limit = chi_squared_quantile(1 - limits_.alpha, 3);
+      l.statistic_limit = statistic_limit_;
     }
     return l;
   }
@@ -93,6 +95,7 @@ private:
   }
 
   LoopLimits limits_;
+  double statistic_limit_;
   std::map<std::string, Mat3> axes_;
   std::map<std::string, Vec3> set_ups_;
   std::map<std::string, std::pair<const NetworkSession *, Eigen::Index>> place_;
@@ -174,18 +177,21 @@ std::string loop_check_name(LoopCheck c) {
   return "";
 }
 
-std::vector<Loop> find_loops(const NetworkInput &in, const std::vector<NetworkVector> &dependent,
-                             const LoopLimits &limits) {
-  const Closures closures(in, limits);
+namespace {
+/// Closures of the vectors that the network uses: repeated ones, then one loop for each beyond a spanning tree of the
+/// short ones. With `stop_at_failure` nothing when one of them fails its propagated limit.
+std::optional<std::vector<Loop>> close_used(const Closures &closures, const std::vector<NetworkVector> &vectors,
+                                            bool stop_at_failure) {
   std::vector<Loop> out;
   std::set<std::string> seen;
-  auto add = [&](Loop l) {
+  bool failed = false;
+  const auto add = [&](Loop l) {
+    failed = failed || !l.within_propagated();
     if (seen.insert(l.id).second) out.push_back(std::move(l));
   };
   std::vector<const NetworkVector *> all;
-  for (const auto &v : in.vectors) all.push_back(&v);
+  for (const auto &v : vectors) all.push_back(&v);
   std::sort(all.begin(), all.end(), [](const auto *a, const auto *b) { return a->id < b->id; });
-
   std::map<std::pair<std::string, std::string>, std::vector<const NetworkVector *>> pairs;
   for (const auto *v : all) pairs[std::minmax(v->from, v->to)].push_back(v);
   std::vector<const NetworkVector *> single; // the first between each two marks
@@ -193,11 +199,11 @@ std::vector<Loop> find_loops(const NetworkInput &in, const std::vector<NetworkVe
     std::stable_sort(list.begin(), list.end(), [](const auto *a, const auto *b) { return a->epoch < b->epoch; });
     for (std::size_t i = 1; i < list.size(); ++i)
       add(closures.close({{list[i - 1], 1}, {list[i], list[i]->from == list[i - 1]->from ? -1 : 1}}, true));
+    if (failed && stop_at_failure) return {};
     single.push_back(list.front());
   }
   std::stable_sort(single.begin(), single.end(),
                    [](const auto *a, const auto *b) { return a->d.squaredNorm() < b->d.squaredNorm(); });
-  // Vectors beyond a spanning tree of the short ones: one loop each.
   Groups joined;
   const auto edges = edges_of(single, mark_node);
   for (const auto *v : single) {
@@ -206,24 +212,83 @@ std::vector<Loop> find_loops(const NetworkInput &in, const std::vector<NetworkVe
     if (chain.empty()) continue;
     chain.push_back({v, 1});
     add(closures.close(std::move(chain), true));
+    if (failed && stop_at_failure) return {};
   }
+  return out;
+}
+} // namespace
+
+std::vector<Loop> find_loops(const NetworkInput &in, const std::vector<NetworkVector> &dependent,
+                             const LoopLimits &limits) {
+  const Closures closures(in, limits);
+  std::vector<Loop> out = *close_used(closures, in.vectors, false);
+  std::set<std::string> seen;
+  for (const Loop &l : out) seen.insert(l.id);
   // Inside a session: what a dependent vector says against the chain that is used.
+  std::map<std::string, std::vector<const NetworkVector *>> by_session;
+  for (const auto &v : in.vectors) by_session[v.session].push_back(&v);
+  std::map<std::string, std::map<std::string, std::vector<Step>>> edges;
+  for (auto &[session, own] : by_session) {
+    std::sort(own.begin(), own.end(), [](const auto *a, const auto *b) { return a->id < b->id; });
+    edges[session] = edges_of(own, set_up_node);
+  }
   for (const NetworkVector &v : dependent) {
-    std::vector<const NetworkVector *> own;
-    for (const auto *w : all)
-      if (w->session == v.session) own.push_back(w);
-    std::vector<Step> chain = shortest(edges_of(own, set_up_node), set_up_node, v.to_set_up, v.from_set_up, {});
+    std::vector<Step> chain = shortest(edges[v.session], set_up_node, v.to_set_up, v.from_set_up, {});
     if (chain.empty()) continue;
     chain.push_back({&v, 1});
     // What it shares with the others is not known, so only the plain limit can be applied.
     Loop l = closures.close(std::move(chain), false);
     l.check = LoopCheck::none;
-    add(std::move(l));
+    if (seen.insert(l.id).second) out.push_back(std::move(l));
   }
-  std::sort(out.begin(), out.end(),
-            [](const Loop &a, const Loop &b) { return std::tuple(-worst(a), a.id) < std::tuple(-worst(b), b.id); });
-  return out;
+  std::vector<std::pair<double, std::size_t>> order;
+  for (std::size_t i = 0; i < out.size(); ++i) order.emplace_back(-worst(out[i]), i);
+  std::sort(order.begin(), order.end(), [&](const auto &a, const auto &b) {
+    return std::tie(a.first, out[a.second].id) < std::tie(b.first, out[b.second].id);
+  });
+  std::vector<Loop> sorted;
+  for (const auto &[badness, i] : order) sorted.push_back(std::move(out[i]));
+  return sorted;
 }
+
+namespace {
+/// Another antenna height of one set-up: its size by least squares from all closures, and what it leaves of them.
+std::optional<LoopCause> height_cause(const NetworkSetUp &s, const Mat3 &mark_axes,
+                                      const std::vector<const Loop *> &judged,
+                                      const std::vector<std::vector<const NetworkVector *>> &vectors,
+                                      const std::map<std::string, Mat3> &axes, double limit) {
+  // A height error moves a closure by ± the vertical of the mark, unless the loop enters and leaves by this set-up.
+  std::vector<std::pair<std::size_t, Vec3>> moved;
+  double numerator = 0, denominator = 0, left = 0;
+  for (std::size_t k = 0; k < judged.size(); ++k) {
+    const Loop &l = *judged[k];
+    int sign = 0;
+    for (std::size_t i = 0; i < l.vectors.size(); ++i) {
+      if (vectors[k][i]->to_set_up == s.id) sign += l.signs[i];
+      if (vectors[k][i]->from_set_up == s.id) sign -= l.signs[i];
+    }
+    if (sign == 0) {
+      left = std::max(left, l.statistic / limit);
+      if (left > 1) return {}; // one that it does not touch fails
+      continue;
+    }
+    const Vec3 e = sign * (axes.at(l.marks.front()) * mark_axes.row(2).transpose());
+    const Vec3 q = l.cov_enu.ldlt().solve(e);
+    numerator += q.dot(l.misclosure_enu);
+    denominator += q.dot(e);
+    moved.emplace_back(k, e);
+  }
+  if (denominator <= 0) return {};
+  // The vector to a marker is short by what the antenna height was keyed in too large.
+  const double size = numerator / denominator;
+  for (const auto &[k, e] : moved) {
+    const Vec3 m = judged[k]->misclosure_enu - size * e;
+    left = std::max(left, m.dot(judged[k]->cov_enu.ldlt().solve(m)) / limit);
+  }
+  if (left > 1) return {};
+  return LoopCause{LoopCause::Kind::height, s.id, "", size, 1 / std::sqrt(denominator), left};
+}
+} // namespace
 
 std::vector<LoopCause> explain_loops(const NetworkInput &in, const std::vector<Loop> &loops, const LoopLimits &limits) {
   const double limit = chi_squared_quantile(1 - limits.alpha, 3);
@@ -238,34 +303,14 @@ std::vector<LoopCause> explain_loops(const NetworkInput &in, const std::vector<L
   std::map<std::string, Mat3> axes;
   for (const auto &m : in.marks) axes[m.name] = local_axes(to_geodetic(m.position.xyz));
 
-  for (const NetworkSetUp &s : in.set_ups) {
-    if (!axes.count(s.mark)) continue;
-    // A height error moves a closure by ± the vertical of the mark, unless the loop enters and leaves by this set-up.
-    std::vector<Vec3> effect;
-    double numerator = 0, denominator = 0;
-    for (const Loop *l : judged) {
-      Vec3 e = Vec3::Zero();
-      const Vec3 up = axes.at(l->marks.front()) * axes.at(s.mark).row(2).transpose();
-      for (std::size_t i = 0; i < l->vectors.size(); ++i) {
-        const NetworkVector &v = *by_id.at(l->vectors[i]);
-        if (v.to_set_up == s.id) e += l->signs[i] * up;
-        if (v.from_set_up == s.id) e -= l->signs[i] * up;
-      }
-      const Vec3 q = l->cov_enu.ldlt().solve(e);
-      numerator += q.dot(l->misclosure_enu);
-      denominator += q.dot(e);
-      effect.push_back(e);
-    }
-    if (denominator <= 0) continue;
-    // The vector to a marker is short by what the antenna height was keyed in too large.
-    const double size = numerator / denominator;
-    LoopCause c{LoopCause::Kind::height, s.id, "", size, 1 / std::sqrt(denominator), 0};
-    for (std::size_t i = 0; i < judged.size(); ++i) {
-      const Vec3 m = judged[i]->misclosure_enu - size * effect[i];
-      c.left = std::max(c.left, m.dot(judged[i]->cov_enu.ldlt().solve(m)) / limit);
-    }
-    if (c.left <= 1) out.push_back(c);
+  std::vector<std::vector<const NetworkVector *>> chains;
+  for (const Loop *l : judged) {
+    chains.emplace_back();
+    for (const auto &id : l->vectors) chains.back().push_back(by_id.at(id));
   }
+  for (const NetworkSetUp &s : in.set_ups)
+    if (const auto a = axes.find(s.mark); a != axes.end())
+      if (auto c = height_cause(s, a->second, judged, chains, axes, limit)) out.push_back(*c);
   // Other names: the ends of the vectors change places, and everything is closed again.
   std::map<std::string, std::set<std::string>> by_session; // session → set-ups
   std::map<std::string, std::string> mark_of;
@@ -273,27 +318,27 @@ std::vector<LoopCause> explain_loops(const NetworkInput &in, const std::vector<L
     by_session[v.session].insert({v.from_set_up, v.to_set_up});
     mark_of[v.from_set_up] = v.from, mark_of[v.to_set_up] = v.to;
   }
+  const Closures all_closures(in, limits);
   int tries = 0;
   auto attempt = [&](LoopCause c, const std::map<std::string, std::string> &names, std::size_t closures) {
     if (++tries > 500) return;
-    NetworkInput other = in;
-    for (NetworkVector &v : other.vectors) {
+    std::vector<NetworkVector> other = in.vectors;
+    for (NetworkVector &v : other) {
       if (const auto n = names.find(v.from_set_up); n != names.end()) v.from = n->second;
       if (const auto n = names.find(v.to_set_up); n != names.end()) v.to = n->second;
       if (v.from == v.to) return;
     }
+    const auto found = close_used(all_closures, other, true);
+    if (!found) return;
     std::set<std::string> closed;
-    std::size_t count = 0;
-    for (const Loop &l : find_loops(other, {}, limits)) {
-      if (l.statistic_limit <= 0) continue;
+    for (const Loop &l : *found) {
       c.left = std::max(c.left, l.statistic / limit);
-      ++count;
       for (const auto &id : l.vectors) closed.insert({by_id.at(id)->from_set_up, by_id.at(id)->to_set_up});
     }
     // Fewer closures would be an easy way to pass: those that are named must be among what closes.
     const bool proven =
         std::all_of(names.begin(), names.end(), [&](const auto &n) { return closed.count(n.first) > 0; });
-    if (c.left <= 1 && proven && count >= closures) out.push_back(std::move(c));
+    if (proven && found->size() >= closures) out.push_back(std::move(c));
   };
   std::set<std::string> suspected;
   for (const Loop *l : judged)

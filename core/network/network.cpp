@@ -256,6 +256,179 @@ private:
 };
 } // namespace
 
+namespace {
+/// Free: the shift that leaves the datum marks, on the mean, where they were (inner constraints for translations).
+struct MeanShift {
+  Vec3 mean = Vec3::Zero();
+  Eigen::MatrixXd with_unknowns; ///< unknowns × 3: covariance with the shift
+  Mat3 cov = Mat3::Zero();
+};
+MeanShift mean_shift(const NetworkInput &in, const NetworkProblem &b, const AdjustmentResult &r) {
+  std::vector<const NetworkMark *> datum;
+  for (const auto &m : in.marks)
+    if (m.hold == Hold::full) datum.push_back(&m);
+  if (datum.empty())
+    for (const auto &m : in.marks) datum.push_back(&m);
+  MeanShift out;
+  Eigen::MatrixXd g = Eigen::MatrixXd::Zero(r.unknowns, 3);
+  for (const auto *m : datum) {
+    const MarkAxes &a = b.axes.at(m->name);
+    const MarkMap map = enu_map(a);
+    for (std::size_t i = 0; i < map.parameters.size(); ++i) {
+      const int u = r.index[static_cast<std::size_t>(map.parameters[i])];
+      if (u >= 0)
+        g.row(u) += (a.axes.transpose() * map.rows.col(static_cast<Eigen::Index>(i))).transpose() /
+                    static_cast<double>(datum.size());
+    }
+    out.mean += a.axes.transpose() * enu_of(a, r) / static_cast<double>(datum.size());
+  }
+  out.with_unknowns.resize(r.unknowns, 3);
+  for (int k = 0; k < 3; ++k) out.with_unknowns.col(k) = r.normals->solve(g.col(k));
+  out.cov = g.transpose() * out.with_unknowns;
+  return out;
+}
+
+/// Influence of a held coordinate on the unknowns, for accuracy with respect to the datum.
+struct HeldInfluence {
+  Eigen::VectorXd column;
+  int parameter;
+  double variance;
+};
+std::vector<HeldInfluence> held_influences(const NetworkInput &in, const NetworkProblem &b, NetworkResult &out) {
+  const AdjustmentResult &r = out.adjustment;
+  std::vector<HeldInfluence> held;
+  for (const auto &m : in.marks) {
+    const int p = out.parameter.at(m.name);
+    bool any = false, zero = false;
+    for (int k = 0; k < 3; ++k) {
+      if (r.index[static_cast<std::size_t>(p + k)] >= 0 || (k < 2 && !m.plan_known)) continue;
+      any = true;
+      if (m.published_sd[k] <= 0)
+        zero = true;
+      else
+        held.push_back({influence(b.problem, r, p + k), p + k, m.published_sd[k] * m.published_sd[k]});
+    }
+    if (any && zero) out.zero_sd_held.push_back(m.name);
+  }
+  return held;
+}
+
+/// What each mark is connected with, and by what.
+struct Connections {
+  std::map<std::string, std::set<std::string>> erections, sighted, neighbours; ///< set-ups of vectors; marks; marks
+  std::map<std::string, int> levelled;
+};
+Connections connections(const NetworkInput &in) {
+  Connections out;
+  for (const auto &v : in.vectors) {
+    out.erections[v.from].insert(v.from_set_up);
+    out.erections[v.to].insert(v.to_set_up);
+    out.neighbours[v.from].insert(v.to);
+    out.neighbours[v.to].insert(v.from);
+  }
+  for (const auto &s : in.stations)
+    for (const auto &t : s.sights) {
+      out.sighted[s.mark].insert(t.to), out.sighted[t.to].insert(s.mark);
+      out.neighbours[s.mark].insert(t.to), out.neighbours[t.to].insert(s.mark);
+    }
+  for (const auto &l : in.levels) {
+    ++out.levelled[l.from], ++out.levelled[l.to];
+    out.neighbours[l.from].insert(l.to);
+    out.neighbours[l.to].insert(l.from);
+  }
+  return out;
+}
+
+/// The geoid's correction at a mark, and the standard deviation of its physical height.
+void geoid_at(const MarkAxes &a, const AdjustmentResult &r, double height_variance, AdjustedMark &q) {
+  q.height_sd = std::sqrt(std::max(0.0, height_variance));
+  MarkMap s;
+  s.rows = Eigen::MatrixXd::Zero(1, static_cast<Eigen::Index>(a.surface.size()));
+  for (std::size_t i = 0; i < a.surface.size(); ++i) {
+    s.parameters.push_back(a.surface[i].first);
+    s.rows(0, static_cast<Eigen::Index>(i)) = a.surface[i].second;
+    q.geoid_correction += a.surface[i].second * r.values[static_cast<std::size_t>(a.surface[i].first)];
+  }
+  q.geoid_correction_sd = std::sqrt(std::max(0.0, covariance_of(s, r)(0, 0)));
+}
+
+AdjustedMark adjusted_mark(const NetworkMark &m, const NetworkProblem &b, const AdjustmentResult &r,
+                           const MeanShift *shift, const std::vector<HeldInfluence> &held, int geoid_nodes) {
+  const MarkAxes &a = b.axes.at(m.name);
+  AdjustedMark q;
+  q.name = m.name;
+  q.hold = m.hold;
+  q.plan_known = m.plan_known;
+  const MarkMap map = enu_map(a);
+  Vec3 enu = enu_of(a, r);
+  q.cov_enu = covariance_of(map, r);
+  if (shift) {
+    enu -= a.axes * shift->mean;
+    Mat3 cross = Mat3::Zero(); // cov(enu, mean)
+    for (std::size_t i = 0; i < map.parameters.size(); ++i)
+      if (const int u = r.index[static_cast<std::size_t>(map.parameters[i])]; u >= 0)
+        cross += map.rows.col(static_cast<Eigen::Index>(i)) * shift->with_unknowns.row(u);
+    cross = (cross * a.axes.transpose()).eval();
+    q.cov_enu += -cross - cross.transpose() + a.axes * shift->cov * a.axes.transpose();
+  }
+  q.shift_enu = enu;
+  q.position = {a.origin + a.axes.transpose() * enu, m.position.frame, m.position.epoch};
+  q.network_cov_enu = q.cov_enu;
+  const bool with_heights = geoid_nodes > 0;
+  const MarkMap height = height_map(a);
+  double height_variance = with_heights ? covariance_of(height, r)(0, 0) : 0;
+  for (const HeldInfluence &h : held) {
+    const Vec3 own = follow(map, r, h.column, h.parameter);
+    q.network_cov_enu += h.variance * own * own.transpose();
+    if (with_heights) {
+      const double up = follow(height, r, h.column, h.parameter)[0];
+      height_variance += h.variance * up * up;
+    }
+  }
+  if (with_heights) geoid_at(a, r, height_variance, q);
+  accuracy95(q.network_cov_enu, q.network_plan95, q.network_up95);
+  return q;
+}
+
+/// The mean 95 % accuracy of a mark to those that it is connected with.
+void local_accuracy(const NetworkProblem &b, const AdjustmentResult &r, const std::set<std::string> &neighbours,
+                    AdjustedMark &q) {
+  const MarkAxes &a = b.axes.at(q.name);
+  const MarkMap map = enu_map(a);
+  int n = 0;
+  for (const auto &other : neighbours) {
+    const MarkAxes &o = b.axes.at(other);
+    const MarkMap theirs = enu_map(o);
+    std::vector<int> both = map.parameters;
+    both.insert(both.end(), theirs.parameters.begin(), theirs.parameters.end());
+    Eigen::MatrixXd d(3, static_cast<Eigen::Index>(both.size()));
+    d << map.rows, -(a.axes * o.axes.transpose()) * theirs.rows;
+    double plan, up;
+    accuracy95(d * r.covariance(both) * d.transpose(), plan, up);
+    q.local_plan95 += plan;
+    q.local_up95 += up;
+    ++n;
+  }
+  if (n) q.local_plan95 /= n, q.local_up95 /= n;
+}
+
+/// Orientation, refraction and plumb line of every set-up of a total station.
+void station_results(const NetworkInput &in, const NetworkProblem &b, NetworkResult &out) {
+  const AdjustmentResult &r = out.adjustment;
+  for (auto &[id, s] : out.stations) {
+    const StationUnknowns &u = b.stations.at(id);
+    const auto value = [&](int p) { return p < 0 ? 0.0 : r.values[static_cast<std::size_t>(p)]; };
+    const auto own = std::find_if(in.stations.begin(), in.stations.end(), [&](const auto &x) { return x.id == id; });
+    s.orientation = value(u.orientation);
+    s.k = own->k + value(u.refraction);
+    s.k_sd = u.refraction < 0 ? own->k_sd : std::sqrt(r.covariance(u.refraction, u.refraction));
+    s.deflection = own->deflection;
+    if (u.deflection >= 0)
+      s.deflection += Eigen::Vector2d(value(u.deflection), value(u.deflection + u.deflection_step));
+  }
+}
+} // namespace
+
 NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
   check_tags(in);
   const auto defects = datum_defects(in);
@@ -272,156 +445,23 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
                      b.problem.parameters[static_cast<std::size_t>(e.unknown)].name);
   }
   const AdjustmentResult &r = out.adjustment;
-
-  // Free: the shift that leaves the datum marks, on the mean, where they were (inner constraints for translations).
-  const bool free = in.mode == DatumMode::free;
-  std::vector<const NetworkMark *> datum;
-  if (free) {
-    for (const auto &m : in.marks)
-      if (m.hold == Hold::full) datum.push_back(&m);
-    if (datum.empty())
-      for (const auto &m : in.marks) datum.push_back(&m);
-  }
-  Vec3 mean_shift = Vec3::Zero();
-  Eigen::MatrixXd with_mean; // unknowns × 3: covariance with the mean shift
-  Mat3 mean_cov = Mat3::Zero();
-  if (free) {
-    Eigen::MatrixXd g = Eigen::MatrixXd::Zero(r.unknowns, 3);
-    for (const auto *m : datum) {
-      const MarkAxes &a = b.axes.at(m->name);
-      const MarkMap map = enu_map(a);
-      for (std::size_t i = 0; i < map.parameters.size(); ++i) {
-        const int u = r.index[static_cast<std::size_t>(map.parameters[i])];
-        if (u >= 0)
-          g.row(u) += (a.axes.transpose() * map.rows.col(static_cast<Eigen::Index>(i))).transpose() /
-                      static_cast<double>(datum.size());
-      }
-      mean_shift += a.axes.transpose() * enu_of(a, r) / static_cast<double>(datum.size());
-    }
-    with_mean.resize(r.unknowns, 3);
-    for (int k = 0; k < 3; ++k) with_mean.col(k) = r.normals->solve(g.col(k));
-    mean_cov = g.transpose() * with_mean;
-  }
-
-  // Influence of each held coordinate, for accuracy with respect to the datum.
-  struct Held {
-    Eigen::VectorXd column;
-    int parameter;
-    double variance;
-  };
-  std::vector<Held> held;
-  if (in.mode == DatumMode::held)
-    for (const auto &m : in.marks) {
-      const int p = out.parameter.at(m.name);
-      bool any = false, zero = false;
-      for (int k = 0; k < 3; ++k) {
-        if (r.index[static_cast<std::size_t>(p + k)] >= 0 || (k < 2 && !m.plan_known)) continue;
-        any = true;
-        if (m.published_sd[k] <= 0)
-          zero = true;
-        else
-          held.push_back({influence(b.problem, r, p + k), p + k, m.published_sd[k] * m.published_sd[k]});
-      }
-      if (any && zero) out.zero_sd_held.push_back(m.name);
-    }
-
-  std::map<std::string, std::set<std::string>> erections, neighbours;
-  for (const auto &v : in.vectors) {
-    erections[v.from].insert(v.from_set_up);
-    erections[v.to].insert(v.to_set_up);
-    neighbours[v.from].insert(v.to);
-    neighbours[v.to].insert(v.from);
-  }
-  std::map<std::string, std::set<std::string>> sighted;
-  for (const auto &s : in.stations)
-    for (const auto &t : s.sights) {
-      sighted[s.mark].insert(t.to), sighted[t.to].insert(s.mark);
-      neighbours[s.mark].insert(t.to), neighbours[t.to].insert(s.mark);
-    }
+  std::optional<MeanShift> shift;
+  if (in.mode == DatumMode::free) shift = mean_shift(in, b, r);
+  std::vector<HeldInfluence> held;
+  if (in.mode == DatumMode::held) held = held_influences(in, b, out);
+  Connections c = connections(in);
   const LevelWays ways(in);
-  std::map<std::string, int> levelled;
-  for (const auto &l : in.levels) {
-    ++levelled[l.from], ++levelled[l.to];
-    neighbours[l.from].insert(l.to);
-    neighbours[l.to].insert(l.from);
-  }
   for (const auto &m : in.marks) {
-    const MarkAxes &a = b.axes.at(m.name);
-    AdjustedMark q;
-    q.name = m.name;
-    q.hold = m.hold;
-    q.plan_known = m.plan_known;
-    const MarkMap map = enu_map(a);
-    Vec3 enu = enu_of(a, r);
-    q.cov_enu = covariance_of(map, r);
-    if (free) {
-      enu -= a.axes * mean_shift;
-      Mat3 cross = Mat3::Zero(); // cov(enu, mean)
-      for (std::size_t i = 0; i < map.parameters.size(); ++i)
-        if (const int u = r.index[static_cast<std::size_t>(map.parameters[i])]; u >= 0)
-          cross += map.rows.col(static_cast<Eigen::Index>(i)) * with_mean.row(u);
-      cross = (cross * a.axes.transpose()).eval();
-      q.cov_enu += -cross - cross.transpose() + a.axes * mean_cov * a.axes.transpose();
-    }
-    q.shift_enu = enu;
-    q.position = {a.origin + a.axes.transpose() * enu, m.position.frame, m.position.epoch};
-    q.network_cov_enu = q.cov_enu;
-    const bool with_heights = out.geoid_nodes > 0;
-    const MarkMap height = height_map(a);
-    double height_variance = with_heights ? covariance_of(height, r)(0, 0) : 0;
-    for (const Held &h : held) {
-      const Vec3 own = follow(map, r, h.column, h.parameter);
-      q.network_cov_enu += h.variance * own * own.transpose();
-      if (with_heights) {
-        const double up = follow(height, r, h.column, h.parameter)[0];
-        height_variance += h.variance * up * up;
-      }
-    }
-    q.levels = levelled[m.name];
-    if (with_heights) {
-      q.height_sd = std::sqrt(std::max(0.0, height_variance));
-      MarkMap s;
-      s.rows = Eigen::MatrixXd::Zero(1, static_cast<Eigen::Index>(a.surface.size()));
-      for (std::size_t i = 0; i < a.surface.size(); ++i) {
-        s.parameters.push_back(a.surface[i].first);
-        s.rows(0, static_cast<Eigen::Index>(i)) = a.surface[i].second;
-        q.geoid_correction += a.surface[i].second * r.values[static_cast<std::size_t>(a.surface[i].first)];
-      }
-      q.geoid_correction_sd = std::sqrt(std::max(0.0, covariance_of(s, r)(0, 0)));
-    }
-    accuracy95(q.network_cov_enu, q.network_plan95, q.network_up95);
-    int n = 0;
-    for (const auto &other : neighbours[m.name]) {
-      const MarkAxes &o = b.axes.at(other);
-      const MarkMap theirs = enu_map(o);
-      std::vector<int> both = map.parameters;
-      both.insert(both.end(), theirs.parameters.begin(), theirs.parameters.end());
-      Eigen::MatrixXd d(3, static_cast<Eigen::Index>(both.size()));
-      d << map.rows, -(a.axes * o.axes.transpose()) * theirs.rows;
-      double plan, up;
-      accuracy95(d * r.covariance(both) * d.transpose(), plan, up);
-      q.local_plan95 += plan;
-      q.local_up95 += up;
-      ++n;
-    }
-    if (n) q.local_plan95 /= n, q.local_up95 /= n;
-    q.set_ups = static_cast<int>(erections[m.name].size());
+    AdjustedMark q = adjusted_mark(m, b, r, shift ? &*shift : nullptr, held, out.geoid_nodes);
+    local_accuracy(b, r, c.neighbours[m.name], q);
+    q.levels = c.levelled[m.name];
+    q.set_ups = static_cast<int>(c.erections[m.name].size());
     // A set-up fixes a mark, and so does a way over levels in height.
-    q.sighted_from = static_cast<int>(sighted[m.name].size());
+    q.sighted_from = static_cast<int>(c.sighted[m.name].size());
     q.independent_checks = std::max(0, (m.plan_known ? q.set_ups + q.sighted_from : ways.from(m.name)) - 1);
     out.marks.push_back(std::move(q));
   }
-  for (auto &[id, s] : out.stations) {
-    const StationUnknowns &u = b.stations.at(id);
-    const auto value = [&](int p) { return p < 0 ? 0.0 : r.values[static_cast<std::size_t>(p)]; };
-    const auto own = std::find_if(in.stations.begin(), in.stations.end(), [&](const auto &x) { return x.id == id; });
-    s.orientation = value(u.orientation);
-    s.k = own->k + value(u.refraction);
-    s.k_sd = u.refraction < 0 ? own->k_sd : std::sqrt(r.covariance(u.refraction, u.refraction));
-    s.deflection = own->deflection;
-    if (u.deflection >= 0)
-      s.deflection += Eigen::Vector2d(value(u.deflection), value(u.deflection + u.deflection_step));
-  }
+  station_results(in, b, out);
   if (in.mode == DatumMode::held) out.control = check_control(in, progress);
   out.blocks = std::move(b.problem.blocks);
   return out;

@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "base/utf8.h"
 #include "job/settings.h"
+#include "results/vector_fingerprint.h"
 #include <cstdlib>
 #include <fmt/format.h>
 #include <pwd.h>
@@ -16,9 +17,12 @@ std::string author() {
   for (const char *name : {"AMPLETIE_AUTHOR", "USER", "LOGNAME"})
     if (const char *v = std::getenv(name); v && *v) return printable(utf8_text(v));
   // Batch systems set no environment: the login name is known all the same.
-  if (const passwd *who = ::getpwuid(::geteuid()); who && who->pw_name && *who->pw_name)
-    return printable(utf8_text(who->pw_name));
-  return "user " + std::to_string(::geteuid());
+  static const std::string login = [] {
+    const passwd *who = ::getpwuid(::geteuid());
+    return who && who->pw_name && *who->pw_name ? printable(utf8_text(who->pw_name))
+                                                : "user " + std::to_string(::geteuid());
+  }();
+  return login;
 }
 
 /// Text as it goes into the log: UTF-8 on lines that can be read; throws for names that cannot be.
@@ -105,7 +109,13 @@ void Job::reload() {
   issued_ = std::make_shared<const std::vector<IssueRecord>>(store_.issue_records());
   look_again();
   const auto kept = store_.results("network");
-  if (kept.empty() || kept.front().fingerprint != snapshot_->get(network_key_result())) return;
+  const bool same = !kept.empty() && kept.front().fingerprint == snapshot_->get(network_key_result());
+  if (auto renewed = with_present_fingerprints(*solved_, *snapshot_)) {
+    solved_ = std::make_shared<const std::vector<VectorResult>>(std::move(*renewed));
+    ++solved_times_;
+    look_again();
+  }
+  if (!same) return;
   for (const VectorResult &v : vectors())
     if (v.stale) return;
   // An adjustment takes milliseconds: it is made again rather than stored, and shown only when it is the same.
@@ -118,6 +128,7 @@ void Job::reload() {
 }
 
 void Job::look_again() {
+  behind_ = false;
   JobInputs in;
   in.contents = contents_;
   folding_.follow(log_);
@@ -154,13 +165,23 @@ std::vector<Trouble> troubles_of(const JobSnapshot &s) {
 
 void Job::try_last() {
   const long seq = log_.back().seq;
+  if (batch_) {
+    folding_.follow(log_);
+    behind_ = true;
+    const auto bad = folding_.unreadable().find(seq);
+    if (bad == folding_.unreadable().end()) return;
+    const std::string why = bad->second;
+    log_.pop_back();
+    folding_.follow(log_);
+    throw InputError(why);
+  }
   const bool withdrawal = log_.back().verb == "withdraw";
   const auto before = snapshot_;
   look_again();
   std::string why;
   if (const auto bad = state().unreadable.find(seq); bad != state().unreadable.end()) why = bad->second;
   // What undoes may leave other parts failing: it is the way out.
-  if (!withdrawal && why.empty() && !batch_)
+  if (!withdrawal && why.empty())
     if (const auto now = troubles_of(*snapshot_); !now.empty()) {
       const auto known = troubles_of(*before);
       for (const Trouble &t : now)
@@ -174,7 +195,7 @@ void Job::try_last() {
 }
 
 void Job::begin_batch() {
-  batch_troubles_ = troubles_of(*snapshot_);
+  batch_troubles_ = troubles_of(*now());
   store_.begin();
   batch_ = log_.size();
 }
@@ -184,8 +205,8 @@ std::vector<std::pair<std::size_t, std::string>> Job::end_batch() {
   if (!batch_) return out;
   const std::size_t first = *batch_;
   batch_.reset();
-  const auto now = troubles_of(*snapshot_);
-  const bool harmless = std::all_of(now.begin(), now.end(), [&](const Trouble &t) {
+  const auto troubles = troubles_of(*now());
+  const bool harmless = std::all_of(troubles.begin(), troubles.end(), [&](const Trouble &t) {
     return std::find(batch_troubles_.begin(), batch_troubles_.end(), t) != batch_troubles_.end();
   });
   const std::vector<Decision> all(log_.begin() + static_cast<std::ptrdiff_t>(first), log_.end());

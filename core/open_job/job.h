@@ -25,12 +25,12 @@ public:
 
   const Store &store() const { return store_; }
   const std::vector<Decision> &decisions() const { return log_; }
-  const JobState &state() const { return snapshot_->state(); }
+  const JobState &state() const { return now()->state(); }
   /// Everything as it is now. Results are computed when they are asked for.
-  std::shared_ptr<const JobSnapshot> snapshot() const { return snapshot_; }
-  const std::vector<VectorResult> &vectors() const { return snapshot_->vectors(); }
+  std::shared_ptr<const JobSnapshot> snapshot() const { return now(); }
+  const std::vector<VectorResult> &vectors() const { return now()->vectors(); }
   /// Vectors that are planned and were never solved.
-  std::size_t unsolved() const { return snapshot_->get(plan_result()).size() - vectors().size(); }
+  std::size_t unsolved() const { return now()->get(plan_result()).size() - vectors().size(); }
   /// What a vector was before it was solved again in this sitting; null when there is nothing to compare with.
   const VectorResult *before(const std::string &vector) const {
     const auto it = before_.find(vector);
@@ -38,14 +38,18 @@ public:
   }
   /// The last adjustment; null when there is none. Stale when its inputs have changed.
   const NetworkRun *network() const { return adjusted_.get(); }
-  bool network_stale() const { return adjusted_ && !snapshot_->get(network_result()); }
+  bool network_stale() const { return adjusted_ && !now()->get(network_result()); }
   /// Loops and repeated vectors as they close now, before any adjustment.
-  const LoopReport &loops() const { return snapshot_->get(loops_result()); }
+  const LoopReport &loops() const { return judgement(loops_result(), seen_loops_); }
   /// What is thought of what total stations say by themselves.
-  const TraverseFindings &traverse_findings() const { return snapshot_->get(traverse_findings_result()); }
-  const std::vector<Doubt> &doubts() const { return snapshot_->get(doubts_result()); }
+  const TraverseFindings &traverse_findings() const { return judgement(traverse_findings_result(), seen_findings_); }
+  const std::vector<Doubt> &doubts() const { return judgement(doubts_result(), seen_doubts_); }
+  /// The three above take long. A window does not wait for them: it lets another thread ask the snapshot for the
+  /// doubts, and until then they are those of a moment ago.
+  void judge_beside() { beside_ = true; }
+  bool judged() const { return now()->ready(doubts_result()) != nullptr; }
   /// Says decisions with the names that things have now.
-  DecisionWords words() const { return {*snapshot_, vectors(), doubts(), log_}; }
+  DecisionWords words() const { return {*now(), vectors(), doubts(), log_}; }
   std::size_t open_doubts() const;
 
   /// Takes files by path; each is judged by itself, and one bad file does not keep the others out.
@@ -82,6 +86,17 @@ public:
 
 private:
   explicit Job(Store store);
+  /// The snapshot, made when somebody looks: many decisions of a batch are looked at by nobody.
+  const std::shared_ptr<const JobSnapshot> &now() const {
+    if (behind_) const_cast<Job *>(this)->look_again();
+    return snapshot_;
+  }
+  template <class T> const T &judgement(const Result<T> &r, std::shared_ptr<const T> &seen) const {
+    if (!beside_) return now()->get(r);
+    if (auto ready = now()->ready(r)) seen = std::move(ready);
+    if (!seen) seen = std::make_shared<const T>();
+    return *seen;
+  }
   /// Tries a decision, appends it and gives its number.
   long append(Decision d);
   /// Tries the log with its last decision; takes that off again and throws when it does harm.
@@ -103,6 +118,10 @@ private:
   long solved_times_ = 0;
   std::shared_ptr<const JobSnapshot> snapshot_;
   std::map<std::string, VectorResult> before_;
+  bool beside_ = false, behind_ = false;
+  mutable std::shared_ptr<const LoopReport> seen_loops_;
+  mutable std::shared_ptr<const TraverseFindings> seen_findings_;
+  mutable std::shared_ptr<const std::vector<Doubt>> seen_doubts_;
 };
 
 } // namespace ampletie

@@ -3,6 +3,7 @@
 #include "base/angle.h"
 #include "job/asked.h"
 #include "judgement/left_over.h"
+#include "publication/control_tables.h"
 #include "publication/figures.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -62,90 +63,9 @@ std::string systems(const json &r, bool physical) {
   return fmt::format("Coordinates in {} ({}), realised as {} at epoch {:.2f}. {}", r.at("crs_name").get<std::string>(),
                      crs, r.at("frame").get<std::string>(), r.at("epoch").get<double>(), in_heights);
 }
-} // namespace
 
-Report control_sheet(const json &r, LengthUnit unit) {
-  Report out;
-  out.title = "Control sheet";
-  out.subtitle = r.at("title");
-  const json &marks = r.at("marks");
-  auto len = [&](const json &v, int decimals) {
-    return v.is_null() ? std::string("–") : fmt::format("{:.{}f}", in_unit(v.get<double>(), unit), decimals);
-  };
-  const std::string u = unit_name(unit);
-  const bool physical = !r.at("vertical_name").get<std::string>().empty();
-
-  ReportSection what{"What is issued", {}, {}};
-  what.paragraphs.push_back(verdict(r));
-  what.paragraphs.push_back(systems(r, physical));
-  ReportTable grid{"Coordinates", {{"Mark", "", false}, {"East", u}, {"North", u}}, {}};
-  if (physical) grid.columns.push_back({"Height", u}), grid.columns.push_back({"Geoid", u});
-  for (const char *c : {"Ellipsoidal h"}) grid.columns.push_back({c, u});
-  grid.columns.push_back({"Held", "", false});
-  grid.columns.push_back({"Origin", "", false});
-  ReportTable accuracy{"Accuracy: standard deviations (one sigma, a priori) and 95 % values",
-                       {{"Mark", "", false},
-                        {"s east", "mm"},
-                        {"s north", "mm"},
-                        {"s up", "mm"},
-                        {"local plan 95 %", "mm"},
-                        {"local height 95 %", "mm"},
-                        {"network plan 95 %", "mm"},
-                        {"network height 95 %", "mm"},
-                        {"Independent checks", "", true}},
-                       {}};
-  ReportTable geo{"Geodetic coordinates",
-                  {{"Mark", "", false},
-                   {"Latitude", "", true},
-                   {"Longitude", "", true},
-                   {"h", u},
-                   {"Scale factor", ""},
-                   {"Convergence", "", true},
-                   {"Combined factor", ""}},
-                  {}};
-  ReportTable ecef{"Geocentric coordinates", {{"Mark", "", false}, {"X", u}, {"Y", u}, {"Z", u}}, {}};
-  std::vector<std::string> unchecked;
-  for (const json &m : marks) {
-    const std::string name = m.at("name");
-    std::vector<std::string> row{name, len(m.at("east_m"), 4), len(m.at("north_m"), 4)};
-    // A physical height carries the geoid's uncertainty: a centimetre is all that is meaningful between areas, but
-    // differences within the job are good to the millimetre, so the digits stay.
-    if (physical) row.push_back(len(m.at("height_m"), 4)), row.push_back(len(m.at("geoid_m"), 3));
-    row.push_back(len(m.at("h_m"), 4));
-    row.push_back(m.at("held") == "none" ? "" : m.at("held"));
-    row.push_back(m.at("origin"));
-    grid.rows.push_back(row);
-    const bool held = m.at("held") == "full";
-    auto sd = [&](const char *k) { return held ? std::string("held") : mm(m.at(k)); };
-    accuracy.rows.push_back({name, sd("sd_e_m"), sd("sd_n_m"), sd("sd_u_m"), mm(m.at("local_plan95_m")),
-                             mm(m.at("local_up95_m")), mm(m.at("network_plan95_m")), mm(m.at("network_up95_m")),
-                             held ? "held" : std::to_string(m.at("independent_checks").get<int>())});
-    geo.rows.push_back({name, format_dms(m.at("lat_deg"), 5), format_dms(m.at("lon_deg"), 5), len(m.at("h_m"), 4),
-                        fmt::format("{:.8f}", m.at("scale").get<double>()), format_dms(m.at("convergence_deg"), 1),
-                        fmt::format("{:.8f}", m.at("combined_factor").get<double>())});
-    ecef.rows.push_back({name, len(m.at("x"), 4), len(m.at("y"), 4), len(m.at("z"), 4)});
-    if (m.at("held") != "full" && m.at("independent_checks").get<int>() == 0) unchecked.push_back(name);
-  }
-  if (!grid.rows.empty()) what.tables = {grid, accuracy};
-  ReportTable heights{
-      "Marks known in height only",
-      {{"Mark", "", false}, {"Height", u}, {"s", "mm"}, {"95 %", "mm"}, {"Levelled differences"}, {"Held", "", false}},
-      {}};
-  for (const json &h : r.value("heights", json::array())) {
-    heights.rows.push_back({h.at("name"), len(h.at("height_m"), 4), mm(h.at("height_sd_m")),
-                            fmt::format("{:.1f}", factor95(1) * 1000 * h.at("height_sd_m").get<double>()),
-                            std::to_string(h.at("levels").get<int>()), h.at("held") == "none" ? "" : h.at("held")});
-    if (h.at("held") == "none" && h.at("independent_checks").get<int>() == 0) unchecked.push_back(h.at("name"));
-  }
-  if (!heights.rows.empty()) what.tables.push_back(heights);
-  ReportTable physical_sd{"Physical heights with levels and geoid adjusted together",
-                          {{"Mark", "", false}, {"Height", u}, {"s", "mm"}, {"95 %", "mm"}},
-                          {}};
-  for (const json &m : marks)
-    if (const auto sd = m.find("height_sd_m"); sd != m.end() && sd->is_number())
-      physical_sd.rows.push_back({m.at("name"), len(m.at("height_m"), 4), mm(*sd),
-                                  fmt::format("{:.1f}", factor95(1) * 1000 * sd->get<double>())});
-  if (!physical_sd.rows.empty()) what.tables.push_back(physical_sd);
+/// What is asked of marks and what they reach; how many fall short is added up.
+ReportTable asked_table(const json &r, int &short_of_it) {
   ReportTable asked{"Accuracy asked for and reached, 95 %",
                     {{"Mark", "", false},
                      {"plan asked", "mm"},
@@ -157,7 +77,6 @@ Report control_sheet(const json &r, LengthUnit unit) {
                      {"Of", "", false},
                      {"Verdict", "", false}},
                     {}};
-  int short_of_it = 0;
   for (const char *list : {"marks", "heights"})
     for (const json &m : r.value(list, json::array())) {
       const auto a = m.find("accuracy");
@@ -176,7 +95,18 @@ Report control_sheet(const json &r, LengthUnit unit) {
       short_of_it += !a->at("met").get<bool>();
       asked.rows.push_back(std::move(row));
     }
-  if (!asked.rows.empty()) what.tables.push_back(asked);
+  return asked;
+}
+
+/// Verdict, systems, coordinates and their accuracy.
+ReportSection what_is_issued(const json &r, LengthUnit unit, bool physical) {
+  const ControlTables t(r, unit, physical);
+  ReportSection what{"What is issued", {}, {}};
+  what.paragraphs = {verdict(r), systems(r, physical)};
+  int short_of_it = 0;
+  const ReportTable asked = asked_table(r, short_of_it);
+  for (const ReportTable *table : {&t.grid, &t.accuracy, &t.heights, &t.physical_heights, &asked})
+    if (!table->rows.empty()) what.tables.push_back(*table);
   what.paragraphs.push_back(
       asked.rows.empty() ? "No accuracy was asked for; it is stated as it is."
       : short_of_it      ? fmt::format("{} of {} marks do not reach the accuracy that is asked of them.", short_of_it,
@@ -184,17 +114,50 @@ Report control_sheet(const json &r, LengthUnit unit) {
                          : fmt::format("All {} marks of which an accuracy is asked reach it.", asked.rows.size()));
   if (!asked.rows.empty()) what.paragraphs.push_back("Classes are those of FGDC-STD-007.2-1998 by the value reached.");
   std::string named;
-  for (const auto &n : unchecked) named += (named.empty() ? "" : ", ") + n;
-  what.paragraphs.push_back(unchecked.empty() ? "Every computed mark has at least one independent check."
-                                              : "Without an independent check: " + named + ".");
+  for (const auto &n : t.unchecked) named += (named.empty() ? "" : ", ") + n;
+  what.paragraphs.push_back(t.unchecked.empty() ? "Every computed mark has at least one independent check."
+                                                : "Without an independent check: " + named + ".");
   what.paragraphs.push_back(
       fmt::format("95 % means: height ±{:.3f} s; plan, the radius of the circle that holds 95 % ({:.3f} s where the "
                   "error is equal in all directions). Local: mean with respect to the connected marks. "
                   "Network: with respect to the datum, the published uncertainty of the held marks included. Standard "
                   "deviations are a priori; they are not scaled by the variance factor.",
                   factor95(1), factor95(2)));
-  out.sections.push_back(what);
+  return what;
+}
 
+ReportTable held_table(const json &r) {
+  ReportTable held{"Held marks",
+                   {{"Mark", "", false},
+                    {"How", "", false},
+                    {"Published in", "", false},
+                    {"At", "", true},
+                    {"s east", "mm"},
+                    {"s north", "mm"},
+                    {"s up", "mm"},
+                    {"Source", "", false}},
+                   {}};
+  for (const json &h : r.at("held"))
+    held.rows.push_back({h.at("name"), h.at("how"), h.at("frame"), h.at("epoch"), mm(h.at("sd")[0]), mm(h.at("sd")[1]),
+                         mm(h.at("sd")[2]), h.at("source")});
+  return held;
+}
+
+ReportTable prediction_table(const json &r) {
+  ReportTable control{
+      "Each held mark predicted from the others (held − predicted)",
+      {{"Mark", "", false}, {"East", "mm"}, {"North", "mm"}, {"Up", "mm"}, {"χ²", ""}, {"Limit", ""}, {"", "", false}},
+      {}};
+  for (const json &c : r.at("control"))
+    control.rows.push_back({c.at("mark"), mm(c.at("difference")[0]), mm(c.at("difference")[1]),
+                            mm(c.at("difference")[2]), fmt::format("{:.2f}", c.at("statistic").get<double>()),
+                            fmt::format("{:.2f}", c.at("limit").get<double>()),
+                            c.at("passes").get<bool>() ? "agrees" : "DISAGREES"});
+  return control;
+}
+
+/// How coordinates came into the frame, what held them, and the coordinates on the ellipsoid.
+ReportSection datum_section(const json &r, LengthUnit unit, bool physical) {
   ReportSection datum{"Datum", {}, {}};
   const bool gnss = !r.at("operation").get<std::string>().empty();
   if (gnss)
@@ -226,49 +189,18 @@ Report control_sheet(const json &r, LengthUnit unit) {
                                      "differences are"),
                   r.at("geoid_sd_m").get<double>()),
         r.at("geoid_source").get<std::string>()));
-  ReportTable held{"Held marks",
-                   {{"Mark", "", false},
-                    {"How", "", false},
-                    {"Published in", "", false},
-                    {"At", "", true},
-                    {"s east", "mm"},
-                    {"s north", "mm"},
-                    {"s up", "mm"},
-                    {"Source", "", false}},
-                   {}};
-  for (const json &h : r.at("held"))
-    held.rows.push_back({h.at("name"), h.at("how"), h.at("frame"), h.at("epoch"), mm(h.at("sd")[0]), mm(h.at("sd")[1]),
-                         mm(h.at("sd")[2]), h.at("source")});
-  datum.tables = {held};
-  if (!geo.rows.empty() && !is_local(r.at("crs").get<std::string>())) {
-    datum.tables.push_back(geo);
-    datum.tables.push_back(ecef);
+  datum.tables = {held_table(r)};
+  const ControlTables t(r, unit, physical);
+  if (!t.geodetic.rows.empty() && !is_local(r.at("crs").get<std::string>())) {
+    datum.tables.push_back(t.geodetic);
+    datum.tables.push_back(t.geocentric);
   }
-  ReportTable control{
-      "Each held mark predicted from the others (held − predicted)",
-      {{"Mark", "", false}, {"East", "mm"}, {"North", "mm"}, {"Up", "mm"}, {"χ²", ""}, {"Limit", ""}, {"", "", false}},
-      {}};
-  for (const json &c : r.at("control"))
-    control.rows.push_back({c.at("mark"), mm(c.at("difference")[0]), mm(c.at("difference")[1]),
-                            mm(c.at("difference")[2]), fmt::format("{:.2f}", c.at("statistic").get<double>()),
-                            fmt::format("{:.2f}", c.at("limit").get<double>()),
-                            c.at("passes").get<bool>() ? "agrees" : "DISAGREES"});
-  if (!control.rows.empty()) datum.tables.push_back(control);
-  out.sections.push_back(datum);
+  if (ReportTable predicted = prediction_table(r); !predicted.rows.empty())
+    datum.tables.push_back(std::move(predicted));
+  return datum;
+}
 
-  ReportSection tests{"Adjustment and tests", {}, {}};
-  const json &n = r.at("network");
-  tests.paragraphs.push_back(fmt::format("{} adjustment: {} observations, {} unknowns, redundancy {}. Variance factor "
-                                         "{:.3f}, bounds {:.3f} to {:.3f} (95 %, two-sided): the global test {}.",
-                                         n.at("mode").get<std::string>(), n.at("observations").get<int>(),
-                                         n.at("unknowns").get<int>(), n.at("redundancy").get<int>(),
-                                         n.at("variance_factor").get<double>(), n.at("lower").get<double>(),
-                                         n.at("upper").get<double>(),
-                                         n.at("redundancy").get<int>() == 0 ? "has nothing to test"
-                                         : n.at("passes").get<bool>()       ? "passes"
-                                                                            : "FAILS"));
-  tests.paragraphs.push_back(
-      "Single tests: error probability 0.001 each, smallest detectable errors at a power of 80 %.");
+ReportTable residual_table(const json &n) {
   ReportTable residuals{"Vectors: residuals, tests and reliability",
                         {{"Vector", "", false},
                          {"vX", "mm"},
@@ -287,7 +219,10 @@ Report control_sheet(const json &r, LengthUnit unit) {
          v.at("limit").get<double>() > 0 ? fmt::format("{:.2f}", v.at("statistic").get<double>()) : "untested",
          fmt::format("{:.2f}", v.at("limit").get<double>()), v.at("mdb_m").is_null() ? "–" : mm(v.at("mdb_m")),
          v.at("effect_m").is_null() ? "–" : mm(v.at("effect_m"))});
-  if (!residuals.rows.empty()) tests.tables.push_back(residuals);
+  return residuals;
+}
+
+ReportTable level_table(const json &n) {
   ReportTable levels{"Levelled differences: residuals and tests",
                      {{"From", "", false},
                       {"To", "", false},
@@ -304,29 +239,48 @@ Report control_sheet(const json &r, LengthUnit unit) {
                            fixed(l.at("length_m").get<double>() / 1000, 3), std::to_string(l.at("setups").get<int>()),
                            fixed(1000 * l.at("v_m").get<double>(), 2), fixed(l.at("w"), 2),
                            l.at("mdb_m").is_null() ? "–" : mm(l.at("mdb_m"))});
-  if (!levels.rows.empty()) tests.tables.push_back(std::move(levels));
-  if (n.contains("sights") && !n.at("sights").empty()) {
-    ReportTable sights{"Sights of total stations: residuals and tests",
-                       {{"From", "", false},
-                        {"To", "", false},
-                        {"what", "", false},
-                        {"residual"},
-                        {"|w|"},
-                        {"redundancy"},
-                        {"smallest detectable"}},
-                       {}};
-    for (const json &s : n.at("sights")) {
-      const std::string of = s.at("unit");
-      sights.rows.push_back(
-          {s.at("from"), s.at("to"), s.at("what"), fmt::format("{:.1f} {}", s.at("v").get<double>(), of),
-           fmt::format("{:.2f}", s.at("w").get<double>()), fmt::format("{:.2f}", s.at("redundancy").get<double>()),
-           s.at("mdb").is_null() ? "–" : fmt::format("{:.1f} {}", s.at("mdb").get<double>(), of)});
-    }
-    tests.tables.push_back(std::move(sights));
-  }
-  out.sections.push_back(tests);
+  return levels;
+}
 
-  ReportSection evidence{"How each mark came about", {}, {}};
+ReportTable sight_table(const json &n) {
+  ReportTable sights{"Sights of total stations: residuals and tests",
+                     {{"From", "", false},
+                      {"To", "", false},
+                      {"what", "", false},
+                      {"residual"},
+                      {"|w|"},
+                      {"redundancy"},
+                      {"smallest detectable"}},
+                     {}};
+  for (const json &s : n.value("sights", json::array())) {
+    const std::string of = s.at("unit");
+    sights.rows.push_back(
+        {s.at("from"), s.at("to"), s.at("what"), fmt::format("{:.1f} {}", s.at("v").get<double>(), of),
+         fmt::format("{:.2f}", s.at("w").get<double>()), fmt::format("{:.2f}", s.at("redundancy").get<double>()),
+         s.at("mdb").is_null() ? "–" : fmt::format("{:.1f} {}", s.at("mdb").get<double>(), of)});
+  }
+  return sights;
+}
+
+ReportSection test_section(const json &n) {
+  ReportSection tests{"Adjustment and tests", {}, {}};
+  tests.paragraphs.push_back(fmt::format("{} adjustment: {} observations, {} unknowns, redundancy {}. Variance factor "
+                                         "{:.3f}, bounds {:.3f} to {:.3f} (95 %, two-sided): the global test {}.",
+                                         n.at("mode").get<std::string>(), n.at("observations").get<int>(),
+                                         n.at("unknowns").get<int>(), n.at("redundancy").get<int>(),
+                                         n.at("variance_factor").get<double>(), n.at("lower").get<double>(),
+                                         n.at("upper").get<double>(),
+                                         n.at("redundancy").get<int>() == 0 ? "has nothing to test"
+                                         : n.at("passes").get<bool>()       ? "passes"
+                                                                            : "FAILS"));
+  tests.paragraphs.push_back(
+      "Single tests: error probability 0.001 each, smallest detectable errors at a power of 80 %.");
+  for (ReportTable table : {residual_table(n), level_table(n), sight_table(n)})
+    if (!table.rows.empty()) tests.tables.push_back(std::move(table));
+  return tests;
+}
+
+ReportTable vector_table(const json &r) {
   ReportTable vectors{"Vectors used",
                       {{"From", "", false},
                        {"To", "", false},
@@ -345,6 +299,10 @@ Report control_sheet(const json &r, LengthUnit unit) {
                             fmt::format("{:.1f}", v.at("ratio").get<double>()), mm(v.at("rms_m")),
                             std::to_string(v.at("satellites").get<int>()),
                             fmt::format("{:.0f}", v.at("minutes").get<double>()), v.at("orbits")});
+  return vectors;
+}
+
+ReportTable occupation_table(const json &r) {
   ReportTable occ{"Occupations",
                   {{"Mark", "", false},
                    {"From", "", false},
@@ -360,13 +318,20 @@ Report control_sheet(const json &r, LengthUnit unit) {
                         fmt::format("{:.4f}", o.at("measured_m").get<double>()), o.at("measured_to"),
                         o.at("arp_m").is_null() ? "–" : fmt::format("{:.4f}", o.at("arp_m").get<double>()),
                         o.at("source")});
-  if (!vectors.rows.empty()) evidence.tables.push_back(vectors);
-  if (!occ.rows.empty()) evidence.tables.push_back(occ);
+  return occ;
+}
+
+ReportSection origin_section(const json &r) {
+  ReportSection evidence{"How each mark came about", {}, {}};
+  for (ReportTable table : {vector_table(r), occupation_table(r)})
+    if (!table.rows.empty()) evidence.tables.push_back(std::move(table));
   ReportTable files{"Files", {{"Name", "", false}, {"Kind", "", false}, {"SHA-256", "", false}}, {}};
   for (const json &f : r.at("sources")) files.rows.push_back({f.at("name"), f.at("kind"), f.at("sha256")});
   evidence.tables.push_back(std::move(files));
-  out.sections.push_back(evidence);
+  return evidence;
+}
 
+ReportSection doubt_section(const json &r) {
   ReportSection doubts{"Doubts", {}, {}};
   if (r.at("doubts").empty()) doubts.paragraphs.push_back("None.");
   ReportTable list{
@@ -384,7 +349,10 @@ Report control_sheet(const json &r, LengthUnit unit) {
   for (const json &x : r.value("left_over", json::array()))
     left.rows.push_back({x.at("kind"), x.at("name"), x.at("because")});
   if (!left.rows.empty()) doubts.tables.push_back(std::move(left));
-  out.sections.push_back(doubts);
+  return doubts;
+}
+
+ReportSection decision_section(const json &r) {
   ReportSection decisions{"Decisions", {}, {}};
   ReportTable log{
       "What was decided, in order",
@@ -395,7 +363,21 @@ Report control_sheet(const json &r, LengthUnit unit) {
                         d.at("text").get<std::string>() + (d.value("stands", true) ? "" : " (withdrawn)"),
                         d.at("reason")});
   decisions.tables = {log};
-  out.sections.push_back(decisions);
+  return decisions;
+}
+} // namespace
+
+Report control_sheet(const json &r, LengthUnit unit) {
+  Report out;
+  out.title = "Control sheet";
+  out.subtitle = r.at("title");
+  const bool physical = !r.at("vertical_name").get<std::string>().empty();
+  out.sections = {what_is_issued(r, unit, physical),
+                  datum_section(r, unit, physical),
+                  test_section(r.at("network")),
+                  origin_section(r),
+                  doubt_section(r),
+                  decision_section(r)};
   return out;
 }
 

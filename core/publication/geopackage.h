@@ -28,4 +28,8 @@ struct GeoLayer {
 /// `InputError` when the system is not known or the package cannot be made.
 std::string geopackage(const std::string &crs, const std::vector<GeoLayer> &layers, const std::string &time);
 
+/// The part that calls GDAL (modules/geopackage.cpp).
+using GeoPackageModule = void(const std::string &crs, const std::vector<GeoLayer> &layers, const std::string &time,
+                              std::string &out);
+
 } // namespace ampletie

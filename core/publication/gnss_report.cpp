@@ -126,7 +126,7 @@ ReportSection vectors(const Job &job) {
       notes.rows.push_back({name, v.session, "not solved: " + v.error});
       continue;
     }
-    const StaticVector &q = v.solved;
+    const StaticVector &q = *v.solved;
     const Mat3 axes = axes_of(job, v), enu = axes * q.cov * axes.transpose();
     const std::string part = !v.used         ? "left out: " + v.left_out_because
                              : v.stale       ? "out of date"
@@ -162,7 +162,7 @@ ReportSection residuals(const Job &job) {
   for (const VectorResult &v : job.vectors()) {
     if (!v.error.empty() || !v.used || !v.independent) continue;
     std::map<SatId, std::pair<double, int>> sum;
-    for (const ResidualSample &r : v.solved.residuals)
+    for (const ResidualSample &r : v.solved->residuals)
       for (float x : r.residual)
         if (std::isfinite(x)) {
           auto &q = sum[r.sat];
@@ -172,7 +172,7 @@ ReportSection residuals(const Job &job) {
     std::string text;
     for (const auto &[sat, q] : sum)
       text += (text.empty() ? "" : ", ") + sat.name() + " " + mm(std::sqrt(q.first / q.second));
-    t.rows.push_back({v.from + " → " + v.to, when(v.solved.first), text});
+    t.rows.push_back({v.from + " → " + v.to, when(v.solved->first), text});
   }
   s.tables.push_back(std::move(t));
   return s;
@@ -217,7 +217,7 @@ ReportSection sessions(const Job &job) {
         correlation = fixed(x(2, 2) / std::sqrt(f(2, 2) * enu(2, 2)), 2);
       }
       t.rows.push_back({v->to, fixed(q.d.x(), 4), fixed(q.d.y(), 4), fixed(q.d.z(), 4), mm(std::sqrt(enu(0, 0))),
-                        mm(std::sqrt(enu(1, 1))), mm(std::sqrt(enu(2, 2))), mm((q.d - v->solved.d).norm()),
+                        mm(std::sqrt(enu(1, 1))), mm(std::sqrt(enu(2, 2))), mm((q.d - v->solved->d).norm()),
                         correlation});
     }
     s.tables.push_back(std::move(t));
@@ -310,7 +310,7 @@ Report gnss_report(const Job &job) {
   int solved = 0, good = 0;
   for (const VectorResult &v : job.vectors()) {
     if (!v.error.empty()) continue;
-    ++solved, good += v.solved.solution == Solution::fixed;
+    ++solved, good += v.solved->solution == Solution::fixed;
     frames.insert(frame_name(v.frame));
     orbits.insert(v.orbits);
   }

@@ -23,9 +23,6 @@ struct IssuePackage {
 /// Throws `InputError` when the network is missing or out of date, or a mark is unknown.
 IssuePackage prepare_issue(const Job &job, const IssueOptions &options);
 
-/// How a mark came about: "GNSS, 2 set-ups".
-std::string mark_origin(const AdjustedMark &m);
-
 /// Metres to the unit, and the unit's name for headings. 1 ft = 0.3048 m, 1 US survey ft = 1200/3937 m.
 double in_unit(double metres, LengthUnit u);
 std::string unit_name(LengthUnit u);

@@ -8,10 +8,11 @@ namespace ampletie {
 /// What results keep between decisions so that one of them computes only what it concerns. Everything in it is found by
 /// the content that it was made of: successors of a snapshot share it.
 struct ResultCaches {
-  std::mutex mutex; ///< held while one of them is used: successors of a snapshot may compute on other threads
   LevelReadings levels;
   SetupReadings setups;
   LineCache lines;
+  /// Held while one of them is used: successors of a snapshot may compute on other threads.
+  std::mutex levels_use, setups_use, lines_use;
 };
 
 } // namespace ampletie

@@ -84,9 +84,7 @@ JobDatum datum_at(DatumSettings settings, const std::optional<Vec3> &centre, con
 
 JobDatum job_datum(const JobSnapshot &s) { return datum_at(s.state().settings.datum, s.centre(), s.grid_origin()); }
 
-namespace {
-/// Looking an operation up costs far more than using it; places within a tenth of a degree share one.
-const FrameChange &change_near(const Frame &from, const Frame &to, const Vec3 &xyz, const OperationPolicy &policy) {
+const FrameChange &frame_change(const Frame &from, const Frame &to, const Vec3 &xyz, const OperationPolicy &policy) {
   // The thread's PROJ context must outlive what was opened in it.
   thread_local const std::string context = register_version();
   thread_local std::map<std::string, FrameChange> kept;
@@ -97,7 +95,6 @@ const FrameChange &change_near(const Frame &from, const Frame &to, const Vec3 &x
   if (kept.size() > 500) kept.clear();
   return kept.emplace(key, FrameChange(from, to, xyz, policy)).first->second;
 }
-} // namespace
 
 TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy) {
   TaggedPoint t;
@@ -128,7 +125,7 @@ TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, cons
     t = move_epoch(t, *p.velocity, datum.epoch());
   else
     t.epoch = datum.epoch();
-  return change_near(t.frame, datum.frame(), t.xyz, policy)(t);
+  return frame_change(t.frame, datum.frame(), t.xyz, policy)(t);
 }
 
 } // namespace ampletie

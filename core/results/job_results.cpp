@@ -124,12 +124,12 @@ std::string level_places_key(const LevelPlaces &p) {
 LevelReport levels(const JobSnapshot &s) {
   const LevelPlaces &places = s.get(level_places_result());
   const auto &benchmarks = s.benchmarks();
-  const std::lock_guard lock(s.caches().mutex);
+  const std::lock_guard lock(s.caches().levels_use);
   return job_levels(s.contents(), s.state(), benchmarks, s.caches().levels, places);
 }
 
 JobSetups setups(const JobSnapshot &s) {
-  const std::lock_guard lock(s.caches().mutex);
+  const std::lock_guard lock(s.caches().setups_use);
   return job_setups(s.contents(), s.state(), s.caches().setups);
 }
 
@@ -165,7 +165,7 @@ TraverseReport traverses(const JobSnapshot &s) {
   const auto datum = datum_of(s);
   const TraverseSupport &support = s.get(traverse_support_result());
   const JobSetups &setups = s.get(setups_result());
-  const std::lock_guard lock(s.caches().mutex);
+  const std::lock_guard lock(s.caches().lines_use);
   LineCache &lines = s.caches().lines;
   lines.context = s.key_of(traverse_support_result());
   return job_traverses(setups, s.state(), support.places, datum ? &*datum : nullptr, &lines, support.levels);

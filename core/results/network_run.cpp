@@ -141,35 +141,51 @@ std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
 
 } // namespace
 
-NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum,
-                           NetworkScope what) {
-  const JobSettings &set = s.state().settings;
-  const OperationPolicy policy{set.worst_transformation_m, false};
-  NetworkParts out;
+namespace {
+using Positions = std::map<std::string, TaggedPoint>;
+
+/// The joint covariance of vectors that were solved together, turned into the job's frame.
+NetworkSession network_session(const std::string &id, std::vector<const VectorResult *> members,
+                               const std::map<std::string, Mat3> &rotation) {
+  std::sort(members.begin(), members.end(),
+            [](const auto *a, const auto *b) { return a->joint.index < b->joint.index; });
+  NetworkSession n;
+  n.id = id;
+  const auto size = static_cast<Eigen::Index>(3 * members.size());
+  n.cov.resize(size, size);
+  for (std::size_t i = 0; i < members.size(); ++i) {
+    n.vectors.push_back(members[i]->id);
+    for (std::size_t k = 0; k < members.size(); ++k) {
+      const auto row = static_cast<Eigen::Index>(3 * i), column = static_cast<Eigen::Index>(3 * k);
+      n.cov.block<3, 3>(row, column) = rotation.at(members[i]->id) * members[i]->joint.cov.block<3, 3>(0, column) *
+                                       rotation.at(members[k]->id).transpose();
+    }
+  }
+  n.cov = ((n.cov + n.cov.transpose()) / 2).eval();
+  return n;
+}
+
+/// Vectors in use, in the job's frame, with the sessions that they were solved in.
+void add_vectors(const std::vector<VectorResult> &vectors, const JobDatum &datum, const Vec3 &near,
+                 const OperationPolicy &policy, NetworkParts &out) {
   NetworkInput &in = out.input;
-  in.mode = set.mode;
-  std::map<std::string, TaggedPoint> position;
-  // A published mark that nothing was measured to is no part of the network.
-  for (const auto &[name, p] : s.published()) position[name] = published_in_job(p, datum, policy);
-  std::map<std::string, FrameChange> changes;
-  const Vec3 near = job_place(s, datum);
   std::map<std::string, std::vector<const VectorResult *>> together;
   std::map<std::string, Mat3> rotation;
   for (const VectorResult &v : vectors) {
     if (!v.error.empty() || !v.used) continue;
-    const auto change = changes.try_emplace(v.frame.code, v.frame, datum.frame(), near, policy).first;
-    const Mat3 r = change->second.linear_part(v.epoch);
+    const FrameChange &change = frame_change(v.frame, datum.frame(), near, policy);
+    const Mat3 r = change.linear_part(v.epoch, near);
     NetworkVector n;
     n.id = v.id, n.from = v.from, n.to = v.to, n.from_set_up = v.from_set_up, n.to_set_up = v.to_set_up,
     n.session = v.session;
-    n.d = r * (v.together ? v.joint.d : v.solved.d);
-    n.cov = r * v.solved.cov * r.transpose();
+    n.d = r * (v.together ? v.joint.d : v.solved->d);
+    n.cov = r * v.solved->cov * r.transpose();
     n.frame = datum.frame();
     n.epoch = v.epoch;
-    out.operation = change->second.info();
+    out.operation = change.info();
     if (!v.independent) {
       // Only what is as good as the others is worth comparing.
-      if (v.solved.solution == Solution::fixed) out.dependent.push_back(n);
+      if (v.solved->solution == Solution::fixed) out.dependent.push_back(n);
       continue;
     }
     in.vectors.push_back(n);
@@ -177,25 +193,12 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
     rotation[v.id] = r;
     if (v.together) together[v.joint.id].push_back(&v);
   }
-  for (auto &[id, members] : together) {
-    std::sort(members.begin(), members.end(),
-              [](const auto *a, const auto *b) { return a->joint.index < b->joint.index; });
-    NetworkSession n;
-    n.id = id;
-    const auto size = static_cast<Eigen::Index>(3 * members.size());
-    n.cov.resize(size, size);
-    for (std::size_t i = 0; i < members.size(); ++i) {
-      n.vectors.push_back(members[i]->id);
-      for (std::size_t k = 0; k < members.size(); ++k) {
-        const auto row = static_cast<Eigen::Index>(3 * i), column = static_cast<Eigen::Index>(3 * k);
-        n.cov.block<3, 3>(row, column) = rotation.at(members[i]->id) * members[i]->joint.cov.block<3, 3>(0, column) *
-                                         rotation.at(members[k]->id).transpose();
-      }
-    }
-    n.cov = ((n.cov + n.cov.transpose()) / 2).eval();
-    in.sessions.push_back(std::move(n));
-  }
-  // Places of the other marks by walking along the vectors.
+  for (const auto &[id, members] : together) in.sessions.push_back(network_session(id, members, rotation));
+}
+
+/// Places of marks that are not published, by walking along the vectors.
+void place_along_vectors(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkInput &in,
+                         const JobDatum &datum, const Vec3 &near, Positions &position) {
   for (bool moved = true; moved;) {
     moved = false;
     for (const NetworkVector &n : in.vectors) {
@@ -219,62 +222,91 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
           break;
         }
   }
+}
+
+/// Levelled differences between marks with a place, and those that hang on them.
+void add_levels(const JobSnapshot &s, const JobDatum &datum, std::set<std::string> &touched, Positions &position,
+                NetworkParts &out) {
+  NetworkInput &in = out.input;
+  const GeoidModel *geoid = datum.geoid();
+  if (geoid) in.geoid = GeoidPrior{*geoid->sd_m(), geoid->correlation_m().value_or(10e3)};
+  for (const LevelSection &l : level_sections(s.levels(), {touched.begin(), touched.end()})) {
+    in.levels.push_back({l.id, l.from, l.to, l.line, l.difference, l.sd, l.length});
+    out.levels.push_back(l.id);
+  }
+  // Marks that only levels lead to stand, for want of better, where the levels come from, at the height they give.
+  for (bool moved = true; moved;) {
+    moved = false;
+    for (const NetworkLevel &l : in.levels)
+      for (const auto &[here, there, rise] :
+           {std::tuple{&l.from, &l.to, l.difference}, {&l.to, &l.from, -l.difference}})
+        if (position.count(*here) && !position.count(*there)) {
+          Geodetic g = to_geodetic(position.at(*here).xyz);
+          g.h += rise;
+          position[*there] = {to_cartesian(g), datum.frame(), datum.epoch()};
+          moved = true;
+        }
+  }
+  // Lines that hang on nothing with a place stay out; the levels alone have them.
+  std::erase_if(in.levels, [&](const NetworkLevel &l) { return !position.count(l.from); });
+  for (const NetworkLevel &l : in.levels) touched.insert({l.from, l.to});
+}
+
+/// A mark of the network as the decisions hold it. `determined`: vectors or sights lead to it.
+NetworkMark network_mark(const JobSnapshot &s, const JobDatum &datum, const NetworkInput &in, const std::string &name,
+                         const TaggedPoint &position, bool determined) {
+  NetworkMark m;
+  m.name = name;
+  m.position = position;
+  // A place in a list does not determine anything as long as nobody holds it.
+  m.plan_known = determined;
+  if (in.geoid) m.undulation = datum.geoid()->undulation(to_geodetic(m.position.xyz));
+  const auto h = s.state().holds.find(name);
+  if (h != s.state().holds.end()) m.hold = h->second.how;
+  m.plan_known = m.plan_known || m.hold == Hold::full || m.hold == Hold::plan || m.hold == Hold::weighted;
+  const auto p = s.published().find(name);
+  if (p != s.published().end() && p->second.sd_enu) m.published_sd = *p->second.sd_enu;
+  if (p != s.published().end()) m.published_cov = p->second.cov_enu;
+  // A height that was said as a physical one is held as one: the geoid's error is not in it.
+  const auto bench = s.benchmarks().find(name);
+  const bool height_held =
+      m.hold == Hold::height || (m.hold == Hold::full && p != s.published().end() && p->second.grid);
+  if ((in.geoid || datum.local()) && height_held && bench != s.benchmarks().end()) {
+    m.physical = in.geoid.has_value();
+    Geodetic g = to_geodetic(m.position.xyz);
+    g.h = *bench->second.height + m.undulation;
+    m.position.xyz = to_cartesian(g);
+    m.published_sd.z() = bench->second.sd_height.value_or(0);
+  }
+  return m;
+}
+} // namespace
+
+NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum,
+                           NetworkScope what) {
+  const JobSettings &set = s.state().settings;
+  const OperationPolicy policy{set.worst_transformation_m, false};
+  NetworkParts out;
+  NetworkInput &in = out.input;
+  in.mode = set.mode;
+  // A published mark that nothing was measured to is no part of the network.
+  Positions position;
+  for (const auto &[name, p] : s.published()) position[name] = published_in_job(p, datum, policy);
+  const Vec3 near = job_place(s, datum);
+  add_vectors(vectors, datum, near, policy, out);
+  place_along_vectors(s, vectors, in, datum, near, position);
   std::set<std::string> touched;
   for (const NetworkVector &n : in.vectors) touched.insert({n.from, n.to});
   const std::set<std::string> with_vectors = touched;
   const GeoidModel *geoid = datum.geoid();
-  if (what != NetworkScope::vectors && (datum.local() || (geoid && geoid->sd_m()))) {
-    if (geoid) in.geoid = GeoidPrior{*geoid->sd_m(), geoid->correlation_m().value_or(10e3)};
-    for (const LevelSection &l : level_sections(s.levels(), {touched.begin(), touched.end()})) {
-      in.levels.push_back({l.id, l.from, l.to, l.line, l.difference, l.sd, l.length});
-      out.levels.push_back(l.id);
-    }
-    // Marks that only levels lead to stand, for want of better, where the levels come from, at the height they give.
-    for (bool moved = true; moved;) {
-      moved = false;
-      for (const NetworkLevel &l : in.levels)
-        for (const auto &[here, there, rise] :
-             {std::tuple{&l.from, &l.to, l.difference}, {&l.to, &l.from, -l.difference}})
-          if (position.count(*here) && !position.count(*there)) {
-            Geodetic g = to_geodetic(position.at(*here).xyz);
-            g.h += rise;
-            position[*there] = {to_cartesian(g), datum.frame(), datum.epoch()};
-            moved = true;
-          }
-    }
-    // Lines that hang on nothing with a place stay out; the levels alone have them.
-    std::erase_if(in.levels, [&](const NetworkLevel &l) { return !position.count(l.from); });
-    for (const NetworkLevel &l : in.levels) touched.insert({l.from, l.to});
-  }
+  if (what != NetworkScope::vectors && (datum.local() || (geoid && geoid->sd_m())))
+    add_levels(s, datum, touched, position, out);
   std::set<std::string> sighted;
   if (what == NetworkScope::all) sighted = add_stations(s, datum, with_vectors, position, out);
   touched.insert(sighted.begin(), sighted.end());
-  for (const std::string &name : touched) {
-    NetworkMark m;
-    m.name = name;
-    m.position = position.at(name);
-    // A place in a list does not determine anything as long as nobody holds it.
-    m.plan_known = with_vectors.count(name) > 0 || sighted.count(name) > 0;
-    if (in.geoid) m.undulation = geoid->undulation(to_geodetic(m.position.xyz));
-    const auto h = s.state().holds.find(name);
-    if (h != s.state().holds.end()) m.hold = h->second.how;
-    m.plan_known = m.plan_known || m.hold == Hold::full || m.hold == Hold::plan || m.hold == Hold::weighted;
-    const auto p = s.published().find(name);
-    if (p != s.published().end() && p->second.sd_enu) m.published_sd = *p->second.sd_enu;
-    if (p != s.published().end()) m.published_cov = p->second.cov_enu;
-    // A height that was said as a physical one is held as one: the geoid's error is not in it.
-    const auto bench = s.benchmarks().find(name);
-    const bool height_held =
-        m.hold == Hold::height || (m.hold == Hold::full && p != s.published().end() && p->second.grid);
-    if ((in.geoid || datum.local()) && height_held && bench != s.benchmarks().end()) {
-      m.physical = in.geoid.has_value();
-      Geodetic g = to_geodetic(m.position.xyz);
-      g.h = *bench->second.height + m.undulation;
-      m.position.xyz = to_cartesian(g);
-      m.published_sd.z() = bench->second.sd_height.value_or(0);
-    }
-    in.marks.push_back(m);
-  }
+  for (const std::string &name : touched)
+    in.marks.push_back(
+        network_mark(s, datum, in, name, position.at(name), with_vectors.count(name) > 0 || sighted.count(name) > 0));
   for (const Occupation &o : s.occupations()) {
     const bool listed =
         std::any_of(in.set_ups.begin(), in.set_ups.end(), [&](const auto &x) { return x.id == o.set_up; });

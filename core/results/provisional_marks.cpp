@@ -111,7 +111,7 @@ public:
         if (x.local != m.local) continue;
         ++m.sights;
         const double d = distance(x.place, m.place);
-        if (d > m.apart) m.apart = d, m.apart_limit = plan_limit_factor * std::hypot(x.sd, m.sd);
+        if (d > m.apart) m.apart = d, m.apart_limit = plan_test_limit * std::hypot(x.sd, m.sd);
       }
       if (m.code.empty())
         for (const ProvisionalMark &x : found)
@@ -175,7 +175,7 @@ public:
           const double d = distance(r.from->here.place, m.place) / r.from->factor, z = r.sight->mean.zenith;
           const double off = std::abs(small_angle(bearing(r.from->here.place, m.place) - r.bearing)) *
                              distance(r.from->here.place, m.place);
-          if (off > m.apart) m.apart = off, m.apart_limit = limit_factor * d * r.sight->direction_sd * 1.41;
+          if (off > m.apart) m.apart = off, m.apart_limit = single_test_limit * d * r.sight->direction_sd * 1.41;
           if (m.code.empty()) m.code = code_of(*r.from->setup, mark);
           if (!std::isfinite(z) || !r.from->here.height) continue;
           const double sd = std::hypot(r.sight->mean.zenith_sd * d, m.sd / std::tan(z), 0.001);

@@ -47,38 +47,84 @@ std::string JobSnapshot::stamp(const ResultBase &r) const {
 void JobSnapshot::make_room(const ResultBase &r) const {
   if (checked_.size() > r.index) return;
   entries_.resize(std::max(entries_.size(), r.index + 1));
-  checked_.resize(r.index + 1, 0), anew_.resize(r.index + 1, 0);
+  checked_.resize(r.index + 1, 0), anew_.resize(r.index + 1, 0), busy_.resize(r.index + 1, 0);
 }
 
-const JobSnapshot::Entry &JobSnapshot::entry(const ResultBase &r) const {
-  const std::lock_guard lock(mutex_);
-  make_room(r);
-  if (checked_[r.index]) return *entries_[r.index];
-  auto fresh = std::make_shared<Entry>();
-  fresh->stamp = stamp(r); // asks for what it reads
-  if (!entries_[r.index] || entries_[r.index]->assumed || entries_[r.index]->stamp != fresh->stamp) {
-    struct Mark {
-      explicit Mark(const ResultBase *what) { computing.push_back(what); }
-      ~Mark() { computing.pop_back(); }
-    } mark(&r);
-    const auto begin = std::chrono::steady_clock::now();
-    try {
-      fresh->value = r.compute(*this);
-      if (fresh->value) fresh->key = r.key(fresh->value.get());
-    } catch (const Cancelled &) {
-      throw;
-    } catch (const std::logic_error &) {
-      throw;
-    } catch (const std::exception &e) {
-      fresh->trouble = reason_of(e, std::string("the computation failed: ") + e.what());
-      fresh->key = "!" + fresh->trouble;
-    }
-    fresh->seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
-    entries_[r.index] = std::move(fresh);
-    anew_[r.index] = 1;
+/// The computing of one result by this thread: others who ask for it wait until it ends, however it ends.
+class JobSnapshot::Turn {
+public:
+  /// Waits while another thread has it; `done` when there is nothing left to do.
+  Turn(const JobSnapshot &s, std::size_t index) : s_(s), index_(index) {
+    std::unique_lock lock(s_.mutex_);
+    s_.ended_.wait(lock, [&] { return s_.checked_[index_] || !s_.busy_[index_]; });
+    done = s_.checked_[index_];
+    if (done) return;
+    s_.busy_[index_] = 1;
+    before = s_.entries_[index_];
   }
-  checked_[r.index] = 1;
+  void end(std::shared_ptr<const Entry> with, bool anew) {
+    const std::lock_guard lock(s_.mutex_);
+    s_.entries_[index_] = std::move(with), s_.checked_[index_] = 1, s_.anew_[index_] = anew;
+  }
+  ~Turn() {
+    if (done) return;
+    const std::lock_guard lock(s_.mutex_);
+    s_.busy_[index_] = 0;
+    s_.ended_.notify_all();
+  }
+  Turn(const Turn &) = delete;
+  bool done = false;
+  std::shared_ptr<const Entry> before;
+
+private:
+  const JobSnapshot &s_;
+  const std::size_t index_;
+};
+
+const JobSnapshot::Entry &JobSnapshot::entry(const ResultBase &r) const {
+  {
+    const std::lock_guard lock(mutex_);
+    make_room(r);
+    if (checked_[r.index]) return *entries_[r.index];
+  }
+  Turn turn(*this, r.index);
+  if (!turn.done) {
+    auto fresh = std::make_shared<Entry>();
+    fresh->stamp = stamp(r); // asks for what it reads
+    const bool same = turn.before && !turn.before->assumed && turn.before->stamp == fresh->stamp;
+    if (same)
+      turn.end(turn.before, false);
+    else
+      turn.end(computed(r, std::move(fresh)), true);
+  }
+  const std::lock_guard lock(mutex_);
   return *entries_[r.index];
+}
+
+std::shared_ptr<const JobSnapshot::Entry> JobSnapshot::computed(const ResultBase &r, std::shared_ptr<Entry> e) const {
+  struct Mark {
+    explicit Mark(const ResultBase *what) { computing.push_back(what); }
+    ~Mark() { computing.pop_back(); }
+  } mark(&r);
+  const auto begin = std::chrono::steady_clock::now();
+  try {
+    e->value = r.compute(*this);
+    if (e->value) e->key = r.key(e->value.get());
+  } catch (const Cancelled &) {
+    throw;
+  } catch (const std::logic_error &) {
+    throw;
+  } catch (const std::exception &why) {
+    e->trouble = reason_of(why, std::string("the computation failed: ") + why.what());
+    e->key = "!" + e->trouble;
+  }
+  e->seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count();
+  return e;
+}
+
+std::shared_ptr<const void> JobSnapshot::at_hand(const ResultBase &r) const {
+  const std::lock_guard lock(mutex_);
+  return r.index < checked_.size() && checked_[r.index] ? entries_[r.index]->value : nullptr;
 }
 
 const void *JobSnapshot::demand(const ResultBase &r) const {
@@ -117,7 +163,7 @@ std::vector<ResultStatus> JobSnapshot::status() const {
     if (r->index < checked_.size() && checked_[r->index]) {
       const Entry &e = *entries_[r->index];
       x.state = e.trouble.empty() ? ResultStatus::State::current : ResultStatus::State::failed;
-      x.seconds = e.seconds, x.trouble = e.trouble, x.anew = anew_[r->index];
+      x.seconds = e.seconds, x.trouble = e.trouble, x.anew = anew_[r->index], x.by = e.by;
     }
     out.push_back(x);
   }

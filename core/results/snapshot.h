@@ -2,7 +2,10 @@
 #include "job/content.h"
 #include "job/slice.h"
 #include "job/state.h"
+#include <condition_variable>
+#include <functional>
 #include <mutex>
+#include <thread>
 
 namespace ampletie {
 class JobSnapshot;
@@ -84,8 +87,9 @@ struct JobInputs {
 struct ResultStatus {
   const ResultBase *result = nullptr;
   enum class State { not_asked, current, failed } state = State::not_asked;
-  double seconds = 0; ///< that it took
-  bool anew = false;  ///< computed for this snapshot, not taken over from the one before
+  double seconds = 0;   ///< that it took
+  bool anew = false;    ///< computed for this snapshot, not taken over from the one before
+  std::thread::id by{}; ///< the thread that computed it
   std::string trouble;
 };
 
@@ -119,6 +123,10 @@ public:
     static const T empty{};
     return value ? *value : empty;
   }
+  /// The value where it has been computed already; null: nobody has asked for it yet, or a thread is at it.
+  template <class T> std::shared_ptr<const T> ready(const Result<T> &r) const {
+    return std::static_pointer_cast<const T>(at_hand(r));
+  }
   /// The value as it can be kept; null when it cannot be computed.
   std::shared_ptr<const void> share(const ResultBase &r) const;
   /// Tells the value of a result from any other one.
@@ -138,19 +146,25 @@ private:
     std::string stamp, key, trouble;
     std::shared_ptr<const void> value;
     double seconds = 0;
+    std::thread::id by = std::this_thread::get_id();
     bool assumed = false;
   };
   const void *demand(const ResultBase &r) const;
+  std::shared_ptr<const void> at_hand(const ResultBase &r) const;
+  class Turn;
   const Entry &entry(const ResultBase &r) const;
+  std::shared_ptr<const Entry> computed(const ResultBase &r, std::shared_ptr<Entry> e) const;
   void make_room(const ResultBase &r) const;
   std::string stamp(const ResultBase &r) const;
   void place(const ResultBase &r, std::shared_ptr<const void> value);
   JobInputs inputs_;
   std::shared_ptr<ResultCaches> caches_;
-  mutable std::recursive_mutex mutex_;
+  mutable std::mutex mutex_; ///< of the tables below, never held while something is computed
+  mutable std::condition_variable ended_;
   mutable std::vector<std::shared_ptr<const Entry>> entries_; ///< by index; those of the one before until asked
   mutable std::vector<char> checked_;                         ///< that an entry is of this moment
   mutable std::vector<char> anew_;                            ///< that it was computed here
+  mutable std::vector<char> busy_;                            ///< that a thread computes it
 };
 
 template <class T> std::shared_ptr<const void> Facet<T>::compute(const JobSnapshot &s) const {

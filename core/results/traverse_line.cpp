@@ -106,11 +106,11 @@ struct Builder {
     if (rw > 0) l.rise = rise / rw, s.has_rise = true, s.rise = l.rise, s.rise_sd = 1 / std::sqrt(rw);
     if (std::isfinite(lengths[0]) && std::isfinite(lengths[1])) {
       l.length_difference = lengths[0] - lengths[1];
-      l.length_limit = limit_factor * std::sqrt(2 / lw) * std::sqrt(2.0);
+      l.length_limit = single_test_limit * std::sqrt(2 / lw) * std::sqrt(2.0);
     }
     if (there && back && std::isfinite(there->rise) && std::isfinite(back->rise)) {
       l.rise_sum = there->rise + back->rise;
-      l.rise_limit = limit_factor * std::hypot(there->rise_sd, back->rise_sd);
+      l.rise_limit = single_test_limit * std::hypot(there->rise_sd, back->rise_sd);
       refraction(l, *there, *back);
     }
     s.length = l.length > 0 ? l.length : 0, s.length_sd = l.length_sd;
@@ -121,7 +121,7 @@ struct Builder {
 void limits(TraverseLine &l, const TraverseSettings &set) {
   const TraverseClosure &c = l.result.closure;
   const auto n = static_cast<double>(std::max<std::size_t>(1, l.result.angle_shares.size()));
-  l.height_limit = limit_factor * c.height_sd;
+  l.height_limit = single_test_limit * c.height_sd;
   double k = 0, ratio = 0;
   if (const TraverseClass *x = traverse_class(set.order))
     k = x->angle_s, ratio = x->ratio, l.limit_name = set.order;
@@ -132,8 +132,8 @@ void limits(TraverseLine &l, const TraverseSettings &set) {
     return;
   }
   l.limit_name = "propagated";
-  l.angular_limit = limit_factor * c.angular_sd;
-  l.linear_limit = limit_factor * c.linear_sd;
+  l.angular_limit = single_test_limit * c.angular_sd;
+  l.linear_limit = single_test_limit * c.linear_sd;
 }
 
 /// A balance that takes marks farther from where others know them than they were before it.
@@ -295,7 +295,7 @@ TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string 
     }
     for (const TraverseLeg &g : l.legs)
       // What bends more than any air is a height or an angle that is wrong.
-      if (std::isfinite(g.bent) && std::abs(g.bent) > limit_factor * std::hypot(g.bent_sd, set.k_sd) &&
+      if (std::isfinite(g.bent) && std::abs(g.bent) > single_test_limit * std::hypot(g.bent_sd, set.k_sd) &&
           std::abs(set.k + g.bent) < 5)
         l.remarks.push_back(fmt::format("zenith angles between {} and {} show a refraction of k = {:.1f}: a sight that "
                                         "grazes a wall, a portal or the ground?",
@@ -328,7 +328,7 @@ void compare_line(TraverseLine &l, const KnownPlaces &known, const LevelHeights 
       c.mark = points[i].mark, c.with = "levels", c.east = c.north = NAN;
       c.up = *points[i].height - h->second.first;
       c.up_expected = std::hypot(up_expected(i, h->second.second), start->second.height_sd);
-      c.passes = std::abs(c.up) <= limit_factor * c.up_expected;
+      c.passes = std::abs(c.up) <= single_test_limit * c.up_expected;
       l.comparisons.push_back(c);
     }
     const auto k = known.find(points[i].mark);
@@ -342,8 +342,8 @@ void compare_line(TraverseLine &l, const KnownPlaces &known, const LevelHeights 
       c.up = *points[i].height - k->second.height();
       c.up_expected = up_expected(i, k->second.height_sd);
     }
-    c.passes = std::hypot(c.east, c.north) <= plan_limit_factor * c.expected &&
-               !(std::abs(c.up) > limit_factor * c.up_expected);
+    c.passes = std::hypot(c.east, c.north) <= plan_test_limit * c.expected &&
+               !(std::abs(c.up) > single_test_limit * c.up_expected);
     l.comparisons.push_back(c);
   }
   warn_of_worse(l, known);

@@ -1,11 +1,9 @@
 #pragma once
+#include "adjustment/statistics.h"
 #include "results/traverse_grid.h"
 #include "results/traverses.h"
 
 namespace ampletie {
-
-/// What a normal difference, and the length of one in the plane, may be in standard deviations: α = 0.001, two-sided.
-inline constexpr double limit_factor = 3.29, plan_limit_factor = 3.717;
 
 /// A route as a traverse: angles, lengths and heights reduced, closures, balances, limits. `end`: a last mark that is
 /// not occupied. Never throws: what cannot be computed is a `problem`.

@@ -96,7 +96,8 @@ std::vector<KnownMarkCheck> check_known(const ReducedSetup &r, const KnownPlace 
     const double centring = std::pow(r.standard.centring, 2);
     if (std::isfinite(s.sight->horizontal)) {
       c.along = mark_distance(*s.sight, set.k, plumb.x() * u.y() + plumb.y() * u.x()) - flat;
-      c.along_limit = limit_factor * std::sqrt(plan_along + centring + std::pow(grid.reduce(r, *s.sight).length_sd, 2));
+      c.along_limit =
+          single_test_limit * std::sqrt(plan_along + centring + std::pow(grid.reduce(r, *s.sight).length_sd, 2));
     }
     if (std::isfinite(s.sight->rise)) {
       const bool physical = here.position.height && s.there->position.height;
@@ -104,8 +105,8 @@ std::vector<KnownMarkCheck> check_known(const ReducedSetup &r, const KnownPlace 
                                        : s.there->position.geodetic.h - here.position.geodetic.h);
       // Between heights over the ellipsoid the plumb line's tilt is in the way.
       const double tilt = physical ? 0 : grid.plumb_sd() * flat;
-      c.up_limit = limit_factor * std::sqrt(std::pow(here.height_sd, 2) + std::pow(s.there->height_sd, 2) +
-                                            std::pow(s.sight->rise_sd, 2) + tilt * tilt);
+      c.up_limit = single_test_limit * std::sqrt(std::pow(here.height_sd, 2) + std::pow(s.there->height_sd, 2) +
+                                                 std::pow(s.sight->rise_sd, 2) + tilt * tilt);
     }
     // Orientation from the other known marks, longer sights counting more.
     double sum = 0, weight = 0, variance = 0, first = 0;
@@ -122,7 +123,7 @@ std::vector<KnownMarkCheck> check_known(const ReducedSetup &r, const KnownPlace 
       c.across = -flat * small_angle(s.turn - first - sum / weight);
       const double lean = std::isfinite(s.sight->rise) ? s.sight->rise * grid.plumb_sd() : 0;
       variance = flat * flat * (1 / weight + std::pow(s.sight->direction_sd, 2)) + plan_across + centring + lean * lean;
-      c.across_limit = limit_factor * std::sqrt(variance);
+      c.across_limit = single_test_limit * std::sqrt(variance);
     }
     if (set.known_mark > 0) c.along_limit = c.across_limit = c.up_limit = set.known_mark;
     out.push_back(c);

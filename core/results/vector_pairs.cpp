@@ -12,8 +12,8 @@ constexpr std::size_t neighbours = 3;     // of each that are tied directly
 constexpr std::size_t few_published = 12; // all vectors between so many published marks are checks worth having
 
 bool comes_first(const JobSnapshot &s, const Occupation &a, const Occupation &b) {
-  const bool pa = s.published().count(a.mark) > 0, pb = s.published().count(b.mark) > 0;
-  return std::tuple(!pa, a.mark, a.id) < std::tuple(!pb, b.mark, b.id);
+  const bool rest_a = s.published().count(a.mark) == 0, rest_b = s.published().count(b.mark) == 0;
+  return std::tie(rest_a, a.mark, a.id) < std::tie(rest_b, b.mark, b.id);
 }
 
 double overlap(const Occupation &a, const Occupation &b) {

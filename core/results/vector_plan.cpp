@@ -2,6 +2,7 @@
 #include "base/hash.h"
 #include "gnss/session_solution.h"
 #include "job/settings.h"
+#include "results/vector_fingerprint.h"
 #include "results/vector_pairs.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -9,61 +10,6 @@
 
 namespace ampletie {
 namespace {
-
-constexpr const char *algorithm = "static-6";
-
-std::string orbit_hash(const JobSnapshot &s) {
-  std::string key;
-  for (const auto &c : s.contents())
-    if (s.state().settings.orbits == "precise" ? c.sp3 || c.clock || (c.antex && !c.antex->satellites.empty())
-                                               : c.navigation != nullptr)
-      key += c.source.id;
-  // What is taken as known of the ionosphere.
-  const std::string &known = s.state().settings.known_ionosphere;
-  for (const auto &c : s.contents())
-    if ((known == "maps" && c.ionosphere) || (known == "broadcast" && c.navigation)) key += known + c.source.id;
-  return sha256_hex(key);
-}
-
-std::string position_key(const JobSnapshot &s, const std::string &mark) {
-  const auto p = s.published().find(mark);
-  if (p == s.published().end()) return "-";
-  auto v = [](const std::optional<Vec3> &x) {
-    return x ? fmt::format("{:.5f} {:.5f} {:.5f}", x->x(), x->y(), x->z()) : std::string("-");
-  };
-  return v(p->second.xyz) + v(p->second.geodetic_deg) + v(p->second.grid) + v(p->second.velocity) + p->second.frame +
-         p->second.epoch;
-}
-
-/// Calibrations as text: thousands of numbers, the same for all antennas of a type.
-using CalibrationTexts = std::map<const Antenna *, std::string>;
-
-const std::string &calibration_text(const Antenna &a, CalibrationTexts &texts) {
-  std::string &k = texts[&a];
-  if (!k.empty()) return k;
-  for (const auto &[f, q] : a.frequencies) {
-    k += f + fmt::format("{:.6f},{:.6f},{:.6f}", q.offset_neu.x(), q.offset_neu.y(), q.offset_neu.z());
-    for (double x : q.no_azimuth) k += fmt::format(",{:.6f}", x);
-    for (const auto &row : q.by_azimuth)
-      for (double x : row) k += fmt::format(",{:.6f}", x);
-  }
-  return k;
-}
-
-std::string occupation_key(const Occupation &o, CalibrationTexts &texts) {
-  std::string k =
-      o.source_id + "|" + o.mark + "|" +
-      fmt::format("{:.5f} {:.4f} {:.4f} {:.2f}", o.antenna_height.value_or(-99), o.east, o.north, o.azimuth_deg) + "|" +
-      (o.weather ? fmt::format("{:.2f} {:.2f} {:.3f}|", o.weather->pressure, o.weather->temperature, o.weather->vapour)
-                 : "") +
-      o.antenna;
-  if (o.loading)
-    for (std::size_t i = 0; i < 3; ++i)
-      for (std::size_t m = 0; m < 11; ++m)
-        k += fmt::format(",{:.6f},{:.4f}", o.loading->amplitude[i][m], o.loading->phase[i][m]);
-  if (o.calibration) k += calibration_text(*o.calibration, texts);
-  return sha256_hex(k);
-}
 
 void mark_independent(std::vector<VectorResult> &vectors, const JobState &state) {
   for (VectorResult &v : vectors) v.together = v.session_due = false;
@@ -77,7 +23,7 @@ void mark_independent(std::vector<VectorResult> &vectors, const JobState &state)
   for (const VectorResult &v : vectors)
     if (v.error.empty() && v.used)
       by_session[v.session].push_back(
-          {v.id, v.from_occupation, v.to_occupation, v.solved.solution == Solution::fixed, v.together, v.length()});
+          {v.id, v.from_occupation, v.to_occupation, v.solved->solution == Solution::fixed, v.together, v.length()});
   std::set<std::string> chosen;
   for (auto &[session, list] : by_session)
     for (auto &id : independent_vectors(std::move(list))) chosen.insert(id);
@@ -155,7 +101,7 @@ std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vecto
   std::map<std::string, std::map<std::string, std::vector<std::size_t>>> by_base; // session → base → legs
   for (std::size_t i = 0; i < vectors.size(); ++i) {
     const VectorResult &v = vectors[i];
-    if (!v.error.empty() || !v.used || v.solved.solution == Solution::code || v.solved.arcs.empty()) continue;
+    if (!v.error.empty() || !v.used || v.solved->solution == Solution::code || v.solved->arcs.empty()) continue;
     by_base[v.session][v.from_occupation].push_back(i);
   }
   for (auto &[session, bases] : by_base) {
@@ -169,7 +115,7 @@ std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vecto
         std::size_t fixed = 0;
         double length = 0;
         for (std::size_t i : legs) {
-          fixed += vectors[i].solved.solution == Solution::fixed;
+          fixed += vectors[i].solved->solution == Solution::fixed;
           length += vectors[i].length();
         }
         const std::tuple score(legs.size(), fixed, -length);
@@ -182,14 +128,14 @@ std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vecto
       reached.insert(base);
       for (std::size_t i : legs) reached.insert(vectors[i].to_occupation);
       std::sort(legs.begin(), legs.end(), [&](std::size_t a, std::size_t b) {
-        return std::tuple(vectors[a].solved.first.ns, vectors[a].id) <
-               std::tuple(vectors[b].solved.first.ns, vectors[b].id);
+        return std::tuple(vectors[a].solved->first.ns, vectors[a].id) <
+               std::tuple(vectors[b].solved->first.ns, vectors[b].id);
       });
       std::vector<std::vector<std::size_t>> groups;
       for (std::size_t i : legs) {
-        const StaticVector &a = vectors[i].solved;
+        const StaticVector &a = *vectors[i].solved;
         auto alike = [&](std::size_t k) {
-          const StaticVector &b = vectors[k].solved;
+          const StaticVector &b = *vectors[k].solved;
           const double common = std::min(a.last, b.last) - std::max(a.first, b.first);
           return common >= 0.5 * std::max(a.last - a.first, b.last - b.first);
         };
@@ -218,24 +164,13 @@ std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vecto
 std::vector<PlannedVector> plan_vectors(const JobSnapshot &s) {
   std::vector<PlannedVector> out;
   const auto session = session_names(s.occupations());
-  const std::string orbits = orbit_hash(s);
-  const JobSettings &set = s.state().settings;
-  // Positions of all published marks decide where a session is anchored.
-  std::string anchors = set.datum.crs + set.datum.realisation + fmt::format("{:.6f}", set.datum.epoch);
-  for (const auto &[name, p] : s.published()) anchors += name + position_key(s, name);
-  std::map<std::string, std::string> keys;
-  CalibrationTexts texts;
-  for (const Occupation &o : s.occupations()) keys[o.id] = occupation_key(o, texts);
+  const VectorFingerprints fingerprints(s, session);
   for (const auto &[a, b] : vector_pairs(s).pairs) {
     PlannedVector p;
     p.from = a, p.to = b;
     p.id = content_id("v", a->id + "|" + b->id);
     p.session = session.at(a->id);
-    std::string key = std::string(algorithm) + keys[a->id] + keys[b->id] + orbits + anchors +
-                      settings_key(settings_of_vector(s.state(), p.id), SettingPart::vectors);
-    for (const LeftOutSpan &x : left_out_spans(s.state(), p.id, a->id + "," + b->id))
-      key += x.sat.name() + x.signal + iso(x.from) + iso(x.to);
-    p.fingerprint = sha256_hex(key);
+    p.fingerprint = fingerprints.of(p);
     out.push_back(std::move(p));
   }
   std::sort(out.begin(), out.end(), [](const auto &a, const auto &b) { return a.id < b.id; });

@@ -71,7 +71,7 @@ StoredResult to_stored(const VectorResult &v) {
                    {"frame", v.frame.code},
                    {"epoch", v.epoch},
                    {"error", v.error}};
-  const StaticVector &q = v.solved;
+  const StaticVector &q = *v.solved;
   j["d"] = vec_json(q.d), j["d_float"] = vec_json(q.d_float);
   j["cov"] = {q.cov(0, 0), q.cov(0, 1), q.cov(0, 2), q.cov(1, 1), q.cov(1, 2), q.cov(2, 2)};
   j["solution"] = static_cast<int>(q.solution);
@@ -104,16 +104,9 @@ StoredResult to_stored(const VectorResult &v) {
   return {"vector", v.id, v.fingerprint, std::move(j), std::move(bytes)};
 }
 
-VectorResult from_stored(const StoredResult &r) {
-  const auto &j = r.data;
-  VectorResult v;
-  v.id = r.id, v.fingerprint = r.fingerprint;
-  v.from_occupation = j.at("from_occupation"), v.to_occupation = j.at("to_occupation"), v.from = j.at("from"),
-  v.to = j.at("to");
-  v.from_set_up = j.at("from_set_up"), v.to_set_up = j.at("to_set_up"), v.session = j.at("session"),
-  v.orbits = j.at("orbits");
-  v.frame.code = j.at("frame"), v.epoch = j.at("epoch"), v.error = j.at("error");
-  StaticVector &q = v.solved;
+namespace {
+StaticVector solution_of(const nlohmann::json &j) {
+  StaticVector q;
   q.d = json_vec(j.at("d")), q.d_float = json_vec(j.at("d_float"));
   const auto &c = j.at("cov");
   q.cov << c[0].get<double>(), c[1].get<double>(), c[2].get<double>(), c[1].get<double>(), c[3].get<double>(),
@@ -126,7 +119,7 @@ VectorResult from_stored(const StoredResult &r) {
   q.first.ns = j.at("span")[0], q.last.ns = j.at("span")[1];
   q.notes = j.at("notes").get<std::vector<std::string>>();
   // Results of an older form keep their numbers; their fingerprint makes them stale anyway.
-  if (j.value("form", 1) < 2) return v;
+  if (j.value("form", 1) < 2) return q;
   q.interval_s = j.at("interval");
   if (const auto x = j.find("noise"); x != j.end()) {
     q.noise_ratio = (*x)[0], q.slow_share = (*x)[1], q.noise.phase_multipath = (*x)[2], q.noise.diffuse_share = (*x)[3];
@@ -147,15 +140,6 @@ VectorResult from_stored(const StoredResult &r) {
     ForcedBreak f{*parse_sat(b[0].get<std::string>()), b[1].get<int>(), {}};
     f.time.ns = b[2].get<std::int64_t>();
     q.breaks.push_back(f);
-  }
-  if (const auto x = j.find("joint"); x != j.end()) {
-    JointShare &t = v.joint;
-    t.id = x->at("id"), t.key = x->at("key"), t.index = x->at("index"), t.count = x->at("count");
-    t.d = json_vec(x->at("d")), t.window_s = x->at("window"), t.model_fit = x->at("fit");
-    t.cov.resize(3, 3 * t.count);
-    std::size_t at = 0;
-    for (Eigen::Index i = 0; i < 3; ++i)
-      for (Eigen::Index m = 0; m < t.cov.cols(); ++m) t.cov(i, m) = x->at("cov").at(at++);
   }
   for (const auto &a : j.value("arcs", nlohmann::json::array())) {
     CarrierArc arc;
@@ -181,6 +165,32 @@ VectorResult from_stored(const StoredResult &r) {
         if (!s[4 + b].is_null()) sample.residual[b] = s[4 + b].get<float>() * 1e-4F;
       q.residuals.push_back(sample);
     }
+  return q;
+}
+
+JointShare joint_of(const nlohmann::json &x) {
+  JointShare t;
+  t.id = x.at("id"), t.key = x.at("key"), t.index = x.at("index"), t.count = x.at("count");
+  t.d = json_vec(x.at("d")), t.window_s = x.at("window"), t.model_fit = x.at("fit");
+  t.cov.resize(3, 3 * t.count);
+  std::size_t at = 0;
+  for (Eigen::Index i = 0; i < 3; ++i)
+    for (Eigen::Index m = 0; m < t.cov.cols(); ++m) t.cov(i, m) = x.at("cov").at(at++);
+  return t;
+}
+} // namespace
+
+VectorResult from_stored(const StoredResult &r) {
+  const auto &j = r.data;
+  VectorResult v;
+  v.id = r.id, v.fingerprint = r.fingerprint;
+  v.from_occupation = j.at("from_occupation"), v.to_occupation = j.at("to_occupation"), v.from = j.at("from"),
+  v.to = j.at("to");
+  v.from_set_up = j.at("from_set_up"), v.to_set_up = j.at("to_set_up"), v.session = j.at("session"),
+  v.orbits = j.at("orbits");
+  v.frame.code = j.at("frame"), v.epoch = j.at("epoch"), v.error = j.at("error");
+  v.solved = solution_of(j);
+  if (const auto x = j.find("joint"); x != j.end() && j.value("form", 1) >= 2) v.joint = joint_of(*x);
   return v;
 }
 

@@ -1,4 +1,5 @@
 #pragma once
+#include "base/shared.h"
 #include "results/belonging.h"
 #include "results/levels.h"
 #include "results/snapshot.h"
@@ -23,7 +24,7 @@ struct JointShare {
 /// A solved vector as the job keeps it.
 struct VectorResult {
   std::string id, from_occupation, to_occupation, from, to, from_set_up, to_set_up, session, orbits, fingerprint;
-  StaticVector solved;
+  Shared<StaticVector> solved;
   Frame frame;      ///< of the orbits
   double epoch = 0; ///< mid-epoch, decimal year
   bool independent = true;
@@ -34,7 +35,7 @@ struct VectorResult {
   JointShare joint;         ///< empty: never solved together with others
   bool together = false;    ///< `joint` is current: the network uses it
   bool session_due = false; ///< should be solved together with others and is not yet
-  double length() const { return solved.d.norm(); }
+  double length() const { return solved->d.norm(); }
 };
 
 /// A pair of occupations that overlap in time, with the fingerprint of everything its solution depends on.
@@ -66,6 +67,10 @@ std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s);
 
 /// What the settings take as known of the ionosphere; null: nothing, or nothing is in the job.
 std::unique_ptr<IonospherePrior> job_ionosphere(const JobSnapshot &s);
+
+/// A change of frame, kept by the thread: looking an operation up costs far more than using it. Places within a tenth
+/// of a degree share one.
+const FrameChange &frame_change(const Frame &from, const Frame &to, const Vec3 &near, const OperationPolicy &policy);
 
 /// Published position of a mark in the job's frame at the job's epoch.
 TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy);

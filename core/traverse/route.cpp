@@ -1,4 +1,5 @@
 #include "traverse/route.h"
+#include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "base/error.h"
 #include "traverse/sets.h"
@@ -383,7 +384,7 @@ TraverseResult compute_traverse(const TraverseInput &input, AngleShare how, Heig
       const TraversePoint &x = balanced.points.back();
       if (x.expected > 0 && x.moved / x.expected > worst) worst = x.moved / x.expected, mark = x.mark;
     }
-    if (worst > 3.29)
+    if (worst > single_test_limit)
       balanced.warning =
           fmt::format("it moves {} by {:.1f} times its standard deviation: look for a mistake first", mark, worst);
     out.balanced.push_back(std::move(balanced));

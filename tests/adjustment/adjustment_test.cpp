@@ -222,6 +222,8 @@ TEST_CASE("percentage points, factors and ellipses") {
   CHECK(fisher_quantile(0.95, 5, 10) == Approx(3.33).margin(5e-3));
   CHECK(student_quantile(0.975, 10) == Approx(2.228).margin(5e-4));
   CHECK(normal_quantile(0.9995) == Approx(3.29).margin(5e-3));
+  CHECK(single_test_limit == Approx(normal_quantile(0.9995)).epsilon(1e-13));
+  CHECK(plan_test_limit == Approx(std::sqrt(chi_squared_quantile(0.999, 2))).epsilon(1e-13));
   CHECK(factor95(1) == Approx(1.9600).margin(5e-5));
   CHECK(factor95(2) == Approx(2.4477).margin(5e-5));
   CHECK(factor95(3) == Approx(2.7955).margin(5e-5));

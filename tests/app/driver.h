@@ -34,8 +34,16 @@ inline constexpr int slowness = 10;
 #else
 inline constexpr int slowness = 1;
 #endif
-/// Lets the window work off what has happened to it.
-inline void settle(int ms) { QTest::qWait(ms * slowness); }
+/// Lets the window work off what has happened to it, and what is thought of the job be found.
+inline void settle(int ms) {
+  QTest::qWait(ms * slowness);
+  const auto judging = [] {
+    for (QWidget *top : QApplication::topLevelWidgets())
+      if (auto *w = qobject_cast<app::MainWindow *>(top); w && w->workspace().judging()) return true;
+    return false;
+  };
+  for (int i = 0; i < 6000 && judging(); ++i) QTest::qWait(5);
+}
 
 /// Drives the window as a person would: finds widgets by accessible or object name, reads what is shown.
 class Driver {
@@ -46,6 +54,7 @@ public:
     static_cast<void>(QTest::qWaitForWindowExposed(&window));
     activate();
     if (!job.empty()) window.open(QString::fromStdString(job));
+    settle(0);
   }
   app::MainWindow window;
 

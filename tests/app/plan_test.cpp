@@ -112,7 +112,7 @@ TEST_CASE("a span dragged over a satellite is left out, the vector turns out of 
   QTableView *t = d.table("Vectors");
   t->setCurrentIndex(t->model()->index(0, 0));
   const std::string id = d.window.workspace().selection().id;
-  const std::size_t before = d.window.workspace().vector(id)->solved.residuals.size();
+  const std::size_t before = d.window.workspace().vector(id)->solved->residuals.size();
   auto *chart = d.window.findChild<SatelliteChart *>();
   REQUIRE(chart->isVisible());
   const QPoint from(60, 45), to(chart->width() - 80, 45);
@@ -125,7 +125,7 @@ TEST_CASE("a span dragged over a satellite is left out, the vector turns out of 
   d.click("Solve vectors");
   d.wait();
   CHECK_FALSE(d.window.workspace().vector(id)->stale);
-  CHECK(d.window.workspace().vector(id)->solved.residuals.size() < before);
+  CHECK(d.window.workspace().vector(id)->solved->residuals.size() < before);
   d.press(Qt::Key_Z, Qt::ControlModifier);
   CHECK(d.window.workspace().job().state().left_out.empty());
 }

@@ -1,6 +1,7 @@
 // Files, encodings and delimited text: what comes from outside and what goes there.
 #include "base/csv.h"
 #include "base/error.h"
+#include "base/module.h"
 #include "base/text.h"
 #include "base/utf8.h"
 #include <catch2/catch.hpp>
@@ -111,4 +112,9 @@ TEST_CASE("packed files that grow without end are refused") {
   const std::string zeros = gzip(std::string(std::size_t{64} << 20, '\0'));
   REQUIRE(zeros.size() < 100000);
   CHECK_THROWS_WITH(gunzip(zeros), Contains("beyond all proportion"));
+}
+
+TEST_CASE("a part of the program that is not installed is said so") {
+  CHECK_THROWS_WITH(module_function("nothing of this name", "f"),
+                    Contains("the part \"nothing of this name\" of this program is not installed"));
 }

@@ -65,7 +65,7 @@ std::string picture(const JobState &s) {
     for (const auto &[m, t] : u.targets) out += fmt::format("{} {} {}|", id, m, t.height.value.value_or(-9));
   for (const auto &[c, y] : s.styles) out += fmt::format("{} {} {}|", c, y.symbol, y.label);
   for (const auto &[seq, why] : s.unreadable) out += fmt::format("{} {}|", seq, why);
-  for (const auto &[seq, t] : s.aims) out += fmt::format("{} {}|", seq, t.id);
+  for (const auto &[id, aim] : s.aims) out += fmt::format("{} {}|", id, fmt::join(aim.decisions, " "));
   return out;
 }
 } // namespace
@@ -124,6 +124,8 @@ TEST_CASE("a mark may be called like the id of something else: what is said of i
                            {6, "", "", "", "leave-out", "v-5:G07@2026-05-12T09:10:00/09:25:00", {}}});
   CHECK(s.unreadable.empty());
   REQUIRE(s.aims.size() == 2);
-  CHECK(s.aims.at(5) == Thing{Thing::Kind::traverse, "t-4"});
-  CHECK(s.aims.at(6) == Thing{Thing::Kind::vector, "v-5"});
+  CHECK(s.aims.at("t-4").thing == Thing{Thing::Kind::traverse, "t-4"});
+  CHECK(s.aims.at("t-4").decisions == std::vector<long>{5});
+  CHECK(s.aims.at("v-5").thing == Thing{Thing::Kind::vector, "v-5"});
+  CHECK(s.aims.at("v-5").decisions == std::vector<long>{6});
 }

@@ -93,10 +93,23 @@ TEST_CASE("settings: every one can be shown, set to what it shows, and refuses n
   JobSettings s = demo_settings();
   for (const SettingInfo &i : setting_catalogue()) {
     INFO(i.name);
+    // Every other value than the one it has: a log that says nothing would leave that.
     const std::string now = setting_text(s, i.name);
-    const nlohmann::json v = setting_value(i.name, now);
-    std::vector<Decision> log{{1, "", "", "", "set", i.target, {{i.name, v}}}};
-    CHECK(setting_text(fold(log).settings, i.name) == now);
+    std::vector<std::string> others;
+    if (i.value.kind == SettingValue::Kind::choice) others = i.value.choices;
+    if (i.value.kind == SettingValue::Kind::number)
+      for (double share : {0.25, 0.75})
+        others.push_back(fmt::format("{:.6g}", i.value.least + share * (i.value.most - i.value.least)));
+    std::erase(others, now);
+    if (i.value.kind != SettingValue::Kind::text) CHECK(!others.empty());
+    for (const std::string &other : others) {
+      const std::vector<Decision> log{{1, "", "", "", "set", i.target, {{i.name, setting_value(i.name, other)}}}};
+      const std::string after = setting_text(fold(log).settings, i.name);
+      CHECK(after != now);
+      CHECK(setting_value(i.name, after) == setting_value(i.name, other));
+    }
+    const std::vector<Decision> same{{1, "", "", "", "set", i.target, {{i.name, setting_value(i.name, now)}}}};
+    CHECK(setting_text(fold(same).settings, i.name) == now);
     if (i.value.kind == SettingValue::Kind::number) {
       CHECK_THROWS_AS(setting_value(i.name, fmt::format("{}", i.value.most * 2)), InputError);
       CHECK_THROWS_AS(setting_value(i.name, "a lot"), InputError);

@@ -24,7 +24,7 @@ TEST_CASE("the demo's sessions are solved together, stored, and follow decisions
     CHECK(v.from == "REFA");
     ids.insert(v.joint.id);
     // The joint solution is the same vector, seen with more data: within what the single one allows.
-    CHECK((v.joint.d - v.solved.d).norm() < 3.5 * std::sqrt(v.solved.cov.trace()));
+    CHECK((v.joint.d - v.solved->d).norm() < 3.5 * std::sqrt(v.solved->cov.trace()));
   }
   CHECK(ids.size() == 2);
   for (const auto &[session, n] : together) CHECK(n == 6);

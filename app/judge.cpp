@@ -1,0 +1,52 @@
+#include "app/judge.h"
+
+namespace ampletie::app {
+
+Judge::Judge(Done done) : done_(std::move(done)), thread_([this] { work(); }) {}
+
+Judge::~Judge() {
+  {
+    const std::lock_guard lock(mutex_);
+    leaving_ = true;
+    next_.reset();
+  }
+  came_.notify_all();
+  thread_.join();
+}
+
+bool Judge::judge(std::shared_ptr<const JobSnapshot> s, std::chrono::milliseconds patience) {
+  std::unique_lock lock(mutex_);
+  next_ = s;
+  came_.notify_all();
+  awaited_ = true;
+  const bool there = judged_.wait_for(lock, patience, [&] { return last_ == s; });
+  awaited_ = false;
+  return there;
+}
+
+void Judge::work() {
+  std::unique_lock lock(mutex_);
+  for (;;) {
+    came_.wait(lock, [&] { return leaving_ || next_; });
+    if (leaving_) return;
+    const auto s = std::exchange(next_, nullptr);
+    lock.unlock();
+    std::exception_ptr mistake;
+    try {
+      s->get(traverse_findings_result());
+      s->get(loops_result());
+      s->get(doubts_result());
+    } catch (...) {
+      mistake = std::current_exception(); // what the data do wrong is a result; this is not
+    }
+    lock.lock();
+    last_ = s;
+    judged_.notify_all();
+    if (next_ || (awaited_ && !mistake)) continue;
+    lock.unlock();
+    done_(s, mistake);
+    lock.lock();
+  }
+}
+
+} // namespace ampletie::app

@@ -1,0 +1,34 @@
+#pragma once
+#include "open_job/job.h"
+#include <chrono>
+#include <condition_variable>
+#include <exception>
+#include <functional>
+#include <mutex>
+#include <thread>
+
+namespace ampletie::app {
+
+/// Computes what is thought of a job on a thread of its own. Only the snapshot that was handed over last matters: one
+/// that came while another was computed takes its place.
+class Judge {
+public:
+  /// What is told of a snapshot that was judged: itself, and the mistake of the program that kept it from being so.
+  using Done = std::function<void(std::shared_ptr<const JobSnapshot>, std::exception_ptr)>;
+  /// `done` is called on the judge's thread, for what nobody has waited for.
+  explicit Judge(Done done);
+  ~Judge();
+  /// Hands a snapshot over and waits a moment: most decisions change little. Whether it has been judged.
+  bool judge(std::shared_ptr<const JobSnapshot> s, std::chrono::milliseconds patience);
+
+private:
+  void work();
+  Done done_;
+  std::mutex mutex_;
+  std::condition_variable came_, judged_;
+  std::shared_ptr<const JobSnapshot> next_, last_; ///< to be judged; judged last
+  bool leaving_ = false, awaited_ = false;
+  std::thread thread_;
+};
+
+} // namespace ampletie::app

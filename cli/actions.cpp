@@ -1,0 +1,372 @@
+#include "cli/actions.h"
+#include "base/angle.h"
+#include "base/error.h"
+#include "base/text.h"
+#include "cli/levels.h"
+#include "cli/names.h"
+#include "cli/show.h"
+#include "cli/traverses.h"
+#include "cli/words.h"
+#include "formats/rinex_navigation.h"
+#include "formats/rinex_observation.h"
+#include "geodesy/plausible.h"
+#include "job/settings.h"
+#include "judgement/decision_words.h"
+#include "judgement/left_over.h"
+#include "level/level.h"
+#include "publication/gnss_report.h"
+#include "publication/issue_folder.h"
+#include "publication/level_data.h"
+#include "publication/level_report.h"
+#include "publication/provisional_issue.h"
+#include "publication/traverse_report.h"
+#include "render/render.h"
+#include "results/vector_keeper.h"
+#include "results/vector_pairs.h"
+#include "sky/sky.h"
+#include "station/station.h"
+#include <cstdio>
+#include <fmt/format.h>
+
+namespace ampletie::cli {
+namespace {
+
+void print(const std::string &s) { std::fputs(s.c_str(), stdout); }
+
+std::string occupation_id(const Job &job, const std::string &text) { return resolve_one(job, text, "occupation"); }
+
+int cmd_new(Sitting &, const Arguments &a) {
+  JobSettings s;
+  s.title = a.title;
+  s.datum = {a.crs, a.vertical, a.realisation, setting_value("epoch", a.epoch)};
+  Job::create(a.job, s);
+  return 0;
+}
+
+int cmd_take(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  bool refused = false;
+  for (const Intake &i : job.take(a.files, a.as)) {
+    const bool no = i.outcome == Intake::Outcome::refused;
+    if (no)
+      std::fprintf(stderr, "%s: %s\n", i.file.c_str(), i.sentence.c_str());
+    else
+      print(i.file + ": " + i.sentence + "\n");
+    refused = refused || no;
+  }
+  return refused ? 2 : here.finish();
+}
+
+int cmd_set(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  if (a.words.empty())
+    throw InputError(
+        "say what to set: occupation, vector, run, reading, staff, instrument, mark, source, setup, pointing, route, "
+        "job, solve, limit, weight, levels, traverse, accuracy or accept");
+  const std::string kind = a.words[0];
+  if (kind == "accept") {
+    if (a.words.size() != 2 || a.because.empty()) throw InputError("accept needs the doubt's id and --because");
+    if (std::none_of(job.doubts().begin(), job.doubts().end(), [&](const Doubt &d) { return d.id == a.words[1]; }))
+      throw InputError("there is no doubt \"" + a.words[1] + "\"");
+    job.decide("accept", a.words[1], nlohmann::json::object(), a.because);
+    return here.finish();
+  }
+  if (kind == "run" || kind == "reading" || kind == "staff" || kind == "source" || kind == "instrument" ||
+      kind == "mark") {
+    set_levels(job, a.words, a.because, a.ahead);
+    return here.finish();
+  }
+  if (kind == "setup" || kind == "pointing" || kind == "route" || kind == "style") {
+    set_traverses(job, a.words, a.because, a.ahead);
+    return here.finish();
+  }
+  if (kind == "accuracy") {
+    if (a.words.size() < 3) throw InputError("accuracy needs a mark or a beginning with *, and plan=, height= or of=");
+    const auto marks = known_marks(job);
+    if (!a.ahead && !marks.empty() &&
+        std::none_of(marks.begin(), marks.end(), [&](const std::string &m) { return in_group(a.words[1], m); }))
+      require_known("mark or group", a.words[1], marks, false);
+    nlohmann::json value;
+    for (std::size_t i = 2; i < a.words.size(); ++i) {
+      const auto [name, text] = name_value(a.words[i]);
+      value[name] = typed_field<AskedThing>(name, text);
+    }
+    job.decide("set", "asked:" + a.words[1], value, a.because);
+    return here.finish();
+  }
+  const bool settings = is_setting_group(kind);
+  if (!settings && kind != "occupation" && kind != "vector") throw InputError("\"" + kind + "\" cannot be set");
+  const std::size_t first = settings ? 1 : 2;
+  if (a.words.size() <= first) throw InputError("nothing to set: NAME=VALUE is missing");
+  nlohmann::json value;
+  for (std::size_t i = first; i < a.words.size(); ++i) {
+    const auto [name, text] = name_value(a.words[i]);
+    if (kind == "vector") {
+      if (const SettingInfo *info = find_setting(name); !info || !info->per_vector)
+        throw InputError("\"" + name + "\" cannot be set for one vector alone");
+      value[name] = text.empty() ? nlohmann::json() : setting_value(name, text);
+    } else if (settings)
+      value[name] = setting_value(name, text);
+    else
+      value[name] = typed_field<OccupationThing>(name, std::string(trimmed(text)));
+  }
+  job.decide("set",
+             settings           ? kind
+             : kind == "vector" ? resolve_one(job, a.words[1], "vector")
+                                : occupation_id(job, a.words[1]),
+             value, a.because);
+  return here.finish();
+}
+
+int cmd_hold(Sitting &here, const Arguments &a, bool check) {
+  Job &job = here.job(a.job);
+  nlohmann::json v{{"how", check ? "check" : a.weighted ? "weighted" : a.only.empty() ? "full" : a.only}};
+  if (!a.xyz.empty()) v["xyz"] = a.xyz;
+  if (!a.geodetic.empty()) {
+    const auto lat = parse_angle_deg(a.geodetic[0]), lon = parse_angle_deg(a.geodetic[1]);
+    const auto h = parse_number(a.geodetic[2]);
+    if (!lat || !lon || !h || std::abs(*lat) > 90) throw InputError("latitude, longitude and height cannot be read");
+    v["geodetic"] = {*lat, *lon, *h};
+  }
+  if (!a.grid.empty()) v["grid"] = a.grid;
+  require_mark(job, a.mark, a.ahead);
+  for (const auto *list : {&a.xyz, &a.grid, &a.sd, &a.velocity})
+    for (double x : *list)
+      if (!std::isfinite(x)) throw InputError("a coordinate that is no finite number cannot be held");
+  const bool given = a.xyz.size() + a.geodetic.size() + a.grid.size() > 0;
+  if (a.height) v["height"] = *a.height;
+  if (a.height_sd) v["sd_height"] = *a.height_sd;
+  if (a.height && !given && a.only.empty() && !check) v["how"] = "height";
+  if (!given && !a.height && !job.snapshot()->published().count(a.mark) && !job.snapshot()->benchmarks().count(a.mark))
+    throw InputError("nothing gives coordinates of \"" + a.mark +
+                     "\": take a control list, or add --xyz, --geodetic or --grid");
+  if (!a.sd.empty()) v["sd_enu"] = a.sd;
+  if (!a.velocity.empty()) v["velocity"] = a.velocity;
+  if (!a.frame.empty()) v["frame"] = a.frame;
+  if (!a.coordinate_epoch.empty())
+    v["epoch"] = fmt::format("{:.6f}", setting_value("epoch", a.coordinate_epoch).get<double>());
+  job.decide("hold", a.mark, v, a.because);
+  return here.finish();
+}
+
+void say(const Job &job, const char *what, long decision) {
+  if (const Decision *d = job.decision(decision))
+    print(fmt::format("{} {}: {}\n", what, decision, job.words().sentence(*d)));
+}
+
+int cmd_release(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  if (!job.state().holds.count(a.item)) {
+    const auto marks = known_marks(job);
+    if (std::find(marks.begin(), marks.end(), a.item) != marks.end())
+      throw InputError("the mark " + a.item + " is not held");
+    resolve(job, a.item, {"held"}, true); // says which are near
+  }
+  job.decide("release", a.item, nlohmann::json::object(), a.because);
+  return here.finish();
+}
+
+const Occupation *occupation_of(const Job &job, const std::string &id) {
+  for (const Occupation &o : job.snapshot()->occupations())
+    if (o.id == id) return &o;
+  return nullptr;
+}
+
+int cmd_item(Sitting &here, const Arguments &a, bool leave_out) {
+  Job &job = here.job(a.job);
+  if (leave_out && a.because.empty()) throw InputError("leaving something out needs --because");
+  const auto items =
+      resolve(job, a.item, {"occupation", "vector", "run", "reading", "setup", "pointing", "route", "source", "span"});
+  for (const Named &n : items) {
+    const bool out = job.state().left_out.count(n.id) > 0;
+    const bool idle = leave_out ? out
+                                : !out && (n.kind == "occupation" || n.kind == "vector" || n.kind == "source" ||
+                                           n.kind == "span" || job.state().taken_up.count(n.id));
+    const auto *o = n.kind == "occupation" ? occupation_of(job, n.id) : nullptr;
+    if (idle && !leave_out && o && !o->used)
+      throw InputError("nothing to do: \"" + a.item + "\" is out with its file " + o->source_name + " (" +
+                       o->left_out_because + "): use the file");
+    if (idle)
+      throw InputError("nothing to do: \"" + a.item + "\" is " + (leave_out ? "left out" : "used") + " already");
+    job.decide(leave_out ? "leave-out" : "use", n.id, nlohmann::json::object(), a.because);
+  }
+  return here.finish();
+}
+
+int cmd_solve(Sitting &here, const Arguments &a) {
+  if (a.what != "vectors") throw InputError("only vectors are solved in this version");
+  Job &job = here.job(a.job);
+  if (job.store().read_only()) throw InputError(a.job, 0, job.store().why_read_only() + ": nothing could be kept");
+  nlohmann::json v;
+  if (a.mask > 0 && a.mask != job.state().settings.mask_deg)
+    v["mask"] = setting_value("mask", fmt::format("{}", a.mask));
+  if (a.interval > 0 && a.interval != job.state().settings.interval_s)
+    v["interval"] = setting_value("interval", fmt::format("{}", a.interval));
+  for (const auto &[name, text] : {std::pair{"systems", &a.systems}, {"sessions", &a.sessions}, {"pairs", &a.pairs}})
+    if (!text->empty() && *text != setting_text(job.state().settings, name)) v[name] = setting_value(name, *text);
+  if (a.frequencies > 0 && a.frequencies != job.state().settings.frequencies)
+    v["frequencies"] = setting_value("frequencies", fmt::format("{}", a.frequencies));
+  if (!a.orbits.empty() && a.orbits != job.state().settings.orbits) v["orbits"] = setting_value("orbits", a.orbits);
+  if (!v.empty()) job.decide("set", "solve", v, "asked for with solve");
+  const Progress progress;
+  const auto keeper =
+      std::make_shared<VectorKeeper>([&](std::vector<StoredResult> packed) { job.keep_vectors(packed); });
+  const auto keep = [keeper](const VectorResult &solved) { (*keeper)(solved); };
+  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), a.threads, progress, {}, keep));
+  int fixed = 0, all = 0;
+  for (const auto &r : job.vectors()) ++all, fixed += r.error.empty() && r.solved->solution == Solution::fixed;
+  print(fmt::format("{} vectors, {} fixed\n", all, fixed));
+  if (const std::string thinned = thinned_pairs(*job.snapshot()); !thinned.empty()) print(thinned + "\n");
+  return here.finish();
+}
+
+int cmd_adjust(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  if (job.store().read_only()) throw InputError(a.job, 0, job.store().why_read_only() + ": nothing could be kept");
+  const std::string mode = a.free ? "free" : a.minimal ? "minimal" : "held";
+  if (mode != datum_mode_name(job.state().settings.mode))
+    job.decide("set", "job", {{"mode", mode}}, "asked for with adjust");
+  for (const VectorResult &v : job.vectors())
+    if (v.stale && v.used) throw InputError("vectors are out of date: solve them again first");
+  const Progress progress;
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), progress));
+  const AdjustmentResult &r = job.network()->result.adjustment;
+  print(fmt::format("variance factor {:.3f} ({:.3f} to {:.3f}), {} observations, redundancy {}: global test {}\n",
+                    r.variance_factor, r.lower, r.upper, r.observations, r.redundancy,
+                    r.redundancy == 0 ? "has nothing to test"
+                    : r.passes        ? "passes"
+                                      : "fails"));
+  const auto left = left_over(*job.snapshot(), job.vectors(), job.network());
+  if (!left.empty()) print("no part of the result: " + left_over_words(left) + "\n");
+  return here.finish();
+}
+
+int cmd_show(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  const auto r = rows(job, a.list, a.frame_of_rows == "job");
+  print(a.json ? r.dump(1) + "\n" : table(r));
+  return here.finish();
+}
+
+int cmd_report(Sitting &here, const Arguments &a) {
+  const Job &job = here.job(a.job);
+  const std::string &file = a.files.at(0);
+  if (a.traverses) {
+    if (!write_traverse_data(job, file)) write_report(traverse_report(job), file);
+  } else if (!a.levels || !write_level_data(job, file))
+    write_report(a.levels ? level_report(job) : gnss_report(job), file);
+  return here.finish();
+}
+
+int cmd_export(Sitting &here, const Arguments &a) {
+  const Job &job = here.job(a.job);
+  const std::string id = occupation_id(job, a.item);
+  for (const Occupation &o : job.snapshot()->occupations())
+    if (o.id == id) write_file(a.files.at(0), write_rinex_observation(corrected_file(o)));
+  if (a.files.size() > 1) write_file(a.files[1], write_rinex_navigation(broadcast_messages(*job.snapshot())));
+  return here.finish();
+}
+
+int cmd_trace(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  const auto steps = trace_mark(a.mark, *job.snapshot(), job.vectors(), job.network());
+  if (steps.empty()) throw InputError("there is no mark \"" + a.mark + "\"");
+  if (a.json)
+    print(trace_rows(steps).dump(1) + "\n");
+  else {
+    // What matters fits on a screen; the rest is counted.
+    constexpr int shown_branches = 8;
+    int branch = 0, hidden = 0;
+    for (const TraceStep &t : steps) {
+      if (t.depth <= 1) ++branch;
+      if (!a.all && branch > shown_branches) {
+        hidden += t.depth <= 1;
+        continue;
+      }
+      if (!a.all && t.depth > 3) continue;
+      print(std::string(static_cast<std::size_t>(2 * t.depth), ' ') + t.text +
+            (t.detail.empty() ? "" : ": " + t.detail) + "\n");
+    }
+    if (hidden) print(fmt::format("and {} more that move it less; --all shows them\n", hidden));
+  }
+  return here.finish();
+}
+
+int cmd_issue(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  IssueOptions o;
+  o.marks = a.marks;
+  o.unit = a.unit == "ft" ? LengthUnit::foot : a.unit == "us-ft" ? LengthUnit::us_foot : LengthUnit::metre;
+  const bool provisional = !a.provisional.empty();
+  IssuePackage p = provisional ? prepare_provisional(job, a.provisional, o.unit) : prepare_issue(job, o);
+  const std::string name = provisional ? "provisional" : "control";
+  p.files.emplace_back(name + ".html", render_html(p.sheet));
+  p.files.emplace_back(name + ".pdf", render_pdf(p.sheet));
+  const std::string also = issue_into(job, p, a.folder);
+  const std::size_t heights = p.record.data.value("heights", nlohmann::json::array()).size();
+  print(fmt::format("{} {} marks{}, record {}\n", provisional ? "handed out provisionally" : "issued",
+                    p.record.data.at("marks").size(), heights ? fmt::format(" and {} heights", heights) : "",
+                    p.record.id));
+  if (!also.empty()) print(also + "\n");
+  return here.finish();
+}
+
+int cmd_undo(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  if (!job.can_undo()) throw InputError("there is nothing to undo");
+  say(job, "taken back, decision", job.undo());
+  return here.finish();
+}
+
+int cmd_redo(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  if (!job.can_redo()) throw InputError("there is nothing to redo");
+  say(job, "made again, decision", job.redo());
+  return here.finish();
+}
+
+int cmd_simulate(Sitting &, const Arguments &a) {
+  const std::string text = read_file(a.scenario);
+  if (level::is_level_scenario(text))
+    level::simulate_to(level::read_scenario(text), a.folder);
+  else if (station::is_station_scenario(text))
+    station::simulate_to(station::read_scenario(text), a.folder);
+  else
+    sky::simulate_to(sky::read_scenario(text), a.folder);
+  return 0;
+}
+
+struct Action {
+  const char *name;
+  int (*run)(Sitting &, const Arguments &);
+};
+constexpr Action actions[] = {
+    {"new", cmd_new},
+    {"take", cmd_take},
+    {"set", cmd_set},
+    {"hold", [](Sitting &here, const Arguments &a) { return cmd_hold(here, a, false); }},
+    {"check", [](Sitting &here, const Arguments &a) { return cmd_hold(here, a, true); }},
+    {"release", cmd_release},
+    {"leave-out", [](Sitting &here, const Arguments &a) { return cmd_item(here, a, true); }},
+    {"use", [](Sitting &here, const Arguments &a) { return cmd_item(here, a, false); }},
+    {"undo", cmd_undo},
+    {"redo", cmd_redo},
+    {"solve", cmd_solve},
+    {"adjust", cmd_adjust},
+    {"show", cmd_show},
+    {"report", cmd_report},
+    {"export", cmd_export},
+    {"trace", cmd_trace},
+    {"issue", cmd_issue},
+    {"simulate", cmd_simulate},
+};
+
+} // namespace
+
+int act(const std::string &command, Sitting &here, const Arguments &a) {
+  for (const Action &x : actions)
+    if (command == x.name) return x.run(here, a);
+  throw std::logic_error("the command \"" + command + "\" does nothing");
+}
+
+} // namespace ampletie::cli

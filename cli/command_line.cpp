@@ -1,0 +1,122 @@
+#include "cli/command_line.h"
+
+namespace ampletie::cli {
+
+std::string list_names() {
+  std::string out;
+  for (const char *l : list_titles) out += (out.empty() ? "" : ", ") + std::string(l);
+  return out;
+}
+
+std::vector<std::string> CommandLine::commands() const {
+  std::vector<std::string> out;
+  for (const CLI::App *c : app.get_subcommands([](const CLI::App *) { return true; })) out.push_back(c->get_name());
+  return out;
+}
+
+CommandLine::CommandLine() {
+  app.require_subcommand(1);
+  auto command = [&](const char *name, const char *help, bool has_job = true) {
+    auto *c = app.add_subcommand(name, help);
+    if (has_job) c->add_option("JOB", a.job, "the job file")->required();
+    c->callback([this, name] { chosen = name; });
+    return c;
+  };
+  auto because = [&](CLI::App *c) {
+    c->add_option("--because", a.because, "the reason, kept with the decision");
+    c->add_option("--by", a.by, "who decides, in place of the login name");
+  };
+
+  auto *c = command("new", "make a job");
+  c->add_option("--crs", a.crs,
+                "projected system, EPSG code; local:LAT:LON:H: a plane of the site's own; left away: heights alone");
+  c->add_option("--vertical", a.vertical, "vertical system, EPSG code");
+  c->add_option("--realisation", a.realisation, "frame that the datum stands for");
+  c->add_option("--epoch", a.epoch, "date of the issued coordinates")->required();
+  c->add_option("--title", a.title, "title");
+  c = command("take", "take files into the job");
+  c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
+  c->add_option("--as", a.as, "levels or pointings: a text that no recipe knows yet")
+      ->check(CLI::IsMember({"levels", "pointings"}));
+  c = command("set", "correct an occupation, change settings, accept a doubt");
+  c->add_option("WORDS", a.words,
+                "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME "
+                "| staff NAME scale=PPM | setup MARK NAME=VALUE… | pointing FILE:LINE NAME=VALUE… | route NAME "
+                "NAME=VALUE… | "
+                "source FILE recipe=NAME|seen=yes | job|solve|limit|weight|levels|traverse NAME=VALUE… | accept DOUBT")
+      ->required();
+  c->add_flag("--ahead", a.ahead, "of something whose data come later");
+  because(c);
+  for (bool check : {false, true}) {
+    c = command(check ? "check" : "hold", check ? "compare a mark with coordinates, never use them" : "hold a mark");
+    c->add_option("MARK", a.mark, "the mark")->required();
+    c->add_option("--xyz", a.xyz, "geocentric, m")->expected(3);
+    c->add_option("--geodetic", a.geodetic, "latitude, longitude, ellipsoidal height")->expected(3);
+    c->add_option("--grid", a.grid, "east, north, physical height, m")->expected(3);
+    c->add_option("--sd", a.sd,
+                  "standard deviations east, north, up, m: published, or the spread of the station's series")
+        ->expected(3);
+    c->add_option("--height", a.height, "physical height alone, m: a benchmark");
+    c->add_option("--height-sd", a.height_sd, "its standard deviation, m")->check(CLI::Range(0.0, 10.0));
+    c->add_option("--velocity", a.velocity, "geocentric, m per year, in the frame of the coordinates")->expected(3);
+    if (!check) c->add_flag("--weighted", a.weighted, "as observations with their published uncertainty");
+    c->add_option("--only", a.only, "plan or height")->check(CLI::IsMember({"plan", "height"}));
+    c->add_option("--frame", a.frame, "frame of the coordinates");
+    c->add_option("--coordinate-epoch", a.coordinate_epoch, "epoch of the coordinates");
+    c->add_flag("--ahead", a.ahead, "a mark whose data come later");
+    because(c);
+  }
+  c = command("release", "hold a mark no longer");
+  c->add_option("MARK", a.item, "the mark")->required();
+  because(c);
+  c = command("leave-out", "leave an occupation, a vector or a satellite's span out");
+  c->add_option("ITEM", a.item, "id, or G07@2026-05-12T09:10:00/09:25:00")->required();
+  because(c);
+  c = command("use", "use something again");
+  c->add_option("ITEM", a.item, "id as left out")->required();
+  because(c);
+  command("undo", "withdraw the last decision");
+  command("redo", "make the last withdrawn decision again");
+  c = command("solve", "solve vectors");
+  c->add_option("WHAT", a.what, "vectors");
+  c->add_option("--mask", a.mask, "elevation mask, degrees");
+  c->add_option("--interval", a.interval, "seconds");
+  c->add_option("--orbits", a.orbits, "broadcast or precise");
+  c->add_option("--systems", a.systems, "letters out of G R E C J");
+  c->add_option("--frequencies", a.frequencies, "at most this many per satellite");
+  c->add_option("--sessions", a.sessions, "together or one by one");
+  c->add_option("--pairs", a.pairs, "as needed or all, of receivers that logged with many others");
+  c->add_option("--threads", a.threads, "0: all cores");
+  c = command("adjust", "adjust the network");
+  c->add_flag("--free", a.free, "no mark is favoured");
+  c->add_flag("--minimal", a.minimal, "one held mark per group");
+  c = command("show", "print a list");
+  c->add_option("LIST", a.list, list_names())->required();
+  c->add_flag("--json", a.json, "as JSON");
+  c->add_option("--in", a.frame_of_rows, "job: vectors in the job's frame")->check(CLI::IsMember({"job", "orbits"}));
+  c = command("report", "write the GNSS evidence or the level report");
+  c->add_option("FILE", a.files, "ends in .html or .pdf, heights of levels in .csv")->required()->expected(1);
+  c->add_flag("--levels", a.levels, "of the levels");
+  c->add_flag("--traverses", a.traverses, "of the total stations");
+  c = command("export", "write an occupation, as corrected, as RINEX 3.05");
+  c->add_option("OCCUPATION", a.item, "id, mark or mark@start")->required();
+  c->add_option("FILE", a.files, "observation file, and a navigation file if wanted")->required()->expected(1, 2);
+  c = command("trace", "where a mark's coordinates come from");
+  c->add_option("MARK", a.mark, "the mark")->required();
+  c->add_flag("--json", a.json, "as JSON, everything");
+  c->add_flag("--all", a.all, "everything, not only what moves it most");
+  c = command("issue", "issue control into a folder");
+  c->add_option("FOLDER", a.folder, "made if missing")->required();
+  c->add_option("--marks", a.marks, "only these, separated by commas")->delimiter(',');
+  c->add_option("--provisional", a.provisional, "provisional coordinates of this traverse instead, marked as such");
+  c->add_option("--units", a.unit, "m, ft or us-ft")->check(CLI::IsMember({"m", "ft", "us-ft"}));
+  c = command("simulate", "make a field campaign from a scenario", false);
+  c->add_option("SCENARIO", a.scenario, "scenario file")->required();
+  c->add_option("FOLDER", a.folder, "where the files go")->required();
+
+  c = command("batch", "do many commands on one open job, one a line, without \"ample\" and the job's name");
+  c->add_option("FILE", a.files, "the lines; - reads them from the standard input")->required()->expected(1);
+  c->add_flag("--stop", a.all, "end at the first line that is refused");
+}
+
+} // namespace ampletie::cli

@@ -1,0 +1,43 @@
+#pragma once
+#include <CLI/CLI.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace ampletie::cli {
+
+/// Everything that a command can be told.
+struct Arguments {
+  std::string job, crs, vertical, realisation, epoch, title = "untitled job";
+  std::vector<std::string> files, words, marks;
+  std::string mark, item, because, list, folder, scenario, only, as, frame, coordinate_epoch, orbits,
+      unit = "m", frame_of_rows, provisional, by;
+  std::vector<double> xyz, grid, sd, velocity;
+  std::optional<double> height, height_sd;
+  std::vector<std::string> geodetic;
+  double mask = 0, interval = 0;
+  unsigned threads = 0;
+  bool free = false, minimal = false, ahead = false, all = false, json = false, weighted = false, levels = false,
+       traverses = false;
+  std::string what = "vectors", systems, sessions, pairs;
+  double frequencies = 0;
+};
+
+/// The words of `ample`: its commands with their arguments. Knows nothing of jobs, so that help and wrong words cost
+/// nothing; what a command does stands in actions.cpp under the same name.
+struct CommandLine {
+  CLI::App app{"Ample Tie: control surveying from the command line", "ample"};
+  Arguments a;
+  std::string chosen; ///< the command that was parsed
+  CommandLine();
+  CommandLine(const CommandLine &) = delete; ///< the parser points into the arguments
+  std::vector<std::string> commands() const;
+};
+
+/// The lists that `show` knows, in order of the work.
+inline constexpr const char *list_titles[] = {"sources", "occupations", "vectors",   "loops",   "runs",
+                                              "heights", "setups",      "traverses", "network", "marks",
+                                              "doubts",  "decisions",   "results"};
+std::string list_names();
+
+} // namespace ampletie::cli

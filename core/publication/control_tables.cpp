@@ -1,0 +1,84 @@
+#include "publication/control_tables.h"
+#include "adjustment/statistics.h"
+#include "base/angle.h"
+#include "publication/figures.h"
+#include "results/control_record.h"
+#include <cmath>
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+
+std::string held_words(const std::string &held) { return held == "none" ? "" : held; }
+
+} // namespace
+
+ControlTables::ControlTables(const nlohmann::json &record, LengthUnit unit, bool physical) {
+  const std::string u = unit_name(unit);
+  const auto len = [&](std::optional<double> v, int decimals) {
+    return v ? fmt::format("{:.{}f}", in_unit(*v, unit), decimals) : std::string("–");
+  };
+  const auto percent95 = [](double sd) { return fmt::format("{:.1f}", factor95(1) * 1000 * sd); };
+  grid = {"Coordinates", {{"Mark", "", false}, {"East", u}, {"North", u}}, {}};
+  if (physical) grid.columns.push_back({"Height", u}), grid.columns.push_back({"Geoid", u});
+  grid.columns.push_back({"Ellipsoidal h", u});
+  grid.columns.push_back({"Held", "", false});
+  grid.columns.push_back({"Origin", "", false});
+  accuracy = {"Accuracy: standard deviations (one sigma, a priori) and 95 % values",
+              {{"Mark", "", false},
+               {"s east", "mm"},
+               {"s north", "mm"},
+               {"s up", "mm"},
+               {"local plan 95 %", "mm"},
+               {"local height 95 %", "mm"},
+               {"network plan 95 %", "mm"},
+               {"network height 95 %", "mm"},
+               {"Independent checks", "", true}},
+              {}};
+  geodetic = {"Geodetic coordinates",
+              {{"Mark", "", false},
+               {"Latitude", "", true},
+               {"Longitude", "", true},
+               {"h", u},
+               {"Scale factor", ""},
+               {"Convergence", "", true},
+               {"Combined factor", ""}},
+              {}};
+  geocentric = {"Geocentric coordinates", {{"Mark", "", false}, {"X", u}, {"Y", u}, {"Z", u}}, {}};
+  physical_heights = {"Physical heights with levels and geoid adjusted together",
+                      {{"Mark", "", false}, {"Height", u}, {"s", "mm"}, {"95 %", "mm"}},
+                      {}};
+  heights = {
+      "Marks known in height only",
+      {{"Mark", "", false}, {"Height", u}, {"s", "mm"}, {"95 %", "mm"}, {"Levelled differences"}, {"Held", "", false}},
+      {}};
+  for (const auto &j : record.at("marks")) {
+    const ControlRecord m = control_record_of(j);
+    std::vector<std::string> row{m.name, len(m.east_m, 4), len(m.north_m, 4)};
+    // A physical height carries the geoid's uncertainty: a centimetre is all that is meaningful between areas, but
+    // differences within the job are good to the millimetre, so the digits stay.
+    if (physical) row.push_back(len(m.height_m, 4)), row.push_back(len(m.geoid_m, 3));
+    row.insert(row.end(), {len(m.h_m, 4), held_words(m.held), m.origin});
+    grid.rows.push_back(std::move(row));
+    const bool held = m.held == "full";
+    const auto sd = [&](int k) { return held ? std::string("held") : mm(std::sqrt(m.cov_enu(k, k))); };
+    accuracy.rows.push_back({m.name, sd(0), sd(1), sd(2), mm(m.local_plan95_m), mm(m.local_up95_m),
+                             mm(m.network_plan95_m), mm(m.network_up95_m),
+                             held ? "held" : std::to_string(m.independent_checks)});
+    geodetic.rows.push_back({m.name, format_dms(m.lat_deg, 5), format_dms(m.lon_deg, 5), len(m.h_m, 4),
+                             fmt::format("{:.8f}", m.scale), format_dms(m.convergence_deg, 1),
+                             fmt::format("{:.8f}", m.combined_factor)});
+    geocentric.rows.push_back({m.name, len(m.xyz.x(), 4), len(m.xyz.y(), 4), len(m.xyz.z(), 4)});
+    if (m.height_sd_m)
+      physical_heights.rows.push_back({m.name, len(m.height_m, 4), mm(*m.height_sd_m), percent95(*m.height_sd_m)});
+    if (!held && m.independent_checks == 0) unchecked.push_back(m.name);
+  }
+  for (const auto &j : record.value("heights", nlohmann::json::array())) {
+    const HeightRecord h = height_record_of(j);
+    heights.rows.push_back({h.name, len(h.height_m, 4), mm(h.height_sd_m), percent95(h.height_sd_m),
+                            std::to_string(h.levels), held_words(h.held)});
+    if (h.held == "none" && h.independent_checks == 0) unchecked.push_back(h.name);
+  }
+}
+
+} // namespace ampletie

@@ -1,0 +1,16 @@
+#pragma once
+#include "publication/issue.h"
+
+namespace ampletie {
+
+/// The tables of coordinates of a control sheet, from an issue record.
+struct ControlTables {
+  /// `physical`: that heights are in a height system.
+  ControlTables(const nlohmann::json &record, LengthUnit unit, bool physical);
+  ReportTable grid, accuracy, geodetic, geocentric;
+  ReportTable heights;                ///< of marks known in height only
+  ReportTable physical_heights;       ///< whose levels and geoid are adjusted together
+  std::vector<std::string> unchecked; ///< marks without an independent check
+};
+
+} // namespace ampletie

@@ -1,0 +1,229 @@
+#include "publication/issue_record.h"
+#include "adjustment/statistics.h"
+#include "base/angle.h"
+#include "base/hash.h"
+#include "publication/record_parts.h"
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+using nlohmann::json;
+using nlohmann::ordered_json;
+
+json covariance(const NetworkRun &run, const std::vector<std::string> &marks) {
+  // Lower triangle of the joint covariance (east, north, up per mark), m², with held marks errorless.
+  const AdjustmentResult &a = run.result.adjustment;
+  std::vector<int> unknown;
+  for (const auto &m : marks)
+    for (int k = 0; k < 3; ++k) unknown.push_back(a.index[static_cast<std::size_t>(run.result.parameter.at(m) + k)]);
+  json out = json::array();
+  if (marks.size() > 300) return nullptr;
+  for (std::size_t i = 0; i < unknown.size(); ++i) {
+    json row = json::array();
+    Eigen::VectorXd column;
+    if (unknown[i] >= 0) column = a.normals->solve(Eigen::VectorXd::Unit(a.unknowns, unknown[i]));
+    for (std::size_t k = 0; k <= i; ++k) row.push_back(unknown[i] >= 0 && unknown[k] >= 0 ? column[unknown[k]] : 0.0);
+    out.push_back(row);
+  }
+  return out;
+}
+
+/// The systems that coordinates are in, and how they came into them.
+ordered_json datum_part(const Job &job, const NetworkRun &run) {
+  ordered_json r;
+  const JobSettings &set = job.state().settings;
+  r["format"] = 2;
+  r["title"] = set.title;
+  r["crs"] = set.datum.crs, r["crs_name"] = system_name(set.datum.crs);
+  r["vertical"] = set.datum.vertical;
+  r["vertical_name"] = run.geoid_refusal.empty() ? run.geoid_name : "";
+  r["frame"] = run.frame, r["epoch"] = set.datum.epoch;
+  r["operation"] = run.operation.name, r["pipeline"] = run.operation.pipeline;
+  r["operation_accuracy_m"] =
+      run.operation.accuracy_m ? ordered_json(*run.operation.accuracy_m) : ordered_json(nullptr);
+  r["geoid_name"] = run.geoid_name, r["geoid_source"] = run.geoid_source;
+  r["geoid_sd_m"] = run.geoid_sd ? ordered_json(*run.geoid_sd) : ordered_json(nullptr);
+  r["register"] = register_version();
+  r["program"] = "Ample Tie 0.1.0";
+  r["network_fingerprint"] = run.fingerprint;
+  return r;
+}
+
+/// The marks that hold the network, with what they were taken from.
+ordered_json held_rows(const JobSnapshot &s, const NetworkRun &run) {
+  auto out = ordered_json::array();
+  for (const AdjustedMark &m : run.result.marks) {
+    if (m.hold == Hold::none || m.hold == Hold::check) continue;
+    auto p = s.published().find(m.name);
+    if (const auto bench = s.benchmarks().find(m.name); p == s.published().end() && bench != s.benchmarks().end()) {
+      const PublishedMark &b = bench->second;
+      out.push_back({{"name", m.name},
+                     {"how", hold_name(m.hold)},
+                     {"frame", run.geoid_name},
+                     {"epoch", b.epoch.empty() ? "–" : b.epoch},
+                     {"sd", {0.0, 0.0, b.sd_height.value_or(0)}},
+                     {"source", b.line ? fmt::format("{} line {}", b.source_name, b.line)
+                                       : fmt::format("decision {}", b.decision)}});
+      continue;
+    }
+    const Vec3 sd = p != s.published().end() && p->second.sd_enu ? *p->second.sd_enu : Vec3::Zero();
+    out.push_back({{"name", m.name},
+                   {"how", hold_name(m.hold)},
+                   {"frame", p == s.published().end() || p->second.frame.empty() ? run.frame : p->second.frame},
+                   {"epoch", p == s.published().end() || p->second.epoch.empty() ? run.epoch_text : p->second.epoch},
+                   {"sd", {sd.x(), sd.y(), sd.z()}},
+                   {"source", p == s.published().end() ? ""
+                              : p->second.line ? fmt::format("{} line {}", p->second.source_name, p->second.line)
+                                               : fmt::format("decision {}", p->second.decision)}});
+  }
+  return out;
+}
+
+/// Each held mark predicted from the others.
+ordered_json prediction_rows(const NetworkRun &run) {
+  auto out = ordered_json::array();
+  for (const ControlCheck &c : run.result.control)
+    out.push_back({{"mark", c.mark},
+                   {"difference", {c.difference_enu.x(), c.difference_enu.y(), c.difference_enu.z()}},
+                   {"statistic", c.statistic},
+                   {"limit", c.limit},
+                   {"passes", c.passes}});
+  return out;
+}
+
+ordered_json sight_rows(const JobSnapshot &s, const AdjustmentResult &a) {
+  auto out = ordered_json::array();
+  const auto sights = sight_names(s.traverses());
+  for (const BlockTest &t : a.tests) {
+    const auto found = sights.find(t.id);
+    if (found == sights.end() || t.observations.size() != 1) continue;
+    const ObservationTest &o = t.observations.front();
+    const bool angle = is_angle(t.kind);
+    const double unit_of = angle ? rad_per_arcsec : 1e-3;
+    out.push_back(
+        {{"from", found->second.from},
+         {"to", found->second.to},
+         {"what", t.kind},
+         {"unit", angle ? "″" : "mm"},
+         {"v", o.residual / unit_of},
+         {"w", std::abs(o.standardised)},
+         {"redundancy", o.redundancy},
+         {"mdb", o.smallest_detectable ? ordered_json(*o.smallest_detectable / unit_of) : ordered_json(nullptr)}});
+  }
+  return out;
+}
+
+ordered_json level_rows(const JobSnapshot &s, const NetworkRun &run) {
+  auto out = ordered_json::array();
+  const AdjustmentResult &a = run.result.adjustment;
+  std::map<std::string, LevelSection> sections;
+  for (const LevelSection &l : level_sections(s.levels(), run.positioned)) sections.emplace(l.id, l);
+  for (const BlockTest &t : a.tests) {
+    const auto found = sections.find(t.id);
+    if (t.kind != "level" || found == sections.end()) continue;
+    const LevelLine *line = s.levels().line(found->second.line);
+    const ObservationTest &o = t.observations.front();
+    out.push_back({{"from", found->second.from},
+                   {"to", found->second.to},
+                   {"line", line ? line->name : ""},
+                   {"difference_m", found->second.difference},
+                   {"length_m", found->second.length},
+                   {"setups", found->second.setups},
+                   {"v_m", o.residual},
+                   {"w", std::abs(o.standardised)},
+                   {"mdb_m", o.smallest_detectable ? ordered_json(*o.smallest_detectable) : ordered_json(nullptr)}});
+  }
+  return out;
+}
+
+ordered_json vector_test(const BlockTest &t, const VectorResult &v) {
+  double w = 0;
+  for (const auto &o : t.observations) w = std::max(w, std::abs(o.standardised));
+  return {{"id", t.id},
+          {"name", v.from + " → " + v.to},
+          {"v", {t.observations[0].residual, t.observations[1].residual, t.observations[2].residual}},
+          {"w", w},
+          {"statistic", t.statistic},
+          {"limit", t.limit},
+          {"mdb_m", t.smallest_detectable ? ordered_json(*t.smallest_detectable) : ordered_json(nullptr)},
+          {"effect_m", t.external_effect ? ordered_json(*t.external_effect) : ordered_json(nullptr)}};
+}
+
+ordered_json vector_row(const VectorResult &v) {
+  return {{"id", v.id},
+          {"from", v.from},
+          {"to", v.to},
+          {"session", v.session},
+          {"solution", solution_name(v.solved->solution)},
+          {"length_m", v.length()},
+          {"ratio", v.solved->ratio},
+          {"rms_m", v.solved->rms_m},
+          {"satellites", v.solved->satellites},
+          {"minutes", (v.solved->last - v.solved->first) / 60},
+          {"orbits", v.orbits},
+          {"frame", frame_name(v.frame)},
+          {"epoch", v.epoch},
+          {"fingerprint", v.fingerprint}};
+}
+
+ordered_json occupation_rows(const JobSnapshot &s) {
+  auto out = ordered_json::array();
+  for (const Occupation &o : s.occupations())
+    out.push_back({{"id", o.id},
+                   {"mark", o.mark},
+                   {"start", iso(o.start)},
+                   {"stop", iso(o.stop)},
+                   {"antenna", o.antenna},
+                   {"measured_m", o.measured},
+                   {"measured_to", o.measured_to + (o.slant ? ", slant" : "")},
+                   {"arp_m", o.antenna_height ? ordered_json(*o.antenna_height) : ordered_json(nullptr)},
+                   {"source", o.source_name},
+                   {"sha256", o.source_id},
+                   {"used", o.used}});
+  return out;
+}
+} // namespace
+
+ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vector<const AdjustedMark *> &marks) {
+  const JobSnapshot &s = *job.snapshot();
+  ordered_json r = datum_part(job, run);
+  r["marks"] = r["heights"] = ordered_json::array();
+  std::vector<std::string> names;
+  for (const AdjustedMark *m : marks) {
+    ordered_json row = m->plan_known ? to_json(control_record(s, run, *m)) : to_json(height_record(run, *m));
+    row["accuracy"] = record_accuracy(job, run, *m);
+    r[m->plan_known ? "marks" : "heights"].push_back(std::move(row));
+    if (m->plan_known) names.push_back(m->name);
+  }
+  r["covariance_enu"] = covariance(run, names);
+  r["held"] = held_rows(s, run);
+  r["control"] = prediction_rows(run);
+  const AdjustmentResult &a = run.result.adjustment;
+  ordered_json n{{"mode", datum_mode_name(run.result.mode)},
+                 {"observations", a.observations},
+                 {"unknowns", a.unknowns},
+                 {"redundancy", a.redundancy},
+                 {"variance_factor", a.variance_factor},
+                 {"lower", a.lower},
+                 {"upper", a.upper},
+                 {"passes", a.passes}};
+  std::map<std::string, const VectorResult *> by_id;
+  for (const VectorResult &v : job.vectors()) by_id[v.id] = &v;
+  n["vectors"] = r["vectors"] = ordered_json::array();
+  n["sights"] = sight_rows(s, a);
+  n["levels"] = level_rows(s, run);
+  for (const BlockTest &t : a.tests)
+    if (const auto found = by_id.find(t.id); t.kind == "vector" && found != by_id.end()) {
+      n["vectors"].push_back(vector_test(t, *found->second));
+      r["vectors"].push_back(vector_row(*found->second));
+    }
+  r["network"] = n;
+  r["occupations"] = occupation_rows(s);
+  r["left_over"] = record_left_over(job);
+  r["doubts"] = record_doubts(job);
+  r["decisions"] = record_decisions(job);
+  r["sources"] = record_sources(s);
+  return r;
+}
+
+} // namespace ampletie

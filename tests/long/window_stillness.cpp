@@ -1,0 +1,98 @@
+// How long the window stands still: opens a job, goes through its sections and decides, and prints for each the time of
+// the call and the longest pause of the event loop. Figures, not a test: they are those of the machine.
+// Usage: window_stillness JOB.tie [results]   (a copy: the job is changed; "results" also names what was computed)
+#include "app/application.h"
+#include "app/driver.h"
+#include "app/theme.h"
+#include <cstdio>
+
+using namespace ampletie;
+using namespace ampletie::app;
+using namespace ampletie::testing;
+
+namespace {
+class Stillness {
+public:
+  Stillness(Workspace &w, bool results) : w_(w), results_(results) {
+    QObject::connect(&tick_, &QTimer::timeout, [this] {
+      worst_ = std::max(worst_, static_cast<double>(since_.nsecsElapsed()) / 1e6);
+      since_.start();
+    });
+    since_.start();
+    tick_.start(0);
+  }
+  void operator()(const QString &what, const std::function<void()> &act) {
+    settle(300);
+    worst_ = 0;
+    since_.start();
+    QElapsedTimer call;
+    call.start();
+    act();
+    const double direct = static_cast<double>(call.nsecsElapsed()) / 1e6;
+    settle(500);
+    std::printf("%-24s call %5.0f ms, still %5.0f ms\n", what.toUtf8().constData(), direct, worst_);
+    if (!results_) return;
+    for (const ResultStatus &r : w_.job().snapshot()->status())
+      if (r.anew && r.seconds > 0.004)
+        std::printf("    %s %.0f ms%s\n", r.result->name, r.seconds * 1000,
+                    r.by == std::this_thread::get_id() ? ", by the window" : "");
+  }
+
+private:
+  Workspace &w_;
+  bool results_;
+  double worst_ = 0;
+  QElapsedTimer since_;
+  QTimer tick_;
+};
+} // namespace
+
+int main(int argc, char **argv) {
+  Application app(argc, argv);
+  apply_theme(app);
+  QElapsedTimer open;
+  open.start();
+  Driver d(argv[1]);
+  std::printf("opened after %lld ms\n", static_cast<long long>(open.elapsed()));
+  settle(2000);
+  Workspace &w = d.window.workspace();
+  Stillness measure(w, argc > 2);
+  for (const char *s : {"Intake", "GNSS", "Levels", "Traverse", "Network", "Datum", "Issue"})
+    measure(QString("to ") + s, [&] { d.section(s); });
+  d.section("GNSS");
+  std::string occupation, vector, mark;
+  for (const Occupation &o : w.job().snapshot()->occupations())
+    if (o.used) occupation = o.id, mark = o.mark;
+  for (const VectorResult &v : w.job().vectors())
+    if (v.used && v.independent) vector = v.id;
+  const nlohmann::json nothing = nlohmann::json::object();
+  const std::vector<std::pair<const char *, std::function<QString()>>> decisions{
+      {"a vector left out", [&] { return w.decide("leave-out", vector, nothing, "tried"); }},
+      {"a height",
+       [&] {
+         return w.decide("set", occupation, {{"height", 1.5}}, "tried");
+       }},
+      {"an occupation left out", [&] { return w.decide("leave-out", occupation, nothing, "tried"); }},
+      {"a mark held in plan",
+       [&] {
+         return w.decide("hold", mark, {{"how", "plan"}}, "tried");
+       }},
+      {"a limit",
+       [&] {
+         return w.decide("set", "limit", {{"loop", 12}}, "tried");
+       }},
+      {"the title",
+       [&] {
+         return w.decide("set", "job", {{"title", "tried"}}, "tried");
+       }},
+  };
+  for (const auto &[what, decide] : decisions) {
+    measure(what, [&] {
+      if (const QString why = decide(); !why.isEmpty()) std::printf("refused: %s\n", why.toUtf8().constData());
+    });
+    measure("taken back", [&] { w.undo(); });
+  }
+  measure("a vector chosen", [&] { w.select("vector", vector); });
+  measure("a mark chosen", [&] { w.select("mark", mark); });
+  return 0;
+}
