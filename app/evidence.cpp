@@ -45,6 +45,7 @@ EvidencePanel::EvidencePanel(Workspace &w, QWidget *parent) : QWidget(parent), w
   refresh_with_judgement(this, w_, [this] { refresh(); });
   connect(&w_, &Workspace::selection_changed, this, [this] {
     shown_source_.clear();
+    whole_trace_ = false;
     refresh();
     text_->verticalScrollBar()->setValue(0);
   });
@@ -97,9 +98,20 @@ QString EvidencePanel::source_lines(const std::string &id, long line) const {
   return out;
 }
 
+namespace {
+constexpr int shown_branches = 8; // of a trace, as `ample trace` does
+}
+
 QString EvidencePanel::trace_html(const std::vector<TraceStep> &steps) const {
   QString out = part("Trace");
+  // What moves it most comes first; a large network has thousands of lines that nobody reads.
+  int branch = 0, hidden = 0;
   for (const TraceStep &t : steps) {
+    if (t.depth <= 1) ++branch;
+    if (branch > shown_branches && !whole_trace_) {
+      hidden += t.depth <= 1;
+      continue;
+    }
     QString label = escaped(t.text);
     if (t.line > 0)
       label = link(QString("line:%1:%2").arg(text(t.source_id)).arg(t.line), label);
@@ -118,6 +130,7 @@ QString EvidencePanel::trace_html(const std::vector<TraceStep> &steps) const {
                                : "<br/><span style='color:#6F7B83;font-size:8pt'>" + escaped(t.detail) + "</span>");
     if (t.line > 0 && t.source_id == shown_source_ && t.line == shown_line_) out += source_lines(t.source_id, t.line);
   }
+  if (hidden) out += "<p>" + link("trace:whole", QString("and %1 more that move it less").arg(hidden)) + "</p>";
   return out;
 }
 
@@ -301,7 +314,8 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
                     .arg(number(c.difference_enu.head<2>().norm() * 1000, 1), number(c.difference_enu.z() * 1000, 1),
                          c.passes ? "agrees" : "<span style='color:#A63D2F'>disagrees</span>");
   }
-  html += trace_html(trace_mark(name, *w_.job().snapshot(), w_.job().vectors(), run));
+  html += trace_html(
+      trace_mark(name, *w_.job().snapshot(), w_.job().vectors(), run, whole_trace_ ? 1000000 : shown_branches));
   auto hold_as = [this, name](const char *how) { w_.decide("hold", name, {{"how", how}}, reason_->text()); };
   const auto bench = w_.job().snapshot()->benchmarks().find(name);
   if (hold == Hold::none && bench != w_.job().snapshot()->benchmarks().end())
@@ -451,6 +465,9 @@ void EvidencePanel::refresh() {
     else
       about_job(html);
   }
+  // Laying a page out costs more than anything else here, and most decisions leave it as it is.
+  if (html == shown_) return;
+  shown_ = html;
   text_->setHtml(html);
   text_->verticalScrollBar()->setValue(scroll);
 }
@@ -461,6 +478,9 @@ void EvidencePanel::follow(const QUrl &url) {
   if (parts[0] == "line" && parts.size() == 3) {
     shown_source_ = parts[1].toStdString();
     shown_line_ = parts[2].toLong();
+    refresh();
+  } else if (s == "trace:whole") {
+    whole_trace_ = true;
     refresh();
   } else if (parts.size() == 2)
     w_.select(parts[0], parts[1].toStdString());

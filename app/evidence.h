@@ -40,8 +40,10 @@ private:
   QTextBrowser *text_;
   QLineEdit *reason_;
   QVBoxLayout *actions_;
+  QString shown_; ///< the page
   std::string shown_source_;
   long shown_line_ = 0;
+  bool whole_trace_ = false; ///< also what moves a mark least
 };
 
 } // namespace ampletie::app

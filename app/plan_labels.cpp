@@ -31,17 +31,21 @@ bool TakenPlaces::meets(const QRectF &r, QPointF own) const {
 }
 
 std::optional<QRectF> room_for_name(QPointF c, QSizeF size, QSizeF plan, const TakenPlaces &taken) {
-  const QPointF offsets[] = {{10, -size.height() - 2},
-                             {10, 3},
-                             {-size.width() - 10, -size.height() - 2},
-                             {-size.width() - 10, 3},
-                             {-size.width() / 2, -size.height() - 10},
-                             {-size.width() / 2, 9}};
-  for (const QPointF &o : offsets) {
-    const QRectF r(c + o, size);
-    const bool inside = r.left() > 2 && r.right() < plan.width() - 2 && r.top() > 2 && r.bottom() < plan.height() - 2;
-    if (inside && !taken.meets(r, c)) return r;
-  }
+  const double w = size.width(), h = size.height();
+  const auto free = [&](const QRectF &r) {
+    return r.left() > 2 && r.right() < plan.width() - 2 && r.top() > 2 && r.bottom() < plan.height() - 2 &&
+           !taken.meets(r, c);
+  };
+  for (const QPointF &o : {QPointF(10, -h - 2), QPointF(10, 3), QPointF(-w - 10, -h - 2), QPointF(-w - 10, 3),
+                           QPointF(-w / 2, -h - 10), QPointF(-w / 2, 9)})
+    if (const QRectF r(c + o, size); free(r)) return r;
+  // In a crowd further away, on a line of its own.
+  for (double away : {24.0, 34.0, 46.0})
+    for (int k = 0; k < 12; ++k) {
+      const QPointF direction(std::cos(k * M_PI / 6 - M_PI / 4), std::sin(k * M_PI / 6 - M_PI / 4));
+      const QPointF middle = c + QPointF(direction.x() * (away + w / 2), direction.y() * (away + h / 2));
+      if (const QRectF r(middle - QPointF(w / 2, h / 2), size); free(r)) return r;
+    }
   return {};
 }
 

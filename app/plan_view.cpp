@@ -315,6 +315,13 @@ void PlanView::draw_marks(QPainter &p) const {
     if (!room && !selected(*m) && (m->side || visible.size() > crowd)) continue;
     const QRectF where = room.value_or(QRectF(c + QPointF(10, -height - 2), QSizeF(width, height)));
     taken.take(where);
+    const QPointF nearest(std::clamp(c.x(), where.left(), where.right()),
+                          std::clamp(c.y(), where.top(), where.bottom()));
+    if (QLineF(c, nearest).length() > 16) {
+      const QPointF edge = c + 7 * (nearest - c) / QLineF(c, nearest).length();
+      p.setPen(QPen(ink::unused, 0.8));
+      p.drawLine(edge, nearest);
+    }
     stamps_.draw_name(p, where, name);
   }
 }

@@ -65,14 +65,24 @@ std::vector<TraceStep> trace_occupation(const Occupation &o, const JobSnapshot &
   return out;
 }
 
+namespace {
+TraceStep vector_step(const VectorResult &v, int depth) {
+  return {depth,
+          "vector",
+          fmt::format("vector {} → {}", v.from, v.to),
+          v.error.empty()
+              ? fmt::format("{}, {} satellites, {} orbits in {} at {:.3f}", solution_name(v.solved->solution),
+                            v.solved->satellites, v.orbits, frame_name(v.frame), v.epoch)
+              : v.error,
+          "",
+          0,
+          0,
+          v.id};
+}
+} // namespace
+
 std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s, int depth) {
-  std::vector<TraceStep> out;
-  out.push_back({depth, "vector", fmt::format("vector {} → {}", v.from, v.to),
-                 v.error.empty()
-                     ? fmt::format("{}, {} satellites, {} orbits in {} at {:.3f}", solution_name(v.solved->solution),
-                                   v.solved->satellites, v.orbits, frame_name(v.frame), v.epoch)
-                     : v.error,
-                 "", 0, 0, v.id});
+  std::vector<TraceStep> out{vector_step(v, depth)};
   for (const Occupation &o : s.occupations())
     if (o.id == v.from_occupation || o.id == v.to_occupation)
       for (auto &step : trace_occupation(o, s, depth + 1)) out.push_back(std::move(step));
@@ -124,7 +134,8 @@ void largest_first(std::vector<TraceStep> &steps) {
 } // namespace
 
 std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
-                                  const std::vector<VectorResult> &vectors, const NetworkRun *network) {
+                                  const std::vector<VectorResult> &vectors, const NetworkRun *network,
+                                  std::size_t followed) {
   std::vector<TraceStep> out;
   const auto held = s.state().holds.find(mark);
   auto control = [&](const std::string &name, int depth) {
@@ -190,10 +201,21 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
   const auto head = [&](std::size_t at, double sd, const std::string &id) {
     if (sd > 0) out[at].effect_m = sd * influences.at(id);
   };
+  std::vector<double> effects;
+  const auto effect_of = [&](const VectorResult &v) {
+    return std::sqrt(v.solved->cov.trace() / 3) * influences.at(v.id);
+  };
+  for (const VectorResult &v : vectors)
+    if (ids.count(v.id)) effects.push_back(effect_of(v));
+  std::sort(effects.rbegin(), effects.rend());
+  const double least_followed = followed < effects.size() ? effects[followed] : -1;
   for (const VectorResult &v : vectors) {
     if (!ids.count(v.id)) continue;
     const std::size_t at = out.size();
-    for (auto &step : trace_vector(v, s, 1)) out.push_back(std::move(step));
+    if (effect_of(v) > least_followed)
+      for (auto &step : trace_vector(v, s, 1)) out.push_back(std::move(step));
+    else
+      out.push_back(vector_step(v, 1));
     head(at, std::sqrt(v.solved->cov.trace() / 3), v.id);
   }
   // Vectors solved together share noise and atmosphere: everything the others were made of matters a little.
@@ -204,6 +226,7 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
     if (!v.together || ids.count(v.id) || !joint.count(v.joint.key)) continue;
     out.push_back({1, "vector", fmt::format("solved together with {} → {}", v.from, v.to),
                    "through the noise and the atmosphere that they share", "", 0, 0, v.id});
+    if (out.size() > 20 * followed) continue;
     for (const Occupation &o : s.occupations())
       if (o.id == v.to_occupation)
         for (auto &step : trace_occupation(o, s, 2)) out.push_back(std::move(step));

@@ -17,9 +17,11 @@ struct TraceStep {
 
 /// What a mark's coordinates rest on: every vector that contributes to it in the adjustment, its occupations, the lines
 /// of their sources, the held marks and all decisions on the way; what moves the mark most comes first. Without a
-/// network run only the mark's own data.
+/// network run only the mark's own data. `followed`: so many vectors are followed to their sources, those that move the
+/// mark most; of the others only the vector itself is named.
 std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
-                                  const std::vector<VectorResult> &vectors, const NetworkRun *network);
+                                  const std::vector<VectorResult> &vectors, const NetworkRun *network,
+                                  std::size_t followed = 1000000);
 std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s, int depth = 0);
 std::vector<TraceStep> trace_occupation(const Occupation &o, const JobSnapshot &s, int depth = 0);
 
