@@ -235,6 +235,111 @@ HeightShare height_share_by_name(std::string_view name) {
   throw InputError(fmt::format("\"{}\" is no way to share a height misclosure", name));
 }
 
+namespace {
+/// All that should close, before anything is shared, tested together; and each single mistake against it.
+void test_closures(const TraverseInput &t, const Route &route, const std::vector<PlanePoint> &p_measured,
+                   const std::vector<double> &measured, TraverseResult &out) {
+  TraverseClosure &c = out.closure;
+  const auto rows = static_cast<Eigen::Index>((c.has_angular ? 1 : 0) + (c.has_linear ? 2 : 0));
+  c.degrees = static_cast<int>(rows);
+  if (rows > 0) {
+    const auto n = static_cast<Eigen::Index>(route.observations()),
+               na = static_cast<Eigen::Index>(route.angles().size());
+    Eigen::MatrixXd j = Eigen::MatrixXd::Zero(rows, n);
+    Eigen::VectorXd m(rows);
+    if (c.has_angular) j.row(0).head(na).setOnes(), m[0] = c.angular;
+    if (c.has_linear) {
+      j.bottomRows(2) = route.influence(route.legs(), p_measured, measured, AngleShare::none);
+      m.tail(2) << p_measured.back().east - t.end->east, p_measured.back().north - t.end->north;
+    }
+    Eigen::MatrixXd known = Eigen::MatrixXd::Zero(rows, rows);
+    if (c.has_linear) known.bottomRightCorner<2, 2>() = known_covariance(t, p_measured.back(), false);
+    if (c.has_angular) {
+      known(0, 0) = std::pow(t.start_bearing_sd, 2) + std::pow(t.end_bearing_sd, 2);
+      if (c.has_linear) {
+        const Eigen::Vector2d turn = turned(t, p_measured.back()) * std::pow(t.start_bearing_sd, 2);
+        known.block<1, 2>(0, 1) = turn.transpose(), known.block<2, 1>(1, 0) = turn;
+      }
+    }
+    const Eigen::MatrixXd inverse = (route.covariance(j) + known).inverse();
+    c.statistic = m.dot(inverse * m);
+    c.limit = chi_square_limit(c.degrees);
+    if (c.statistic > c.limit)
+      for (Eigen::Index k = 0; k < n; ++k) {
+        const Eigen::VectorXd g = inverse * j.col(k);
+        const double power = j.col(k).dot(g), along = g.dot(m);
+        if (power <= 0) continue;
+        TraverseSuspect s;
+        s.angle = k < na;
+        s.mark =
+            t.stations[s.angle ? route.angles()[static_cast<std::size_t>(k)] : static_cast<std::size_t>(k - na)].mark;
+        s.size = along / power;
+        s.left = c.statistic - along * along / power;
+        s.clears = c.degrees > 1 && s.left <= chi_square_limit(c.degrees - 1);
+        out.suspects.push_back(s);
+      }
+    std::stable_sort(out.suspects.begin(), out.suspects.end(),
+                     [](const auto &x, const auto &y) { return x.left < y.left; });
+  }
+}
+
+/// Heights along a route as measured, and with the closure shared out; empty where a leg has none.
+struct RouteHeights {
+  std::vector<std::optional<double>> raw, shared;
+};
+RouteHeights heights_along(const TraverseInput &t, const Route &route, HeightShare height_share, TraverseClosure &c) {
+  const std::size_t last = route.legs();
+  std::vector<std::optional<double>> height(last + 1), raw_height(last + 1);
+  bool rises = t.start_height.has_value();
+  for (std::size_t i = 0; i < last; ++i) rises = rises && t.stations[i].has_rise;
+  if (rises) {
+    double h = *t.start_height, variance = std::pow(t.known_height_sd, 2);
+    raw_height[0] = h;
+    for (std::size_t i = 0; i < last; ++i) {
+      h += t.stations[i].rise;
+      variance += std::pow(t.stations[i].rise_sd, 2);
+      raw_height[i + 1] = h;
+    }
+    height = raw_height;
+    c.has_height = t.end_height.has_value();
+    if (c.has_height) {
+      c.height = h - *t.end_height, c.height_sd = std::sqrt(variance);
+      double along = 0;
+      for (std::size_t i = 0; i < last; ++i) {
+        along += height_share == HeightShare::length  ? route.leg(i) / c.length
+                 : height_share == HeightShare::equal ? 1.0 / static_cast<double>(last)
+                                                      : 0;
+        height[i + 1] = *raw_height[i + 1] - c.height * along;
+      }
+    }
+  }
+  return {raw_height, height};
+}
+
+/// Places of a balance; what is to be said of it goes into its warning.
+std::vector<PlanePoint> balanced_places(const Route &route, const std::vector<PlanePoint> &p,
+                                        const std::vector<double> &b, const TraverseClosure &c,
+                                        const std::optional<PlaneResult> &adjusted, const std::string &no_adjustment,
+                                        BalancedTraverse &balanced) {
+  const std::size_t last = route.legs();
+  const Balance method = balanced.method;
+  std::vector<PlanePoint> places = p;
+  if (method == Balance::least_squares && !no_adjustment.empty())
+    balanced.warning = "no least squares: " + no_adjustment;
+  else if (method == Balance::least_squares && adjusted) {
+    for (std::size_t i = 0; i <= last; ++i) places[i] = adjusted->points.at(std::to_string(i));
+    if (c.degrees <= 3) balanced.warning = fmt::format("{} redundant observations: little to work on", c.degrees);
+  } else if (method != Balance::none && c.has_linear) {
+    const auto v = corrections(method, route, b, c.east, c.north);
+    for (std::size_t i = 0; i < last; ++i) {
+      places[i + 1].east = places[i].east + route.leg(i) * std::sin(b[i]) + v[i].east;
+      places[i + 1].north = places[i].north + route.leg(i) * std::cos(b[i]) + v[i].north;
+    }
+  }
+  return places;
+}
+} // namespace
+
 TraverseResult compute_traverse(const TraverseInput &input, AngleShare how, HeightShare height_share) {
   check(input);
   TraverseInput t = input;
@@ -272,74 +377,9 @@ TraverseResult compute_traverse(const TraverseInput &input, AngleShare how, Heig
     const Eigen::Vector2d u = c.linear > 0 ? Eigen::Vector2d(c.east, c.north) / c.linear : Eigen::Vector2d(1, 0);
     c.linear_sd = std::sqrt(u.dot(q * u));
   }
-  // All that should close, before anything is shared, tested together; and each single mistake against it.
-  const auto rows = static_cast<Eigen::Index>((c.has_angular ? 1 : 0) + (c.has_linear ? 2 : 0));
-  c.degrees = static_cast<int>(rows);
-  if (rows > 0) {
-    const auto n = static_cast<Eigen::Index>(route.observations()),
-               na = static_cast<Eigen::Index>(route.angles().size());
-    Eigen::MatrixXd j = Eigen::MatrixXd::Zero(rows, n);
-    Eigen::VectorXd m(rows);
-    if (c.has_angular) j.row(0).head(na).setOnes(), m[0] = c.angular;
-    if (c.has_linear) {
-      j.bottomRows(2) = route.influence(last, p_measured, measured, AngleShare::none);
-      m.tail(2) << p_measured.back().east - t.end->east, p_measured.back().north - t.end->north;
-    }
-    Eigen::MatrixXd known = Eigen::MatrixXd::Zero(rows, rows);
-    if (c.has_linear) known.bottomRightCorner<2, 2>() = known_covariance(t, p_measured.back(), false);
-    if (c.has_angular) {
-      known(0, 0) = std::pow(t.start_bearing_sd, 2) + std::pow(t.end_bearing_sd, 2);
-      if (c.has_linear) {
-        const Eigen::Vector2d turn = turned(t, p_measured.back()) * std::pow(t.start_bearing_sd, 2);
-        known.block<1, 2>(0, 1) = turn.transpose(), known.block<2, 1>(1, 0) = turn;
-      }
-    }
-    const Eigen::MatrixXd inverse = (route.covariance(j) + known).inverse();
-    c.statistic = m.dot(inverse * m);
-    c.limit = chi_square_limit(c.degrees);
-    if (c.statistic > c.limit)
-      for (Eigen::Index k = 0; k < n; ++k) {
-        const Eigen::VectorXd g = inverse * j.col(k);
-        const double power = j.col(k).dot(g), along = g.dot(m);
-        if (power <= 0) continue;
-        TraverseSuspect s;
-        s.angle = k < na;
-        s.mark =
-            t.stations[s.angle ? route.angles()[static_cast<std::size_t>(k)] : static_cast<std::size_t>(k - na)].mark;
-        s.size = along / power;
-        s.left = c.statistic - along * along / power;
-        s.clears = c.degrees > 1 && s.left <= chi_square_limit(c.degrees - 1);
-        out.suspects.push_back(s);
-      }
-    std::stable_sort(out.suspects.begin(), out.suspects.end(),
-                     [](const auto &x, const auto &y) { return x.left < y.left; });
-  }
+  test_closures(t, route, p_measured, measured, out);
 
-  // Heights along the route.
-  std::vector<std::optional<double>> height(last + 1), raw_height(last + 1);
-  bool rises = t.start_height.has_value();
-  for (std::size_t i = 0; i < last; ++i) rises = rises && t.stations[i].has_rise;
-  if (rises) {
-    double h = *t.start_height, variance = std::pow(t.known_height_sd, 2);
-    raw_height[0] = h;
-    for (std::size_t i = 0; i < last; ++i) {
-      h += t.stations[i].rise;
-      variance += std::pow(t.stations[i].rise_sd, 2);
-      raw_height[i + 1] = h;
-    }
-    height = raw_height;
-    c.has_height = t.end_height.has_value();
-    if (c.has_height) {
-      c.height = h - *t.end_height, c.height_sd = std::sqrt(variance);
-      double along = 0;
-      for (std::size_t i = 0; i < last; ++i) {
-        along += height_share == HeightShare::length  ? route.leg(i) / c.length
-                 : height_share == HeightShare::equal ? 1.0 / static_cast<double>(last)
-                                                      : 0;
-        height[i + 1] = *raw_height[i + 1] - c.height * along;
-      }
-    }
-  }
+  const RouteHeights heights = heights_along(t, route, height_share, c);
   std::optional<PlaneResult> adjusted;
   std::string no_adjustment;
   if (c.has_linear || c.has_angular) try {
@@ -360,27 +400,15 @@ TraverseResult compute_traverse(const TraverseInput &input, AngleShare how, Heig
     }
     return x;
   };
-  for (std::size_t i = 0; i <= last; ++i) out.raw.push_back(point(i, p[i], raw_height[i]));
+  for (std::size_t i = 0; i <= last; ++i) out.raw.push_back(point(i, p[i], heights.raw[i]));
   for (Balance method : all_balances()) {
     BalancedTraverse balanced;
     balanced.method = method;
-    std::vector<PlanePoint> places = p;
-    if (method == Balance::least_squares && !no_adjustment.empty())
-      balanced.warning = "no least squares: " + no_adjustment;
-    else if (method == Balance::least_squares && adjusted) {
-      for (std::size_t i = 0; i <= last; ++i) places[i] = adjusted->points.at(std::to_string(i));
-      if (c.degrees <= 3) balanced.warning = fmt::format("{} redundant observations: little to work on", c.degrees);
-    } else if (method != Balance::none && c.has_linear) {
-      const auto v = corrections(method, route, b, c.east, c.north);
-      for (std::size_t i = 0; i < last; ++i) {
-        places[i + 1].east = places[i].east + route.leg(i) * std::sin(b[i]) + v[i].east;
-        places[i + 1].north = places[i].north + route.leg(i) * std::cos(b[i]) + v[i].north;
-      }
-    }
+    const std::vector<PlanePoint> places = balanced_places(route, p, b, c, adjusted, no_adjustment, balanced);
     double worst = 0;
     std::string mark;
     for (std::size_t i = 0; i <= last; ++i) {
-      balanced.points.push_back(point(i, places[i], method == Balance::none ? raw_height[i] : height[i]));
+      balanced.points.push_back(point(i, places[i], (method == Balance::none ? heights.raw : heights.shared)[i]));
       const TraversePoint &x = balanced.points.back();
       if (x.expected > 0 && x.moved / x.expected > worst) worst = x.moved / x.expected, mark = x.mark;
     }
