@@ -64,9 +64,12 @@ void DoubtsDrawer::refresh() {
       rows.push_back(std::move(r));
     }
   table_->set_rows(std::move(rows));
-  const QString count = open == 0
-                            ? (accepted ? QString("No open doubts · %1 accepted").arg(accepted) : QString("No doubts"))
-                            : QString("%1 doubt%2").arg(open).arg(open == 1 ? "" : "s");
+  // What was thought a moment ago may not hold any more: then nothing is said to be without doubts.
+  const bool checking = w_.judging();
+  const QString count = open       ? QString("%1 doubt%2").arg(open).arg(open == 1 ? "" : "s")
+                        : checking ? QString("Checking …")
+                        : accepted ? QString("No open doubts · %1 accepted").arg(accepted)
+                                   : QString("No doubts");
   bar_->setText(count + (largest.isEmpty() ? "" : "      " + largest.left(120)) +
                 (w_.judging()          ? "      checking …"
                  : table_->isVisible() ? "      D closes"

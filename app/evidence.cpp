@@ -416,9 +416,10 @@ void EvidencePanel::about_job(QString &html) {
   const auto open = w_.job().open_doubts();
   const auto left = left_over(*w_.job().snapshot(), w_.job().vectors(), w_.job().network());
   html +=
-      open ? QString("<p style='color:#B87311'><b>May I issue? Not yet: %1 doubt%2 open.</b></p>")
-                 .arg(open)
-                 .arg(open == 1 ? " is" : "s are")
+      w_.judging() ? QString("<p>May I issue? Checking what the last decision changes …</p>")
+      : open       ? QString("<p style='color:#B87311'><b>May I issue? Not yet: %1 doubt%2 open.</b></p>")
+                   .arg(open)
+                   .arg(open == 1 ? " is" : "s are")
       : w_.job().network() && !w_.job().network_stale()
           ? (left.empty()
                  ? "<p style='color:#0B6E75'><b>May I issue? Nothing speaks against it.</b></p>"

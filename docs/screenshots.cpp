@@ -25,6 +25,8 @@ int main(int argc, char **argv) {
   const QString folder = argv[2];
   auto shoot = [&](const QString &name) {
     QTest::qWait(120);
+    for (int i = 0; i < 2000 && window.workspace().judging(); ++i) QTest::qWait(5);
+    QTest::qWait(150);
     window.grab().save(folder + "/" + name + ".png");
   };
   auto wait = [&] {

@@ -94,7 +94,7 @@ void IssueSheet::refresh() {
     const NetworkRun *run = w_.job().network();
     if (run) {
       const bool stale = w_.job().network_stale();
-      ready = !stale;
+      ready = !stale && !w_.judging();
       const auto open = w_.job().open_doubts();
       int unchecked = 0, asked = 0;
       for (const AdjustedMark &m : run->result.marks) {
@@ -148,7 +148,8 @@ void IssueSheet::refresh() {
       if (placed > 0) kinds << QString("%1 mark%2").arg(placed).arg(placed == 1 ? "" : "s");
       if (lone > 0) kinds << QString("%1 height%2").arg(lone).arg(lone == 1 ? "" : "s");
       const QString counted = kinds.join(" and ");
-      const QString answer = stale  ? "Not yet: the network is out of date"
+      const QString answer = stale          ? "Not yet: the network is out of date"
+                             : w_.judging() ? "Checking what the last decision changes …"
                              : open ? QString("Not without a word: %1 doubt%2 open").arg(open).arg(open == 1 ? "" : "s")
                              : !left.empty() ? "Yes, without " + text(left_over_words(left))
                                              : QString("Yes");
@@ -156,7 +157,8 @@ void IssueSheet::refresh() {
           QString("<p style='margin:0;color:#5A666E'>May I issue these coordinates?</p><p "
                   "style='font-size:15pt;font-weight:bold;margin:2px 0;color:%1'>%2</p><p "
                   "style='margin:0;color:#5A666E'>%3 in %4 at %5%6%7; %8.</p>")
-              .arg((stale || open || !left.empty() ? ink::attention : ink::accepted).name(), answer.toHtmlEscaped())
+              .arg((stale || open || w_.judging() || !left.empty() ? ink::attention : ink::accepted).name(),
+                   answer.toHtmlEscaped())
               .arg(counted)
               .arg(run->heights_alone ? QString("the vertical system") : text(run->frame), text(run->epoch_text),
                    run->result.adjustment.redundancy == 0 ? ", nothing checks the network"

@@ -49,9 +49,13 @@ TEST_CASE("after a decision neither doubts nor closures nor causes are computed 
         return w.decide("set", "job", {{"title", "tried"}}, "tried");
       },
   };
+  const auto bar = [&] { return d.named<QPushButton>("Doubts")->text(); };
   for (const auto &decide : decisions) {
     CHECK(decide() == "");
+    // Until it is known nobody is told that there is no doubt.
+    if (w.judging()) CHECK_FALSE(bar().startsWith("No"));
     settle(10);
+    CHECK_FALSE(bar().contains("hecking"));
     CHECK_FALSE(w.judging());
     for (const std::string &r : computed_here(w.job())) {
       INFO(r);
