@@ -71,7 +71,7 @@ void DoubtsDrawer::refresh() {
                         : accepted ? QString("No open doubts · %1 accepted").arg(accepted)
                                    : QString("No doubts");
   bar_->setText(count + (largest.isEmpty() ? "" : "      " + largest.left(120)) +
-                (w_.judging()          ? "      checking …"
+                (checking && open      ? "      checking …"
                  : table_->isVisible() ? "      D closes"
                                        : "      D opens"));
 }

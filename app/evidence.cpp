@@ -98,20 +98,9 @@ QString EvidencePanel::source_lines(const std::string &id, long line) const {
   return out;
 }
 
-namespace {
-constexpr int shown_branches = 8; // of a trace, as `ample trace` does
-}
-
 QString EvidencePanel::trace_html(const std::vector<TraceStep> &steps) const {
   QString out = part("Trace");
-  // What moves it most comes first; a large network has thousands of lines that nobody reads.
-  int branch = 0, hidden = 0;
   for (const TraceStep &t : steps) {
-    if (t.depth <= 1) ++branch;
-    if (branch > shown_branches && !whole_trace_) {
-      hidden += t.depth <= 1;
-      continue;
-    }
     QString label = escaped(t.text);
     if (t.line > 0)
       label = link(QString("line:%1:%2").arg(text(t.source_id)).arg(t.line), label);
@@ -130,7 +119,6 @@ QString EvidencePanel::trace_html(const std::vector<TraceStep> &steps) const {
                                : "<br/><span style='color:#6F7B83;font-size:8pt'>" + escaped(t.detail) + "</span>");
     if (t.line > 0 && t.source_id == shown_source_ && t.line == shown_line_) out += source_lines(t.source_id, t.line);
   }
-  if (hidden) out += "<p>" + link("trace:whole", QString("and %1 more that move it less").arg(hidden)) + "</p>";
   return out;
 }
 
@@ -314,8 +302,14 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
                     .arg(number(c.difference_enu.head<2>().norm() * 1000, 1), number(c.difference_enu.z() * 1000, 1),
                          c.passes ? "agrees" : "<span style='color:#A63D2F'>disagrees</span>");
   }
-  html += trace_html(
-      trace_mark(name, *w_.job().snapshot(), w_.job().vectors(), run, whole_trace_ ? 1000000 : shown_branches));
+  // A large network has thousands of lines that nobody reads.
+  const auto trace = [&](std::size_t followed) {
+    return trace_mark(name, *w_.job().snapshot(), w_.job().vectors(), run, followed);
+  };
+  const ShortTrace shown = whole_trace_ ? ShortTrace{trace(1000000)} : shortened(trace(ShortTrace::branches));
+  html += trace_html(shown.steps);
+  if (shown.hidden)
+    html += "<p>" + link("trace:whole", QString("and %1 more that move it less").arg(shown.hidden)) + "</p>";
   auto hold_as = [this, name](const char *how) { w_.decide("hold", name, {{"how", how}}, reason_->text()); };
   const auto bench = w_.job().snapshot()->benchmarks().find(name);
   if (hold == Hold::none && bench != w_.job().snapshot()->benchmarks().end())

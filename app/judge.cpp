@@ -19,7 +19,7 @@ bool Judge::judge(std::shared_ptr<const JobSnapshot> s, std::chrono::millisecond
   next_ = s;
   came_.notify_all();
   awaited_ = true;
-  const bool there = judged_.wait_for(lock, patience, [&] { return last_ == s; });
+  const bool there = judged_.wait_for(lock, patience, [&] { return last_.lock() == s; });
   awaited_ = false;
   return there;
 }

@@ -26,7 +26,8 @@ private:
   Done done_;
   std::mutex mutex_;
   std::condition_variable came_, judged_;
-  std::shared_ptr<const JobSnapshot> next_, last_; ///< to be judged; judged last
+  std::shared_ptr<const JobSnapshot> next_; ///< to be judged
+  std::weak_ptr<const JobSnapshot> last_;   ///< judged last; a job that was left need not stay for it
   bool leaving_ = false, awaited_ = false;
   std::thread thread_;
 };

@@ -275,19 +275,12 @@ int cmd_trace(Sitting &here, const Arguments &a) {
     print(trace_rows(steps).dump(1) + "\n");
   else {
     // What matters fits on a screen; the rest is counted.
-    constexpr int shown_branches = 8;
-    int branch = 0, hidden = 0;
-    for (const TraceStep &t : steps) {
-      if (t.depth <= 1) ++branch;
-      if (!a.all && branch > shown_branches) {
-        hidden += t.depth <= 1;
-        continue;
-      }
-      if (!a.all && t.depth > 3) continue;
-      print(std::string(static_cast<std::size_t>(2 * t.depth), ' ') + t.text +
-            (t.detail.empty() ? "" : ": " + t.detail) + "\n");
-    }
-    if (hidden) print(fmt::format("and {} more that move it less; --all shows them\n", hidden));
+    const ShortTrace shown = a.all ? ShortTrace{steps} : shortened(steps);
+    for (const TraceStep &t : shown.steps)
+      if (a.all || t.depth <= 3)
+        print(std::string(static_cast<std::size_t>(2 * t.depth), ' ') + t.text +
+              (t.detail.empty() ? "" : ": " + t.detail) + "\n");
+    if (shown.hidden) print(fmt::format("and {} more that move it less; --all shows them\n", shown.hidden));
   }
   return here.finish();
 }

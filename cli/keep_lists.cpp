@@ -1,5 +1,4 @@
 #include "cli/keep_lists.h"
-#include "base/error.h"
 #include "cli/command_line.h"
 #include "cli/kept_lists.h"
 #include "cli/show.h"
@@ -19,8 +18,8 @@ void keep_lists(const std::string &path, const Job &job) {
     try {
       const auto all = rows(job, list, false);
       lists.texts[list] = table(all), lists.texts[list + " --json"] = all.dump(1) + "\n";
-    } catch (const InputError &) {
-      // what cannot be shown now says so when it is asked for
+    } catch (const std::exception &) {
+      // What cannot be shown says so when it is asked for; the command that was given is done all the same.
     }
   }
   write_kept(path, stamp, lists);

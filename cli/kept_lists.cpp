@@ -86,12 +86,15 @@ std::optional<KeptLists> read_kept(const std::string &job, const std::string &st
   std::string line;
   if (!std::getline(in, line) || line != stamp) return {};
   KeptLists out;
-  if (!std::getline(in, line)) return {};
+  std::error_code e;
+  const auto most = fs::file_size(file, e); // a damaged length is not taken at its word
+  if (e || !std::getline(in, line)) return {};
   out.code = std::atoi(line.c_str());
   while (std::getline(in, line)) { // name, length, text
     const auto cut = line.rfind(' ');
-    if (cut == std::string::npos) return {};
-    std::string text(std::strtoull(line.c_str() + cut, nullptr, 10), '\0');
+    const auto length = cut == std::string::npos ? most + 1 : std::strtoull(line.c_str() + cut, nullptr, 10);
+    if (length > most) return {};
+    std::string text(length, '\0');
     if (!in.read(text.data(), static_cast<std::streamsize>(text.size()))) return {};
     out.texts[line.substr(0, cut)] = std::move(text);
     in.get();

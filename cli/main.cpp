@@ -18,9 +18,11 @@ int run(int argc, char **argv) {
   }
   if (!line.a.by.empty()) decide_as(line.a.by);
   Sitting here;
-  const std::string job = line.a.job; // a batch makes the arguments anew for each line
-  const int code = line.chosen == "batch" ? batch(line, here) : act(line.chosen, here, line.a);
-  if (here.open) keep_lists(job, *here.open);
+  const std::string job = line.a.job, command = line.chosen; // a batch makes the arguments anew for each line
+  const int code = command == "batch" ? batch(line, here) : act(command, here, line.a);
+  // Who decides one thing after another should not wait for lists that nobody looks at in between.
+  for (const char *looked_at_next : {"show", "solve", "adjust", "batch"})
+    if (here.open && command == looked_at_next) keep_lists(job, *here.open);
   return code;
 }
 

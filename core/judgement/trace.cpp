@@ -226,7 +226,7 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
     if (!v.together || ids.count(v.id) || !joint.count(v.joint.key)) continue;
     out.push_back({1, "vector", fmt::format("solved together with {} → {}", v.from, v.to),
                    "through the noise and the atmosphere that they share", "", 0, 0, v.id});
-    if (out.size() > 20 * followed) continue;
+    if (effects.size() >= followed) continue; // what is followed comes before these
     for (const Occupation &o : s.occupations())
       if (o.id == v.to_occupation)
         for (auto &step : trace_occupation(o, s, 2)) out.push_back(std::move(step));
@@ -276,6 +276,19 @@ std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
     if (at < out.size()) head(at, sd, "held " + name);
   }
   largest_first(out);
+  return out;
+}
+
+ShortTrace shortened(std::vector<TraceStep> steps) {
+  ShortTrace out;
+  std::size_t branch = 0;
+  for (TraceStep &t : steps) {
+    if (t.depth <= 1) ++branch;
+    if (branch <= ShortTrace::branches)
+      out.steps.push_back(std::move(t));
+    else
+      out.hidden += t.depth <= 1;
+  }
   return out;
 }
 

@@ -22,6 +22,13 @@ struct TraceStep {
 std::vector<TraceStep> trace_mark(const std::string &mark, const JobSnapshot &s,
                                   const std::vector<VectorResult> &vectors, const NetworkRun *network,
                                   std::size_t followed = 1000000);
+/// The first branches of a trace of a mark: what moves it most. The others are counted.
+struct ShortTrace {
+  static constexpr std::size_t branches = 8; ///< that fit on a screen
+  std::vector<TraceStep> steps;
+  int hidden = 0;
+};
+ShortTrace shortened(std::vector<TraceStep> steps);
 std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s, int depth = 0);
 std::vector<TraceStep> trace_occupation(const Occupation &o, const JobSnapshot &s, int depth = 0);
 

@@ -171,7 +171,7 @@ std::optional<std::vector<VectorResult>> with_present_fingerprints(const std::ve
   const auto renew = [&](std::vector<VectorResult> &all) {
     for (VectorResult &v : all)
       if (const auto f = former.find(v.id); f != former.end() && f->second == v.fingerprint)
-        v.fingerprint = present.at(v.id);
+        if (const auto now = present.find(v.id); now != present.end()) v.fingerprint = now->second;
   };
   // Solutions of sessions have keys that are made of their vectors' fingerprints.
   std::vector<VectorResult> planned = s.vectors();

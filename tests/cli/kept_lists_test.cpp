@@ -53,6 +53,11 @@ TEST_CASE("a list is printed from what was kept while the job is as it was, and 
   const std::string now = k.show("marks --json");
   write_file(k.kept().string(), original.substr(0, original.size() / 2));
   CHECK(k.show("marks --json") == now);
+  // Of this very state, with a length that no file has.
+  std::string damaged = read_file(k.kept().string());
+  damaged.replace(damaged.find("\ndecisions ") + 11, 3, "99999999999999999");
+  write_file(k.kept().string(), damaged);
+  CHECK(k.show("marks --json") == now);
   write_file(k.kept().string(), "something else");
   CHECK(k.show("marks --json") == now);
   std::filesystem::copy_file(k.job, k.folder / "other.tie");
