@@ -1,6 +1,6 @@
-#include "app/application.h"
-#include "app/main_window.h"
-#include "app/theme.h"
+#include "app/widgets/theme.h"
+#include "app/window/application.h"
+#include "app/window/main_window.h"
 #include <QTimer>
 
 int main(int argc, char **argv) {

@@ -1,5 +1,5 @@
 #include "app/workspace.h"
-#include "app/theme.h"
+#include "app/widgets/theme.h"
 #include "base/error.h"
 #include "base/text.h"
 #include "judgement/decision_words.h"
@@ -12,15 +12,11 @@
 #include "render/render.h"
 #include "results/vector_keeper.h"
 #include <QCoreApplication>
+#include <QEventLoop>
 #include <QFileInfo>
 #include <QTimer>
 
 namespace ampletie::app {
-
-QString section_name(Section s) {
-  static const char *names[] = {"Intake", "GNSS", "Levels", "Traverse", "Network", "Datum", "Issue"};
-  return names[static_cast<int>(s)];
-}
 
 Workspace::Workspace(QObject *parent) : QObject(parent) {
   judge_ = std::make_unique<Judge>([this](std::shared_ptr<const JobSnapshot> s, std::exception_ptr mistake) {
@@ -66,7 +62,27 @@ void Workspace::job_changed() {
   Q_EMIT changed();
 }
 
+void Workspace::beside(const QString &what, const std::function<void()> &work) {
+  QEventLoop waiting;
+  std::exception_ptr why;
+  Q_EMIT message(what, false);
+  ++away_;
+  std::thread other([&] {
+    try {
+      work();
+    } catch (...) {
+      why = std::current_exception();
+    }
+    QMetaObject::invokeMethod(&waiting, &QEventLoop::quit, Qt::QueuedConnection);
+  });
+  waiting.exec(QEventLoop::ExcludeUserInputEvents);
+  other.join();
+  --away_;
+  if (why) std::rethrow_exception(why);
+}
+
 QString Workspace::open(const QString &path) {
+  if (away_) return "files are being read: one moment";
   try {
     // The same file again: its lock is ours. Should it not open any more, the window must not show what is gone.
     if (job_ && QFileInfo(path).canonicalFilePath() == QFileInfo(text(job_->store().path())).canonicalFilePath()) {
@@ -77,7 +93,14 @@ QString Workspace::open(const QString &path) {
       Q_EMIT changed();
       Q_EMIT selection_changed();
     }
-    enter(std::make_unique<Job>(Job::open(path.toStdString())));
+    std::unique_ptr<Job> job;
+    beside("Opening " + QFileInfo(path).fileName() + " …", [&] {
+      job = std::make_unique<Job>(Job::open(path.toStdString()));
+      // What every sheet begins with.
+      const JobSnapshot &s = *job->snapshot();
+      s.occupations(), s.published(), s.levels(), s.traverses(), s.vectors();
+    });
+    enter(std::move(job));
     if (job_->store().read_only())
       Q_EMIT message("Opened for reading only: " + text(job_->store().why_read_only()), true);
     return {};
@@ -96,11 +119,15 @@ QString Workspace::create(const QString &path, const JobSettings &settings) {
 }
 
 void Workspace::take(const QStringList &paths, const std::string &as) {
-  if (!job_) return;
+  if (!job_ || away_) return;
   std::vector<std::string> list;
   for (const auto &p : paths) list.push_back(p.toStdString());
   try {
-    last_intake_ = job_->take(list, as);
+    ReadFiles read;
+    beside(QString(list.size() == 1 ? "Reading %1 file …" : "Reading %1 files …").arg(list.size()),
+           [&, have = job_->contents()] { read = read_files(list, as, *have); });
+    if (!job_) return;
+    last_intake_ = job_->take_read(std::move(read));
   } catch (const std::exception &e) {
     Q_EMIT message(QString::fromUtf8(e.what()), true);
     return;
@@ -381,112 +408,6 @@ QString Workspace::traverse_report(const QString &file) {
   } catch (const InputError &e) {
     Q_EMIT message(text(e.what()), true);
     return text(e.what());
-  }
-}
-
-SectionStatus Workspace::status(Section section) const {
-  using State = SectionStatus::State;
-  SectionStatus out{section_name(section), "nothing yet", State::nothing};
-  if (!job_) return out;
-  auto doubts_in = [&](Section name) {
-    int n = 0;
-    for (const Doubt &d : job_->doubts()) n += d.state == Doubt::State::open && d.section == name;
-    return n;
-  };
-  auto with_doubts = [&](Section name) {
-    const int n = doubts_in(name);
-    if (n == 0) return;
-    out.state = State::doubt;
-    out.verdict += QString(" · %1 in doubt").arg(n);
-  };
-  const auto &s = *job_->snapshot();
-  switch (section) {
-  case Section::intake:
-    if (s.contents().empty()) return out;
-    out.verdict = QString("%1 sources").arg(s.contents().size());
-    out.state = State::clean;
-    with_doubts(Section::intake);
-    return out;
-  case Section::levels: {
-    const LevelReport &r = s.levels();
-    if (!r.any()) return out;
-    out.verdict = r.lines.size() == 1 ? QString("1 line") : QString("%1 lines").arg(r.lines.size());
-    out.state = State::clean;
-    with_doubts(Section::levels);
-    return out;
-  }
-  case Section::traverse: {
-    const TraverseReport &r = s.traverses();
-    if (!r.any()) return out;
-    out.verdict = r.lines.size() == 1 ? QString("1 traverse") : QString("%1 traverses").arg(r.lines.size());
-    out.state = State::clean;
-    with_doubts(Section::traverse);
-    return out;
-  }
-  case Section::gnss: {
-    if (s.occupations().empty()) return out;
-    int fixed = 0, other = 0, failed = 0, stale = 0;
-    for (const VectorResult &v : job_->vectors()) {
-      if (!v.used) continue;
-      stale += v.stale;
-      if (!v.error.empty())
-        ++failed;
-      else
-        (v.solved->solution == Solution::fixed ? fixed : other) += 1;
-    }
-    if (job_->vectors().empty() && fixed + other + failed == 0) {
-      out.verdict = QString("%1 occupations to solve").arg(s.occupations().size());
-      out.state = State::to_do;
-      return out;
-    }
-    out.verdict = QString("%1 fixed").arg(fixed) + (other ? QString(" · %1 float").arg(other) : "") +
-                  (failed ? QString(" · %1 failed").arg(failed) : "");
-    out.state = State::clean;
-    with_doubts(Section::gnss);
-    if (const auto n = job_->unsolved()) out.state = State::to_do, out.verdict = QString("%1 to solve").arg(n);
-    int due = 0;
-    for (const VectorResult &v : job_->vectors()) due += v.session_due;
-    if (due) out.state = State::stale, out.verdict = QString("%1 to solve together").arg(due);
-    if (stale) out.state = State::stale, out.verdict = QString("%1 out of date").arg(stale);
-    return out;
-  }
-  case Section::network:
-    if (!job_->network()) {
-      if (!job_->vectors().empty() || (s.occupations().empty() && (s.levels().any() || s.traverses().any())))
-        out.state = State::to_do, out.verdict = "to adjust";
-      return out;
-    }
-    if (job_->network_stale()) {
-      out.state = State::stale;
-      out.verdict = "out of date";
-      return out;
-    }
-    // Beside a count of doubts there is no room for the factor.
-    out.verdict = job_->network()->result.adjustment.redundancy == 0 ? QString("nothing checks it")
-                  : !job_->network()->result.adjustment.passes       ? QString("test fails")
-                  : doubts_in(Section::network) > 0
-                      ? QString("passes")
-                      : QString("test passes, %1").arg(job_->network()->result.adjustment.variance_factor, 0, 'f', 2);
-    out.state = State::clean;
-    with_doubts(Section::network);
-    return out;
-  case Section::datum: {
-    int held = 0;
-    for (const auto &[m, h] : job_->state().holds) held += h.how != Hold::none && h.how != Hold::check;
-    out.verdict = QString("%1 held").arg(held);
-    out.state = held ? State::clean : State::to_do;
-    with_doubts(Section::datum);
-    return out;
-  }
-  case Section::issue: {
-    const auto records = job_->store().issue_records();
-    out.verdict = records.empty() ? "not issued" : QString("%1 issued").arg(records.size());
-    out.state =
-        records.empty() ? (job_->network() && !job_->network_stale() ? State::to_do : State::nothing) : State::clean;
-    return out;
-  }
-  default:
-    return out;
   }
 }
 

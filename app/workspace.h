@@ -11,15 +11,6 @@
 
 namespace ampletie::app {
 
-inline constexpr int section_count = 7;
-
-/// What the job line shows about a section.
-struct SectionStatus {
-  enum class State { nothing, to_do, stale, doubt, clean };
-  QString name, verdict;
-  State state = State::nothing;
-};
-
 /// What is selected, everywhere at once.
 struct Selection {
   QString kind; ///< "occupation", "vector", "mark", "source", "doubt", "decision", "set-up" or empty
@@ -98,7 +89,6 @@ public:
   /// Writes the traverse report (.html or .pdf), the provisional marks (.csv) or the survey (.xml).
   QString traverse_report(const QString &file);
 
-  SectionStatus status(Section s) const;
   std::vector<PlanMark> plan_marks() const;
   const Selection &selection() const { return selection_; }
   void select(const QString &kind, const std::string &id);
@@ -133,6 +123,9 @@ private:
   void job_changed();
   /// Doubts as they are now, for what leaves the house.
   void judge_now() { job_->snapshot()->get(doubts_result()); }
+  /// Lets another thread do what takes long and touches no job of the window; meanwhile the window is drawn, keys and
+  /// clicks wait.
+  void beside(const QString &what, const std::function<void()> &work);
   void walk(long (Job::*step)(), const QString &what);
   void run(const QString &what,
            std::function<std::function<QString()>(std::shared_ptr<const JobSnapshot>, const Progress &)> work);
@@ -143,6 +136,7 @@ private:
   std::thread worker_;
   std::atomic<int> generation_ = 0; ///< of the job: work that was begun for another is not taken over
   std::atomic<bool> finished_{true};
+  int away_ = 0; ///< another thread reads for this one, which waits
   std::shared_ptr<Progress> progress_;
   /// Things of the snapshot by their ids.
   struct Index {
@@ -154,7 +148,5 @@ private:
   mutable Index index_;
   mutable std::map<std::string, std::pair<double, double>> approximate_; ///< grid of marks without published place
 };
-
-QString section_name(Section s);
 
 } // namespace ampletie::app

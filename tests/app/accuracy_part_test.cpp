@@ -1,7 +1,7 @@
 // What is asked of the marks, entered and judged on the sheet Issue.
-#include "app/accuracy_part.h"
 #include "app/driver.h"
-#include "app/evidence.h"
+#include "app/evidence/evidence.h"
+#include "app/issue/accuracy_part.h"
 #include <QTextBrowser>
 
 using namespace ampletie;

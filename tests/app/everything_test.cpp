@@ -1,7 +1,7 @@
 // Chooses every row of every table and presses every button, in every state of the demo: nothing may reach the event
 // loop as an exception.
-#include "app/application.h"
 #include "app/driver.h"
+#include "app/window/application.h"
 #include <QAbstractButton>
 #include <QDialog>
 #include <set>

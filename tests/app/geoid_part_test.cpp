@@ -1,7 +1,7 @@
 // The geoid against levels and vectors in the network sheet; a long level file walked through in its view.
 #include "app/driver.h"
-#include "app/geoid_part.h"
-#include "app/recipe_view.h"
+#include "app/network/geoid_part.h"
+#include "app/widgets/recipe_view.h"
 #include <QPlainTextEdit>
 #include <QTextBlock>
 #include <fmt/format.h>

@@ -1,7 +1,7 @@
 // Level closures, cards of levels, two names for one mark, readings left out, and a book of 50,000 rows.
 #include "app/driver.h"
-#include "app/level_closures.h"
-#include "app/level_picture.h"
+#include "app/levels/level_closures.h"
+#include "app/levels/level_picture.h"
 #include <QComboBox>
 #include <QScrollBar>
 #include <ctime>

@@ -1,7 +1,7 @@
 // Levels in the window: drop books, put right what the doubts name, issue nothing but a report.
 #include "app/driver.h"
-#include "app/level_picture.h"
-#include "app/recipe_view.h"
+#include "app/levels/level_picture.h"
+#include "app/widgets/recipe_view.h"
 #include <QComboBox>
 #include <QPlainTextEdit>
 #include <QTableWidget>

@@ -1,7 +1,7 @@
 // The interface's tests need an application before the first test runs.
 #define CATCH_CONFIG_RUNNER
-#include "app/application.h"
-#include "app/theme.h"
+#include "app/widgets/theme.h"
+#include "app/window/application.h"
 #include <catch2/catch.hpp>
 
 int main(int argc, char **argv) {

@@ -1,5 +1,5 @@
 #include "app/driver.h"
-#include "app/satellite_chart.h"
+#include "app/gnss/satellite_chart.h"
 #include <QClipboard>
 #include <QComboBox>
 #include <QWheelEvent>

@@ -1,7 +1,7 @@
 // The window does not stand still: what takes long is computed on another thread, and only what is seen is refreshed.
 #include "app/driver.h"
 #include "app/judge.h"
-#include "app/plan_labels.h"
+#include "app/widgets/plan_labels.h"
 #include "results/job_results.h"
 #include <set>
 

@@ -1,9 +1,9 @@
 // The traverse sheet driven as a person would: a book dropped, a spread cleared, a height corrected, another onward
 // sight, a balance chosen, the report read.
-#include "app/plan_view.h"
-#include "app/pointing_strip.h"
-#include "app/sections/traverse_sheet.h"
-#include "app/traverse_legs.h"
+#include "app/traverse/pointing_strip.h"
+#include "app/traverse/traverse_legs.h"
+#include "app/traverse/traverse_sheet.h"
+#include "app/widgets/plan_view.h"
 #include "driver.h"
 #include "support/field_work.h"
 #include <QComboBox>
@@ -194,7 +194,7 @@ TEST_CASE("a pointing is chosen in the strip, codes get their style, provisional
   station::Scenario s = f.work.scenario;
   for (int i = 0; i < 3; ++i)
     s.marks.push_back({"W" + std::to_string(i), 46.3003 + 1e-4 * i, 13.905 + 1e-4 * i, 522, 0, 0});
-  station::SetUp u = s.jobs[0].setups[1];
+  station::Setup u = s.jobs[0].setups[1];
   u.wild = -1, u.targets = {{"A", "orientation", 1.3, -0.0165}};
   for (int i = 0; i < 3; ++i) u.targets.push_back({"W" + std::to_string(i), "detail", 1.5, -0.0165});
   for (auto &t : u.targets)

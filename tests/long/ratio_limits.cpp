@@ -2,7 +2,7 @@
 // squares, the smallest ratio of second-best to best at which no more than the allowed share is accepted wrongly
 // (Teunissen and Verhagen 2009). Prints the largest limit over several random decorrelated covariances.
 // Usage: ratio_limits ALLOWED SAMPLES
-#include "gnss/lambda.h"
+#include "gnss/ambiguity/lambda.h"
 #include <algorithm>
 #include <cmath>
 #include <cstdio>

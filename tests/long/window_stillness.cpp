@@ -1,9 +1,9 @@
 // How long the window stands still: opens a job, goes through its sections and decides, and prints for each the time of
 // the call and the longest pause of the event loop. Figures, not a test: they are those of the machine.
 // Usage: window_stillness JOB.tie [results]   (a copy: the job is changed; "results" also names what was computed)
-#include "app/application.h"
 #include "app/driver.h"
-#include "app/theme.h"
+#include "app/widgets/theme.h"
+#include "app/window/application.h"
 #include <cstdio>
 
 using namespace ampletie;

@@ -1,0 +1,22 @@
+#pragma once
+#include "app/widgets/sheet.h"
+
+class QTextBrowser;
+
+namespace ampletie::app {
+class TableCard;
+
+/// Frames, epochs, grid and heights; which marks are held.
+class DatumSheet : public Sheet {
+  Q_OBJECT
+public:
+  explicit DatumSheet(Workspace &w, QWidget *parent = nullptr);
+
+private:
+  void refresh();
+  TableCard *published_, *positions_;
+  QStackedWidget *stack_;
+  QTextBrowser *words_;
+};
+
+} // namespace ampletie::app

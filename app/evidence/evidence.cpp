@@ -1,0 +1,510 @@
+#include "app/evidence/evidence.h"
+#include "adjustment/statistics.h"
+#include "app/evidence/evidence_html.h"
+#include "app/widgets/numbers.h"
+#include "app/widgets/page.h"
+#include "app/widgets/refreshing.h"
+#include "base/angle.h"
+#include "base/text.h"
+#include "formats/recognise.h"
+#include "judgement/accuracy_verdict.h"
+#include "judgement/decision_words.h"
+#include "judgement/left_over.h"
+#include <Eigen/Dense>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QScrollBar>
+#include <QTextBrowser>
+#include <QUrl>
+#include <QVBoxLayout>
+
+namespace ampletie::app {
+
+EvidencePanel::EvidencePanel(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
+  setObjectName("evidence");
+  setAttribute(Qt::WA_StyledBackground);
+  setStyleSheet("#evidence { background:#FFFFFF; border-left:1px solid #D9D4C8; }");
+  setFixedWidth(322);
+  text_ = new Page;
+  text_->setAccessibleName("Evidence");
+  text_->setObjectName("evidence text");
+  text_->setOpenLinks(false);
+  text_->setFrameShape(QFrame::NoFrame);
+  connect(text_, &QTextBrowser::anchorClicked, this, &EvidencePanel::follow);
+  reason_ = new QLineEdit;
+  reason_->setPlaceholderText("Reason, kept with the decision");
+  reason_->setAccessibleName("Reason");
+  auto *layout = new QVBoxLayout(this);
+  layout->setContentsMargins(14, 10, 12, 12);
+  layout->addWidget(text_, 1);
+  layout->addWidget(reason_);
+  actions_ = new QVBoxLayout;
+  actions_->setSpacing(6);
+  layout->addLayout(actions_);
+  refresh_with_judgement(this, w_, [this] { refresh(); });
+  connect(&w_, &Workspace::selection_changed, this, [this] {
+    shown_source_.clear();
+    whole_trace_ = false;
+    refresh();
+    text_->verticalScrollBar()->setValue(0);
+  });
+  refresh();
+}
+
+void EvidencePanel::clear_actions() {
+  while (QLayoutItem *i = actions_->takeAt(0)) {
+    if (i->widget()) i->widget()->deleteLater();
+    delete i;
+  }
+  reason_->hide();
+}
+
+void EvidencePanel::add_action(const QString &label, const QString &tip, std::function<void()> f, bool needs_reason) {
+  auto *b = new QPushButton(label);
+  b->setToolTip(tip);
+  b->setAccessibleName(label);
+  connect(b, &QPushButton::clicked, this, [this, f, needs_reason] {
+    if (needs_reason && reason_->text().trimmed().isEmpty()) {
+      reason_->setFocus();
+      reason_->setPlaceholderText("A reason is needed: a court may ask for it");
+      return;
+    }
+    f();
+    reason_->clear();
+  });
+  actions_->addWidget(b);
+  if (needs_reason) reason_->show();
+}
+
+QString EvidencePanel::source_lines(const std::string &id, long line) const {
+  if (!w_.has_job()) return {};
+  QString out;
+  try {
+    const std::string content = plain_content(w_.job().store().source_bytes(id));
+    LineReader in(content);
+    std::string_view text;
+    while (in.next(text) && in.number() <= line + 2) {
+      if (in.number() < line - 2) continue;
+      const bool hit = in.number() == line;
+      out += QString("<div style='font-family:monospace;font-size:7pt;white-space:pre;%1'>%2&nbsp; %3</div>")
+                 .arg(hit ? "background-color:#FBF3E4" : "color:#6F7B83")
+                 .arg(in.number(), 4)
+                 .arg(escaped(std::string(text.substr(0, 64))));
+    }
+  } catch (const std::exception &e) {
+    out = QString::fromUtf8(e.what());
+  }
+  return out;
+}
+
+QString EvidencePanel::trace_html(const std::vector<TraceStep> &steps) const {
+  QString out = part("Trace");
+  for (const TraceStep &t : steps) {
+    QString label = escaped(t.text);
+    if (t.line > 0)
+      label = link(QString("line:%1:%2").arg(text(t.source_id)).arg(t.line), label);
+    else if (t.decision > 0)
+      label = link(QString("decision:%1").arg(t.decision), label);
+    else if (t.kind == "vector")
+      label = link("vector:" + text(t.item), label);
+    else if (t.kind == "station")
+      label = link("station:" + text(t.item), label);
+    else if (t.kind == "occupation")
+      label = link("occupation:" + text(t.item), label);
+    out += QString("<div style='margin-left:%1px;margin-top:3px'>● %2%3</div>")
+               .arg(t.depth * 12)
+               .arg(label, t.detail.empty()
+                               ? ""
+                               : "<br/><span style='color:#6F7B83;font-size:8pt'>" + escaped(t.detail) + "</span>");
+    if (t.line > 0 && t.source_id == shown_source_ && t.line == shown_line_) out += source_lines(t.source_id, t.line);
+  }
+  return out;
+}
+
+void EvidencePanel::about_occupation(QString &html, const Occupation &o) {
+  // Always in GPS time, as the file has it; beside it what the tables show.
+  auto shown = [&](GpsTime t) {
+    return w_.times().kind == TimeStyle::Kind::gps ? QString(" GPS")
+                                                   : QString(" GPS<br/><span style='color:#6F7B83'>%1, %2</span>")
+                                                         .arg(w_.day_clock(t), text(time_scale_name(w_.times())));
+  };
+  html += heading("Occupation", escaped(o.mark) + " · " + w_.clock(o.start),
+                  o.used ? "used" : "left out: " + escaped(o.left_out_because), o.used ? ink::accepted : ink::unused);
+  html +=
+      "<table cellspacing='0'>" + row("from", text(iso(o.start).replace(10, 1, " ")) + shown(o.start)) +
+      row("to", text(iso(o.stop).replace(10, 1, " ")) + shown(o.stop)) +
+      row("epochs", QString("%1 at %2 s").arg(o.epochs).arg(o.interval)) + row("receiver", escaped(o.receiver)) +
+      row("antenna", escaped(o.antenna)) + row("read", number(o.measured, 4) + " m") +
+      row("to point", escaped(o.measured_to) + (o.slant ? ", slant" : ", vertical")) +
+      row("ARP above mark", o.antenna_height ? "<b>" + number(*o.antenna_height, 4) + " m</b>"
+                                             : "<span style='color:#A63D2F'>" + escaped(o.height_problem) + "</span>") +
+      row("calibration", o.calibration ? "found" : "<span style='color:#A63D2F'>none</span>") + "</table>";
+  int n = 0;
+  for (const VectorResult &v : w_.job().vectors()) n += v.from_occupation == o.id || v.to_occupation == o.id;
+  html += QString("<p style='color:#6F7B83'>%1 vectors depend on it.</p>").arg(n);
+  html += trace_html(trace_occupation(o, *w_.job().snapshot()));
+  const std::string id = o.id;
+  if (o.used)
+    add_action(
+        "Leave occupation out", "It stays in the job and is not used",
+        [this, id] { w_.decide("leave-out", id, nlohmann::json::object(), reason_->text()); }, true);
+  else
+    add_action(
+        "Use occupation", "Take it back into the job",
+        [this, id] { w_.decide("use", id, nlohmann::json::object(), reason_->text()); }, false);
+}
+
+void EvidencePanel::about_vector(QString &html, const VectorResult &v) {
+  const bool fixed = v.error.empty() && v.solved->solution == Solution::fixed;
+  QString state = !v.error.empty() ? "not solved" : QString::fromStdString(solution_name(v.solved->solution));
+  if (!v.used)
+    state = "left out: " + escaped(v.left_out_because);
+  else if (v.stale)
+    state += " · out of date";
+  else if (!v.independent && v.error.empty())
+    state += " · dependent, not used";
+  html += heading("Vector", escaped(v.from) + " → " + escaped(v.to), state,
+                  !v.used           ? ink::unused
+                  : fixed           ? ink::accepted
+                  : v.error.empty() ? ink::attention
+                                    : ink::failed);
+  if (!v.error.empty())
+    html += "<p>" + escaped(v.error) + "</p>";
+  else {
+    const auto &q = *v.solved;
+    html += "<table cellspacing='0'>";
+    const char *names[] = {"ΔX", "ΔY", "ΔZ"};
+    for (int i = 0; i < 3; ++i)
+      html += row(names[i], number(q.d[i], 4) + " m", "± " + number(std::sqrt(q.cov(i, i)) * 1000, 1) + " mm");
+    html += row("length", "<b>" + number(v.length(), 4) + " m</b>") +
+            row("frame", escaped(frame_name(v.frame)) + " at " + number(v.epoch, 2)) +
+            row("orbits", escaped(v.orbits)) + "</table>";
+    if (v.together)
+      html += QString("<p>The network takes it from its session's solution, %1 mm from this one.</p>")
+                  .arg(number((v.joint.d - q.d).norm() * 1000, 1));
+    else if (v.session_due)
+      html += "<p style='color:#B87311'>Not solved together with its session yet: solve vectors.</p>";
+    const JobSettings &s = w_.job().state().settings;
+    const double minutes = (q.last - q.first) / 60;
+    html += part("Against its limits") + "<table cellspacing='0'>" +
+            against("ratio", number(q.ratio, 1), "≥ " + number(s.ratio_limit, 1), q.ratio >= s.ratio_limit) +
+            against("rms", number(q.rms_m * 1000, 1) + " mm", "≤ " + number(s.rms_limit_m * 1000, 0),
+                    q.rms_m <= s.rms_limit_m) +
+            against("overlap", number(minutes, 0) + " min", "≥ " + number(s.min_overlap_min, 0),
+                    minutes >= s.min_overlap_min) +
+            "</table>";
+    html += QString("<p style='color:#6F7B83'>%1 satellites, %2 epochs, %3 slips, %4 observations set aside. Integers: "
+                    "%5 accepted with a success rate of %6. Noise against its model: %7.</p>")
+                .arg(q.satellites)
+                .arg(q.epochs)
+                .arg(q.slips)
+                .arg(q.rejected)
+                .arg(fixed                                  ? "all that matter"
+                     : q.solution == Solution::partly_fixed ? "part"
+                                                            : "none")
+                .arg(number(q.success_rate, 4))
+                .arg(number(q.model_fit, 2));
+    for (const auto &n : q.notes) html += "<p style='color:#B87311'>" + escaped(n) + "</p>";
+    // The same pair on another occasion: the plainest check there is.
+    QString repeats;
+    for (const VectorResult &o : w_.job().vectors()) {
+      if (o.id == v.id || !o.error.empty() || o.from != v.from || o.to != v.to) continue;
+      const Vec3 d = o.solved->d - q.d;
+      const Mat3 c = o.solved->cov + q.cov + 4e-6 * Mat3::Identity();
+      const double chi = d.dot(c.inverse() * d);
+      repeats += row(link("vector:" + text(o.id), text(o.session).mid(8)),
+                     "differs by " + number(d.norm() * 1000, 1) + " mm", chi < 16.27 ? "agrees" : "disagrees");
+    }
+    if (!repeats.isEmpty()) html += part("Measured again") + "<table cellspacing='0'>" + repeats + "</table>";
+  }
+  html += trace_html(trace_vector(v, *w_.job().snapshot()));
+  const std::string id = v.id;
+  if (v.used)
+    add_action(
+        "Leave vector out", "It stays in the job and is not used (Space)",
+        [this, id] { w_.decide("leave-out", id, nlohmann::json::object(), reason_->text()); }, true);
+  else
+    add_action(
+        "Use vector", "Take it back into the network (Space)",
+        [this, id] { w_.decide("use", id, nlohmann::json::object(), reason_->text()); }, false);
+}
+
+namespace {
+/// What was computed of a mark.
+QString coordinates_html(const NetworkRun &run, const AdjustedMark &m) {
+  QString html;
+  const FullPosition &p = run.positions.at(m.name);
+  auto sd = [&](int i) {
+    return m.cov_enu(i, i) > 0 ? "± " + number(std::sqrt(m.cov_enu(i, i)) * 1000, 1) + " mm" : QString("held");
+  };
+  html += "<table cellspacing='0'>";
+  if (m.plan_known)
+    html += row("East", "<b>" + number(p.grid.east, 4) + "</b>", sd(0)) +
+            row("North", "<b>" + number(p.grid.north, 4) + "</b>", sd(1));
+  if (p.height)
+    html += row("Height", "<b>" + number(*p.height, 4) + "</b>",
+                m.height_sd > 0 ? "± " + number(m.height_sd * 1000, 1) + " mm"
+                : run.geoid_sd  ? "geoid ± " + number(*run.geoid_sd, 2) + " m"
+                                : "");
+  if (m.plan_known)
+    html += row("h ellipsoidal", number(p.geodetic.h, 4), sd(2)) + row("scale factor", number(p.grid.scale, 7)) +
+            row("convergence", QString::fromStdString(format_dms(degrees(p.grid.convergence_rad), 1)));
+  if (m.geoid_correction_sd > 0)
+    html += row("geoid against grid", number(m.geoid_correction, 3) + " m",
+                "± " + number(m.geoid_correction_sd * 1000, 0) + " mm");
+  html += "</table>";
+  if (!m.plan_known) html += "<p style='color:#6F7B83'>Only levels lead here: height alone is known.</p>";
+  if (m.plan_known)
+    html +=
+        part("95 %") + "<table cellspacing='0'>" +
+        row("network", number(m.network_plan95 * 1000, 1) + " mm plan", number(m.network_up95 * 1000, 1) + " mm h") +
+        row("local", number(m.local_plan95 * 1000, 1) + " mm plan", number(m.local_up95 * 1000, 1) + " mm h") +
+        "</table>";
+  return html;
+}
+
+/// Whether the accuracy asked for is reached, and why not.
+QString asked_html(const JobState &state, const NetworkRun &run, const AdjustedMark &m) {
+  const AccuracyVerdict v = accuracy_verdict(state, run, m);
+  QString html;
+  if (!v.asked.any()) return html;
+  auto asked = [](double x, const char *what) { return x > 0 ? number(x * 1000, 0) + " mm " + what : QString(); };
+  html += "<table cellspacing='0'>" +
+          row(v.asked.local ? "asked, local" : "asked", asked(v.asked.plan, "plan"),
+              asked(v.asked.height, v.physical ? "height" : "h")) +
+          "</table>";
+  html += v.fails() ? "<p style='color:#A63D2F'>Not reached: " + escaped(shortfall(v)) + ".</p>"
+                    : QString("<p style='color:#0B6E75'>What is asked is reached.</p>");
+  for (const auto &why : v.causes) html += "<p style='color:#6F7B83'>" + escaped(why) + "</p>";
+  return html;
+}
+
+/// What checks a mark.
+QString checks_html(const NetworkRun &run, const AdjustedMark &m, Hold hold) {
+  QString html;
+  if (hold == Hold::none)
+    html += m.independent_checks ? QString("<p style='color:#0B6E75'>%1 set-ups: %2 independent check%3.</p>")
+                                       .arg(m.setups)
+                                       .arg(m.independent_checks)
+                                       .arg(m.independent_checks > 1 ? "s" : "")
+                                 : QString("<p style='color:#B87311'>One set-up only: nothing checks it.</p>");
+  if (hold == Hold::check)
+    html += QString("<p>Found %1 mm in plan and %2 mm in height from its published place.</p>")
+                .arg(number(m.shift_enu.head<2>().norm() * 1000, 1), number(m.shift_enu.z() * 1000, 1));
+  for (const ControlCheck &c : run.result.control)
+    if (c.mark == m.name)
+      html += QString("<p>Predicted from the other held marks: %1 mm in plan, %2 mm in height away; %3.</p>")
+                  .arg(number(c.difference_enu.head<2>().norm() * 1000, 1), number(c.difference_enu.z() * 1000, 1),
+                       c.passes ? "agrees" : "<span style='color:#A63D2F'>disagrees</span>");
+  return html;
+}
+} // namespace
+
+void EvidencePanel::about_mark(QString &html, const std::string &name) {
+  const auto &state = w_.job().state();
+  const auto h = state.holds.find(name);
+  const Hold hold = h == state.holds.end() ? Hold::none : h->second.how;
+  const NetworkRun *run = w_.job().network();
+  const AdjustedMark *m = nullptr;
+  if (run)
+    for (const auto &x : run->result.marks)
+      if (x.name == name) m = &x;
+  static const std::map<Hold, QString> words{{Hold::none, "computed"},     {Hold::full, "held"},
+                                             {Hold::plan, "held in plan"}, {Hold::height, "held in height"},
+                                             {Hold::weighted, "weighted"}, {Hold::check, "check, never used"}};
+  QString status = words.at(hold);
+  if (m && w_.job().network_stale()) status += " · out of date";
+  html += heading("Mark", escaped(name), status, hold == Hold::none ? ink::accepted : ink::text);
+  const auto pub = w_.job().snapshot()->published().find(name);
+  if (pub != w_.job().snapshot()->published().end() && !pub->second.description.empty())
+    html += "<p style='color:#6F7B83'>" + escaped(pub->second.description) + "</p>";
+  if (m) {
+    html += coordinates_html(*run, *m);
+    html += asked_html(state, *run, *m);
+    html += checks_html(*run, *m, hold);
+  }
+  // A large network has thousands of lines that nobody reads.
+  const auto trace = [&](std::size_t followed) {
+    return trace_mark(name, *w_.job().snapshot(), w_.job().vectors(), run, followed);
+  };
+  const ShortTrace shown = whole_trace_ ? ShortTrace{trace(1000000)} : shortened(trace(ShortTrace::branches));
+  html += trace_html(shown.steps);
+  if (shown.hidden)
+    html += "<p>" + link("trace:whole", QString("and %1 more that move it less").arg(shown.hidden)) + "</p>";
+  offer_holds(name, hold);
+}
+
+void EvidencePanel::offer_holds(const std::string &name, Hold hold) {
+  auto hold_as = [this, name](const char *how) { w_.decide("hold", name, {{"how", how}}, reason_->text()); };
+  const auto bench = w_.job().snapshot()->benchmarks().find(name);
+  if (hold == Hold::none && bench != w_.job().snapshot()->benchmarks().end())
+    add_action(
+        "Hold in height", "Its published physical height is held, its plan computed", [hold_as] { hold_as("height"); },
+        false);
+  if (hold == Hold::none && w_.job().snapshot()->published().count(name)) {
+    add_action(
+        "Hold mark", "Fixed at its published coordinates", [hold_as] { hold_as("full"); }, false);
+    add_action(
+        "Use as check", "Compared, never used", [hold_as] { hold_as("check"); }, false);
+  } else if (hold != Hold::none) {
+    if (hold == Hold::full)
+      add_action(
+          "Use as check", "Compared, never used", [hold_as] { hold_as("check"); }, false);
+    add_action(
+        "Release mark", "Computed like the others",
+        [this, name] { w_.decide("release", name, nlohmann::json::object(), reason_->text()); }, false);
+  }
+}
+
+void EvidencePanel::about_doubt(QString &html, const std::string &id) {
+  for (const Doubt &d : w_.job().doubts()) {
+    if (d.id != id) continue;
+    const bool open = d.state == Doubt::State::open;
+    html += heading("Doubt", escaped(d.about), text(words(d.kind)) + (open ? "" : " · accepted"),
+                    open ? ink::attention : ink::unused);
+    html += "<p>" + escaped(d.sentence) + ".</p><table cellspacing='0'>";
+    if (d.value)
+      html += row("found", escaped(measured(*d.value, d.unit)),
+                  d.limit ? "limit " + escaped(measured(*d.limit, d.unit)) : "");
+    if (d.effect_m) html += row("effect on coordinates", "up to " + size_of(*d.effect_m));
+    html += "</table>";
+    if (!d.causes.empty()) html += part("Likely causes");
+    for (const auto &c : d.causes) html += "<p style='margin:2px 0'>› " + escaped(c) + "</p>";
+    if (!open) html += "<p>Accepted: " + escaped(d.accepted_because) + "</p>";
+    const Thing thing = d.thing;
+    add_action(
+        "Go there", "Show what it is about",
+        [this, thing, section = d.section] {
+          w_.go(section);
+          w_.select(words(thing.kind), thing.id);
+        },
+        false);
+    if (open && d.section == Section::traverse) offer_corrections(d);
+    if (open && !d.other.empty()) {
+      const std::string keep = d.thing.id, other = d.other;
+      add_action(
+          "Same mark: " + text(keep), "The other name is read as this one everywhere",
+          [this, keep, other] {
+            w_.decide("set", "mark:" + other, {{"same_as", keep}}, reason_->text());
+          },
+          false);
+    }
+    if (open)
+      add_action(
+          !d.other.empty() ? "Different marks" : "Accept doubt", "It stays in the list and is printed with its reason",
+          [this, id] { w_.decide("accept", id, nlohmann::json::object(), reason_->text()); }, true);
+    return;
+  }
+  html += "<p style='color:#0B6E75'>This doubt is settled.</p>";
+}
+
+void EvidencePanel::about_source(QString &html, const std::string &id) {
+  for (const auto &c : w_.job().snapshot()->contents()) {
+    if (c.source.id != id) continue;
+    html += heading("Source", escaped(c.source.name), text(c.source.kind), ink::accepted);
+    html += "<table cellspacing='0'>" + row("taken", text(c.source.taken_at)) +
+            "</table><p style='color:#6F7B83;font-size:8pt'>SHA-256 " + text(c.source.id) + "</p>";
+    html += "<p>The file lies in the job byte for byte and is never changed; corrections lie over it as decisions.</p>";
+    html += part("First lines") + source_lines(id, 3);
+  }
+}
+
+void EvidencePanel::about_decision(QString &html, long seq) {
+  const auto stands = standing(w_.job().decisions());
+  for (std::size_t i = 0; i < w_.job().decisions().size(); ++i) {
+    const Decision &d = w_.job().decisions()[i];
+    if (d.seq != seq) continue;
+    html += heading("Decision", QString::number(seq), stands[i] ? "stands" : "withdrawn",
+                    stands[i] ? ink::accepted : ink::unused);
+    html += "<table cellspacing='0'>" + row("when", escaped(d.time)) + row("who", escaped(d.author)) +
+            row("what", escaped(d.verb)) + "</table><p>" + escaped(w_.job().words().sentence(d)) + "</p><p>" +
+            escaped(d.reason) + "</p>";
+    if (stands[i] && d.verb != "withdraw")
+      add_action(
+          "Withdraw decision", "It stays in the log as withdrawn",
+          [this, seq] {
+            w_.decide("withdraw", "decision", {{"decision", seq}}, reason_->text());
+          },
+          false);
+  }
+}
+
+void EvidencePanel::about_job(QString &html) {
+  const auto &s = w_.job().state().settings;
+  html += heading("Job", escaped(s.title), text(s.datum.crs) + " · " + number(s.datum.epoch, 2), ink::text);
+  const auto open = w_.job().open_doubts();
+  const auto left = left_over(*w_.job().snapshot(), w_.job().vectors(), w_.job().network());
+  html +=
+      w_.judging() ? QString("<p>May I issue? Checking what the last decision changes …</p>")
+      : open       ? QString("<p style='color:#B87311'><b>May I issue? Not yet: %1 doubt%2 open.</b></p>")
+                   .arg(open)
+                   .arg(open == 1 ? " is" : "s are")
+      : w_.job().network() && !w_.job().network_stale()
+          ? (left.empty()
+                 ? "<p style='color:#0B6E75'><b>May I issue? Nothing speaks against it.</b></p>"
+                 : "<p style='color:#B87311'><b>May I issue? No doubt is open, but not everything takes part.</b></p>")
+          : "<p>May I issue? The network is not adjusted yet.</p>";
+  if (!left.empty()) {
+    html += part("No part of the result: " + text(left_over_words(left)));
+    for (std::size_t i = 0; i < left.size() && i < 8; ++i)
+      html += "<p style='margin:2px 0'>" + escaped(left[i].kind + " " + left[i].name) +
+              " <span style='color:#6F7B83'>" + escaped(left[i].because) + "</span></p>";
+    if (left.size() > 8) html += QString("<p style='margin:2px 0'>and %1 more</p>").arg(left.size() - 8);
+  }
+  html += "<p style='color:#6F7B83'>Choose an occupation, a vector or a mark: what it rests on appears here.</p>";
+}
+
+void EvidencePanel::refresh() {
+  clear_actions();
+  QString html;
+  const int scroll = text_->verticalScrollBar()->value();
+  if (!w_.has_job())
+    html = "<p style='color:#6F7B83'>No job is open.</p>";
+  else {
+    const Selection &s = w_.selection();
+    if (s.kind == "occupation" && w_.occupation(s.id))
+      about_occupation(html, *w_.occupation(s.id));
+    else if (s.kind == "vector" && w_.vector(s.id))
+      about_vector(html, *w_.vector(s.id));
+    else if (s.kind == "level line" && w_.job().snapshot()->levels().line(s.id))
+      about_level_line(html, *w_.job().snapshot()->levels().line(s.id));
+    else if (s.kind == "traverse" && w_.job().snapshot()->traverses().line(s.id))
+      about_traverse(html, *w_.job().snapshot()->traverses().line(s.id));
+    else if (s.kind == "station" && w_.job().snapshot()->traverses().field.find(s.id))
+      about_station(html, *w_.job().snapshot()->traverses().field.find(s.id));
+    else if (s.kind == "sight")
+      about_sight(html, s.id);
+    else if (s.kind == "mark")
+      about_mark(html, s.id);
+    else if (s.kind == "doubt")
+      about_doubt(html, s.id);
+    else if (s.kind == "source")
+      about_source(html, s.id);
+    else if (s.kind == "decision")
+      about_decision(html, std::atol(s.id.c_str()));
+    else
+      about_job(html);
+  }
+  // Laying a page out costs more than anything else here, and most decisions leave it as it is.
+  if (html == shown_) return;
+  shown_ = html;
+  text_->setHtml(html);
+  text_->verticalScrollBar()->setValue(scroll);
+}
+
+void EvidencePanel::follow(const QUrl &url) {
+  const QString s = url.toString();
+  const QStringList parts = s.split(':');
+  if (parts[0] == "line" && parts.size() == 3) {
+    shown_source_ = parts[1].toStdString();
+    shown_line_ = parts[2].toLong();
+    refresh();
+  } else if (s == "trace:whole") {
+    whole_trace_ = true;
+    refresh();
+  } else if (parts.size() == 2)
+    w_.select(parts[0], parts[1].toStdString());
+}
+
+} // namespace ampletie::app

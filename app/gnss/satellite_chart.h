@@ -1,0 +1,62 @@
+#pragma once
+#include "app/workspace.h"
+#include "gnss/quality/quality.h"
+#include <QWidget>
+
+class QScrollBar;
+
+namespace ampletie::app {
+
+/// The chosen vector over time with satellites as rows: residuals, signal strength or code multipath; slips as strokes,
+/// spans left out hatched, large values washed with a pattern. Dragging over a row leaves the span out.
+class SatelliteChart : public QWidget {
+  Q_OBJECT
+public:
+  enum class Show { residuals, strength, multipath };
+  explicit SatelliteChart(Workspace &w, QWidget *parent = nullptr);
+  void show_as(Show what);
+  /// What a drag leaves out: 0 the satellite, 1 its system, 2 every satellite; "" or a carrier ("L2"); for this vector
+  /// or for all.
+  void set_scope(int satellites, const QString &carrier, bool every_vector);
+  void highlight(std::optional<SatId> sat);
+  /// Carriers of the chosen vector, "L1", "L2", "L5".
+  std::vector<QString> carriers() const;
+
+Q_SIGNALS:
+  void satellite_chosen(std::optional<ampletie::SatId> sat);
+
+protected:
+  void paintEvent(QPaintEvent *) override;
+  void mousePressEvent(QMouseEvent *e) override;
+  void mouseMoveEvent(QMouseEvent *e) override;
+  void mouseReleaseEvent(QMouseEvent *e) override;
+  void wheelEvent(QWheelEvent *e) override;
+  void resizeEvent(QResizeEvent *e) override;
+
+private:
+  struct Series {
+    SatId sat;
+    std::vector<std::pair<GpsTime, double>> values; ///< mm, dB-Hz or m
+    double rms = 0;
+  };
+  void rebuild();
+  QRectF area() const;
+  double row_height() const;
+  int visible_rows() const;
+  void draw_row(QPainter &p, const VectorResult &v, const Series &s, double y, double h) const;
+  void draw_left_out(QPainter &p, const VectorResult &v) const;
+
+  Workspace &w_;
+  QScrollBar *scroll_;
+  Show show_ = Show::residuals;
+  std::vector<Series> series_;
+  std::string built_for_;
+  std::optional<SatId> highlighted_;
+  int scope_ = 0;
+  QString carrier_;
+  bool every_ = false;
+  int drag_row_ = -1;
+  double drag_from_ = 0, drag_to_ = 0;
+};
+
+} // namespace ampletie::app

@@ -1,0 +1,226 @@
+#include "app/issue/issue_sheet.h"
+#include "app/issue/accuracy_part.h"
+#include "app/widgets/page.h"
+#include "app/widgets/refreshing.h"
+#include "app/widgets/table.h"
+#include "app/widgets/theme.h"
+#include "judgement/accuracy_verdict.h"
+#include "judgement/left_over.h"
+#include "publication/issue.h"
+#include "results/control_record.h"
+#include <QDir>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QStackedWidget>
+#include <QTextBrowser>
+#include <QVBoxLayout>
+
+namespace ampletie::app {
+namespace {
+/// Whether a mark is published as it stands: held, or a held benchmark that levels alone lead to.
+bool as_published(const AdjustedMark &m) { return m.hold == Hold::full || (!m.plan_known && m.hold == Hold::height); }
+/// Whether nothing checks a mark that something ought to.
+bool unchecked(const AdjustedMark &m) { return !as_published(m) && m.independent_checks == 0; }
+
+Row mark_row(const Job &job, const NetworkRun &run, const AdjustedMark &m, bool stale) {
+  const FullPosition &p = run.positions.at(m.name);
+  QStringList why;
+  for (const Doubt &d : job.doubts())
+    if (d.state == Doubt::State::open && d.thing == Thing{Thing::Kind::mark, m.name} &&
+        d.kind != DoubtKind::no_independent_check)
+      why << text(words(d.kind));
+  if (unchecked(m)) why << "no independent check";
+  const double h = p.height.value_or(p.geodetic.h);
+  // Where only levels lead the place inside the network is a guess; nothing of it is issued.
+  auto plan = [&](double v, int digits) {
+    return m.plan_known ? Cell{QString::number(v, 'f', digits), v, {}, false} : Cell{"–", {}, {}, false};
+  };
+  const AccuracyVerdict v = accuracy_verdict(job.state(), run, m);
+  auto asked_mm = [](double x) {
+    return x > 0 ? Cell{QString::number(x * 1000, 'g', 6), x, ink::unused, false} : Cell{"", 0, {}, false};
+  };
+  return {m.name,
+          {{text(m.name), {}, {}, true},
+           Cell{!why.isEmpty()    ? "? " + why.join(", ")
+                : as_published(m) ? QString("held as published")
+                : v.asked.any()   ? QString("✓ fit to issue")
+                                  : QString("✓ no doubts"),
+                {},
+                why.isEmpty() ? ink::accepted : ink::attention,
+                !why.isEmpty()},
+           plan(p.grid.east, 4),
+           plan(p.grid.north, 4),
+           {QString::number(h, 'f', 4), h, {}, false},
+           plan(v.plan95 * 1000, 1),
+           asked_mm(v.asked.plan),
+           {QString::number(v.height95 * 1000, 'f', 1), v.height95, {}, false},
+           asked_mm(v.asked.height),
+           {text(mark_origin(m)), {}, {}, false}},
+          stale,
+          {}};
+}
+
+Row record_row(const Job &job, const NetworkRun *run, const IssueRecord &r) {
+  QString today = "the network is not adjusted";
+  bool same = true;
+  if (!r.damage.empty()) {
+    today = text(r.damage);
+    same = false;
+  } else if (run || is_provisional(r)) {
+    const auto differences =
+        is_provisional(r) ? compare_provisional(r, job.snapshot()->traverses()) : compare_with_record(r, *run);
+    same = differences.empty();
+    today = same ? QString("the same")
+                 : text(differences.front()) +
+                       (differences.size() > 1 ? QString(" and %1 more").arg(differences.size() - 1) : QString());
+  }
+  return {r.id,
+          {{text(r.id), {}, {}, true},
+           {is_provisional(r) ? "provisional, " + text(r.data.value("traverse", "")) : QString("control"),
+            {},
+            is_provisional(r) ? ink::attention : QColor(),
+            false},
+           {text(r.time), {}, {}, false},
+           {QString::number(r.data.value("marks", nlohmann::json::array()).size()), {}, {}, false},
+           {text(r.sha256.substr(0, 16)) + "…", {}, {}, false},
+           Cell{today, {}, same ? QColor() : ink::attention, !same}},
+          false,
+          {}};
+}
+
+/// "3 marks and 2 heights".
+QString counted_marks(const NetworkRun &run) {
+  const auto placed = std::count_if(run.result.marks.begin(), run.result.marks.end(),
+                                    [](const AdjustedMark &m) { return m.plan_known; });
+  const auto lone = static_cast<std::ptrdiff_t>(run.result.marks.size()) - placed;
+  QStringList kinds;
+  if (placed > 0) kinds << QString("%1 mark%2").arg(placed).arg(placed == 1 ? "" : "s");
+  if (lone > 0) kinds << QString("%1 height%2").arg(lone).arg(lone == 1 ? "" : "s");
+  return kinds.join(" and ");
+}
+} // namespace
+
+IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent) {
+  marks_ = new TableCard("Marks to issue", {{"Mark", "", false, false, 60},
+                                            {"Verdict", "", false, false, 112},
+                                            {"East m", "", true, false, 88},
+                                            {"North m", "", true, false, 94},
+                                            {"Height m", "", true, false, 74},
+                                            {"95 % plan mm", "Reached, of the kind that is asked", true, false, 84},
+                                            {"plan asked", "mm", true, false, 66},
+                                            {"95 % height mm", "Of the height that is shown", true, false, 94},
+                                            {"height asked", "mm", true, false, 76},
+                                            {"Origin", "", false, false, 120}});
+  records_ = new TableCard("Issue records", {{"Record", "", false, false, 150},
+                                             {"What", "", false, false, 90},
+                                             {"Issued (UTC)", "", false, false, 160},
+                                             {"Marks", "", true, false, 60},
+                                             {"SHA-256", "", false, false, 150},
+                                             {"Today", "Does the job still say the same?", false, false, 260}});
+  stack_ = new QStackedWidget;
+  add_part("Marks", marks_, stack_);
+  asked_ = new AccuracyPart(w_);
+  connect(asked_, &AccuracyPart::refused, this, [this](const QString &why) { say(why, true); });
+  add_part("Asked", asked_, stack_);
+  add_part("Records", records_, stack_);
+  verdict_ = new Page;
+  verdict_->setObjectName("issue verdict");
+  verdict_->setAccessibleName("May I issue?");
+  verdict_->setFixedHeight(82);
+  verdict_->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  folder_ = new QLineEdit;
+  folder_->setObjectName("issue folder");
+  folder_->setAccessibleName("Folder to issue into");
+  auto *where = new QHBoxLayout;
+  auto *label = new QLabel("Into the folder");
+  label->setBuddy(folder_);
+  where->addWidget(label);
+  where->addWidget(folder_, 1);
+  auto *what = new QLabel("control.pdf · control.html · control.csv · control.geojson · record.json");
+  what->setStyleSheet("color:#6F7B83");
+  where->addWidget(what);
+  body()->addWidget(verdict_);
+  body()->addLayout(where);
+  body()->addWidget(stack_, 4);
+  set_action("Issue control", "Issue control");
+  connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
+  refresh_with_judgement(this, w_, [this] { refresh(); });
+  refresh();
+}
+
+void IssueSheet::act() {
+  const QString folder = folder_->text().trimmed();
+  if (folder.isEmpty()) {
+    say("name a folder first", true);
+    folder_->setFocus();
+    return;
+  }
+  const QString why = w_.issue(folder);
+  if (why.isEmpty()) {
+    say("issued into " + folder);
+    show_part(2);
+  } else
+    say(why, true);
+}
+
+QString IssueSheet::answer(const NetworkRun *run) const {
+  const bool stale = w_.job().network_stale();
+  const auto open = w_.job().open_doubts();
+  const auto left = left_over(*w_.job().snapshot(), w_.job().vectors(), run);
+  const auto &marks = run->result.marks;
+  const auto alone = std::count_if(marks.begin(), marks.end(), unchecked);
+  const auto asked = std::count_if(marks.begin(), marks.end(), [&](const AdjustedMark &m) {
+    return accuracy_verdict(w_.job().state(), *run, m).asked.any();
+  });
+  const QString answer = stale          ? "Not yet: the network is out of date"
+                         : w_.judging() ? "Checking what the last decision changes …"
+                         : open ? QString("Not without a word: %1 doubt%2 open").arg(open).arg(open == 1 ? "" : "s")
+                         : !left.empty() ? "Yes, without " + text(left_over_words(left))
+                                         : QString("Yes");
+  return QString("<p style='margin:0;color:#5A666E'>May I issue these coordinates?</p><p "
+                 "style='font-size:15pt;font-weight:bold;margin:2px 0;color:%1'>%2</p><p "
+                 "style='margin:0;color:#5A666E'>%3 in %4 at %5%6%7; %8.</p>")
+      .arg((stale || open || w_.judging() || !left.empty() ? ink::attention : ink::accepted).name(),
+           answer.toHtmlEscaped())
+      .arg(counted_marks(*run))
+      .arg(run->heights_alone ? QString("the vertical system") : text(run->frame), text(run->epoch_text),
+           run->result.adjustment.redundancy == 0 ? ", nothing checks the network"
+           : run->result.adjustment.passes        ? ", global test passes"
+                                                  : ", global test fails",
+           alone ? QString(", %1 without an independent check").arg(alone) : QString(),
+           !asked ? QString("no accuracy is asked for: see <i>Asked</i>")
+           : asked_->short_of_it()
+               ? QString("%1 of %2 do not reach the accuracy asked for").arg(asked_->short_of_it()).arg(asked)
+               : QString("all %1 reach the accuracy asked for").arg(asked));
+}
+
+void IssueSheet::refresh() {
+  std::vector<Row> marks, records;
+  QString html = "<p style='color:#5A666E'>There is nothing to issue before the network is adjusted.</p>";
+  bool ready = false;
+  asked_->refresh();
+  if (w_.has_job()) {
+    const Job &job = w_.job();
+    if (folder_->text().isEmpty()) {
+      const QFileInfo info(text(job.store().path()));
+      folder_->setText(info.absolutePath() + "/" + info.completeBaseName() + "-issue");
+    }
+    const NetworkRun *run = job.network();
+    if (run) {
+      ready = !job.network_stale() && !w_.judging();
+      for (const AdjustedMark &m : run->result.marks) marks.push_back(mark_row(job, *run, m, job.network_stale()));
+      html = answer(run);
+    }
+    for (const IssueRecord &r : job.store().issue_records()) records.push_back(record_row(job, run, r));
+  }
+  verdict_->setHtml(html);
+  action()->setEnabled(ready && !w_.busy());
+  set_count(0, static_cast<int>(marks.size()));
+  set_count(2, static_cast<int>(records.size()));
+  marks_->set_rows(std::move(marks));
+  records_->set_rows(std::move(records));
+}
+
+} // namespace ampletie::app

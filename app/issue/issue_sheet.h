@@ -1,0 +1,29 @@
+#pragma once
+#include "app/widgets/sheet.h"
+
+class QLineEdit;
+class QTextBrowser;
+
+namespace ampletie::app {
+class AccuracyPart;
+class TableCard;
+
+/// May I issue? A verdict per mark, the records of what was issued, and the act itself.
+class IssueSheet : public Sheet {
+  Q_OBJECT
+public:
+  explicit IssueSheet(Workspace &w, QWidget *parent = nullptr);
+  void act() override;
+
+private:
+  /// "May I issue these coordinates?", answered.
+  QString answer(const NetworkRun *run) const;
+  void refresh();
+  AccuracyPart *asked_;
+  TableCard *marks_, *records_;
+  QStackedWidget *stack_;
+  QTextBrowser *verdict_;
+  QLineEdit *folder_;
+};
+
+} // namespace ampletie::app

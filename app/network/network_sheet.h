@@ -1,0 +1,28 @@
+#pragma once
+#include "app/widgets/sheet.h"
+
+class QCustomPlot;
+class QTextBrowser;
+
+namespace ampletie::app {
+class GeoidPart;
+class TableCard;
+
+/// The adjusted network: marks, residuals and set-ups with tests, the plan with ellipses.
+class NetworkSheet : public Sheet {
+  Q_OBJECT
+public:
+  explicit NetworkSheet(Workspace &w, QWidget *parent = nullptr);
+  void act() override { w_.adjust(); }
+
+private:
+  void refresh();
+  void plot();
+  TableCard *marks_, *residuals_, *setups_;
+  GeoidPart *geoid_;
+  QStackedWidget *stack_;
+  QTextBrowser *summary_;
+  QCustomPlot *plot_;
+};
+
+} // namespace ampletie::app

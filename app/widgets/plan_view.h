@@ -1,0 +1,67 @@
+#pragma once
+#include "app/widgets/plan_labels.h"
+#include "app/workspace.h"
+#include <QWidget>
+#include <set>
+#include <unordered_map>
+
+namespace ampletie::app {
+
+/// The plan: marks, vectors and 95 % ellipses in the job's grid; north arrow, scale bar, grid lines. Wheel zooms, drag
+/// pans, F fits, a click selects.
+class PlanView : public QWidget {
+  Q_OBJECT
+public:
+  explicit PlanView(Workspace &w, bool ellipses, QWidget *parent = nullptr);
+  QSize sizeHint() const override { return {380, 320}; }
+  void fit();
+  /// Draws what total stations sighted, and the legs of traverses.
+  void show_sights(bool on) {
+    sights_ = on;
+    reload();
+  }
+  /// Fits the plan around these marks from now on; empty: around all.
+  void fit_to(std::set<std::string> marks);
+  /// Place of a mark on the widget, for tests; null when it is not on the plan.
+  QPointF place(const std::string &mark) const;
+
+Q_SIGNALS:
+  void mark_clicked(const std::string &mark);
+
+protected:
+  void paintEvent(QPaintEvent *) override;
+  void wheelEvent(QWheelEvent *e) override;
+  void mousePressEvent(QMouseEvent *e) override;
+  void mouseMoveEvent(QMouseEvent *e) override;
+  void mouseReleaseEvent(QMouseEvent *e) override;
+  void keyPressEvent(QKeyEvent *e) override;
+  void resizeEvent(QResizeEvent *) override;
+
+private:
+  void reload();
+  QPointF to_screen(double east, double north) const;
+  void draw_grid(QPainter &p) const;
+  void draw_vectors(QPainter &p) const;
+  void draw_sights(QPainter &p) const;
+  void draw_code_lines(QPainter &p) const;
+  void draw_ellipses(QPainter &p) const;
+  void draw_marks(QPainter &p) const;
+  void draw_frame(QPainter &p) const;
+  std::string mark_at(QPointF where) const;
+  std::string vector_at(QPointF where) const;
+
+  Workspace &w_;
+  bool ellipses_, sights_ = false;
+  std::set<std::string> around_;
+  std::vector<PlanMark> marks_;
+  std::unordered_map<std::string, std::size_t> index_;
+  mutable PlanStamps stamps_;
+  mutable QHash<QString, double> name_widths_;
+  double scale_ = 0.01; ///< px per m
+  double centre_e_ = 0, centre_n_ = 0;
+  bool fitted_ = false;
+  QPointF press_, last_;
+  bool dragging_ = false;
+};
+
+} // namespace ampletie::app

@@ -1,0 +1,122 @@
+#include "app/widgets/sheet.h"
+#include "app/widgets/theme.h"
+#include <QButtonGroup>
+#include <QLabel>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QStackedWidget>
+#include <QVBoxLayout>
+
+namespace ampletie::app {
+
+Sheet::Sheet(Workspace &w, const QString &title, QWidget *parent) : QWidget(parent), w_(w) {
+  title_ = new QLabel(title);
+  title_->setFont(sized(13, true));
+  status_ = new QLabel;
+  status_->setObjectName("sheet status");
+  status_->setAccessibleName(title + " status");
+  status_->setStyleSheet("color:#5A666E");
+  status_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+  status_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+  bar_ = new QProgressBar;
+  bar_->setRange(0, 1000);
+  bar_->setTextVisible(false);
+  bar_->setFixedWidth(110);
+  bar_->hide();
+  stop_ = new QPushButton("Stop");
+  stop_->setAccessibleName("Stop");
+  stop_->hide();
+  action_ = new QPushButton;
+  action_->setObjectName("action");
+  action_->hide();
+  tabs_ = new QHBoxLayout;
+  tabs_->setSpacing(2);
+  head_ = new QHBoxLayout;
+  head_->setContentsMargins(2, 0, 0, 0);
+  head_->setSpacing(10);
+  head_->addWidget(title_);
+  head_->addLayout(tabs_);
+  head_->addWidget(status_, 1);
+  head_->addWidget(bar_);
+  head_->addWidget(stop_);
+  head_->addWidget(action_);
+  body_ = new QVBoxLayout;
+  body_->setSpacing(10);
+  auto *layout = new QVBoxLayout(this);
+  layout->setContentsMargins(14, 8, 14, 10);
+  layout->setSpacing(8);
+  auto *holder = new QWidget;
+  holder->setFixedHeight(40);
+  holder->setLayout(head_);
+  layout->addWidget(holder);
+  layout->addLayout(body_, 1);
+  group_ = new QButtonGroup(this);
+  connect(action_, &QPushButton::clicked, this, [this] { act(); });
+  connect(stop_, &QPushButton::clicked, this, [this] { w_.stop(); });
+  connect(&w_, &Workspace::work_started, this, [this](const QString &what) {
+    bar_->setValue(0);
+    bar_->setVisible(!action_->isHidden());
+    stop_->setVisible(!action_->isHidden());
+    action_->setEnabled(false);
+    say(what + " …");
+  });
+  connect(&w_, &Workspace::progress, this, [this](double f, const QString &s) {
+    if (!w_.busy()) return;
+    bar_->setValue(static_cast<int>(f * 1000));
+    say(s);
+  });
+  connect(&w_, &Workspace::work_finished, this, [this](const QString &m, bool failed) {
+    bar_->hide();
+    stop_->hide();
+    action_->setEnabled(true);
+    say(m, failed);
+  });
+  connect(&w_, &Workspace::message, this, [this](const QString &m, bool failed) { say(m, failed); });
+}
+
+void Sheet::set_action(const QString &label, const QString &accessible) {
+  action_->setText(label);
+  action_->setAccessibleName(accessible);
+  action_->setToolTip(label + " (Ctrl+Return)");
+  action_->show();
+}
+
+QPushButton *Sheet::add_side_action(const QString &label, const QString &accessible) {
+  auto *b = new QPushButton(label);
+  b->setAccessibleName(accessible);
+  head_->insertWidget(head_->count() - 1, b);
+  return b;
+}
+
+int Sheet::add_part(const QString &label, QWidget *widget, QStackedWidget *stack) {
+  const int index = stack->addWidget(widget);
+  auto *b = new QPushButton(label);
+  b->setObjectName("tab");
+  b->setCheckable(true);
+  b->setAccessibleName(label + " part");
+  group_->addButton(b);
+  tabs_->addWidget(b);
+  connect(b, &QPushButton::clicked, this, [stack, index] { stack->setCurrentIndex(index); });
+  tab_buttons_.push_back(b);
+  labels_.push_back(label);
+  if (tab_buttons_.size() == 1) b->setChecked(true);
+  return static_cast<int>(tab_buttons_.size()) - 1;
+}
+
+void Sheet::set_count(int part, int n) {
+  const auto i = static_cast<std::size_t>(part);
+  const QString label = labels_[i] + (n > 0 ? QString(" %1").arg(n) : QString(" –"));
+  tab_buttons_[i]->setText(label);
+  // The chosen tab is bold; its width must not depend on that.
+  tab_buttons_[i]->setMinimumWidth(QFontMetrics(sized(9.5, true)).horizontalAdvance(label) + 26);
+}
+
+void Sheet::show_part(int part) { tab_buttons_[static_cast<std::size_t>(part)]->click(); }
+
+void Sheet::say(const QString &t, bool failed) {
+  status_->setText(t);
+  status_->setToolTip(t);
+  status_->setStyleSheet(failed ? "color:#A63D2F;font-weight:bold" : "color:#5A666E");
+}
+
+} // namespace ampletie::app
