@@ -27,14 +27,14 @@ static NetworkInput network(int n, Shape shape) {
     NetworkVector v;
     v.id = "v" + std::to_string(k++);
     v.from = in.marks[static_cast<std::size_t>(a)].name, v.to = in.marks[static_cast<std::size_t>(b)].name;
-    v.from_set_up = v.from + "/" + std::to_string(session), v.to_set_up = v.to + "/" + std::to_string(session);
+    v.from_setup = v.from + "/" + std::to_string(session), v.to_setup = v.to + "/" + std::to_string(session);
     v.d = in.marks[static_cast<std::size_t>(b)].position.xyz - in.marks[static_cast<std::size_t>(a)].position.xyz +
           0.003 * Vec3(normal(random), normal(random), normal(random));
     v.cov = 9e-6 * Mat3::Identity();
     v.frame = frame, v.epoch = 2026;
     in.vectors.push_back(v);
-    for (const auto &[s, m] : {std::pair(v.from_set_up, v.from), std::pair(v.to_set_up, v.to)})
-      in.set_ups.push_back({s, m, Vec3(0.001, 0.001, 0.001)});
+    for (const auto &[s, m] : {std::pair(v.from_setup, v.from), std::pair(v.to_setup, v.to)})
+      in.setups.push_back({s, m, Vec3(0.001, 0.001, 0.001)});
   };
   if (shape == mesh) {
     for (int i = 0; i < n; ++i) {
@@ -49,10 +49,10 @@ static NetworkInput network(int n, Shape shape) {
       for (int i = 1; i < 20; ++i) add(first, first + i, 2 * s), add(first + i - 1, first + i, 2 * s + 1);
     for (int i = 1; i < n; ++i) add(i - 1, i, 100000);
   }
-  std::sort(in.set_ups.begin(), in.set_ups.end(), [](const auto &a, const auto &b) { return a.id < b.id; });
-  in.set_ups.erase(
-      std::unique(in.set_ups.begin(), in.set_ups.end(), [](const auto &a, const auto &b) { return a.id == b.id; }),
-      in.set_ups.end());
+  std::sort(in.setups.begin(), in.setups.end(), [](const auto &a, const auto &b) { return a.id < b.id; });
+  in.setups.erase(
+      std::unique(in.setups.begin(), in.setups.end(), [](const auto &a, const auto &b) { return a.id == b.id; }),
+      in.setups.end());
   return in;
 }
 

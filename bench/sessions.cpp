@@ -1,6 +1,6 @@
 // Sessions of many rovers: in one filter, and leg by leg, against the static vectors of the same rovers.
 #include "support/sessions.h"
-#include "gnss/session_solution.h"
+#include "gnss/static/session_solution.h"
 #include <benchmark/benchmark.h>
 #include <map>
 

@@ -1,6 +1,7 @@
 #include "time/gps_time.h"
 #include "base/text.h"
 #include <array>
+#include <chrono>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -33,6 +34,8 @@ constexpr std::array<Leap, 19> leaps{{{1980, 1, 0},
                                       {2015, 7, 17},
                                       {2017, 1, 18}}};
 
+constexpr int unix_mjd = 40587; ///< of 1970-01-01
+
 std::int64_t floor_div(std::int64_t a, std::int64_t b) { return a / b - (a % b < 0 ? 1 : 0); }
 } // namespace
 
@@ -45,13 +48,10 @@ GpsTime operator+(GpsTime t, double seconds) { return {t.ns + std::llround(secon
 GpsTime gps_time(int week, double tow) { return {week * week_ns + std::llround(tow * 1e9)}; }
 
 long modified_julian_day(int year, int month, int day) {
-  // Days-from-civil (Hinnant), shifted to the MJD origin.
-  const int y = month <= 2 ? year - 1 : year;
-  const int era = (y >= 0 ? y : y - 399) / 400;
-  const int yoe = y - era * 400;
-  const int doy = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
-  const int doe = yoe * 365 + yoe / 4 - yoe / 100 + doy;
-  return static_cast<long>(era) * 146097 + doe - 719468 + 40587;
+  using namespace std::chrono;
+  // A day beyond the month's end counts on, as do the hours of a leap second's minute.
+  const sys_days first = std::chrono::year{year} / std::chrono::month{static_cast<unsigned>(month)} / 1;
+  return static_cast<long>(first.time_since_epoch().count()) + day - 1 + unix_mjd;
 }
 
 int day_of_year(int year, int month, int day) {
@@ -66,16 +66,11 @@ GpsTime gps_time(const Calendar &c) {
 Calendar calendar(GpsTime t) {
   const std::int64_t days = floor_div(t.ns, day_ns);
   const std::int64_t rest = t.ns - days * day_ns;
-  const long z = static_cast<long>(days) + mjd_origin - 40587 + 719468;
-  const long era = (z >= 0 ? z : z - 146096) / 146097;
-  const long doe = z - era * 146097;
-  const long yoe = (doe - doe / 1460 + doe / 36524 - doe / 146096) / 365;
-  const long doy = doe - (365 * yoe + yoe / 4 - yoe / 100);
-  const long mp = (5 * doy + 2) / 153;
+  const std::chrono::year_month_day date{std::chrono::sys_days{std::chrono::days{days + mjd_origin - unix_mjd}}};
   Calendar c;
-  c.day = static_cast<int>(doy - (153 * mp + 2) / 5 + 1);
-  c.month = static_cast<int>(mp < 10 ? mp + 3 : mp - 9);
-  c.year = static_cast<int>(yoe + era * 400 + (c.month <= 2 ? 1 : 0));
+  c.year = static_cast<int>(date.year());
+  c.month = static_cast<int>(static_cast<unsigned>(date.month()));
+  c.day = static_cast<int>(static_cast<unsigned>(date.day()));
   c.hour = static_cast<int>(rest / (3600 * second_ns));
   c.minute = static_cast<int>(rest / (60 * second_ns) % 60);
   c.second = static_cast<double>(rest % (60 * second_ns)) / 1e9;

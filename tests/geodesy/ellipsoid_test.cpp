@@ -3,6 +3,7 @@
 #include "geodesy/normal_gravity.h"
 #include "support/angles.h"
 #include <catch2/catch.hpp>
+#include <erfa.h>
 #include <random>
 
 using namespace ampletie;
@@ -60,5 +61,21 @@ TEST_CASE("conversion is its own inverse everywhere a survey can be") {
     const Geodetic b = to_geodetic(to_cartesian(g));
     REQUIRE(std::abs(b.lat - g.lat) < 1e-14);
     REQUIRE(std::abs(b.h - g.h) < 5e-9);
+  }
+}
+
+// ERFA: eraGc2gde (Fukushima 2006).
+TEST_CASE("geodetic coordinates agree with those of ERFA") {
+  std::mt19937_64 random(8);
+  std::uniform_real_distribution<double> lat(-pi / 2, pi / 2), lon(-pi, pi), h(-5000, 20e3);
+  for (int i = 0; i < 2000; ++i) {
+    const Geodetic g{lat(random), lon(random), h(random)};
+    Vec3 x = to_cartesian(g);
+    double e = 0, p = 0, up = 0;
+    REQUIRE(eraGc2gde(grs80.a, grs80.f, x.data(), &e, &p, &up) == 0);
+    const Geodetic own = to_geodetic(x);
+    REQUIRE(std::abs(own.lat - p) * grs80.a < 5e-8);
+    REQUIRE(std::abs(std::remainder(own.lon - e, 2 * pi)) < 1e-14);
+    REQUIRE(std::abs(own.h - up) < 5e-8);
   }
 }

@@ -1,7 +1,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "formats/recognise.h"
-#include "gnss/ionosphere.h"
+#include "gnss/model/ionosphere.h"
 #include "support/header_line.h"
 #include <catch2/catch.hpp>
 #include <fmt/format.h>

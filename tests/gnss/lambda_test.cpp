@@ -1,6 +1,6 @@
 #include "base/vector.h"
-#include "gnss/lambda.h"
-#include "gnss/ratio_limit.h"
+#include "gnss/ambiguity/lambda.h"
+#include "gnss/ambiguity/ratio_limit.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
 #include <random>

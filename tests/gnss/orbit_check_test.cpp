@@ -1,5 +1,5 @@
 // A broadcast message that is hundreds of metres off: healthy by its own word, seen by the code, left out.
-#include "gnss/orbit_check.h"
+#include "gnss/model/orbit_check.h"
 #include "support/strata.h"
 #include <catch2/catch.hpp>
 #include <random>

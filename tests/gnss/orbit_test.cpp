@@ -1,6 +1,6 @@
 #include "formats/rinex_navigation.h"
-#include "gnss/orbit.h"
-#include "gnss/slips.h"
+#include "gnss/model/slips.h"
+#include "gnss/orbit/orbit.h"
 #include <catch2/catch.hpp>
 #include <random>
 

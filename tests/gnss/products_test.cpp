@@ -1,9 +1,9 @@
 // What precise products add: clock files, satellite antennas, ocean loading in the model of an occupation.
 #include "base/angle.h"
-#include "gnss/antenna_model.h"
-#include "gnss/diagnosis.h"
-#include "gnss/orbit.h"
-#include "gnss/quality.h"
+#include "gnss/model/antenna_model.h"
+#include "gnss/orbit/orbit.h"
+#include "gnss/quality/diagnosis.h"
+#include "gnss/quality/quality.h"
 #include "support/strata.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
@@ -59,7 +59,7 @@ TEST_CASE("on a line of hundreds of kilometres, satellite antennas and ocean loa
   const PreciseOrbits orbits({j.campaign.orbits});
   const std::string rover = s.sessions[0].setups[1].mark;
   auto solve = [&](const ModelOptions &o, const OceanLoading *loading) {
-    AntennaSetUp base, other;
+    AntennaSetup base, other;
     other.loading = loading;
     const OccupationModel a = model_occupation(j.file("BASE", "s"), orbits, j.marker.at("BASE/s"), base, o, {}),
                           b = model_occupation(j.file(rover, "s"), orbits, j.marker.at(rover + "/s"), other, o, {});

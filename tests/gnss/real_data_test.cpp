@@ -3,7 +3,7 @@
 #include "base/text.h"
 #include "formats/rtcm3.h"
 #include "geodesy/ellipsoid.h"
-#include "gnss/point_position.h"
+#include "gnss/model/point_position.h"
 #include <catch2/catch.hpp>
 #include <set>
 

@@ -1,6 +1,6 @@
 #include "base/error.h"
 #include "geodesy/ellipsoid.h"
-#include "gnss/session_solution.h"
+#include "gnss/static/session_solution.h"
 #include "support/sessions.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>

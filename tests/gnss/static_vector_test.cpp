@@ -1,7 +1,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "geodesy/ellipsoid.h"
-#include "gnss/noise_model.h"
+#include "gnss/model/noise_model.h"
 #include "support/strata.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
