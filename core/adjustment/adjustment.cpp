@@ -132,6 +132,33 @@ MatrixXd AdjustmentResult::covariance(const std::vector<int> &p) const {
   return q;
 }
 
+namespace {
+/// Adds a block's part of the normal equations.
+void add_to_normals(const Linear &l, const MatrixXd &weight, std::vector<NormalEquations::Entry> &entries,
+                    VectorXd &rhs) {
+  const MatrixXd aw = l.jacobian.transpose() * weight;
+  const MatrixXd n = aw * l.jacobian;
+  const VectorXd u = aw * l.misclosure;
+  for (std::size_t a = 0; a < l.unknowns.size(); ++a) {
+    rhs[l.unknowns[a]] += u[static_cast<Eigen::Index>(a)];
+    for (std::size_t b = 0; b < l.unknowns.size(); ++b)
+      if (l.unknowns[a] > l.unknowns[b] || (l.unknowns[a] == l.unknowns[b] && a >= b)) {
+        double value = n(static_cast<Eigen::Index>(a), static_cast<Eigen::Index>(b));
+        if (l.unknowns[a] == l.unknowns[b] && a != b) value *= 2;
+        entries.push_back({l.unknowns[a], l.unknowns[b], value});
+      }
+  }
+}
+
+/// The inverse of a block's covariance; throws where it is none.
+MatrixXd weight_of(const Block &b) {
+  const Eigen::LLT<MatrixXd> llt(b.covariance);
+  if (llt.info() != Eigen::Success) throw InputError(b.kind + " " + b.id + ": its covariance is not positive definite");
+  const MatrixXd weight = llt.solve(MatrixXd::Identity(b.observed.size(), b.observed.size()));
+  return (weight + weight.transpose()) / 2;
+}
+} // namespace
+
 AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options, const Progress &progress) {
   AdjustmentResult r;
   std::vector<int> parameter_of;
@@ -150,13 +177,8 @@ AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options
   });
   std::vector<MatrixXd> weights(problem.blocks.size());
   for (std::size_t i : order) {
-    const Block &b = *problem.blocks[i];
-    r.observations += static_cast<int>(b.observed.size());
-    const Eigen::LLT<MatrixXd> llt(b.covariance);
-    if (llt.info() != Eigen::Success)
-      throw InputError(b.kind + " " + b.id + ": its covariance is not positive definite");
-    weights[i] = llt.solve(MatrixXd::Identity(b.observed.size(), b.observed.size()));
-    weights[i] = ((weights[i] + weights[i].transpose()) / 2).eval();
+    r.observations += static_cast<int>(problem.blocks[i]->observed.size());
+    weights[i] = weight_of(*problem.blocks[i]);
   }
   r.redundancy = r.observations - r.unknowns;
 
@@ -167,19 +189,7 @@ AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options
     VectorXd rhs = VectorXd::Zero(r.unknowns);
     for (std::size_t i : order) {
       linear[i] = linearise(*problem.blocks[i], r.values, r.index);
-      const Linear &l = linear[i];
-      const MatrixXd aw = l.jacobian.transpose() * weights[i];
-      const MatrixXd n = aw * l.jacobian;
-      const VectorXd u = aw * l.misclosure;
-      for (std::size_t a = 0; a < l.unknowns.size(); ++a) {
-        rhs[l.unknowns[a]] += u[static_cast<Eigen::Index>(a)];
-        for (std::size_t b = 0; b < l.unknowns.size(); ++b)
-          if (l.unknowns[a] > l.unknowns[b] || (l.unknowns[a] == l.unknowns[b] && a >= b)) {
-            double value = n(static_cast<Eigen::Index>(a), static_cast<Eigen::Index>(b));
-            if (l.unknowns[a] == l.unknowns[b] && a != b) value *= 2;
-            entries.push_back({l.unknowns[a], l.unknowns[b], value});
-          }
-      }
+      add_to_normals(linear[i], weights[i], entries, rhs);
     }
     for (int k = 0; k < r.unknowns; ++k)
       entries.push_back({k, k, 0.0}); // a parameter without observations has a zero pivot

@@ -15,81 +15,78 @@ std::vector<double> row(std::string_view line, std::size_t expected, long at) {
 }
 } // namespace
 
-AntexFile read_antex(std::string_view text_in) {
-  AntexFile f;
-  LineReader in(text_in);
-  std::string_view line;
-  bool first = true, header_done = false;
+namespace {
+/// Antennas as their lines come.
+struct AntexBuilder {
+  AntexFile file;
   std::optional<Antenna> a;
   std::string frequency;
   std::optional<SatelliteAntenna> satellite;
-  while (in.next(line)) {
-    const long at = in.number();
+
+  void take(std::string_view line, long at) {
     const auto name = label(line);
-    if (first) {
-      if (name != "ANTEX VERSION / SYST") throw InputError({}, at, "not an ANTEX file");
-      const double version = number(line, 0, 8, at, "the ANTEX version");
-      if (std::abs(version - 1.4) > 0.01)
-        throw InputError({}, at, fmt::format("ANTEX {:.1f} is not read; 1.4 is", version));
-      first = false;
-      continue;
-    }
-    if (!header_done) {
-      if (name == "PCV TYPE / REFANT" && field(line, 0, 1) != "A")
-        throw InputError({}, at, "only absolute calibrations can be used; this file holds relative ones");
-      header_done = name == "END OF HEADER";
-      continue;
-    }
     if (name == "START OF ANTENNA") {
       a.emplace();
       a->line = at;
       satellite.reset();
     } else if (!a) {
       if (!trimmed(line).empty() && name != "COMMENT") throw InputError({}, at, "an antenna should start here");
-    } else if (name == "TYPE / SERIAL NO") {
-      std::string_view t = field(line, 0, 20);
-      while (!t.empty() && t.back() == ' ') t.remove_suffix(1);
-      a->type = std::string(t);
-      a->serial = text(line, 20, 20);
-      // Satellite antennas carry a satellite code as "serial".
-      if (a->serial.size() == 3 && parse_sat(a->serial) && !text(line, 40, 10).empty())
-        satellite.emplace().sat = *parse_sat(a->serial);
-    } else if (name == "VALID FROM") {
+    } else if (name == "TYPE / SERIAL NO")
+      named(line);
+    else if (name == "VALID FROM") {
       if (satellite) satellite->from = header_time(line, at);
     } else if (name == "VALID UNTIL") {
       if (satellite) satellite->until = header_time(line, at);
-    } else if (name == "DAZI") {
+    } else if (name == "DAZI" || name == "ZEN1 / ZEN2 / DZEN")
+      grid(name, line, at);
+    else if (name == "SINEX CODE")
+      a->release = text(line, 0, 10);
+    else if (name == "END OF ANTENNA")
+      finish();
+    else
+      of_frequency(name, line, at);
+  }
+
+private:
+  void named(std::string_view line) {
+    std::string_view t = field(line, 0, 20);
+    while (!t.empty() && t.back() == ' ') t.remove_suffix(1);
+    a->type = std::string(t);
+    a->serial = text(line, 20, 20);
+    // Satellite antennas carry a satellite code as "serial".
+    if (a->serial.size() == 3 && parse_sat(a->serial) && !text(line, 40, 10).empty())
+      satellite.emplace().sat = *parse_sat(a->serial);
+  }
+
+  void grid(std::string_view name, std::string_view line, long at) {
+    if (name == "DAZI") {
       a->azimuth_step = number(line, 2, 6, at, "the azimuth step");
       if (a->azimuth_step != 0 && !(a->azimuth_step >= 0.1 && a->azimuth_step <= 180))
         throw InputError({}, at, "the azimuth step is impossible");
-    } else if (name == "ZEN1 / ZEN2 / DZEN") {
+    } else {
       a->zenith_first = number(line, 2, 6, at, "the first zenith angle");
       a->zenith_last = number(line, 8, 6, at, "the last zenith angle");
       a->zenith_step = number(line, 14, 6, at, "the zenith step");
       if (!(a->zenith_step >= 0.01) || !(a->zenith_last >= a->zenith_first) || !(a->zenith_last <= 180) ||
           !(a->zenith_first >= 0) || (a->zenith_last - a->zenith_first) / a->zenith_step > 400)
         throw InputError({}, at, "the grid of zenith angles is impossible");
-    } else if (name == "SINEX CODE")
-      a->release = text(line, 0, 10);
-    else if (name == "START OF FREQUENCY") {
+    }
+  }
+
+  void of_frequency(std::string_view name, std::string_view line, long at) {
+    if (name == "START OF FREQUENCY") {
       frequency = text(line, 3, 3);
       if (frequency.size() != 3) throw InputError({}, at, "the frequency has no name");
       a->frequencies[frequency] = {};
-    } else if (name == "NORTH / EAST / UP" && !frequency.empty()) {
+    } else if (name == "END OF FREQUENCY")
+      frequency.clear();
+    else if (frequency.empty())
+      return;
+    else if (name == "NORTH / EAST / UP") {
       for (int i = 0; i < 3; ++i)
         a->frequencies[frequency].offset_neu[i] =
             1e-3 * number(line, static_cast<std::size_t>(10 * i), 10, at, "an offset");
-    } else if (name == "END OF FREQUENCY")
-      frequency.clear();
-    else if (name == "END OF ANTENNA") {
-      if (satellite) {
-        satellite->antenna = std::move(*a);
-        f.satellites.push_back(std::move(*satellite));
-        satellite.reset();
-      } else
-        f.receivers.push_back(std::move(*a));
-      a.reset();
-    } else if (!frequency.empty()) {
+    } else {
       const auto n = static_cast<std::size_t>(std::lround((a->zenith_last - a->zenith_first) / a->zenith_step)) + 1;
       AntennaFrequency &q = a->frequencies[frequency];
       if (text(line, 0, 8) == "NOAZI")
@@ -98,8 +95,20 @@ AntexFile read_antex(std::string_view text_in) {
         q.by_azimuth.push_back(row(line, n, at));
     }
   }
-  if (first) throw InputError({}, 0, "the file is empty");
-  if (a) throw InputError({}, in.number(), "the file ends inside an antenna");
+
+  void finish() {
+    if (satellite) {
+      satellite->antenna = std::move(*a);
+      file.satellites.push_back(std::move(*satellite));
+      satellite.reset();
+    } else
+      file.receivers.push_back(std::move(*a));
+    a.reset();
+  }
+};
+
+/// Throws where a calibration has not all that its head promises.
+void check_complete(const AntexFile &f) {
   for (const SatelliteAntenna &r : f.satellites)
     for (const auto &[k, q] : r.antenna.frequencies)
       if (q.no_azimuth.empty()) throw InputError({}, r.antenna.line, r.sat.name() + " has no variations for " + k);
@@ -112,7 +121,35 @@ AntexFile read_antex(std::string_view text_in) {
       if (grid && q.by_azimuth.size() != static_cast<std::size_t>(std::lround(360 / r.azimuth_step)) + 1)
         throw InputError({}, r.line, r.type + ": the azimuth grid of " + k + " is incomplete");
     }
-  return f;
+}
+} // namespace
+
+AntexFile read_antex(std::string_view text_in) {
+  AntexBuilder b;
+  LineReader in(text_in);
+  std::string_view line;
+  bool first = true, header_done = false;
+  while (in.next(line)) {
+    const long at = in.number();
+    const auto name = label(line);
+    if (first) {
+      if (name != "ANTEX VERSION / SYST") throw InputError({}, at, "not an ANTEX file");
+      const double version = number(line, 0, 8, at, "the ANTEX version");
+      if (std::abs(version - 1.4) > 0.01)
+        throw InputError({}, at, fmt::format("ANTEX {:.1f} is not read; 1.4 is", version));
+      first = false;
+    } else if (header_done)
+      b.take(line, at);
+    else {
+      if (name == "PCV TYPE / REFANT" && field(line, 0, 1) != "A")
+        throw InputError({}, at, "only absolute calibrations can be used; this file holds relative ones");
+      header_done = name == "END OF HEADER";
+    }
+  }
+  if (first) throw InputError({}, 0, "the file is empty");
+  if (b.a) throw InputError({}, in.number(), "the file ends inside an antenna");
+  check_complete(b.file);
+  return std::move(b.file);
 }
 
 std::string write_antex(const AntexFile &f) {

@@ -228,6 +228,81 @@ bool looks_like_recipe(std::string_view text) {
          text.substr(0, 2000).find(format_name) != std::string_view::npos;
 }
 
+namespace {
+/// Where a file says its unit, and how it writes them.
+void read_unit(const json &u, Recipe &r) {
+  if (!u.is_object()) throw InputError("recipe: \"unit in file\" must hold \"starts with\" and \"values\"");
+  r.unit_key = text_of(u, "starts with");
+  if (r.unit_key.empty()) throw InputError("recipe: \"unit in file\" needs \"starts with\"");
+  const auto v = u.find("values");
+  if (v != u.end() && v->is_object())
+    for (const auto &[written, unit] : v->items())
+      r.unit_names[written] = unit.is_string() ? unit.get<std::string>() : "";
+  const auto a = u.find("angles");
+  if (a != u.end() && a->is_object())
+    for (const auto &[written, unit] : a->items())
+      r.angle_names[written] = unit.is_string() ? unit.get<std::string>() : "";
+}
+
+void read_words(const json &w, RecipeWords &q) {
+  auto at = [&](const char *key, std::size_t otherwise) {
+    return static_cast<std::size_t>(count_of(w, key, static_cast<long>(otherwise), 1, 64));
+  };
+  q.code = at("code", q.code);
+  q.unit_at = at("unit at", q.unit_at + 1) - 1;
+  q.sign_at = at("sign at", q.sign_at + 1) - 1;
+  q.data_at = at("data at", q.data_at + 1) - 1;
+  q.data = at("data", q.data);
+  if (const auto u = w.find("units"); u != w.end() && u->is_object())
+    for (const auto &[c, unit] : u->items()) {
+      if (c.size() != 1 || !unit.is_object()) throw InputError("recipe: the units of words are told by one character");
+      RecipeWords::Unit x;
+      x.unit = text_of(unit, "unit", "m");
+      x.factor = unit.value("factor", 1.0);
+      q.units[c[0]] = x;
+    }
+}
+
+RecipeField read_field(const json &x, Recipe::Layout layout) {
+  if (!x.is_object()) throw InputError("recipe: a field must be an object");
+  RecipeField field;
+  field.meaning = text_of(x, "meaning");
+  field.at = place_of(x, layout);
+  field.unit = text_of(x, "unit");
+  if (const auto k = x.find("factor"); k != x.end()) {
+    if (!k->is_number() || !std::isfinite(k->get<double>()) || k->get<double>() == 0)
+      throw InputError("recipe: a factor must be a number other than zero");
+    field.factor = k->get<double>();
+  }
+  return field;
+}
+
+RecipeLine read_line(const json &l, Recipe::Layout layout) {
+  if (!l.is_object()) throw InputError("recipe: a line must be an object");
+  RecipeLine line;
+  line.name = text_of(l, "name");
+  const std::string what = text_of(l, "what", "record");
+  bool known = false;
+  for (const auto &[w, name] : what_names())
+    if (name == what) line.what = w, known = true;
+  if (!known) throw InputError("recipe: a line is a record, a state, a run start or a run end, not \"" + what + "\"");
+  if (const auto t = l.find("told by"); t != l.end()) {
+    if (!t->is_object()) throw InputError("recipe: \"told by\" must say where and what");
+    line.told_by = place_of(*t, layout);
+    if (const auto is = t->find("is"); is != t->end()) {
+      if (!is->is_array()) throw InputError("recipe: \"is\" must be a list");
+      for (const json &x : *is)
+        if (x.is_string()) line.is.push_back(x.get<std::string>());
+    }
+  }
+  if (const auto f = l.find("fields"); f != l.end()) {
+    if (!f->is_array()) throw InputError("recipe: \"fields\" must be a list");
+    for (const json &x : *f) line.fields.push_back(read_field(x, layout));
+  }
+  return line;
+}
+} // namespace
+
 Recipe read_recipe(std::string_view text) {
   json j;
   try {
@@ -252,19 +327,7 @@ Recipe read_recipe(std::string_view text) {
   r.comment = text_of(j, "comment");
   r.header_lines = count_of(j, "header lines", 0, 0, 10000);
   r.unit = text_of(j, "unit");
-  if (const auto u = j.find("unit in file"); u != j.end()) {
-    if (!u->is_object()) throw InputError("recipe: \"unit in file\" must hold \"starts with\" and \"values\"");
-    r.unit_key = text_of(*u, "starts with");
-    if (r.unit_key.empty()) throw InputError("recipe: \"unit in file\" needs \"starts with\"");
-    const auto v = u->find("values");
-    if (v != u->end() && v->is_object())
-      for (const auto &[written, unit] : v->items())
-        r.unit_names[written] = unit.is_string() ? unit.get<std::string>() : "";
-    const auto a = u->find("angles");
-    if (a != u->end() && a->is_object())
-      for (const auto &[written, unit] : a->items())
-        r.angle_names[written] = unit.is_string() ? unit.get<std::string>() : "";
-  }
+  if (const auto u = j.find("unit in file"); u != j.end()) read_unit(*u, r);
   r.angle_unit = text_of(j, "angles");
   const std::string turned = text_of(j, "angles count", "right");
   if (turned != "right" && turned != "left")
@@ -276,64 +339,10 @@ Recipe read_recipe(std::string_view text) {
       for (const auto &[written, value] : map.items())
         r.codes[meaning][written] = value.is_string() ? value.get<std::string>() : "";
     }
-  if (const auto w = j.find("words"); w != j.end() && w->is_object()) {
-    RecipeWords &q = r.words;
-    auto at = [&](const char *key, std::size_t otherwise) {
-      return static_cast<std::size_t>(count_of(*w, key, static_cast<long>(otherwise), 1, 64));
-    };
-    q.code = at("code", q.code);
-    q.unit_at = at("unit at", q.unit_at + 1) - 1;
-    q.sign_at = at("sign at", q.sign_at + 1) - 1;
-    q.data_at = at("data at", q.data_at + 1) - 1;
-    q.data = at("data", q.data);
-    if (const auto u = w->find("units"); u != w->end() && u->is_object())
-      for (const auto &[c, unit] : u->items()) {
-        if (c.size() != 1 || !unit.is_object())
-          throw InputError("recipe: the units of words are told by one character");
-        RecipeWords::Unit x;
-        x.unit = text_of(unit, "unit", "m");
-        x.factor = unit.value("factor", 1.0);
-        q.units[c[0]] = x;
-      }
-  }
+  if (const auto w = j.find("words"); w != j.end() && w->is_object()) read_words(*w, r.words);
   const auto lines = j.find("lines");
   if (lines == j.end() || !lines->is_array()) throw InputError("recipe: it has no \"lines\"");
-  for (const json &l : *lines) {
-    if (!l.is_object()) throw InputError("recipe: a line must be an object");
-    RecipeLine line;
-    line.name = text_of(l, "name");
-    const std::string what = text_of(l, "what", "record");
-    bool known = false;
-    for (const auto &[w, name] : what_names())
-      if (name == what) line.what = w, known = true;
-    if (!known) throw InputError("recipe: a line is a record, a state, a run start or a run end, not \"" + what + "\"");
-    if (const auto t = l.find("told by"); t != l.end()) {
-      if (!t->is_object()) throw InputError("recipe: \"told by\" must say where and what");
-      line.told_by = place_of(*t, r.layout);
-      if (const auto is = t->find("is"); is != t->end()) {
-        if (!is->is_array()) throw InputError("recipe: \"is\" must be a list");
-        for (const json &x : *is)
-          if (x.is_string()) line.is.push_back(x.get<std::string>());
-      }
-    }
-    if (const auto f = l.find("fields"); f != l.end()) {
-      if (!f->is_array()) throw InputError("recipe: \"fields\" must be a list");
-      for (const json &x : *f) {
-        if (!x.is_object()) throw InputError("recipe: a field must be an object");
-        RecipeField field;
-        field.meaning = text_of(x, "meaning");
-        field.at = place_of(x, r.layout);
-        field.unit = text_of(x, "unit");
-        if (const auto k = x.find("factor"); k != x.end()) {
-          if (!k->is_number() || !std::isfinite(k->get<double>()) || k->get<double>() == 0)
-            throw InputError("recipe: a factor must be a number other than zero");
-          field.factor = k->get<double>();
-        }
-        line.fields.push_back(std::move(field));
-      }
-    }
-    r.lines.push_back(std::move(line));
-  }
+  for (const json &l : *lines) r.lines.push_back(read_line(l, r.layout));
   check(r);
   return r;
 }

@@ -7,39 +7,25 @@
 #include "formats/hatanaka.h"
 #include "formats/ocean_loading_file.h"
 #include "formats/rtcm3.h"
+#include <map>
 
 namespace ampletie {
 
-std::string kind_name(FileKind kind) {
-  switch (kind) {
-  case FileKind::observation:
-    return "observations";
-  case FileKind::navigation:
-    return "broadcast orbits";
-  case FileKind::rtcm3:
-    return "RTCM 3 log";
-  case FileKind::sp3:
-    return "precise orbits";
-  case FileKind::clock:
-    return "satellite clocks";
-  case FileKind::ionosphere:
-    return "ionosphere maps";
-  case FileKind::ocean_loading:
-    return "ocean loading coefficients";
-  case FileKind::antex:
-    return "antenna calibrations";
-  case FileKind::antenna_points:
-    return "antenna dimensions";
-  case FileKind::control:
-    return "control list";
-  case FileKind::landxml_points:
-    return "points of a LandXML file";
-  case FileKind::issue_record:
-    return "record of issued control";
-  case FileKind::unknown:
-    break;
-  }
-  return "not recognised";
+const std::string &kind_name(FileKind kind) {
+  static const std::map<FileKind, std::string> names{{FileKind::observation, "observations"},
+                                                     {FileKind::navigation, "broadcast orbits"},
+                                                     {FileKind::rtcm3, "RTCM 3 log"},
+                                                     {FileKind::sp3, "precise orbits"},
+                                                     {FileKind::clock, "satellite clocks"},
+                                                     {FileKind::ionosphere, "ionosphere maps"},
+                                                     {FileKind::ocean_loading, "ocean loading coefficients"},
+                                                     {FileKind::antex, "antenna calibrations"},
+                                                     {FileKind::antenna_points, "antenna dimensions"},
+                                                     {FileKind::control, "control list"},
+                                                     {FileKind::landxml_points, "points of a LandXML file"},
+                                                     {FileKind::issue_record, "record of issued control"},
+                                                     {FileKind::unknown, "not recognised"}};
+  return names.at(kind);
 }
 
 namespace {

@@ -19,7 +19,7 @@ enum class FileKind {
   issue_record,
   unknown
 };
-std::string kind_name(FileKind kind); ///< "observations", "broadcast orbits" …
+const std::string &kind_name(FileKind kind); ///< "observations", "broadcast orbits" …
 
 /// What a file is, judged by its content and never by its name. `content` is already inflated.
 struct Recognition {

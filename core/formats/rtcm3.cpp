@@ -4,7 +4,7 @@
 #include "formats/rtcm3_bits.h"
 #include "geodesy/ellipsoid.h"
 #include <algorithm>
-#include <array>
+#include <boost/crc.hpp>
 #include <fmt/format.h>
 #include <functional>
 #include <set>
@@ -13,19 +13,11 @@ namespace ampletie {
 namespace {
 using namespace rtcm;
 
+/// CRC-24Q: polynomial 1864CFB.
 std::uint32_t crc24q(std::string_view bytes) {
-  static const auto table = [] {
-    std::array<std::uint32_t, 256> t{};
-    for (std::uint32_t i = 0; i < 256; ++i) {
-      std::uint32_t c = i << 16;
-      for (int k = 0; k < 8; ++k) c = (c << 1) ^ ((c & 0x800000) ? 0x1864CFB : 0);
-      t[i] = c & 0xFFFFFF;
-    }
-    return t;
-  }();
-  std::uint32_t c = 0;
-  for (char x : bytes) c = ((c << 8) & 0xFFFFFF) ^ table[(c >> 16) ^ static_cast<unsigned char>(x)];
-  return c;
+  boost::crc_optimal<24, 0x864CFB, 0, 0, false, false> crc;
+  crc.process_bytes(bytes.data(), bytes.size());
+  return crc.checksum();
 }
 
 /// Calls `use` with each message's number, content and offset; returns the bytes that belong to no good frame.

@@ -25,6 +25,7 @@ int nearest_week(int low_bits, int modulus, int near) {
 }
 } // namespace
 
+// Long because it is a table: the fields of each message in the order of the standard, to be read beside it.
 std::optional<Ephemeris> ephemeris(int number, std::string_view m, int near) {
   Bits b(m);
   b.skip(12);

@@ -13,6 +13,95 @@ std::string current_name(char system, std::string code, double version) {
 }
 } // namespace
 
+void SiteBuilder::type_line(std::string_view name, std::string_view line, long at) {
+  if (name == "SYS / # / OBS TYPES") {
+    if (types_left_ == 0) {
+      types_of_ = field(line, 0, 1).empty() ? ' ' : line[0];
+      const int n = whole(line, 3, 3, at, "the number of observation types");
+      if (n < 1 || n > 200 || types_of_ == ' ' || static_cast<unsigned char>(types_of_) > 126)
+        throw InputError({}, at, "the list of observation types is malformed");
+      types_left_ = static_cast<std::size_t>(n);
+      declared_[types_of_].clear();
+    }
+    auto &list = declared_[types_of_];
+    for (std::size_t i = 0; i < 13 && types_left_ > 0; ++i, --types_left_) {
+      const std::string t = text(line, 7 + 4 * i, 3);
+      if (t.size() != 3) throw InputError({}, at, "an observation type is missing", static_cast<long>(8 + 4 * i));
+      list.push_back(current_name(types_of_, t, version));
+    }
+    types_changed_ = true;
+  } else {
+    if (types_left_ == 0) {
+      const int n = whole(line, 0, 6, at, "the number of observation types");
+      if (n < 1 || n > 99) throw InputError({}, at, "the list of observation types is malformed");
+      types_left_ = static_cast<std::size_t>(n);
+      types2.clear();
+    }
+    for (std::size_t i = 0; i < 9 && types_left_ > 0; ++i, --types_left_) {
+      const std::string t = text(line, 6 + 6 * i, 6);
+      if (t.size() != 2) throw InputError({}, at, "an observation type is missing", static_cast<long>(7 + 6 * i));
+      types2.push_back(t);
+    }
+    types_changed_ = true;
+  }
+}
+
+void SiteBuilder::scale_line(std::string_view name, std::string_view line, long at) {
+  if (name == "SYS / SCALE FACTOR") {
+    if (scale_left_ == 0) {
+      scale_of_ = field(line, 0, 1).empty() ? ' ' : line[0];
+      scale_factor_ = number(line, 2, 4, at, "the scale factor");
+      if (scale_factor_ < 1) throw InputError({}, at, "the scale factor is below 1", 3);
+      const auto n = parse_integer(field(line, 8, 2));
+      scale_left_ = n && *n > 0 ? static_cast<std::size_t>(*n) : 0;
+      if (scale_left_ == 0) scale_[std::string(1, scale_of_)] = scale_factor_; // all types
+    }
+    for (std::size_t i = 0; i < 12 && scale_left_ > 0; ++i, --scale_left_) {
+      const std::string t = text(line, 11 + 4 * i, 3);
+      if (t.size() != 3) throw InputError({}, at, "an observation type is missing", static_cast<long>(12 + 4 * i));
+      scale_[scale_of_ + current_name(scale_of_, t, version)] = scale_factor_;
+    }
+    types_changed_ = true;
+  } else {
+    // RINEX 2: factor, number of types (0: all), types.
+    const double factor = number(line, 0, 6, at, "the scale factor");
+    if (factor < 1) throw InputError({}, at, "the scale factor is below 1", 1);
+    const auto n = parse_integer(field(line, 6, 6));
+    if (!n || *n == 0) scale_["2"] = factor;
+    for (std::size_t i = 0; n && i < static_cast<std::size_t>(std::clamp(*n, 0L, 8L)); ++i)
+      scale_["2" + text(line, 12 + 6 * i, 6)] = factor;
+    types_changed_ = true;
+  }
+}
+
+void SiteBuilder::phase_shift_line(std::string_view line) {
+  const std::string t = text(line, 2, 3);
+  const char system = field(line, 0, 1).empty() ? ' ' : line[0];
+  if (system != ' ' && t.size() == 3)
+    if (const auto v = parse_number(field(line, 6, 8)))
+      facts.phase_shift[system + current_name(system, t, version)] = *v;
+}
+
+void SiteBuilder::glonass_line(std::string_view name, std::string_view line, long at) {
+  if (name == "GLONASS SLOT / FRQ #") {
+    for (std::size_t i = 0; i < 8; ++i) {
+      const auto piece = field(line, 4 + 7 * i, 7);
+      if (trimmed(piece).empty()) continue;
+      const auto sat = parse_sat(piece);
+      const auto channel = parse_integer(field(piece, 3, 3));
+      if (!sat || sat->system != 'R' || !channel || *channel < -7 || *channel > 6)
+        throw InputError({}, at, "a GLONASS frequency number is malformed", static_cast<long>(5 + 7 * i));
+      facts.glonass_channel[*sat] = static_cast<int>(*channel);
+    }
+  } else {
+    for (std::size_t i = 0; i < 4; ++i) {
+      const std::string code = text(line, 1 + 13 * i, 3);
+      const auto v = parse_number(field(line, 5 + 13 * i, 8));
+      if (code.size() == 3 && v) facts.glonass_code_phase_bias[code] = *v;
+    }
+  }
+}
+
 bool SiteBuilder::header_line(std::string_view line, long at, bool inside) {
   const std::string_view name = label(line);
   if (!inside) facts.header_lines.emplace(std::string(name), at);
@@ -48,82 +137,15 @@ bool SiteBuilder::header_line(std::string_view line, long at, bool inside) {
     if (v > 0) facts.interval = v;
   } else if (name == "LEAP SECONDS") {
     if (const auto n = parse_integer(field(line, 0, 6))) facts.leap_seconds = static_cast<int>(*n);
-  } else if (name == "SYS / # / OBS TYPES") {
-    if (types_left_ == 0) {
-      types_of_ = field(line, 0, 1).empty() ? ' ' : line[0];
-      const int n = whole(line, 3, 3, at, "the number of observation types");
-      if (n < 1 || n > 200 || types_of_ == ' ' || static_cast<unsigned char>(types_of_) > 126)
-        throw InputError({}, at, "the list of observation types is malformed");
-      types_left_ = static_cast<std::size_t>(n);
-      declared_[types_of_].clear();
-    }
-    auto &list = declared_[types_of_];
-    for (std::size_t i = 0; i < 13 && types_left_ > 0; ++i, --types_left_) {
-      const std::string t = text(line, 7 + 4 * i, 3);
-      if (t.size() != 3) throw InputError({}, at, "an observation type is missing", static_cast<long>(8 + 4 * i));
-      list.push_back(current_name(types_of_, t, version));
-    }
-    types_changed_ = true;
-  } else if (name == "# / TYPES OF OBSERV") {
-    if (types_left_ == 0) {
-      const int n = whole(line, 0, 6, at, "the number of observation types");
-      if (n < 1 || n > 99) throw InputError({}, at, "the list of observation types is malformed");
-      types_left_ = static_cast<std::size_t>(n);
-      types2.clear();
-    }
-    for (std::size_t i = 0; i < 9 && types_left_ > 0; ++i, --types_left_) {
-      const std::string t = text(line, 6 + 6 * i, 6);
-      if (t.size() != 2) throw InputError({}, at, "an observation type is missing", static_cast<long>(7 + 6 * i));
-      types2.push_back(t);
-    }
-    types_changed_ = true;
-  } else if (name == "SYS / SCALE FACTOR") {
-    if (scale_left_ == 0) {
-      scale_of_ = field(line, 0, 1).empty() ? ' ' : line[0];
-      scale_factor_ = number(line, 2, 4, at, "the scale factor");
-      if (scale_factor_ < 1) throw InputError({}, at, "the scale factor is below 1", 3);
-      const auto n = parse_integer(field(line, 8, 2));
-      scale_left_ = n && *n > 0 ? static_cast<std::size_t>(*n) : 0;
-      if (scale_left_ == 0) scale_[std::string(1, scale_of_)] = scale_factor_; // all types
-    }
-    for (std::size_t i = 0; i < 12 && scale_left_ > 0; ++i, --scale_left_) {
-      const std::string t = text(line, 11 + 4 * i, 3);
-      if (t.size() != 3) throw InputError({}, at, "an observation type is missing", static_cast<long>(12 + 4 * i));
-      scale_[scale_of_ + current_name(scale_of_, t, version)] = scale_factor_;
-    }
-    types_changed_ = true;
-  } else if (name == "OBS SCALE FACTOR") {
-    // RINEX 2: factor, number of types (0: all), types.
-    const double factor = number(line, 0, 6, at, "the scale factor");
-    if (factor < 1) throw InputError({}, at, "the scale factor is below 1", 1);
-    const auto n = parse_integer(field(line, 6, 6));
-    if (!n || *n == 0) scale_["2"] = factor;
-    for (std::size_t i = 0; n && i < static_cast<std::size_t>(std::clamp(*n, 0L, 8L)); ++i)
-      scale_["2" + text(line, 12 + 6 * i, 6)] = factor;
-    types_changed_ = true;
-  } else if (name == "SYS / PHASE SHIFT" || name == "SYS / PHASE SHIFTS") {
-    const std::string t = text(line, 2, 3);
-    const char system = field(line, 0, 1).empty() ? ' ' : line[0];
-    if (system != ' ' && t.size() == 3)
-      if (const auto v = parse_number(field(line, 6, 8)))
-        facts.phase_shift[system + current_name(system, t, version)] = *v;
-  } else if (name == "GLONASS SLOT / FRQ #") {
-    for (std::size_t i = 0; i < 8; ++i) {
-      const auto piece = field(line, 4 + 7 * i, 7);
-      if (trimmed(piece).empty()) continue;
-      const auto sat = parse_sat(piece);
-      const auto channel = parse_integer(field(piece, 3, 3));
-      if (!sat || sat->system != 'R' || !channel || *channel < -7 || *channel > 6)
-        throw InputError({}, at, "a GLONASS frequency number is malformed", static_cast<long>(5 + 7 * i));
-      facts.glonass_channel[*sat] = static_cast<int>(*channel);
-    }
-  } else if (name == "GLONASS COD/PHS/BIS") {
-    for (std::size_t i = 0; i < 4; ++i) {
-      const std::string code = text(line, 1 + 13 * i, 3);
-      const auto v = parse_number(field(line, 5 + 13 * i, 8));
-      if (code.size() == 3 && v) facts.glonass_code_phase_bias[code] = *v;
-    }
-  } else if (name == "TIME OF FIRST OBS") {
+  } else if (name == "SYS / # / OBS TYPES" || name == "# / TYPES OF OBSERV")
+    type_line(name, line, at);
+  else if (name == "SYS / SCALE FACTOR" || name == "OBS SCALE FACTOR")
+    scale_line(name, line, at);
+  else if (name == "SYS / PHASE SHIFT" || name == "SYS / PHASE SHIFTS")
+    phase_shift_line(line);
+  else if (name == "GLONASS SLOT / FRQ #" || name == "GLONASS COD/PHS/BIS")
+    glonass_line(name, line, at);
+  else if (name == "TIME OF FIRST OBS") {
     time_system_ = text(line, 48, 3);
     if (!time_system_.empty() &&
         std::string_view("GPS GAL QZS IRN GLO BDT UTC").find(time_system_) == std::string_view::npos)

@@ -44,6 +44,10 @@ public:
   bool open_end = false; ///< the last line has no line end: it may be cut off itself
 
 private:
+  void type_line(std::string_view name, std::string_view line, long at);
+  void scale_line(std::string_view name, std::string_view line, long at);
+  void phase_shift_line(std::string_view line);
+  void glonass_line(std::string_view name, std::string_view line, long at);
   void open_site(bool moving);
   std::vector<ObservationFile> sites_;
   std::array<Columns, 128> columns_;

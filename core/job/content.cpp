@@ -14,6 +14,96 @@
 #include "formats/sp3.h"
 
 namespace ampletie {
+namespace {
+/// What a reader is given: the file without its packing.
+struct Given {
+  const std::string &name, &text;
+  const std::vector<Recipe> &recipes;
+  const std::string &as, &unknown_because;
+};
+
+void add_site(SourceContent &c, ObservationFile f) {
+  // Formats of fixed columns count bytes: there single fields are converted, after reading.
+  for (std::string *x : {&f.marker, &f.marker_number, &f.receiver, &f.receiver_serial, &f.receiver_firmware, &f.antenna,
+                         &f.antenna_serial, &f.program})
+    *x = printable(utf8_text(*x));
+  c.sites.push_back(std::make_shared<ObservationFile>(std::move(f)));
+}
+
+void read_observations(const Given &g, SourceContent &c) {
+  for (ObservationFile &f : read_rinex_observations(g.text)) add_site(c, std::move(f));
+}
+
+void read_log(const Given &g, SourceContent &c) {
+  RtcmLog log = read_rtcm3(g.text, date_in_name(g.name));
+  for (ObservationFile &f : log.stations) add_site(c, std::move(f));
+  if (log.navigation.size()) c.navigation = std::make_shared<NavigationFile>(std::move(log.navigation));
+}
+
+void read_list(const Given &g, SourceContent &c) {
+  const std::string utf8 = utf8_text(g.text);
+  c.control = std::make_shared<ControlList>(read_control_list(utf8));
+  c.cut_off = broken_off(utf8);
+}
+
+/// A text that only a recipe understands, or one that is a recipe.
+void read_text(const Given &g, SourceContent &c) {
+  // Read with everything that hangs on it, a book takes some forty times its size.
+  if (g.text.size() > (std::size_t{12} << 20) && g.unknown_because.rfind("a text", 0) == 0)
+    throw InputError("a text of more than 12 MB: no crew writes such a book in one piece; split it");
+  if (looks_like_recipe(g.text)) {
+    c.source.kind = "recipe";
+    c.recipe = std::make_shared<Recipe>(read_recipe(g.text));
+    return;
+  }
+  if (looks_like_landxml_survey(g.text)) {
+    read_landxml_survey(g.text); // refused here, with its line, rather than later
+    c.source.kind = "pointings";
+    c.text = std::make_shared<std::string>(g.text);
+    return;
+  }
+  const std::string start = utf8_text(std::string_view(g.text).substr(0, 1 << 16));
+  const bool text_like = !start.empty() && start.find('\0') == std::string::npos;
+  const auto best = best_recipe(g.recipes, start);
+  const bool said = g.as == "levels" || g.as == "pointings";
+  if (!best && !(said && text_like)) throw InputError(g.unknown_because);
+  c.source.kind = said ? g.as : g.recipes[best->index].reads;
+  c.text = std::make_shared<std::string>(utf8_text(g.text));
+  c.cut_off = broken_off(*c.text);
+}
+
+template <class T> std::shared_ptr<const T> kept(T v) { return std::make_shared<const T>(std::move(v)); }
+
+/// A reader: what its sources are called, and where what it reads goes.
+struct Reader {
+  FileKind kind;
+  const char *source_kind;
+  void (*read)(const Given &g, SourceContent &c);
+};
+const Reader readers[] = {
+    {FileKind::observation, "observation", read_observations},
+    {FileKind::rtcm3, "rtcm3", read_log},
+    {FileKind::navigation, "navigation",
+     [](const Given &g, SourceContent &c) { c.navigation = kept(read_rinex_navigation(g.text)); }},
+    {FileKind::sp3, "sp3", [](const Given &g, SourceContent &c) { c.sp3 = kept(read_sp3(g.text)); }},
+    {FileKind::clock, "clock", [](const Given &g, SourceContent &c) { c.clock = kept(read_rinex_clock(g.text)); }},
+    {FileKind::ionosphere, "ionosphere",
+     [](const Given &g, SourceContent &c) { c.ionosphere = kept(read_ionex(g.text)); }},
+    {FileKind::ocean_loading, "ocean_loading",
+     [](const Given &g, SourceContent &c) { c.ocean_loading = kept(read_ocean_loading(utf8_text(g.text))); }},
+    {FileKind::antex, "antex",
+     [](const Given &g, SourceContent &c) {
+       c.antex = kept(read_antex(is_utf8(g.text) ? g.text : utf8_text(g.text)));
+     }},
+    {FileKind::antenna_points, "antenna_points",
+     [](const Given &g, SourceContent &c) { c.antenna_points = kept(read_antenna_points(utf8_text(g.text))); }},
+    {FileKind::control, "control", read_list},
+    {FileKind::landxml_points, "control",
+     [](const Given &g, SourceContent &c) { c.control = kept(read_landxml_points(g.text)); }},
+    {FileKind::issue_record, "control",
+     [](const Given &g, SourceContent &c) { c.control = kept(read_issue_record(g.text)); }},
+    {FileKind::unknown, "", read_text}};
+} // namespace
 
 SourceContent read_source(const std::string &name, const std::string &bytes, const std::vector<Recipe> &recipes,
                           const std::string &as) {
@@ -22,93 +112,11 @@ SourceContent read_source(const std::string &name, const std::string &bytes, con
     c.source = {sha256_hex(bytes), name, "", ""};
     const std::string text = plain_content(bytes);
     const Recognition r = recognise(text);
-    // Formats of fixed columns count bytes: there single fields are converted, after reading.
-    const auto add_site = [&c](ObservationFile &f) {
-      for (std::string *x : {&f.marker, &f.marker_number, &f.receiver, &f.receiver_serial, &f.receiver_firmware,
-                             &f.antenna, &f.antenna_serial, &f.program})
-        *x = printable(utf8_text(*x));
-      c.sites.push_back(std::make_shared<ObservationFile>(std::move(f)));
-    };
-    switch (r.kind) {
-    case FileKind::observation:
-      c.source.kind = "observation";
-      for (ObservationFile &f : read_rinex_observations(text)) add_site(f);
-      break;
-    case FileKind::rtcm3: {
-      c.source.kind = "rtcm3";
-      RtcmLog log = read_rtcm3(text, date_in_name(name));
-      for (ObservationFile &f : log.stations) add_site(f);
-      if (log.navigation.size()) c.navigation = std::make_shared<NavigationFile>(std::move(log.navigation));
-      break;
-    }
-    case FileKind::navigation:
-      c.source.kind = "navigation";
-      c.navigation = std::make_shared<NavigationFile>(read_rinex_navigation(text));
-      break;
-    case FileKind::sp3:
-      c.source.kind = "sp3";
-      c.sp3 = std::make_shared<Sp3File>(read_sp3(text));
-      break;
-    case FileKind::clock:
-      c.source.kind = "clock";
-      c.clock = std::make_shared<ClockFile>(read_rinex_clock(text));
-      break;
-    case FileKind::ionosphere:
-      c.source.kind = "ionosphere";
-      c.ionosphere = std::make_shared<IonexFile>(read_ionex(text));
-      break;
-    case FileKind::ocean_loading:
-      c.source.kind = "ocean_loading";
-      c.ocean_loading = std::make_shared<std::vector<OceanLoading>>(read_ocean_loading(utf8_text(text)));
-      break;
-    case FileKind::antex:
-      c.source.kind = "antex";
-      c.antex = std::make_shared<AntexFile>(read_antex(is_utf8(text) ? text : utf8_text(text)));
-      break;
-    case FileKind::antenna_points:
-      c.source.kind = "antenna_points";
-      c.antenna_points = std::make_shared<std::vector<AntennaPoint>>(read_antenna_points(utf8_text(text)));
-      break;
-    case FileKind::control: {
-      c.source.kind = "control";
-      const std::string utf8 = utf8_text(text);
-      c.control = std::make_shared<ControlList>(read_control_list(utf8));
-      c.cut_off = broken_off(utf8);
-      break;
-    }
-    case FileKind::landxml_points:
-      c.source.kind = "control";
-      c.control = std::make_shared<ControlList>(read_landxml_points(text));
-      break;
-    case FileKind::issue_record:
-      c.source.kind = "control";
-      c.control = std::make_shared<ControlList>(read_issue_record(text));
-      break;
-    case FileKind::unknown: {
-      // Read with everything that hangs on it, a book takes some forty times its size.
-      if (text.size() > (std::size_t{12} << 20) && r.reason.rfind("a text", 0) == 0)
-        throw InputError("a text of more than 12 MB: no crew writes such a book in one piece; split it");
-      if (looks_like_recipe(text)) {
-        c.source.kind = "recipe";
-        c.recipe = std::make_shared<Recipe>(read_recipe(text));
-        break;
+    for (const Reader &reader : readers)
+      if (reader.kind == r.kind) {
+        c.source.kind = reader.source_kind;
+        reader.read({name, text, recipes, as, r.reason}, c);
       }
-      if (looks_like_landxml_survey(text)) {
-        read_landxml_survey(text); // refused here, with its line, rather than later
-        c.source.kind = "pointings";
-        c.text = std::make_shared<std::string>(text);
-        break;
-      }
-      std::string utf8 = utf8_text(std::string_view(text).substr(0, 1 << 16));
-      const bool text_like = !utf8.empty() && utf8.find('\0') == std::string::npos;
-      const auto best = best_recipe(recipes, utf8);
-      const bool said = as == "levels" || as == "pointings";
-      if (!best && !(said && text_like)) throw InputError(r.reason);
-      c.source.kind = said ? as : recipes[best->index].reads;
-      c.text = std::make_shared<std::string>(utf8_text(text));
-      c.cut_off = broken_off(*c.text);
-    }
-    }
     return c;
   } catch (const InputError &e) {
     throw e.in_file(name);

@@ -48,6 +48,7 @@ SettingValue systems_in_use() {
 
 } // namespace
 
+// Long because it is the table of all settings, a row each.
 const std::vector<SettingInfo> &setting_catalogue() {
   using namespace setting_values;
   using Part = SettingPart;

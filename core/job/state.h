@@ -1,6 +1,6 @@
 #pragma once
 #include "datum/datum.h"
-#include "gnss/static_vector.h"
+#include "gnss/static/static_vector.h"
 #include "job/asked.h"
 #include "job/store.h"
 #include "job/thing.h"
@@ -22,7 +22,7 @@ template <class T> struct Decided {
 
 /// What the surveyor said about an occupation; absent: as the file says.
 struct OccupationEdits {
-  Decided<std::optional<std::string>> mark, antenna, measured_to, set_up;
+  Decided<std::optional<std::string>> mark, antenna, measured_to, setup;
   Decided<std::optional<double>> measured, east, north, azimuth_deg, pressure, temperature, humidity;
   Decided<std::optional<bool>> slant;
 };

@@ -18,9 +18,9 @@ void explain(AccuracyVerdict &v, const JobSettings &set, const AdjustedMark &m) 
   else if (v.height_fails && !v.asked.local && m.local_up95 <= v.asked.height)
     v.causes.push_back("between neighbouring marks it is " + mm(m.local_up95) +
                        ": the rest is the published uncertainty of what is held");
-  if (m.set_ups == 1 && v.plan_fails && centring > 0.7 * v.plan95)
+  if (m.setups == 1 && v.plan_fails && centring > 0.7 * v.plan95)
     v.causes.push_back("one set-up, whose centring alone is " + mm(centring) + ": a second one would help");
-  if (m.set_ups == 1 && v.height_fails && height > 0.7 * v.height95)
+  if (m.setups == 1 && v.height_fails && height > 0.7 * v.height95)
     v.causes.push_back("one set-up, whose antenna height alone is " + mm(height) + ": a second one would help");
 }
 } // namespace

@@ -126,7 +126,7 @@ void occupation_doubts(DoubtList &list, const JobSnapshot &s) {
   // The same reading to the tenth of a millimetre at two erections was more likely copied than measured.
   for (const auto &[mark, list_of] : by_mark)
     for (std::size_t i = 1; i < list_of.size(); ++i)
-      if (list_of[i]->set_up != list_of[i - 1]->set_up && list_of[i]->measured > 0.3 &&
+      if (list_of[i]->setup != list_of[i - 1]->setup && list_of[i]->measured > 0.3 &&
           std::abs(list_of[i]->measured - list_of[i - 1]->measured) < 5e-5 &&
           list_of[i]->slant == list_of[i - 1]->slant)
         list.add(DoubtKind::height_suspicious, occupation_name(*list_of[i]), Section::intake,

@@ -42,7 +42,7 @@ void level_line_doubts(DoubtList &list, const JobSnapshot &s) {
     for (const auto &t : l.setups.troubles) {
       // An aborted set-up is nothing to worry about: it is named in the book.
       if (t.aborted) continue;
-      list.add(DoubtKind::set_up_questionable, fmt::format("{}, line {}", l.name, l.run.sights[t.sight].line),
+      list.add(DoubtKind::setup_questionable, fmt::format("{}, line {}", l.name, l.run.sights[t.sight].line),
                Section::levels, {Thing::Kind::sight, l.run.sights[t.sight].id}, t.what);
     }
     for (const Misclosure &m : l.misclosures) {

@@ -34,7 +34,7 @@ public:
   FailedTests(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun &run)
       : list_(list), s_(s), run_(run), sights_(sight_names(s.traverses())) {
     for (const VectorResult &v : vectors) vectors_[v.id] = v.from + " → " + v.to;
-    for (const Occupation &o : s.occupations()) by_set_up_.emplace(o.set_up, &o);
+    for (const Occupation &o : s.occupations()) by_setup_.emplace(o.setup, &o);
     for (const BlockTest &t : run.result.adjustment.tests) {
       if (t.kind == "vector") largest_vector_ = std::max(largest_vector_, t.statistic);
       if (t.kind == "level" && !t.passes && (!worst_level_ || t.statistic > worst_level_->statistic)) worst_level_ = &t;
@@ -47,7 +47,7 @@ public:
   void add() {
     for (const BlockTest &t : run_.result.adjustment.tests) {
       if (t.kind == "set-up")
-        for (std::size_t i = 0; i < t.observations.size(); ++i) set_up(t, i);
+        for (std::size_t i = 0; i < t.observations.size(); ++i) setup(t, i);
       if (t.passes) continue;
       if (t.kind == "level" && t.statistic > 0.25 * worst_level_->statistic) level(t);
       if (t.kind == "vector" && t.statistic > 0.25 * largest_vector_) vector(t);
@@ -73,28 +73,28 @@ private:
     if (t.external_effect) d.effect_m = *t.external_effect;
   }
 
-  void set_up(const BlockTest &t, std::size_t i) {
+  void setup(const BlockTest &t, std::size_t i) {
     const ObservationTest &o = t.observations[i];
     if (std::abs(o.standardised) <= critical || std::abs(o.standardised) < 0.5 * largest_w_) return;
-    const auto found = by_set_up_.find(t.id);
+    const auto found = by_setup_.find(t.id);
     const ReducedSetup *station = s_.traverses().field.find(t.id);
-    const std::string who = found != by_set_up_.end() ? occupation_name(*found->second)
-                            : station                 ? "set-up on " + station->setup.mark
-                                                      : t.id;
+    const std::string who = found != by_setup_.end() ? occupation_name(*found->second)
+                            : station                ? "set-up on " + station->setup.mark
+                                                     : t.id;
     const double size = std::abs(o.error);
     Doubt &d = list_.add(i == 2 ? DoubtKind::height_suspicious : DoubtKind::centring_suspicious, who,
                          station ? Section::traverse : Section::intake,
-                         {found == by_set_up_.end() ? Thing::Kind::station : Thing::Kind::occupation,
-                          found == by_set_up_.end() ? t.id : found->second->id},
+                         {found == by_setup_.end() ? Thing::Kind::station : Thing::Kind::occupation,
+                          found == by_setup_.end() ? t.id : found->second->id},
                          fmt::format("the network contradicts the {} of this set-up by about {}", t.components[i],
                                      length_words(size, 0)));
     d.value = std::abs(o.standardised), d.limit = critical, d.unit = "w";
     d.effect_m = size;
     // With two set-ups over a mark the network sees that they disagree, not which of them is wrong.
-    if (found == by_set_up_.end()) return;
+    if (found == by_setup_.end()) return;
     std::vector<std::string> others;
     for (const Occupation &x : s_.occupations())
-      if (x.used && x.mark == found->second->mark && x.set_up != t.id) others.push_back(occupation_name(x));
+      if (x.used && x.mark == found->second->mark && x.setup != t.id) others.push_back(occupation_name(x));
     if (i == 2)
       for (auto &why : height_causes(s_.contents(), *found->second, o.error, size / std::abs(o.standardised)))
         d.causes.push_back(std::move(why));
@@ -177,7 +177,7 @@ private:
   const NetworkRun &run_;
   std::map<std::string, SightName> sights_;
   std::map<std::string, std::string> vectors_;
-  std::map<std::string, const Occupation *> by_set_up_;
+  std::map<std::string, const Occupation *> by_setup_;
   double largest_w_ = 0, largest_vector_ = 0, largest_sight_ = 0;
   const BlockTest *worst_level_ = nullptr;
 };

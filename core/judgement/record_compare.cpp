@@ -1,5 +1,6 @@
 #include "judgement/record_compare.h"
 #include "base/size_words.h"
+#include "results/control_record.h"
 #include <cmath>
 
 namespace ampletie {
@@ -7,26 +8,23 @@ namespace ampletie {
 std::vector<std::string> compare_with_record(const IssueRecord &r, const NetworkRun &now) {
   std::vector<std::string> out;
   for (const auto &m : r.data.at("marks")) {
-    const std::string name = m.at("name");
-    const auto p = now.positions.find(name);
-    if (p == now.positions.end()) {
-      out.push_back(name + " is no longer part of the network");
-      continue;
-    }
-    const Vec3 then(m.at("x").get<double>(), m.at("y").get<double>(), m.at("z").get<double>());
-    if (m.at("frame") != frame_name(p->second.ecef.frame))
-      out.push_back(name + " was issued in " + m.at("frame").get<std::string>());
-    else if ((p->second.ecef.xyz - then).cwiseAbs().maxCoeff() > 1e-4)
-      out.push_back(name + " has moved by " + length_words((p->second.ecef.xyz - then).norm()) +
-                    " since it was issued");
+    const ControlRecord then = control_record_of(m);
+    const auto p = now.positions.find(then.name);
+    if (p == now.positions.end())
+      out.push_back(then.name + " is no longer part of the network");
+    else if (then.frame != frame_name(p->second.ecef.frame))
+      out.push_back(then.name + " was issued in " + then.frame);
+    else if (const Vec3 moved = p->second.ecef.xyz - then.xyz; moved.cwiseAbs().maxCoeff() > 1e-4)
+      out.push_back(then.name + " has moved by " + length_words(moved.norm()) + " since it was issued");
   }
   for (const auto &h : r.data.value("heights", nlohmann::json::array())) {
-    const std::string name = h.at("name");
-    const auto p = now.positions.find(name);
+    const HeightRecord then = height_record_of(h);
+    const auto p = now.positions.find(then.name);
     if (p == now.positions.end() || !p->second.height)
-      out.push_back(name + " has no height any more");
-    else if (const double d = *p->second.height - h.at("height_m").get<double>(); std::abs(d) > 1e-4)
-      out.push_back("the height of " + name + " has changed by " + length_words(d, 1, true) + " since it was issued");
+      out.push_back(then.name + " has no height any more");
+    else if (const double d = *p->second.height - then.height_m; std::abs(d) > 1e-4)
+      out.push_back("the height of " + then.name + " has changed by " + length_words(d, 1, true) +
+                    " since it was issued");
   }
   return out;
 }

@@ -1,5 +1,6 @@
 #include "judgement/traverse_causes.h"
 #include "base/angle.h"
+#include "judgement/traverse_hypotheses.h"
 #include <Eigen/Dense>
 #include <algorithm>
 #include <fmt/format.h>
@@ -11,16 +12,6 @@ namespace {
 
 using Kind = TraverseTest::Kind;
 using nlohmann::json;
-
-/// A change of set-ups that may put things right.
-struct Hypothesis {
-  std::string sentence;
-  std::vector<std::pair<std::string, json>> decisions;
-  std::string verb = "set";
-  std::vector<std::pair<std::string, std::function<void(StationSetup &)>>> changes; ///< by set-up
-  std::set<std::string> left_out;                                                   ///< set-ups
-  double prior = 0; ///< in units of gain: what is made more often comes first between equals
-};
 
 double badness(const std::vector<TraverseTest> &tests, std::set<std::string> &failing) {
   double out = 0;
@@ -147,176 +138,6 @@ std::vector<std::set<std::string>> clusters(const TraverseReport &r, const std::
   }
   std::vector<std::set<std::string>> out;
   for (auto &[key, set] : found) out.push_back(std::move(set));
-  return out;
-}
-
-std::string metres(double v) { return fmt::format("{:.3f} m", v); }
-
-/// Everything worth trying for one cluster.
-std::vector<Hypothesis> hypotheses(const TraverseReport &r, const std::set<std::string> &about,
-                                   const std::vector<TraverseTest> &tests) {
-  std::vector<Hypothesis> out;
-  std::vector<const ReducedSetup *> own;
-  std::set<double> target_heights, constants;
-  for (const auto &s : r.field.setups) {
-    if (!s->used) continue;
-    for (const TargetSight &x : s->sights)
-      target_heights.insert(x.mean.target_height), constants.insert(x.mean.prism_constant);
-    if (about.count(s->setup.id)) own.push_back(s.get());
-  }
-  std::set<std::string> plan, up, air;              // set-ups that such tests concern
-  std::map<std::string, std::vector<double>> asked; // set-up → differences in height that it is part of
-  for (const TraverseTest &t : tests) {
-    if (t.passes()) continue;
-    for (const auto &s : t.setups) {
-      if (t.kind == Kind::rise || t.kind == Kind::height || (t.kind == Kind::known_mark && t.up))
-        up.insert(s);
-      else if (t.kind == Kind::air)
-        air.insert(s);
-      else if (t.kind != Kind::spread)
-        plan.insert(s);
-      if (t.kind == Kind::rise) asked[s].push_back(t.value / 1000);
-    }
-    if (t.kind == Kind::known_mark && t.up)
-      for (const auto &s : t.setups) asked[s].push_back(t.value / 1000);
-  }
-  const auto rename = [](const std::string &from, const std::string &to) {
-    return [from, to](StationSetup &s) {
-      for (Pointing &p : s.pointings)
-        if (p.booked == from) p.target = to;
-    };
-  };
-  for (std::size_t n = 0; n < own.size(); ++n) {
-    const ReducedSetup &s = *own[n];
-    const std::string &id = s.setup.id, &here = s.setup.mark;
-    std::vector<std::pair<std::string, std::string>> names; // booked, mark
-    for (const Pointing &p : s.setup.pointings)
-      if (p.used && std::none_of(names.begin(), names.end(), [&](const auto &x) { return x.first == p.booked; }))
-        names.emplace_back(p.booked, p.target);
-    if (plan.count(id) || up.count(id)) {
-      for (std::size_t a = 0; a < names.size(); ++a)
-        for (std::size_t b = a + 1; b < names.size(); ++b) {
-          const auto &[ba, ma] = names[a];
-          const auto &[bb, mb] = names[b];
-          // Details that one station saw alone close nothing.
-          if (!r.places.count(ma) || !r.places.count(mb)) continue;
-          Hypothesis h;
-          h.sentence = fmt::format("the names {} and {} are exchanged at {}", ma, mb, here);
-          h.decisions = {{id, {{"targets", {{ba, {{"mark", mb}}}, {bb, {{"mark", ma}}}}}}}};
-          h.changes = {{id, rename(ba, mb)}, {id, rename(bb, ma)}};
-          h.prior = 0.3;
-          out.push_back(std::move(h));
-        }
-      std::set<std::string> others;
-      for (const auto *o : own) {
-        others.insert(o->setup.mark);
-        for (const TargetSight &x : o->sights)
-          if (x.mean.kind != PointingKind::detail) others.insert(x.mean.target);
-      }
-      for (const auto &[booked, mark] : names) {
-        if (!plan.count(id)) break;
-        for (const auto &other : others) {
-          if (other == mark || other == here || s.find(other)) continue;
-          Hypothesis h;
-          h.sentence = fmt::format("what {} sighted as {} is {}", here, mark, other);
-          h.decisions = {{id, {{"targets", {{booked, {{"mark", other}}}}}}}};
-          h.changes = {{id, rename(booked, other)}};
-          out.push_back(std::move(h));
-        }
-      }
-    }
-    if (up.count(id)) {
-      const auto height = [&](const std::string &what, double now, double then, json value,
-                              std::function<void(StationSetup &)> change, bool used_elsewhere) {
-        if (std::abs(then - now) < 0.002 || then < -1 || then > 6) return;
-        Hypothesis h;
-        h.sentence = used_elsewhere ? fmt::format("{} is {}, not {}", what, metres(then), metres(now))
-                                    : fmt::format("{} is wrong by {:+.0f} mm ({} would do)", what, 1000 * (now - then),
-                                                  metres(then));
-        h.decisions = {{id, std::move(value)}};
-        h.changes = {{id, std::move(change)}};
-        h.prior = used_elsewhere ? 0.15 : 0;
-        out.push_back(std::move(h));
-      };
-      for (const auto &[booked, mark] : names) {
-        const TargetSight *x = s.find(mark);
-        if (!x) continue;
-        const double now = x->mean.target_height;
-        const auto put = [booked = booked](double then) {
-          return [booked, then](StationSetup &u) {
-            for (Pointing &p : u.pointings)
-              if (p.booked == booked) p.target_height = then;
-          };
-        };
-        const auto value = [booked = booked](double then) { return json{{"targets", {{booked, {{"height", then}}}}}}; };
-        const std::string what = fmt::format("the target height at {} to {}", here, mark);
-        for (double then : target_heights) height(what, now, then, value(then), put(then), true);
-        // A target that is higher than booked makes the mark seem higher: the rise is too large by as much.
-        for (double d : asked[id]) {
-          const double then = std::round(1000 * (now + d)) / 1000;
-          if (std::none_of(target_heights.begin(), target_heights.end(),
-                           [&](double t) { return std::abs(t - then) < 0.006; }))
-            height(what, now, then, value(then), put(then), false);
-        }
-      }
-      const double now = s.setup.instrument_height;
-      std::set<double> others;
-      for (const auto *o : own)
-        if (o != &s) others.insert(o->setup.instrument_height);
-      const std::string what = "the instrument height at " + here;
-      const auto put = [](double then) { return [then](StationSetup &u) { u.instrument_height = then; }; };
-      for (double then : others) height(what, now, then, json{{"height", then}}, put(then), true);
-      for (double d : asked[id]) {
-        const double then = std::round(1000 * (now - d)) / 1000;
-        if (std::none_of(others.begin(), others.end(), [&](double t) { return std::abs(t - then) < 0.006; }))
-          height(what, now, then, json{{"height", then}}, put(then), false);
-      }
-    }
-    if (plan.count(id))
-      for (const auto &[booked, mark] : names)
-        if (const TargetSight *x = s.find(mark))
-          for (double then : constants) {
-            const double now = x->mean.prism_constant;
-            if (std::abs(then - now) < 1e-5) continue;
-            Hypothesis h;
-            h.sentence = fmt::format("the prism constant at {} to {} is {:.1f} mm, not {:.1f} mm", here, mark,
-                                     1000 * then, 1000 * now);
-            h.decisions = {{id, {{"targets", {{booked, {{"constant", then}}}}}}}};
-            h.changes = {{id, [booked = booked, then](StationSetup &u) {
-                            for (Pointing &p : u.pointings)
-                              if (p.booked == booked) p.prism_constant = then;
-                          }}};
-            h.prior = 0.1;
-            out.push_back(std::move(h));
-          }
-    Hypothesis h;
-    h.sentence = fmt::format("the set-up on {} does not belong here", here);
-    h.decisions = {{id, json::object()}}, h.verb = "leave-out", h.left_out = {id};
-    h.prior = -0.5;
-    out.push_back(std::move(h));
-  }
-  // A value that was left in the instrument concerns all set-ups that carry it.
-  std::map<double, std::vector<const ReducedSetup *>> by_pressure;
-  for (const auto *s : own)
-    if (air.count(s->setup.id)) by_pressure[s->setup.air->pressure_hpa].push_back(s);
-  for (const auto &[pressure, members] : by_pressure) {
-    Hypothesis h;
-    double should = 0;
-    std::string marks;
-    for (const TraverseTest &t : tests)
-      if (t.kind == Kind::air && t.item == members.front()->setup.id) should = pressure - t.value;
-    for (const auto *s : members) {
-      h.changes.emplace_back(s->setup.id, [should](StationSetup &u) {
-        if (u.air) u.air->pressure_hpa = should;
-      });
-      h.decisions.emplace_back(s->setup.id, json{{"pressure", std::round(should)}});
-      marks += (marks.empty() ? "" : ", ") + s->setup.mark;
-    }
-    h.sentence =
-        fmt::format("the pressure of {:g} hPa at {} was left in: about {:.0f} hPa were there", pressure, marks, should);
-    h.prior = 0.3;
-    out.push_back(std::move(h));
-  }
   return out;
 }
 
@@ -457,7 +278,7 @@ TraverseFindings judge_traverses(const TraverseReport &r, const JobState &state,
   for (const auto &about : clusters(r, tests)) {
     const Trial trial(r, state, known, datum, about);
     if (!trial.fails()) continue;
-    std::vector<Hypothesis> all = hypotheses(r, about, tests);
+    std::vector<Hypothesis> all = traverse_hypotheses(r, about, tests);
     explain_excentric(r, about, tests, trial, all);
     for (const Hypothesis &h : all)
       if (auto c = trial.run(h)) {

@@ -67,106 +67,136 @@ std::string sentence(const TraverseTest &t) {
   return "";
 }
 
+using T = Thing::Kind;
+
+/// Adds the doubts of traverses.
+struct TraverseDoubts {
+  DoubtList &list;
+  const TraverseReport &r;
+  const TraverseFindings &findings;
+  std::map<std::string, std::vector<std::string>> causes{}; ///< of each test
+
+  Doubt &add(DoubtKind kind, const std::string &about, const Thing &thing, std::string sentence,
+             const std::string &part = {}) {
+    return list.add(kind, about, Section::traverse, thing, std::move(sentence), thing.id + part + "|" + about);
+  }
+
+  void of_sources() {
+    for (const auto &s : r.field.sources) {
+      const FieldSource &f = *s.file;
+      if (s.blocked())
+        add(DoubtKind::field_book_not_read, f.name, {T::source, f.source_id},
+            f.unit_conflict.empty()
+                ? fmt::format("{} pieces were not understood (line {}: {}): none of its set-ups is used until "
+                              "they were looked at",
+                              f.unread, f.first_unread_line, f.first_unread_why)
+                : f.unit_conflict);
+      std::size_t n = 0;
+      for (const auto &t : f.troubles)
+        if (++n <= 5)
+          add(DoubtKind::field_book_trouble, fmt::format("{}, line {}", f.name, t.line), {T::source, f.source_id},
+              t.what, fmt::format("|{}", t.line));
+      if (n > 5)
+        add(DoubtKind::field_book_trouble, f.name, {T::source, f.source_id},
+            fmt::format("{} more lines with troubles", n - 5));
+    }
+  }
+
+  /// Tests that one cause clears stand together under the largest of them.
+  void of_tests() {
+    std::map<std::string, double> effects; // of what would put it right
+    for (const TraverseCause &c : findings.causes)
+      for (const auto &id : c.cleared) {
+        if (auto &known = causes[id]; known.size() < 3) known.push_back(c.sentence);
+        effects.emplace(id, c.effect);
+      }
+    for (const TraverseTest &t : findings.tests) {
+      if (t.passes()) continue;
+      // What was left out is judged when it is taken up.
+      const bool out_of_use = std::all_of(t.setups.begin(), t.setups.end(), [&](const std::string &id) {
+        const ReducedSetup *s = r.field.find(id);
+        return !s || !r.in_network(*s);
+      });
+      if (out_of_use) continue;
+      const auto effect = effects.find(t.id);
+      const bool line =
+          t.kind == Kind::angles || t.kind == Kind::length || t.kind == Kind::height || t.kind == Kind::comparison;
+      Doubt &d = add(doubt_kind(t.kind), t.about, {line ? T::traverse : T::station, t.item}, sentence(t));
+      if (t.limit > 0) d.value = t.value, d.limit = t.limit, d.unit = t.unit;
+      if (const double m = effect == effects.end() ? t.effect : effect->second; m > 0) d.effect_m = m;
+      d.causes = causes[t.id];
+    }
+  }
+
+  void of_marks() {
+    for (const auto &[name, m] : r.marks) {
+      const ReducedSetup *s = r.field.find(m.setup);
+      if (!(m.apart > m.apart_limit) || !s || !r.in_network(*s)) continue;
+      Doubt &d = add(
+          DoubtKind::places_lie_apart, name, {T::station, m.setup},
+          fmt::format("{} set-ups place it {} apart, limit {}: another point under its name, or a set-up that is wrong",
+                      m.sights, length_words(m.apart), length_words(m.apart_limit)));
+      d.value = 1000 * m.apart, d.limit = 1000 * m.apart_limit, d.unit = "mm", d.effect_m = m.apart;
+    }
+  }
+
+  void of_lines() {
+    for (const TraverseLine &l : r.lines) {
+      if (!l.used) continue;
+      if (!l.problem.empty()) add(DoubtKind::traverse_not_computed, l.name, {T::traverse, l.id}, l.problem);
+      if (l.local_place || l.local_bearing)
+        add(DoubtKind::local_traverse, l.name, {T::traverse, l.id},
+            l.local_place ? "it hangs on no known mark: its coordinates are local ones"
+                          : "nothing gives its bearing: it is assumed, and all coordinates turn with it");
+      if (l.problem.empty() && l.result.kind == TraverseKind::hanging)
+        add(DoubtKind::open_traverse, l.name, {T::traverse, l.id}, "nothing closes it: a mistake in it cannot show");
+      for (const TraverseSuspect &s : l.result.suspects)
+        if (s.clears && causes["closure " + l.id].empty() && causes["angles " + l.id].empty()) {
+          add(DoubtKind::one_mistake_would_do, l.name, {T::traverse, l.id},
+              s.angle ? fmt::format("a single angle at {} off by {} would explain what does not close", s.mark,
+                                    angle_words(s.size, 1, true))
+                      : fmt::format("a single distance from {} off by {} would explain what does not close "
+                                    "(and so may others)",
+                                    s.mark, length_words(s.size, 1, true)));
+          break;
+        }
+    }
+  }
+
+  void of_setups() {
+    for (const auto &s : r.field.setups) {
+      if (!r.in_network(*s)) continue;
+      const auto j = r.judgements.find(s->setup.id);
+      if (j != r.judgements.end() && !j->second.joined)
+        add(DoubtKind::stray_setup, s->setup.mark, {T::station, s->setup.id},
+            "nothing leads from this set-up to any other mark: is it of another job, or is its name wrong?");
+      if (j != r.judgements.end() && j->second.free && !j->second.free->danger.empty())
+        add(DoubtKind::weak_free_station, s->setup.mark, {T::station, s->setup.id}, j->second.free->danger);
+      for (const auto &t : s->reduced.troubles) {
+        // A face that stands alone in one set of several is put right by the others; alone altogether it is not.
+        if (t.one_face) continue;
+        add(DoubtKind::setup_trouble, s->setup.mark, {T::station, s->setup.id}, t.what);
+      }
+      for (const TargetMean &t : s->reduced.targets) {
+        const TraverseLine *l = r.line_of(s->setup.id);
+        const bool leg = l && std::find(l->marks.begin(), l->marks.end(), t.target) != l->marks.end();
+        if (leg && (t.pointings < 2 || (t.sets < 2 && !t.both_faces)))
+          add(DoubtKind::too_little_left, s->setup.mark + " → " + t.target, {T::station, s->setup.id},
+              "one face in one set: neither the instrument's errors nor a slip can show");
+      }
+    }
+  }
+};
+
 } // namespace
 
 void traverse_doubts(DoubtList &list, const TraverseReport &r, const TraverseFindings &findings) {
-  const auto add = [&](DoubtKind kind, const std::string &about, const Thing &thing, std::string sentence,
-                       const std::string &part = {}) -> Doubt & {
-    return list.add(kind, about, Section::traverse, thing, std::move(sentence), thing.id + part + "|" + about);
-  };
-  using T = Thing::Kind;
-  for (const auto &s : r.field.sources) {
-    const FieldSource &f = *s.file;
-    if (s.blocked())
-      add(DoubtKind::field_book_not_read, f.name, {T::source, f.source_id},
-          f.unit_conflict.empty()
-              ? fmt::format("{} pieces were not understood (line {}: {}): none of its set-ups is used until "
-                            "they were looked at",
-                            f.unread, f.first_unread_line, f.first_unread_why)
-              : f.unit_conflict);
-    std::size_t n = 0;
-    for (const auto &t : f.troubles)
-      if (++n <= 5)
-        add(DoubtKind::field_book_trouble, fmt::format("{}, line {}", f.name, t.line), {T::source, f.source_id}, t.what,
-            fmt::format("|{}", t.line));
-    if (n > 5)
-      add(DoubtKind::field_book_trouble, f.name, {T::source, f.source_id},
-          fmt::format("{} more lines with troubles", n - 5));
-  }
-  // Tests that one cause clears stand together under the largest of them.
-  std::map<std::string, std::vector<std::string>> causes;
-  std::map<std::string, double> effects; // of what would put it right
-  for (const TraverseCause &c : findings.causes)
-    for (const auto &id : c.cleared) {
-      if (auto &known = causes[id]; known.size() < 3) known.push_back(c.sentence);
-      effects.emplace(id, c.effect);
-    }
-  for (const TraverseTest &t : findings.tests) {
-    if (t.passes()) continue;
-    // What was left out is judged when it is taken up.
-    const bool out_of_use = std::all_of(t.setups.begin(), t.setups.end(), [&](const std::string &id) {
-      const ReducedSetup *s = r.field.find(id);
-      return !s || !r.in_network(*s);
-    });
-    if (out_of_use) continue;
-    const auto effect = effects.find(t.id);
-    const bool line =
-        t.kind == Kind::angles || t.kind == Kind::length || t.kind == Kind::height || t.kind == Kind::comparison;
-    Doubt &d = add(doubt_kind(t.kind), t.about, {line ? T::traverse : T::station, t.item}, sentence(t));
-    if (t.limit > 0) d.value = t.value, d.limit = t.limit, d.unit = t.unit;
-    if (const double m = effect == effects.end() ? t.effect : effect->second; m > 0) d.effect_m = m;
-    d.causes = causes[t.id];
-  }
-  for (const auto &[name, m] : r.marks) {
-    const ReducedSetup *s = r.field.find(m.setup);
-    if (!(m.apart > m.apart_limit) || !s || !r.in_network(*s)) continue;
-    Doubt &d = add(
-        DoubtKind::places_lie_apart, name, {T::station, m.setup},
-        fmt::format("{} set-ups place it {} apart, limit {}: another point under its name, or a set-up that is wrong",
-                    m.sights, length_words(m.apart), length_words(m.apart_limit)));
-    d.value = 1000 * m.apart, d.limit = 1000 * m.apart_limit, d.unit = "mm", d.effect_m = m.apart;
-  }
-  for (const TraverseLine &l : r.lines) {
-    if (!l.used) continue;
-    if (!l.problem.empty()) add(DoubtKind::traverse_not_computed, l.name, {T::traverse, l.id}, l.problem);
-    if (l.local_place || l.local_bearing)
-      add(DoubtKind::local_traverse, l.name, {T::traverse, l.id},
-          l.local_place ? "it hangs on no known mark: its coordinates are local ones"
-                        : "nothing gives its bearing: it is assumed, and all coordinates turn with it");
-    if (l.problem.empty() && l.result.kind == TraverseKind::hanging)
-      add(DoubtKind::open_traverse, l.name, {T::traverse, l.id}, "nothing closes it: a mistake in it cannot show");
-    for (const TraverseSuspect &s : l.result.suspects)
-      if (s.clears && causes["closure " + l.id].empty() && causes["angles " + l.id].empty()) {
-        add(DoubtKind::one_mistake_would_do, l.name, {T::traverse, l.id},
-            s.angle ? fmt::format("a single angle at {} off by {} would explain what does not close", s.mark,
-                                  angle_words(s.size, 1, true))
-                    : fmt::format("a single distance from {} off by {} would explain what does not close "
-                                  "(and so may others)",
-                                  s.mark, length_words(s.size, 1, true)));
-        break;
-      }
-  }
-  for (const auto &s : r.field.setups) {
-    if (!r.in_network(*s)) continue;
-    const auto j = r.judgements.find(s->setup.id);
-    if (j != r.judgements.end() && !j->second.joined)
-      add(DoubtKind::stray_set_up, s->setup.mark, {T::station, s->setup.id},
-          "nothing leads from this set-up to any other mark: is it of another job, or is its name wrong?");
-    if (j != r.judgements.end() && j->second.free && !j->second.free->danger.empty())
-      add(DoubtKind::weak_free_station, s->setup.mark, {T::station, s->setup.id}, j->second.free->danger);
-    for (const auto &t : s->reduced.troubles) {
-      // A face that stands alone in one set of several is put right by the others; alone altogether it is not.
-      if (t.one_face) continue;
-      add(DoubtKind::setup_trouble, s->setup.mark, {T::station, s->setup.id}, t.what);
-    }
-    for (const TargetMean &t : s->reduced.targets) {
-      const TraverseLine *l = r.line_of(s->setup.id);
-      const bool leg = l && std::find(l->marks.begin(), l->marks.end(), t.target) != l->marks.end();
-      if (leg && (t.pointings < 2 || (t.sets < 2 && !t.both_faces)))
-        add(DoubtKind::too_little_left, s->setup.mark + " → " + t.target, {T::station, s->setup.id},
-            "one face in one set: neither the instrument's errors nor a slip can show");
-    }
-  }
+  TraverseDoubts doubts{list, r, findings};
+  doubts.of_sources();
+  doubts.of_tests();
+  doubts.of_marks();
+  doubts.of_lines();
+  doubts.of_setups();
 }
 
 } // namespace ampletie

@@ -30,21 +30,23 @@ std::optional<double> weather(const TraverseReport &r) {
   return std::clamp(median(std::move(all)), -40.0, 40.0);
 }
 
-std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<double> weather) {
+namespace {
+/// Collects tests.
+struct TestList {
   std::vector<TraverseTest> out;
-  const auto add = [&](Kind kind, std::string key, std::string about, std::string item, std::vector<std::string> setups,
-                       double value, double limit, const char *unit, double effect) -> TraverseTest & {
+  TraverseTest &add(Kind kind, std::string key, std::string about, std::string item, std::vector<std::string> setups,
+                    double value, double limit, const char *unit, double effect) {
     TraverseTest t;
     t.kind = kind, t.id = std::move(key), t.about = std::move(about), t.item = std::move(item);
     t.setups = std::move(setups), t.value = value, t.limit = limit, t.unit = unit, t.effect = effect;
     out.push_back(std::move(t));
     return out.back();
-  };
-  std::vector<std::pair<const ReducedSetup *, double>> air; // against the standard atmosphere
-  for (const auto &s : r.field.setups) {
-    if (!s->used) continue;
-    const std::string &id = s->setup.id, &here = s->setup.mark;
-    for (const TargetSight &x : s->sights) {
+  }
+
+  /// Spreads of what was read several times.
+  void spreads(const ReducedSetup &setup) {
+    const std::string &id = setup.setup.id, &here = setup.setup.mark;
+    for (const TargetSight &x : setup.sights) {
       const TargetMean &m = x.mean;
       const double length = std::isfinite(x.horizontal) ? x.horizontal : 100;
       const std::string about = here + " → " + m.target;
@@ -61,9 +63,10 @@ std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<
       if (m.slope_limit > 0)
         spread("distance", 1000 * m.slope_spread, 1000 * m.slope_limit, "mm", m.slope_spread / std::max(1, m.sets));
     }
-    if (s->setup.air)
-      if (const auto p = r.places.find(here); p != r.places.end())
-        air.emplace_back(s.get(), s->setup.air->pressure_hpa - standard_pressure(to_geodetic(p->second).h));
+  }
+
+  void known_marks(const TraverseReport &r, const ReducedSetup &setup) {
+    const std::string &id = setup.setup.id, &here = setup.setup.mark;
     if (const auto j = r.judgements.find(id); j != r.judgements.end())
       for (const KnownMarkCheck &c : j->second.checks)
         for (const auto &[name, value, limit] : {std::tuple{"along", c.along, c.along_limit},
@@ -76,15 +79,17 @@ std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<
             t.target = c.mark, t.up = std::string_view(name) == "up";
           }
   }
-  if (weather) {
-    // A value left in is one mistake, however many set-ups carry it.
+
+  /// A value left in is one mistake, however many set-ups carry it. `air`: set-ups and what their pressure is over that
+  /// of the standard atmosphere.
+  void pressures(const std::vector<std::pair<const ReducedSetup *, double>> &air, double weather) {
     std::map<std::pair<std::string, double>, std::vector<std::pair<const ReducedSetup *, double>>> groups;
     for (const auto &x : air) groups[{x.first->setup.source_id, x.first->setup.air->pressure_hpa}].push_back(x);
     for (const auto &[key, members] : groups) {
       double mean = 0;
       std::vector<std::string> ids;
       for (const auto &[s, d] : members)
-        mean += (d - *weather) / static_cast<double>(members.size()), ids.push_back(s->setup.id);
+        mean += (d - weather) / static_cast<double>(members.size()), ids.push_back(s->setup.id);
       std::string about = members.front().first->setup.mark;
       if (members.size() > 1)
         about += fmt::format(" to {} ({} set-ups)", members.back().first->setup.mark, members.size());
@@ -96,7 +101,9 @@ std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<
           0.28e-6 * std::abs(mean) * longest);
     }
   }
-  for (const TraverseLine &l : r.lines) {
+
+  /// Legs measured from both ends.
+  void legs(const TraverseLine &l) {
     for (std::size_t i = 0; i < l.legs.size(); ++i) {
       const TraverseLeg &g = l.legs[i];
       std::vector<std::string> both;
@@ -110,7 +117,9 @@ std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<
         add(Kind::rise, "rise " + l.id + " " + about, about, both.front(), both, 1000 * g.rise_sum, 1000 * g.rise_limit,
             "mm", std::abs(g.rise_sum) / 2);
     }
-    if (!l.problem.empty()) continue;
+  }
+
+  void closures(const TraverseLine &l) {
     const TraverseClosure &c = l.result.closure;
     const double n = static_cast<double>(std::max<std::size_t>(1, l.legs.size()));
     if (c.has_angular)
@@ -122,6 +131,9 @@ std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<
     if (c.has_height)
       add(Kind::height, "height " + l.id, l.name, l.id, l.setups, 1000 * c.height, 1000 * l.height_limit, "mm",
           std::abs(c.height) / 2);
+  }
+
+  void comparisons(const TraverseLine &l) {
     for (const TraverseComparison &x : l.comparisons) {
       if (std::isfinite(x.east))
         add(Kind::comparison, "compare " + l.id + x.mark, x.mark + " of " + l.name, l.id, l.setups,
@@ -131,7 +143,27 @@ std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<
             l.setups, 1000 * x.up, 1000 * single_test_limit * x.up_expected, "mm", std::abs(x.up));
     }
   }
-  return out;
+};
+} // namespace
+
+std::vector<TraverseTest> traverse_tests(const TraverseReport &r, std::optional<double> weather) {
+  TestList list;
+  std::vector<std::pair<const ReducedSetup *, double>> air; // against the standard atmosphere
+  for (const auto &s : r.field.setups) {
+    if (!s->used) continue;
+    list.spreads(*s);
+    if (const auto p = r.places.find(s->setup.mark); s->setup.air && p != r.places.end())
+      air.emplace_back(s.get(), s->setup.air->pressure_hpa - standard_pressure(to_geodetic(p->second).h));
+    list.known_marks(r, *s);
+  }
+  if (weather) list.pressures(air, *weather);
+  for (const TraverseLine &l : r.lines) {
+    list.legs(l);
+    if (!l.problem.empty()) continue;
+    list.closures(l);
+    list.comparisons(l);
+  }
+  return std::move(list.out);
 }
 
 } // namespace ampletie

@@ -2,7 +2,7 @@
 #include "base/size_words.h"
 #include "geodesy/coast.h"
 #include "geodesy/ellipsoid.h"
-#include "gnss/diagnosis.h"
+#include "gnss/quality/diagnosis.h"
 #include "job/settings.h"
 #include "judgement/height_causes.h"
 #include <cmath>
@@ -95,11 +95,11 @@ void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vect
 }
 
 void closure_doubts(DoubtList &list, const JobSnapshot &s, const LoopReport &report) {
-  std::map<std::string, const Occupation *> by_set_up;
-  for (const Occupation &o : s.occupations()) by_set_up.emplace(o.set_up, &o);
-  auto set_up = [&](const std::string &id) {
-    const auto it = by_set_up.find(id);
-    return it == by_set_up.end() ? id : occupation_name(*it->second);
+  std::map<std::string, const Occupation *> by_setup;
+  for (const Occupation &o : s.occupations()) by_setup.emplace(o.setup, &o);
+  auto setup = [&](const std::string &id) {
+    const auto it = by_setup.find(id);
+    return it == by_setup.end() ? id : occupation_name(*it->second);
   };
   for (const Loop &l : report.loops) {
     if (l.closes()) continue;
@@ -123,8 +123,8 @@ void closure_doubts(DoubtList &list, const JobSnapshot &s, const LoopReport &rep
     for (const LoopCause &c : report.causes) {
       if (c.kind == LoopCause::Kind::height) {
         std::string words = fmt::format("an antenna height of {} {:.0f} mm too {} would explain all closures",
-                                        set_up(c.set_up), std::abs(c.size_m) * 1000, c.size_m < 0 ? "large" : "small");
-        if (const auto it = by_set_up.find(c.set_up); it != by_set_up.end()) {
+                                        setup(c.setup), std::abs(c.size_m) * 1000, c.size_m < 0 ? "large" : "small");
+        if (const auto it = by_setup.find(c.setup); it != by_setup.end()) {
           const auto why = height_causes(s.contents(), *it->second, c.size_m, c.sd_m);
           if (!why.empty()) {
             d.causes.push_back(words + ": " + why.front());
@@ -133,10 +133,10 @@ void closure_doubts(DoubtList &list, const JobSnapshot &s, const LoopReport &rep
         }
         plain.push_back(std::move(words));
       } else if (c.kind == LoopCause::Kind::renamed)
-        plain.push_back(fmt::format("{} stood on {}: that would explain all closures", set_up(c.set_up), c.other));
+        plain.push_back(fmt::format("{} stood on {}: that would explain all closures", setup(c.setup), c.other));
       else
         plain.push_back(
-            fmt::format("exchanged marks of {} and {} would explain all closures", set_up(c.set_up), set_up(c.other)));
+            fmt::format("exchanged marks of {} and {} would explain all closures", setup(c.setup), setup(c.other)));
     }
     d.causes.insert(d.causes.end(), plain.begin(), plain.end());
     if (d.causes.size() > 3) d.causes.resize(3);

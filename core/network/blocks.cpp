@@ -17,7 +17,7 @@ void add_column(LinearBlock &b, int parameter, const Eigen::VectorXd &column) {
 } // namespace
 
 std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to,
-                                          int from_set_up, int to_set_up) {
+                                          int from_setup, int to_setup) {
   auto b = std::make_unique<LinearBlock>();
   b->id = v.id;
   b->kind = "vector";
@@ -26,7 +26,7 @@ std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes
   b->observed = v.d;
   b->covariance = v.cov;
   b->offset = to.origin - from.origin;
-  const Eigen::Index columns = 6 + (from_set_up >= 0 ? 3 : 0) + (to_set_up >= 0 ? 3 : 0);
+  const Eigen::Index columns = 6 + (from_setup >= 0 ? 3 : 0) + (to_setup >= 0 ? 3 : 0);
   b->a = Eigen::MatrixXd::Zero(3, columns);
   Eigen::Index c = 0;
   // A set-up error carries the antenna away from the marker: it adds to what the vector, reduced to the marker, shows.
@@ -37,8 +37,8 @@ std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes
   };
   add(from.first, from.axes, -1);
   add(to.first, to.axes, 1);
-  if (from_set_up >= 0) add(from_set_up, from.axes, -1);
-  if (to_set_up >= 0) add(to_set_up, to.axes, 1);
+  if (from_setup >= 0) add(from_setup, from.axes, -1);
+  if (to_setup >= 0) add(to_setup, to.axes, 1);
   // Marks known by their physical heights rest on the geoid's corrections.
   for (const auto &[mark, sign] : {std::pair{&from, -1.0}, {&to, 1.0}})
     for (const auto &[node, weight] : mark->lift) add_column(*b, node, sign * weight * mark->axes.row(2).transpose());
@@ -163,7 +163,7 @@ std::unique_ptr<Block> three(std::string id, std::string kind, int first, const 
 }
 } // namespace
 
-std::unique_ptr<Block> set_up_block(const NetworkSetUp &s, int first) {
+std::unique_ptr<Block> setup_block(const NetworkSetup &s, int first) {
   return three(s.id, "set-up", first, Vec3::Zero(), s.sd_enu.cwiseAbs2().asDiagonal(),
                {"centring east", "centring north", "antenna height"});
 }

@@ -21,7 +21,7 @@ public:
   Closures(const NetworkInput &in, const LoopLimits &limits)
       : limits_(limits), statistic_limit_(chi_squared_quantile(1 - limits.alpha, 3)) {
     for (const auto &m : in.marks) axes_[m.name] = local_axes(to_geodetic(m.position.xyz));
-    for (const auto &s : in.set_ups) set_ups_[s.id] = s.sd_enu;
+    for (const auto &s : in.setups) setups_[s.id] = s.sd_enu;
     for (const auto &s : in.sessions)
       for (std::size_t i = 0; i < s.vectors.size(); ++i) place_[s.vectors[i]] = {&s, static_cast<Eigen::Index>(3 * i)};
   }
@@ -33,7 +33,7 @@ public:
     Mat3 cov = Mat3::Zero();
     Vec3 sum = Vec3::Zero();
     std::set<std::string> sessions;
-    int new_set_ups = 0;
+    int new_setups = 0;
     std::string key;
     for (std::size_t i = 0; i < steps.size(); ++i) {
       const auto &[v, sign] = steps[i];
@@ -45,13 +45,13 @@ public:
       sessions.insert(v->session);
       for (std::size_t k = 0; k < steps.size(); ++k) cov += sign * steps[k].sign * covariance(*v, *steps[k].vector);
       const auto &next = steps[(i + 1) % steps.size()];
-      const std::string &here = sign > 0 ? v->to_set_up : v->from_set_up,
-                        &there = next.sign > 0 ? next.vector->from_set_up : next.vector->to_set_up;
+      const std::string &here = sign > 0 ? v->to_setup : v->from_setup,
+                        &there = next.sign > 0 ? next.vector->from_setup : next.vector->to_setup;
       if (here == there) continue;
-      ++new_set_ups;
+      ++new_setups;
       const Mat3 &axes = axes_.at(sign > 0 ? v->to : v->from);
       for (const auto *id : {&here, &there})
-        if (const auto s = set_ups_.find(*id); s != set_ups_.end())
+        if (const auto s = setups_.find(*id); s != setups_.end())
           cov += axes.transpose() * Mat3(s->second.cwiseAbs2().asDiagonal()) * axes;
     }
     std::vector<std::string> sorted = l.vectors;
@@ -64,7 +64,7 @@ public:
     l.misclosure_enu = axes * sum;
     l.cov_enu = axes * cov * axes.transpose();
     l.limit_m = limits_.mm * 1e-3 + limits_.ppm * 1e-6 * l.length;
-    l.check = new_set_ups ? LoopCheck::full : sessions.size() > 1 ? LoopCheck::same_set_ups : LoopCheck::none;
+    l.check = new_setups ? LoopCheck::full : sessions.size() > 1 ? LoopCheck::same_setups : LoopCheck::none;
     if (propagate) {
       l.statistic = l.misclosure_enu.dot(l.cov_enu.ldlt().solve(l.misclosure_enu));
       l.statistic_limit = statistic_limit_;
@@ -97,14 +97,14 @@ private:
   LoopLimits limits_;
   double statistic_limit_;
   std::map<std::string, Mat3> axes_;
-  std::map<std::string, Vec3> set_ups_;
+  std::map<std::string, Vec3> setups_;
   std::map<std::string, std::pair<const NetworkSession *, Eigen::Index>> place_;
 };
 
 /// What a chain runs through: marks, or inside a session set-ups.
 using Node = const std::string &(*)(const NetworkVector &v, bool from);
 const std::string &mark_node(const NetworkVector &v, bool from) { return from ? v.from : v.to; }
-const std::string &set_up_node(const NetworkVector &v, bool from) { return from ? v.from_set_up : v.to_set_up; }
+const std::string &setup_node(const NetworkVector &v, bool from) { return from ? v.from_setup : v.to_setup; }
 
 /// Shortest chain, by the number of vectors and then their length, between two nodes over the edges given.
 std::vector<Step> shortest(const std::map<std::string, std::vector<Step>> &edges, Node node, const std::string &from,
@@ -169,7 +169,7 @@ std::string loop_check_name(LoopCheck c) {
   switch (c) {
   case LoopCheck::none:
     return "no check";
-  case LoopCheck::same_set_ups:
+  case LoopCheck::same_setups:
     return "same set-ups";
   case LoopCheck::full:
     return "check";
@@ -230,10 +230,10 @@ std::vector<Loop> find_loops(const NetworkInput &in, const std::vector<NetworkVe
   std::map<std::string, std::map<std::string, std::vector<Step>>> edges;
   for (auto &[session, own] : by_session) {
     std::sort(own.begin(), own.end(), [](const auto *a, const auto *b) { return a->id < b->id; });
-    edges[session] = edges_of(own, set_up_node);
+    edges[session] = edges_of(own, setup_node);
   }
   for (const NetworkVector &v : dependent) {
-    std::vector<Step> chain = shortest(edges[v.session], set_up_node, v.to_set_up, v.from_set_up, {});
+    std::vector<Step> chain = shortest(edges[v.session], setup_node, v.to_setup, v.from_setup, {});
     if (chain.empty()) continue;
     chain.push_back({&v, 1});
     // What it shares with the others is not known, so only the plain limit can be applied.
@@ -253,7 +253,7 @@ std::vector<Loop> find_loops(const NetworkInput &in, const std::vector<NetworkVe
 
 namespace {
 /// Another antenna height of one set-up: its size by least squares from all closures, and what it leaves of them.
-std::optional<LoopCause> height_cause(const NetworkSetUp &s, const Mat3 &mark_axes,
+std::optional<LoopCause> height_cause(const NetworkSetup &s, const Mat3 &mark_axes,
                                       const std::vector<const Loop *> &judged,
                                       const std::vector<std::vector<const NetworkVector *>> &vectors,
                                       const std::map<std::string, Mat3> &axes, double limit) {
@@ -264,8 +264,8 @@ std::optional<LoopCause> height_cause(const NetworkSetUp &s, const Mat3 &mark_ax
     const Loop &l = *judged[k];
     int sign = 0;
     for (std::size_t i = 0; i < l.vectors.size(); ++i) {
-      if (vectors[k][i]->to_set_up == s.id) sign += l.signs[i];
-      if (vectors[k][i]->from_set_up == s.id) sign -= l.signs[i];
+      if (vectors[k][i]->to_setup == s.id) sign += l.signs[i];
+      if (vectors[k][i]->from_setup == s.id) sign -= l.signs[i];
     }
     if (sign == 0) {
       left = std::max(left, l.statistic / limit);
@@ -308,15 +308,15 @@ std::vector<LoopCause> explain_loops(const NetworkInput &in, const std::vector<L
     chains.emplace_back();
     for (const auto &id : l->vectors) chains.back().push_back(by_id.at(id));
   }
-  for (const NetworkSetUp &s : in.set_ups)
+  for (const NetworkSetup &s : in.setups)
     if (const auto a = axes.find(s.mark); a != axes.end())
       if (auto c = height_cause(s, a->second, judged, chains, axes, limit)) out.push_back(*c);
   // Other names: the ends of the vectors change places, and everything is closed again.
   std::map<std::string, std::set<std::string>> by_session; // session → set-ups
   std::map<std::string, std::string> mark_of;
   for (const auto &v : in.vectors) {
-    by_session[v.session].insert({v.from_set_up, v.to_set_up});
-    mark_of[v.from_set_up] = v.from, mark_of[v.to_set_up] = v.to;
+    by_session[v.session].insert({v.from_setup, v.to_setup});
+    mark_of[v.from_setup] = v.from, mark_of[v.to_setup] = v.to;
   }
   const Closures all_closures(in, limits);
   int tries = 0;
@@ -324,8 +324,8 @@ std::vector<LoopCause> explain_loops(const NetworkInput &in, const std::vector<L
     if (++tries > 500) return;
     std::vector<NetworkVector> other = in.vectors;
     for (NetworkVector &v : other) {
-      if (const auto n = names.find(v.from_set_up); n != names.end()) v.from = n->second;
-      if (const auto n = names.find(v.to_set_up); n != names.end()) v.to = n->second;
+      if (const auto n = names.find(v.from_setup); n != names.end()) v.from = n->second;
+      if (const auto n = names.find(v.to_setup); n != names.end()) v.to = n->second;
       if (v.from == v.to) return;
     }
     const auto found = close_used(all_closures, other, true);
@@ -333,7 +333,7 @@ std::vector<LoopCause> explain_loops(const NetworkInput &in, const std::vector<L
     std::set<std::string> closed;
     for (const Loop &l : *found) {
       c.left = std::max(c.left, l.statistic / limit);
-      for (const auto &id : l.vectors) closed.insert({by_id.at(id)->from_set_up, by_id.at(id)->to_set_up});
+      for (const auto &id : l.vectors) closed.insert({by_id.at(id)->from_setup, by_id.at(id)->to_setup});
     }
     // Fewer closures would be an easy way to pass: those that are named must be among what closes.
     const bool proven =
@@ -343,7 +343,7 @@ std::vector<LoopCause> explain_loops(const NetworkInput &in, const std::vector<L
   std::set<std::string> suspected;
   for (const Loop *l : judged)
     if (!l->within_propagated())
-      for (const auto &id : l->vectors) suspected.insert({by_id.at(id)->from_set_up, by_id.at(id)->to_set_up});
+      for (const auto &id : l->vectors) suspected.insert({by_id.at(id)->from_setup, by_id.at(id)->to_setup});
   std::set<std::pair<std::string, std::string>> tried;
   for (const auto &[session, ids] : by_session)
     for (const auto &a : ids)
@@ -357,7 +357,7 @@ std::vector<LoopCause> explain_loops(const NetworkInput &in, const std::vector<L
         attempt({LoopCause::Kind::renamed, a, m.name, 0, 0, 0}, {{a, m.name}},
                 judged.size() > 1 ? judged.size() - 1 : 1);
   std::sort(out.begin(), out.end(), [](const auto &x, const auto &y) {
-    return std::tuple(x.left, x.set_up, x.other) < std::tuple(y.left, y.set_up, y.other);
+    return std::tuple(x.left, x.setup, x.other) < std::tuple(y.left, y.setup, y.other);
   });
   return out;
 }

@@ -5,9 +5,9 @@ namespace ampletie {
 
 /// What a closure can reveal.
 enum class LoopCheck {
-  none,         ///< all of it comes from one session with one set of set-ups: it closes whatever the set-ups are worth
-  same_set_ups, ///< different sessions over the same erections: checks the solutions, not centring and heights
-  full          ///< at least one mark was set up anew
+  none,        ///< all of it comes from one session with one set of set-ups: it closes whatever the set-ups are worth
+  same_setups, ///< different sessions over the same erections: checks the solutions, not centring and heights
+  full         ///< at least one mark was set up anew
 };
 std::string loop_check_name(LoopCheck c);
 
@@ -48,7 +48,7 @@ std::vector<Loop> find_loops(const NetworkInput &input, const std::vector<Networ
 struct LoopCause {
   enum class Kind { height, swapped, renamed } kind = Kind::height;
   /// Whose height is wrong; the two set-ups whose marks were exchanged; the set-up and the mark that it stood on.
-  std::string set_up, other;
+  std::string setup, other;
   double size_m = 0; ///< of the height: true − used
   double sd_m = 0;   ///< of that size
   double left = 0;   ///< largest statistic over its limit that remains

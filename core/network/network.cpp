@@ -321,8 +321,8 @@ struct Connections {
 Connections connections(const NetworkInput &in) {
   Connections out;
   for (const auto &v : in.vectors) {
-    out.erections[v.from].insert(v.from_set_up);
-    out.erections[v.to].insert(v.to_set_up);
+    out.erections[v.from].insert(v.from_setup);
+    out.erections[v.to].insert(v.to_setup);
     out.neighbours[v.from].insert(v.to);
     out.neighbours[v.to].insert(v.from);
   }
@@ -455,10 +455,10 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     AdjustedMark q = adjusted_mark(m, b, r, shift ? &*shift : nullptr, held, out.geoid_nodes);
     local_accuracy(b, r, c.neighbours[m.name], q);
     q.levels = c.levelled[m.name];
-    q.set_ups = static_cast<int>(c.erections[m.name].size());
+    q.setups = static_cast<int>(c.erections[m.name].size());
     // A set-up fixes a mark, and so does a way over levels in height.
     q.sighted_from = static_cast<int>(c.sighted[m.name].size());
-    q.independent_checks = std::max(0, (m.plan_known ? q.set_ups + q.sighted_from : ways.from(m.name)) - 1);
+    q.independent_checks = std::max(0, (m.plan_known ? q.setups + q.sighted_from : ways.from(m.name)) - 1);
     out.marks.push_back(std::move(q));
   }
   station_results(in, b, out);

@@ -26,13 +26,13 @@ struct NetworkMark {
 };
 
 /// One erection of an antenna over a mark: its errors are common to all vectors from it (geodesy.md 6).
-struct NetworkSetUp {
+struct NetworkSetup {
   std::string id, mark;
   Vec3 sd_enu = Vec3(0.001, 0.001, 0.001); ///< centring east, north; height; m
 };
 
 struct NetworkVector {
-  std::string id, from, to, from_set_up, to_set_up, session, group = "GNSS";
+  std::string id, from, to, from_setup, to_setup, session, group = "GNSS";
   Vec3 d = Vec3::Zero(); ///< marker to marker in the job's frame, m
   Mat3 cov = Mat3::Zero();
   Frame frame;
@@ -67,13 +67,13 @@ struct NetworkSight {
 /// the orientation with a prior (geodesy.md 5, 6, 16).
 struct NetworkStation {
   std::string id, mark, instrument;
-  double height = 0;                          ///< of the instrument, m
-  Eigen::Vector2d offset{0, 0};               ///< east, north of the instrument from its mark, m
-  Vec3 set_up_sd = Vec3(0.001, 0.001, 0.001); ///< centring east, north; height; m
-  std::vector<NetworkSight> sights;           ///< each mark once
-  Eigen::MatrixXd direction_covariance;       ///< of the directions in their order, rad²
-  double k = 0.13, k_sd = 0.15;               ///< refraction; sd 0: fixed
-  Eigen::Vector2d deflection{0, 0};           ///< ξ, η of the geoid's grid at the mark, radians
+  double height = 0;                         ///< of the instrument, m
+  Eigen::Vector2d offset{0, 0};              ///< east, north of the instrument from its mark, m
+  Vec3 setup_sd = Vec3(0.001, 0.001, 0.001); ///< centring east, north; height; m
+  std::vector<NetworkSight> sights;          ///< each mark once
+  Eigen::MatrixXd direction_covariance;      ///< of the directions in their order, rad²
+  double k = 0.13, k_sd = 0.15;              ///< refraction; sd 0: fixed
+  Eigen::Vector2d deflection{0, 0};          ///< ξ, η of the geoid's grid at the mark, radians
 };
 struct PlumbPrior {
   double sd = 1.5e-5, correlation = 10e3; ///< radians; m; sd 0: the grid's deflections are fixed
@@ -87,7 +87,7 @@ std::string datum_mode_name(DatumMode m);
 
 struct NetworkInput {
   std::vector<NetworkMark> marks;
-  std::vector<NetworkSetUp> set_ups;
+  std::vector<NetworkSetup> setups;
   std::vector<NetworkVector> vectors;
   std::vector<NetworkSession> sessions;
   std::vector<NetworkLevel> levels;
@@ -96,7 +96,7 @@ struct NetworkInput {
   EdmPrior edm;
   std::optional<GeoidPrior> geoid; ///< needed where levels or physical heights meet vectors
   DatumMode mode = DatumMode::held;
-  bool set_up_unknowns = true; ///< off only to show in tests what they are worth
+  bool setup_unknowns = true; ///< off only to show in tests what they are worth
   AdjustmentOptions options;
 };
 
@@ -112,7 +112,7 @@ struct AdjustedMark {
   double height_sd = 0;          ///< of the physical height, m, with held marks' uncertainty; 0 without a geoid
   bool plan_known = true;        ///< false: only levels lead to it; its east and north mean nothing
   int levels = 0;                ///< levelled differences that end here
-  int set_ups = 0;               ///< independent erections that used vectors start from
+  int setups = 0;                ///< independent erections that used vectors start from
   int sighted_from = 0;          ///< marks that sights of total stations connect it with
   int independent_checks = 0;    ///< beyond the first
   Vec3 shift_enu = Vec3::Zero(); ///< adjusted − a-priori, for check marks: against the published coordinates
@@ -136,7 +136,7 @@ struct NetworkResult {
   std::map<std::string, int> parameter;  ///< mark → its first parameter (east, north, up)
   std::map<std::string, std::vector<std::pair<int, double>>> lift; ///< as in `MarkAxes`
   int geoid_nodes = 0;                                             ///< of the correction surface; 0: there is none
-  std::vector<std::string> set_ups;                                ///< ids in the order of their parameters
+  std::vector<std::string> setups;                                 ///< ids in the order of their parameters
   struct StationResult {
     double orientation = 0, k = 0, k_sd = 0; ///< azimuth of the circle's zero; refraction
     Eigen::Vector2d deflection{0, 0};        ///< ξ, η, adjusted; radians

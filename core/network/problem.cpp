@@ -2,6 +2,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "network/surface.h"
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
@@ -66,91 +67,102 @@ double median_orientation(const NetworkStation &s, const std::map<std::string, M
   return median_angle(std::move(all));
 }
 
+int add_unknown(NetworkProblem &b, const std::string &name, double value = 0) {
+  b.problem.parameters.push_back({name, value, false});
+  return static_cast<int>(b.problem.parameters.size()) - 1;
+}
+
+const MarkAxes &place(const NetworkProblem &b, const std::string &mark, const std::string &what) {
+  const auto it = b.axes.find(mark);
+  if (it == b.axes.end()) throw InputError(what + " ends at the mark " + mark + ", which has no position");
+  return it->second;
+}
+
+/// Plumb lines: one for each station mark, alike over some distance. Gives the first unknown of each.
+std::map<std::string, int> add_plumb_lines(const NetworkInput &in, NetworkProblem &b) {
+  std::map<std::string, int> plumb;
+  if (!(in.plumb.sd > 0) || in.stations.empty()) return plumb;
+  std::vector<std::string> marks;
+  std::vector<Eigen::Vector2d> places;
+  const MarkAxes &zero = b.axes.at(in.stations.front().mark);
+  for (const NetworkStation &s : in.stations) {
+    if (std::find(marks.begin(), marks.end(), s.mark) != marks.end()) continue;
+    marks.push_back(s.mark);
+    const Vec3 enu = zero.axes * (place(b, s.mark, "the set-up " + s.id).origin - zero.origin);
+    places.emplace_back(enu.x(), enu.y());
+  }
+  if (marks.size() <= 300) {
+    const int first = static_cast<int>(b.problem.parameters.size());
+    for (const char *what : {" xi", " eta"})
+      for (const auto &m : marks) add_unknown(b, m + what);
+    const int n = static_cast<int>(marks.size());
+    for (int i : {0, 1}) {
+      auto block = geoid_block(first + i * n, places, in.plumb.sd, in.plumb.correlation);
+      block->id = i ? "plumb lines east" : "plumb lines north", block->kind = block->group = "plumb line";
+      b.problem.blocks.push_back(std::move(block));
+    }
+    for (int i = 0; i < n; ++i) plumb[marks[static_cast<std::size_t>(i)]] = first + i;
+  }
+  for (const auto &m : marks) // too many for one full matrix: each by itself
+    if (!plumb.count(m)) {
+      const int first = plumb[m] = add_unknown(b, m + " xi");
+      add_unknown(b, m + " eta");
+      b.problem.blocks.push_back(prior_block(m, "plumb line", first, {{"north", in.plumb.sd}, {"east", in.plumb.sd}}));
+    }
+  b.plumb_step = marks.size() <= 300 ? static_cast<int>(marks.size()) : 1;
+  return plumb;
+}
+
+/// Unknowns of one set-up: centring, refraction, the instrument's scale and constant (common to all of its set-ups).
+StationUnknowns add_station_unknowns(const NetworkInput &in, const NetworkStation &s, std::map<std::string, int> &edm,
+                                     NetworkProblem &b) {
+  StationUnknowns u;
+  const auto of = [](double NetworkSight::*what) {
+    return [what](const NetworkSight &t) { return std::isfinite(t.*what); };
+  };
+  const auto any = [&](double NetworkSight::*what) { return std::any_of(s.sights.begin(), s.sights.end(), of(what)); };
+  const bool zeniths = any(&NetworkSight::zenith) || any(&NetworkSight::rise),
+             distances = any(&NetworkSight::distance) || any(&NetworkSight::horizontal);
+  if (s.setup_sd.minCoeff() > 0) {
+    u.setup = add_unknown(b, s.id + " centring east");
+    add_unknown(b, s.id + " centring north");
+    add_unknown(b, s.id + " instrument height");
+    b.problem.blocks.push_back(setup_block({s.id, s.mark, s.setup_sd}, u.setup));
+    b.problem.blocks.back()->components.back() = "instrument height";
+  }
+  if (zeniths && s.k_sd > 0) {
+    u.refraction = add_unknown(b, s.id + " refraction");
+    b.problem.blocks.push_back(prior_block(s.id, "refraction", u.refraction, {{"refraction", s.k_sd}}));
+  }
+  if (distances && (in.edm.scale_sd > 0 || in.edm.constant_sd > 0)) {
+    const auto [it, fresh] = edm.try_emplace(s.instrument, static_cast<int>(b.problem.parameters.size()));
+    if (fresh) {
+      add_unknown(b, s.instrument + " scale");
+      add_unknown(b, s.instrument + " constant");
+      b.problem.blocks.push_back(
+          prior_block(s.instrument, "instrument", it->second,
+                      {{"scale", std::max(in.edm.scale_sd, 1e-10)}, {"constant", std::max(in.edm.constant_sd, 1e-7)}}));
+    }
+    u.edm = it->second;
+  }
+  return u;
+}
+
 /// Unknowns and observations of the total stations.
 void add_stations(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) {
-  auto add = [&](const std::string &name, double value = 0) {
-    b.problem.parameters.push_back({name, value, false});
-    return static_cast<int>(b.problem.parameters.size()) - 1;
-  };
-  auto place = [&](const std::string &mark, const std::string &what) {
-    const auto it = b.axes.find(mark);
-    if (it == b.axes.end()) throw InputError(what + " ends at the mark " + mark + ", which has no position");
-    return it;
-  };
-  // Plumb lines: one for each station mark, alike over some distance.
-  std::map<std::string, int> plumb;
-  if (in.plumb.sd > 0 && !in.stations.empty()) {
-    std::vector<std::string> marks;
-    std::vector<Eigen::Vector2d> places;
-    const MarkAxes &zero = b.axes.at(in.stations.front().mark);
-    for (const NetworkStation &s : in.stations) {
-      if (std::find(marks.begin(), marks.end(), s.mark) != marks.end()) continue;
-      marks.push_back(s.mark);
-      const Vec3 enu = zero.axes * (place(s.mark, "the set-up " + s.id)->second.origin - zero.origin);
-      places.emplace_back(enu.x(), enu.y());
-    }
-    if (marks.size() <= 300) {
-      const int first = static_cast<int>(b.problem.parameters.size());
-      for (const char *what : {" xi", " eta"})
-        for (const auto &m : marks) add(m + what);
-      const int n = static_cast<int>(marks.size());
-      for (int i : {0, 1}) {
-        auto block = geoid_block(first + i * n, places, in.plumb.sd, in.plumb.correlation);
-        block->id = i ? "plumb lines east" : "plumb lines north", block->kind = block->group = "plumb line";
-        b.problem.blocks.push_back(std::move(block));
-      }
-      for (int i = 0; i < n; ++i) plumb[marks[static_cast<std::size_t>(i)]] = first + i;
-    }
-    for (const auto &m : marks) // too many for one full matrix: each by itself
-      if (!plumb.count(m)) {
-        const int first = plumb[m] = add(m + " xi");
-        add(m + " eta");
-        b.problem.blocks.push_back(
-            prior_block(m, "plumb line", first, {{"north", in.plumb.sd}, {"east", in.plumb.sd}}));
-      }
-    b.plumb_step = marks.size() <= 300 ? static_cast<int>(marks.size()) : 1;
-  }
+  const std::map<std::string, int> plumb = add_plumb_lines(in, b);
   std::map<std::string, int> edm;
   for (const NetworkStation &s : in.stations) {
-    const MarkAxes &here = place(s.mark, "the set-up " + s.id)->second;
-    for (const NetworkSight &t : s.sights) place(t.to, "a sight from " + s.mark);
-    StationUnknowns u;
-    const auto of = [](double NetworkSight::*what) {
-      return [what](const NetworkSight &t) { return std::isfinite(t.*what); };
-    };
-    const auto directions = std::count_if(s.sights.begin(), s.sights.end(), of(&NetworkSight::direction));
-    const auto any = [&](double NetworkSight::*what) {
-      return std::any_of(s.sights.begin(), s.sights.end(), of(what));
-    };
-    const bool zeniths = any(&NetworkSight::zenith) || any(&NetworkSight::rise),
-               distances = any(&NetworkSight::distance) || any(&NetworkSight::horizontal);
-    if (s.set_up_sd.minCoeff() > 0) {
-      u.set_up = add(s.id + " centring east");
-      add(s.id + " centring north");
-      add(s.id + " instrument height");
-      b.problem.blocks.push_back(set_up_block({s.id, s.mark, s.set_up_sd}, u.set_up));
-      b.problem.blocks.back()->components.back() = "instrument height";
-    }
+    const MarkAxes &here = place(b, s.mark, "the set-up " + s.id);
+    for (const NetworkSight &t : s.sights) place(b, t.to, "a sight from " + s.mark);
+    StationUnknowns u = add_station_unknowns(in, s, edm, b);
     if (const auto it = plumb.find(s.mark); it != plumb.end()) u.deflection = it->second;
     u.deflection_step = b.plumb_step;
-    if (zeniths && s.k_sd > 0) {
-      u.refraction = add(s.id + " refraction");
-      b.problem.blocks.push_back(prior_block(s.id, "refraction", u.refraction, {{"refraction", s.k_sd}}));
-    }
-    if (distances && (in.edm.scale_sd > 0 || in.edm.constant_sd > 0)) {
-      const auto [it, fresh] = edm.try_emplace(s.instrument, static_cast<int>(b.problem.parameters.size()));
-      if (fresh) {
-        add(s.instrument + " scale");
-        add(s.instrument + " constant");
-        b.problem.blocks.push_back(prior_block(
-            s.instrument, "instrument", it->second,
-            {{"scale", std::max(in.edm.scale_sd, 1e-10)}, {"constant", std::max(in.edm.constant_sd, 1e-7)}}));
-      }
-      u.edm = it->second;
-    }
+    const auto directions = std::count_if(s.sights.begin(), s.sights.end(),
+                                          [](const NetworkSight &t) { return std::isfinite(t.direction); });
     // One direction alone says nothing: the orientation takes it.
     if (directions > 1) {
-      u.orientation = add(s.id + " orientation", median_orientation(s, b.axes));
+      u.orientation = add_unknown(b, s.id + " orientation", median_orientation(s, b.axes));
       b.problem.blocks.push_back(direction_block(s, here, b.axes, u));
     }
     for (const NetworkSight &t : s.sights) {
@@ -198,6 +210,72 @@ void add_bearings(const NetworkInput &in, const std::map<std::string, Hold> &hol
 
 } // namespace
 
+namespace {
+std::unique_ptr<Block> weighted_mark(const NetworkMark &m, int first) {
+  if (m.published_sd.minCoeff() <= 0)
+    throw InputError(m.name + " cannot be weighted: no standard deviations were published for it");
+  const Mat3 cov = m.published_cov.value_or(Mat3(m.published_sd.cwiseAbs2().asDiagonal()));
+  if (Eigen::SelfAdjointEigenSolver<Mat3>(cov).eigenvalues()[0] <= 1e-12 * cov.trace())
+    throw InputError(m.name + " cannot be weighted: the covariance published for it has no inverse");
+  return coordinate_block(m.name, first, Vec3::Zero(), cov);
+}
+
+/// The correction surface of the geoid, where levels or held heights need it.
+void add_geoid(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) {
+  const bool physical = std::any_of(in.marks.begin(), in.marks.end(), [](const auto &m) { return m.physical; });
+  if (!in.geoid || (!physical && in.levels.empty())) return;
+  if (!(in.geoid->sd > 0) || !(in.geoid->correlation > 0))
+    throw InputError("the geoid has no stated accuracy: it cannot join levels to vectors");
+  const auto places = plane_places(in);
+  const Surface surface(places, in.geoid->correlation);
+  const int first = static_cast<int>(b.problem.parameters.size());
+  out.geoid_nodes = static_cast<int>(surface.places.size());
+  for (std::size_t i = 0; i < surface.places.size(); ++i) add_unknown(b, "geoid node " + std::to_string(i + 1));
+  b.problem.blocks.push_back(geoid_block(first, surface.places, in.geoid->sd, in.geoid->correlation));
+  for (std::size_t i = 0; i < in.marks.size(); ++i) {
+    MarkAxes &a = b.axes.at(in.marks[i].name);
+    a.surface = surface.weights(i, places[i], first);
+    if (in.marks[i].physical) a.lift = a.surface;
+    out.lift[in.marks[i].name] = a.lift;
+  }
+}
+
+/// Vectors with the unknowns of their set-ups; those that were solved together as one block.
+void add_vectors(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) {
+  std::map<std::string, int> setups;
+  std::set<std::string> in_use;
+  for (const auto &v : in.vectors) in_use.insert({v.from_setup, v.to_setup});
+  if (in.setup_unknowns)
+    for (const auto &s : in.setups) {
+      if (!in_use.count(s.id)) continue;
+      const int first = static_cast<int>(b.problem.parameters.size());
+      setups[s.id] = first;
+      out.setups.push_back(s.id);
+      for (const char *what : {" centring east", " centring north", " antenna height"}) add_unknown(b, s.id + what);
+      b.problem.blocks.push_back(setup_block(s, first));
+    }
+  std::map<std::string, const NetworkSession *> session_of;
+  for (const auto &s : in.sessions)
+    for (const auto &id : s.vectors) session_of[id] = &s;
+  std::map<const NetworkSession *, std::map<std::string, std::unique_ptr<LinearBlock>>> members;
+  for (const auto &v : in.vectors) {
+    const auto from = b.axes.find(v.from), to = b.axes.find(v.to);
+    if (from == b.axes.end() || to == b.axes.end())
+      throw InputError("vector " + v.id + " ends at a mark without a position");
+    auto setup = [&](const std::string &id) {
+      const auto it = setups.find(id);
+      return it == setups.end() ? -1 : it->second;
+    };
+    auto block = vector_block(v, from->second, to->second, setup(v.from_setup), setup(v.to_setup));
+    if (const auto s = session_of.find(v.id); s != session_of.end())
+      members[s->second][v.id] = std::move(block);
+    else
+      b.problem.blocks.push_back(std::move(block));
+  }
+  for (const auto &[session, own] : members) b.problem.blocks.push_back(session_block(*session, own));
+}
+} // namespace
+
 NetworkProblem build_problem(const NetworkInput &in, NetworkResult &out) {
   NetworkProblem b;
   const auto holds = effective_holds(in);
@@ -214,69 +292,16 @@ NetworkProblem build_problem(const NetworkInput &in, NetworkResult &out) {
     add(m.name + " east", holds_plan(h) || !m.plan_known);
     add(m.name + " north", holds_plan(h) || !m.plan_known);
     add(m.name + " up", holds_height(h));
-    if (h == Hold::weighted) {
-      if (m.published_sd.minCoeff() <= 0)
-        throw InputError(m.name + " cannot be weighted: no standard deviations were published for it");
-      const Mat3 cov = m.published_cov.value_or(Mat3(m.published_sd.cwiseAbs2().asDiagonal()));
-      if (Eigen::SelfAdjointEigenSolver<Mat3>(cov).eigenvalues()[0] <= 1e-12 * cov.trace())
-        throw InputError(m.name + " cannot be weighted: the covariance published for it has no inverse");
-      b.problem.blocks.push_back(coordinate_block(m.name, a.first, Vec3::Zero(), cov));
-    }
+    if (h == Hold::weighted) b.problem.blocks.push_back(weighted_mark(m, a.first));
   }
-  const bool physical = std::any_of(in.marks.begin(), in.marks.end(), [](const auto &m) { return m.physical; });
-  if (in.geoid && (physical || !in.levels.empty())) {
-    if (!(in.geoid->sd > 0) || !(in.geoid->correlation > 0))
-      throw InputError("the geoid has no stated accuracy: it cannot join levels to vectors");
-    const auto places = plane_places(in);
-    const Surface surface(places, in.geoid->correlation);
-    const int first = static_cast<int>(b.problem.parameters.size());
-    out.geoid_nodes = static_cast<int>(surface.places.size());
-    for (std::size_t i = 0; i < surface.places.size(); ++i) add("geoid node " + std::to_string(i + 1), false);
-    b.problem.blocks.push_back(geoid_block(first, surface.places, in.geoid->sd, in.geoid->correlation));
-    for (std::size_t i = 0; i < in.marks.size(); ++i) {
-      MarkAxes &a = b.axes.at(in.marks[i].name);
-      a.surface = surface.weights(i, places[i], first);
-      if (in.marks[i].physical) a.lift = a.surface;
-      out.lift[in.marks[i].name] = a.lift;
-    }
-  }
+  add_geoid(in, b, out);
   for (const auto &l : in.levels) {
     const auto from = b.axes.find(l.from), to = b.axes.find(l.to);
     if (from == b.axes.end() || to == b.axes.end())
       throw InputError("the levelled difference " + l.from + " to " + l.to + " ends at a mark without a position");
     b.problem.blocks.push_back(level_block(l, from->second, to->second));
   }
-  std::map<std::string, int> set_ups;
-  std::set<std::string> in_use;
-  for (const auto &v : in.vectors) in_use.insert({v.from_set_up, v.to_set_up});
-  if (in.set_up_unknowns)
-    for (const auto &s : in.set_ups) {
-      if (!in_use.count(s.id)) continue;
-      const int first = static_cast<int>(b.problem.parameters.size());
-      set_ups[s.id] = first;
-      out.set_ups.push_back(s.id);
-      for (const char *what : {" centring east", " centring north", " antenna height"}) add(s.id + what, false);
-      b.problem.blocks.push_back(set_up_block(s, first));
-    }
-  std::map<std::string, const NetworkSession *> session_of;
-  for (const auto &s : in.sessions)
-    for (const auto &id : s.vectors) session_of[id] = &s;
-  std::map<const NetworkSession *, std::map<std::string, std::unique_ptr<LinearBlock>>> members;
-  for (const auto &v : in.vectors) {
-    const auto from = b.axes.find(v.from), to = b.axes.find(v.to);
-    if (from == b.axes.end() || to == b.axes.end())
-      throw InputError("vector " + v.id + " ends at a mark without a position");
-    auto set_up = [&](const std::string &id) {
-      const auto it = set_ups.find(id);
-      return it == set_ups.end() ? -1 : it->second;
-    };
-    auto block = vector_block(v, from->second, to->second, set_up(v.from_set_up), set_up(v.to_set_up));
-    if (const auto s = session_of.find(v.id); s != session_of.end())
-      members[s->second][v.id] = std::move(block);
-    else
-      b.problem.blocks.push_back(std::move(block));
-  }
-  for (const auto &[session, own] : members) b.problem.blocks.push_back(session_block(*session, own));
+  add_vectors(in, b, out);
   add_stations(in, b, out);
   if (in.mode != DatumMode::held) add_bearings(in, holds, b);
   return b;

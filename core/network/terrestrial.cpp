@@ -18,7 +18,7 @@ public:
         xi_(s.deflection.x()), eta_(s.deflection.y()), here_(to_geodetic(station.origin)), offset_(s.offset) {
     add_mark(station, 0);
     add_mark(target, 1);
-    if (u.set_up >= 0) set_up_ = add(u.set_up, 3);
+    if (u.setup >= 0) setup_ = add(u.setup, 3);
     if (u.deflection >= 0) deflection_ = add(u.deflection, 1), add(u.deflection + u.deflection_step, 1);
     if (u.orientation >= 0) orientation_ = add(u.orientation, 1);
     if (u.refraction >= 0) refraction_ = add(u.refraction, 1);
@@ -35,7 +35,7 @@ public:
   Value at(const Eigen::VectorXd &p) const {
     const Vec3 from = place(station_, 0, p), to = place(target_, 1, p);
     Vec3 stand(offset_.x(), offset_.y(), height_);
-    if (set_up_ >= 0) stand += p.segment<3>(set_up_);
+    if (setup_ >= 0) stand += p.segment<3>(setup_);
     const double xi = xi_ + (deflection_ >= 0 ? p[deflection_] : 0),
                  eta = eta_ + (deflection_ >= 0 ? p[deflection_ + 1] : 0);
     const Mat3 axes = local_axes(here_.lat + xi, here_.lon + eta / std::cos(here_.lat));
@@ -70,7 +70,7 @@ public:
       const Eigen::RowVector3d space = g.transpose() * axes;
       mark_columns(out.rows, i, 0, -space * station_.axes.transpose());
       mark_columns(out.rows, i, 1, space * target_.axes.transpose());
-      if (set_up_ >= 0) out.rows.block<1, 3>(i, set_up_) = -space * station_.axes.transpose();
+      if (setup_ >= 0) out.rows.block<1, 3>(i, setup_) = -space * station_.axes.transpose();
       if (deflection_ >= 0) {
         out.rows(i, deflection_) = g.dot(by_xi);
         out.rows(i, deflection_ + 1) = g.dot(by_eta);
@@ -121,7 +121,7 @@ private:
   Eigen::Vector2d offset_;
   MarkMap map_[2];
   std::vector<int> column_[2], unknowns_;
-  int set_up_ = -1, deflection_ = -1, orientation_ = -1, refraction_ = -1, edm_ = -1;
+  int setup_ = -1, deflection_ = -1, orientation_ = -1, refraction_ = -1, edm_ = -1;
 };
 
 double near(double angle, double to) { return to + std::remainder(angle - to, 2 * 3.14159265358979323846); }

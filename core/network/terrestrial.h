@@ -6,7 +6,7 @@ namespace ampletie {
 /// Where the unknowns of a set-up stand among the parameters; −1: there is none, the value below holds.
 struct StationUnknowns {
   int orientation = -1; ///< azimuth of the circle's zero
-  int set_up = -1;      ///< centring east, north; instrument height
+  int setup = -1;       ///< centring east, north; instrument height
   int refraction = -1;
   int deflection = -1;     ///< ξ: what is added to the grid's
   int deflection_step = 1; ///< from it to η

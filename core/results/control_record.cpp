@@ -15,11 +15,11 @@ std::optional<double> number_of(const json &j) { return j.is_number() ? std::opt
 
 std::string mark_origin(const AdjustedMark &m) {
   if (m.hold == Hold::full) return "published, held";
-  if (m.hold == Hold::height && m.set_ups + m.sighted_from == 0) return "published height";
+  if (m.hold == Hold::height && m.setups + m.sighted_from == 0) return "published height";
   if (!m.plan_known) return "levels, height alone";
   const auto counted = [](int n, const char *what) { return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s"); };
-  return m.set_ups == 0 && m.sighted_from > 0 ? "total station, sights to " + counted(m.sighted_from, "mark")
-                                              : "GNSS, " + counted(m.set_ups, "set-up");
+  return m.setups == 0 && m.sighted_from > 0 ? "total station, sights to " + counted(m.sighted_from, "mark")
+                                             : "GNSS, " + counted(m.setups, "set-up");
 }
 
 ControlRecord control_record(const JobSnapshot &s, const NetworkRun &run, const AdjustedMark &m) {

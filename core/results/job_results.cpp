@@ -202,7 +202,7 @@ const ResultBase &occupied_marks() {
                                                 [](const std::vector<Occupation> &all) {
                                                   std::string out = "occupied";
                                                   for (const Occupation &o : all)
-                                                    out += fmt::format("|{} {} {} {}", o.id, o.mark, o.set_up, o.used);
+                                                    out += fmt::format("|{} {} {} {}", o.id, o.mark, o.setup, o.used);
                                                   return sha256_hex(out);
                                                 }};
   return r;
@@ -280,8 +280,8 @@ const ResultBase &network_vectors() {
         std::string out = "vectors";
         for (const VectorResult &v : all)
           if (v.error.empty() && v.used)
-            out += fmt::format("|{} {} {} {} {} {} {} {} {}", v.id, v.fingerprint, v.from, v.to, v.from_set_up,
-                               v.to_set_up, v.session, v.independent, v.together ? v.joint.key : "");
+            out += fmt::format("|{} {} {} {} {} {} {} {} {}", v.id, v.fingerprint, v.from, v.to, v.from_setup,
+                               v.to_setup, v.session, v.independent, v.together ? v.joint.key : "");
         return sha256_hex(out);
       }};
   return r;

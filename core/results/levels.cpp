@@ -22,87 +22,106 @@ bool turning_point_name(const std::string &m) {
 }
 
 /// Takes the records of a level file apart into runs, sights and claims.
-LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double score) {
-  LevelSource out;
-  out.source_id = c.source.id, out.name = c.source.name;
-  out.recipe = recipe.name, out.score = score;
-  out.used = std::make_shared<Recipe>(recipe);
+class LevelFileReader {
+public:
+  explicit LevelFileReader(const SourceContent &c) : c_(c) {}
   std::vector<LevelRun> runs;
-  LevelRun run;
-  bool explicit_runs = false;
-  int n = 0;
-  auto finish = [&] {
+  std::vector<HeightClaim> claims;
+
+  void take(const RecipeRecord &r) {
+    if (r.what == RecipeLine::What::run_start) {
+      finish();
+      explicit_runs = true;
+      name_run(r);
+    } else if (r.what == RecipeLine::What::run_end)
+      finish();
+    else if (r.what == RecipeLine::What::record)
+      record(r);
+  }
+
+  /// Ends the run that is being read.
+  void finish() {
     if (!run.sights.empty()) {
       ++n;
-      run.id = content_id("l", c.source.id + "|" + std::to_string(run.sights.front().line));
-      run.source_id = c.source.id;
-      if (run.name.empty()) run.name = fmt::format("{} {}", c.source.name, n);
+      run.id = content_id("l", c_.source.id + "|" + std::to_string(run.sights.front().line));
+      run.source_id = c_.source.id;
+      if (run.name.empty()) run.name = fmt::format("{} {}", c_.source.name, n);
       if (explicit_runs)
         runs.push_back(std::move(run));
       else
         for (LevelRun &part : split_at_breaks(run)) runs.push_back(std::move(part));
     }
     run = {};
-  };
-  const auto take = [&](const RecipeRecord &r) {
-    auto text = [&](const char *meaning) {
-      const RecipeValue *v = r.find(meaning);
-      return v ? v->text : std::string();
-    };
-    auto number = [&](const char *meaning) {
-      const RecipeValue *v = r.find(meaning);
-      return v ? v->number : NAN;
-    };
-    if (r.what == RecipeLine::What::run_start) {
-      finish();
-      explicit_runs = true;
-      run.name = text("run");
-      run.instrument = text("instrument");
-      run.date = text("date");
-      if (const double sd = number("sd_km"); sd > 0) run.sd_km = sd;
-      if (const double sd = number("sd_setup"); sd > 0) run.sd_setup = sd;
-      return;
-    }
-    if (r.what == RecipeLine::What::run_end) {
-      finish();
-      return;
-    }
-    if (r.what != RecipeLine::What::record) return;
-    if (!explicit_runs && !run.sights.empty() && !text("run").empty() && text("run") != run.name) finish();
-    if (run.name.empty()) run.name = text("run");
-    if (run.instrument.empty()) run.instrument = text("instrument");
-    if (run.date.empty()) run.date = text("date");
-    if (const double sd = number("sd_km"); sd > 0 && !run.sd_km) run.sd_km = sd;
-    if (const double sd = number("sd_setup"); sd > 0 && !run.sd_setup) run.sd_setup = sd;
-    const std::string kind = text("kind");
-    if (const double h = number("height"); std::isfinite(h) && (kind.empty() || kind == "benchmark"))
-      out.claims.push_back({text("mark"), h, r.line});
-    auto add = [&](SightKind k, double reading) {
-      if (!std::isfinite(reading)) return;
-      StaffSight s;
-      s.kind = k, s.reading = reading;
-      s.id = content_id("r", fmt::format("{}|{}|{}", c.source.id, r.line, sight_name(k)));
-      s.mark = text("mark"), s.staff = text("staff"), s.time = text("time"), s.remark = text("remark");
-      s.distance = number("distance");
-      s.line = r.line;
-      if (text("used") == "no") s.used = false, s.left_out_because = "left out by the crew";
-      run.sights.push_back(std::move(s));
-    };
+  }
+
+private:
+  static std::string text(const RecipeRecord &r, const char *meaning) {
+    const RecipeValue *v = r.find(meaning);
+    return v ? v->text : std::string();
+  }
+  static double number(const RecipeRecord &r, const char *meaning) {
+    const RecipeValue *v = r.find(meaning);
+    return v ? v->number : NAN;
+  }
+
+  /// What nothing has said yet of the run.
+  void name_run(const RecipeRecord &r) {
+    if (run.name.empty()) run.name = text(r, "run");
+    if (run.instrument.empty()) run.instrument = text(r, "instrument");
+    if (run.date.empty()) run.date = text(r, "date");
+    if (const double sd = number(r, "sd_km"); sd > 0 && !run.sd_km) run.sd_km = sd;
+    if (const double sd = number(r, "sd_setup"); sd > 0 && !run.sd_setup) run.sd_setup = sd;
+  }
+
+  void record(const RecipeRecord &r) {
+    if (!explicit_runs && !run.sights.empty() && !text(r, "run").empty() && text(r, "run") != run.name) finish();
+    name_run(r);
+    const std::string kind = text(r, "kind");
+    if (const double h = number(r, "height"); std::isfinite(h) && (kind.empty() || kind == "benchmark"))
+      claims.push_back({text(r, "mark"), h, r.line});
     if (kind == "back" || kind == "fore" || kind == "intermediate")
-      add(kind == "back"   ? SightKind::back
-          : kind == "fore" ? SightKind::fore
-                           : SightKind::intermediate,
-          number("reading"));
+      sight(r,
+            kind == "back"   ? SightKind::back
+            : kind == "fore" ? SightKind::fore
+                             : SightKind::intermediate,
+            number(r, "reading"));
     // A row of a book may hold both readings of a turning point: the fore sight comes first.
-    add(SightKind::intermediate, number("intermediate"));
-    add(SightKind::fore, number("fore"));
-    add(SightKind::back, number("back"));
-  };
-  const RecipeReading q = read_with(recipe, source_text(c), {}, 0, take);
+    sight(r, SightKind::intermediate, number(r, "intermediate"));
+    sight(r, SightKind::fore, number(r, "fore"));
+    sight(r, SightKind::back, number(r, "back"));
+  }
+
+  void sight(const RecipeRecord &r, SightKind k, double reading) {
+    if (!std::isfinite(reading)) return;
+    StaffSight s;
+    s.kind = k, s.reading = reading;
+    s.id = content_id("r", fmt::format("{}|{}|{}", c_.source.id, r.line, sight_name(k)));
+    s.mark = text(r, "mark"), s.staff = text(r, "staff"), s.time = text(r, "time"), s.remark = text(r, "remark");
+    s.distance = number(r, "distance");
+    s.line = r.line;
+    if (text(r, "used") == "no") s.used = false, s.left_out_because = "left out by the crew";
+    run.sights.push_back(std::move(s));
+  }
+
+  const SourceContent &c_;
+  LevelRun run;
+  bool explicit_runs = false;
+  int n = 0;
+};
+
+LevelSource read_levels(const SourceContent &c, const Recipe &recipe, double score) {
+  LevelSource out;
+  out.source_id = c.source.id, out.name = c.source.name;
+  out.recipe = recipe.name, out.score = score;
+  out.used = std::make_shared<Recipe>(recipe);
+  LevelFileReader reader(c);
+  const RecipeReading q = read_with(recipe, source_text(c), {}, 0, [&](const RecipeRecord &r) { reader.take(r); });
   out.telling = q.telling;
   out.unread = q.unread, out.unit_conflict = q.unit_conflict;
   out.first_unread_line = q.first_unread.line, out.first_unread_why = q.first_unread.why;
-  finish();
+  reader.finish();
+  std::vector<LevelRun> &runs = reader.runs;
+  out.claims = std::move(reader.claims);
   // Every run is compared with every other over the same marks: a book that falls to pieces is no book.
   constexpr std::size_t most_runs = 2000;
   if (runs.size() > most_runs) {
@@ -278,12 +297,9 @@ const LevelLine *LevelReport::line(const std::string &id) const {
   return nullptr;
 }
 
-LevelReport job_levels(const Contents &contents, const JobState &state,
-                       const std::map<std::string, PublishedMark> &published, LevelReadings &readings,
-                       const LevelPlaces &places) {
-  LevelReport out;
-  if (std::none_of(contents.begin(), contents.end(), [](const auto &c) { return c.source.kind == "levels"; }))
-    return out;
+namespace {
+/// Reads the job's level books with the recipes that suit them.
+void read_sources(const Contents &contents, const JobState &state, LevelReadings &readings, LevelReport &out) {
   RecipeChooser chooser(contents, state, "levels", readings.best);
   for (const auto &c : contents) {
     if (c.source.kind != "levels") continue;
@@ -302,86 +318,100 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
   }
   std::sort(out.sources.begin(), out.sources.end(),
             [](const auto &a, const auto &b) { return std::tie(a.name, a.source_id) < std::tie(b.name, b.source_id); });
+}
 
-  std::vector<Part> parts = parts_of(out.sources, state);
-  std::set<std::string> ids, following;
-  for (const Part &p : parts) ids.insert(p.run.id);
-  for (const Part &p : parts)
-    if (!p.follows.empty() && ids.count(p.follows)) following.insert(p.run.id);
-  for (Part &first : parts) {
-    if (following.count(first.run.id)) continue;
-    LevelLine l;
-    l.id = first.run.id, l.name = first.run.name;
-    l.parts = {first.run.id};
-    l.run = std::move(first.run); // nothing follows from it any more
-    for (std::string last = l.id;;) {
-      const auto next = std::find_if(parts.begin(), parts.end(), [&](const Part &p) { return p.follows == last; });
-      if (next == parts.end() || std::find(l.parts.begin(), l.parts.end(), next->run.id) != l.parts.end()) break;
-      try {
-        l.run = chained(l.run, next->run);
-      } catch (const InputError &e) {
-        l.problem = e.reason();
-      }
-      l.parts.push_back(next->run.id);
-      l.name += " + " + next->run.name;
-      last = next->run.id;
-      if (!l.problem.empty()) break;
+/// A run with all that follow it, as one line.
+LevelLine chained_line(Part &first, const std::vector<Part> &parts) {
+  LevelLine l;
+  l.id = first.run.id, l.name = first.run.name;
+  l.parts = {first.run.id};
+  l.run = std::move(first.run); // nothing follows from it any more
+  for (std::string last = l.id;;) {
+    const auto next = std::find_if(parts.begin(), parts.end(), [&](const Part &p) { return p.follows == last; });
+    if (next == parts.end() || std::find(l.parts.begin(), l.parts.end(), next->run.id) != l.parts.end()) break;
+    try {
+      l.run = chained(l.run, next->run);
+    } catch (const InputError &e) {
+      l.problem = e.reason();
     }
-    const auto found = state.runs.find(l.id);
-    const RunEdits *edits = found == state.runs.end() ? nullptr : &found->second;
-    l.setups = find_setups(l.run);
-    l.day = day_of(l.run);
-    l.corrections = corrections_of(state, l, edits);
-    l.reduced = reduce_run(l.run, l.setups, l.corrections);
-    if (l.setups.setups.empty() && l.problem.empty()) l.problem = "no complete set-up: nothing can be reduced";
-    const LevelSettings &set = state.settings.levels;
-    l.weights = {1e-3 * set.sd_mm_km, 1e-3 * set.sd_mm_setup};
-    if (const auto card = state.instruments.find(l.run.instrument); card != state.instruments.end()) {
-      const InstrumentCard &c = card->second;
-      if (c.sd_mm_km.value) l.weights = {1e-3 * *c.sd_mm_km.value, 0}, l.own_weights = true;
-      if (c.sd_mm_setup.value) l.weights.sd_setup = 1e-3 * *c.sd_mm_setup.value, l.own_weights = true;
-    }
-    if (l.run.sd_km) l.weights = {*l.run.sd_km, 0}, l.own_weights = true;
-    if (l.run.sd_setup) l.weights.sd_setup = *l.run.sd_setup, l.own_weights = true;
-    if (edits) {
-      if (edits->sd_mm_km.value) l.weights = {1e-3 * *edits->sd_mm_km.value, 0}, l.own_weights = true;
-      if (edits->sd_mm_setup.value) l.weights.sd_setup = 1e-3 * *edits->sd_mm_setup.value, l.own_weights = true;
-      for (const auto &[mark, seq] : edits->computed) l.computed.push_back(mark);
-    }
-    for (const LevelPoint &p : l.reduced.points) {
-      const auto m = published.find(p.mark);
-      if (m == published.end() || !m->second.height) continue;
-      // A list is a statement; what holds is what the surveyor said. A mark that is only to be checked is no anchor.
-      const auto h = state.holds.find(p.mark);
-      if (h == state.holds.end() || h->second.how == Hold::plan || h->second.how == Hold::check ||
-          h->second.how == Hold::none)
-        continue;
-      l.known[p.mark] = {*m->second.height, m->second.sd_height.value_or(0)};
-    }
-    if (set.height_correction && !places.latitude.empty()) {
-      // Where the line begins above the sea: from a known mark on it, else from what its file claims.
-      std::optional<double> start = start_height(l.reduced, l.known);
-      for (const LevelSource &src : out.sources)
-        for (const HeightClaim &c : src.claims)
-          if (start)
-            break;
-          else if (const LevelPoint *p = l.reduced.find(state.mark_name(c.mark)))
-            start = c.height - p->difference;
-      if (start) l.height = reduce_to_height_system(l.reduced, *start, set.height_type, places);
-    }
-    l.misclosures = misclosures(l.reduced, l.known, set.limits(), l.weights);
-    l.heights = line_heights(l.reduced, l.known, set.distribution, l.weights, l.computed);
-    auto left = state.left_out.find(l.id);
-    if (left == state.left_out.end()) left = state.left_out.find(l.run.source_id); // the whole file
-    if (left != state.left_out.end()) l.used = false, l.left_out_because = left->second.reason;
-    describe(l);
-    out.lines.push_back(std::move(l));
+    l.parts.push_back(next->run.id);
+    l.name += " + " + next->run.name;
+    last = next->run.id;
+    if (!l.problem.empty()) break;
   }
-  std::sort(out.lines.begin(), out.lines.end(),
-            [](const auto &a, const auto &b) { return std::tie(a.name, a.id) < std::tie(b.name, b.id); });
-  pair_lines(out, state.settings.levels.section_limit());
-  out.sections = level_sections(out, {});
-  // It follows every decision at once; what is too large for that waits for the network.
+  return l;
+}
+
+/// Weights of a line: the job's, its level's card, the book's, what was decided; the later the stronger.
+void weigh(LevelLine &l, const JobState &state, const RunEdits *edits) {
+  const LevelSettings &set = state.settings.levels;
+  l.weights = {1e-3 * set.sd_mm_km, 1e-3 * set.sd_mm_setup};
+  if (const auto card = state.instruments.find(l.run.instrument); card != state.instruments.end()) {
+    const InstrumentCard &c = card->second;
+    if (c.sd_mm_km.value) l.weights = {1e-3 * *c.sd_mm_km.value, 0}, l.own_weights = true;
+    if (c.sd_mm_setup.value) l.weights.sd_setup = 1e-3 * *c.sd_mm_setup.value, l.own_weights = true;
+  }
+  if (l.run.sd_km) l.weights = {*l.run.sd_km, 0}, l.own_weights = true;
+  if (l.run.sd_setup) l.weights.sd_setup = *l.run.sd_setup, l.own_weights = true;
+  if (edits) {
+    if (edits->sd_mm_km.value) l.weights = {1e-3 * *edits->sd_mm_km.value, 0}, l.own_weights = true;
+    if (edits->sd_mm_setup.value) l.weights.sd_setup = 1e-3 * *edits->sd_mm_setup.value, l.own_weights = true;
+  }
+}
+
+/// The known heights that a line meets. A list is a statement; what holds is what the surveyor said. A mark that is
+/// only to be checked is no anchor.
+void meet_known(LevelLine &l, const JobState &state, const std::map<std::string, PublishedMark> &published) {
+  for (const LevelPoint &p : l.reduced.points) {
+    const auto m = published.find(p.mark);
+    if (m == published.end() || !m->second.height) continue;
+    const auto h = state.holds.find(p.mark);
+    if (h == state.holds.end() || h->second.how == Hold::plan || h->second.how == Hold::check ||
+        h->second.how == Hold::none)
+      continue;
+    l.known[p.mark] = {*m->second.height, m->second.sd_height.value_or(0)};
+  }
+}
+
+/// Where a line begins above the sea: from a known mark on it, else from what its file claims.
+std::optional<double> starting_height(const LevelLine &l, const LevelReport &r, const JobState &state) {
+  std::optional<double> start = start_height(l.reduced, l.known);
+  for (const LevelSource &src : r.sources)
+    for (const HeightClaim &c : src.claims)
+      if (start)
+        break;
+      else if (const LevelPoint *p = l.reduced.find(state.mark_name(c.mark)))
+        start = c.height - p->difference;
+  return start;
+}
+
+void compute_line(LevelLine &l, const JobState &state, const std::map<std::string, PublishedMark> &published,
+                  const LevelReport &r, const LevelPlaces &places) {
+  const auto found = state.runs.find(l.id);
+  const RunEdits *edits = found == state.runs.end() ? nullptr : &found->second;
+  const LevelSettings &set = state.settings.levels;
+  l.setups = find_setups(l.run);
+  l.day = day_of(l.run);
+  l.corrections = corrections_of(state, l, edits);
+  l.reduced = reduce_run(l.run, l.setups, l.corrections);
+  if (l.setups.setups.empty() && l.problem.empty()) l.problem = "no complete set-up: nothing can be reduced";
+  weigh(l, state, edits);
+  if (edits)
+    for (const auto &[mark, seq] : edits->computed) l.computed.push_back(mark);
+  meet_known(l, state, published);
+  if (set.height_correction && !places.latitude.empty())
+    if (const auto start = starting_height(l, r, state))
+      l.height = reduce_to_height_system(l.reduced, *start, set.height_type, places);
+  l.misclosures = misclosures(l.reduced, l.known, set.limits(), l.weights);
+  l.heights = line_heights(l.reduced, l.known, set.distribution, l.weights, l.computed);
+  auto left = state.left_out.find(l.id);
+  if (left == state.left_out.end()) left = state.left_out.find(l.run.source_id); // the whole file
+  if (left != state.left_out.end()) l.used = false, l.left_out_because = left->second.reason;
+  describe(l);
+}
+
+/// All levels together. It follows every decision at once; what is too large for that waits for the network.
+void adjust_alone(LevelReport &out) {
   constexpr std::size_t most_sections = 20'000;
   if (out.sections.size() > most_sections)
     out.network_problem = fmt::format("{} sections between named marks are more than {}: they are adjusted with the "
@@ -400,6 +430,32 @@ LevelReport job_levels(const Contents &contents, const JobState &state,
       out.network_problem = e.what();
     }
   }
+}
+} // namespace
+
+LevelReport job_levels(const Contents &contents, const JobState &state,
+                       const std::map<std::string, PublishedMark> &published, LevelReadings &readings,
+                       const LevelPlaces &places) {
+  LevelReport out;
+  if (std::none_of(contents.begin(), contents.end(), [](const auto &c) { return c.source.kind == "levels"; }))
+    return out;
+  read_sources(contents, state, readings, out);
+  std::vector<Part> parts = parts_of(out.sources, state);
+  std::set<std::string> ids, following;
+  for (const Part &p : parts) ids.insert(p.run.id);
+  for (const Part &p : parts)
+    if (!p.follows.empty() && ids.count(p.follows)) following.insert(p.run.id);
+  for (Part &first : parts) {
+    if (following.count(first.run.id)) continue;
+    LevelLine l = chained_line(first, parts);
+    compute_line(l, state, published, out, places);
+    out.lines.push_back(std::move(l));
+  }
+  std::sort(out.lines.begin(), out.lines.end(),
+            [](const auto &a, const auto &b) { return std::tie(a.name, a.id) < std::tie(b.name, b.id); });
+  pair_lines(out, state.settings.levels.section_limit());
+  out.sections = level_sections(out, {});
+  adjust_alone(out);
   return out;
 }
 

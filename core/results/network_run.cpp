@@ -20,7 +20,7 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
     key += mark + p.source_id + std::to_string(p.line) + std::to_string(p.decision);
   for (const auto &v : vectors)
     if (v.error.empty() && v.used && v.independent)
-      key += v.id + v.fingerprint + v.from + v.to + v.from_set_up + v.to_set_up + (v.together ? v.joint.key : "");
+      key += v.id + v.fingerprint + v.from + v.to + v.from_setup + v.to_setup + (v.together ? v.joint.key : "");
   for (const LevelSection &l : s.levels().sections) key += l.id + fmt::format("{:.6f} {:.6f}", l.difference, l.sd);
   for (const auto &[mark, b] : s.benchmarks())
     key += mark + fmt::format("{:.5f} {:.5f}", *b.height, b.sd_height.value_or(0));
@@ -32,98 +32,127 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
 
 namespace {
 
-/// Set-ups of total stations with the sights that the network can use; gives the marks they bring in. Marks that only
-/// one set-up saw as details stay out (they hang on it), and so does what is tied to a single placed mark: nothing
-/// would say how it is turned.
+/// Which set-ups of total stations and which of their sights the network can use. Marks that only one set-up saw as
+/// details stay out (they hang on it), and so does what is tied to a single placed mark: nothing would say how it is
+/// turned.
+class UsableSights {
+public:
+  UsableSights(const JobSnapshot &snapshot, const std::set<std::string> &marks_of_vectors,
+               const std::map<std::string, TaggedPoint> &places)
+      : s(snapshot), t(snapshot.traverses()), with_vectors(marks_of_vectors), position(places) {
+    for (const auto &r : t.field.setups) {
+      if (!t.in_network(*r)) continue;
+      stood_on.insert(r->setup.mark);
+      for (const TargetSight &x : r->sights) {
+        seen_from[x.mean.target].insert(r->setup.id);
+        if (x.mean.kind != PointingKind::detail) wanted.insert(x.mean.target);
+        if (std::isfinite(x.mean.azimuth)) azimuths.insert(r->setup.mark);
+        if (std::isfinite(x.slope) && std::isfinite(x.mean.zenith) && std::isfinite(x.mean.direction) && !x.flat)
+          full.insert({x.mean.target, r->setup.mark});
+      }
+    }
+    for (const auto &r : t.field.setups)
+      if (t.in_network(*r) && joins(r->setup.mark))
+        for (const TargetSight &x : r->sights)
+          if (x.mean.target != r->setup.mark && joins(x.mean.target)) g.join(r->setup.mark, x.mean.target);
+    for (const auto &[mark, from] : seen_from)
+      if (placed(mark)) anchors[g.root(mark)].insert(mark);
+    for (const auto &mark : stood_on)
+      if (placed(mark)) anchors[g.root(mark)].insert(mark);
+    // An azimuth says how a group is turned: then one mark with a place is enough.
+    for (const auto &mark : azimuths) anchors[g.root(mark)].insert("azimuth at " + mark);
+  }
+
+  /// Whether a set-up, or a sight to a mark, takes part.
+  bool station(const std::string &mark) { return joins(mark) && hangs(mark); }
+  bool target(const std::string &mark) { return joins(mark); }
+
+private:
+  bool placed(const std::string &mark) const {
+    if (with_vectors.count(mark)) return true;
+    const auto h = s.state().holds.find(mark);
+    return h != s.state().holds.end() && position.count(mark) &&
+           (h->second.how == Hold::full || h->second.how == Hold::plan || h->second.how == Hold::weighted);
+  }
+  bool joins(const std::string &mark) {
+    return (placed(mark) || t.places.count(mark)) && (placed(mark) || full.count(mark)) &&
+           (placed(mark) || stood_on.count(mark) || wanted.count(mark) || seen_from[mark].size() > 1);
+  }
+  bool hangs(const std::string &mark) {
+    const auto &a = anchors[g.root(mark)];
+    return a.size() > 1 && std::any_of(a.begin(), a.end(), [&](const std::string &m) { return placed(m); });
+  }
+  const JobSnapshot &s;
+  const TraverseReport &t;
+  const std::set<std::string> &with_vectors;
+  const std::map<std::string, TaggedPoint> &position;
+  std::map<std::string, std::set<std::string>> seen_from, anchors; ///< of marks; of groups: what says where they are
+  std::set<std::string> stood_on, wanted, full, azimuths;
+  Groups g;
+};
+
+NetworkSight network_sight(const ReducedSetup &r, const TargetSight &x, bool has_direction, const TraverseGrid &grid) {
+  NetworkSight y;
+  y.id = x.id, y.to = x.mean.target;
+  y.direction = has_direction ? x.mean.direction : NAN;
+  y.zenith = x.zenith_derived ? NAN : x.mean.zenith, y.zenith_sd = x.mean.zenith_sd;
+  y.distance = x.slope_derived ? NAN : x.slope, y.distance_sd = x.mean.slope_sd;
+  if (x.slope_derived) y.horizontal = x.horizontal, y.horizontal_sd = x.mean.horizontal_sd;
+  if (std::isfinite(x.mean.rise) && (x.zenith_derived || !std::isfinite(x.mean.zenith))) {
+    y.rise = x.rise;
+    y.rise_sd = x.mean.rise_sd > 0 ? x.mean.rise_sd : x.mean.zenith_sd * x.horizontal;
+  }
+  if (std::isfinite(x.mean.azimuth)) {
+    y.azimuth = grid.azimuth_of(r, x), y.azimuth_sd = x.mean.azimuth_sd;
+    y.geodetic_azimuth = x.mean.grid_bearing;
+  }
+  y.target_height = x.mean.target_height;
+  y.target_centring = r.standard.target_centring, y.target_height_sd = r.standard.height;
+  return y;
+}
+
+/// A set-up with the sights of it that can be used.
+NetworkStation network_station(const ReducedSetup &r, UsableSights &usable, const TraverseGrid &grid,
+                               const TraverseSettings &set) {
+  NetworkStation n;
+  n.id = r.setup.id, n.mark = r.setup.mark, n.instrument = r.setup.instrument, n.height = r.setup.instrument_height;
+  n.offset = {r.setup.east, r.setup.north};
+  n.setup_sd = Vec3(r.standard.centring, r.standard.centring, r.standard.height);
+  n.k = set.k, n.k_sd = set.k_sd;
+  std::vector<Eigen::Index> rows; // of the directions among those of the set-up
+  Eigen::Index direction = 0;
+  for (const TargetSight &x : r.sights) {
+    const bool has_direction = std::isfinite(x.mean.direction) && !x.direction_derived;
+    const Eigen::Index row = direction;
+    direction += has_direction;
+    if (x.mean.target == r.setup.mark || !usable.target(x.mean.target)) continue;
+    n.sights.push_back(network_sight(r, x, has_direction, grid));
+    if (has_direction) rows.push_back(row);
+  }
+  n.direction_covariance.resize(static_cast<Eigen::Index>(rows.size()), static_cast<Eigen::Index>(rows.size()));
+  for (std::size_t i = 0; i < rows.size(); ++i)
+    for (std::size_t k = 0; k < rows.size(); ++k)
+      n.direction_covariance(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(k)) =
+          r.reduced.direction_covariance(rows[i], rows[k]);
+  return n;
+}
+
+/// Set-ups of total stations with the sights that the network can use; gives the marks they bring in.
 std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
                                    const std::set<std::string> &with_vectors,
                                    std::map<std::string, TaggedPoint> &position, NetworkParts &out) {
   const TraverseReport &t = s.traverses();
   const TraverseSettings &set = s.state().settings.traverse;
-  const auto placed = [&](const std::string &mark) {
-    if (with_vectors.count(mark)) return true;
-    const auto h = s.state().holds.find(mark);
-    return h != s.state().holds.end() && position.count(mark) &&
-           (h->second.how == Hold::full || h->second.how == Hold::plan || h->second.how == Hold::weighted);
-  };
-  std::map<std::string, std::set<std::string>> seen_from;
-  std::set<std::string> stood_on, wanted, full, azimuths;
-  for (const auto &r : t.field.setups) {
-    if (!t.in_network(*r)) continue;
-    stood_on.insert(r->setup.mark);
-    for (const TargetSight &x : r->sights) {
-      seen_from[x.mean.target].insert(r->setup.id);
-      if (x.mean.kind != PointingKind::detail) wanted.insert(x.mean.target);
-      if (std::isfinite(x.mean.azimuth)) azimuths.insert(r->setup.mark);
-      if (std::isfinite(x.slope) && std::isfinite(x.mean.zenith) && std::isfinite(x.mean.direction) && !x.flat)
-        full.insert({x.mean.target, r->setup.mark});
-    }
-  }
-  const auto joins = [&](const std::string &mark) {
-    return (placed(mark) || t.places.count(mark)) && (placed(mark) || full.count(mark)) &&
-           (placed(mark) || stood_on.count(mark) || wanted.count(mark) || seen_from[mark].size() > 1);
-  };
-  Groups g;
-  for (const auto &r : t.field.setups)
-    if (t.in_network(*r) && joins(r->setup.mark))
-      for (const TargetSight &x : r->sights)
-        if (x.mean.target != r->setup.mark && joins(x.mean.target)) g.join(r->setup.mark, x.mean.target);
-  std::map<std::string, std::set<std::string>> anchors;
-  for (const auto &[mark, from] : seen_from)
-    if (placed(mark)) anchors[g.root(mark)].insert(mark);
-  for (const auto &mark : stood_on)
-    if (placed(mark)) anchors[g.root(mark)].insert(mark);
-  // An azimuth says how a group is turned: then one mark with a place is enough.
-  for (const auto &mark : azimuths) anchors[g.root(mark)].insert("azimuth at " + mark);
-  const auto hangs = [&](const std::string &mark) {
-    const auto &a = anchors[g.root(mark)];
-    return a.size() > 1 && std::any_of(a.begin(), a.end(), placed);
-  };
+  UsableSights usable(s, with_vectors, position);
   TraverseSettings in_grid = set; // whatever traverses are computed in, bearings of the grid are bearings of the grid
   in_grid.grid = true;
   const TraverseGrid grid(in_grid, &datum, t.places);
   std::set<std::string> marks;
   for (const auto &r : t.field.setups) {
-    const std::string &here = r->setup.mark;
-    if (!t.in_network(*r) || !joins(here) || !hangs(here)) continue;
-    NetworkStation n;
-    n.id = r->setup.id, n.mark = here, n.instrument = r->setup.instrument, n.height = r->setup.instrument_height;
-    n.offset = {r->setup.east, r->setup.north};
-    n.set_up_sd = Vec3(r->standard.centring, r->standard.centring, r->standard.height);
-    n.k = set.k, n.k_sd = set.k_sd;
-    std::vector<Eigen::Index> rows; // of the directions among those of the set-up
-    Eigen::Index direction = 0;
-    for (const TargetSight &x : r->sights) {
-      const bool has_direction = std::isfinite(x.mean.direction) && !x.direction_derived;
-      const Eigen::Index row = direction;
-      direction += has_direction;
-      if (x.mean.target == here || !joins(x.mean.target)) continue;
-      NetworkSight y;
-      y.id = x.id, y.to = x.mean.target;
-      y.direction = has_direction ? x.mean.direction : NAN;
-      y.zenith = x.zenith_derived ? NAN : x.mean.zenith, y.zenith_sd = x.mean.zenith_sd;
-      y.distance = x.slope_derived ? NAN : x.slope, y.distance_sd = x.mean.slope_sd;
-      if (x.slope_derived) y.horizontal = x.horizontal, y.horizontal_sd = x.mean.horizontal_sd;
-      if (std::isfinite(x.mean.rise) && (x.zenith_derived || !std::isfinite(x.mean.zenith))) {
-        y.rise = x.rise;
-        y.rise_sd = x.mean.rise_sd > 0 ? x.mean.rise_sd : x.mean.zenith_sd * x.horizontal;
-      }
-      if (std::isfinite(x.mean.azimuth)) {
-        y.azimuth = grid.azimuth_of(*r, x), y.azimuth_sd = x.mean.azimuth_sd;
-        y.geodetic_azimuth = x.mean.grid_bearing;
-      }
-      y.target_height = x.mean.target_height;
-      y.target_centring = r->standard.target_centring, y.target_height_sd = r->standard.height;
-      if (has_direction) rows.push_back(row);
-      n.sights.push_back(std::move(y));
-    }
+    if (!t.in_network(*r) || !usable.station(r->setup.mark)) continue;
+    NetworkStation n = network_station(*r, usable, grid, set);
     if (n.sights.empty()) continue;
-    n.direction_covariance.resize(static_cast<Eigen::Index>(rows.size()), static_cast<Eigen::Index>(rows.size()));
-    for (std::size_t i = 0; i < rows.size(); ++i)
-      for (std::size_t k = 0; k < rows.size(); ++k)
-        n.direction_covariance(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(k)) =
-            r->reduced.direction_covariance(rows[i], rows[k]);
-    marks.insert(here);
+    marks.insert(n.mark);
     for (const NetworkSight &y : n.sights) marks.insert(y.to);
     out.stations.push_back(n.id);
     out.input.stations.push_back(std::move(n));
@@ -176,7 +205,7 @@ void add_vectors(const std::vector<VectorResult> &vectors, const JobDatum &datum
     const FrameChange &change = frame_change(v.frame, datum.frame(), near, policy);
     const Mat3 r = change.linear_part(v.epoch, near);
     NetworkVector n;
-    n.id = v.id, n.from = v.from, n.to = v.to, n.from_set_up = v.from_set_up, n.to_set_up = v.to_set_up,
+    n.id = v.id, n.from = v.from, n.to = v.to, n.from_setup = v.from_setup, n.to_setup = v.to_setup,
     n.session = v.session;
     n.d = r * (v.together ? v.joint.d : v.solved->d);
     n.cov = r * v.solved->cov * r.transpose();
@@ -308,9 +337,8 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
     in.marks.push_back(
         network_mark(s, datum, in, name, position.at(name), with_vectors.count(name) > 0 || sighted.count(name) > 0));
   for (const Occupation &o : s.occupations()) {
-    const bool listed =
-        std::any_of(in.set_ups.begin(), in.set_ups.end(), [&](const auto &x) { return x.id == o.set_up; });
-    if (!listed) in.set_ups.push_back({o.set_up, o.mark, Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m)});
+    const bool listed = std::any_of(in.setups.begin(), in.setups.end(), [&](const auto &x) { return x.id == o.setup; });
+    if (!listed) in.setups.push_back({o.setup, o.mark, Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m)});
   }
   return out;
 }

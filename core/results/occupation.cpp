@@ -118,7 +118,7 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
       o.east = f.delta_hen.y(), o.north = f.delta_hen.z();
       o.epochs = f.epochs.size();
       for (const auto &[system, types] : f.types) o.systems += system;
-      o.set_up = "s" + o.id.substr(1);
+      o.setup = "s" + o.id.substr(1);
       const auto it = state.occupations.find(o.id);
       if (it != state.occupations.end()) {
         const OccupationEdits &e = it->second;
@@ -135,7 +135,7 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
         apply(e.east, o.east, "east");
         apply(e.north, o.north, "north");
         apply(e.azimuth_deg, o.azimuth_deg, "azimuth");
-        apply(e.set_up, o.set_up, "set_up");
+        apply(e.setup, o.setup, "set_up");
         o.weather = weather_of(e, f.approximate, o);
       }
       o.mark = state.mark_name(o.mark);

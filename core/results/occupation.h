@@ -7,7 +7,7 @@ namespace ampletie {
 
 /// One receiver's data over one set-up, as the file says and the decisions correct.
 struct Occupation {
-  std::string id, source_id, source_name, mark, set_up;
+  std::string id, source_id, source_name, mark, setup;
   GpsTime start, stop;
   double interval = 0;
   std::string receiver, antenna;

@@ -204,10 +204,8 @@ std::shared_ptr<const FieldSource> field_source(const SourceContent &c, const Re
 }
 } // namespace
 
-JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadings &readings) {
-  JobSetups out;
-  if (std::none_of(contents.begin(), contents.end(), [](const auto &c) { return c.source.kind == "pointings"; }))
-    return out;
+namespace {
+void read_sources(const Contents &contents, const JobState &state, SetupReadings &readings, JobSetups &out) {
   RecipeChooser chooser(contents, state, "pointings", readings.best);
   for (const auto &c : contents) {
     if (c.source.kind != "pointings") continue;
@@ -234,8 +232,10 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
     const auto day = [](const auto &s) { return s.file->setups.empty() ? std::string() : s.file->setups[0].day; };
     return std::tuple(day(a), a.file->name, a.file->source_id) < std::tuple(day(b), b.file->name, b.file->source_id);
   });
+}
 
-  // Set-ups that decisions about single pointings touch.
+/// Set-ups that decisions about single pointings touch, with what tells those decisions from others.
+std::map<std::string, std::string> touched_setups(const JobSetups &out, const JobState &state) {
   std::map<std::string, std::string> touched;
   const auto touch = [&](const std::string &item, long decision) {
     if (item.rfind("p-", 0) != 0) return;
@@ -247,11 +247,59 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
   for (const auto &[item, seq] : state.taken_up) touch(item, seq);
   for (const auto &[item, e] : state.pointings)
     touch(item, std::max({e.mark.decision, e.height.decision, e.constant.decision}));
+  return touched;
+}
+
+/// What is said of a set-up as a whole: what it was made of, for the key of its reduction.
+std::string edits_key(const SetupEdits &x) {
+  std::string key =
+      fmt::format("|{} {} {} {} {} {} {}", x.mark.decision, x.instrument.decision, x.instrument_height.decision,
+                  x.pressure.decision, x.temperature.decision, x.east.decision, x.north.decision);
+  for (const auto &[name, t] : x.targets)
+    key +=
+        fmt::format("|{} {} {} {} {}", name, t.mark.decision, t.kind.decision, t.height.decision, t.constant.decision);
+  return key;
+}
+
+/// Of everything that all reductions read.
+std::string common_key(const JobState &state) {
   const TraverseSettings &set = state.settings.traverse;
   std::string common = fmt::format("{:g} {:g} {:g} {:g} {:g} {}", set.k, set.k_sd, set.spread_direction_s,
                                    set.spread_zenith_s, set.spread_distance, set.air_applied);
   for (const auto &[name, same] : state.same_marks) common += "|" + name + "=" + same.value;
-  std::map<std::string, std::pair<InstrumentStandard, std::string>> standards;
+  return common;
+}
+
+/// What instruments measure to, each worked out once, with a key.
+class Standards {
+public:
+  explicit Standards(const JobState &state) : state_(state) {}
+  const std::pair<InstrumentStandard, std::string> &of(const std::string &instrument) {
+    const auto [standard, fresh] = known_.try_emplace(instrument);
+    if (fresh) {
+      const InstrumentStandard i = instrument_standard(state_, instrument);
+      standard->second = {i, fmt::format("{:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g}",
+                                         i.direction, i.zenith, i.distance, i.distance_ppm, i.pointing, i.centring,
+                                         i.target_centring, i.height, i.edm.wavelength_um, i.edm.reference.pressure_hpa,
+                                         i.edm.reference.temperature_c, i.edm.scale_ppm, i.edm.constant_m)};
+    }
+    return standard->second;
+  }
+
+private:
+  const JobState &state_;
+  std::map<std::string, std::pair<InstrumentStandard, std::string>> known_;
+};
+} // namespace
+
+JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadings &readings) {
+  JobSetups out;
+  if (std::none_of(contents.begin(), contents.end(), [](const auto &c) { return c.source.kind == "pointings"; }))
+    return out;
+  read_sources(contents, state, readings, out);
+  const auto touched = touched_setups(out, state);
+  const std::string common = common_key(state);
+  Standards standards(state);
   std::set<std::string> present;
   for (const auto &source : out.sources) {
     if (source.blocked()) continue;
@@ -259,32 +307,18 @@ JobSetups job_setups(const Contents &contents, const JobState &state, SetupReadi
       std::string key = common;
       std::string instrument = booked.instrument;
       if (const auto e = state.setups.find(booked.id); e != state.setups.end()) {
-        const SetupEdits &x = e->second;
-        if (x.instrument.value) instrument = *x.instrument.value;
-        key +=
-            fmt::format("|{} {} {} {} {} {} {}", x.mark.decision, x.instrument.decision, x.instrument_height.decision,
-                        x.pressure.decision, x.temperature.decision, x.east.decision, x.north.decision);
-        for (const auto &[name, t] : x.targets)
-          key += fmt::format("|{} {} {} {} {}", name, t.mark.decision, t.kind.decision, t.height.decision,
-                             t.constant.decision);
+        if (e->second.instrument.value) instrument = *e->second.instrument.value;
+        key += edits_key(e->second);
       }
       if (const auto t = touched.find(booked.id); t != touched.end()) key += "|" + t->second;
-      const auto [standard, fresh] = standards.try_emplace(instrument);
-      if (fresh) {
-        const InstrumentStandard i = instrument_standard(state, instrument);
-        standard->second = {i,
-                            fmt::format("{:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g}", i.direction,
-                                        i.zenith, i.distance, i.distance_ppm, i.pointing, i.centring, i.target_centring,
-                                        i.height, i.edm.wavelength_um, i.edm.reference.pressure_hpa,
-                                        i.edm.reference.temperature_c, i.edm.scale_ppm, i.edm.constant_m)};
-      }
-      key += "|" + standard->second.second;
+      const auto &[standard, standard_key] = standards.of(instrument);
+      key += "|" + standard_key;
       const auto left = state.left_out.find(booked.id);
       if (left != state.left_out.end()) key += fmt::format("|out {}", left->second.decision);
       auto &kept = readings.reduced[booked.id];
       if (!kept || kept->key != key) {
         auto r = std::make_shared<ReducedSetup>(
-            reduce_setup(decided_setup(booked, state), booked.air, standard->second.first, set));
+            reduce_setup(decided_setup(booked, state), booked.air, standard, state.settings.traverse));
         r->key = key;
         if (left != state.left_out.end()) r->used = false, r->left_out_because = left->second.reason;
         kept = r;

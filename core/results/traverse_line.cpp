@@ -67,7 +67,10 @@ struct Builder {
   std::vector<const ReducedSetup *> row; ///< by station; null: not occupied. A loop repeats its first
   std::vector<std::string> marks;
   const TraverseGrid &grid;
-  TraverseLine out;
+  const KnownPlaces &known;
+  const JobState &state;
+  TraverseLine out{};
+  bool loop = false;
 
   /// Clockwise from the sight at `back` to the one at `on`, in the grid.
   std::optional<double> angle(const ReducedSetup &r, const std::string &back, const std::string &on, double &sd) {
@@ -115,6 +118,160 @@ struct Builder {
     }
     s.length = l.length > 0 ? l.length : 0, s.length_sd = l.length_sd;
     out.legs.push_back(l);
+  }
+
+  std::size_t last() const { return marks.size() - 1; }
+
+  const RouteEdits &edits() const {
+    static const RouteEdits none;
+    const auto found = state.routes.find(out.id);
+    return found == state.routes.end() ? none : found->second;
+  }
+
+  /// Gives a station its angle between two sights where both were measured.
+  bool put_angle(std::size_t i, const std::string &back, const std::string &on) {
+    TraverseStation &s = out.input.stations[i];
+    double sd = 0;
+    const auto a = angle(*row[i], back, on, sd);
+    if (a) s.angle = *a, s.angle_sd = sd, s.has_angle = true;
+    return a.has_value();
+  }
+
+  static double bearing_sd(const KnownPlace &p, const KnownPlace &q) {
+    const double d = distance(grid_place(p), grid_place(q));
+    return std::sqrt((p.cov_enu(0, 0) + p.cov_enu(1, 1) + q.cov_enu(0, 0) + q.cov_enu(1, 1)) / 2) / d;
+  }
+
+  /// Its name and how its misclosures are shared out.
+  void describe() {
+    const TraverseSettings &set = state.settings.traverse;
+    TraverseLine &l = out;
+    l.marks = marks, l.loop = loop;
+    l.name = loop ? fmt::format("{} … {}", marks[0], marks[0]) : fmt::format("{} … {}", marks[0], marks[last()]);
+    l.angles = set.angles, l.heights = set.heights, l.balance = set.balance;
+    const RouteEdits &e = edits();
+    if (e.name.value) l.name = *e.name.value;
+    if (e.angles.value) l.angles = angle_share_by_name(*e.angles.value);
+    if (e.heights.value) l.heights = height_share_by_name(*e.heights.value);
+    if (e.balance.value) l.balance = balance_by_name(*e.balance.value);
+    for (const auto *r : row)
+      if (r) l.setups.push_back(r->setup.id);
+  }
+
+  void start_place() {
+    TraverseLine &l = out;
+    TraverseInput &t = l.input;
+    const auto start = known.find(marks[0]);
+    if (start != known.end())
+      t.start = grid_place(start->second), t.start_height = start->second.height();
+    else {
+      l.local_place = true;
+      t.start = {edits().start_east.value.value_or(0), edits().start_north.value.value_or(0)};
+      t.start_height = edits().start_height.value.value_or(0);
+    }
+    if (edits().start_height.value) t.start_height = *edits().start_height.value;
+  }
+
+  /// What gives it its bearing: a known mark, a measured azimuth, a decision, or nothing.
+  void start_bearing() {
+    TraverseLine &l = out;
+    TraverseInput &t = l.input;
+    const auto start = known.find(marks[0]);
+    const TargetSight *back = row[0] && start != known.end() ? reference(*row[0], known, {marks[1]}) : nullptr;
+    if (back && loop && back->mean.target == marks[last() - 1]) back = nullptr;
+    if (back) {
+      l.back_sight = back->mean.target;
+      const KnownPlace &k = known.at(l.back_sight);
+      t.start_bearing = bearing(t.start, grid_place(k));
+      t.start_bearing_sd = bearing_sd(start->second, k);
+      put_angle(0, l.back_sight, marks[1]);
+    }
+    if (const TargetSight *a = row[0] && !edits().start_bearing_deg.value ? measured_azimuth(*row[0]) : nullptr;
+        a && !t.stations[0].has_angle) {
+      t.start_bearing = positive_angle(grid.bearing_of(*row[0], *a)), t.start_bearing_sd = a->mean.azimuth_sd;
+      l.remarks.push_back("bearing from the measured azimuth of " + a->mean.target);
+      if (a->mean.target == marks[1])
+        t.bearing_of_first_leg = true;
+      else if (put_angle(0, a->mean.target, marks[1]))
+        l.back_sight = a->mean.target;
+    }
+    if (!t.stations[0].has_angle && !t.bearing_of_first_leg) {
+      l.back_sight.clear();
+      t.bearing_of_first_leg = true;
+      t.start_bearing = radians(edits().start_bearing_deg.value.value_or(0));
+      l.local_bearing = !edits().start_bearing_deg.value || start == known.end();
+    }
+  }
+
+  void angles() {
+    for (std::size_t i = 1; i < last(); ++i)
+      if (row[i]) put_angle(i, marks[i - 1], marks[i + 1]);
+  }
+
+  void end_of_loop() {
+    const std::string closing = out.back_sight.empty() ? marks[1] : out.back_sight;
+    if (!put_angle(last(), marks[last() - 1], closing)) return;
+    out.input.end_bearing = out.input.start_bearing;
+    out.closing_sight = closing;
+  }
+
+  void end_of_link() {
+    const auto k = known.find(marks[last()]);
+    if (k == known.end() || out.local_place) return;
+    TraverseLine &l = out;
+    TraverseInput &t = l.input;
+    const KnownPlace &start = known.at(marks[0]);
+    t.end = grid_place(k->second), t.end_height = k->second.height();
+    t.known_covariance = (start.cov_enu + k->second.cov_enu).topLeftCorner<2, 2>();
+    t.known_height_sd = std::hypot(start.height_sd, k->second.height_sd);
+    // Between heights over the ellipsoid the plumb line's tilt is in the way.
+    if (!start.position.height || !k->second.position.height)
+      t.known_height_sd = std::hypot(t.known_height_sd, grid.plumb_sd() * distance(t.start, *t.end));
+    end_bearing(k->second);
+  }
+
+  void end_bearing(const KnownPlace &end) {
+    TraverseLine &l = out;
+    TraverseInput &t = l.input;
+    const ReducedSetup *r = row[last()];
+    if (!r) return;
+    const std::string &before = marks[last() - 1];
+    if (const TargetSight *fore = reference(*r, known, {before});
+        fore && put_angle(last(), before, fore->mean.target)) {
+      const KnownPlace &seen = known.at(fore->mean.target);
+      t.end_bearing = bearing(*t.end, grid_place(seen));
+      t.end_bearing_sd = bearing_sd(end, seen);
+      l.closing_sight = fore->mean.target;
+    }
+    const TargetSight *a = t.end_bearing ? nullptr : measured_azimuth(*r);
+    if (!a || a->mean.target == before || !put_angle(last(), before, a->mean.target)) return;
+    t.end_bearing = positive_angle(grid.bearing_of(*r, *a)), t.end_bearing_sd = a->mean.azimuth_sd;
+    l.closing_sight = a->mean.target;
+    l.remarks.push_back("closing bearing from the measured azimuth of " + a->mean.target);
+  }
+
+  /// No bearing at either end, but two known marks: the route is turned onto the second one.
+  void turn_onto_end() {
+    TraverseLine &l = out;
+    TraverseInput &t = l.input;
+    if (!l.local_bearing || !t.end || t.end_bearing) return;
+    const TraverseResult first = compute_traverse(t, AngleShare::none, l.heights);
+    t.start_bearing += bearing(t.start, *t.end) - bearing(t.start, first.raw.back().place);
+    l.local_bearing = false;
+    l.remarks.push_back("no bearing at either end: the route is turned onto its end, so that its length alone is "
+                        "checked");
+  }
+
+  /// What bends more than any air is a height or an angle that is wrong.
+  void find_grazing() {
+    TraverseLine &l = out;
+    const TraverseSettings &set = state.settings.traverse;
+    for (const TraverseLeg &g : l.legs)
+      if (std::isfinite(g.bent) && std::abs(g.bent) > single_test_limit * std::hypot(g.bent_sd, set.k_sd) &&
+          std::abs(set.k + g.bent) < 5)
+        l.remarks.push_back(fmt::format("zenith angles between {} and {} show a refraction of k = {:.1f}: a sight that "
+                                        "grazes a wall, a portal or the ground?",
+                                        g.from, g.to, set.k + g.bent));
   }
 };
 
@@ -170,7 +327,6 @@ const TraverseClass *traverse_class(const std::string &name) {
 
 TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string &end, bool loop,
                        const KnownPlaces &known, const TraverseGrid &grid, const JobState &state) {
-  const TraverseSettings &set = state.settings.traverse;
   std::vector<std::string> marks;
   for (const auto *r : row) marks.push_back(r->setup.mark);
   if (!end.empty()) marks.push_back(end), row.push_back(nullptr);
@@ -182,126 +338,29 @@ TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string 
     std::reverse(row.begin(), row.end());
     std::reverse(marks.begin(), marks.end());
   }
-  Builder b{row, marks, grid, {}};
+  Builder b{row, marks, grid, known, state};
+  b.loop = loop;
   TraverseLine &l = b.out;
-  l.id = id, l.marks = marks, l.loop = loop;
-  l.name = loop ? fmt::format("{} … {}", marks[0], marks[0]) : fmt::format("{} … {}", marks[0], marks[last]);
-  l.angles = set.angles, l.heights = set.heights, l.balance = set.balance;
-  RouteEdits none;
-  const auto found = state.routes.find(id);
-  const RouteEdits &edits = found == state.routes.end() ? none : found->second;
-  if (edits.name.value) l.name = *edits.name.value;
-  if (edits.angles.value) l.angles = angle_share_by_name(*edits.angles.value);
-  if (edits.heights.value) l.heights = height_share_by_name(*edits.heights.value);
-  if (edits.balance.value) l.balance = balance_by_name(*edits.balance.value);
-  for (const auto *r : row)
-    if (r) l.setups.push_back(r->setup.id);
-
+  l.id = id;
+  b.describe();
   TraverseInput &t = l.input;
   t.stations.resize(marks.size());
   for (std::size_t i = 0; i < marks.size(); ++i) t.stations[i].mark = marks[i], t.stations[i].has_angle = false;
   for (std::size_t i = 0; i < last; ++i) b.leg(i);
-
-  // Where it starts, and what gives it its bearing.
-  const auto start = known.find(marks[0]);
-  if (start != known.end())
-    t.start = grid_place(start->second), t.start_height = start->second.height();
-  else {
-    l.local_place = true;
-    t.start = {edits.start_east.value.value_or(0), edits.start_north.value.value_or(0)};
-    t.start_height = edits.start_height.value.value_or(0);
-  }
-  if (edits.start_height.value) t.start_height = *edits.start_height.value;
-  const auto bearing_sd = [&](const KnownPlace &p, const KnownPlace &q) {
-    const double d = distance(grid_place(p), grid_place(q));
-    return std::sqrt((p.cov_enu(0, 0) + p.cov_enu(1, 1) + q.cov_enu(0, 0) + q.cov_enu(1, 1)) / 2) / d;
-  };
-  const TargetSight *back = row[0] && start != known.end() ? reference(*row[0], known, {marks[1]}) : nullptr;
-  if (back && loop && back->mean.target == marks[last - 1]) back = nullptr;
-  double sd = 0;
-  if (back) {
-    l.back_sight = back->mean.target;
-    const KnownPlace &k = known.at(l.back_sight);
-    t.start_bearing = bearing(t.start, grid_place(k));
-    t.start_bearing_sd = bearing_sd(start->second, k);
-    if (const auto a = b.angle(*row[0], l.back_sight, marks[1], sd))
-      t.stations[0].angle = *a, t.stations[0].angle_sd = sd, t.stations[0].has_angle = true;
-  }
-  if (const TargetSight *a = row[0] && !edits.start_bearing_deg.value ? measured_azimuth(*row[0]) : nullptr;
-      a && !t.stations[0].has_angle) {
-    t.start_bearing = positive_angle(grid.bearing_of(*row[0], *a)), t.start_bearing_sd = a->mean.azimuth_sd;
-    l.remarks.push_back("bearing from the measured azimuth of " + a->mean.target);
-    if (a->mean.target == marks[1])
-      t.bearing_of_first_leg = true;
-    else if (const auto angle = b.angle(*row[0], a->mean.target, marks[1], sd)) {
-      l.back_sight = a->mean.target;
-      t.stations[0].angle = *angle, t.stations[0].angle_sd = sd, t.stations[0].has_angle = true;
-    }
-  }
-  if (!t.stations[0].has_angle && !t.bearing_of_first_leg) {
-    l.back_sight.clear();
-    t.bearing_of_first_leg = true;
-    t.start_bearing = radians(edits.start_bearing_deg.value.value_or(0));
-    l.local_bearing = !edits.start_bearing_deg.value || start == known.end();
-  }
-  for (std::size_t i = 1; i < last; ++i)
-    if (row[i])
-      if (const auto a = b.angle(*row[i], marks[i - 1], marks[i + 1], sd))
-        t.stations[i].angle = *a, t.stations[i].angle_sd = sd, t.stations[i].has_angle = true;
-  // Where it ends.
-  if (loop) {
-    const std::string closing = l.back_sight.empty() ? marks[1] : l.back_sight;
-    if (const auto a = b.angle(*row[0], marks[last - 1], closing, sd)) {
-      t.stations[last].angle = *a, t.stations[last].angle_sd = sd, t.stations[last].has_angle = true;
-      t.end_bearing = t.start_bearing;
-      l.closing_sight = closing;
-    }
-  } else if (const auto k = known.find(marks[last]); k != known.end()) {
-    if (!l.local_place) t.end = grid_place(k->second), t.end_height = k->second.height();
-    if (!l.local_place) {
-      t.known_covariance = (start->second.cov_enu + k->second.cov_enu).topLeftCorner<2, 2>();
-      t.known_height_sd = std::hypot(start->second.height_sd, k->second.height_sd);
-      // Between heights over the ellipsoid the plumb line's tilt is in the way.
-      if (!start->second.position.height || !k->second.position.height)
-        t.known_height_sd = std::hypot(t.known_height_sd, grid.plumb_sd() * distance(t.start, *t.end));
-    }
-    const TargetSight *fore = row[last] && !l.local_place ? reference(*row[last], known, {marks[last - 1]}) : nullptr;
-    if (fore)
-      if (const auto a = b.angle(*row[last], marks[last - 1], fore->mean.target, sd)) {
-        t.stations[last].angle = *a, t.stations[last].angle_sd = sd, t.stations[last].has_angle = true;
-        t.end_bearing = bearing(*t.end, grid_place(known.at(fore->mean.target)));
-        t.end_bearing_sd = bearing_sd(k->second, known.at(fore->mean.target));
-        l.closing_sight = fore->mean.target;
-      }
-    if (const TargetSight *a = row[last] && !t.end_bearing ? measured_azimuth(*row[last]) : nullptr;
-        a && a->mean.target != marks[last - 1])
-      if (const auto angle = b.angle(*row[last], marks[last - 1], a->mean.target, sd)) {
-        t.stations[last].angle = *angle, t.stations[last].angle_sd = sd, t.stations[last].has_angle = true;
-        t.end_bearing = positive_angle(grid.bearing_of(*row[last], *a)), t.end_bearing_sd = a->mean.azimuth_sd;
-        l.closing_sight = a->mean.target;
-        l.remarks.push_back("closing bearing from the measured azimuth of " + a->mean.target);
-      }
-  }
+  b.start_place();
+  b.start_bearing();
+  b.angles();
+  if (loop)
+    b.end_of_loop();
+  else
+    b.end_of_link();
   for (std::size_t i = 0; i < last; ++i)
     if (t.stations[i].has_angle) l.legs[i].angle = t.stations[i].angle, l.legs[i].angle_sd = t.stations[i].angle_sd;
   try {
-    if (l.local_bearing && t.end && !t.end_bearing) {
-      // No bearing at either end, but two known marks: the route is turned onto the second one.
-      const TraverseResult first = compute_traverse(t, AngleShare::none, l.heights);
-      t.start_bearing += bearing(t.start, *t.end) - bearing(t.start, first.raw.back().place);
-      l.local_bearing = false;
-      l.remarks.push_back("no bearing at either end: the route is turned onto its end, so that its length alone is "
-                          "checked");
-    }
-    for (const TraverseLeg &g : l.legs)
-      // What bends more than any air is a height or an angle that is wrong.
-      if (std::isfinite(g.bent) && std::abs(g.bent) > single_test_limit * std::hypot(g.bent_sd, set.k_sd) &&
-          std::abs(set.k + g.bent) < 5)
-        l.remarks.push_back(fmt::format("zenith angles between {} and {} show a refraction of k = {:.1f}: a sight that "
-                                        "grazes a wall, a portal or the ground?",
-                                        g.from, g.to, set.k + g.bent));
+    b.turn_onto_end();
+    b.find_grazing();
     l.result = compute_traverse(t, l.angles, l.heights);
-    limits(l, set);
+    limits(l, state.settings.traverse);
   } catch (const InputError &e) {
     l.problem = e.reason();
   }

@@ -156,6 +156,66 @@ std::string line_key(const std::vector<const ReducedSetup *> &row, const RoutePa
 
 } // namespace
 
+namespace {
+/// Set-ups in use, and how their routes may go on.
+struct Walk {
+  std::vector<const ReducedSetup *> used;
+  std::vector<SightedSetup> seen;
+  std::map<std::size_t, std::string> said; ///< the onward marks that were decided
+};
+
+Walk walk_of(const JobSetups &field, const JobState &state) {
+  Walk out;
+  for (const auto &r : field.setups) {
+    if (!r->used) continue;
+    out.used.push_back(r.get());
+    SightedSetup s{r->setup.id, r->setup.mark, {}};
+    for (const TargetSight &t : r->sights) s.sights.emplace_back(t.mean.target, t.mean.kind);
+    out.seen.push_back(std::move(s));
+    if (const auto e = state.setups.find(r->setup.id); e != state.setups.end() && e->second.onward.value)
+      out.said[out.used.size() - 1] = *e->second.onward.value;
+  }
+  return out;
+}
+
+/// The lines of the routes, those whose making has not changed from the cache.
+void add_lines(TraverseReport &out, const std::vector<RoutePath> &routes, const Walk &walk, const KnownPlaces &known,
+               const TraverseGrid &grid, const JobState &state, LineCache *cache) {
+  std::map<std::string, TraverseLine> lines; // of this report, for the next
+  for (const RoutePath &path : routes) {
+    std::vector<const ReducedSetup *> row;
+    for (std::size_t i : path.setups) row.push_back(walk.used[i]);
+    for (std::size_t i = 0; i < row.size(); ++i) {
+      SetupJudgement &j = out.judgements[row[i]->setup.id];
+      j.onward_mark = i + 1 < row.size() ? row[i + 1]->setup.mark : path.loop ? row[0]->setup.mark : path.end;
+    }
+    const auto compute = [&] { return make_line(row, path.end, path.loop, known, grid, state); };
+    TraverseLine l;
+    if (cache) {
+      const std::string key = line_key(row, path, out.places, state) + cache->context;
+      const auto found = cache->lines.find(key);
+      l = lines.emplace(key, found == cache->lines.end() ? compute() : found->second).first->second;
+    } else
+      l = compute();
+    if (const auto left = state.left_out.find("traverse:" + l.id); left != state.left_out.end())
+      l.used = false, l.left_out_because = left->second.reason;
+    for (const ReducedSetup *r : row)
+      if (const auto *source = out.field.source(r->setup.source_id); source && !source->used)
+        l.used = false, l.left_out_because = source->left_out_because;
+    out.lines.push_back(std::move(l));
+  }
+  if (cache) cache->lines = std::move(lines);
+}
+
+/// Which line each set-up belongs to: one in use before one that is left out.
+void index_lines(TraverseReport &out) {
+  for (bool in_use : {true, false})
+    for (std::size_t i = 0; i < out.lines.size(); ++i)
+      if (out.lines[i].used == in_use)
+        for (const auto &id : out.lines[i].setups) out.line_by_setup.try_emplace(id, i);
+}
+} // namespace
+
 TraverseReport job_traverses(JobSetups field, const JobState &state, const KnownPlaces &known, const JobDatum *datum,
                              LineCache *cache, const LevelHeights &levels) {
   TraverseReport out;
@@ -176,48 +236,14 @@ TraverseReport job_traverses(JobSetups field, const JobState &state, const Known
   out.places = carried_on.marks;
   const TraverseGrid grid(set, datum, out.places);
 
-  std::vector<SightedSetup> seen;
-  std::vector<const ReducedSetup *> used;
-  for (const auto &r : out.field.setups) {
-    if (!r->used) continue;
-    used.push_back(r.get());
-    SightedSetup s{r->setup.id, r->setup.mark, {}};
-    for (const TargetSight &t : r->sights) s.sights.emplace_back(t.mean.target, t.mean.kind);
-    seen.push_back(std::move(s));
-  }
-  const auto choices = onward_choices(seen, ends);
-  std::map<std::size_t, std::string> said;
-  for (std::size_t i = 0; i < used.size(); ++i)
-    if (const auto e = state.setups.find(used[i]->setup.id); e != state.setups.end() && e->second.onward.value)
-      said[i] = *e->second.onward.value;
-  const auto routes = propose_routes(seen, ends, choices, said);
-  std::map<std::string, TraverseLine> lines; // of this report, for the next
-  for (const RoutePath &path : routes) {
-    std::vector<const ReducedSetup *> row;
-    for (std::size_t i : path.setups) row.push_back(used[i]);
-    for (std::size_t i = 0; i < row.size(); ++i) {
-      SetupJudgement &j = out.judgements[row[i]->setup.id];
-      j.onward_mark = i + 1 < row.size() ? row[i + 1]->setup.mark : path.loop ? row[0]->setup.mark : path.end;
-    }
-    const auto compute = [&] { return make_line(row, path.end, path.loop, known, grid, state); };
-    TraverseLine l;
-    if (cache) {
-      const std::string key = line_key(row, path, out.places, state) + cache->context;
-      const auto found = cache->lines.find(key);
-      l = lines.emplace(key, found == cache->lines.end() ? compute() : found->second).first->second;
-    } else
-      l = compute();
-    if (const auto left = state.left_out.find("traverse:" + l.id); left != state.left_out.end())
-      l.used = false, l.left_out_because = left->second.reason;
-    for (const ReducedSetup *r : row)
-      if (const auto *source = out.field.source(r->setup.source_id); source && !source->used)
-        l.used = false, l.left_out_because = source->left_out_because;
-    out.lines.push_back(std::move(l));
-  }
+  const Walk walk = walk_of(out.field, state);
+  const auto &used = walk.used;
+  const auto choices = onward_choices(walk.seen, ends);
+  add_lines(out, propose_routes(walk.seen, ends, choices, walk.said), walk, known, grid, state, cache);
   for (std::size_t i = 0; i < used.size(); ++i) {
     SetupJudgement &j = out.judgements[used[i]->setup.id];
     j.onward = choices[i];
-    j.onward_said = said.count(i) > 0;
+    j.onward_said = walk.said.count(i) > 0;
     if (const auto k = known.find(used[i]->setup.mark); k != known.end())
       j.checks = check_known(*used[i], k->second, known, grid, set);
   }
@@ -229,12 +255,7 @@ TraverseReport job_traverses(JobSetups field, const JobState &state, const Known
   std::sort(out.lines.begin(), out.lines.end(),
             [](const auto &a, const auto &b) { return std::tie(a.name, a.id) < std::tie(b.name, b.id); });
 
-  if (cache) cache->lines = std::move(lines);
-  for (bool in_use : {true, false})
-    for (std::size_t i = 0; i < out.lines.size(); ++i)
-      if (out.lines[i].used == in_use)
-        for (const auto &id : out.lines[i].setups) out.line_by_setup.try_emplace(id, i);
-
+  index_lines(out);
   out.key = out.field.key;
   for (const TraverseLine &l : out.lines)
     if (!l.used) out.key += "|" + l.id;

@@ -1,6 +1,6 @@
 #include "results/vector_plan.h"
 #include "base/hash.h"
-#include "gnss/session_solution.h"
+#include "gnss/static/session_solution.h"
 #include "job/settings.h"
 #include "results/vector_fingerprint.h"
 #include "results/vector_pairs.h"
@@ -185,7 +185,7 @@ void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s, const std
     const PlannedVector &p = *planned.at(v.id);
     v.stale = p.fingerprint != v.fingerprint;
     v.session = p.session;
-    v.from_set_up = p.from->set_up, v.to_set_up = p.to->set_up;
+    v.from_setup = p.from->setup, v.to_setup = p.to->setup;
     const auto left = s.state().left_out.find(v.id);
     v.used = left == s.state().left_out.end();
     v.left_out_because = v.used ? "" : left->second.reason;

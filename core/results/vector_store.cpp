@@ -64,8 +64,8 @@ StoredResult to_stored(const VectorResult &v) {
                    {"to_occupation", v.to_occupation},
                    {"from", v.from},
                    {"to", v.to},
-                   {"from_set_up", v.from_set_up},
-                   {"to_set_up", v.to_set_up},
+                   {"from_set_up", v.from_setup},
+                   {"to_set_up", v.to_setup},
                    {"session", v.session},
                    {"orbits", v.orbits},
                    {"frame", v.frame.code},
@@ -186,7 +186,7 @@ VectorResult from_stored(const StoredResult &r) {
   v.id = r.id, v.fingerprint = r.fingerprint;
   v.from_occupation = j.at("from_occupation"), v.to_occupation = j.at("to_occupation"), v.from = j.at("from"),
   v.to = j.at("to");
-  v.from_set_up = j.at("from_set_up"), v.to_set_up = j.at("to_set_up"), v.session = j.at("session"),
+  v.from_setup = j.at("from_set_up"), v.to_setup = j.at("to_set_up"), v.session = j.at("session"),
   v.orbits = j.at("orbits");
   v.frame.code = j.at("frame"), v.epoch = j.at("epoch"), v.error = j.at("error");
   v.solved = solution_of(j);

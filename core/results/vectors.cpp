@@ -1,6 +1,6 @@
 #include "base/angle.h"
 #include "base/error.h"
-#include "gnss/session_solution.h"
+#include "gnss/static/session_solution.h"
 #include "job/settings.h"
 #include "results/vector_plan.h"
 #include <atomic>
@@ -20,8 +20,8 @@ OccupationModel above_mask(OccupationModel m, double mask_deg) {
   return m;
 }
 
-AntennaSetUp antenna_of(const Occupation &o) {
-  AntennaSetUp a;
+AntennaSetup antenna_of(const Occupation &o) {
+  AntennaSetup a;
   a.arp_offset_enu = {o.east, o.north, o.antenna_height.value_or(0)};
   a.azimuth = radians(o.azimuth_deg);
   a.calibration = o.calibration;
@@ -189,7 +189,7 @@ VectorResult VectorSolution::solved_vector(const PlannedVector &p) const {
   VectorResult r;
   r.id = p.id, r.session = p.session, r.fingerprint = p.fingerprint, r.orbits = orbits_->name();
   r.from_occupation = p.from->id, r.to_occupation = p.to->id, r.from = p.from->mark, r.to = p.to->mark;
-  r.from_set_up = p.from->set_up, r.to_set_up = p.to->set_up;
+  r.from_setup = p.from->setup, r.to_setup = p.to->setup;
   for (const Occupation *o : {p.from, p.to}) {
     const auto t = trouble_.find(o->id);
     if (t != trouble_.end()) r.error = o->mark + ": " + t->second;

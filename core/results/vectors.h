@@ -23,7 +23,7 @@ struct JointShare {
 
 /// A solved vector as the job keeps it.
 struct VectorResult {
-  std::string id, from_occupation, to_occupation, from, to, from_set_up, to_set_up, session, orbits, fingerprint;
+  std::string id, from_occupation, to_occupation, from, to, from_setup, to_setup, session, orbits, fingerprint;
   Shared<StaticVector> solved;
   Frame frame;      ///< of the orbits
   double epoch = 0; ///< mid-epoch, decimal year

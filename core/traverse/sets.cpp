@@ -2,6 +2,7 @@
 #include "base/angle.h"
 #include <Eigen/Dense>
 #include <algorithm>
+#include <array>
 #include <boost/math/distributions/normal.hpp>
 #include <fmt/format.h>
 #include <map>
@@ -242,6 +243,101 @@ void join_sets(SetReduction &r, const std::vector<std::string> &order, const Ins
 
 } // namespace
 
+namespace {
+/// The line of sight and the index from the pairs of faces. A face that stands alone carries the instrument's errors:
+/// those of the other pairs are taken off.
+void take_off_instrument(const StationSetup &s, SetReduction &r) {
+  double collimation = 0, index = 0;
+  int pairs = 0, zenith_pairs = 0;
+  for (const FaceMean &f : r.faces) {
+    if (std::isfinite(f.collimation)) collimation += f.collimation, ++pairs;
+    if (std::isfinite(f.index)) index += f.index, ++zenith_pairs;
+  }
+  r.pairs = pairs;
+  if (pairs) r.collimation = collimation / pairs;
+  if (zenith_pairs) r.index = index / zenith_pairs;
+  for (FaceMean &f : r.faces) {
+    const bool two = s.pointings[f.pointings.front()].face == 2;
+    if (!f.both_faces && std::isfinite(f.direction) && pairs)
+      f.direction = positive_angle(f.direction + (two ? -1 : 1) * r.collimation);
+    if (!std::isfinite(f.index) && std::isfinite(f.zenith) && zenith_pairs) f.zenith += (two ? -1 : 1) * r.index;
+  }
+}
+
+TargetMean mean_of_target(const StationSetup &s, const std::string &name, SetReduction &r) {
+  TargetMean t;
+  t.target = name;
+  std::vector<double> zenith, slope;
+  bool first = true;
+  for (const FaceMean &f : r.faces) {
+    if (f.target != name) continue;
+    ++t.sets;
+    t.pointings += static_cast<int>(f.pointings.size());
+    t.both_faces = t.both_faces && f.both_faces;
+    if (std::isfinite(f.zenith)) zenith.push_back(f.zenith);
+    if (std::isfinite(f.slope)) slope.push_back(f.slope);
+    for (std::size_t i : f.pointings) {
+      const Pointing &p = s.pointings[i];
+      if (first)
+        t.target_height = p.target_height, t.prism_constant = p.prism_constant, t.kind = p.kind, first = false;
+      else if (p.target_height != t.target_height)
+        r.troubles.push_back({fmt::format("line {}: the target height of {} changes from {:.4f} to {:.4f} m", p.line,
+                                          name, t.target_height, p.target_height)});
+    }
+  }
+  if (!zenith.empty()) t.zenith = mean(zenith);
+  if (!slope.empty()) t.slope = mean(slope);
+  return t;
+}
+
+/// What one set of a target is good for: direction, zenith, distance; stated errors come before the standard's, of
+/// several the largest, as it makes the limit.
+std::array<double, 3> one_set(const StationSetup &s, const SetReduction &r, const InstrumentStandard &standard,
+                              const TargetMean &t) {
+  const double length = sight_length(t);
+  std::array<double, 3> one{standard.direction_sd(length), standard.zenith_sd(length), standard.distance};
+  bool stated[3] = {false, false, false};
+  for (const FaceMean &f : r.faces)
+    if (f.target == t.target && f.direction_sd > 0)
+      one[0] = stated[0] ? std::max(one[0], f.direction_sd) : f.direction_sd, stated[0] = true;
+  for (const Pointing &p : s.pointings)
+    if (p.used && p.target == t.target) {
+      if (p.zenith_sd > 0) one[1] = stated[1] ? std::max(one[1], p.zenith_sd) : p.zenith_sd, stated[1] = true;
+      if (p.distance_sd > 0) one[2] = stated[2] ? std::max(one[2], p.distance_sd) : p.distance_sd, stated[2] = true;
+    }
+  return one;
+}
+
+/// Spreads of a target against their limits. `joined`: the share that the orientation of each set leaves of what
+/// directions scatter.
+void judge_spreads(const StationSetup &s, SetReduction &r, const InstrumentStandard &standard, double joined,
+                   TargetMean &t) {
+  double least[3] = {INFINITY, INFINITY, INFINITY}, most[3] = {-INFINITY, -INFINITY, -INFINITY};
+  int count[3] = {0, 0, 0};
+  for (FaceMean &f : r.faces) {
+    if (f.target != t.target) continue;
+    if (std::isfinite(f.zenith)) f.zenith_residual = f.zenith - t.zenith;
+    if (std::isfinite(f.slope)) f.slope_residual = f.slope - t.slope;
+    const double v[3] = {f.residual, f.zenith_residual, f.slope_residual};
+    for (int i = 0; i < 3; ++i)
+      if (std::isfinite(v[i])) least[i] = std::min(least[i], v[i]), most[i] = std::max(most[i], v[i]), ++count[i];
+  }
+  const std::array<double, 3> one = one_set(s, r, standard, t);
+  double *spread[3] = {&t.direction_spread, &t.zenith_spread, &t.slope_spread},
+         *limit[3] = {&t.direction_limit, &t.zenith_limit, &t.slope_limit},
+         *sd[3] = {&t.direction_sd, &t.zenith_sd, &t.slope_sd};
+  for (int i = 0; i < 3; ++i) {
+    if (count[i] == 0) continue;
+    *spread[i] = most[i] - least[i];
+    // One face alone is worse by √2 than the pair that the standard speaks of.
+    const double each = one[i] * (i < 2 && !t.both_faces ? std::sqrt(2.0) : 1);
+    // The orientation of each set takes up its share of what directions scatter.
+    *limit[i] = range_factor(count[i]) * each * (i == 0 ? joined : 1);
+    *sd[i] = each / std::sqrt(count[i]);
+  }
+}
+} // namespace
+
 SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standard) {
   SetReduction r;
   std::vector<std::string> order;
@@ -256,47 +352,8 @@ SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standa
       FaceMean f = mean_of_faces(s, set, t);
       if (!f.pointings.empty()) r.faces.push_back(std::move(f));
     }
-  double collimation = 0, index = 0;
-  int pairs = 0, zenith_pairs = 0;
-  for (const FaceMean &f : r.faces) {
-    if (std::isfinite(f.collimation)) collimation += f.collimation, ++pairs;
-    if (std::isfinite(f.index)) index += f.index, ++zenith_pairs;
-  }
-  r.pairs = pairs;
-  if (pairs) r.collimation = collimation / pairs;
-  if (zenith_pairs) r.index = index / zenith_pairs;
-  // A face that stands alone carries the instrument's errors: those of the other pairs are taken off.
-  for (FaceMean &f : r.faces) {
-    const bool two = s.pointings[f.pointings.front()].face == 2;
-    if (!f.both_faces && std::isfinite(f.direction) && pairs)
-      f.direction = positive_angle(f.direction + (two ? -1 : 1) * r.collimation);
-    if (!std::isfinite(f.index) && std::isfinite(f.zenith) && zenith_pairs) f.zenith += (two ? -1 : 1) * r.index;
-  }
-  for (const auto &name : order) {
-    TargetMean t;
-    t.target = name;
-    std::vector<double> zenith, slope;
-    bool first = true;
-    for (const FaceMean &f : r.faces) {
-      if (f.target != name) continue;
-      ++t.sets;
-      t.pointings += static_cast<int>(f.pointings.size());
-      t.both_faces = t.both_faces && f.both_faces;
-      if (std::isfinite(f.zenith)) zenith.push_back(f.zenith);
-      if (std::isfinite(f.slope)) slope.push_back(f.slope);
-      for (std::size_t i : f.pointings) {
-        const Pointing &p = s.pointings[i];
-        if (first)
-          t.target_height = p.target_height, t.prism_constant = p.prism_constant, t.kind = p.kind, first = false;
-        else if (p.target_height != t.target_height)
-          r.troubles.push_back({fmt::format("line {}: the target height of {} changes from {:.4f} to {:.4f} m", p.line,
-                                            name, t.target_height, p.target_height)});
-      }
-    }
-    if (!zenith.empty()) t.zenith = mean(zenith);
-    if (!slope.empty()) t.slope = mean(slope);
-    r.targets.push_back(std::move(t));
-  }
+  take_off_instrument(s, r);
+  for (const auto &name : order) r.targets.push_back(mean_of_target(s, name, r));
   join_sets(r, order, standard);
   const auto with_direction = static_cast<double>(std::count_if(
       r.targets.begin(), r.targets.end(), [](const TargetMean &t) { return std::isfinite(t.direction); }));
@@ -304,44 +361,12 @@ SetReduction reduce_sets(const StationSetup &s, const InstrumentStandard &standa
                                    [](const Pointing &p) { return p.reduced || p.zenith_sd > 0 || p.distance_sd > 0; });
   const double joined = with_direction > 1 ? std::sqrt(1 - 1 / with_direction) : 0;
   for (TargetMean &t : r.targets) {
-    double least[3] = {INFINITY, INFINITY, INFINITY}, most[3] = {-INFINITY, -INFINITY, -INFINITY};
-    int count[3] = {0, 0, 0};
-    for (FaceMean &f : r.faces) {
-      if (f.target != t.target) continue;
-      if (std::isfinite(f.zenith)) f.zenith_residual = f.zenith - t.zenith;
-      if (std::isfinite(f.slope)) f.slope_residual = f.slope - t.slope;
-      const double v[3] = {f.residual, f.zenith_residual, f.slope_residual};
-      for (int i = 0; i < 3; ++i)
-        if (std::isfinite(v[i])) least[i] = std::min(least[i], v[i]), most[i] = std::max(most[i], v[i]), ++count[i];
-    }
-    const double length = sight_length(t);
-    double one[3] = {standard.direction_sd(length), standard.zenith_sd(length), standard.distance};
-    bool stated[3] = {false, false, false};
-    for (const FaceMean &f : r.faces) // of several stated errors the largest makes the limit
-      if (f.target == t.target && f.direction_sd > 0)
-        one[0] = stated[0] ? std::max(one[0], f.direction_sd) : f.direction_sd, stated[0] = true;
-    for (const Pointing &p : s.pointings)
-      if (p.used && p.target == t.target) {
-        if (p.zenith_sd > 0) one[1] = stated[1] ? std::max(one[1], p.zenith_sd) : p.zenith_sd, stated[1] = true;
-        if (p.distance_sd > 0) one[2] = stated[2] ? std::max(one[2], p.distance_sd) : p.distance_sd, stated[2] = true;
-      }
-    double *spread[3] = {&t.direction_spread, &t.zenith_spread, &t.slope_spread},
-           *limit[3] = {&t.direction_limit, &t.zenith_limit, &t.slope_limit},
-           *sd[3] = {&t.direction_sd, &t.zenith_sd, &t.slope_sd};
-    for (int i = 0; i < 3; ++i) {
-      if (count[i] == 0) continue;
-      *spread[i] = most[i] - least[i];
-      // One face alone is worse by √2 than the pair that the standard speaks of.
-      const double each = one[i] * (i < 2 && !t.both_faces ? std::sqrt(2.0) : 1);
-      // The orientation of each set takes up its share of what directions scatter.
-      *limit[i] = range_factor(count[i]) * each * (i == 0 ? joined : 1);
-      *sd[i] = each / std::sqrt(count[i]);
-    }
+    judge_spreads(s, r, standard, joined, t);
     t.slope_sd = std::isfinite(t.slope) ? standard.distance_sd(t.slope) : 0; // scale and constant do not average out
     if (reduced) take_reduced(t, s, standard, r);
   }
   for (const FaceMean &f : r.faces)
-    if (!f.both_faces && pairs && std::isfinite(f.direction))
+    if (!f.both_faces && r.pairs && std::isfinite(f.direction))
       r.troubles.push_back({fmt::format("{} in set {}: one face only", f.target, f.set), true});
   return r;
 }

@@ -17,7 +17,7 @@ const Fields<OccupationEdits> &OccupationThing::fields() {
       number("pressure", "pressure", &E::pressure, 450, 1090, "hPa"),
       number("temperature", "temperature", &E::temperature, -60, 60, "°C"),
       number("humidity", "humidity", &E::humidity, 0, 100, "%"),
-      text("set_up", "belongs to the set-up", &E::set_up, true),
+      text("set_up", "belongs to the set-up", &E::setup, true),
   };
   return all;
 }
