@@ -14,6 +14,7 @@ std::vector<std::string> CommandLine::commands() const {
   return out;
 }
 
+// Long because it is the table of all commands, in the order in which help shows them.
 CommandLine::CommandLine() {
   app.require_subcommand(1);
   auto command = [&](const char *name, const char *help, bool has_job = true) {

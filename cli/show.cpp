@@ -43,7 +43,7 @@ ordered_json occupation_rows(const Job &job) {
                    {"measured_m", o.measured},
                    {"measured_to", o.measured_to},
                    {"slant", o.slant},
-                   {"set_up", o.set_up},
+                   {"set_up", o.setup},
                    {"moving", false},
                    {"source", o.source_name},
                    {"epochs", o.epochs},
@@ -134,8 +134,8 @@ ordered_json network_object(const Job &job) {
       {"stale", job.network_stale()}};
   std::map<std::string, const VectorResult *> by_id;
   for (const auto &v : job.vectors()) by_id[v.id] = &v;
-  std::map<std::string, const Occupation *> by_set_up;
-  for (const auto &o : job.snapshot()->occupations()) by_set_up.emplace(o.set_up, &o);
+  std::map<std::string, const Occupation *> by_setup;
+  for (const auto &o : job.snapshot()->occupations()) by_setup.emplace(o.setup, &o);
   const auto sights = sight_names(job.snapshot()->traverses());
   std::map<std::string, int> groups;
   j["residuals"] = ordered_json::array();
@@ -144,7 +144,7 @@ ordered_json network_object(const Job &job) {
     std::string from, to;
     if (const auto v = by_id.find(t.id); v != by_id.end())
       from = v->second->from, to = v->second->to;
-    else if (const auto o = by_set_up.find(t.id); o != by_set_up.end())
+    else if (const auto o = by_setup.find(t.id); o != by_setup.end())
       from = to = o->second->mark;
     else if (const auto x = sights.find(t.id); x != sights.end())
       from = x->second.from, to = x->second.to;
@@ -208,7 +208,7 @@ ordered_json mark_rows(const Job &job) {
     all["ellipse95"] = ellipse95(record.cov_enu); // of the covariance beside it
     all["accuracy"] = record_accuracy(job, *run, m), all["code"] = "";
     all["origin"] = m.hold == Hold::full ? "published"
-                    : m.set_ups > 0      ? "GNSS"
+                    : m.setups > 0       ? "GNSS"
                     : m.sighted_from > 0 ? "total station"
                                          : "levels";
     ordered_json row;

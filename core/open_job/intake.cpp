@@ -1,4 +1,6 @@
+#include "open_job/intake.h"
 #include "base/error.h"
+#include "base/parallel.h"
 #include "base/text.h"
 #include "base/utf8.h"
 #include "formats/landxml_survey.h"
@@ -73,67 +75,110 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
   return "";
 }
 
+/// Reads one file; what is wrong with it becomes a sentence.
+void read_one(ReadFiles::File &f, const std::vector<Recipe> &recipes, const std::string &as) {
+  try {
+    check_name(f.name, "the name of the file");
+    if (!f.refused.empty()) return;
+    f.content = read_source(f.name, f.bytes, recipes, as);
+    f.what = describe(f.content, recipes);
+  } catch (const InputError &e) {
+    f.refused = e.line() ? fmt::format("line {}: {}", e.line(), e.reason()) : e.reason();
+  } catch (const std::bad_alloc &) {
+    f.refused = "it asks for more memory than there is";
+  } catch (const std::exception &e) {
+    f.refused = std::string("it cannot be read: ") + e.what();
+  }
+}
+
+void read_all(ReadFiles &all, const Contents &have) {
+  std::vector<Recipe> recipes = job_recipes(have);
+  // Recipes first: what comes with them may need them.
+  const auto others = std::stable_partition(all.files.begin(), all.files.end(),
+                                            [](const auto &f) { return looks_like_recipe(f.bytes); });
+  for (auto f = all.files.begin(); f != others; ++f) {
+    read_one(*f, recipes, all.as);
+    if (f->content.recipe) recipes.push_back(*f->content.recipe);
+  }
+  const auto first = static_cast<std::size_t>(others - all.files.begin());
+  fetch_and_work(
+      all.files.size() - first, [&](std::size_t i) { return first + i; },
+      [&](std::size_t, std::size_t i) { read_one(all.files[i], recipes, all.as); });
+}
+
 } // namespace
 
-std::vector<Intake> Job::take(const std::vector<std::string> &paths, const std::string &as) {
-  std::vector<std::pair<std::string, std::string>> files;
-  std::vector<Intake> failed;
+ReadFiles read_files(const std::vector<std::string> &paths, const std::string &as, const Contents &have) {
+  ReadFiles out;
+  out.as = as;
   for (const std::string &p : paths) {
-    const std::string name = printable(utf8_text(std::filesystem::path(p).filename().string()));
+    ReadFiles::File f;
+    f.name = printable(utf8_text(std::filesystem::path(p).filename().string()));
+    f.path = p;
     try {
-      if (std::filesystem::is_directory(p)) throw InputError(name, 0, "a folder: drop the files in it");
-      files.emplace_back(name, read_file(p));
+      if (std::filesystem::is_directory(p)) throw InputError(f.name, 0, "a folder: drop the files in it");
+      f.bytes = read_file(p);
     } catch (const InputError &e) {
-      failed.push_back({name, e.reason(), Intake::Outcome::refused});
+      f.refused = e.reason();
     }
+    out.files.push_back(std::move(f));
   }
-  auto out = take_bytes(files, as);
-  out.insert(out.end(), failed.begin(), failed.end());
+  read_all(out, have);
   return out;
+}
+
+ReadFiles read_bytes(const std::vector<std::pair<std::string, std::string>> &files, const std::string &as,
+                     const Contents &have) {
+  ReadFiles out;
+  out.as = as;
+  for (const auto &[name, bytes] : files) {
+    ReadFiles::File f;
+    f.name = name, f.bytes = bytes;
+    out.files.push_back(std::move(f));
+  }
+  read_all(out, have);
+  return out;
+}
+
+std::vector<Intake> Job::take(const std::vector<std::string> &paths, const std::string &as) {
+  return take_read(read_files(paths, as, *contents_));
 }
 
 std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std::string>> &files,
                                     const std::string &as) {
+  return take_read(read_bytes(files, as, *contents_));
+}
+
+std::vector<Intake> Job::take_read(ReadFiles files) {
   std::vector<Intake> out;
   std::vector<std::pair<Source, std::string>> fresh;
   Contents read;
-  std::vector<Recipe> recipes = job_recipes(*contents_);
   std::size_t books = 0; // everything that hangs on a book is some forty times its size
   for (const auto &c : *contents_) books += book_bytes(c);
-  // Recipes first: what comes with them may need them.
-  auto ordered = files;
-  std::stable_partition(ordered.begin(), ordered.end(), [](const auto &f) { return looks_like_recipe(f.second); });
-  for (const auto &[name, bytes] : ordered) {
-    try {
-      check_name(name, "the name of the file");
-      SourceContent c = read_source(name, bytes, recipes, as);
-      c.source.order = static_cast<long>(contents_->size() + read.size()) + 1;
-      if (c.recipe) recipes.push_back(*c.recipe);
-      auto same = [&](const SourceContent &k) { return k.source.id == c.source.id; };
-      if (std::any_of(contents_->begin(), contents_->end(), same) || std::any_of(read.begin(), read.end(), same)) {
-        out.push_back({name, "already here", Intake::Outcome::already_here});
-        continue;
-      }
-      if (book_bytes(c) > 0 && books + book_bytes(c) > most_book_bytes)
-        throw InputError("level and field books of one job are held to 20 MB together: make another job for it");
-      books += book_bytes(c);
-      const bool name_taken =
-          std::any_of(contents_->begin(), contents_->end(), [&](const auto &k) { return k.source.name == name; });
-      c.source.taken_at = utc_now();
-      out.push_back(
-          {name,
-           describe(c, recipes) + (name_taken ? "; a different file of this name is already here, both are kept" : ""),
-           name_taken ? Intake::Outcome::same_name_other_content : Intake::Outcome::taken});
-      fresh.emplace_back(c.source, bytes);
-      read.push_back(std::move(c));
-    } catch (const InputError &e) {
-      out.push_back(
-          {name, e.line() ? fmt::format("line {}: {}", e.line(), e.reason()) : e.reason(), Intake::Outcome::refused});
-    } catch (const std::bad_alloc &) {
-      out.push_back({name, "it asks for more memory than there is", Intake::Outcome::refused});
-    } catch (const std::exception &e) {
-      out.push_back({name, std::string("it cannot be read: ") + e.what(), Intake::Outcome::refused});
+  for (ReadFiles::File &f : files.files) {
+    SourceContent &c = f.content;
+    const auto same = [&](const SourceContent &k) { return k.source.id == c.source.id; };
+    if (f.refused.empty() &&
+        (std::any_of(contents_->begin(), contents_->end(), same) || std::any_of(read.begin(), read.end(), same))) {
+      out.push_back({f.name, "already here", Intake::Outcome::already_here});
+      continue;
     }
+    if (f.refused.empty() && book_bytes(c) > 0 && books + book_bytes(c) > most_book_bytes)
+      f.refused = "level and field books of one job are held to 20 MB together: make another job for it";
+    if (!f.refused.empty()) {
+      out.push_back({f.name, f.refused, Intake::Outcome::refused});
+      continue;
+    }
+    books += book_bytes(c);
+    const bool name_taken =
+        std::any_of(contents_->begin(), contents_->end(), [&](const auto &k) { return k.source.name == f.name; });
+    c.source.order = static_cast<long>(contents_->size() + read.size()) + 1;
+    c.source.taken_at = utc_now();
+    out.push_back({f.name,
+                   f.what + (name_taken ? "; a different file of this name is already here, both are kept" : ""),
+                   name_taken ? Intake::Outcome::same_name_other_content : Intake::Outcome::taken});
+    fresh.emplace_back(c.source, std::move(f.bytes));
+    read.push_back(std::move(c));
   }
   if (fresh.empty()) return out;
   store_.add_sources(fresh);

@@ -1,6 +1,7 @@
 #include "open_job/job.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "base/parallel.h"
 #include "base/text.h"
 #include "base/utf8.h"
 #include "job/settings.h"
@@ -69,6 +70,55 @@ Job Job::open(const std::string &path) {
   return job;
 }
 
+namespace {
+/// Reads everything that was taken, several files at a time. What cannot be read says why.
+Contents read_contents(const Store &store) {
+  std::vector<Source> sources = store.sources();
+  // Recipes first: what came with them may need them.
+  const auto others =
+      std::stable_partition(sources.begin(), sources.end(), [](const Source &s) { return s.kind == "recipe"; });
+  std::vector<Recipe> recipes = job_recipes({});
+  Contents contents(sources.size());
+  struct Bytes {
+    std::string bytes;
+    std::exception_ptr why_not;
+  };
+  const auto fetch = [&](std::size_t i) {
+    Bytes out;
+    try {
+      if (sources[i].damage.empty()) out.bytes = store.source_bytes(sources[i].id);
+    } catch (...) {
+      out.why_not = std::current_exception();
+    }
+    return out;
+  };
+  const auto read = [&](std::size_t i, Bytes b) {
+    SourceContent &c = contents[i];
+    c.source = sources[i];
+    try {
+      if (b.why_not) std::rethrow_exception(b.why_not);
+      if (!c.source.damage.empty()) return;
+      c = read_source(sources[i].name, b.bytes, recipes, sources[i].kind);
+      c.source = sources[i];
+    } catch (const InputError &e) {
+      c.source.damage = e.reason();
+    } catch (const std::exception &e) {
+      c.source.damage = std::string("it cannot be read: ") + e.what();
+    }
+  };
+  const auto first = static_cast<std::size_t>(others - sources.begin());
+  for (std::size_t i = 0; i < first; ++i) {
+    read(i, fetch(i));
+    if (contents[i].recipe) recipes.push_back(*contents[i].recipe);
+  }
+  fetch_and_work(
+      sources.size() - first, [&](std::size_t i) { return fetch(first + i); },
+      [&](std::size_t i, Bytes b) { read(first + i, std::move(b)); });
+  std::sort(contents.begin(), contents.end(), [](const auto &a, const auto &b) { return a.source.id < b.source.id; });
+  return contents;
+}
+} // namespace
+
 std::vector<VectorResult> Job::stored_vectors() const {
   std::vector<VectorResult> out;
   for (const StoredResult &r : store_.results("vector")) {
@@ -83,28 +133,7 @@ std::vector<VectorResult> Job::stored_vectors() const {
 
 void Job::reload() {
   log_ = store_.decisions();
-  Contents contents;
-  std::vector<Recipe> recipes = job_recipes({});
-  std::vector<Source> sources = store_.sources();
-  std::stable_partition(sources.begin(), sources.end(), [](const Source &s) { return s.kind == "recipe"; });
-  for (const Source &s : sources) {
-    SourceContent c;
-    c.source = s;
-    try {
-      if (s.damage.empty()) {
-        c = read_source(s.name, store_.source_bytes(s.id), recipes, s.kind);
-        c.source = s;
-        if (c.recipe) recipes.push_back(*c.recipe);
-      }
-    } catch (const InputError &e) {
-      c.source.damage = e.reason();
-    } catch (const std::exception &e) {
-      c.source.damage = std::string("it cannot be read: ") + e.what();
-    }
-    contents.push_back(std::move(c));
-  }
-  std::sort(contents.begin(), contents.end(), [](const auto &a, const auto &b) { return a.source.id < b.source.id; });
-  contents_ = std::make_shared<const Contents>(std::move(contents));
+  contents_ = std::make_shared<const Contents>(read_contents(store_));
   solved_ = std::make_shared<const std::vector<VectorResult>>(stored_vectors());
   issued_ = std::make_shared<const std::vector<IssueRecord>>(store_.issue_records());
   look_again();

@@ -5,15 +5,9 @@
 #include "judgement/findings.h"
 #include "judgement/record_compare.h"
 #include "judgement/trace.h"
+#include "open_job/intake.h"
 
 namespace ampletie {
-
-/// What became of one dropped file.
-struct Intake {
-  enum class Outcome { taken, already_here, same_name_other_content, refused };
-  std::string file, sentence;
-  Outcome outcome = Outcome::taken;
-};
 
 /// A job: its file, its log of decisions, and what was computed from them. Owned by one thread; workers get snapshots.
 class Job {
@@ -57,6 +51,10 @@ public:
   std::vector<Intake> take(const std::vector<std::string> &paths, const std::string &as = {});
   std::vector<Intake> take_bytes(const std::vector<std::pair<std::string, std::string>> &files,
                                  const std::string &as = {});
+  /// Takes what has been read, perhaps by another thread, for this job.
+  std::vector<Intake> take_read(ReadFiles files);
+  /// What is read of a job's sources now; may be kept and asked by other threads.
+  std::shared_ptr<const Contents> contents() const { return contents_; }
 
   /// Tries a decision with everything that follows from it, appends it and returns its number. What cannot be read,
   /// holds numbers that are none or makes a part of the job fail that did not fail before is refused with `InputError`;

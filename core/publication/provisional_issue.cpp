@@ -76,9 +76,9 @@ Report sheet(const json &r, LengthUnit unit) {
 
 } // namespace
 
-IssuePackage prepare_provisional(const Job &job, const std::string &traverse, LengthUnit unit) {
-  const JobSnapshot &s = *job.snapshot();
-  const TraverseReport &t = s.traverses();
+namespace {
+/// The traverse by id or name, where its coordinates are in the job's datum; throws with the reason.
+const TraverseLine &computed_line(const TraverseReport &t, const std::string &traverse) {
   const TraverseLine *l = t.line(traverse);
   if (!l)
     for (const TraverseLine &x : t.lines)
@@ -88,53 +88,86 @@ IssuePackage prepare_provisional(const Job &job, const std::string &traverse, Le
   if (l->local_place || l->local_bearing)
     throw InputError("the traverse " + l->name +
                      " is local: its start or bearing is assumed, so its coordinates are not in the job's datum");
+  return *l;
+}
+
+/// The marks at its ends that it hangs on.
+std::vector<std::string> hangs_on(const TraverseReport &t, const TraverseLine &line) {
+  std::vector<std::string> hangs;
+  std::vector<std::string> ends = line.marks;
+  ends.insert(ends.end(), {line.back_sight, line.closing_sight});
+  for (const auto &mark : ends)
+    if (!mark.empty() && !t.marks.count(mark) && std::find(hangs.begin(), hangs.end(), mark) == hangs.end())
+      hangs.push_back(mark);
+  return hangs;
+}
+
+ordered_json provisional_marks(const JobSnapshot &s, const TraverseLine &line) {
+  ordered_json out = ordered_json::array();
+  for (const auto &[name, m] : s.traverses().marks) {
+    if (m.line != line.id || m.local) continue;
+    // Held marks are what others hang on: nothing provisional goes over them.
+    if (const auto h = s.state().holds.find(name); h != s.state().holds.end() && h->second.how != Hold::none) continue;
+    out.push_back({{"name", name},
+                   {"east_m", m.place.east},
+                   {"north_m", m.place.north},
+                   {"height_m", m.height ? ordered_json(*m.height) : ordered_json(nullptr)},
+                   {"sd_plan_m", m.sd > 0 ? ordered_json(m.sd) : ordered_json(nullptr)},
+                   {"moved_m", m.moved},
+                   {"code", m.code},
+                   {"how", m.how},
+                   {"held", "provisional"}});
+  }
+  return out;
+}
+
+std::string marks_csv(const IssueRecord &record, const std::string &head, LengthUnit unit) {
+  const std::string u = unit_name(unit);
+  std::string csv = head;
+  csv += fmt::format("mark,east_{0},north_{0},height_{0},sd_plan_{0},code,how,state\n", u);
+  for (const json &m : record.data.at("marks")) {
+    CsvRow row;
+    row.text(m.at("name").get<std::string>());
+    for (const char *k : {"east_m", "north_m", "height_m", "sd_plan_m"})
+      m.at(k).is_null() ? row.nothing() : row.number(in_unit(m.at(k).get<double>(), unit), 4);
+    row.text(m.at("code").get<std::string>()).text(m.at("how").get<std::string>()).plain("provisional");
+    csv += row.line();
+  }
+  return csv;
+}
+} // namespace
+
+IssuePackage prepare_provisional(const Job &job, const std::string &traverse, LengthUnit unit) {
+  const JobSnapshot &s = *job.snapshot();
+  const TraverseReport &t = s.traverses();
+  const TraverseLine &l = computed_line(t, traverse);
   const JobSettings &set = s.state().settings;
-  const TraverseClosure &c = l->result.closure;
+  const TraverseClosure &c = l.result.closure;
   ordered_json r;
   r["kind"] = "provisional";
   r["title"] = set.title;
-  r["traverse"] = l->name, r["traverse_id"] = l->id;
-  r["traverse_kind"] = traverse_kind_name(l->result.kind);
+  r["traverse"] = l.name, r["traverse_id"] = l.id;
+  r["traverse_kind"] = traverse_kind_name(l.result.kind);
   r["crs"] = set.datum.crs, r["crs_name"] = system_name(set.datum.crs);
   r["vertical"] = set.datum.vertical;
   r["vertical_name"] = set.datum.vertical.empty() ? "" : system_name(set.datum.vertical);
   const JobDatum datum = job_datum(s);
   r["frame"] = frame_name(datum.frame()), r["epoch"] = datum.epoch();
-  r["balance"] = balance_name(l->balance);
+  r["balance"] = balance_name(l.balance);
   r["angular"] =
-      against(c.has_angular, c.angular / rad_per_arcsec, l->angular_limit / rad_per_arcsec, "″", l->angle_passes());
-  r["linear"] = against(c.has_linear, 1000 * c.linear, 1000 * l->linear_limit, "mm", l->length_passes());
-  r["heights"] = against(c.has_height, 1000 * c.height, 1000 * l->height_limit, "mm", l->height_passes());
-  r["limits"] = l->limit_name;
-  r["warning"] = l->balanced().warning;
-  std::vector<std::string> hangs;
-  std::vector<std::string> ends = l->marks;
-  ends.insert(ends.end(), {l->back_sight, l->closing_sight});
-  for (const auto &mark : ends)
-    if (!mark.empty() && !t.marks.count(mark) && std::find(hangs.begin(), hangs.end(), mark) == hangs.end())
-      hangs.push_back(mark);
-  r["hangs_on"] = hangs;
-  r["marks"] = ordered_json::array();
-  for (const auto &[name, m] : t.marks) {
-    if (m.line != l->id || m.local) continue;
-    // Held marks are what others hang on: nothing provisional goes over them.
-    if (const auto h = s.state().holds.find(name); h != s.state().holds.end() && h->second.how != Hold::none) continue;
-    r["marks"].push_back({{"name", name},
-                          {"east_m", m.place.east},
-                          {"north_m", m.place.north},
-                          {"height_m", m.height ? ordered_json(*m.height) : ordered_json(nullptr)},
-                          {"sd_plan_m", m.sd > 0 ? ordered_json(m.sd) : ordered_json(nullptr)},
-                          {"moved_m", m.moved},
-                          {"code", m.code},
-                          {"how", m.how},
-                          {"held", "provisional"}});
-  }
+      against(c.has_angular, c.angular / rad_per_arcsec, l.angular_limit / rad_per_arcsec, "″", l.angle_passes());
+  r["linear"] = against(c.has_linear, 1000 * c.linear, 1000 * l.linear_limit, "mm", l.length_passes());
+  r["heights"] = against(c.has_height, 1000 * c.height, 1000 * l.height_limit, "mm", l.height_passes());
+  r["limits"] = l.limit_name;
+  r["warning"] = l.balanced().warning;
+  r["hangs_on"] = hangs_on(t, l);
+  r["marks"] = provisional_marks(s, l);
   if (r["marks"].empty())
-    throw InputError("every mark of the traverse " + l->name + " is known: nothing is provisional");
+    throw InputError("every mark of the traverse " + l.name + " is known: nothing is provisional");
   r["doubts"] = record_doubts(job, Section::traverse);
   r["decisions"] = record_decisions(job);
   std::set<std::string> used;
-  for (const auto &id : l->setups)
+  for (const auto &id : l.setups)
     if (const auto *x = t.field.find(id)) used.insert(x->setup.source_id);
   r["sources"] = record_sources(s, used);
 
@@ -143,19 +176,10 @@ IssuePackage prepare_provisional(const Job &job, const std::string &traverse, Le
   out.sheet = sheet(out.record.data, unit);
   out.sheet.footer =
       fmt::format("Provisional · record {} · {} · SHA-256 {}", out.record.id, out.record.time, out.record.sha256);
-  const std::string u = unit_name(unit);
-  out.csv = fmt::format("# PROVISIONAL, not control: traverse {} of {}; {} ({}), {} at {:.2f}; record {}\n", l->name,
-                        set.title, system_name(set.datum.crs), set.datum.crs, frame_name(datum.frame()), datum.epoch(),
-                        out.record.id);
-  out.csv += fmt::format("mark,east_{0},north_{0},height_{0},sd_plan_{0},code,how,state\n", u);
-  for (const json &m : out.record.data.at("marks")) {
-    CsvRow row;
-    row.text(m.at("name").get<std::string>());
-    for (const char *k : {"east_m", "north_m", "height_m", "sd_plan_m"})
-      m.at(k).is_null() ? row.nothing() : row.number(in_unit(m.at(k).get<double>(), unit), 4);
-    row.text(m.at("code").get<std::string>()).text(m.at("how").get<std::string>()).plain("provisional");
-    out.csv += row.line();
-  }
+  const std::string head = fmt::format(
+      "# PROVISIONAL, not control: traverse {} of {}; {} ({}), {} at {:.2f}; record {}\n", l.name, set.title,
+      system_name(set.datum.crs), set.datum.crs, frame_name(datum.frame()), datum.epoch(), out.record.id);
+  out.csv = marks_csv(out.record, head, unit);
   out.files = {{"provisional.csv", out.csv}};
   return out;
 }

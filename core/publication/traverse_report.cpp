@@ -115,37 +115,34 @@ ReportSection setups(const TraverseReport &r) {
   return s;
 }
 
-ReportSection traverse(const TraverseLine &l) {
-  ReportSection s{"Traverse " + l.name + (l.used ? "" : " (left out: " + l.left_out_because + ")"), {}, {}};
-  if (!l.problem.empty()) {
-    s.paragraphs.push_back("Not computed: " + l.problem + ".");
-    return s;
-  }
+/// How it is known where it starts and ends, and what it misses.
+void closure_words(const TraverseLine &l, std::vector<std::string> &out) {
   const TraverseClosure &c = l.result.closure;
   std::string words = traverse_kind_name(l.result.kind) + fmt::format(", {:.3f} m. ", c.length);
   words += l.back_sight.empty() ? "Its bearing is not from a sight. " : "Bearing from " + l.back_sight + ". ";
   if (!l.closing_sight.empty()) words += "Closing sight to " + l.closing_sight + ". ";
   if (l.local_place || l.local_bearing) words += "Local: start or bearing are assumed. ";
-  s.paragraphs.push_back(words);
+  out.push_back(words);
   if (c.has_angular)
-    s.paragraphs.push_back(fmt::format("Angular misclosure {}″, limit {}″ ({}).", seconds(c.angular),
-                                       seconds(l.angular_limit), l.limit_name));
+    out.push_back(fmt::format("Angular misclosure {}″, limit {}″ ({}).", seconds(c.angular), seconds(l.angular_limit),
+                              l.limit_name));
   if (c.has_linear)
-    s.paragraphs.push_back(
-        fmt::format("Linear misclosure {:.1f} mm (ΔE {}, ΔN {}), limit {:.1f} mm; {}.", 1000 * c.linear,
-                    signed_mm(c.east), signed_mm(c.north), 1000 * l.linear_limit,
-                    c.ratio ? fmt::format("1 : {:.0f}", *c.ratio) : "a ratio means nothing: it is rounding"));
+    out.push_back(fmt::format("Linear misclosure {:.1f} mm (ΔE {}, ΔN {}), limit {:.1f} mm; {}.", 1000 * c.linear,
+                              signed_mm(c.east), signed_mm(c.north), 1000 * l.linear_limit,
+                              c.ratio ? fmt::format("1 : {:.0f}", *c.ratio) : "a ratio means nothing: it is rounding"));
   if (c.has_height)
-    s.paragraphs.push_back(
-        fmt::format("Height misclosure {} mm, limit {:.1f} mm.", signed_mm(c.height), 1000 * l.height_limit));
-  if (!c.has_angular && !c.has_linear) s.paragraphs.push_back("Nothing closes it: a mistake in it cannot show.");
-  for (const auto &x : l.remarks) s.paragraphs.push_back(x + ".");
+    out.push_back(fmt::format("Height misclosure {} mm, limit {:.1f} mm.", signed_mm(c.height), 1000 * l.height_limit));
+  if (!c.has_angular && !c.has_linear) out.push_back("Nothing closes it: a mistake in it cannot show.");
+  for (const auto &x : l.remarks) out.push_back(x + ".");
   if (l.booked) {
     const FieldClosure &f = l.booked->booked;
-    s.paragraphs.push_back(fmt::format("The field computed: angles {}″, ΔE {}, ΔN {}, ΔH {} mm (line {}). {}.",
-                                       std::isfinite(f.angle) ? seconds(f.angle) : "–", signed_mm(f.east),
-                                       signed_mm(f.north), signed_mm(f.height), f.line, l.booked->explained));
+    out.push_back(fmt::format("The field computed: angles {}″, ΔE {}, ΔN {}, ΔH {} mm (line {}). {}.",
+                              std::isfinite(f.angle) ? seconds(f.angle) : "–", signed_mm(f.east), signed_mm(f.north),
+                              signed_mm(f.height), f.line, l.booked->explained));
   }
+}
+
+ReportTable leg_table(const TraverseLine &l) {
   ReportTable legs{"Legs as measured",
                    {{"from", "", false},
                     {"to", "", false},
@@ -168,7 +165,10 @@ ReportSection traverse(const TraverseLine &l) {
   if (l.input.stations.size() > l.legs.size() && l.input.stations.back().has_angle)
     legs.rows.push_back({l.marks.back(), l.closing_sight.empty() ? "closing" : l.closing_sight + ", closing",
                          dms(l.input.stations.back().angle), "", "", "", "", "", "", "", ""});
-  s.tables.push_back(std::move(legs));
+  return legs;
+}
+
+ReportTable balance_table(const TraverseLine &l) {
   ReportTable b{"What each balance does to the marks (moved east, north in mm)", {{"mark", "", false}}, {}};
   for (const BalancedTraverse &x : l.result.balanced)
     if (x.method != Balance::none) b.columns.push_back({balance_name(x.method)});
@@ -180,9 +180,10 @@ ReportSection traverse(const TraverseLine &l) {
                       signed_mm(x.points[i].place.north - l.result.raw[i].place.north));
     b.rows.push_back(std::move(row));
   }
-  if (c.has_linear) s.tables.push_back(std::move(b));
-  for (const BalancedTraverse &x : l.result.balanced)
-    if (!x.warning.empty()) s.paragraphs.push_back("On " + balance_name(x.method) + ": " + x.warning + ".");
+  return b;
+}
+
+ReportTable coordinate_table(const TraverseLine &l) {
   ReportTable after{fmt::format("Provisional coordinates, {} (angles shared: {}, heights: {})", balance_name(l.balance),
                                 angle_share_name(l.angles), height_share_name(l.heights)),
                     {{"mark", "", false},
@@ -200,24 +201,40 @@ ReportSection traverse(const TraverseLine &l) {
                           fixed(y.place.east, 4), fixed(y.place.north, 4), y.height ? fixed(*y.height, 4) : "–",
                           fixed(1000 * y.sd, 1)});
   }
-  s.tables.push_back(std::move(after));
-  if (!l.comparisons.empty()) {
-    ReportTable v{"Against vectors and levels",
-                  {{"mark", "", false},
-                   {"with", "", false},
-                   {"ΔE", "mm"},
-                   {"ΔN", "mm"},
-                   {"expected", "mm"},
-                   {"ΔH", "mm"},
-                   {"expected", "mm"},
-                   {"verdict", "", false}},
-                  {}};
-    for (const TraverseComparison &x : l.comparisons)
-      v.rows.push_back({x.mark, x.with, signed_mm(x.east), signed_mm(x.north),
-                        x.expected > 0 ? fixed(1000 * x.expected, 1) : "–", signed_mm(x.up),
-                        fixed(1000 * x.up_expected, 1), x.passes ? "agrees" : "differs"});
-    s.tables.push_back(std::move(v));
+  return after;
+}
+
+ReportTable comparison_table(const TraverseLine &l) {
+  ReportTable v{"Against vectors and levels",
+                {{"mark", "", false},
+                 {"with", "", false},
+                 {"ΔE", "mm"},
+                 {"ΔN", "mm"},
+                 {"expected", "mm"},
+                 {"ΔH", "mm"},
+                 {"expected", "mm"},
+                 {"verdict", "", false}},
+                {}};
+  for (const TraverseComparison &x : l.comparisons)
+    v.rows.push_back({x.mark, x.with, signed_mm(x.east), signed_mm(x.north),
+                      x.expected > 0 ? fixed(1000 * x.expected, 1) : "–", signed_mm(x.up),
+                      fixed(1000 * x.up_expected, 1), x.passes ? "agrees" : "differs"});
+  return v;
+}
+
+ReportSection traverse(const TraverseLine &l) {
+  ReportSection s{"Traverse " + l.name + (l.used ? "" : " (left out: " + l.left_out_because + ")"), {}, {}};
+  if (!l.problem.empty()) {
+    s.paragraphs.push_back("Not computed: " + l.problem + ".");
+    return s;
   }
+  closure_words(l, s.paragraphs);
+  s.tables.push_back(leg_table(l));
+  if (l.result.closure.has_linear) s.tables.push_back(balance_table(l));
+  for (const BalancedTraverse &x : l.result.balanced)
+    if (!x.warning.empty()) s.paragraphs.push_back("On " + balance_name(x.method) + ": " + x.warning + ".");
+  s.tables.push_back(coordinate_table(l));
+  if (!l.comparisons.empty()) s.tables.push_back(comparison_table(l));
   return s;
 }
 

@@ -114,7 +114,7 @@ public:
         const double t = static_cast<double>(k) / n;
         Point to{k == n ? b.mark : "", a.lat + (b.lat - a.lat) * t, a.lon + (b.lon - a.lon) * t,
                  a.height + rise * t + (k == n ? 0 : wave * std::sin(pi * t) * std::sin(pi * t) * phase)};
-        set_up(from, to, length / n, side);
+        setup(from, to, length / n, side);
         from = to;
       }
     }
@@ -141,7 +141,7 @@ private:
     const double sd = 1e-3 * std::hypot(s_.reading_mm, s_.reading_mm_per_100m * dist / 100);
     return line / (1 + 1e-6 * j_.staff_ppm) + sd * random_.normal();
   }
-  void set_up(const Point &from, const Point &to, double length, std::vector<std::string> &side) {
+  void setup(const Point &from, const Point &to, double length, std::vector<std::string> &side) {
     ++count_;
     const double share = 0.5 * (1 + j_.unbalance) + 0.01 * random_.normal();
     const double back = length * std::clamp(share, 0.3, 0.7), fore = length - back;

@@ -50,7 +50,7 @@ Session session(const json &j) {
   if (s.hours * 3600 / s.interval > 200'000)
     throw InputError("session " + s.name + ": more than 200000 epochs: a longer interval or a shorter session");
   for (const auto &u : j.at("setups")) {
-    SetUp x;
+    Setup x;
     x.mark = u.at("mark"), x.receiver = u.value("receiver", "STANDIN R1"), x.antenna = u.at("antenna");
     x.serial = u.value("serial", "");
     x.height = u.at("height");

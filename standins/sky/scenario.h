@@ -41,7 +41,7 @@ struct AntennaType {
   bool calibrated = true; ///< false: left out of the antenna file
 };
 
-struct SetUp {
+struct Setup {
   std::string mark, receiver, antenna, serial;
   Vec3 eccentricity_enu = Vec3::Zero(); ///< east and north of the antenna against the mark, m, known to the crew
   double height = 0;        ///< to the ARP, m, as the crew measured it; the truth differs by the height error
@@ -51,7 +51,7 @@ struct Session {
   std::string name;
   GpsTime start;
   double hours = 1, interval = 15;
-  std::vector<SetUp> setups;
+  std::vector<Setup> setups;
 };
 
 /// Standard deviations of the simulated errors. The floors of docs/verification.md are enforced when reading.

@@ -140,7 +140,7 @@ struct Channel {
 /// One receiver over one session.
 class Receiver {
 public:
-  Receiver(const Scenario &s, const Session &session, const SetUp &setup, const Orbits &orbits, const Clocks &clocks,
+  Receiver(const Scenario &s, const Session &session, const Setup &setup, const Orbits &orbits, const Clocks &clocks,
            const Ionosphere &ionosphere, std::vector<Arc> &arcs)
       : s_(s), session_(session), setup_(setup), orbits_(orbits), clocks_(clocks), ionosphere_(ionosphere), arcs_(arcs),
         key_(setup.mark + "/" + session.name), random_(s.seed, "receiver " + key_) {
@@ -156,7 +156,7 @@ public:
     truth.error_enu = Vec3(s.noise.centring * random_.normal(), s.noise.centring * random_.normal(),
                            s.noise.height * random_.normal());
   }
-  TrueSetUp truth;
+  TrueSetup truth;
 
   ObservationFile run() {
     ObservationFile f;
@@ -340,7 +340,7 @@ private:
 
   const Scenario &s_;
   const Session &session_;
-  const SetUp &setup_;
+  const Setup &setup_;
   const Orbits &orbits_;
   const Clocks &clocks_;
   const Ionosphere &ionosphere_;
@@ -377,12 +377,12 @@ std::string control_list(const Scenario &s) {
   return out;
 }
 
-std::string truth_file(const Scenario &s, const std::vector<TrueSetUp> &setups, const std::vector<Arc> &arcs) {
+std::string truth_file(const Scenario &s, const std::vector<TrueSetup> &setups, const std::vector<Arc> &arcs) {
   using nlohmann::ordered_json;
   ordered_json j;
   j["frame"] = s.orbit_frame_name;
   j["epoch"] = decimal_year(s.start);
-  for (const TrueSetUp &t : setups)
+  for (const TrueSetup &t : setups)
     j["setups"].push_back({{"mark", t.mark},
                            {"session", t.session},
                            {"xyz", {t.marker.x(), t.marker.y(), t.marker.z()}},
@@ -419,9 +419,9 @@ Campaign simulate(const Scenario &s) {
   Campaign c;
   c.antennas = antenna_file(s);
   std::vector<Arc> arcs;
-  std::vector<TrueSetUp> setups;
+  std::vector<TrueSetup> setups;
   for (const Session &session : s.sessions)
-    for (const SetUp &u : session.setups) {
+    for (const Setup &u : session.setups) {
       Receiver r(s, session, u, orbits, clocks, ionosphere, arcs);
       c.receivers.push_back({u.mark + "-" + session.name, r.run()});
       setups.push_back(r.truth);

@@ -12,7 +12,7 @@ struct Arc {
   std::int64_t integer = 0;
   std::vector<double> winding; ///< wind-up at every epoch, cycles: the integer counts from its branch
 };
-struct TrueSetUp {
+struct TrueSetup {
   std::string mark, session;
   Vec3 marker;    ///< orbits' frame, mid-epoch of the session, tide-free
   Vec3 error_enu; ///< centring east, north and height error of this set-up

@@ -72,7 +72,7 @@ public:
     scale_ppm_ = s.distance_ppm * random_.normal();
   }
   std::string book() {
-    for (const SetUp &u : j_.setups) measure(u);
+    for (const Setup &u : j_.setups) measure(u);
     return writer_.text();
   }
 
@@ -84,7 +84,7 @@ private:
   }
   Vec3 offset(double mm) { return 1e-3 * mm * Vec3(random_.normal(), random_.normal(), 0); }
 
-  void measure(const SetUp &u) {
+  void measure(const Setup &u) {
     const Mark &m = at(u.mark);
     const Geodetic g{radians(m.lat), radians(m.lon), m.h};
     // The plumb line leans: its zenith stands ξ north and η east of the ellipsoid's normal.
@@ -173,7 +173,7 @@ Scenario read_scenario(const std::string &text) {
       q.unit = x.value("unit", q.unit);
       if (q.unit != "gon" && q.unit != "deg") throw InputError("total station scenario: the unit is gon or deg");
       for (const json &y : x.at("set-ups")) {
-        SetUp u;
+        Setup u;
         u.mark = y.at("mark"), u.booked_as = y.value("booked as", "");
         u.east = y.value("east", 0.0), u.north = y.value("north", 0.0);
         u.height = y.value("height", u.height), u.booked_height = y.value("booked height", -1.0);

@@ -24,7 +24,7 @@ struct Target {
 };
 
 /// One erection of the instrument.
-struct SetUp {
+struct Setup {
   std::string mark, booked_as;
   double height = 1.5, booked_height = -1; ///< m
   double pressure = 950, temperature = 15; ///< as they are
@@ -39,7 +39,7 @@ struct SetUp {
 
 struct Job {
   std::string file, name, instrument = "TS3", date = "2026-05-15", unit = "gon"; ///< gon or deg
-  std::vector<SetUp> setups;
+  std::vector<Setup> setups;
 };
 
 struct Scenario {

@@ -37,7 +37,7 @@ NetworkInput meshed(int columns, int rows, double spacing, std::mt19937_64 &rand
   for (std::size_t k = 1; k < truth.size(); ++k) {
     NetworkVector v;
     v.id = "v" + std::to_string(k), v.from = "M0", v.to = in.marks[k].name;
-    v.from_set_up = v.id + "a", v.to_set_up = v.id + "b";
+    v.from_setup = v.id + "a", v.to_setup = v.id + "b";
     const Mat3 a = local_axes(to_geodetic(truth[k]));
     v.cov = a.transpose() * Vec3(4e-6, 4e-6, 25e-6).asDiagonal() * a;
     v.d = truth[k] - truth[0] +
@@ -45,7 +45,7 @@ NetworkInput meshed(int columns, int rows, double spacing, std::mt19937_64 &rand
     v.frame = frame, v.epoch = 2026.36;
     in.vectors.push_back(std::move(v));
   }
-  in.set_up_unknowns = false;
+  in.setup_unknowns = false;
   auto level = [&](int a, int b) {
     const double sd = 0.001 * std::sqrt(spacing / 1000);
     const auto i = static_cast<std::size_t>(a), k = static_cast<std::size_t>(b);

@@ -71,14 +71,14 @@ struct Land {
         NetworkVector v;
         v.id = "v" + std::to_string(in.vectors.size());
         v.from = in.marks[from].name, v.to = in.marks[i].name;
-        v.from_set_up = v.id + "a", v.to_set_up = v.id + "b";
-        for (const auto &[id, mark] : {std::pair{v.from_set_up, v.from}, {v.to_set_up, v.to}})
-          in.set_ups.push_back({id, mark, Vec3(0.001, 0.001, 0.0015)});
+        v.from_setup = v.id + "a", v.to_setup = v.id + "b";
+        for (const auto &[id, mark] : {std::pair{v.from_setup, v.from}, {v.to_setup, v.to}})
+          in.setups.push_back({id, mark, Vec3(0.001, 0.001, 0.0015)});
         const Mat3 axes = local_axes(to_geodetic(truth[i]));
         v.cov = axes.transpose() * Vec3(4e-6, 6e-6, 36e-6).asDiagonal() * axes;
-        const Vec3 set_ups = axes.transpose() * Vec3(noise(0.001 * std::sqrt(2.0)), noise(0.001 * std::sqrt(2.0)),
-                                                     noise(0.0015 * std::sqrt(2.0)));
-        v.d = truth[i] - truth[from] + set_ups +
+        const Vec3 setups = axes.transpose() * Vec3(noise(0.001 * std::sqrt(2.0)), noise(0.001 * std::sqrt(2.0)),
+                                                    noise(0.0015 * std::sqrt(2.0)));
+        v.d = truth[i] - truth[from] + setups +
               axes.transpose() * Vec3(noise(0.002), noise(std::sqrt(6e-6)), noise(0.006));
         v.frame = frame, v.epoch = 2026.36;
         in.vectors.push_back(v);

@@ -29,10 +29,10 @@ LoopField field(std::uint64_t seed, double sigma = 0.003) {
   for (int s = 1; s <= 2; ++s) {
     std::map<std::string, Vec3> antenna; // error of the set-up
     for (const auto &[name, g] : place) {
-      NetworkSetUp u{name + std::to_string(s), name, Vec3(0.001, 0.001, 0.001)};
+      NetworkSetup u{name + std::to_string(s), name, Vec3(0.001, 0.001, 0.001)};
       antenna[name] =
           local_axes(g).transpose() * Vec3(0.001 * normal(random), 0.001 * normal(random), 0.001 * normal(random));
-      f.in.set_ups.push_back(u);
+      f.in.setups.push_back(u);
     }
     NetworkSession session;
     session.id = "s" + std::to_string(s);
@@ -44,7 +44,7 @@ LoopField field(std::uint64_t seed, double sigma = 0.003) {
     for (const char *to : {"B", "C", "D"}) {
       NetworkVector v;
       v.id = std::string("v") + to + std::to_string(s);
-      v.from = "A", v.to = to, v.from_set_up = "A" + std::to_string(s), v.to_set_up = to + std::to_string(s);
+      v.from = "A", v.to = to, v.from_setup = "A" + std::to_string(s), v.to_setup = to + std::to_string(s);
       v.session = session.id, v.frame = {"ETRF2000"}, v.epoch = 2026.3 + 0.001 * s;
       v.d = to_cartesian(place.at(to)) - to_cartesian(place.at("A")) + antenna[to] - antenna["A"];
       for (int k = 0; k < 3; ++k) v.d[k] += sigma * normal(random) - base[k];
@@ -59,7 +59,7 @@ LoopField field(std::uint64_t seed, double sigma = 0.003) {
     f.in.sessions.push_back(session);
     NetworkVector v = f.in.vectors.back();
     v.id = "x" + std::to_string(s);
-    v.from = "B", v.from_set_up = "B" + std::to_string(s), v.to = "C", v.to_set_up = "C" + std::to_string(s);
+    v.from = "B", v.from_setup = "B" + std::to_string(s), v.to = "C", v.to_setup = "C" + std::to_string(s);
     v.d = reached["C"] - reached["B"];
     f.dependent.push_back(v);
   }
@@ -100,9 +100,9 @@ TEST_CASE("closures: repeated vectors are checks, a triangle inside a session is
     }
   }
   SECTION("without new set-ups a repeated vector checks the solutions only") {
-    for (NetworkVector &v : f.in.vectors) v.from_set_up = v.from + "1", v.to_set_up = v.to + "1";
+    for (NetworkVector &v : f.in.vectors) v.from_setup = v.from + "1", v.to_setup = v.to + "1";
     for (const Loop &l : find_loops(f.in, {}, {}))
-      if (l.repeated()) CHECK(l.check == LoopCheck::same_set_ups);
+      if (l.repeated()) CHECK(l.check == LoopCheck::same_setups);
   }
 }
 
@@ -142,11 +142,11 @@ TEST_CASE("mistakes that closures explain: a height, exchanged marks, a wrong na
       clean += explain_loops(f.in, find_loops(f.in, {}, {}), {}).empty();
       const Vec3 up = local_axes(to_geodetic(f.in.marks[3].position.xyz)).row(2).transpose();
       for (NetworkVector &v : f.in.vectors)
-        if (v.to_set_up == "D2") v.d += 0.1 * up;
+        if (v.to_setup == "D2") v.d += 0.1 * up;
       const auto causes = explain_loops(f.in, find_loops(f.in, {}, {}), {});
       // Of two set-ups nobody can tell which; both are named, with the size.
       for (const LoopCause &c : causes)
-        if (c.kind == LoopCause::Kind::height && c.set_up == "D2" && std::abs(std::abs(c.size_m) - 0.1) < 0.02) {
+        if (c.kind == LoopCause::Kind::height && c.setup == "D2" && std::abs(std::abs(c.size_m) - 0.1) < 0.02) {
           ++height;
           break;
         }
@@ -161,9 +161,9 @@ TEST_CASE("mistakes that closures explain: a height, exchanged marks, a wrong na
     {
       LoopField f = field(seed);
       for (NetworkVector &v : f.in.vectors)
-        if (v.to_set_up == "B2") v.to = "C";
+        if (v.to_setup == "B2") v.to = "C";
       const auto causes = explain_loops(f.in, find_loops(f.in, {}, {}), {});
-      renamed += !causes.empty() && causes[0].kind == LoopCause::Kind::renamed && causes[0].set_up == "B2" &&
+      renamed += !causes.empty() && causes[0].kind == LoopCause::Kind::renamed && causes[0].setup == "B2" &&
                  causes[0].other == "B";
     }
   }

@@ -16,7 +16,7 @@ NetworkMark mark(const std::string &name, const Vec3 &x, Hold hold = Hold::none)
 // LSQ-04: Ghilani and Wolf, GNSS vector network with two fixed stations.
 NetworkInput textbook() {
   NetworkInput in;
-  in.set_up_unknowns = false;
+  in.setup_unknowns = false;
   in.marks = {mark("A", {402.35087, -4652995.30109, 4349760.77753}, Hold::full),
               mark("B", {8086.03178, -4642712.84739, 4360439.08326}, Hold::full),
               mark("C", {12046, -4649394, 4353160}),
@@ -44,7 +44,7 @@ NetworkInput textbook() {
   for (const auto &r : rows) {
     NetworkVector v;
     v.id = std::string(1, static_cast<char>('a' + n++));
-    v.from = r.from, v.to = r.to, v.from_set_up = v.id + "1", v.to_set_up = v.id + "2";
+    v.from = r.from, v.to = r.to, v.from_setup = v.id + "1", v.to_setup = v.id + "2";
     v.d = Vec3(r.d[0], r.d[1], r.d[2]);
     v.cov << r.q[0], r.q[1], r.q[2], r.q[1], r.q[3], r.q[4], r.q[2], r.q[4], r.q[5];
     v.frame = frame, v.epoch = 2026.36;
@@ -147,7 +147,7 @@ TEST_CASE("Jacobians of all blocks against numeric differences") {
   std::vector<std::unique_ptr<Block>> blocks;
   blocks.push_back(vector_block(v, a, b, 6, 9));
   blocks.push_back(vector_block(v, a, b, -1, -1));
-  blocks.push_back(set_up_block({"s", "m", Vec3(0.001, 0.001, 0.002)}, 6));
+  blocks.push_back(setup_block({"s", "m", Vec3(0.001, 0.001, 0.002)}, 6));
   blocks.push_back(coordinate_block("m", 0, Vec3(0.1, 0.2, 0.3), Mat3::Identity()));
   for (const auto &block : blocks) {
     const auto n = static_cast<Eigen::Index>(block->unknowns.size());
@@ -178,16 +178,16 @@ TEST_CASE("a set-up's height error is common to all vectors from it and shows in
       NetworkVector v;
       v.id = "v" + std::to_string(n++);
       v.from = in.marks[k].name, v.to = "B";
-      v.from_set_up = v.from + std::to_string(session), v.to_set_up = "B" + std::to_string(session);
+      v.from_setup = v.from + std::to_string(session), v.to_setup = "B" + std::to_string(session);
       v.d =
           in.marks[1].position.xyz - in.marks[k].position.xyz + (session == 2 ? Vec3(0.030 * up) : Vec3(Vec3::Zero()));
       v.cov = 4e-6 * Mat3::Identity();
       v.frame = frame, v.epoch = 2026.36;
       in.vectors.push_back(v);
-      in.set_ups.push_back({v.from_set_up, v.from, Vec3(0.001, 0.001, 0.001)});
+      in.setups.push_back({v.from_setup, v.from, Vec3(0.001, 0.001, 0.001)});
     }
   for (int session = 1; session <= 3; ++session)
-    in.set_ups.push_back({"B" + std::to_string(session), "B", Vec3(0.001, 0.001, 0.001)});
+    in.setups.push_back({"B" + std::to_string(session), "B", Vec3(0.001, 0.001, 0.001)});
   const NetworkResult r = adjust_network(in, {});
   std::string worst;
   double largest = 0;

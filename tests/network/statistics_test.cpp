@@ -37,13 +37,13 @@ struct VectorField {
     }
     int k = 0;
     for (int session = 0; session < 2; ++session) {
-      std::vector<Vec3> set_up(truth.size());
+      std::vector<Vec3> setup(truth.size());
       for (std::size_t i = 0; i < truth.size(); ++i) {
         const std::string id = "S" + std::to_string(session) + in.marks[i].name;
-        in.set_ups.push_back({id, in.marks[i].name, Vec3(0.001, 0.001, 0.0015)});
+        in.setups.push_back({id, in.marks[i].name, Vec3(0.001, 0.001, 0.0015)});
         Vec3 enu(0.001 * normal(random), 0.001 * normal(random), 0.0015 * normal(random));
         if (session == 1 && i == 5) enu.z() += blunder_up;
-        set_up[i] = local_axes(to_geodetic(truth[i])).transpose() * enu;
+        setup[i] = local_axes(to_geodetic(truth[i])).transpose() * enu;
       }
       for (std::size_t i = 1; i < truth.size(); ++i)
         for (std::size_t from : {i - 1, i / 2 == i - 1 ? std::size_t{99} : i / 2}) {
@@ -51,10 +51,10 @@ struct VectorField {
           NetworkVector v;
           v.id = "v" + std::to_string(k++);
           v.from = in.marks[from].name, v.to = in.marks[i].name;
-          v.from_set_up = "S" + std::to_string(session) + v.from, v.to_set_up = "S" + std::to_string(session) + v.to;
+          v.from_setup = "S" + std::to_string(session) + v.from, v.to_setup = "S" + std::to_string(session) + v.to;
           const Mat3 axes = local_axes(to_geodetic(truth[i]));
           v.cov = axes.transpose() * Vec3(4e-6, 6e-6, 36e-6).asDiagonal() * axes;
-          v.d = truth[i] + set_up[i] - truth[from] - set_up[from] + noise(v.cov);
+          v.d = truth[i] + setup[i] - truth[from] - setup[from] + noise(v.cov);
           v.frame = frame, v.epoch = 2026.36;
           in.vectors.push_back(v);
         }
@@ -104,7 +104,7 @@ TEST_CASE("without set-up unknowns the printed accuracy is too good") {
   for (int k = 0; k < 100; ++k) {
     VectorField f(static_cast<std::uint64_t>(91000 + k));
     NetworkInput in = f.measure();
-    in.set_up_unknowns = false;
+    in.setup_unknowns = false;
     const NetworkResult r = adjust_network(in, {});
     for (std::size_t i = 2; i < r.marks.size(); ++i) {
       const Vec3 e = local_axes(to_geodetic(f.truth[i])) * (r.marks[i].position.xyz - f.truth[i]);

@@ -186,7 +186,7 @@ TEST_CASE("sights without errors bring back the marks, plumb line and refraction
     NetworkStation &s = in.stations[i];
     s.deflection = f.plumb.row(static_cast<int>(i)).transpose();
     s.k_sd = 0.15, s.direction_covariance = Eigen::Matrix2d::Identity() * 1e-10;
-    s.set_up_sd.setConstant(0.001);
+    s.setup_sd.setConstant(0.001);
     for (auto &t : s.sights) t.zenith_sd = 1e-5, t.distance_sd = 0.001;
   }
   const NetworkResult r = adjust_network(in, {});
@@ -231,7 +231,7 @@ TEST_CASE("horizontal distances, height differences and azimuths bring back the 
     NetworkStation &s = in.stations[i];
     s.deflection = f.plumb.row(static_cast<int>(i)).transpose();
     s.k_sd = 0.15, s.direction_covariance = Eigen::Matrix2d::Identity() * 1e-10;
-    s.set_up_sd.setConstant(0.001);
+    s.setup_sd.setConstant(0.001);
   }
   // On one held mark: the azimuths give the bearing.
   for (auto &m : in.marks)
@@ -296,7 +296,7 @@ TEST_CASE("with plumb lines or refraction held fixed, the accuracies are wrong")
     for (auto &s : in.stations) s.k_sd = 0;
   });
   const Tally centred = run(100, 90000, [](NetworkInput &in) {
-    for (auto &s : in.stations) s.set_up_sd.setZero();
+    for (auto &s : in.stations) s.setup_sd.setZero();
   });
   INFO("plumb fixed: up " << plumb.up << "; refraction fixed: up " << bent.up << "; centring off: plan "
                           << centred.plan);

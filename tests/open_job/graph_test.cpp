@@ -34,7 +34,7 @@ Job small_job(const std::string &path) {
 std::string picture(const JobSnapshot &s) {
   std::string out = s.get(network_key_result()) + "\n";
   for (const Occupation &o : s.occupations())
-    out += fmt::format("{} {} {} {} {} {}\n", o.id, o.mark, o.set_up, o.used, o.antenna_height.value_or(-9), o.antenna);
+    out += fmt::format("{} {} {} {} {} {}\n", o.id, o.mark, o.setup, o.used, o.antenna_height.value_or(-9), o.antenna);
   for (const auto &[name, p] : s.published()) out += fmt::format("{} {} {}\n", name, p.line, p.decision);
   for (const auto &[name, p] : s.benchmarks()) out += fmt::format("{} {}\n", name, *p.height);
   for (const auto &[name, m] : s.misplaced()) out += name + m.sentence + "\n";

@@ -184,13 +184,13 @@ TEST_CASE("a stray set-up is named, and a free station finds its place") {
   FieldJob f(71);
   // A station that nobody sighted sees two held marks and a traverse mark.
   station::Scenario s = f.work.scenario;
-  station::SetUp free;
+  station::Setup free;
   free.mark = "F", free.pressure = 950;
   s.marks.push_back({"F", 46.3035, 13.9060, 531, 0, 0});
   s.marks.push_back({"X1", 46.4, 13.8, 500, 0, 0});
   s.marks.push_back({"X2", 46.401, 13.8, 500, 0, 0});
   for (const char *m : {"Z2", "T2", "T4"}) free.targets.push_back({m, "control", 1.3, -0.0165});
-  station::SetUp stray;
+  station::Setup stray;
   stray.mark = "X1", stray.targets = {{"X2", "control", 1.3, -0.0165}};
   s.jobs[0].setups = {free, stray};
   REQUIRE(f.job.take_bytes({{"more.txt", station::simulate(s).files.front().text}})[0].outcome ==

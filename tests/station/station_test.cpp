@@ -23,7 +23,7 @@ station::Scenario quiet() {
   s.marks = {{"A", 46.30, 13.90, 500, 0, 0}, {"B", 46.303, 13.904, 560, 0, 0}, {"C", 46.298, 13.906, 480, 0, 0}};
   station::Job j;
   j.file = "f.txt", j.name = "T1";
-  station::SetUp u;
+  station::Setup u;
   u.mark = "A", u.sets = 1, u.refraction = 0;
   u.targets = {{"B", "orientation"}, {"C", "detail"}};
   j.setups = {u};
@@ -131,7 +131,7 @@ TEST_CASE("noise has the size that the scenario states") {
 
 TEST_CASE("the crew's mistakes stand in the book") {
   station::Scenario s = quiet();
-  station::SetUp &u = s.jobs[0].setups[0];
+  station::Setup &u = s.jobs[0].setups[0];
   u.targets[0].booked_as = "C", u.targets[1].booked_as = "B"; // names exchanged
   u.targets[1].booked_height = 1.8;
   u.deleted = 1;

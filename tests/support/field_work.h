@@ -50,7 +50,7 @@ struct FieldWork {
     station::Job job{"field.txt", "drawn", "S1", "2026-05-15", seed % 2 ? "gon" : "deg", {}};
     const std::vector<std::string> row{"A", "T1", "T2", "T3", "T4", "T5", "B"};
     for (std::size_t i = 0; i < row.size(); ++i) {
-      station::SetUp u;
+      station::Setup u;
       u.mark = row[i];
       u.height = std::round(1000 * pick(1.4, 1.7)) / 1000;
       u.pressure =
@@ -108,7 +108,7 @@ struct FieldWork {
   void mistake(FieldMistake m) {
     auto &setups = scenario.jobs[0].setups;
     const std::size_t at = 1 + index(5); // T1 … T5
-    station::SetUp &u = setups[at];
+    station::Setup &u = setups[at];
     const std::size_t which = index(2); // back or on
     station::Target &t = u.targets[which];
     switch (m) {

@@ -17,12 +17,12 @@ PreparedSession prepare_session(const Stratum &s, std::uint64_t seed, int rovers
   const auto &session = p.scenario.sessions[0];
   Vec3 base = Vec3::Zero(), base_stood = Vec3::Zero();
   for (const auto &u : session.setups) {
-    AntennaSetUp a;
+    AntennaSetup a;
     a.arp_offset_enu = {0, 0, u.height};
     a.calibration = &p.j.antennas.at(u.antenna);
     const std::string key = u.mark + "/" + session.name;
     const Vec3 marker = p.j.marker.at(key);
-    const Vec3 stood = marker + local_axes(to_geodetic(marker)).transpose() * p.j.set_up_error.at(key);
+    const Vec3 stood = marker + local_axes(to_geodetic(marker)).transpose() * p.j.setup_error.at(key);
     p.models.push_back(model_occupation(p.j.file(u.mark, session.name), *p.orbits, marker, a, {}, {}));
     if (p.models.size() == 1)
       base = marker, base_stood = stood;

@@ -1,5 +1,5 @@
 #pragma once
-#include "gnss/session_solution.h"
+#include "gnss/static/session_solution.h"
 #include "support/strata.h"
 #include <memory>
 

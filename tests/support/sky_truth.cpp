@@ -21,7 +21,7 @@ Judged judge(const sky::Scenario &scenario) {
   for (const auto &s : truth.at("setups")) {
     const std::string key = s.at("mark").get<std::string>() + "/" + s.at("session").get<std::string>();
     j.marker[key] = vector(s.at("xyz"));
-    j.set_up_error[key] = vector(s.at("error_enu"));
+    j.setup_error[key] = vector(s.at("error_enu"));
   }
   for (const sky::Arc &a : j.campaign.arcs)
     j.arcs[a.mark + "/" + a.session + "/" + a.sat.name() + "/" + a.signal].push_back(a);
@@ -94,8 +94,8 @@ std::vector<Outcome> solve_all(const Judged &j, const sky::Scenario &scenario, c
   for (const sky::Session &s : scenario.sessions) {
     std::map<std::string, OccupationModel> models;
     const Vec3 off(0.31, -0.18, 0.24);
-    for (const sky::SetUp &u : s.setups) {
-      AntennaSetUp a;
+    for (const sky::Setup &u : s.setups) {
+      AntennaSetup a;
       a.arp_offset_enu = {0, 0, u.height};
       const auto c = j.antennas.find(u.antenna);
       if (e.antenna_calibration && c != j.antennas.end()) a.calibration = &c->second;
@@ -120,7 +120,7 @@ std::vector<Outcome> solve_all(const Judged &j, const sky::Scenario &scenario, c
         o.own_cov_enu = o.cov_enu;
         const Mat3 there = axes * local_axes(to_geodetic(r.marker)).transpose();
         o.own_error_enu =
-            o.error_enu - there * j.set_up_error.at(o.rover + "/" + s.name) + j.set_up_error.at(o.base + "/" + s.name);
+            o.error_enu - there * j.setup_error.at(o.rover + "/" + s.name) + j.setup_error.at(o.base + "/" + s.name);
         o.cov_enu += Mat3((2 * setup.cwiseAbs2()).asDiagonal());
         o.wrong = wrong_integers(j, o.vector, o.base, o.rover, s.name, b, r);
         out.push_back(std::move(o));

@@ -1,5 +1,5 @@
 #pragma once
-#include "gnss/static_vector.h"
+#include "gnss/static/static_vector.h"
 #include "sky/sky.h"
 #include <map>
 
@@ -10,7 +10,7 @@ struct Judged {
   sky::Campaign campaign;
   std::map<std::string, std::vector<sky::Arc>> arcs; ///< by "MARK/session/G07/L1C"
   std::map<std::string, Vec3> marker;                ///< by "MARK/session": true marker
-  std::map<std::string, Vec3> set_up_error;          ///< by "MARK/session": centring east, north and height
+  std::map<std::string, Vec3> setup_error;           ///< by "MARK/session": centring east, north and height
   std::map<std::string, Antenna> antennas;
 
   const ObservationFile &file(const std::string &mark, const std::string &session) const;

@@ -19,7 +19,7 @@ station::Scenario campaign(std::uint64_t seed) {
              {"C", 46.2982, 13.9061, 480, 0, 0},
              {"D", 46.3012, 13.8951, 530, 0, 0}};
   s.centring_mm = s.target_mm = s.height_mm = 0; // the set-up's own errors are not what sets show
-  station::SetUp u;
+  station::Setup u;
   u.mark = "A", u.sets = 3;
   u.targets = {{"B", "orientation"}, {"C", "detail"}, {"D", "detail"}};
   s.jobs = {{"f.txt", "T1", "TS3", "2026-05-15", seed % 2 ? "gon" : "deg", {u}}};
