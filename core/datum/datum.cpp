@@ -1,13 +1,58 @@
 #include "datum/datum.h"
 #include "base/error.h"
+#include <algorithm>
+#include <fmt/format.h>
 
 namespace ampletie {
 
 std::optional<Frame> default_realisation(const Projection &p) {
   if (is_local(p.geographic())) return Frame{"local"};
-  if (p.datum().find("European Terrestrial Reference System 1989") != std::string::npos)
-    return frame_by_name("ETRF2000");
+  if (p.datum() == "European Terrestrial Reference System 1989 ensemble") return frame_by_name("ETRF2000");
   return frame_by_name(p.geographic());
+}
+
+namespace {
+constexpr const char *wgs84_family = "EPSG:6326";
+const char *const itrf[] = {"ITRF2020", "ITRF2014", "ITRF2008", "ITRF2005", "ITRF2000"};
+
+/// Whether a frame is the datum of a grid or one of its family. Realisations of WGS 84 are made to agree with the ITRF
+/// and do so within centimetres (common practice): those of the ITRF count as of that family.
+bool belongs(const Frame &frame, const DatumInfo &grid) {
+  const DatumInfo own = datum_info(frame.code);
+  if (own.code == grid.code || std::count(grid.members.begin(), grid.members.end(), own.code)) return true;
+  return grid.code == wgs84_family &&
+         std::any_of(std::begin(itrf), std::end(itrf), [&](const char *n) { return frame_name(frame) == n; });
+}
+} // namespace
+
+std::vector<std::string> realisations(const Projection &p) {
+  std::vector<std::string> out;
+  if (is_local(p.geographic())) return out;
+  const DatumInfo grid = datum_info(p.geographic());
+  if (grid.code == wgs84_family) return {std::begin(itrf), std::end(itrf)};
+  for (const std::string &name : grid.member_names) {
+    // "European Terrestrial Reference Frame 2014": files and people say ETRF2014.
+    std::string brief;
+    for (std::size_t i = 0; i < name.size(); ++i)
+      if (i == 0 || name[i - 1] == ' ') {
+        if (std::isdigit(static_cast<unsigned char>(name[i])))
+          brief += name.substr(i, name.find(' ', i) - i);
+        else
+          brief += name[i];
+      }
+    if (frame_by_name(brief))
+      out.push_back(brief);
+    else if (frame_by_name(name))
+      out.push_back(name);
+  }
+  return out;
+}
+
+Vec3 velocity_in(const FrameChange &change, const TaggedPoint &p, const Vec3 &velocity) {
+  // What a year makes of a point that stands still, and the velocity itself turned.
+  TaggedPoint later = p;
+  later.epoch += 1;
+  return change(later).xyz - change(p).xyz + change.linear_part(later.epoch, p.xyz) * velocity;
 }
 
 TaggedPoint move_epoch(const TaggedPoint &p, const Vec3 &velocity, double epoch) {
@@ -15,25 +60,48 @@ TaggedPoint move_epoch(const TaggedPoint &p, const Vec3 &velocity, double epoch)
 }
 
 namespace {
+std::string any_of_these(const Projection &p) {
+  const auto all = realisations(p);
+  return all.empty() ? "" : fmt::format(" ({})", fmt::join(all, ", "));
+}
+
 Frame choose(const DatumSettings &s, const Projection &p) {
+  if (is_local(p.geographic())) return {"local"};
+  const DatumInfo grid = datum_info(p.geographic());
+  std::optional<Frame> f;
   if (!s.realisation.empty()) {
-    const auto f = frame_by_name(s.realisation);
+    f = frame_by_name(s.realisation);
     if (!f) throw InputError("\"" + s.realisation + "\" names no frame realisation that is known");
-    return *f;
-  }
-  const auto f = default_realisation(p);
-  if (!f)
+    if (!belongs(*f, grid))
+      throw InputError(
+          fmt::format("{} rests on {}: {} is no realisation of it{}. Between two datums a transformation is "
+                      "needed, not another name",
+                      p.name(), grid.name, frame_name(*f), any_of_these(p)));
+  } else
+    f = default_realisation(p);
+  if (!f && !grid.members.empty())
     throw InputError(p.name() + " rests on " + p.datum() +
-                     ", which is a family of frames: say which realisation is meant");
+                     ", which is a family of frames: say which realisation is meant" + any_of_these(p));
+  if (!f)
+    throw InputError(fmt::format("{} rests on {}, which the register has no geocentric system for: nothing leads there "
+                                 "from the frames of satellites",
+                                 p.name(), grid.name));
+  const Ellipsoid &e = p.ellipsoid();
+  if (std::abs(e.a - grs80.a) > 0.5 || std::abs(e.f - grs80.f) > 1e-8)
+    throw InputError(fmt::format("{} rests on an ellipsoid of {:.3f} m: positions are computed on GRS 80 or WGS 84 "
+                                 "alone; take a grid of a datum on one of them",
+                                 p.name(), e.a));
   return *f;
 }
 } // namespace
 
 JobDatum::JobDatum(const DatumSettings &settings, const Geodetic &near)
     : settings_(settings), projection_(settings.crs, settings.origin), frame_(choose(settings, projection_)) {
+  if (!local()) projection_.check(near);
   if (settings.vertical.empty() || local()) return;
   try {
     geoid_.emplace(settings.vertical, near);
+    if (settings.geoid_sd > 0) geoid_->state(settings.geoid_sd, settings.geoid_correlation);
   } catch (const InputError &e) {
     geoid_refusal_ = e.reason();
   }

@@ -1,15 +1,21 @@
 #pragma once
-#include "geodesy/operation.h"
+#include "datum/ground_motion.h"
+#include "geodesy/geoid_model.h"
+#include "geodesy/projection.h"
+#include "geodesy/register.h"
 
 namespace ampletie {
 
 /// What a job is computed and issued in.
 struct DatumSettings {
-  std::string crs = "EPSG:25833"; ///< projected system, a local plane, or nothing: heights alone
-  std::string vertical;           ///< vertical system, empty: ellipsoidal heights only
-  std::string realisation;        ///< code of the frame that the system's datum stands for; empty: by the table below
-  double epoch = 0;               ///< decimal year of the issued coordinates
-  Eigen::Vector2d origin{0, 0};   ///< of a local plane: the middle of the site, not a setting
+  std::string crs = "EPSG:25833";  ///< projected system, a local plane, or nothing: heights alone
+  std::string vertical;            ///< vertical system, empty: ellipsoidal heights only
+  std::string realisation;         ///< code of the frame that the system's datum stands for; empty: by the table below
+  double epoch = 0;                ///< decimal year of the issued coordinates
+  double geoid_sd = 0;             ///< stated by the surveyor, m; 0: what is known of the grid
+  double geoid_correlation = 20e3; ///< over so many metres its error is alike, where it is stated
+  GroundMotion motion{};           ///< where ground moves in the frame
+  Eigen::Vector2d origin{0, 0};    ///< of a local plane: the middle of the site, not a setting
 };
 
 /// A position in everything a control sheet shows.
@@ -24,7 +30,9 @@ struct FullPosition {
 /// The job's systems, opened and checked once. Not shared between threads (it holds PROJ objects).
 class JobDatum {
 public:
-  /// `near` is any place of the job. Throws `InputError` for unknown systems and for ensembles without a realisation.
+  /// `near` is any place of the job. Throws `InputError` for unknown systems, for families of frames without a
+  /// realisation, for realisations that do not belong to the grid's datum, for datums without a way to satellites'
+  /// frames or on another ellipsoid than GRS 80 or WGS 84, and for grids that cannot be inverted there.
   JobDatum(const DatumSettings &settings, const Geodetic &near);
   FullPosition describe(const TaggedPoint &p) const;
   TaggedPoint from_grid(double east, double north,
@@ -33,6 +41,7 @@ public:
   const Frame &frame() const { return frame_; }
   const std::string &crs() const { return settings_.crs; }
   double epoch() const { return settings_.epoch; }
+  const GroundMotion &motion() const { return settings_.motion; }
   /// A plane of the site's own: heights are what levels and staffs say, no geoid stands between.
   bool local() const { return is_local(settings_.crs); }
   const Projection &projection() const { return projection_; }
@@ -57,7 +66,12 @@ private:
 /// default.
 std::optional<Frame> default_realisation(const Projection &projection);
 
+/// Frames by which a family of frames may be realised, as messages name them; empty when the datum is none.
+std::vector<std::string> realisations(const Projection &projection);
+
 /// Moves a point along its velocity (m/yr, same frame) to another epoch.
 TaggedPoint move_epoch(const TaggedPoint &p, const Vec3 &velocity, double epoch);
+/// A velocity in another frame: what a second of time makes of the point there, less what it would do standing still.
+Vec3 velocity_in(const FrameChange &change, const TaggedPoint &p, const Vec3 &velocity);
 
 } // namespace ampletie

@@ -106,8 +106,9 @@ struct NavigationFile {
   double version = 3.05;
   std::vector<Ephemeris> ephemerides;
   std::vector<GlonassState> glonass;
-  std::vector<double> klobuchar; ///< GPSA then GPSB, eight values, or empty
-  std::size_t skipped = 0;       ///< records of systems or message types that are not used
+  std::vector<double> klobuchar;   ///< GPSA then GPSB, eight values, or empty
+  std::size_t skipped = 0;         ///< records of systems or message types that are not used
+  std::size_t without_channel = 0; ///< messages of GLONASS left out, as their frequency number is none
   std::size_t size() const { return ephemerides.size() + glonass.size(); }
 };
 

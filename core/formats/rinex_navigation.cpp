@@ -53,12 +53,6 @@ GlonassState glonass(SatId sat, GpsTime t, const double (&v)[35], long line) {
   return s;
 }
 
-GpsTime from_utc(GpsTime label) {
-  const int after = gps_minus_utc(label + 30.0);
-  const GpsTime t = label + static_cast<double>(after);
-  return gps_minus_utc(t) == after ? t : label + static_cast<double>(gps_minus_utc(label));
-}
-
 /// One record, whose first line has been read; numbers start at `indent` in the lines after it.
 struct RecordReader {
   LineReader &in;
@@ -122,10 +116,14 @@ struct RecordReader {
     if (sat.system == 'R') {
       for (int i : {6, 10, 14})
         if (std::abs(v[i]) > 1e6) throw InputError({}, at, "the record of " + sat.name() + " is impossible");
-      GlonassState s = glonass(sat, from_utc(label), v, at);
+      GlonassState s = glonass(sat, gps_from_utc(label), v, at);
       const double r = s.position.norm();
-      if (r < 2.0e7 || r > 3.1e7 || s.channel < -7 || s.channel > 6)
-        throw InputError({}, at, "the orbit of " + sat.name() + " is impossible");
+      if (r < 2.0e7 || r > 3.1e7) throw InputError({}, at, "the orbit of " + sat.name() + " is impossible");
+      if (s.channel < -7 || s.channel > 6) {
+        // Some writers put a number of their own where a channel is not known; the other messages are as good as ever.
+        ++f.without_channel;
+        return;
+      }
       f.glonass.push_back(s);
       return;
     }

@@ -54,8 +54,7 @@ std::optional<GpsTime> dated(std::string_view bytes, std::optional<GpsTime> date
       const double second = static_cast<double>(b.u(17));
       // MJD 44244 is 1980-01-06.
       if (!b.overrun() && day > 44244) {
-        const GpsTime utc = GpsTime{} + (86400.0 * (day - 44244) + second);
-        sure = utc + static_cast<double>(gps_minus_utc(utc));
+        sure = gps_from_utc(GpsTime{} + (86400.0 * (day - 44244) + second));
       }
     } else if (number == 1042 || number == 1045 || number == 1046) {
       if (const auto e = ephemeris(number, m, 0)) sure = e->toe;

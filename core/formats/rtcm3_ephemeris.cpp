@@ -160,7 +160,7 @@ std::optional<GlonassState> glonass_state(std::string_view m) {
   // Moscow time is UTC + 3 h.
   const GpsTime utc =
       gps_time(Calendar{1996 + 4 * (four_years - 1), 1, 1, 0, 0, 0}) + (86400.0 * (day - 1) + 900.0 * tb - 10800.0);
-  s.time = utc + static_cast<double>(gps_minus_utc(utc));
+  s.time = gps_from_utc(utc);
   return s;
 }
 

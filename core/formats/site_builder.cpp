@@ -159,7 +159,7 @@ GpsTime SiteBuilder::to_gps(GpsTime t) const {
   std::string system = time_system_;
   if (system.empty()) system = default_system == 'R' ? "GLO" : default_system == 'C' ? "BDT" : "GPS";
   if (system == "BDT") return t + 14.0;
-  if (system == "GLO" || system == "UTC") return t + static_cast<double>(gps_minus_utc(t));
+  if (system == "GLO" || system == "UTC") return gps_from_utc(t);
   return t;
 }
 

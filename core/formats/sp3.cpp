@@ -51,7 +51,7 @@ Sp3File read_sp3(std::string_view text_in) {
         throw InputError({}, at, "the epoch's date is impossible");
       Sp3Epoch e;
       e.time = gps_time(c) + offset;
-      if (utc) e.time = e.time + static_cast<double>(gps_minus_utc(e.time));
+      if (utc) e.time = gps_from_utc(e.time);
       if (!f.epochs.empty() && e.time <= f.epochs.back().time)
         throw InputError({}, at, "the epoch is not later than the one before it");
       f.epochs.push_back(std::move(e));

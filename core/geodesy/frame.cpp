@@ -1,6 +1,9 @@
 #include "geodesy/frame.h"
+#include "base/error.h"
 #include "base/text.h"
+#include "geodesy/register.h"
 #include <array>
+#include <map>
 
 namespace ampletie {
 namespace {
@@ -24,13 +27,14 @@ constexpr std::array<Row, 8> frames{{
 std::string frame_name(const Frame &frame) {
   for (const Row &r : frames)
     if (frame.code == r.geocentric) return r.name;
-  return frame.code;
+  if (frame.code.rfind("EPSG:", 0) != 0) return frame.code;
+  return system_name(frame.code);
 }
 
 std::string geographic_code(const Frame &frame) {
   for (const Row &r : frames)
     if (frame.code == r.geocentric) return r.geographic3;
-  return {};
+  return frame.code.rfind("EPSG:", 0) == 0 ? geographic3_system(frame.code) : std::string();
 }
 
 std::optional<Frame> frame_by_name(std::string_view name) {
@@ -43,7 +47,22 @@ std::optional<Frame> frame_by_name(std::string_view name) {
     for (auto alias : split(r.aliases, ' '))
       if (wanted == lower(alias)) return Frame{r.geocentric};
   }
-  return {};
+  std::optional<std::string> code;
+  try {
+    code = wanted.rfind("epsg:", 0) == 0 ? geocentric_system("EPSG:" + wanted.substr(5)) : geocentric_by_name(wanted);
+    if (!code || !datum_info(*code).members.empty()) return {};
+  } catch (const InputError &) {
+    return {}; // no code of a geodetic system
+  }
+  return Frame{*code};
+}
+
+bool ground_moves(const Frame &frame) {
+  if (frame.code.rfind("EPSG:", 0) != 0) return false;
+  thread_local std::map<std::string, bool> known;
+  const auto [it, fresh] = known.try_emplace(frame.code, false);
+  if (fresh) it->second = datum_info(frame.code).dynamic;
+  return it->second;
 }
 
 Frame broadcast_frame(GpsTime t) {

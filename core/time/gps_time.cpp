@@ -128,6 +128,12 @@ std::optional<GpsTime> parse_iso(std::string_view text) {
   return t;
 }
 
+GpsTime gps_from_utc(GpsTime label) {
+  const int after = gps_minus_utc(label + 30.0);
+  const GpsTime t = label + static_cast<double>(after);
+  return gps_minus_utc(t) == after ? t : label + static_cast<double>(gps_minus_utc(label));
+}
+
 int gps_minus_utc(GpsTime t) {
   int value = 0;
   for (const Leap &l : leaps) {

@@ -1,6 +1,8 @@
 #include "base/angle.h"
 #include "base/error.h"
-#include "geodesy/operation.h"
+#include "geodesy/geoid_model.h"
+#include "geodesy/projection.h"
+#include "geodesy/register.h"
 #include "support/angles.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>

@@ -65,3 +65,18 @@ TEST_CASE("instants are shown in GPS time, local time or by day of the year") {
   CHECK(time_scale_name({Kind::local, -3.5}) == "UTC-03:30");
   CHECK(time_scale_name({Kind::day_of_year, 0}) == "day of year, GPS time");
 }
+
+// IERS Bulletin C: the label right after each leap second is that many seconds before the instant.
+TEST_CASE("labels of UTC around a leap second") {
+  const GpsTime step = gps_time(Calendar{2017, 1, 1, 0, 0, 0});
+  CHECK(gps_from_utc(step) - step == 18);
+  CHECK(gps_from_utc(step + 1.0) - step == 19);
+  CHECK(gps_from_utc(step + -1.0) - step == 16); // 23:59:59, GPS − UTC still 17
+  CHECK(gps_from_utc(step + -86400.0) - step == -86400 + 17);
+  // Two seconds of UTC labels apart, three seconds in truth: the leap second lies between them.
+  CHECK(gps_from_utc(step) - gps_from_utc(step + -1.0) == 2);
+  for (int hours = -48; hours <= 48; ++hours) {
+    const GpsTime label = step + 3600.0 * hours;
+    CHECK(gps_from_utc(label) - label == (hours < 0 ? 17 : 18));
+  }
+}

@@ -1,0 +1,55 @@
+#include "geodesy/proj_objects.h"
+#include "base/error.h"
+#include <cmath>
+#include <fmt/format.h>
+
+namespace ampletie::projlib {
+namespace {
+struct Context {
+  PJ_CONTEXT *c = proj_context_create();
+  Context() {
+    proj_context_set_enable_network(c, 0);
+    proj_log_level(c, PJ_LOG_NONE);
+  }
+  ~Context() { proj_context_destroy(c); }
+  Context(const Context &) = delete;
+};
+} // namespace
+
+PJ_CONTEXT *context() {
+  thread_local Context ctx;
+  return ctx.c;
+}
+
+Pj find(const std::string &code) {
+  // Names, pipelines and files would be taken too; only codes are the same on every machine.
+  const auto colon = code.find(':');
+  if (colon == std::string::npos || colon == 0 || colon + 1 == code.size() || code.size() > 60 ||
+      code.find_first_of(" \t\n=/\\") != std::string::npos)
+    throw InputError("\"" + code + "\" is no code of the register: write it as EPSG:25833");
+  return Pj(proj_create(context(), code.c_str()));
+}
+
+Pj make(const std::string &code) {
+  Pj p = find(code);
+  if (!p) throw InputError("\"" + code + "\" is not a coordinate system of the register");
+  return p;
+}
+
+std::string code_of(const PJ *p) {
+  const char *authority = proj_get_id_auth_name(p, 0), *code = proj_get_id_code(p, 0);
+  return authority && code ? std::string(authority) + ":" + code : std::string();
+}
+
+Vec3 run(PJ *op, PJ_DIRECTION direction, const Vec3 &in, double epoch) {
+  // PROJ's own code does not expect numbers that are none.
+  if (!in.allFinite() || std::isnan(epoch)) throw InputError("a coordinate that is no number cannot be transformed");
+  proj_errno_reset(op);
+  const PJ_COORD out = proj_trans(op, direction, proj_coord(in.x(), in.y(), in.z(), epoch));
+  if (proj_errno(op) || !std::isfinite(out.xyzt.x) || !std::isfinite(out.xyzt.y) || !std::isfinite(out.xyzt.z))
+    throw InputError(fmt::format("the point {:.6f} {:.6f} cannot be transformed: {}", in.x(), in.y(),
+                                 text(proj_errno_string(proj_errno(op)))));
+  return {out.xyzt.x, out.xyzt.y, out.xyzt.z};
+}
+
+} // namespace ampletie::projlib
