@@ -34,7 +34,7 @@ void Folding::restart(const std::vector<Decision> &log) {
   for (const Decision &d : log)
     if (!d.damage.empty()) unreadable[d.seq] = d.damage;
   for (bool whole = false; !whole;) {
-    raw_ = {}, keys_ = {};
+    raw_ = JobState(), keys_ = SliceKeys();
     whole = true;
     for (std::size_t i = 0; i < log.size() && whole; ++i)
       if (unreadable.count(log[i].seq))

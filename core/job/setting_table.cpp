@@ -32,6 +32,12 @@ SettingValue epoch() {
   return v;
 }
 
+SettingValue plate() {
+  std::vector<std::pair<std::string, std::string>> options{{"not said", ""}};
+  for (const std::string &name : plate_names()) options.emplace_back(name, name);
+  return setting_values::choice(AT(datum.motion.plate), std::move(options));
+}
+
 /// Letters of satellite systems, written in any way.
 SettingValue systems_in_use() {
   SettingValue v = setting_values::text(AT(systems));
@@ -63,6 +69,21 @@ const std::vector<SettingInfo> &setting_catalogue() {
        "The vertical system of physical heights, by its code; empty issues ellipsoidal heights only."},
       {"job", "epoch", "Epoch", "year", Part::datum, epoch(),
        "The date to which the issued coordinates refer, as a decimal year."},
+      {"job", "geoid_sd", "Geoid, deviation", "mm", Part::datum, number(AT(datum.geoid_sd), 0, 10000, 1e-3),
+       "Absolute standard deviation of the geoid's grid where the job lies, from its description or from comparison "
+       "with "
+       "levelled marks. 0: what is known of it, if anything."},
+      {"job", "geoid_correlation", "Geoid, correlation", "km", Part::datum,
+       number(AT(datum.geoid_correlation), 1, 1000, 1e3),
+       "Over so many kilometres the error of the grid is alike, where its deviation is stated."},
+      {"job", "plate", "Plate", "", Part::datum, plate(),
+       "The tectonic plate on which the job lies: where ground moves in the frame, marks without a velocity of their "
+       "own "
+       "move with it from one epoch to another. Where nobody said, such marks cannot be moved and are not used."},
+      {"job", "plate_sd", "Motion, deviation", "mm/yr", Part::datum, number(AT(datum.motion.sd_m_yr), 0, 100, 1e-3),
+       "Standard deviation of the motion of marks without a velocity of their own, each axis: about 1 inside stable "
+       "plates, "
+       "much more near their boundaries. It counts for the years between their epoch and the job's."},
       {"job", "transformation", "Worst transformation", "mm", Part::datum,
        number(AT(worst_transformation_m), 0.1, 1000, 1e-3),
        "A change of frame less accurate than this is refused for control."},

@@ -13,6 +13,12 @@ ordered_json maybe_number(const std::optional<double> &v) { return v ? ordered_j
 std::optional<double> number_of(const json &j) { return j.is_number() ? std::optional(j.get<double>()) : std::nullopt; }
 } // namespace
 
+std::optional<double> physical_height_sd(const NetworkRun &run, const AdjustedMark &m) {
+  if (m.height_sd > 0) return m.height_sd;
+  if (!run.positions.at(m.name).height || !run.geoid_sd) return {};
+  return std::hypot(std::sqrt(m.network_cov_enu(2, 2)), *run.geoid_sd);
+}
+
 std::string mark_origin(const AdjustedMark &m) {
   if (m.hold == Hold::full) return "published, held";
   if (m.hold == Hold::height && m.setups + m.sighted_from == 0) return "published height";
@@ -33,7 +39,7 @@ ControlRecord control_record(const JobSnapshot &s, const NetworkRun &run, const 
   r.cov_enu = m.cov_enu, r.network_cov_enu = m.network_cov_enu;
   r.local_plan95_m = m.local_plan95, r.local_up95_m = m.local_up95;
   r.network_plan95_m = m.network_plan95, r.network_up95_m = m.network_up95;
-  if (m.height_sd > 0) r.height_sd_m = m.height_sd;
+  r.height_sd_m = physical_height_sd(run, m);
   r.held = hold_name(m.hold), r.independent_checks = m.independent_checks;
   r.frame = frame_name(p.ecef.frame), r.epoch = p.ecef.epoch;
   if (const auto published = s.published().find(m.name); published != s.published().end())

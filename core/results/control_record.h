@@ -16,7 +16,7 @@ struct ControlRecord {
   Mat3 cov_enu = Mat3::Zero();         ///< of the adjustment, held marks being without error, m²
   Mat3 network_cov_enu = Mat3::Zero(); ///< with the published uncertainty of the held marks, m²
   double local_plan95_m = 0, local_up95_m = 0, network_plan95_m = 0, network_up95_m = 0;
-  std::optional<double> height_sd_m; ///< of the physical height
+  std::optional<double> height_sd_m; ///< of the physical height, the geoid's uncertainty in it; none: not determined
   std::string held;                  ///< "none", "plan", "height", "full", "weighted", "check"
   int independent_checks = 0;
   std::string frame;
@@ -32,6 +32,10 @@ struct HeightRecord {
   int levels = 0; ///< levelled differences that end at it
   int independent_checks = 0;
 };
+
+/// Standard deviation of a mark's physical height: as adjusted with levels, else of the ellipsoidal one with what is
+/// stated of the geoid's grid. Nothing where nobody states how good the grid is, or where there is no such height.
+std::optional<double> physical_height_sd(const NetworkRun &run, const AdjustedMark &m);
 
 /// How a mark came about: "GNSS, 2 set-ups".
 std::string mark_origin(const AdjustedMark &m);

@@ -64,8 +64,10 @@ JobDatum opened(const DatumSettings &d, const Geodetic &near) {
   // The thread's PROJ context must outlive what was opened in it.
   thread_local const std::string context = register_version();
   thread_local Kept kept;
-  const std::string key = fmt::format("{}|{}|{}|{:.6f}|{:.2f}|{:.2f}|{:.0f}|{:.0f}", d.crs, d.vertical, d.realisation,
-                                      d.epoch, degrees(near.lat), degrees(near.lon), d.origin.x(), d.origin.y());
+  const std::string key =
+      fmt::format("{}|{}|{}|{:.6f}|{:.2f}|{:.2f}|{:.0f}|{:.0f}|{:g}|{:g}|{}|{:g}", d.crs, d.vertical, d.realisation,
+                  d.epoch, degrees(near.lat), degrees(near.lon), d.origin.x(), d.origin.y(), d.geoid_sd,
+                  d.geoid_correlation, d.motion.plate, d.motion.sd_m_yr);
   if (!kept.datum || kept.key != key) {
     kept.datum.emplace(d, near);
     kept.key = key;
@@ -96,36 +98,66 @@ const FrameChange &frame_change(const Frame &from, const Frame &to, const Vec3 &
   return kept.emplace(key, FrameChange(from, to, xyz, policy)).first->second;
 }
 
-TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy) {
-  TaggedPoint t;
+namespace {
+double published_epoch(const PublishedMark &p, const JobDatum &datum) {
+  if (p.epoch.empty()) return datum.epoch();
+  const auto year = parse_number(p.epoch);
+  const auto day = parse_iso(p.epoch);
+  if (!year && !day) throw InputError(p.name + ": \"" + p.epoch + "\" is no epoch");
+  return day ? decimal_year(*day) : *year;
+}
+
+/// The mark as it was published, with its frame and epoch.
+TaggedPoint as_published(const PublishedMark &p, const JobDatum &datum) {
   const auto frame = p.frame.empty() ? std::optional<Frame>(datum.frame()) : frame_by_name(p.frame);
   if (!frame) throw InputError(p.name + ": \"" + p.frame + "\" names no frame realisation that is known");
-  double epoch = datum.epoch();
-  if (!p.epoch.empty()) {
-    const auto year = parse_number(p.epoch);
-    const auto day = parse_iso(p.epoch);
-    if (!year && !day) throw InputError(p.name + ": \"" + p.epoch + "\" is no epoch");
-    epoch = day ? decimal_year(*day) : *year;
+  const double epoch = published_epoch(p, datum);
+  if (p.xyz) return {*p.xyz, *frame, epoch};
+  if (p.geodetic_deg)
+    return {to_cartesian({radians(p.geodetic_deg->x()), radians(p.geodetic_deg->y()), p.geodetic_deg->z()}), *frame,
+            epoch};
+  if (!p.grid) throw InputError(p.name + " has no published coordinates: give them with the hold");
+  TaggedPoint t = datum.from_grid(p.grid->x(), p.grid->y(), p.grid->z());
+  t.epoch = epoch;
+  if (!p.crs.empty() && p.crs != datum.crs())
+    throw InputError(fmt::format("{}: its grid coordinates are in {}, the job's in {}", p.name, p.crs, datum.crs()));
+  if (!(*frame == datum.frame()))
+    throw InputError(p.name + ": grid coordinates are those of the job's frame, not of " + p.frame);
+  return t;
+}
+
+constexpr double same_epoch = 1e-4; ///< years: an hour
+} // namespace
+
+PlacedMark published_at(const PublishedMark &p, const JobDatum &datum, double epoch, const OperationPolicy &policy) {
+  const TaggedPoint then = as_published(p, datum);
+  // First the frame, at the epoch of the coordinate; then along the velocity inside the job's frame.
+  const FrameChange &change = frame_change(then.frame, datum.frame(), then.xyz, policy);
+  PlacedMark out;
+  out.point = change(then);
+  const double years = epoch - then.epoch;
+  if (std::abs(years) <= same_epoch) {
+    out.point.epoch = epoch;
+    return out;
   }
-  if (p.xyz)
-    t = {*p.xyz, *frame, epoch};
-  else if (p.geodetic_deg)
-    t = {to_cartesian({radians(p.geodetic_deg->x()), radians(p.geodetic_deg->y()), p.geodetic_deg->z()}), *frame,
-         epoch};
-  else if (p.grid) {
-    t = datum.from_grid(p.grid->x(), p.grid->y(), p.grid->z());
-    t.epoch = epoch;
-    if (!p.crs.empty() && p.crs != datum.crs())
-      throw InputError(fmt::format("{}: its grid coordinates are in {}, the job's in {}", p.name, p.crs, datum.crs()));
-    if (!(*frame == datum.frame()))
-      throw InputError(p.name + ": grid coordinates are those of the job's frame, not of " + p.frame);
-  } else
-    throw InputError(p.name + " has no published coordinates: give them with the hold");
+  std::optional<Velocity> v;
   if (p.velocity)
-    t = move_epoch(t, *p.velocity, datum.epoch());
+    v = Velocity{velocity_in(change, then, *p.velocity), 0, "its published velocity"};
   else
-    t.epoch = datum.epoch();
-  return frame_change(t.frame, datum.frame(), t.xyz, policy)(t);
+    v = ground_velocity(datum.frame(), out.point.xyz, datum.motion());
+  if (!v)
+    throw InputError(
+        fmt::format("{}: ground moves in {}, and nothing says how it moved between {:.2f} and {:.2f}: give the "
+                    "mark a velocity, or say the plate that the job lies on (setting \"plate\")",
+                    p.name, frame_name(datum.frame()), then.epoch, epoch));
+  out.point = move_epoch(out.point, v->m_yr, epoch);
+  out.motion_sd = v->sd_m_yr * std::abs(years);
+  out.moved_by = v->how;
+  return out;
+}
+
+TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy) {
+  return published_at(p, datum, datum.epoch(), policy).point;
 }
 
 } // namespace ampletie

@@ -30,6 +30,19 @@ bool has_kind(const JobSnapshot &s, const char *kind) {
   return std::any_of(all.begin(), all.end(), [&](const auto &c) { return c.source.kind == kind; });
 }
 
+/// What a velocity that was taken from a plate leaves uncertain goes into the mark's own uncertainty.
+void add_motion(PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy) {
+  if (!p.has_position() || p.velocity) return;
+  try {
+    const double sd = published_at(p, datum, datum.epoch(), policy).motion_sd;
+    if (sd <= 0) return;
+    if (p.sd_enu) p.sd_enu = Vec3((p.sd_enu->cwiseAbs2().array() + sd * sd).sqrt());
+    if (p.cov_enu) *p.cov_enu += sd * sd * Mat3::Identity();
+  } catch (const InputError &) {
+    // It is misplaced, and was accepted: the network says why it cannot be used.
+  }
+}
+
 /// Takes marks out of `published` that cannot belong to the job.
 void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupation> &occupations) {
   const DatumSettings &settings = s.state().settings.datum;
@@ -61,6 +74,7 @@ void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupa
   b.misplaced = ampletie::find_misplaced(placed, around, settings, convert, accepted);
   for (const auto &[mark, m] : b.misplaced)
     if (!m.accepted) b.published.erase(mark);
+  for (auto &[mark, p] : b.published) add_motion(p, *datum, policy);
 }
 
 Belonging belonging(const JobSnapshot &s) {

@@ -12,6 +12,10 @@ namespace ampletie {
 
 std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
   std::string key = "network-3" + register_version();
+  if (const DatumSettings &d = s.state().settings.datum; d.geoid_sd > 0)
+    key += fmt::format("geoid {:g} {:g}", d.geoid_sd, d.geoid_correlation);
+  if (const GroundMotion &m = s.state().settings.datum.motion; !m.plate.empty())
+    key += fmt::format("plate {} {:g}", m.plate, m.sd_m_yr);
   const JobSettings &x = s.state().settings;
   key += x.datum.crs + x.datum.vertical + x.datum.realisation + datum_mode_name(x.mode) +
          fmt::format("{:.6f} {:g} {:g} {:g}", x.datum.epoch, x.centring_sd_m, x.height_sd_m, x.worst_transformation_m);
@@ -194,6 +198,20 @@ NetworkSession network_session(const std::string &id, std::vector<const VectorRe
   return n;
 }
 
+/// A vector of the job's frame from its session's epoch to that of the job: its ends move with their plate. The poles
+/// turn by less than 2e-8 a year; what that cannot make a tenth of a millimetre of needs no plate to be known.
+Vec3 moved_to_job(const Vec3 &d, const VectorResult &v, const JobDatum &datum, const Vec3 &near) {
+  const double years = datum.epoch() - v.epoch;
+  const auto from = ground_velocity(datum.frame(), near, datum.motion());
+  if (from) return d + (ground_velocity(datum.frame(), near + d, datum.motion())->m_yr - from->m_yr) * years;
+  if (constexpr double fastest = 2e-8; d.norm() * fastest * std::abs(years) > 1e-4)
+    throw InputError(
+        fmt::format("the vector {} to {} was measured at {:.2f} and the job is at {:.2f}: in {} ground moves, "
+                    "and nothing says how (setting \"plate\")",
+                    v.from, v.to, v.epoch, datum.epoch(), frame_name(datum.frame())));
+  return d;
+}
+
 /// Vectors in use, in the job's frame, with the sessions that they were solved in.
 void add_vectors(const std::vector<VectorResult> &vectors, const JobDatum &datum, const Vec3 &near,
                  const OperationPolicy &policy, NetworkParts &out) {
@@ -207,10 +225,10 @@ void add_vectors(const std::vector<VectorResult> &vectors, const JobDatum &datum
     NetworkVector n;
     n.id = v.id, n.from = v.from, n.to = v.to, n.from_setup = v.from_setup, n.to_setup = v.to_setup,
     n.session = v.session;
-    n.d = r * (v.together ? v.joint.d : v.solved->d);
+    n.d = moved_to_job(r * (v.together ? v.joint.d : v.solved->d), v, datum, near);
     n.cov = r * v.solved->cov * r.transpose();
     n.frame = datum.frame();
-    n.epoch = v.epoch;
+    n.epoch = datum.epoch();
     out.operation = change.info();
     if (!v.independent) {
       // Only what is as good as the others is worth comparing.
@@ -434,6 +452,27 @@ NetworkRun run_heights(const JobSnapshot &s, const std::vector<VectorResult> &ve
 }
 } // namespace
 
+namespace {
+/// A physical height cannot hold anything in space where nobody states how good the surface is that it counts from: the
+/// height that was walked along the vectors would be held in its place.
+void refuse_heights_without_geoid(const JobSnapshot &s, const JobDatum &datum, const NetworkInput &in) {
+  if (in.geoid || datum.local()) return;
+  for (const NetworkMark &m : in.marks) {
+    if (m.hold != Hold::height || !s.benchmarks().count(m.name)) continue;
+    const GeoidModel *geoid = datum.geoid();
+    throw InputError(fmt::format(
+        "{} is held in its physical height, and {}", m.name,
+        geoid
+            ? fmt::format("nobody states how good the grid of {} is: say its standard deviation (settings geoid_sd and "
+                          "geoid_correlation), or release the mark",
+                          geoid->name())
+        : s.state().settings.datum.vertical.empty()
+            ? std::string("the job has no vertical system: say one (setting vertical), or release the mark")
+            : "the grid of its vertical system cannot be used: " + datum.geoid_refusal()));
+  }
+}
+} // namespace
+
 LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
   const NetworkParts parts = network_parts(s, vectors, job_datum(s), NetworkScope::vectors);
   const LoopLimits limits{s.state().settings.loop_mm, s.state().settings.loop_ppm, parts.input.options.alpha_single};
@@ -461,6 +500,7 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
     run.published[name] = datum.describe(published_in_job(p, datum, {set.worst_transformation_m, false}));
   const NetworkParts parts = network_parts(s, vectors, datum);
   const NetworkInput &in = parts.input;
+  refuse_heights_without_geoid(s, datum, in);
   run.vectors = parts.vectors;
   run.operation = parts.operation;
   run.levels = parts.levels;

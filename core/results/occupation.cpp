@@ -6,20 +6,11 @@
 #include "formats/rinex_observation.h"
 #include "geodesy/ellipsoid.h"
 #include <algorithm>
+#include <fmt/format.h>
 #include <numeric>
 
 namespace ampletie {
 namespace {
-
-const Antenna *find_calibration(const Contents &contents, const std::string &type) {
-  const std::string key = antenna_key(type);
-  const Antenna *found = nullptr;
-  for (const auto &c : contents)
-    if (c.antex)
-      for (const Antenna &a : c.antex->receivers)
-        if (a.serial.empty() && antenna_key(a.type) == key) found = &a;
-  return found;
-}
 
 const AntennaPoint *find_point(const Contents &contents, const std::string &type, const std::string &point) {
   const std::string key = antenna_key(type);
@@ -70,6 +61,22 @@ std::string occupation_name(const Occupation &o) {
   return (o.mark.empty() ? o.source_name : o.mark) + " " + start;
 }
 
+std::vector<CalibrationChoice> calibrations_of(const Contents &contents, const std::string &type,
+                                               const std::string &serial) {
+  const std::string key = antenna_key(type), own(trimmed(serial));
+  std::vector<CalibrationChoice> out;
+  for (const auto &c : contents)
+    if (c.antex)
+      for (const Antenna &a : c.antex->receivers)
+        if (antenna_key(a.type) == key && (a.serial.empty() || (!own.empty() && trimmed(a.serial) == own)))
+          out.push_back({&a, &c.source});
+  std::stable_sort(out.begin(), out.end(), [](const CalibrationChoice &a, const CalibrationChoice &b) {
+    return std::pair(!a.antenna->serial.empty(), a.antenna->release) >
+           std::pair(!b.antenna->serial.empty(), b.antenna->release);
+  });
+  return out;
+}
+
 std::string antenna_key(const std::string &type) {
   std::string base(trimmed(type.substr(0, 16))), dome = type.size() > 16 ? std::string(trimmed(type.substr(16))) : "";
   if (dome.empty()) dome = "NONE";
@@ -96,6 +103,28 @@ std::vector<std::string> similar_antennas(const Contents &contents, const std::s
   for (std::size_t i = 0; i < all.size() && i < 3; ++i) out.push_back(all[i].second);
   return out;
 }
+
+namespace {
+/// Files of one receiver that follow one another with the same antenna at the same height (split at midnight, hourly,
+/// begun again after a battery) are one erection: the height was measured once. Longer pauses begin a new one.
+constexpr double longest_pause = 1800;
+
+void join_contiguous(std::vector<Occupation> &all) {
+  std::map<std::string, Occupation *> last; // of each receiver on its mark
+  for (Occupation &o : all) {
+    const ObservationFile &f = *o.file;
+    const std::string key =
+        fmt::format("{}|{}|{}|{}|{}|{:.5f} {} {} {:.5f} {:.5f}", o.mark, o.receiver, f.receiver_serial,
+                    antenna_key(o.antenna), f.antenna_serial, o.measured, o.measured_to, o.slant, o.east, o.north);
+    Occupation *&before = last[key];
+    if (before && !o.mark.empty() && !o.decided.count("set_up") && o.start - before->stop <= longest_pause) {
+      o.setup = before->setup;
+      o.gap_before = std::max(0.0, o.start - before->stop);
+    }
+    if (!before || o.stop > before->stop) before = &o;
+  }
+}
+} // namespace
 
 std::vector<Occupation> occupations(const Contents &contents, const JobState &state) {
   std::vector<Occupation> out;
@@ -139,7 +168,8 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
         o.weather = weather_of(e, f.approximate, o);
       }
       o.mark = state.mark_name(o.mark);
-      o.calibration = find_calibration(contents, o.antenna);
+      if (const auto known = calibrations_of(contents, o.antenna, f.antenna_serial); !known.empty())
+        o.calibration = known.front().antenna;
       o.loading = find_loading(contents, o.mark, f.approximate);
       if (lower(o.measured_to) == "arp" && !o.slant)
         o.antenna_height = o.measured;
@@ -168,6 +198,7 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
   std::sort(out.begin(), out.end(), [](const Occupation &a, const Occupation &b) {
     return std::tie(a.start, a.mark, a.id) < std::tie(b.start, b.mark, b.id);
   });
+  join_contiguous(out);
   return out;
 }
 

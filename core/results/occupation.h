@@ -8,6 +8,8 @@ namespace ampletie {
 /// One receiver's data over one set-up, as the file says and the decisions correct.
 struct Occupation {
   std::string id, source_id, source_name, mark, setup;
+  /// Shares its set-up with the file before it, because nothing says that it is a new one; the seconds between them.
+  std::optional<double> gap_before;
   GpsTime start, stop;
   double interval = 0;
   std::string receiver, antenna;
@@ -34,6 +36,16 @@ std::string occupation_name(const Occupation &o);
 
 /// "TESSEL T4       NONE" and "TESSEL T4" are the same antenna: no dome is a dome called NONE.
 std::string antenna_key(const std::string &type);
+
+/// A calibration of the job and the file that it stands in.
+struct CalibrationChoice {
+  const Antenna *antenna;
+  const Source *source;
+};
+/// Those that fit an antenna, the one that is used first: its own by serial number before the mean of its type, of
+/// equal ones the newest release; whatever order the files were taken in.
+std::vector<CalibrationChoice> calibrations_of(const Contents &contents, const std::string &type,
+                                               const std::string &serial);
 
 /// All occupations, sorted by start, mark and id. The id is made of the source's hash and the record key.
 std::vector<Occupation> occupations(const Contents &contents, const JobState &state);

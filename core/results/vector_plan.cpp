@@ -17,7 +17,12 @@ void mark_independent(std::vector<VectorResult> &vectors, const JobState &state)
     const bool solved = std::all_of(p.legs.begin(), p.legs.end(), [&](std::size_t i) {
       return vectors[i].joint.key == p.key && vectors[i].joint.count == static_cast<int>(p.legs.size());
     });
-    for (std::size_t i : p.legs) (solved ? vectors[i].together : vectors[i].session_due) = true;
+    // What was tried and failed with just these vectors is not due again.
+    const bool failed = std::all_of(p.legs.begin(), p.legs.end(), [&](std::size_t i) {
+      return vectors[i].joint.key == p.key && !vectors[i].joint.failed.empty();
+    });
+    if (!failed)
+      for (std::size_t i : p.legs) (solved ? vectors[i].together : vectors[i].session_due) = true;
   }
   std::map<std::string, std::vector<SessionVector>> by_session;
   for (const VectorResult &v : vectors)

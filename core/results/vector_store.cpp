@@ -96,6 +96,7 @@ StoredResult to_stored(const VectorResult &v) {
     j["joint"] = {{"id", t.id},         {"key", t.key},          {"index", t.index},     {"count", t.count},
                   {"d", vec_json(t.d)}, {"cov", std::move(cov)}, {"window", t.window_s}, {"fit", t.model_fit}};
   }
+  if (!v.joint.failed.empty()) j["joint_failed"] = {{"key", v.joint.key}, {"why", v.joint.failed}};
   for (const CarrierArc &a : q.arcs)
     j["arcs"].push_back({a.sat.name(), a.band, a.signal, a.first.ns, a.last.ns, a.epochs, a.reference});
   for (const FixingStep &f : q.story) j["story"].push_back({f.tried, f.accepted, f.ratio, f.success, f.sd_mm});
@@ -190,6 +191,10 @@ VectorResult from_stored(const StoredResult &r) {
   v.orbits = j.at("orbits");
   v.frame.code = j.at("frame"), v.epoch = j.at("epoch"), v.error = j.at("error");
   v.solved = solution_of(j);
+  if (const auto x = j.find("joint_failed"); x != j.end()) {
+    v.joint.key = x->at("key").get<std::string>();
+    v.joint.failed = x->at("why").get<std::string>();
+  }
   if (const auto x = j.find("joint"); x != j.end() && j.value("form", 1) >= 2) v.joint = joint_of(*x);
   return v;
 }

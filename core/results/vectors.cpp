@@ -40,6 +40,7 @@ public:
 
   void choose(std::vector<PlannedVector> plan, const std::map<std::string, const VectorResult *> &known,
               const std::set<std::string> &only);
+  TaggedPoint anchor(const PublishedMark &p, double epoch) const;
   void place_antennas();
   void reduce_occupations();
   void solve_each(const std::function<void(const VectorResult &)> &solved);
@@ -126,6 +127,18 @@ void VectorSolution::choose(std::vector<PlannedVector> plan, const std::map<std:
   total_ = work_.size() + todo_.size() * 4 + needed_.size() * 2 + touched.size() * 8;
 }
 
+/// A published mark at the epoch of a session. Where nothing says how it moved it stays: as a place to linearise at
+/// that is good enough.
+TaggedPoint VectorSolution::anchor(const PublishedMark &p, double epoch) const {
+  try {
+    return published_at(p, datum_, epoch, policy_).point;
+  } catch (const InputError &) {
+    TaggedPoint t = published_in_job(p, datum_, policy_);
+    t.epoch = epoch;
+    return t;
+  }
+}
+
 /// Where each antenna stands, well enough to linearise: published marks exactly, the others by their code position
 /// relative to the published marks of the same session, which cancels what orbits and ionosphere share.
 void VectorSolution::place_antennas() {
@@ -146,8 +159,7 @@ void VectorSolution::place_antennas() {
     const auto p = s_.published().find(o->mark);
     if (p == s_.published().end() || !code.count(o->id)) continue;
     const GpsTime middle = o->start + (o->stop - o->start) / 2;
-    TaggedPoint t = published_in_job(p->second, datum_, policy_);
-    t.epoch = decimal_year(middle);
+    const TaggedPoint t = anchor(p->second, decimal_year(middle));
     const Vec3 there = FrameChange(datum_.frame(), orbits_->frame(middle), t.xyz, policy_)(t).xyz;
     place_[o->id] = there;
     // A published position that contradicts the code by more than code can err is no anchor.
@@ -174,6 +186,9 @@ void VectorSolution::reduce_occupations() {
   std::vector<SatelliteAntenna> satellites;
   for (const auto &c : s_.contents())
     if (c.antex) satellites.insert(satellites.end(), c.antex->satellites.begin(), c.antex->satellites.end());
+  // Of two files the newer release, whatever order they were taken in.
+  std::stable_sort(satellites.begin(), satellites.end(),
+                   [](const auto &a, const auto &b) { return a.antenna.release > b.antenna.release; });
   const auto ionosphere = job_ionosphere(s_);
   options.ionosphere = ionosphere.get();
   if (s_.state().settings.orbits == "precise" && !satellites.empty()) options.satellite_antennas = &satellites;
@@ -265,9 +280,14 @@ void VectorSolution::solve_together(const PlannedSession &p) {
                                q.d[n],
                                q.cov.middleRows(static_cast<Eigen::Index>(3 * n), 3),
                                q.window_s,
-                               q.model_fit};
-  } catch (const InputError &) {
-    // Its vectors stay independent ones, and say that they are still to be solved together.
+                               q.model_fit,
+                               {}};
+  } catch (const InputError &e) {
+    // Its vectors stay independent ones; a doubt says why.
+    for (std::size_t i : p.legs) {
+      out_[i].joint = {};
+      out_[i].joint.key = p.key, out_[i].joint.failed = e.reason();
+    }
   }
 }
 

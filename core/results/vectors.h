@@ -19,6 +19,7 @@ struct JointShare {
   Vec3 d = Vec3::Zero();    ///< m
   Eigen::MatrixXd cov;      ///< 3 × 3·count: its rows of the joint covariance, m²
   double window_s = 0, model_fit = 0;
+  std::string failed{}; ///< why they could not be solved together (with `key`); then they stay apart
 };
 
 /// A solved vector as the job keeps it.
@@ -74,6 +75,15 @@ const FrameChange &frame_change(const Frame &from, const Frame &to, const Vec3 &
 
 /// Published position of a mark in the job's frame at the job's epoch.
 TaggedPoint published_in_job(const PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy);
+/// A published mark in the job's frame at an epoch.
+struct PlacedMark {
+  TaggedPoint point;
+  double motion_sd = 0; ///< m, each axis: of the way that it was moved by a plate's velocity
+  std::string moved_by; ///< empty: it was not moved
+};
+/// Changes the frame at the published epoch, then moves along the velocity inside the job's frame. Throws `InputError`
+/// where the frame is not known, or where ground moves and nothing says how.
+PlacedMark published_at(const PublishedMark &p, const JobDatum &datum, double epoch, const OperationPolicy &policy);
 /// A place of the job: of a published mark, else of an occupation; what stands far away is not asked first.
 Vec3 job_place(const JobSnapshot &s, const JobDatum &datum);
 /// The datum of the job near its data; throws when nothing tells where the job is.
