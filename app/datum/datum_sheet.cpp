@@ -91,6 +91,19 @@ QString line(const QString &name, const QString &value) {
       .arg(name, value);
 }
 
+/// Whether an epoch matters, and how marks without a velocity are moved.
+QString ground_words(const JobDatum &d) {
+  if (d.local()) return "nothing moves in a plane of the site's own";
+  if (!ground_moves(d.frame())) return "the frame goes with the ground: marks without a velocity stand still in it";
+  const GroundMotion &m = d.motion();
+  if (m.plate.empty())
+    return "<span style='color:#B87311'>ground moves in this frame: marks without a velocity cannot change their epoch "
+           "until their plate is said (settings)</span>";
+  return QString("ground moves in this frame: marks without a velocity move with the plate %1, ± %2 mm/yr")
+      .arg(text(m.plate))
+      .arg(1000 * m.sd_m_yr, 0, 'g', 3);
+}
+
 /// What the job's frame, grid and heights are.
 QString system_words(const JobSnapshot &s) {
   QString html;
@@ -101,7 +114,8 @@ QString system_words(const JobSnapshot &s) {
     html += line("realised as",
                  "<b>" + text(frame_name(d.frame())) + "</b>" +
                      (set.realisation.empty() ? ", the usual one for " + escaped(d.projection().datum()) : ", as set"));
-    html += line("epoch", QString("<b>%1</b>").arg(set.epoch, 0, 'f', 2));
+    html += line("epoch", QString("<b>%1</b>; %2").arg(set.epoch, 0, 'f', 2).arg(ground_words(d)));
+    if (!d.local()) html += line("axes", escaped(d.projection().axes_words()));
     if (d.geoid())
       html +=
           line("heights", "<b>" + text(d.geoid()->name()) + "</b>; " +

@@ -52,29 +52,46 @@ EvidencePanel::EvidencePanel(Workspace &w, QWidget *parent) : QWidget(parent), w
   refresh();
 }
 
-void EvidencePanel::clear_actions() {
-  while (QLayoutItem *i = actions_->takeAt(0)) {
-    if (i->widget()) i->widget()->deleteLater();
-    delete i;
-  }
-  reason_->hide();
+void EvidencePanel::add_action(const QString &label, const QString &tip, std::function<void()> f, bool needs_reason) {
+  offered_.push_back({label, tip, std::move(f), needs_reason});
 }
 
-void EvidencePanel::add_action(const QString &label, const QString &tip, std::function<void()> f, bool needs_reason) {
-  auto *b = new QPushButton(label);
-  b->setToolTip(tip);
-  b->setAccessibleName(label);
-  connect(b, &QPushButton::clicked, this, [this, f, needs_reason] {
-    if (needs_reason && reason_->text().trimmed().isEmpty()) {
-      reason_->setFocus();
-      reason_->setPlaceholderText("A reason is needed: a court may ask for it");
-      return;
-    }
-    f();
-    reason_->clear();
-  });
-  actions_->addWidget(b);
-  if (needs_reason) reason_->show();
+/// Buttons that are there already stay: one that vanished under the pointer would be pressed in vain.
+void EvidencePanel::show_actions() {
+  const auto same = [](const Action &a, const Action &b) {
+    return a.label == b.label && a.tip == b.tip && a.needs_reason == b.needs_reason;
+  };
+  const bool keep = std::equal(offered_.begin(), offered_.end(), shown_actions_.begin(), shown_actions_.end(), same);
+  shown_actions_ = std::move(offered_);
+  offered_.clear();
+  if (keep) return;
+  while (QLayoutItem *i = actions_->takeAt(0)) {
+    if (i->widget()) i->widget()->hide(), i->widget()->deleteLater();
+    delete i;
+  }
+  bool reason = false;
+  for (std::size_t i = 0; i < shown_actions_.size(); ++i) {
+    const Action &a = shown_actions_[i];
+    auto *b = new QPushButton(a.label);
+    b->setToolTip(a.tip);
+    b->setAccessibleName(a.label);
+    connect(b, &QPushButton::clicked, this, [this, i] { act(i); });
+    actions_->addWidget(b);
+    b->show();
+    reason = reason || a.needs_reason;
+  }
+  reason_->setVisible(reason);
+}
+
+void EvidencePanel::act(std::size_t i) {
+  const Action a = shown_actions_[i]; // what it does renews the page
+  if (a.needs_reason && reason_->text().trimmed().isEmpty()) {
+    reason_->setFocus();
+    reason_->setPlaceholderText("A reason is needed: a court may ask for it");
+    return;
+  }
+  a.f();
+  reason_->clear();
 }
 
 QString EvidencePanel::source_lines(const std::string &id, long line) const {
@@ -274,8 +291,8 @@ QString asked_html(const JobState &state, const NetworkRun &run, const AdjustedM
           row(v.asked.local ? "asked, local" : "asked", asked(v.asked.plan, "plan"),
               asked(v.asked.height, v.physical ? "height" : "h")) +
           "</table>";
-  html += v.fails() ? "<p style='color:#A63D2F'>Not reached: " + escaped(shortfall(v)) + ".</p>"
-                    : QString("<p style='color:#0B6E75'>What is asked is reached.</p>");
+  html += !v.reached() ? "<p style='color:#A63D2F'>Not reached: " + escaped(shortfall(v)) + ".</p>"
+                       : QString("<p style='color:#0B6E75'>What is asked is reached.</p>");
   for (const auto &why : v.causes) html += "<p style='color:#6F7B83'>" + escaped(why) + "</p>";
   return html;
 }
@@ -456,7 +473,6 @@ void EvidencePanel::about_job(QString &html) {
 }
 
 void EvidencePanel::refresh() {
-  clear_actions();
   QString html;
   const int scroll = text_->verticalScrollBar()->value();
   if (!w_.has_job())
@@ -486,6 +502,7 @@ void EvidencePanel::refresh() {
     else
       about_job(html);
   }
+  show_actions();
   // Laying a page out costs more than anything else here, and most decisions leave it as it is.
   if (html == shown_) return;
   shown_ = html;

@@ -20,7 +20,8 @@ private:
   void refresh();
   void follow(const QUrl &link);
   void add_action(const QString &label, const QString &tip, std::function<void()> f, bool needs_reason);
-  void clear_actions();
+  void show_actions();
+  void act(std::size_t i);
   void about_occupation(QString &html, const Occupation &o);
   void about_vector(QString &html, const VectorResult &v);
   void about_level_line(QString &html, const LevelLine &l);
@@ -37,6 +38,12 @@ private:
   QString trace_html(const std::vector<TraceStep> &steps) const;
   QString source_lines(const std::string &source_id, long line) const;
 
+  struct Action {
+    QString label, tip;
+    std::function<void()> f;
+    bool needs_reason;
+  };
+  std::vector<Action> offered_, shown_actions_; ///< while the page is made; as there are buttons
   Workspace &w_;
   QTextBrowser *text_;
   QLineEdit *reason_;

@@ -18,7 +18,7 @@ const std::string whole_job = "\nall", new_group = "\nnew";
 constexpr double left = 46, right = 12, head = 30, foot = 22, between = 20;
 } // namespace
 
-AccuracyPicture::AccuracyPicture(QWidget *parent) : QWidget(parent) {
+AccuracyPicture::AccuracyPicture(QWidget *parent) : Picture(parent) {
   setAccessibleName("Accuracy reached against what is asked");
   setObjectName("accuracy picture");
   setMinimumSize(300, 220);
@@ -33,11 +33,6 @@ void AccuracyPicture::set(std::vector<Item> items) {
         if (x > 0) least_ = std::min(least_, x), most_ = std::max(most_, x);
   if (most_ == 0) least_ = 0.005, most_ = 0.05;
   least_ = std::max(0.0005, least_ / 1.5), most_ *= 1.5;
-  update();
-}
-
-void AccuracyPicture::select(const std::string &mark) {
-  selected_ = mark;
   update();
 }
 
@@ -137,9 +132,9 @@ void AccuracyPicture::paintEvent(QPaintEvent *) {
   }
 }
 
-void AccuracyPicture::mousePressEvent(QMouseEvent *e) {
-  const double i = (e->position().x() - left) / slot();
-  if (i >= 0 && i < static_cast<double>(items_.size())) Q_EMIT chosen(items_[static_cast<std::size_t>(i)].mark);
+std::string AccuracyPicture::thing_at(const QPointF &at) const {
+  const double i = (at.x() - left) / slot();
+  return i >= 0 && i < static_cast<double>(items_.size()) ? items_[static_cast<std::size_t>(i)].mark : std::string();
 }
 
 AccuracyPart::AccuracyPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
@@ -224,15 +219,16 @@ void AccuracyPart::refresh() {
     if (const NetworkRun *run = w_.job().network())
       for (const AdjustedMark &m : run->result.marks) {
         const AccuracyVerdict v = accuracy_verdict(state, *run, m);
-        AccuracyPicture::Item item{m.name, {}, {v.height95, v.asked.height}, m.hold == Hold::full};
+        AccuracyPicture::Item item{
+            m.name, {}, {std::isfinite(v.height95) ? v.height95 : 0, v.asked.height}, m.hold == Hold::full};
         if (m.plan_known) item.plan = {v.plan95, v.asked.plan};
         items.push_back(item);
         if (item.held) continue;
         const auto *group = state.asked_group(m.name);
         Sum &s = sums[group ? group->first : whole_job];
-        ++s.count, s.fails += v.fails(), short_of_it_ += v.fails();
+        ++s.count, s.fails += !v.reached(), short_of_it_ += !v.reached();
         if (m.plan_known) s.plan = std::max(s.plan, v.plan95);
-        s.height = std::max(s.height, v.height95);
+        if (std::isfinite(v.height95)) s.height = std::max(s.height, v.height95);
       }
     auto add = [&](const std::string &id, const QString &name, const QString &plan, const QString &height,
                    const QString &of) {

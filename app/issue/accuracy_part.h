@@ -1,4 +1,5 @@
 #pragma once
+#include "app/widgets/picture.h"
 #include "app/widgets/table.h"
 #include "app/workspace.h"
 
@@ -6,7 +7,7 @@ namespace ampletie::app {
 
 /// What every mark reaches against what is asked of it, plan above and height below, on a scale of equal ratios whose
 /// lines are the classes of the standard. A click chooses the mark.
-class AccuracyPicture : public QWidget {
+class AccuracyPicture : public Picture {
   Q_OBJECT
 public:
   struct Value {
@@ -19,16 +20,12 @@ public:
   };
   explicit AccuracyPicture(QWidget *parent = nullptr);
   void set(std::vector<Item> items);
-  void select(const std::string &mark);
   /// Where a mark's plan value is drawn, for tests.
   QPointF place(const std::string &mark) const;
 
-Q_SIGNALS:
-  void chosen(const std::string &mark);
-
 protected:
   void paintEvent(QPaintEvent *) override;
-  void mousePressEvent(QMouseEvent *e) override;
+  std::string thing_at(const QPointF &at) const override;
 
 private:
   QRectF field(int row) const;
@@ -37,7 +34,6 @@ private:
   void draw_row(QPainter &p, int row);
   std::vector<Item> items_;
   double least_ = 0.001, most_ = 0.1;
-  std::string selected_;
 };
 
 /// The accuracy asked for: groups of marks with their 95 % values, how many reach them, and the picture.

@@ -55,7 +55,8 @@ Row mark_row(const Job &job, const NetworkRun &run, const AdjustedMark &m, bool 
            {QString::number(h, 'f', 4), h, {}, false},
            plan(v.plan95 * 1000, 1),
            asked_mm(v.asked.plan),
-           {QString::number(v.height95 * 1000, 'f', 1), v.height95, {}, false},
+           std::isfinite(v.height95) ? Cell{QString::number(v.height95 * 1000, 'f', 1), v.height95, {}, false}
+                                     : Cell{"not known", {}, ink::attention, false},
            asked_mm(v.asked.height),
            {text(mark_origin(m)), {}, {}, false}},
           stale,

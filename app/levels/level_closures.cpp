@@ -16,7 +16,7 @@ double step_for(double range, int parts) {
 }
 } // namespace
 
-LevelClosures::LevelClosures(QWidget *parent) : QWidget(parent) {
+LevelClosures::LevelClosures(QWidget *parent) : Picture(parent) {
   setAccessibleName("Level closures");
   setObjectName("level closures");
   setMinimumSize(260, 200);
@@ -32,11 +32,6 @@ void LevelClosures::set(std::vector<PlottedLevelClosure> closures, double k) {
   const double envelope = std::max(k_ * std::sqrt(most_km_), 0.1);
   most_mm_ = envelope * 1.3;
   for (const auto &c : all_) most_mm_ = std::max(most_mm_, std::min(1100 * std::abs(c.value), 2.4 * envelope));
-  update();
-}
-
-void LevelClosures::select(const std::string &id) {
-  selected_ = id;
   update();
 }
 
@@ -127,17 +122,9 @@ void LevelClosures::paintEvent(QPaintEvent *) {
              QFontMetricsF(p.font()).elidedText(words, Qt::ElideRight, width() - 24));
 }
 
-void LevelClosures::mousePressEvent(QMouseEvent *e) {
-  const PlottedLevelClosure *best = nullptr;
-  double nearest = 14;
-  for (const auto &c : all_) {
-    const QPointF d = place(c) - e->position();
-    if (const double away = std::hypot(d.x(), d.y()); away < nearest) nearest = away, best = &c;
-  }
-  if (!best) return;
-  selected_ = best->id;
-  update();
-  Q_EMIT chosen(best->id);
+std::string LevelClosures::thing_at(const QPointF &at) const {
+  const auto *c = nearest(all_, at, [&](const PlottedLevelClosure &x) { return place(x); });
+  return c ? c->id : std::string();
 }
 
 } // namespace ampletie::app

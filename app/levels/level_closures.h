@@ -1,4 +1,5 @@
 #pragma once
+#include "app/widgets/picture.h"
 #include <QWidget>
 #include <string>
 #include <vector>
@@ -16,23 +17,19 @@ struct PlottedLevelClosure {
 
 /// All level closures in one picture: misclosure against length, inside the envelope of the limit, so that what grows
 /// with length or leans to one side shows. A click chooses the nearest.
-class LevelClosures : public QWidget {
+class LevelClosures : public Picture {
   Q_OBJECT
 public:
   explicit LevelClosures(QWidget *parent = nullptr);
   /// `mm_per_root_km`: the limit drawn as an envelope; 0 draws none.
   void set(std::vector<PlottedLevelClosure> closures, double mm_per_root_km);
-  void select(const std::string &id);
   QSize sizeHint() const override { return {420, 320}; }
   /// Where a closure is drawn, for tests.
   QPointF place(const std::string &id) const;
 
-Q_SIGNALS:
-  void chosen(const std::string &id);
-
 protected:
   void paintEvent(QPaintEvent *) override;
-  void mousePressEvent(QMouseEvent *e) override;
+  std::string thing_at(const QPointF &at) const override;
 
 private:
   QRectF field() const;
@@ -40,7 +37,6 @@ private:
   QPointF at(double km, double mm) const;
   std::vector<PlottedLevelClosure> all_;
   double k_ = 0, most_km_ = 1, most_mm_ = 1;
-  std::string selected_;
 };
 
 } // namespace ampletie::app

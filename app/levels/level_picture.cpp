@@ -9,16 +9,11 @@ namespace {
 constexpr double row_height = 26;
 } // namespace
 
-LevelPicture::LevelPicture(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
+LevelPicture::LevelPicture(Workspace &w, QWidget *parent) : Picture(parent), w_(w) {
   setAccessibleName("Level lines and profile");
   setObjectName("level picture");
   setMinimumHeight(220);
   connect(&w_, &Workspace::changed, this, qOverload<>(&QWidget::update));
-}
-
-void LevelPicture::select(const std::string &line) {
-  selected_ = line;
-  update();
 }
 
 std::vector<LevelPicture::Stroke> LevelPicture::strokes() const {
@@ -212,14 +207,12 @@ void LevelPicture::paintEvent(QPaintEvent *) {
   draw_profile(p, *l);
 }
 
-void LevelPicture::mousePressEvent(QMouseEvent *e) {
+std::string LevelPicture::thing_at(const QPointF &at) const {
   const QRectF d = diagram();
-  const int row = static_cast<int>((e->position().y() - d.top()) / row_height);
+  const int row = static_cast<int>((at.y() - d.top()) / row_height);
   for (const Stroke &s : strokes())
-    if (s.row == row && d.contains(e->position())) {
-      select(s.line);
-      Q_EMIT chosen(s.line);
-    }
+    if (s.row == row && d.contains(at)) return s.line;
+  return {};
 }
 
 } // namespace ampletie::app

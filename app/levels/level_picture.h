@@ -1,4 +1,5 @@
 #pragma once
+#include "app/widgets/picture.h"
 #include "app/workspace.h"
 #include <QWidget>
 
@@ -6,21 +7,17 @@ namespace ampletie::app {
 
 /// The level lines as a diagram of the marks where they meet, and below it the profile of the chosen one: the ground,
 /// and the misclosure as it builds up inside the envelope of its limit. A click chooses a line.
-class LevelPicture : public QWidget {
+class LevelPicture : public Picture {
   Q_OBJECT
 public:
   explicit LevelPicture(Workspace &w, QWidget *parent = nullptr);
-  void select(const std::string &line);
   QSize sizeHint() const override { return {440, 300}; }
   /// Where a line is drawn, for tests; null when it is not.
   QPointF place(const std::string &line) const;
 
-Q_SIGNALS:
-  void chosen(const std::string &line);
-
 protected:
   void paintEvent(QPaintEvent *) override;
-  void mousePressEvent(QMouseEvent *e) override;
+  std::string thing_at(const QPointF &at) const override;
 
 private:
   struct Stroke {
@@ -35,7 +32,6 @@ private:
   void draw_diagram(QPainter &p, const std::vector<Stroke> &all) const;
   void draw_profile(QPainter &p, const LevelLine &l) const;
   Workspace &w_;
-  std::string selected_;
 };
 
 } // namespace ampletie::app

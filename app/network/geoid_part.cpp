@@ -7,7 +7,7 @@
 #include <cmath>
 
 namespace ampletie::app {
-GeoidPicture::GeoidPicture(QWidget *parent) : QWidget(parent) {
+GeoidPicture::GeoidPicture(QWidget *parent) : Picture(parent) {
   setAccessibleName("Geoid against levels and vectors");
   setObjectName("geoid picture");
   setMinimumSize(260, 170);
@@ -16,11 +16,6 @@ GeoidPicture::GeoidPicture(QWidget *parent) : QWidget(parent) {
 void GeoidPicture::set(std::vector<Bar> bars, double prior) {
   bars_ = std::move(bars);
   prior_ = prior;
-  update();
-}
-
-void GeoidPicture::select(const std::string &mark) {
-  selected_ = mark;
   update();
 }
 
@@ -84,13 +79,10 @@ void GeoidPicture::paintEvent(QPaintEvent *) {
   }
 }
 
-void GeoidPicture::mousePressEvent(QMouseEvent *e) {
-  if (bars_.empty() || !field().adjusted(0, 0, 0, 24).contains(e->position())) return;
-  const auto i = static_cast<std::size_t>((e->position().x() - field().left()) / slot());
-  if (i >= bars_.size()) return;
-  selected_ = bars_[i].mark;
-  update();
-  Q_EMIT chosen(selected_);
+std::string GeoidPicture::thing_at(const QPointF &at) const {
+  if (bars_.empty() || !field().adjusted(0, 0, 0, 24).contains(at)) return {};
+  const auto i = static_cast<std::size_t>((at.x() - field().left()) / slot());
+  return i < bars_.size() ? bars_[i].mark : std::string();
 }
 
 GeoidPart::GeoidPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/widgets/picture.h"
 #include "app/widgets/table.h"
 #include "app/workspace.h"
 
@@ -6,7 +7,7 @@ namespace ampletie::app {
 
 /// How far ellipsoidal and physical heights and the geoid's grid disagree at each mark after the adjustment: bars with
 /// their standard deviations inside the grid's stated accuracy. A click chooses the mark.
-class GeoidPicture : public QWidget {
+class GeoidPicture : public Picture {
   Q_OBJECT
 public:
   struct Bar {
@@ -16,23 +17,18 @@ public:
   };
   explicit GeoidPicture(QWidget *parent = nullptr);
   void set(std::vector<Bar> bars, double prior_sd);
-  void select(const std::string &mark);
   /// Foot of a bar, for tests.
   QPointF place(const std::string &mark) const;
 
-Q_SIGNALS:
-  void chosen(const std::string &mark);
-
 protected:
   void paintEvent(QPaintEvent *) override;
-  void mousePressEvent(QMouseEvent *e) override;
+  std::string thing_at(const QPointF &at) const override;
 
 private:
   QRectF field() const;
   double slot() const;
   std::vector<Bar> bars_;
   double prior_ = 0;
-  std::string selected_;
 };
 
 /// The list and the picture of h − H − N.

@@ -8,7 +8,7 @@ namespace {
 constexpr double head = 30, tall = 24, names = 52;
 } // namespace
 
-PointingStrip::PointingStrip(QWidget *parent) : QWidget(parent) {
+PointingStrip::PointingStrip(QWidget *parent) : Picture(parent) {
   setObjectName("pointing strip");
   setAccessibleName("Pointings against their band");
   setToolTip(
@@ -20,11 +20,6 @@ void PointingStrip::set(std::shared_ptr<const ReducedSetup> setup) {
   setup_ = std::move(setup);
   compute();
   updateGeometry();
-  update();
-}
-
-void PointingStrip::select(const std::string &pointing) {
-  selected_ = pointing;
   update();
 }
 
@@ -132,16 +127,10 @@ void PointingStrip::paintEvent(QPaintEvent *) {
   }
 }
 
-void PointingStrip::mousePressEvent(QMouseEvent *e) {
-  const Tick *best = nullptr;
-  double nearest = 8;
-  for (const Tick &t : ticks_)
-    if (const QPointF d = line_of(t).center() - e->position(); std::hypot(d.x(), d.y()) < nearest)
-      nearest = std::hypot(d.x(), d.y()), best = &t;
-  if (!best) return;
-  selected_ = best->pointing;
-  update();
-  Q_EMIT chosen(selected_);
+std::string PointingStrip::thing_at(const QPointF &at) const {
+  const auto *t = nearest(
+      ticks_, at, [&](const Tick &x) { return line_of(x).center(); }, 8);
+  return t ? t->pointing : std::string();
 }
 
 } // namespace ampletie::app

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/widgets/picture.h"
 #include "results/setups.h"
 #include <QWidget>
 
@@ -7,24 +8,20 @@ namespace ampletie::app {
 /// Every pointing of a set-up against the mean of its target: a row a target, a lane each for direction, zenith angle
 /// and distance, with the band that they may spread in. Face 1 stands above the middle, face 2 below. A click chooses a
 /// pointing.
-class PointingStrip : public QWidget {
+class PointingStrip : public Picture {
   Q_OBJECT
 public:
   explicit PointingStrip(QWidget *parent = nullptr);
   /// Null: nothing is shown.
   void set(std::shared_ptr<const ReducedSetup> setup);
-  void select(const std::string &pointing);
   QSize sizeHint() const override;
   QSize minimumSizeHint() const override { return {250, 90}; }
   /// Where the tick of a pointing stands in the lane of directions, for tests; null when it has none.
   QPointF tick_of(const std::string &pointing) const;
 
-Q_SIGNALS:
-  void chosen(const std::string &pointing);
-
 protected:
   void paintEvent(QPaintEvent *) override;
-  void mousePressEvent(QMouseEvent *e) override;
+  std::string thing_at(const QPointF &at) const override;
 
 private:
   struct Tick {
@@ -39,7 +36,6 @@ private:
   QLineF line_of(const Tick &t) const;
   std::shared_ptr<const ReducedSetup> setup_;
   std::vector<Tick> ticks_;
-  std::string selected_;
 };
 
 } // namespace ampletie::app

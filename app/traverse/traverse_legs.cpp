@@ -101,7 +101,7 @@ void draw_leg(QPainter &p, const Columns &at, double mid, const TraverseLeg &g) 
 }
 } // namespace
 
-TraverseLegs::TraverseLegs(QWidget *parent) : QWidget(parent) {
+TraverseLegs::TraverseLegs(QWidget *parent) : Picture(parent) {
   setAccessibleName("Legs");
   setObjectName("legs");
   setToolTip(
@@ -113,11 +113,6 @@ void TraverseLegs::set(std::shared_ptr<const TraverseReport> report, const std::
   report_ = std::move(report);
   line_ = line;
   updateGeometry();
-  update();
-}
-
-void TraverseLegs::select(const std::string &setup) {
-  selected_ = setup;
   update();
 }
 
@@ -186,12 +181,11 @@ void TraverseLegs::paintEvent(QPaintEvent *) {
   }
 }
 
-void TraverseLegs::mousePressEvent(QMouseEvent *e) {
+std::string TraverseLegs::thing_at(const QPointF &at) const {
   const TraverseLine *l = report_ ? report_->line(line_) : nullptr;
-  if (!l) return;
-  const auto row = static_cast<std::ptrdiff_t>(std::floor((e->position().y() - legs_head) / leg_tall));
-  if (row >= 0 && row < static_cast<std::ptrdiff_t>(l->setups.size()))
-    Q_EMIT chosen(l->setups[static_cast<std::size_t>(row)]);
+  const auto row = static_cast<std::ptrdiff_t>(std::floor((at.y() - legs_head) / leg_tall));
+  return l && row >= 0 && row < static_cast<std::ptrdiff_t>(l->setups.size()) ? l->setups[static_cast<std::size_t>(row)]
+                                                                              : std::string();
 }
 
 } // namespace ampletie::app

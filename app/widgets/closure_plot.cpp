@@ -10,7 +10,7 @@ constexpr double beyond = 1.45; ///< times the limit: where larger ones are cut 
 constexpr double height_strip = 54;
 } // namespace
 
-ClosurePlot::ClosurePlot(QWidget *parent) : QWidget(parent) {
+ClosurePlot::ClosurePlot(QWidget *parent) : Picture(parent) {
   setAccessibleName("Closure plot");
   setObjectName("closure plot");
   setMinimumSize(220, 200);
@@ -18,11 +18,6 @@ ClosurePlot::ClosurePlot(QWidget *parent) : QWidget(parent) {
 
 void ClosurePlot::set(std::vector<PlottedClosure> closures) {
   all_ = std::move(closures);
-  update();
-}
-
-void ClosurePlot::select(const std::string &id) {
-  selected_ = id;
   update();
 }
 
@@ -108,17 +103,9 @@ void ClosurePlot::paintEvent(QPaintEvent *) {
              QFontMetricsF(p.font()).elidedText(line, Qt::ElideMiddle, width() - 24));
 }
 
-void ClosurePlot::mousePressEvent(QMouseEvent *e) {
-  const PlottedClosure *best = nullptr;
-  double nearest = 14;
-  for (const PlottedClosure &c : all_) {
-    const QPointF d = head(c) - e->position();
-    if (const double away = std::hypot(d.x(), d.y()); away < nearest) nearest = away, best = &c;
-  }
-  if (!best) return;
-  selected_ = best->id;
-  update();
-  Q_EMIT chosen(best->id);
+std::string ClosurePlot::thing_at(const QPointF &at) const {
+  const auto *c = nearest(all_, at, [&](const PlottedClosure &x) { return head(x); });
+  return c ? c->id : std::string();
 }
 
 } // namespace ampletie::app

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/widgets/picture.h"
 #include "app/workspace.h"
 #include <QWidget>
 
@@ -14,29 +15,24 @@ struct PlottedClosure {
 
 /// All closures in one picture: the plan part as an arrow inside the circle of its limit, the height part as a mark
 /// beside it, so that a pattern in direction or sign shows. A click chooses the nearest arrow head.
-class ClosurePlot : public QWidget {
+class ClosurePlot : public Picture {
   Q_OBJECT
 public:
   explicit ClosurePlot(QWidget *parent = nullptr);
   void set(std::vector<PlottedClosure> closures);
-  void select(const std::string &id);
   QSize sizeHint() const override { return {300, 320}; }
   /// Head of a closure's arrow on the widget, for tests.
   QPointF head(const std::string &id) const;
 
-Q_SIGNALS:
-  void chosen(const std::string &id);
-
 protected:
   void paintEvent(QPaintEvent *) override;
-  void mousePressEvent(QMouseEvent *e) override;
+  std::string thing_at(const QPointF &at) const override;
 
 private:
   QPointF head(const PlottedClosure &c) const;
   double radius() const;
   QPointF middle() const;
   std::vector<PlottedClosure> all_;
-  std::string selected_;
 };
 
 } // namespace ampletie::app

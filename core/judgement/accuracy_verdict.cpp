@@ -1,5 +1,6 @@
 #include "judgement/accuracy_verdict.h"
 #include "adjustment/statistics.h"
+#include "results/control_record.h"
 #include <cmath>
 #include <fmt/format.h>
 
@@ -33,15 +34,16 @@ AccuracyVerdict accuracy_verdict(const JobState &state, const NetworkRun &run, c
   v.plan95 = asked.local ? m.local_plan95 : m.network_plan95;
   v.physical = !asked.local && p.height.has_value();
   v.height95 = asked.local ? m.local_up95 : m.network_up95;
-  if (v.physical && m.height_sd > 0)
-    v.height95 = factor95(1) * m.height_sd;
-  else if (v.physical && run.geoid_sd)
-    v.height95 = std::hypot(m.network_up95, factor95(1) * *run.geoid_sd);
+  if (v.physical) {
+    const auto sd = physical_height_sd(run, m);
+    v.height95 = sd ? factor95(1) * *sd : NAN;
+  }
   if (m.hold == Hold::full) return v;
   if (m.plan_known && m.hold != Hold::plan) v.asked.plan = asked.plan;
   if (m.hold != Hold::height) v.asked.height = asked.height;
   v.plan_fails = v.asked.plan > 0 && v.plan95 > v.asked.plan;
   v.height_fails = v.asked.height > 0 && v.height95 > v.asked.height;
+  v.height_undetermined = v.asked.height > 0 && std::isnan(v.height95);
   explain(v, state.settings, m);
   return v;
 }
@@ -52,6 +54,9 @@ std::string shortfall(const AccuracyVerdict &v) {
   if (v.height_fails)
     out += fmt::format("{}{} {}, {:g} mm asked", out.empty() ? "" : "; ", v.physical ? "height" : "ellipsoidal height",
                        mm(v.height95), v.asked.height * 1000);
+  if (v.height_undetermined)
+    out += fmt::format("{}height undetermined, {:g} mm asked: nobody states how good the geoid's grid is",
+                       out.empty() ? "" : "; ", v.asked.height * 1000);
   return out;
 }
 

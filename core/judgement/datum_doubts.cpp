@@ -13,8 +13,10 @@ void datum_doubts(DoubtList &list, const JobSnapshot &s) {
   if (!any_hold && s.state().settings.mode == DatumMode::held && !s.occupations().empty())
     list.add(DoubtKind::no_datum, "network", Section::datum, {},
              "no mark is held: hold at least one published mark, or choose the free datum", "datum");
+  bool moves = false; // ground, in the job's frame
   try {
     const JobDatum datum = job_datum(s);
+    moves = ground_moves(datum.frame());
     if (const std::string area = datum.projection().outside(to_geodetic(job_place(s, datum))); !area.empty())
       list.add(DoubtKind::outside_the_grid_area, s.state().settings.datum.crs, Section::datum, {},
                fmt::format(
@@ -45,7 +47,9 @@ void datum_doubts(DoubtList &list, const JobSnapshot &s) {
     const bool held = s.state().holds.count(mark) && s.state().holds.at(mark).how != Hold::check;
     if (held && !p.velocity && !p.epoch.empty() && p.decision == 0)
       list.add(DoubtKind::velocity_missing, mark, Section::datum, {Thing::Kind::mark, mark},
-               "published at " + p.epoch + " without a velocity: it is taken as unmoved since");
+               "published at " + p.epoch + " without a velocity: it is moved to the job's epoch with " +
+                   (moves ? "its plate" : "the frame, as ground that stands still in it") +
+                   fmt::format(", ± {:g} mm a year", 1000 * s.state().settings.datum.motion.sd_m_yr));
   }
 }
 

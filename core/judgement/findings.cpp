@@ -43,7 +43,7 @@ const Doubts &intake_result() {
   static const Doubts r{"doubts: intake",
                         Section::intake,
                         {&contents_result(), &occupations_result(), &belonging_result()},
-                        {Slice::use_of_sources, Slice::settings_datum},
+                        {Slice::use_of_sources, Slice::settings_datum, Slice::settings_orbits},
                         found_by([](DoubtList &list, const JobSnapshot &s) {
                           file_doubts(list, s);
                           occupation_doubts(list, s);
@@ -135,7 +135,7 @@ const Doubts &network_doubts_result() {
   static const Doubts r{"doubts: network",
                         Section::network,
                         {&network_result(), &vectors_result(), &occupations_result(), &levels_result(),
-                         &traverses_result(), &contents_result()},
+                         &traverses_result(), &contents_result(), &belonging_result()},
                         {Slice::asked, Slice::settings_judgement, Slice::settings_datum},
                         found_by([](DoubtList &list, const JobSnapshot &s) {
                           if (const auto &run = s.get(network_result())) network_doubts(list, s, s.vectors(), *run);

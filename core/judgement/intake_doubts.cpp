@@ -42,6 +42,19 @@ void file_doubts(DoubtList &list, const JobSnapshot &s) {
                                o.file->cut_off, o.epochs, iso(o.stop)));
       d.causes.push_back("a copy that was broken off: copy the file again and take it");
     }
+    // In a few minutes nobody takes an antenna down, up again and measures its height.
+    constexpr double time_for_another = 300;
+    if (o.gap_before && *o.gap_before > time_for_another) {
+      Doubt &d = list.add(
+          DoubtKind::one_setup_or_two, occupation_name(o), Section::intake, {Thing::Kind::occupation, o.id},
+          fmt::format(
+              "{:.0f} minutes after the file before it, the same receiver goes on with the same antenna at the same "
+              "height: both count as one set-up, measured once, which checks nothing",
+              *o.gap_before / 60));
+      d.causes.push_back("the antenna stood there all the time: accept this with the reason");
+      d.causes.push_back("it was set up anew and its height measured again: give this occupation a set-up of its own "
+                         "(set_up)");
+    }
     if (!o.mark.empty()) continue;
     Doubt &d = list.add(DoubtKind::mark_without_a_name, o.source_name, Section::intake, {Thing::Kind::occupation, o.id},
                         "the file names no mark: it is not used until its mark was said");
@@ -62,7 +75,63 @@ void file_doubts(DoubtList &list, const JobSnapshot &s) {
   }
 }
 
+namespace {
+/// By how much two calibrations place the phase centre apart, on the frequencies that both have, m.
+double apart(const Antenna &a, const Antenna &b) {
+  double out = 0;
+  for (const auto &[name, q] : a.frequencies)
+    if (const auto r = b.frequencies.find(name); r != b.frequencies.end())
+      out = std::max(out, (q.offset_neu - r->second.offset_neu).norm());
+  return out;
+}
+
+/// The frame that the orbits of an occupation are in, by the settings.
+std::optional<Frame> orbit_frame(const JobSnapshot &s, const Occupation &o) {
+  if (s.state().settings.orbits != "precise") return broadcast_frame(o.start);
+  for (const auto &c : s.contents())
+    if (c.sp3) return frame_by_name(c.sp3->frame);
+  return {};
+}
+
+/// Several calibrations of one antenna, and releases that belong to another frame than the orbits.
+void calibration_doubts(DoubtList &list, const JobSnapshot &s) {
+  std::set<std::string> seen;
+  for (const Occupation &o : s.occupations()) {
+    if (!o.used || !o.calibration || !seen.insert(antenna_key(o.antenna) + "|" + o.file->antenna_serial).second)
+      continue;
+    const auto known = calibrations_of(s.contents(), o.antenna, o.file->antenna_serial);
+    for (std::size_t i = 1; i < known.size(); ++i) {
+      if (known[i].antenna->serial != known.front().antenna->serial) continue; // its own against the mean of its type
+      const double d = apart(*known.front().antenna, *known[i].antenna);
+      if (d < 0.0005) continue;
+      Doubt &doubt = list.add(
+          DoubtKind::calibrations_disagree, o.antenna, Section::intake, {Thing::Kind::source, known[i].source->id},
+          fmt::format("{} and {} place its phase centre {:.1f} mm apart; {} is used{}", known.front().source->name,
+                      known[i].source->name, 1000 * d, known.front().source->name,
+                      known.front().antenna->release.empty() ? "" : " (" + known.front().antenna->release + ")"),
+          antenna_key(o.antenna) + known[i].source->id);
+      doubt.value = 1000 * d, doubt.unit = "mm", doubt.effect_m = d;
+      doubt.causes.push_back("leave out the file that does not belong to this job's orbits");
+      break;
+    }
+    const std::string release = o.calibration->release.substr(0, 5);
+    const auto own = frame_by_name(release), orbits = orbit_frame(s, o);
+    if (own && orbits && !(*own == *orbits)) {
+      Doubt &d =
+          list.add(DoubtKind::calibration_of_another_frame, o.antenna, Section::intake, {Thing::Kind::occupation, o.id},
+                   fmt::format("its calibration is of the release {} ({}), the orbits are in {}",
+                               o.calibration->release, frame_name(*own), frame_name(*orbits)),
+                   antenna_key(o.antenna));
+      // Between releases type means have changed by up to some millimetres in height (common practice).
+      d.effect_m = 0.005;
+      d.causes.push_back("take the calibration file that goes with the orbits");
+    }
+  }
+}
+} // namespace
+
 void occupation_doubts(DoubtList &list, const JobSnapshot &s) {
+  calibration_doubts(list, s);
   std::map<std::string, std::vector<const Occupation *>> by_mark;
   for (const Occupation &o : s.occupations()) {
     if (!o.used) continue;

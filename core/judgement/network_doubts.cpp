@@ -182,7 +182,15 @@ private:
   const BlockTest *worst_level_ = nullptr;
 };
 
-void marks(DoubtList &list, const NetworkResult &r) {
+/// How a mark was published, m²; zero where nobody says.
+Mat3 published_covariance(const JobSnapshot &s, const std::string &mark) {
+  const auto p = s.published().find(mark);
+  if (p == s.published().end()) return Mat3::Zero();
+  if (p->second.cov_enu) return *p->second.cov_enu;
+  return p->second.sd_enu ? Mat3(p->second.sd_enu->cwiseAbs2().asDiagonal()) : Mat3(Mat3::Zero());
+}
+
+void marks(DoubtList &list, const JobSnapshot &s, const NetworkResult &r) {
   for (const AdjustedMark &m : r.marks) {
     if (m.hold == Hold::full) continue;
     if (m.independent_checks == 0 && (m.plan_known || m.hold != Hold::height))
@@ -191,7 +199,9 @@ void marks(DoubtList &list, const NetworkResult &r) {
                             : "only one levelled difference leads to this mark: a mistake in it would not show");
     if (m.hold == Hold::check) {
       const Vec3 e = m.shift_enu;
-      const double q = e.dot((m.network_cov_enu + Mat3::Identity() * 1e-12).inverse() * e);
+      // Both are uncertain: what is found here and what was published.
+      const Mat3 joint = m.network_cov_enu + published_covariance(s, m.name) + Mat3::Identity() * 1e-12;
+      const double q = e.dot(joint.inverse() * e);
       if (q > 16.27) {
         Doubt &d = list.add(DoubtKind::check_mark_differs, m.name, Section::network, {Thing::Kind::mark, m.name},
                             fmt::format("found {} in plan and {} in height from its published place",
@@ -205,13 +215,18 @@ void marks(DoubtList &list, const NetworkResult &r) {
 void accuracies(DoubtList &list, const JobState &state, const NetworkRun &run) {
   for (const AdjustedMark &m : run.result.marks) {
     const AccuracyVerdict v = accuracy_verdict(state, run, m);
-    if (!v.fails()) continue;
+    if (v.reached()) continue;
     Doubt &d = list.add(DoubtKind::accuracy_not_reached, m.name, Section::issue, {Thing::Kind::mark, m.name},
                         fmt::format("{} (95 %, {})", shortfall(v), v.asked.local ? "local" : "network"));
     const bool plan = v.plan_fails && (!v.height_fails || v.plan95 - v.asked.plan > v.height95 - v.asked.height);
     d.value = 1000 * (plan ? v.plan95 : v.height95), d.limit = 1000 * (plan ? v.asked.plan : v.asked.height);
     d.unit = "mm", d.effect_m = (*d.value - *d.limit) / 1000;
+    if (!v.fails()) d.value.reset(), d.limit.reset(), d.effect_m.reset();
     d.causes = v.causes;
+    if (v.height_undetermined)
+      d.causes.push_back(
+          "state the standard deviation of the geoid's grid (settings geoid_sd and geoid_correlation), or "
+          "ask for the accuracy of ellipsoidal heights");
   }
 }
 
@@ -242,7 +257,7 @@ void network_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vec
                     const NetworkRun &run) {
   whole(list, run.result.adjustment);
   FailedTests(list, s, vectors, run).add();
-  marks(list, run.result);
+  marks(list, s, run.result);
   accuracies(list, s.state(), run);
   datum(list, s, run);
 }

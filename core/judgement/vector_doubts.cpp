@@ -7,6 +7,7 @@
 #include "judgement/height_causes.h"
 #include <cmath>
 #include <fmt/format.h>
+#include <set>
 
 namespace ampletie {
 namespace {
@@ -17,6 +18,14 @@ double possible_loading(double to_sea) { return 0.015 * std::exp(-to_sea / 200e3
 
 void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
   const JobSettings &set = s.state().settings;
+  std::set<std::string> failed; // sessions
+  for (const VectorResult &v : vectors)
+    if (v.used && !v.together && !v.session_due && !v.joint.failed.empty() && failed.insert(v.joint.key).second) {
+      Doubt &d = list.add(DoubtKind::session_not_solved, v.session, Section::gnss, {Thing::Kind::vector, v.id},
+                          "its vectors could not be solved together: " + v.joint.failed +
+                              "; they enter the network as if they were independent of one another");
+      d.causes.push_back("leave out the vector or the satellite that does not go with the others, and solve again");
+    }
   for (const VectorResult &v : vectors) {
     if (!v.used) continue;
     const std::string name = v.from + " → " + v.to;

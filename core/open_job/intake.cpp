@@ -30,9 +30,12 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
     if (f->repeated_epochs) out += fmt::format(" ({} repeated epochs stepped over)", f->repeated_epochs);
   }
   if (c.navigation)
-    out +=
-        fmt::format("{}broadcast orbits, {} messages{}", out.empty() ? "" : "; ", c.navigation->size(),
-                    c.navigation->skipped ? fmt::format(" ({} of other kinds not used)", c.navigation->skipped) : "");
+    out += fmt::format(
+        "{}broadcast orbits, {} messages{}{}", out.empty() ? "" : "; ", c.navigation->size(),
+        c.navigation->skipped ? fmt::format(" ({} of other kinds not used)", c.navigation->skipped) : "",
+        c.navigation->without_channel
+            ? fmt::format(" ({} of GLONASS left out: their frequency number is none)", c.navigation->without_channel)
+            : "");
   if (!out.empty()) return out;
   if (c.clock) return fmt::format("clocks of {} satellites", c.clock->satellites.size());
   if (c.ionosphere) return fmt::format("{} ionosphere maps", c.ionosphere->maps.size());

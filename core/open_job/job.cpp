@@ -59,6 +59,9 @@ Job Job::create(const std::string &path, const JobSettings &s) {
        {std::pair{"crs", &s.datum.crs}, {"vertical", &s.datum.vertical}, {"realisation", &s.datum.realisation}})
     value[name] = setting_value(name, *text);
   tidy(value);
+  // So is what nothing can be computed in: families of frames without a realisation, datums that nothing leads to.
+  if (!s.datum.crs.empty() && !is_local(s.datum.crs))
+    if (const auto middle = Projection(s.datum.crs).middle()) JobDatum usable(s.datum, *middle);
   Job job(Store::create(path, nullptr, {{0, utc_now(), author(), "job set up", "set", "job", value}}));
   job.reload();
   return job;

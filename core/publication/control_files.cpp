@@ -31,7 +31,10 @@ public:
       length(!accuracy.is_null() && !accuracy.at(k).is_null()
                  ? std::optional(accuracy.at(k).at("asked_m").get<double>())
                  : std::nullopt);
-    accuracy.is_null() ? row_.nothing() : row_.plain(accuracy.at("met") ? "yes" : "no");
+    if (accuracy.is_null())
+      row_.nothing();
+    else
+      row_.plain(accuracy.at("met").is_null() ? "undetermined" : accuracy.at("met").get<bool>() ? "yes" : "no");
     return *this;
   }
   CsvRow &row() { return row_; }
@@ -53,7 +56,8 @@ std::string heading(const json &r, const std::string &u) {
   return out + fmt::format("; record {}\n", r.at("id").get<std::string>()) +
          fmt::format("mark,east_{0},north_{0},height_{0},lat_deg,lon_deg,h_{0},sd_e_{0},sd_n_{0},sd_u_{0},plan95_{0},"
                      "up95_{0},held,independent_checks,asked_plan95_{0},asked_up95_{0},accuracy_reached,x_{0},y_{0},"
-                     "z_{0},sd_height_{0},cov_ee_m2,cov_en_m2,cov_eu_m2,cov_nn_m2,cov_nu_m2,cov_uu_m2,frame,epoch,crs,"
+                     "z_{0},sd_height_{0},height95_{0},cov_ee_m2,cov_en_m2,cov_eu_m2,cov_nn_m2,cov_nu_m2,cov_uu_m2,"
+                     "frame,epoch,crs,"
                      "vertical,record\n",
                      u);
 }
@@ -80,7 +84,8 @@ std::string control_csv(const json &r, LengthUnit unit) {
     line.length(m.network_plan95_m).length(m.network_up95_m);
     line.standing(m.held, m.independent_checks, j.at("accuracy"));
     for (int i = 0; i < 3; ++i) line.length(local ? std::nullopt : std::optional(m.xyz[i]));
-    line.length(m.height_sd_m);
+    // `sd_u` and `up95` are of the ellipsoidal height, these of the physical one.
+    line.length(m.height_sd_m).length(m.height_sd_m ? std::optional(factor95(1) * *m.height_sd_m) : std::nullopt);
     for (const auto &c : six_of(m.network_cov_enu)) line.row().plain(fmt::format("{:.6e}", c.get<double>()));
     line.row().text(m.frame).number(m.epoch, 4).text(crs).text(vertical).text(id);
     out += line.row().line();
@@ -90,10 +95,9 @@ std::string control_csv(const json &r, LengthUnit unit) {
     const HeightRecord h = height_record_of(j);
     ListLine line(unit);
     line.row().text(h.name);
-    line.nothing(2).length(h.height_m, 5).nothing(5).length(h.height_sd_m).nothing(1);
-    line.length(factor95(1) * h.height_sd_m);
+    line.nothing(2).length(h.height_m, 5).nothing(8);
     line.standing(h.held, h.independent_checks, j.at("accuracy"));
-    line.nothing(3).length(h.height_sd_m, 5).nothing(9);
+    line.nothing(3).length(h.height_sd_m, 5).length(factor95(1) * h.height_sd_m, 5).nothing(9);
     line.row().text(vertical).text(id);
     out += line.row().line();
   }
@@ -108,8 +112,10 @@ std::string control_geojson(const json &r) {
     const ordered_json all = to_json(m);
     ordered_json properties;
     for (const char *k : {"name", "east_m", "north_m", "height_m", "sd_e_m", "sd_n_m", "sd_u_m", "network_plan95_m",
-                          "network_up95_m", "held", "independent_checks", "frame", "epoch"})
+                          "network_up95_m", "height_sd_m", "held", "independent_checks", "frame", "epoch"})
       properties[k] = all.at(k);
+    properties["h_m"] = local ? ordered_json(nullptr) : all.at("h_m");
+    properties["height95_m"] = m.height_sd_m ? ordered_json(factor95(1) * *m.height_sd_m) : ordered_json(nullptr);
     out["features"].push_back(
         {{"type", "Feature"},
          {"geometry", local ? ordered_json(nullptr)

@@ -87,12 +87,14 @@ ReportTable asked_table(const json &r, int &short_of_it) {
         if (p.is_null())
           row.insert(row.end(), {"–", "", ""});
         else
-          row.insert(row.end(), {fmt::format("{:g}", 1000 * p.at("asked_m").get<double>()), mm(p.at("reached_m")),
-                                 accuracy_class(p.at("reached_m"))});
+          row.insert(row.end(), {fmt::format("{:g}", 1000 * p.at("asked_m").get<double>()),
+                                 p.at("reached_m").is_null() ? "not known" : mm(p.at("reached_m")),
+                                 p.at("reached_m").is_null() ? "" : accuracy_class(p.at("reached_m"))});
       }
       row.push_back(a->at("of").get<std::string>() + ", height " + a->at("height_of").get<std::string>());
-      row.push_back(a->at("met") ? "reached" : "NOT REACHED");
-      short_of_it += !a->at("met").get<bool>();
+      const json &met = a->at("met");
+      row.push_back(met.is_null() ? "UNDETERMINED" : met.get<bool>() ? "reached" : "NOT REACHED");
+      short_of_it += met.is_null() || !met.get<bool>();
       asked.rows.push_back(std::move(row));
     }
   return asked;
@@ -170,9 +172,23 @@ ReportSection datum_section(const json &r, LengthUnit unit, bool physical) {
     datum.paragraphs.push_back("Pipeline: " + r.at("pipeline").get<std::string>());
   else
     datum.paragraphs.push_back("No satellite observations take part: the datum is that of the held marks.");
-  const bool geoid_adjusted = std::any_of(r.at("marks").begin(), r.at("marks").end(), [](const json &m) {
+  if (r.value("ground_moves", false) && !r.value("plate", "").empty())
+    datum.paragraphs.push_back(fmt::format("Ground moves in this frame. Between epochs, marks without a published "
+                                           "velocity and vectors were moved with the plate "
+                                           "{} (rotation poles of ITRF2014, Altamimi et al. 2017); ± {:g} mm a year is "
+                                           "in the standard deviations of such marks.",
+                                           r.at("plate").get<std::string>(),
+                                           1000 * r.at("motion_sd_m_yr").get<double>()));
+  else if (r.contains("motion_sd_m_yr") && gnss && !r.value("ground_moves", false))
+    datum.paragraphs.push_back(fmt::format(
+        "The frame goes with the ground: marks without a published velocity were taken to stand still in it "
+        "between their epoch and that of the job; ± {:g} mm a year is in their standard deviations.",
+        1000 * r.at("motion_sd_m_yr").get<double>()));
+  const auto &geoid_sd = r.at("geoid_sd_m");
+  // Where levels or held heights correct the grid, heights are better than it.
+  const bool geoid_adjusted = std::any_of(r.at("marks").begin(), r.at("marks").end(), [&](const json &m) {
     const auto sd = m.find("height_sd_m");
-    return sd != m.end() && sd->is_number();
+    return sd != m.end() && sd->is_number() && geoid_sd.is_number() && sd->get<double>() < geoid_sd.get<double>();
   });
   const bool through_grid = physical && (gnss || !r.at("geoid_source").get<std::string>().empty());
   if (through_grid)

@@ -28,11 +28,11 @@ ControlTables::ControlTables(const nlohmann::json &record, LengthUnit unit, bool
               {{"Mark", "", false},
                {"s east", "mm"},
                {"s north", "mm"},
-               {"s up", "mm"},
+               {"s h", "mm"},
                {"local plan 95 %", "mm"},
-               {"local height 95 %", "mm"},
+               {"local h 95 %", "mm"},
                {"network plan 95 %", "mm"},
-               {"network height 95 %", "mm"},
+               {"network h 95 %", "mm"},
                {"Independent checks", "", true}},
               {}};
   geodetic = {"Geodetic coordinates",
@@ -45,7 +45,7 @@ ControlTables::ControlTables(const nlohmann::json &record, LengthUnit unit, bool
                {"Combined factor", ""}},
               {}};
   geocentric = {"Geocentric coordinates", {{"Mark", "", false}, {"X", u}, {"Y", u}, {"Z", u}}, {}};
-  physical_heights = {"Physical heights with levels and geoid adjusted together",
+  physical_heights = {"Accuracy of physical heights, the geoid's uncertainty included",
                       {{"Mark", "", false}, {"Height", u}, {"s", "mm"}, {"95 %", "mm"}},
                       {}};
   heights = {

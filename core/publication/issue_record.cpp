@@ -42,6 +42,11 @@ ordered_json datum_part(const Job &job, const NetworkRun &run) {
   r["operation_accuracy_m"] =
       run.operation.accuracy_m ? ordered_json(*run.operation.accuracy_m) : ordered_json(nullptr);
   r["geoid_name"] = run.geoid_name, r["geoid_source"] = run.geoid_source;
+  const GroundMotion &motion = set.datum.motion;
+  const bool moves = !run.result.marks.empty() && ground_moves(run.result.marks.front().position.frame);
+  r["ground_moves"] = moves;
+  r["plate"] = moves ? motion.plate : "";
+  r["motion_sd_m_yr"] = motion.sd_m_yr;
   r["geoid_sd_m"] = run.geoid_sd ? ordered_json(*run.geoid_sd) : ordered_json(nullptr);
   r["register"] = register_version();
   r["program"] = "Ample Tie 0.1.0";

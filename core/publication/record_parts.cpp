@@ -54,15 +54,19 @@ ordered_json record_sources(const JobSnapshot &s, const std::set<std::string> &o
 ordered_json record_accuracy(const Job &job, const NetworkRun &run, const AdjustedMark &m) {
   const AccuracyVerdict v = accuracy_verdict(job.state(), run, m);
   if (!v.asked.any()) return nullptr;
+  // What is not determined is neither true nor false.
   auto part = [](double asked, double reached, bool fails) {
-    return asked > 0 ? ordered_json{{"asked_m", asked}, {"reached_m", reached}, {"met", !fails}}
+    const bool known = std::isfinite(reached);
+    return asked > 0 ? ordered_json{{"asked_m", asked},
+                                    {"reached_m", known ? ordered_json(reached) : ordered_json(nullptr)},
+                                    {"met", known ? ordered_json(!fails) : ordered_json(nullptr)}}
                      : ordered_json(nullptr);
   };
   return {{"of", v.asked.local ? "local" : "network"},
           {"plan", part(v.asked.plan, v.plan95, v.plan_fails)},
           {"height", part(v.asked.height, v.height95, v.height_fails)},
           {"height_of", v.physical ? "physical" : "ellipsoidal"},
-          {"met", !v.fails()}};
+          {"met", v.height_undetermined && !v.fails() ? ordered_json(nullptr) : ordered_json(!v.fails())}};
 }
 
 IssueRecord sealed(const Job &job, ordered_json content) {

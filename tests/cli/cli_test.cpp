@@ -161,3 +161,29 @@ TEST_CASE("exit codes and sentences for what goes wrong") {
   write_file(folder / "s.json", "{\"seed\": 1}");
   refused("simulate " + (folder / "s.json") + " " + (folder / "sim"), "scenario cannot be read");
 }
+
+TEST_CASE("a datum that nothing can be computed in is refused when the job is made, with the reason") {
+  TemporaryFolder folder;
+  const auto made = [&](const std::string &options) {
+    const std::string job = folder / "new.tie";
+    std::filesystem::remove(job);
+    const Ran r = run(folder, "new " + job + " --epoch 2026-05-12 " + options);
+    CHECK(std::filesystem::exists(job) == (r.code == 0));
+    CHECK((r.code == 0) == r.err.empty());
+    return r.code == 0 ? std::string("made") : r.err;
+  };
+  CHECK_THAT(made("--crs EPSG:32633"), Contains("say which realisation") && Contains("ITRF2020"));
+  CHECK(made("--crs EPSG:32633 --realisation ITRF2020") == "made");
+  CHECK(made("--crs EPSG:32633 --realisation IGS14") == "made");
+  CHECK_THAT(made("--crs EPSG:25833 --realisation ITRF2020"), Contains("no realisation of it"));
+  CHECK(made("--crs EPSG:25833 --realisation ETRF2014") == "made");
+  CHECK_THAT(made("--crs EPSG:31300"), Contains("Belgium"));
+  CHECK_THAT(made("--crs EPSG:27700"), Contains("geocentric"));
+  CHECK_THAT(made("--crs EPSG:31254"), Contains("ellipsoid"));
+  CHECK(made("--crs EPSG:2193") == "made"); // New Zealand, a frame of its own
+  CHECK(made("--crs EPSG:6340") == "made"); // NAD83(2011), zone 11 north
+  CHECK(made("--crs EPSG:2053") == "made"); // South Africa, west and south
+  CHECK_THAT(made("--crs EPSG:5773"), Contains("not a projected system"));
+  CHECK(made("--crs local:47.1:9.3:450") == "made");
+  CHECK(made("--vertical EPSG:5773") == "made"); // heights alone
+}

@@ -53,6 +53,34 @@ TEST_CASE("published coordinates reach the job's frame and epoch by every way of
     CHECK((t.xyz - x).norm() > 0.5);
     CHECK(t.frame == d.frame());
   }
+  SECTION("the frame changes at the published epoch, then the mark stands still where ground stands still") {
+    // Taken to the job's epoch first, it would come out 0.35 m away.
+    const JobDatum d2010({"EPSG:25833", "", "", 2010.0}, place);
+    const Operation op = Operation::between("EPSG:9988", "EPSG:7930", place);
+    const TaggedPoint t = published_in_job(published(x, "ITRF2020", "2026.36"), d2010, {});
+    CHECK((t.xyz - op.forward(x, 2026.36)).norm() < 1e-6);
+    CHECK((t.xyz - op.forward(x, 2010.0)).norm() > 0.3);
+    CHECK(t.epoch == 2010.0);
+    // A published velocity is one in the published frame.
+    PublishedMark p = published(x, "ITRF2020", "2026.36");
+    p.velocity = plate_velocity("Eurasia", x);
+    CHECK((published_in_job(p, d2010, {}).xyz - t.xyz).norm() < 0.025); // 1.5 mm/yr at the most
+    p.velocity = Vec3::Zero();
+    CHECK((published_in_job(p, d2010, {}).xyz - op.forward(x, 2010.0)).norm() < 1e-4);
+  }
+  SECTION("where ground moves a mark needs a velocity, its own or its plate's") {
+    DatumSettings moving{"EPSG:32633", "", "ITRF2020", 2026.36};
+    const PublishedMark p = published(x, "ITRF2020", "2010.0");
+    CHECK_THROWS_WITH(published_in_job(p, JobDatum(moving, place), {}), Contains("X") && Contains("plate"));
+    moving.motion.plate = "Eurasia";
+    const PlacedMark m = published_at(p, JobDatum(moving, place), 2026.36, {});
+    CHECK((m.point.xyz - x - 16.36 * plate_velocity("Eurasia", x)).norm() < 1e-9);
+    CHECK(m.motion_sd == Approx(0.01636));
+    CHECK(m.moved_by == "plate Eurasia");
+    // At the same epoch nothing moves, and nothing is asked.
+    moving.motion.plate.clear();
+    CHECK((published_in_job(published(x, "ITRF2020", "2026.36"), JobDatum(moving, place), {}).xyz - x).norm() < 1e-9);
+  }
   SECTION("what cannot be used is refused by name") {
     CHECK_THROWS_WITH(published_in_job(published(x, "WGS 84", "2026.36"), d, {}), Contains("X") && Contains("WGS 84"));
     CHECK_THROWS_WITH(published_in_job(published(x, "ETRF2000", "last year"), d, {}), Contains("epoch"));

@@ -2,6 +2,7 @@
 #include "base/text.h"
 #include "open_job/job.h"
 #include "support/temporary_folder.h"
+#include <fmt/format.h>
 
 namespace ampletie {
 /// So that tests can name doubts as they are shown.

@@ -16,9 +16,9 @@ using Eigen::VectorXd;
 /// and a product of so few columns is not what a general matrix kernel is made for. Without contraction the wider
 /// registers give the same bits.
 WIDER_REGISTERS void lower_minus_outer(double *p, Index stride, Index n, const MatrixXd &w, Index first, Index count) {
-  const VectorXd none = count < 4 ? VectorXd::Zero(n) : VectorXd();
+  const VectorXd zeros = count < 4 ? VectorXd::Zero(n) : VectorXd();
   const double *c[4];
-  for (Index k = 0; k < 4; ++k) c[k] = k < count ? w.col(first + k).data() : none.data();
+  for (Index k = 0; k < 4; ++k) c[k] = k < count ? w.col(first + k).data() : zeros.data();
   const double *w0 = c[0], *w1 = c[1], *w2 = c[2], *w3 = c[3];
   for (Index j = 0; j < n; ++j) {
     double *column = p + j * stride;
