@@ -70,9 +70,7 @@ const std::vector<SettingInfo> &setting_catalogue() {
       {"job", "epoch", "Epoch", "year", Part::datum, epoch(),
        "The date to which the issued coordinates refer, as a decimal year."},
       {"job", "geoid_sd", "Geoid, deviation", "mm", Part::datum, number(AT(datum.geoid_sd), 0, 10000, 1e-3),
-       "Absolute standard deviation of the geoid's grid where the job lies, from its description or from comparison "
-       "with "
-       "levelled marks. 0: what is known of it, if anything."},
+       "Absolute standard deviation of the geoid's grid where the job lies; 0: what is known of it, if anything."},
       {"job", "geoid_correlation", "Geoid, correlation", "km", Part::datum,
        number(AT(datum.geoid_correlation), 1, 1000, 1e3),
        "Over so many kilometres the error of the grid is alike, where its deviation is stated."},

@@ -14,10 +14,9 @@ namespace {
 /// Height by ocean loading that a place so far from the sea may see, m: some 15 mm at an ocean's coast, falling off
 /// over about 200 km (common practice after the maps in IERS Conventions 7.1.2; tidal bays see more).
 double possible_loading(double to_sea) { return 0.015 * std::exp(-to_sea / 200e3); }
-} // namespace
 
-void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
-  const JobSettings &set = s.state().settings;
+/// Sessions whose vectors could not be solved together.
+void failed_sessions(DoubtList &list, const std::vector<VectorResult> &vectors) {
   std::set<std::string> failed; // sessions
   for (const VectorResult &v : vectors)
     if (v.used && !v.together && !v.session_due && !v.joint.failed.empty() && failed.insert(v.joint.key).second) {
@@ -26,6 +25,12 @@ void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vect
                               "; they enter the network as if they were independent of one another");
       d.causes.push_back("leave out the vector or the satellite that does not go with the others, and solve again");
     }
+}
+} // namespace
+
+void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+  const JobSettings &set = s.state().settings;
+  failed_sessions(list, vectors);
   for (const VectorResult &v : vectors) {
     if (!v.used) continue;
     const std::string name = v.from + " → " + v.to;
