@@ -1,11 +1,11 @@
 // Drives the application through the demo job and saves one picture per main view.
 // Usage: make_screenshots JOB.tie FOLDER [SCALED]   (JOB.tie as demo/make-job leaves it; it is changed)
-#include "app/widgets/closure_plot.h"
-#include "app/window/doubts_drawer.h"
 #include "app/levels/level_closures.h"
 #include "app/levels/level_picture.h"
-#include "app/window/main_window.h"
+#include "app/widgets/closure_plot.h"
 #include "app/widgets/theme.h"
+#include "app/window/doubts_drawer.h"
+#include "app/window/main_window.h"
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QPushButton>

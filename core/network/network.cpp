@@ -32,8 +32,8 @@ void check_tags(const NetworkInput &in) {
       throw InputError(fmt::format("vector {} is in {}, the marks in {}: the adjustment does not mix frames", v.id,
                                    frame_name(v.frame), frame_name(first.frame)));
     else if (std::abs(v.epoch - first.epoch) > 1e-6)
-      throw InputError(fmt::format("vector {} is at {:.3f}, the marks at {:.3f}: the adjustment does not mix epochs", v.id,
-                                   v.epoch, first.epoch));
+      throw InputError(fmt::format("vector {} is at {:.3f}, the marks at {:.3f}: the adjustment does not mix epochs",
+                                   v.id, v.epoch, first.epoch));
 }
 
 /// Change of the free unknowns when a fixed parameter moves by one unit, all observations kept.

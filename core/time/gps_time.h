@@ -42,8 +42,8 @@ std::string iso(GpsTime t);
 /// Reads `2026-05-12` and `2026-05-12T09:10:00[.fff]` as GPS time; nothing when malformed.
 std::optional<GpsTime> parse_iso(std::string_view text);
 
-/// The instant of a UTC label that was read as if it were GPS time: 2017-01-01 00:00:00 UTC is 00:00:18. The second that
-/// is put in (23:59:60) has no label of its own here and is taken for the one after it.
+/// The instant of a UTC label that was read as if it were GPS time: 2017-01-01 00:00:00 UTC is 00:00:18. The second
+/// that is put in (23:59:60) has no label of its own here and is taken for the one after it.
 GpsTime gps_from_utc(GpsTime label);
 /// GPS − UTC in seconds at an instant (IERS Bulletin C; 18 s since 2017). Throws before 1980.
 int gps_minus_utc(GpsTime t);

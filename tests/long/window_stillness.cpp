@@ -52,8 +52,14 @@ int main(int argc, char **argv) {
   apply_theme(app);
   QElapsedTimer open;
   open.start();
-  Driver d(argv[1]);
-  std::printf("opened after %lld ms\n", static_cast<long long>(open.elapsed()));
+  Driver d;
+  std::printf("empty window after %lld ms\n", static_cast<long long>(open.elapsed()));
+  open.restart();
+  d.window.open(argv[1]);
+  d.window.repaint();
+  std::printf("job painted after %lld ms\n", static_cast<long long>(open.elapsed()));
+  settle(0);
+  std::printf("doubts known after %lld ms\n", static_cast<long long>(open.elapsed()));
   settle(2000);
   Workspace &w = d.window.workspace();
   Stillness measure(w, argc > 2);

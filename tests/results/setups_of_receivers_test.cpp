@@ -42,8 +42,8 @@ using Setups = std::vector<int>;
 TEST_CASE("contiguous files of one receiver with the same antenna and height are one set-up") {
   CHECK(setups_of({{0, 60}, {60.5, 120}, {120.5, 180}}) == Setups{1, 1, 1});
   CHECK(setups_of({{0, 60}, {85, 120}}) == Setups{1, 1});
-  CHECK(setups_of({{0, 60}, {95, 120}}) == Setups{1, 2});                               // long enough to have gone home
-  CHECK(setups_of({{0, 60}, {61, 120, "REFB"}}) == Setups{1, 2});                       // another mark
+  CHECK(setups_of({{0, 60}, {95, 120}}) == Setups{1, 2});         // long enough to have gone home
+  CHECK(setups_of({{0, 60}, {61, 120, "REFB"}}) == Setups{1, 2}); // another mark
   CHECK(setups_of({{0, 60}, {61, 120, "REFA", "FELLMARK R8", "R8-2"}}) == Setups{1, 2}); // another receiver
   File measured{61, 120};
   measured.height = 1.503;
