@@ -1,6 +1,7 @@
 #include "base/error.h"
 #include "geodesy/ellipsoid.h"
 #include "judgement/doubt_list.h"
+#include "results/network_run.h"
 #include <fmt/format.h>
 #include <set>
 
@@ -24,6 +25,11 @@ void datum_doubts(DoubtList &list, const JobSnapshot &s) {
                    datum.projection().name(), area, datum.projection().project(to_geodetic(job_place(s, datum))).scale),
                "area")
           .effect_m = 1;
+    for (const VectorResult &v : s.vectors())
+      if (const std::string why = v.error.empty() && v.used ? epoch_problem(v, datum) : std::string(); !why.empty()) {
+        list.add(DoubtKind::datum_not_usable, "epoch", Section::datum, {}, why, "epoch");
+        break;
+      }
     std::set<std::string> seen;
     for (const VectorResult &v : s.vectors()) {
       if (!v.error.empty() || !seen.insert(v.frame.code).second) continue;

@@ -174,6 +174,19 @@ std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
 
 } // namespace
 
+std::string epoch_problem(const VectorResult &v, const JobDatum &datum) {
+  // No pole turns by more than this in a year; what it cannot make a tenth of a millimetre of needs no plate to be
+  // known.
+  constexpr double fastest = 2e-8;
+  if (!ground_moves(datum.frame()) || !datum.motion().plate.empty() ||
+      v.length() * fastest * std::abs(datum.epoch() - v.epoch) <= 1e-4)
+    return {};
+  return fmt::format(
+      "the vector {} to {} was measured at {:.2f} and the job is at {:.2f}: in {} ground moves, and nothing "
+      "says how (setting \"plate\")",
+      v.from, v.to, v.epoch, datum.epoch(), frame_name(datum.frame()));
+}
+
 namespace {
 using Positions = std::map<std::string, TaggedPoint>;
 
@@ -198,18 +211,12 @@ NetworkSession network_session(const std::string &id, std::vector<const VectorRe
   return n;
 }
 
-/// A vector of the job's frame from its session's epoch to that of the job: its ends move with their plate. The poles
-/// turn by less than 2e-8 a year; what that cannot make a tenth of a millimetre of needs no plate to be known.
+/// A vector of the job's frame from its session's epoch to that of the job: its ends move with their plate.
 Vec3 moved_to_job(const Vec3 &d, const VectorResult &v, const JobDatum &datum, const Vec3 &near) {
-  const double years = datum.epoch() - v.epoch;
+  if (const std::string why = epoch_problem(v, datum); !why.empty()) throw InputError(why);
   const auto from = ground_velocity(datum.frame(), near, datum.motion());
-  if (from) return d + (ground_velocity(datum.frame(), near + d, datum.motion())->m_yr - from->m_yr) * years;
-  if (constexpr double fastest = 2e-8; d.norm() * fastest * std::abs(years) > 1e-4)
-    throw InputError(
-        fmt::format("the vector {} to {} was measured at {:.2f} and the job is at {:.2f}: in {} ground moves, "
-                    "and nothing says how (setting \"plate\")",
-                    v.from, v.to, v.epoch, datum.epoch(), frame_name(datum.frame())));
-  return d;
+  if (!from) return d;
+  return d + (ground_velocity(datum.frame(), near + d, datum.motion())->m_yr - from->m_yr) * (datum.epoch() - v.epoch);
 }
 
 /// Vectors in use, in the job's frame, with the sessions that they were solved in.

@@ -47,4 +47,7 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
 /// Rotates the used, independent vectors into the job's frame and adjusts them. Throws `InputError` in words.
 NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress);
 
+/// Why a vector cannot be brought from its session's epoch to the job's; empty: it can.
+std::string epoch_problem(const VectorResult &v, const JobDatum &datum);
+
 } // namespace ampletie

@@ -46,6 +46,13 @@ TEST_CASE("a job in a moving frame agrees with one in a frame that goes with the
   job.decide("set", "job",
              {{"crs", "EPSG:32633"}, {"realisation", "ITRF2020"}, {"epoch", 2010.0}, {"plate", "Eurasia"}},
              "another datum");
+  job.decide("set", "job", {{"plate", "not said"}}, "forgotten");
+  solve(job);
+  REQUIRE(doubt_of(job, "datum not usable"));
+  CHECK_THAT(doubt_of(job, "datum not usable")->sentence, Contains("ground moves") && Contains("plate"));
+  CHECK_THROWS_WITH(run_network(*job.snapshot(), job.vectors(), {}), Contains("ground moves"));
+  job.decide("set", "job", {{"plate", "Eurasia"}}, "said");
+  CHECK_FALSE(doubt_of(job, "datum not usable"));
   solve(job);
   adjust(job);
   const double there = demo_settings().datum.epoch;
