@@ -14,7 +14,7 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
   std::string key = "network-3" + register_version();
   if (const DatumSettings &d = s.state().settings.datum; d.geoid_sd > 0)
     key += fmt::format("geoid {:g} {:g}", d.geoid_sd, d.geoid_correlation);
-  if (const GroundMotion &m = s.state().settings.datum.motion; !m.plate.empty())
+  if (const GroundMotion &m = s.state().settings.datum.motion; !m.plate.empty() || m.sd_m_yr != GroundMotion{}.sd_m_yr)
     key += fmt::format("plate {} {:g}", m.plate, m.sd_m_yr);
   const JobSettings &x = s.state().settings;
   key += x.datum.crs + x.datum.vertical + x.datum.realisation + datum_mode_name(x.mode) +

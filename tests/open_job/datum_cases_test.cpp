@@ -83,6 +83,11 @@ TEST_CASE("a benchmark cannot be held in height through a grid that nobody vouch
   adjust(job);
   CHECK(job.network()->geoid_sd == Approx(0.025));
   CHECK(job.network()->geoid_source == "stated by the surveyor");
+  // So is a motion that is taken for another one, plate or not.
+  job.decide("set", "job", {{"plate_sd", 2.0}}, "a valley that slides");
+  CHECK(job.network_stale());
+  job.undo();
+  CHECK_FALSE(job.network_stale());
   // Without any vertical system a physical height says nothing.
   job.decide("set", "job", {{"vertical", ""}}, "");
   if (job.snapshot()->benchmarks().count("DAM"))
