@@ -23,6 +23,16 @@ struct RecipeRecord {
     const auto it = values.find(meaning);
     return it == values.end() ? nullptr : &it->second;
   }
+  /// Empty where the record does not tell it.
+  std::string text(std::string_view meaning) const {
+    const RecipeValue *v = find(meaning);
+    return v ? v->text : std::string();
+  }
+  /// Not a number where the record does not tell it.
+  double number(std::string_view meaning) const {
+    const RecipeValue *v = find(meaning);
+    return v ? v->number : NAN;
+  }
 };
 
 /// A piece of text and what it was taken for, for the annotated view.

@@ -15,13 +15,15 @@ struct Candidate {
   OperationInfo info;
 };
 
+constexpr const char *only_ballpark = "only a ballpark operation exists";
+
 /// Reads what PROJ says about an operation; `reason` is set when control must not use it.
 Candidate inspect(Pj op, std::string &reason) {
   Candidate c;
   c.info.name = text(proj_get_name(op.get()));
   c.info.pipeline = text(proj_as_proj_string(context(), op.get(), PJ_PROJ_5, nullptr));
   if (c.info.pipeline.empty()) reason = "the projection library cannot compute \"" + c.info.name + "\"";
-  if (proj_coordoperation_has_ballpark_transformation(context(), op.get())) reason = "only a ballpark operation exists";
+  if (proj_coordoperation_has_ballpark_transformation(context(), op.get())) reason = only_ballpark;
   const double accuracy = proj_coordoperation_get_accuracy(context(), op.get());
   if (accuracy >= 0) c.info.accuracy_m = accuracy;
   for (int i = 0; i < proj_coordoperation_get_grid_used_count(context(), op.get()); ++i) {
@@ -84,7 +86,7 @@ Operation Operation::between(const std::string &source, const std::string &targe
                            policy.worst_accuracy_m);
     if (!reason.empty()) {
       // What stands first is the register's own choice, unless it is no way at all.
-      if (i == 0 || why.find("ballpark") != std::string::npos) why = reason;
+      if (i == 0 || why == only_ballpark) why = reason;
       continue;
     }
     const bool better =

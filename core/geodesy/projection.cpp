@@ -214,23 +214,24 @@ Geodetic Projection::unproject(double east, double north, double h) const {
 }
 
 void Projection::check(const Geodetic &at) const {
-  const char *what = "the projection library has no way into it";
-  try {
-    const GridPoint p = project(at);
-    what = "the projection library has no way back out of it";
-    const Geodetic back = unproject(p.east, p.north, at.h);
-    const double off = std::hypot((back.lat - at.lat) * meridian_radius(at.lat, handle_->ellipsoid),
-                                  std::remainder(back.lon - at.lon, 2 * pi) *
-                                      prime_vertical_radius(at.lat, handle_->ellipsoid) * std::cos(at.lat));
-    if (off > 1e-4)
-      throw InputError(fmt::format("{} cannot be used: the way to the grid and back misses by {:.4f} m", name_, off));
-    if (!(std::abs(p.scale - 1) < 0.2))
-      throw InputError(fmt::format("{} cannot be used: at {:.1f}° {:.1f}° its scale factor would be {:.3f}", name_,
-                                   degrees(at.lat), degrees(at.lon), p.scale));
-  } catch (const InputError &e) {
-    if (e.reason().find("cannot be used") != std::string::npos) throw;
-    throw InputError(name_ + " cannot be used: " + what);
-  }
+  const auto refusal = [&](const std::string &why) { return InputError(name_ + " cannot be used: " + why); };
+  const auto tried = [&](const char *otherwise, const auto &way) {
+    try {
+      return way();
+    } catch (const InputError &) {
+      throw refusal(otherwise);
+    }
+  };
+  const GridPoint p = tried("the projection library has no way into it", [&] { return project(at); });
+  const Geodetic back =
+      tried("the projection library has no way back out of it", [&] { return unproject(p.east, p.north, at.h); });
+  const double off = std::hypot((back.lat - at.lat) * meridian_radius(at.lat, handle_->ellipsoid),
+                                std::remainder(back.lon - at.lon, 2 * pi) *
+                                    prime_vertical_radius(at.lat, handle_->ellipsoid) * std::cos(at.lat));
+  if (off > 1e-4) throw refusal(fmt::format("the way to the grid and back misses by {:.4f} m", off));
+  if (!(std::abs(p.scale - 1) < 0.2))
+    throw refusal(
+        fmt::format("at {:.1f}° {:.1f}° its scale factor would be {:.3f}", degrees(at.lat), degrees(at.lon), p.scale));
 }
 
 namespace {

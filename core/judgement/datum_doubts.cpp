@@ -7,6 +7,26 @@
 
 namespace ampletie {
 
+namespace {
+/// Held marks of a list that were moved to the job's epoch by a velocity which is not their own.
+void velocity_doubts(DoubtList &list, const JobSnapshot &s, const JobDatum &datum) {
+  const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+  for (const auto &[mark, h] : s.state().holds) {
+    const auto p = s.published().find(mark);
+    if (h.how == Hold::check || p == s.published().end() || p->second.velocity || p->second.decision != 0) continue;
+    try {
+      const PlacedMark m = published_at(p->second, datum, datum.epoch(), policy);
+      if (!m.moved_by.empty())
+        list.add(DoubtKind::velocity_missing, mark, Section::datum, {Thing::Kind::mark, mark},
+                 fmt::format("published at {} without a velocity: {}, by which it is moved to {:.2f}, ± {:.1f} mm",
+                             p->second.epoch, m.moved_by, datum.epoch(), 1000 * m.motion_sd));
+    } catch (const InputError &) {
+      // It does not belong here, and was accepted.
+    }
+  }
+}
+} // namespace
+
 void datum_doubts(DoubtList &list, const JobSnapshot &s) {
   const bool any_hold = std::any_of(s.state().holds.begin(), s.state().holds.end(), [](const auto &h) {
     return h.second.how != Hold::check && h.second.how != Hold::none;
@@ -14,10 +34,8 @@ void datum_doubts(DoubtList &list, const JobSnapshot &s) {
   if (!any_hold && s.state().settings.mode == DatumMode::held && !s.occupations().empty())
     list.add(DoubtKind::no_datum, "network", Section::datum, {},
              "no mark is held: hold at least one published mark, or choose the free datum", "datum");
-  bool moves = false; // ground, in the job's frame
   try {
     const JobDatum datum = job_datum(s);
-    moves = ground_moves(datum.frame());
     if (const std::string area = datum.projection().outside(to_geodetic(job_place(s, datum))); !area.empty())
       list.add(DoubtKind::outside_the_grid_area, s.state().settings.datum.crs, Section::datum, {},
                fmt::format(
@@ -30,6 +48,7 @@ void datum_doubts(DoubtList &list, const JobSnapshot &s) {
         list.add(DoubtKind::datum_not_usable, "epoch", Section::datum, {}, why, "epoch");
         break;
       }
+    velocity_doubts(list, s, datum);
     std::set<std::string> seen;
     for (const VectorResult &v : s.vectors()) {
       if (!v.error.empty() || !seen.insert(v.frame.code).second) continue;
@@ -49,14 +68,6 @@ void datum_doubts(DoubtList &list, const JobSnapshot &s) {
     if (!s.published().count(mark) && !s.benchmarks().count(mark) && !s.misplaced().count(mark))
       list.add(DoubtKind::held_without_coordinates, mark, Section::datum, {Thing::Kind::mark, mark},
                "this mark is held, but nothing gives its coordinates");
-  for (const auto &[mark, p] : s.published()) {
-    const bool held = s.state().holds.count(mark) && s.state().holds.at(mark).how != Hold::check;
-    if (held && !p.velocity && !p.epoch.empty() && p.decision == 0)
-      list.add(DoubtKind::velocity_missing, mark, Section::datum, {Thing::Kind::mark, mark},
-               "published at " + p.epoch + " without a velocity: it is moved to the job's epoch with " +
-                   (moves ? "its plate" : "the frame, as ground that stands still in it") +
-                   fmt::format(", ± {:g} mm a year", 1000 * s.state().settings.datum.motion.sd_m_yr));
-  }
 }
 
 } // namespace ampletie

@@ -80,9 +80,9 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
 
 /// Reads one file; what is wrong with it becomes a sentence.
 void read_one(ReadFiles::File &f, const std::vector<Recipe> &recipes, const std::string &as) {
+  if (!f.refused.empty()) return;
   try {
     check_name(f.name, "the name of the file");
-    if (!f.refused.empty()) return;
     f.content = read_source(f.name, f.bytes, recipes, as);
     f.what = describe(f.content, recipes);
   } catch (const InputError &e) {
@@ -117,7 +117,6 @@ ReadFiles read_files(const std::vector<std::string> &paths, const std::string &a
   for (const std::string &p : paths) {
     ReadFiles::File f;
     f.name = printable(utf8_text(std::filesystem::path(p).filename().string()));
-    f.path = p;
     try {
       if (std::filesystem::is_directory(p)) throw InputError(f.name, 0, "a folder: drop the files in it");
       f.bytes = read_file(p);

@@ -13,7 +13,7 @@ struct Intake {
 /// Files that have been read and are in no job yet.
 struct ReadFiles {
   struct File {
-    std::string name, path, bytes; ///< `path` empty: the bytes are given
+    std::string name, bytes;
     SourceContent content;
     std::string what;    ///< a sentence on what was read
     std::string refused; ///< why it cannot be taken; empty: it can

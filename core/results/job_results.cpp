@@ -30,17 +30,10 @@ bool has_kind(const JobSnapshot &s, const char *kind) {
   return std::any_of(all.begin(), all.end(), [&](const auto &c) { return c.source.kind == kind; });
 }
 
-/// What a velocity that was taken from a plate leaves uncertain goes into the mark's own uncertainty.
-void add_motion(PublishedMark &p, const JobDatum &datum, const OperationPolicy &policy) {
-  if (!p.has_position() || p.velocity) return;
-  try {
-    const double sd = published_at(p, datum, datum.epoch(), policy).motion_sd;
-    if (sd <= 0) return;
-    if (p.sd_enu) p.sd_enu = Vec3((p.sd_enu->cwiseAbs2().array() + sd * sd).sqrt());
-    if (p.cov_enu) *p.cov_enu += sd * sd * Mat3::Identity();
-  } catch (const InputError &) {
-    // It is misplaced, and was accepted: the network says why it cannot be used.
-  }
+/// What the way that a mark was moved leaves uncertain, m, goes into the mark's own uncertainty.
+void add_motion(PublishedMark &p, double sd) {
+  if (p.sd_enu) p.sd_enu = Vec3((p.sd_enu->cwiseAbs2().array() + sd * sd).sqrt());
+  if (p.cov_enu) *p.cov_enu += sd * sd * Mat3::Identity();
 }
 
 /// Takes marks out of `published` that cannot belong to the job.
@@ -69,12 +62,18 @@ void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupa
   const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
   auto placed = b.published;
   std::erase_if(placed, [](const auto &p) { return !p.second.has_position(); });
-  const auto convert = [&](const PublishedMark &p) { return published_in_job(p, *datum, policy).xyz; };
+  std::map<std::string, double> motion_sd; // of marks that were moved by the ground's velocity
+  const auto convert = [&](const PublishedMark &p) {
+    const PlacedMark placed_mark = published_at(p, *datum, datum->epoch(), policy);
+    if (placed_mark.motion_sd > 0) motion_sd[p.name] = placed_mark.motion_sd;
+    return placed_mark.point.xyz;
+  };
   const auto accepted = [&](const PublishedMark &p) { return misplaced_accepted(s.state(), p); };
   b.misplaced = ampletie::find_misplaced(placed, around, settings, convert, accepted);
   for (const auto &[mark, m] : b.misplaced)
     if (!m.accepted) b.published.erase(mark);
-  for (auto &[mark, p] : b.published) add_motion(p, *datum, policy);
+  for (const auto &[mark, sd] : motion_sd)
+    if (const auto p = b.published.find(mark); p != b.published.end()) add_motion(p->second, sd);
 }
 
 Belonging belonging(const JobSnapshot &s) {

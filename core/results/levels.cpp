@@ -55,40 +55,31 @@ public:
   }
 
 private:
-  static std::string text(const RecipeRecord &r, const char *meaning) {
-    const RecipeValue *v = r.find(meaning);
-    return v ? v->text : std::string();
-  }
-  static double number(const RecipeRecord &r, const char *meaning) {
-    const RecipeValue *v = r.find(meaning);
-    return v ? v->number : NAN;
-  }
-
   /// What nothing has said yet of the run.
   void name_run(const RecipeRecord &r) {
-    if (run.name.empty()) run.name = text(r, "run");
-    if (run.instrument.empty()) run.instrument = text(r, "instrument");
-    if (run.date.empty()) run.date = text(r, "date");
-    if (const double sd = number(r, "sd_km"); sd > 0 && !run.sd_km) run.sd_km = sd;
-    if (const double sd = number(r, "sd_setup"); sd > 0 && !run.sd_setup) run.sd_setup = sd;
+    if (run.name.empty()) run.name = r.text("run");
+    if (run.instrument.empty()) run.instrument = r.text("instrument");
+    if (run.date.empty()) run.date = r.text("date");
+    if (const double sd = r.number("sd_km"); sd > 0 && !run.sd_km) run.sd_km = sd;
+    if (const double sd = r.number("sd_setup"); sd > 0 && !run.sd_setup) run.sd_setup = sd;
   }
 
   void record(const RecipeRecord &r) {
-    if (!explicit_runs && !run.sights.empty() && !text(r, "run").empty() && text(r, "run") != run.name) finish();
+    if (!explicit_runs && !run.sights.empty() && !r.text("run").empty() && r.text("run") != run.name) finish();
     name_run(r);
-    const std::string kind = text(r, "kind");
-    if (const double h = number(r, "height"); std::isfinite(h) && (kind.empty() || kind == "benchmark"))
-      claims.push_back({text(r, "mark"), h, r.line});
+    const std::string kind = r.text("kind");
+    if (const double h = r.number("height"); std::isfinite(h) && (kind.empty() || kind == "benchmark"))
+      claims.push_back({r.text("mark"), h, r.line});
     if (kind == "back" || kind == "fore" || kind == "intermediate")
       sight(r,
             kind == "back"   ? SightKind::back
             : kind == "fore" ? SightKind::fore
                              : SightKind::intermediate,
-            number(r, "reading"));
+            r.number("reading"));
     // A row of a book may hold both readings of a turning point: the fore sight comes first.
-    sight(r, SightKind::intermediate, number(r, "intermediate"));
-    sight(r, SightKind::fore, number(r, "fore"));
-    sight(r, SightKind::back, number(r, "back"));
+    sight(r, SightKind::intermediate, r.number("intermediate"));
+    sight(r, SightKind::fore, r.number("fore"));
+    sight(r, SightKind::back, r.number("back"));
   }
 
   void sight(const RecipeRecord &r, SightKind k, double reading) {
@@ -96,10 +87,10 @@ private:
     StaffSight s;
     s.kind = k, s.reading = reading;
     s.id = content_id("r", fmt::format("{}|{}|{}", c_.source.id, r.line, sight_name(k)));
-    s.mark = text(r, "mark"), s.staff = text(r, "staff"), s.time = text(r, "time"), s.remark = text(r, "remark");
-    s.distance = number(r, "distance");
+    s.mark = r.text("mark"), s.staff = r.text("staff"), s.time = r.text("time"), s.remark = r.text("remark");
+    s.distance = r.number("distance");
     s.line = r.line;
-    if (text(r, "used") == "no") s.used = false, s.left_out_because = "left out by the crew";
+    if (r.text("used") == "no") s.used = false, s.left_out_because = "left out by the crew";
     run.sights.push_back(std::move(s));
   }
 

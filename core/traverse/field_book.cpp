@@ -15,11 +15,11 @@ public:
   void take(const RecipeRecord &r) {
     if (r.what == RecipeLine::What::run_start) {
       finish();
-      instrument_ = text(r, "instrument"), day_ = text(r, "date");
+      instrument_ = r.text("instrument"), day_ = r.text("date");
     } else if (r.what == RecipeLine::What::run_end)
       finish();
     else if (r.what == RecipeLine::What::state)
-      state(r, text(r, "station"));
+      state(r, r.text("station"));
     else {
       if (r.find("point")) return place(r);
       if (r.find("route_from") || r.find("route_to")) return closure(r);
@@ -57,14 +57,6 @@ private:
     setup_ = {};
   }
 
-  static std::string text(const RecipeRecord &r, const char *meaning) {
-    const RecipeValue *v = r.find(meaning);
-    return v ? v->text : std::string();
-  }
-  static double number(const RecipeRecord &r, const char *meaning) {
-    const RecipeValue *v = r.find(meaning);
-    return v ? v->number : NAN;
-  }
   void trouble(long line, std::string what) { out_.troubles.push_back({line, std::move(what)}); }
 
   struct Marks {
@@ -72,9 +64,9 @@ private:
   };
   /// The marks of a record, each by itself or several in one; false when that cannot be told.
   bool marks(const RecipeRecord &r, Marks &m) {
-    m = {text(r, "station"), text(r, "from"), text(r, "target")};
+    m = {r.text("station"), r.text("from"), r.text("target")};
     for (const char *order : {"at-from-to", "from-at-to", "at-to"}) {
-      const std::string all = text(r, order);
+      const std::string all = r.text(order);
       if (all.empty()) continue;
       const std::size_t wanted = order == std::string_view("at-to") ? 2 : 3;
       std::vector<std::string> parts{""};
@@ -99,15 +91,15 @@ private:
   }
 
   void place(const RecipeRecord &r) {
-    FieldPlace p{text(r, "point"), number(r, "east"), number(r, "north"), number(r, "height"), r.line};
+    FieldPlace p{r.text("point"), r.number("east"), r.number("north"), r.number("height"), r.line};
     if (std::isfinite(p.east) != std::isfinite(p.north))
       return trouble(r.line, "coordinates of " + p.mark + " with one of east and north only");
     if (std::isfinite(p.east) || std::isfinite(p.height)) out_.places.push_back(std::move(p));
   }
   void closure(const RecipeRecord &r) {
     FieldClosure c{
-        text(r, "route_from"),      text(r, "route_to"),         number(r, "closure_angle"),  number(r, "closure_east"),
-        number(r, "closure_north"), number(r, "closure_length"), number(r, "closure_height"), r.line};
+        r.text("route_from"),      r.text("route_to"),         r.number("closure_angle"),  r.number("closure_east"),
+        r.number("closure_north"), r.number("closure_length"), r.number("closure_height"), r.line};
     if (c.from.empty() || c.to.empty()) return trouble(r.line, "a misclosure without the marks of its traverse");
     if (c.angle > pi) c.angle -= 2 * pi;
     if (!std::isfinite(c.length)) c.length = std::hypot(c.east, c.north);
@@ -119,13 +111,13 @@ private:
       finish();
       open_ = true;
       setup_.source_id = source_, setup_.mark = setup_.booked = mark, setup_.line = r.line;
-      setup_.instrument = text(r, "instrument").empty() ? instrument_ : text(r, "instrument");
-      setup_.day = text(r, "date").empty() ? day_ : text(r, "date");
+      setup_.instrument = r.text("instrument").empty() ? instrument_ : r.text("instrument");
+      setup_.day = r.text("date").empty() ? day_ : r.text("date");
       setup_.instrument_height = 0;
-      if (!std::isfinite(number(r, "instrument_height")))
+      if (!std::isfinite(r.number("instrument_height")))
         trouble(r.line, "no instrument height at " + mark + ": heights will miss it");
     }
-    if (const double h = number(r, "instrument_height"); std::isfinite(h)) {
+    if (const double h = r.number("instrument_height"); std::isfinite(h)) {
       if (!open_)
         trouble(r.line, "an instrument height before any set-up");
       else if (!setup_.pointings.empty() && h != setup_.instrument_height) {
@@ -139,7 +131,7 @@ private:
       }
       if (open_) setup_.instrument_height = h;
     }
-    const double p = number(r, "pressure"), t = number(r, "temperature"), ppm = number(r, "ppm");
+    const double p = r.number("pressure"), t = r.number("temperature"), ppm = r.number("ppm");
     if (std::isfinite(p) || std::isfinite(t)) {
       if (!open_)
         trouble(r.line, "pressure or temperature before any set-up");
@@ -166,10 +158,10 @@ private:
     StationSetup &s = it->second;
     if (fresh) {
       s.source_id = source_, s.mark = s.booked = m.at, s.line = r.line;
-      s.instrument = text(r, "instrument").empty() ? instrument_ : text(r, "instrument");
-      s.day = text(r, "date").empty() ? day_ : text(r, "date");
+      s.instrument = r.text("instrument").empty() ? instrument_ : r.text("instrument");
+      s.day = r.text("date").empty() ? day_ : r.text("date");
     }
-    if (const double h = number(r, "instrument_height"); std::isfinite(h)) {
+    if (const double h = r.number("instrument_height"); std::isfinite(h)) {
       if (s.instrument_height != 0 && s.instrument_height != h)
         return trouble(r.line, "the instrument height at " + m.at + " changes within the list");
       s.instrument_height = h;
@@ -178,18 +170,18 @@ private:
   }
   static bool is_reduced(const RecipeRecord &r) {
     for (const char *meaning : {"angle", "horizontal", "rise", "azimuth", "grid_bearing"})
-      if (std::isfinite(number(r, meaning))) return true;
-    return !text(r, "at-to").empty() || !text(r, "at-from-to").empty() || !text(r, "from-at-to").empty();
+      if (std::isfinite(r.number(meaning))) return true;
+    return !r.text("at-to").empty() || !r.text("at-from-to").empty() || !r.text("from-at-to").empty();
   }
 
   void pointing(const RecipeRecord &r, const Marks &m, StationSetup &setup) {
     Pointing p;
     p.target = p.booked = m.to, p.line = r.line;
-    p.circle = number(r, "circle"), p.zenith = number(r, "zenith"), p.slope = number(r, "slope");
-    p.horizontal = number(r, "horizontal"), p.rise = number(r, "rise"), p.azimuth = number(r, "azimuth");
-    if (const double b = number(r, "grid_bearing"); std::isfinite(b)) p.azimuth = b, p.grid_bearing = true;
-    double angle = number(r, "angle");
-    if (text(r, "turned") == "left") {
+    p.circle = r.number("circle"), p.zenith = r.number("zenith"), p.slope = r.number("slope");
+    p.horizontal = r.number("horizontal"), p.rise = r.number("rise"), p.azimuth = r.number("azimuth");
+    if (const double b = r.number("grid_bearing"); std::isfinite(b)) p.azimuth = b, p.grid_bearing = true;
+    double angle = r.number("angle");
+    if (r.text("turned") == "left") {
       p.circle = 2 * pi - p.circle;
       angle = 2 * pi - angle;
     }
@@ -197,12 +189,12 @@ private:
     if (!std::isfinite(p.circle) && !std::isfinite(p.zenith) && !std::isfinite(p.slope) && !p.reduced) return;
     if (!open_ && &setup == &setup_) return trouble(r.line, "a pointing before any set-up");
     if (p.target.empty()) return trouble(r.line, "a pointing without a target");
-    const std::string kind = text(r, "kind"), face = text(r, "face");
+    const std::string kind = r.text("kind"), face = r.text("face");
     p.kind = kind == "orientation" ? PointingKind::orientation
              : kind == "control"   ? PointingKind::control
                                    : PointingKind::detail;
     // Lists are of marks that matter; what has a code is a detail.
-    if (&setup != &setup_ && kind.empty() && text(r, "code").empty()) p.kind = PointingKind::control;
+    if (&setup != &setup_ && kind.empty() && r.text("code").empty()) p.kind = PointingKind::control;
     if (p.reduced)
       p.face = 1;
     else if (face.empty()) // the zenith angle tells
@@ -215,18 +207,18 @@ private:
               fmt::format("booked on face {}, but the zenith angle is one of face {}", p.face, says_two ? 2 : 1));
     // An axis that leans toward the target by l and to the right by t: zenith angle l too small, direction t cot z
     // (textbooks).
-    if (const double l = number(r, "tilt_along"); std::isfinite(l)) p.zenith += p.face == 2 ? -l : l;
-    if (const double t = number(r, "tilt_across"); std::isfinite(t) && std::isfinite(p.zenith))
+    if (const double l = r.number("tilt_along"); std::isfinite(l)) p.zenith += p.face == 2 ? -l : l;
+    if (const double t = r.number("tilt_across"); std::isfinite(t) && std::isfinite(p.zenith))
       p.circle += t / std::tan(p.face == 2 ? 2 * pi - p.zenith : p.zenith);
-    if (const double set = number(r, "set"); std::isfinite(set)) p.set = static_cast<int>(std::lround(set));
-    if (const double h = number(r, "target_height"); std::isfinite(h)) p.target_height = h;
-    if (const double c = number(r, "prism_constant"); std::isfinite(c)) p.prism_constant = c;
+    if (const double set = r.number("set"); std::isfinite(set)) p.set = static_cast<int>(std::lround(set));
+    if (const double h = r.number("target_height"); std::isfinite(h)) p.target_height = h;
+    if (const double c = r.number("prism_constant"); std::isfinite(c)) p.prism_constant = c;
     if (std::isfinite(p.slope) && p.slope <= 0) p.slope = NAN; // written where none was measured
-    p.code = text(r, "code"), p.remark = text(r, "remark"), p.time = text(r, "time");
+    p.code = r.text("code"), p.remark = r.text("remark"), p.time = r.text("time");
     p.id = content_id("p", fmt::format("{}|{}", source_, r.line));
-    if (text(r, "used") == "no") p.used = false, p.left_out_because = "struck out by the crew";
+    if (r.text("used") == "no") p.used = false, p.left_out_because = "struck out by the crew";
     const auto stated = [&](const char *meaning) {
-      const double sd = number(r, meaning);
+      const double sd = r.number(meaning);
       if (std::isfinite(sd) && !(sd > 0)) trouble(r.line, "a standard error that is not above zero: the card's counts");
       return sd > 0 ? sd : 0;
     };
