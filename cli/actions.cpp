@@ -5,6 +5,7 @@
 #include "cli/levels.h"
 #include "cli/names.h"
 #include "cli/show.h"
+#include "cli/sources.h"
 #include "cli/traverses.h"
 #include "cli/words.h"
 #include "formats/rinex_navigation.h"
@@ -71,8 +72,11 @@ int cmd_set(Sitting &here, const Arguments &a) {
     job.decide("accept", a.words[1], nlohmann::json::object(), a.because);
     return here.finish();
   }
-  if (kind == "run" || kind == "reading" || kind == "staff" || kind == "source" || kind == "instrument" ||
-      kind == "mark") {
+  if (kind == "source") {
+    set_source(job, a.words, a.because);
+    return here.finish();
+  }
+  if (kind == "run" || kind == "reading" || kind == "staff" || kind == "instrument" || kind == "mark") {
     set_levels(job, a.words, a.because, a.ahead);
     return here.finish();
   }
@@ -329,6 +333,11 @@ int cmd_simulate(Sitting &, const Arguments &a) {
   return 0;
 }
 
+int cmd_cut(Sitting &, const Arguments &a) {
+  print(cut_grid(a) + "\n");
+  return 0;
+}
+
 struct Action {
   const char *name;
   int (*run)(Sitting &, const Arguments &);
@@ -351,6 +360,7 @@ constexpr Action actions[] = {
     {"export", cmd_export},
     {"trace", cmd_trace},
     {"issue", cmd_issue},
+    {"cut", cmd_cut},
     {"simulate", cmd_simulate},
 };
 

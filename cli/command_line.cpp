@@ -44,7 +44,8 @@ CommandLine::CommandLine() {
                 "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME "
                 "| staff NAME scale=PPM | setup MARK NAME=VALUE… | pointing FILE:LINE NAME=VALUE… | route NAME "
                 "NAME=VALUE… | "
-                "source FILE recipe=NAME|seen=yes | job|solve|limit|weight|levels|traverse NAME=VALUE… | accept DOUBT")
+                "source FILE recipe=NAME|seen=yes|geoid=yes|interpolation=bicubic | "
+                "job|solve|limit|weight|levels|traverse NAME=VALUE… | accept DOUBT")
       ->required();
   c->add_flag("--ahead", a.ahead, "of something whose data come later");
   because(c);
@@ -111,6 +112,13 @@ CommandLine::CommandLine() {
   c->add_option("--marks", a.marks, "only these, separated by commas")->delimiter(',');
   c->add_option("--provisional", a.provisional, "provisional coordinates of this traverse instead, marked as such");
   c->add_option("--units", a.unit, "m, ft or us-ft")->check(CLI::IsMember({"m", "ft", "us-ft"}));
+  c = command("cut", "cut a part out of a geoid grid, for a job or for the field", false);
+  c->add_option("FILES", a.files, "the grid (GTX, ISG, GeoTIFF), and what is written (.gtx or .isg)")
+      ->required()
+      ->expected(2);
+  c->add_option("--centre", a.centre, "latitude and longitude of the middle")->expected(2);
+  c->add_option("--job", a.of_job, "around the marks of this job");
+  c->add_option("--radius", a.radius, "km around it, or around the job's marks")->check(CLI::Range(0.1, 5000.0));
   c = command("simulate", "make a field campaign from a scenario", false);
   c->add_option("SCENARIO", a.scenario, "scenario file")->required();
   c->add_option("FOLDER", a.folder, "where the files go")->required();

@@ -21,6 +21,9 @@ struct Arguments {
        traverses = false;
   std::string what = "vectors", systems, sessions, pairs;
   double frequencies = 0;
+  std::vector<std::string> centre;
+  std::string of_job;
+  double radius = 20; ///< km
 };
 
 /// The words of `ample`: its commands with their arguments. Knows nothing of jobs, so that help and wrong words cost

@@ -83,7 +83,6 @@ void set_levels(Job &job, const std::vector<std::string> &words, const std::stri
   if (words.size() < 3) throw InputError("say which one and NAME=VALUE");
   const std::string &kind = words[0];
   std::vector<std::string> targets;
-  const RecipeSource *source = nullptr;
   if (kind == "run" || kind == "reading") {
     for (const Named &n : resolve(job, words[1], {kind}, kind == "run")) targets.push_back(n.id);
   } else if (kind == "instrument") {
@@ -99,14 +98,9 @@ void set_levels(Job &job, const std::vector<std::string> &words, const std::stri
                            }),
                   ahead);
     targets = {"staff:" + words[1]};
-  } else if (kind == "mark") {
+  } else {
     require_mark(job, words[1], ahead);
     targets = {"mark:" + words[1]};
-  } else {
-    const std::string id = resolve_one(job, words[1], "source");
-    source = recipe_source(*job.snapshot(), id);
-    if (!source) throw InputError("\"" + words[1] + "\" is no level file or field book: no recipe reads it");
-    targets = {"source:" + id};
   }
   for (std::size_t i = 2; i < words.size(); ++i) {
     const auto [name, text] = name_value(words[i]);
@@ -123,16 +117,8 @@ void set_levels(Job &job, const std::vector<std::string> &words, const std::stri
       if (field == "same_as" && text == words[1]) throw InputError("a name cannot stand for itself");
       if (field == "same_as" && !text.empty()) require_mark(job, text, ahead);
       v[field] = typed_field<MarkThing>(field, text);
-    } else if (kind == "staff") {
-      v[name] = typed_field<StaffThing>(name, text);
-    } else if (name == "recipe") {
-      std::vector<std::string> all;
-      for (const Recipe &r : job_recipes(job.snapshot()->contents(), source->used->reads)) all.push_back(r.name);
-      if (std::find(all.begin(), all.end(), text) == all.end())
-        throw InputError("there is no recipe \"" + text + "\"" + near_ones(text, all) + ": take its file first");
-      v["recipe"] = text;
     } else
-      v[name] = typed_field<SourceThing>(name, text);
+      v[name] = typed_field<StaffThing>(name, text);
     for (const auto &target : targets) job.decide("set", target, v, because);
   }
 }

@@ -4,7 +4,7 @@
 
 namespace ampletie::cli {
 
-/// `ample set JOB run|reading|source …`: checks the words and decides. Throws `InputError` in words.
+/// `ample set JOB run|reading|staff|instrument|mark …`: checks the words and decides. Throws `InputError` in words.
 void set_levels(Job &job, const std::vector<std::string> &words, const std::string &because, bool ahead);
 
 nlohmann::ordered_json run_rows(const Job &job);

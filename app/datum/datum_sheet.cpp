@@ -26,10 +26,7 @@ Cell held_cell(const JobSnapshot &s, const std::string &name) {
 }
 
 Cell source_cell(const PublishedMark &p) {
-  return {p.line ? text(p.source_name) + QString(" line %1").arg(p.line) : QString("decision %1").arg(p.decision),
-          {},
-          {},
-          false};
+  return {text(p.where() + (p.height_from ? ", height " + p.where_height() : "")), {}, {}, false};
 }
 
 Cell sd_cell(const std::optional<double> &sd) {
@@ -118,8 +115,8 @@ QString system_words(const JobSnapshot &s) {
     if (!d.local()) html += line("axes", escaped(d.projection().axes_words()));
     if (d.geoid())
       html +=
-          line("heights", "<b>" + text(d.geoid()->name()) + "</b>; " +
-                              (d.geoid()->sd_m() ? QString("grid ± %1 m over %2 km. ")
+          line("heights", "<b>" + text(d.geoid()->name()) + "</b>, " + escaped(d.geoid()->grid_words()) + "; " +
+                              (d.geoid()->sd_m() ? QString("± %1 m over %2 km. ")
                                                        .arg(*d.geoid()->sd_m(), 0, 'f', 2)
                                                        .arg(d.geoid()->correlation_m().value_or(0) / 1000)
                                                  : QString("no stated accuracy. ")) +

@@ -423,8 +423,41 @@ void EvidencePanel::about_source(QString &html, const std::string &id) {
     html += "<table cellspacing='0'>" + row("taken", text(c.source.taken_at)) +
             "</table><p style='color:#6F7B83;font-size:8pt'>SHA-256 " + text(c.source.id) + "</p>";
     html += "<p>The file lies in the job byte for byte and is never changed; corrections lie over it as decisions.</p>";
-    html += part("First lines") + source_lines(id, 3);
+    if (c.geoid)
+      about_geoid(html, c);
+    else
+      html += part("First lines") + source_lines(id, 3);
   }
+}
+
+/// Heights through a grid: what it says of itself, whether it is used, and the decision for or against it.
+void EvidencePanel::about_geoid(QString &html, const SourceContent &c) {
+  const HeightGrid &g = *c.geoid;
+  const bool used = w_.job().snapshot()->geoid_choice().source == c.source.id;
+  const auto said = [](const std::string &t) { return t.empty() ? QString("not said") : escaped(t); };
+  html += part("Grid of a geoid") + "<table cellspacing='0'>" + row("model", escaped(g.name)) +
+          row("nodes", QString("%1 × %2, every %3°").arg(g.rows).arg(g.columns).arg(g.step_lat, 0, 'g', 4)) +
+          row("reaches", escaped(g.extent_words())) + row("surface", said(g.surface)) +
+          row("permanent tide", said(g.tide)) + row("ellipsoid", said(g.ellipsoid)) + "</table>";
+  html += used ? "<p style='color:#0B6E75'><b>Physical heights go through this grid</b>, read " +
+                     text(interpolation_name(w_.job().snapshot()->geoid_choice().interpolation)) +
+                     ". How good it is stands in the settings (Geoid, Geoid correlation).</p>"
+               : QString("<p style='color:#6F7B83'>Physical heights do not go through this grid.</p>");
+  const std::string target = "source:" + c.source.id;
+  add_action(
+      used ? "No longer through it" : "Heights through this grid", "Physical heights of all marks follow",
+      [this, target, used] {
+        w_.decide("set", target, {{"geoid", !used}}, reason_->text());
+      },
+      false);
+  if (!used) return;
+  const bool cubic = w_.job().snapshot()->geoid_choice().interpolation == GridInterpolation::bicubic;
+  add_action(
+      cubic ? "Read it bilinear" : "Read it bicubic", "As the model was made to be read",
+      [this, target, cubic] {
+        w_.decide("set", target, {{"interpolation", cubic ? "bilinear" : "bicubic"}}, reason_->text());
+      },
+      false);
 }
 
 void EvidencePanel::about_decision(QString &html, long seq) {

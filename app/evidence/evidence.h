@@ -33,6 +33,7 @@ private:
   void offer_holds(const std::string &mark, Hold now);
   void about_doubt(QString &html, const std::string &id);
   void about_source(QString &html, const std::string &id);
+  void about_geoid(QString &html, const SourceContent &c);
   void about_decision(QString &html, long seq);
   void about_job(QString &html);
   QString trace_html(const std::vector<TraceStep> &steps) const;

@@ -100,7 +100,10 @@ JobDatum::JobDatum(const DatumSettings &settings, const Geodetic &near)
   if (!local()) projection_.check(near);
   if (settings.vertical.empty() || local()) return;
   try {
-    geoid_.emplace(settings.vertical, near);
+    if (settings.geoid.source.empty())
+      geoid_.emplace(settings.vertical, near);
+    else
+      geoid_.emplace(settings.vertical, settings.geoid);
     if (settings.geoid_sd > 0) geoid_->state(settings.geoid_sd, settings.geoid_correlation);
   } catch (const InputError &e) {
     geoid_refusal_ = e.reason();

@@ -15,6 +15,7 @@ struct DatumSettings {
   double geoid_sd = 0;             ///< stated by the surveyor, m; 0: what is known of the grid
   double geoid_correlation = 20e3; ///< over so many metres its error is alike, where it is stated
   GroundMotion motion{};           ///< where ground moves in the frame
+  GeoidChoice geoid{};             ///< the grid of a source in place of the register's, not a setting
   Eigen::Vector2d origin{0, 0};    ///< of a local plane: the middle of the site, not a setting
 };
 

@@ -4,6 +4,7 @@
 #include "formats/antenna_points.h"
 #include "formats/control_documents.h"
 #include "formats/control_list.h"
+#include "formats/geoid_grid.h"
 #include "formats/hatanaka.h"
 #include "formats/ocean_loading_file.h"
 #include "formats/rtcm3.h"
@@ -24,6 +25,9 @@ const std::string &kind_name(FileKind kind) {
                                                      {FileKind::control, "control list"},
                                                      {FileKind::landxml_points, "points of a LandXML file"},
                                                      {FileKind::issue_record, "record of issued control"},
+                                                     {FileKind::geoid_gtx, "geoid grid"},
+                                                     {FileKind::geoid_isg, "geoid grid"},
+                                                     {FileKind::geoid_tiff, "geoid grid"},
                                                      {FileKind::unknown, "not recognised"}};
   return names.at(kind);
 }
@@ -47,22 +51,6 @@ std::string plain_content(std::string_view bytes) {
   return is_hatanaka(text) ? expand_hatanaka(text) : text;
 }
 
-namespace {
-/// The header of a GTX grid: corner and steps in degrees, rows and columns, all with the high byte first.
-bool looks_like_gtx(std::string_view c) {
-  if (c.size() < 44) return false;
-  const auto whole = [&](std::size_t at) {
-    std::size_t v = 0;
-    for (std::size_t i = 0; i < 4; ++i) v = v << 8 | static_cast<unsigned char>(c[at + i]);
-    return v;
-  };
-  const std::size_t rows = whole(32), columns = whole(36);
-  return rows > 1 && columns > 1 && rows < 100000 && columns < 100000 && c.size() == 40 + 4 * rows * columns;
-}
-constexpr const char *own_grids =
-    "; grids of one's own cannot be taken yet: heights go through the grids that the register knows for the job's "
-    "vertical system";
-} // namespace
 
 Recognition recognise(std::string_view c) {
   auto begins = [&](std::string_view s) { return c.substr(0, s.size()) == s; };
@@ -87,11 +75,9 @@ Recognition recognise(std::string_view c) {
   if (begins("%PDF")) return {FileKind::unknown, "a PDF document"};
   if (begins("PK\x03\x04"))
     return {FileKind::unknown, "a ZIP archive or an office document: unpack it, or save it as CSV"};
-  if (looks_like_gtx(c)) return {FileKind::unknown, std::string("a geoid or shift grid in GTX form") + own_grids};
-  if (begins("II*") || begins("MM\x00*"))
-    return {FileKind::unknown, std::string("a TIFF, a picture or a geoid grid") + own_grids};
-  if (c.substr(0, 4096).find("begin_of_head") != std::string_view::npos)
-    return {FileKind::unknown, std::string("a geoid grid in ISG form") + own_grids};
+  if (looks_like_tiff(c)) return {FileKind::geoid_tiff, {}};
+  if (looks_like_isg(c)) return {FileKind::geoid_isg, {}};
+  if (looks_like_gtx(c)) return {FileKind::geoid_gtx, {}};
   if (looks_like_rtcm3(c)) return {FileKind::rtcm3, {}};
   if (c.substr(0, 4096).find('\0') != std::string_view::npos)
     return {FileKind::unknown, "a binary file of a receiver or another program: export RINEX 3"};

@@ -17,6 +17,9 @@ enum class FileKind {
   control,
   landxml_points,
   issue_record,
+  geoid_gtx,
+  geoid_isg,
+  geoid_tiff,
   unknown
 };
 const std::string &kind_name(FileKind kind); ///< "observations", "broadcast orbits" …

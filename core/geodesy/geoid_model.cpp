@@ -1,9 +1,11 @@
 #include "geodesy/geoid_model.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "base/text.h"
 #include "geodesy/proj_objects.h"
 #include "geodesy/register.h"
 #include <cmath>
+#include <fmt/format.h>
 
 namespace ampletie {
 namespace {
@@ -45,8 +47,26 @@ GeoidModel::GeoidModel(const std::string &vertical, const Geodetic &near)
     }
 }
 
+GeoidModel::GeoidModel(const std::string &vertical, const GeoidChoice &choice)
+    : choice_(choice), name_(system_name(vertical)) {
+  if (!choice.problem.empty()) throw InputError(choice.problem);
+  std::string ellipsoid = lower(choice.grid->ellipsoid);
+  std::erase_if(ellipsoid, [](char c) { return c == ' ' || c == '-' || c == '_'; });
+  if (!ellipsoid.empty() && ellipsoid != "grs80" && ellipsoid != "grs1980" && ellipsoid != "wgs84")
+    throw InputError(fmt::format("{}: its heights count from the ellipsoid \"{}\", positions here from GRS 80",
+                                 choice.file, choice.grid->ellipsoid));
+}
+
+std::string GeoidModel::grid_words() const {
+  if (!choice_.grid) return "grid " + operation_->info().grids.front() + ", bilinear";
+  const std::string &model = choice_.grid->name;
+  return fmt::format("grid {}{}, {}", choice_.file, model.empty() || model == choice_.file ? "" : " (" + model + ")",
+                     interpolation_name(choice_.interpolation));
+}
+
 double GeoidModel::undulation(const Geodetic &g) const {
-  const Vec3 out = operation_.forward({degrees(g.lon), degrees(g.lat), 0}, HUGE_VAL);
+  if (choice_.grid) return height_in_grid(*choice_.grid, g, choice_.interpolation);
+  const Vec3 out = operation_->forward({degrees(g.lon), degrees(g.lat), 0}, HUGE_VAL);
   return -out.z();
 }
 

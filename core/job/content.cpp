@@ -74,6 +74,12 @@ void read_text(const Given &g, SourceContent &c) {
 
 template <class T> std::shared_ptr<const T> kept(T v) { return std::make_shared<const T>(std::move(v)); }
 
+/// Of a grid that says nothing of its model the file's name is all there is.
+std::shared_ptr<const HeightGrid> named(HeightGrid g, const std::string &file) {
+  g.name = file;
+  return kept(std::move(g));
+}
+
 /// A reader: what its sources are called, and where what it reads goes.
 struct Reader {
   FileKind kind;
@@ -102,6 +108,11 @@ const Reader readers[] = {
      [](const Given &g, SourceContent &c) { c.control = kept(read_landxml_points(g.text)); }},
     {FileKind::issue_record, "control",
      [](const Given &g, SourceContent &c) { c.control = kept(read_issue_record(g.text)); }},
+    {FileKind::geoid_gtx, "geoid", [](const Given &g, SourceContent &c) { c.geoid = named(read_gtx(g.text), g.name); }},
+    {FileKind::geoid_isg, "geoid",
+     [](const Given &g, SourceContent &c) { c.geoid = kept(read_isg(utf8_text(g.text))); }},
+    {FileKind::geoid_tiff, "geoid",
+     [](const Given &g, SourceContent &c) { c.geoid = named(read_geotiff_grid(g.text), g.name); }},
     {FileKind::unknown, "", read_text}};
 } // namespace
 

@@ -1,6 +1,7 @@
 #pragma once
 #include "formats/antenna_points.h"
 #include "formats/control_list.h"
+#include "formats/geoid_grid.h"
 #include "formats/gnss_data.h"
 #include "formats/ionex.h"
 #include "formats/ocean_loading_file.h"
@@ -24,6 +25,7 @@ struct SourceContent {
   std::shared_ptr<const AntexFile> antex;
   std::shared_ptr<const std::vector<AntennaPoint>> antenna_points;
   std::shared_ptr<const ControlList> control;
+  std::shared_ptr<const HeightGrid> geoid;
   std::shared_ptr<const Recipe> recipe;
   std::shared_ptr<const std::string> text; ///< UTF-8, of a file that a recipe reads
   std::string cut_off;                     ///< of a table of text: why its last line seems to be broken off

@@ -56,7 +56,9 @@ std::vector<Slice> slices_of(const Meaning &m) {
           // What was said of the one name is held by the other.
           return x.value.contains("same_as") ? std::vector{Slice::marks, Slice::holds} : std::vector{Slice::marks};
         else if constexpr (std::is_same_v<T, Said<SourceThing>>)
-          return {Slice::recipes};
+          return x.value.contains("geoid") || x.value.contains("interpolation")
+                     ? std::vector{Slice::recipes, Slice::settings_datum}
+                     : std::vector{Slice::recipes};
         else if constexpr (among<T, HoldSaid, Released>)
           return {Slice::holds};
         else if constexpr (std::is_same_v<T, DoubtAccepted>)

@@ -171,6 +171,8 @@ struct JobState {
   std::map<std::string, Decided<std::string>> same_marks;  ///< name → name of the mark it stands for
   std::map<std::string, Decided<std::string>> sight_marks; ///< sight → mark meant
   std::map<std::string, Decided<std::string>> recipes;     ///< source → recipe
+  Decided<std::string> geoid;  ///< source whose grid gives physical heights; empty: the register's
+  std::map<std::string, Decided<GridInterpolation>> interpolations; ///< source → how its grid is read
   std::map<std::string, long> seen;                        ///< sources whose unread pieces were looked at
   std::map<std::string, std::map<std::string, Decided<nlohmann::json>>> vector_settings; ///< vector → setting → value
   std::map<std::string, HoldDecision> holds;

@@ -29,6 +29,10 @@ std::string measured(double value, const std::string &unit);
 
 // Doubts as results of the job, by what they read (judgement/findings.cpp puts them together).
 void misplaced_doubts(DoubtList &list, const JobSnapshot &s);
+/// The grid of physical heights: none, unused, ends near marks, counts otherwise than the job.
+void geoid_doubts(DoubtList &list, const JobSnapshot &s);
+/// Lists that give a mark otherwise than the one whose coordinates or height are used.
+void list_doubts(DoubtList &list, const JobSnapshot &s);
 void file_doubts(DoubtList &list, const JobSnapshot &s);
 void occupation_doubts(DoubtList &list, const JobSnapshot &s);
 void level_line_doubts(DoubtList &list, const JobSnapshot &s);

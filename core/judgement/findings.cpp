@@ -39,6 +39,15 @@ const Doubts &misplaced_result() {
   return r;
 }
 
+const Doubts &lists_result() {
+  static const Doubts r{"doubts: lists",
+                        Section::datum,
+                        {&contents_result(), &belonging_result()},
+                        {Slice::settings_datum, Slice::settings_network, Slice::marks},
+                        found_by(list_doubts)};
+  return r;
+}
+
 const Doubts &intake_result() {
   static const Doubts r{"doubts: intake",
                         Section::intake,
@@ -131,6 +140,15 @@ const Doubts &datum_doubts_result() {
   return r;
 }
 
+const Doubts &geoid_doubts_result() {
+  static const Doubts r{"doubts: geoid",
+                        Section::datum,
+                        {&contents_result(), &occupied_marks(), &belonging_result()},
+                        {Slice::settings_datum, Slice::settings_levels},
+                        found_by(geoid_doubts)};
+  return r;
+}
+
 const Doubts &network_doubts_result() {
   static const Doubts r{"doubts: network",
                         Section::network,
@@ -180,9 +198,10 @@ const Doubts &targetless_result() {
 
 const std::vector<const Doubts *> &sections() {
   static const std::vector<const Doubts *> all{
-      &misplaced_result(),    &intake_result(),          &vector_doubts_result(), &closure_doubts_result(),
-      &level_doubts_result(), &traverse_doubts_result(), &same_marks_result(),    &books_result(),
-      &datum_doubts_result(), &network_doubts_result(),  &issue_doubts_result(),  &targetless_result()};
+      &misplaced_result(),      &lists_result(),        &intake_result(),          &vector_doubts_result(),
+      &closure_doubts_result(), &level_doubts_result(), &traverse_doubts_result(), &same_marks_result(),
+      &books_result(),          &datum_doubts_result(), &geoid_doubts_result(),    &network_doubts_result(),
+      &issue_doubts_result(),   &targetless_result()};
   return all;
 }
 

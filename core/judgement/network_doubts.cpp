@@ -242,9 +242,8 @@ void datum(DoubtList &list, const JobSnapshot &s, const NetworkRun &run) {
   for (const auto &name : run.result.zero_sd_held)
     list.add(DoubtKind::held_without_accuracy, name, Section::datum, {Thing::Kind::mark, name},
              "held as if errorless: no standard deviation was published for it");
-  if (!run.geoid_refusal.empty())
-    list.add(DoubtKind::no_geoid, "heights", Section::datum, {}, run.geoid_refusal, "vertical");
-  else if (!run.geoid_name.empty() && !run.geoid_sd && !run.heights_alone && !is_local(s.state().settings.datum.crs))
+  if (run.geoid_refusal.empty() && !run.geoid_name.empty() && !run.geoid_sd && !run.heights_alone &&
+      !is_local(s.state().settings.datum.crs))
     list.add(DoubtKind::geoid_without_accuracy, "heights", Section::datum, {},
              "nobody states how good the grid of " + run.geoid_name + " is: physical heights carry no accuracy" +
                  (s.levels().any() ? ", and levels do not join the vectors" : ""),

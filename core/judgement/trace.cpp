@@ -94,9 +94,8 @@ std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s,
     out.push_back({depth + 1, "anchor", "a-priori place from " + o.mark,
                    "moves the vector by millionths of its own change", "", 0, 0, o.mark});
     if (p->second.line)
-      out.push_back({depth + 2, "control", fmt::format("{} line {}", p->second.source_name, p->second.line),
-                     fmt::format("{} in {} at {}", o.mark, p->second.frame, p->second.epoch), p->second.source_id,
-                     p->second.line, 0, o.mark});
+      out.push_back(
+          {depth + 2, "control", p->second.where(), p->second.what(), p->second.source_id, p->second.line, 0, o.mark});
     if (o.id != v.from_occupation && o.id != v.to_occupation)
       for (auto &step : trace_occupation(o, s, depth + 2)) out.push_back(std::move(step));
   }

@@ -96,11 +96,11 @@ private:
       p = s.benchmarks().find(name);
       if (p == s.benchmarks().end()) return;
     }
-    if (!p->second.source_id.empty())
-      out.push_back({depth, "control", fmt::format("{} line {}", p->second.source_name, p->second.line),
-                     fmt::format("{} in {} at {}", name, p->second.frame.empty() ? "the job's frame" : p->second.frame,
-                                 p->second.epoch),
-                     p->second.source_id, p->second.line, 0, name});
+    const PublishedMark &m = p->second;
+    if (!m.source_id.empty()) out.push_back({depth, "control", m.where(), m.what(), m.source_id, m.line, 0, name});
+    if (m.height_from && m.height_from->line)
+      out.push_back({depth, "control", m.where_height(), "height of " + name, m.height_from->source_id,
+                     m.height_from->line, 0, name});
     const auto h = s.state().holds.find(name);
     if (h != s.state().holds.end())
       out.push_back({depth, "decision", fmt::format("decision {}", h->second.decision),

@@ -40,6 +40,10 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
   if (c.clock) return fmt::format("clocks of {} satellites", c.clock->satellites.size());
   if (c.ionosphere) return fmt::format("{} ionosphere maps", c.ionosphere->maps.size());
   if (c.ocean_loading) return fmt::format("ocean loading coefficients of {} places", c.ocean_loading->size());
+  if (c.geoid)
+    return fmt::format("geoid grid \"{}\", {} × {} nodes, {}{}; heights go through it once it is chosen", c.geoid->name,
+                       c.geoid->rows, c.geoid->columns, c.geoid->extent_words(),
+                       c.geoid->tide.empty() ? "" : ", " + c.geoid->tide);
   if (c.sp3) return fmt::format("precise orbits in {}, {} epochs", c.sp3->frame, c.sp3->epochs.size());
   if (c.antex) return fmt::format("calibrations of {} antennas", c.antex->receivers.size());
   if (c.antenna_points) return fmt::format("dimensions of {} antenna points", c.antenna_points->size());

@@ -191,10 +191,11 @@ ReportSection datum_section(const json &r, LengthUnit unit, bool physical) {
     return sd != m.end() && sd->is_number() && geoid_sd.is_number() && sd->get<double>() < geoid_sd.get<double>();
   });
   const bool through_grid = physical && (gnss || !r.at("geoid_source").get<std::string>().empty());
+  const std::string grid = r.value("geoid_grid", ""); // records of before do not name it
   if (through_grid)
     datum.paragraphs.push_back(fmt::format(
-        "Physical heights through the grid of {}; stated standard deviation of the grid {}. {}",
-        r.at("geoid_name").get<std::string>(),
+        "Physical heights through the grid of {}{}; stated standard deviation of the grid {}. {}",
+        r.at("geoid_name").get<std::string>(), grid.empty() ? "" : " (" + grid + ")",
         r.at("geoid_sd_m").is_null()
             ? "none"
             : fmt::format(

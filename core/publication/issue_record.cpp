@@ -41,7 +41,7 @@ ordered_json datum_part(const Job &job, const NetworkRun &run) {
   r["operation"] = run.operation.name, r["pipeline"] = run.operation.pipeline;
   r["operation_accuracy_m"] =
       run.operation.accuracy_m ? ordered_json(*run.operation.accuracy_m) : ordered_json(nullptr);
-  r["geoid_name"] = run.geoid_name, r["geoid_source"] = run.geoid_source;
+  r["geoid_name"] = run.geoid_name, r["geoid_grid"] = run.geoid_grid, r["geoid_source"] = run.geoid_source;
   const GroundMotion &motion = set.datum.motion;
   const bool moves = !run.result.marks.empty() && ground_moves(run.result.marks.front().position.frame);
   r["ground_moves"] = moves;
@@ -60,15 +60,15 @@ ordered_json held_rows(const JobSnapshot &s, const NetworkRun &run) {
   for (const AdjustedMark &m : run.result.marks) {
     if (m.hold == Hold::none || m.hold == Hold::check) continue;
     auto p = s.published().find(m.name);
-    if (const auto bench = s.benchmarks().find(m.name); p == s.published().end() && bench != s.benchmarks().end()) {
+    if (const auto bench = s.benchmarks().find(m.name);
+        bench != s.benchmarks().end() && (p == s.published().end() || m.hold == Hold::height)) {
       const PublishedMark &b = bench->second;
       out.push_back({{"name", m.name},
                      {"how", hold_name(m.hold)},
                      {"frame", run.geoid_name},
                      {"epoch", b.epoch.empty() ? "–" : b.epoch},
                      {"sd", {0.0, 0.0, b.sd_height.value_or(0)}},
-                     {"source", b.line ? fmt::format("{} line {}", b.source_name, b.line)
-                                       : fmt::format("decision {}", b.decision)}});
+                     {"source", b.where_height()}});
       continue;
     }
     const Vec3 sd = p != s.published().end() && p->second.sd_enu ? *p->second.sd_enu : Vec3::Zero();
@@ -77,9 +77,7 @@ ordered_json held_rows(const JobSnapshot &s, const NetworkRun &run) {
                    {"frame", p == s.published().end() || p->second.frame.empty() ? run.frame : p->second.frame},
                    {"epoch", p == s.published().end() || p->second.epoch.empty() ? run.epoch_text : p->second.epoch},
                    {"sd", {sd.x(), sd.y(), sd.z()}},
-                   {"source", p == s.published().end() ? ""
-                              : p->second.line ? fmt::format("{} line {}", p->second.source_name, p->second.line)
-                                               : fmt::format("decision {}", p->second.decision)}});
+                   {"source", p == s.published().end() ? "" : p->second.where()}});
   }
   return out;
 }

@@ -64,10 +64,10 @@ JobDatum opened(const DatumSettings &d, const Geodetic &near) {
   // The thread's PROJ context must outlive what was opened in it.
   thread_local const std::string context = register_version();
   thread_local Kept kept;
-  const std::string key =
-      fmt::format("{}|{}|{}|{:.6f}|{:.2f}|{:.2f}|{:.0f}|{:.0f}|{:g}|{:g}|{}|{:g}", d.crs, d.vertical, d.realisation,
-                  d.epoch, degrees(near.lat), degrees(near.lon), d.origin.x(), d.origin.y(), d.geoid_sd,
-                  d.geoid_correlation, d.motion.plate, d.motion.sd_m_yr);
+  const std::string key = fmt::format(
+      "{}|{}|{}|{:.6f}|{:.2f}|{:.2f}|{:.0f}|{:.0f}|{:g}|{:g}|{}|{:g}|{}|{}|{}", d.crs, d.vertical, d.realisation,
+      d.epoch, degrees(near.lat), degrees(near.lon), d.origin.x(), d.origin.y(), d.geoid_sd, d.geoid_correlation,
+      d.motion.plate, d.motion.sd_m_yr, d.geoid.source, interpolation_name(d.geoid.interpolation), d.geoid.problem);
   if (!kept.datum || kept.key != key) {
     kept.datum.emplace(d, near);
     kept.key = key;
@@ -76,15 +76,37 @@ JobDatum opened(const DatumSettings &d, const Geodetic &near) {
 }
 } // namespace
 
-JobDatum datum_at(DatumSettings settings, const std::optional<Vec3> &centre, const Eigen::Vector2d &grid_origin) {
+GeoidChoice chosen_geoid(const Contents &contents, const JobState &state) {
+  GeoidChoice out;
+  out.source = state.geoid.value;
+  if (out.source.empty()) return out;
+  if (const auto how = state.interpolations.find(out.source); how != state.interpolations.end())
+    out.interpolation = how->second.value;
+  for (const SourceContent &c : contents)
+    if (c.source.id == out.source) {
+      out.file = c.source.name, out.grid = c.geoid;
+      if (!c.geoid)
+        out.problem =
+            c.source.name + (c.source.kind == "geoid" ? ", through which heights were to go, is left out"
+                                                      : ", through which heights were to go, holds no grid of a geoid");
+      return out;
+    }
+  out.problem = "the job no longer holds the grid through which heights were to go";
+  return out;
+}
+
+JobDatum datum_at(DatumSettings settings, const std::optional<Vec3> &centre, const Eigen::Vector2d &grid_origin,
+                  const GeoidChoice &geoid) {
   if (settings.crs.empty()) throw InputError("the job has no grid: it is one of heights alone");
-  settings.origin = grid_origin;
+  settings.origin = grid_origin, settings.geoid = geoid;
   if (is_local(settings.crs)) return opened(settings, local_place(settings.crs));
   if (centre) return opened(settings, to_geodetic(*centre));
   throw InputError("nothing says yet where the job is: take observations or a control list");
 }
 
-JobDatum job_datum(const JobSnapshot &s) { return datum_at(s.state().settings.datum, s.centre(), s.grid_origin()); }
+JobDatum job_datum(const JobSnapshot &s) {
+  return datum_at(s.state().settings.datum, s.centre(), s.grid_origin(), s.geoid_choice());
+}
 
 const FrameChange &frame_change(const Frame &from, const Frame &to, const Vec3 &xyz, const OperationPolicy &policy) {
   // The thread's PROJ context must outlive what was opened in it.

@@ -55,7 +55,7 @@ void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupa
   if (!b.centre) return;
   std::optional<JobDatum> datum;
   try {
-    datum.emplace(datum_at(settings, b.centre, b.grid_origin));
+    datum.emplace(datum_at(settings, b.centre, b.grid_origin, b.geoid));
   } catch (const InputError &) {
     return; // a datum that cannot be used is a doubt of its own
   }
@@ -79,6 +79,7 @@ void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupa
 Belonging belonging(const JobSnapshot &s) {
   Belonging b;
   b.published = s.get(listed_result());
+  b.geoid = chosen_geoid(s.contents(), s.state());
   find_misplaced(b, s, s.get(occupations_result()));
   for (const auto &[name, p] : b.published)
     if (p.height) b.benchmarks[name] = p;
@@ -93,6 +94,7 @@ std::string belonging_key(const Belonging &b) {
   std::string out;
   const auto add = [&](const PublishedMark &p) {
     out += fmt::format("{}|{}|{}|{}|", p.name, p.source_id, p.line, p.decision);
+    if (p.height_from) out += fmt::format("{}|{}|", p.height_from->source_id, p.height_from->line);
     if (p.gravity) out += fmt::format("{}", *p.gravity);
   };
   for (const auto *all : {&b.published, &b.benchmarks})
@@ -100,6 +102,8 @@ std::string belonging_key(const Belonging &b) {
   for (const auto &[name, m] : b.misplaced) add(m.published), out += m.sentence + (m.accepted ? "+" : "-");
   if (b.centre) out += fmt::format("{:.3f} {:.3f} {:.3f}", b.centre->x(), b.centre->y(), b.centre->z());
   out += fmt::format("{} {}", b.grid_origin.x(), b.grid_origin.y());
+  if (!b.geoid.source.empty())
+    out += fmt::format("geoid {} {} {}", b.geoid.source, interpolation_name(b.geoid.interpolation), b.geoid.problem);
   return sha256_hex(out);
 }
 
@@ -234,7 +238,7 @@ const Result<std::map<std::string, PublishedMark>> &listed_result() {
 const Result<Belonging> &belonging_result() {
   static const Result<Belonging> r{"what belongs here",
                                    Section::datum,
-                                   {&occupied_marks(), &listed_result()},
+                                   {&occupied_marks(), &listed_result(), &contents_result()},
                                    {Slice::settings_datum, Slice::accepted},
                                    belonging,
                                    belonging_key};
@@ -368,6 +372,7 @@ const std::map<std::string, PublishedMark> &JobSnapshot::benchmarks() const {
 const std::map<std::string, MisplacedMark> &JobSnapshot::misplaced() const { return get(belonging_result()).misplaced; }
 const std::optional<Vec3> &JobSnapshot::centre() const { return get(belonging_result()).centre; }
 Eigen::Vector2d JobSnapshot::grid_origin() const { return get(belonging_result()).grid_origin; }
+const GeoidChoice &JobSnapshot::geoid_choice() const { return get(belonging_result()).geoid; }
 const LevelReport &JobSnapshot::levels() const { return get(levels_result()); }
 const TraverseReport &JobSnapshot::traverses() const { return get(traverses_result()); }
 const std::vector<VectorResult> &JobSnapshot::vectors() const { return get(vectors_result()); }

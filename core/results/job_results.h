@@ -12,6 +12,7 @@ struct Belonging {
   std::map<std::string, MisplacedMark> misplaced;
   std::optional<Vec3> centre;
   Eigen::Vector2d grid_origin{0, 0};
+  GeoidChoice geoid; ///< in place of the register's grid
 };
 
 /// Places and heights that traverses may hang on, by vectors, levels and held marks.

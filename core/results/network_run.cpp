@@ -14,6 +14,8 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
   std::string key = "network-3" + register_version();
   if (const DatumSettings &d = s.state().settings.datum; d.geoid_sd > 0)
     key += fmt::format("geoid {:g} {:g}", d.geoid_sd, d.geoid_correlation);
+  if (const GeoidChoice &g = s.geoid_choice(); !g.source.empty())
+    key += fmt::format("grid {} {} {}", g.source, interpolation_name(g.interpolation), g.problem);
   if (const GroundMotion &m = s.state().settings.datum.motion; !m.plate.empty() || m.sd_m_yr != GroundMotion{}.sd_m_yr)
     key += fmt::format("plate {} {:g}", m.plate, m.sd_m_yr);
   const JobSettings &x = s.state().settings;
@@ -534,6 +536,7 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
   run.epoch_text = fmt::format("{:.2f}", datum.epoch());
   if (datum.geoid()) {
     run.geoid_name = datum.geoid()->name();
+    run.geoid_grid = datum.geoid()->grid_words();
     run.geoid_source = datum.geoid()->source_of_accuracy();
     run.geoid_sd = datum.geoid()->sd_m();
   }

@@ -202,22 +202,57 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
   return out;
 }
 
+namespace {
+std::string place_in(const std::string &list, long line, long decision) {
+  return line ? fmt::format("{} line {}", list, line) : fmt::format("decision {}", decision);
+}
+} // namespace
+
+std::string PublishedMark::where() const { return place_in(source_name, line, decision); }
+
+std::string PublishedMark::where_height() const {
+  return height_from ? place_in(height_from->source_name, height_from->line, decision) : where();
+}
+
+std::string PublishedMark::what() const {
+  if (!has_position()) return "height of " + name;
+  return fmt::format("{} in {}{}", name, frame.empty() ? "the job's frame" : frame,
+                     epoch.empty() ? "" : " at " + epoch);
+}
+
+PublishedMark published_mark(const SourceContent &list, const ControlRow &r, const JobState &state) {
+  PublishedMark p;
+  p.name = state.mark_name(r.mark), p.description = r.description, p.source_id = list.source.id,
+  p.source_name = list.source.name;
+  p.frame = r.frame, p.epoch = r.epoch, p.line = r.line;
+  p.xyz = r.xyz, p.geodetic_deg = r.geodetic, p.grid = r.grid, p.velocity = r.velocity, p.sd_enu = r.sd_enu;
+  p.height = r.height, p.sd_height = r.sd_height, p.gravity = r.gravity;
+  p.cov_enu = r.cov_enu, p.crs = r.crs, p.vertical = r.vertical, p.origin = r.origin, p.code = r.code;
+  if (!r.vertical.empty() && r.vertical != state.settings.datum.vertical) p.height.reset(), p.sd_height.reset();
+  return p;
+}
+
+namespace {
+/// What `p` lacks comes from another list.
+void complete(PublishedMark &p, PublishedMark other) {
+  if (!p.has_position() && other.has_position()) std::swap(p, other);
+  if (!p.height && other.height) {
+    p.height = other.height, p.sd_height = other.sd_height;
+    p.height_from = other.height_from.value_or(PublishedMark::Line{other.source_id, other.source_name, other.line});
+  }
+  if (!p.gravity) p.gravity = other.gravity;
+  if (p.description.empty()) p.description = other.description;
+}
+} // namespace
+
 std::map<std::string, PublishedMark> published_marks(const Contents &contents, const JobState &state) {
   std::map<std::string, PublishedMark> out;
   for (const auto &c : contents) {
     if (!c.control) continue;
     for (const ControlRow &r : c.control->rows) {
-      PublishedMark p;
-      p.name = state.mark_name(r.mark), p.description = r.description, p.source_id = c.source.id,
-      p.source_name = c.source.name;
-      p.frame = r.frame, p.epoch = r.epoch, p.line = r.line;
-      p.xyz = r.xyz, p.geodetic_deg = r.geodetic, p.grid = r.grid, p.velocity = r.velocity, p.sd_enu = r.sd_enu;
-      p.height = r.height, p.sd_height = r.sd_height, p.gravity = r.gravity;
-      p.cov_enu = r.cov_enu, p.crs = r.crs, p.vertical = r.vertical, p.origin = r.origin, p.code = r.code;
-      // A height of another vertical system is no height of this job.
-      if (!r.vertical.empty() && r.vertical != state.settings.datum.vertical) p.height.reset(), p.sd_height.reset();
+      PublishedMark p = published_mark(c, r, state);
       const auto [it, first] = out.try_emplace(p.name, p);
-      if (!first && !it->second.gravity) it->second.gravity = r.gravity;
+      if (!first) complete(it->second, std::move(p));
     }
   }
   for (const auto &[mark, h] : state.holds) {
@@ -228,7 +263,7 @@ std::map<std::string, PublishedMark> published_marks(const Contents &contents, c
         PublishedMark &p = listed->second;
         if (h.sd_enu) p.sd_enu = h.sd_enu;
         if (h.velocity) p.velocity = h.velocity;
-        if (h.height) p.height = h.height, p.sd_height = h.sd_height;
+        if (h.height) p.height = h.height, p.sd_height = h.sd_height, p.height_from.emplace();
         p.decision = h.decision;
       }
       continue;

@@ -65,9 +65,25 @@ struct PublishedMark {
   std::optional<double> height, sd_height; ///< physical, m
   std::optional<double> gravity;           ///< measured at the mark, m/s²
   std::string crs, vertical, origin, code; ///< as the list names them; empty: the job's, nothing
+  /// Where the physical height stands when another list than that of the position gives it; of line 0, when a decision
+  /// does.
+  struct Line {
+    std::string source_id, source_name;
+    long line = 0;
+  };
+  std::optional<Line> height_from;
   bool has_position() const { return xyz || geodetic_deg || grid; }
+  /// "control.csv line 7", or the decision that it was typed with.
+  std::string where() const;
+  std::string where_height() const;
+  /// "REFA in ETRF2000 at 2010.0", or that it is a height.
+  std::string what() const;
 };
-/// From the control lists, and where a hold or check came with coordinates, those.
+/// What one row of a control list says of its mark; a height of another vertical system is none of the job's.
+PublishedMark published_mark(const SourceContent &list, const ControlRow &row, const JobState &state);
+/// From the control lists, and where a hold or check came with coordinates, those. Lists complete each other: the
+/// position of the first that has one, in the order of their content hashes, with its physical height, else that of the
+/// first that has one.
 std::map<std::string, PublishedMark> published_marks(const Contents &contents, const JobState &state);
 
 } // namespace ampletie

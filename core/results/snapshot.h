@@ -14,6 +14,7 @@ struct Occupation;
 struct PublishedMark;
 struct MisplacedMark;
 struct LevelReport;
+struct GeoidChoice;
 struct TraverseReport;
 struct VectorResult;
 
@@ -112,6 +113,7 @@ public:
   const std::map<std::string, MisplacedMark> &misplaced() const;
   const std::optional<Vec3> &centre() const; ///< of the job, where anything tells it
   Eigen::Vector2d grid_origin() const;       ///< of a local plane: the middle of what is published in it
+  const GeoidChoice &geoid_choice() const;   ///< the grid that the surveyor chose for physical heights
   const LevelReport &levels() const;
   const TraverseReport &traverses() const;
   const std::vector<VectorResult> &vectors() const; ///< as they were solved, with what decisions say of them

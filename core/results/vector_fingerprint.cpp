@@ -139,7 +139,7 @@ VectorFingerprints::VectorFingerprints(const JobSnapshot &s, const std::map<std:
       all += m + position_key(s, m);
       // Grid coordinates come with a height of the job's system.
       if (const auto p = s.published().find(m); p != s.published().end() && p->second.grid)
-        all += s.state().settings.datum.vertical;
+        all += s.state().settings.datum.vertical + s.geoid_choice().source;
     }
     anchors_[session] = sha256_hex(all);
   }

@@ -89,6 +89,9 @@ Vec3 job_place(const JobSnapshot &s, const JobDatum &datum);
 /// The datum of the job near its data; throws when nothing tells where the job is.
 JobDatum job_datum(const JobSnapshot &s);
 /// The same from its parts.
-JobDatum datum_at(DatumSettings settings, const std::optional<Vec3> &centre, const Eigen::Vector2d &grid_origin);
+JobDatum datum_at(DatumSettings settings, const std::optional<Vec3> &centre, const Eigen::Vector2d &grid_origin,
+                  const GeoidChoice &geoid);
+/// The grid that decisions choose for physical heights.
+GeoidChoice chosen_geoid(const Contents &contents, const JobState &state);
 
 } // namespace ampletie

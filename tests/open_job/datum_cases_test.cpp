@@ -11,7 +11,6 @@ using Catch::Matchers::Contains;
 
 namespace {
 bool doubted(const Job &job, const char *kind) { return doubt_of(job, kind) != nullptr; }
-void adjust(Job &job) { job.accept_network(run_network(*job.snapshot(), job.vectors(), {})); }
 } // namespace
 
 TEST_CASE("a mark in a frame in which ground moves is not used without its plate, and a doubt says so") {

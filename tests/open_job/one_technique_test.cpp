@@ -28,7 +28,6 @@ std::string leveled(const std::string &run, const std::vector<std::pair<std::str
   }
   return out + "end\n";
 }
-void adjust(Job &job) { job.accept_network(run_network(*job.snapshot(), job.vectors(), {})); }
 } // namespace
 
 TEST_CASE("levels alone are adjusted and can be issued; a spur is not said to be checked") {

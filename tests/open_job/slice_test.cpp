@@ -18,7 +18,6 @@ bool has(const Job &job, const std::string &kind, const std::string &about = "")
   return std::any_of(job.doubts().begin(), job.doubts().end(),
                      [&](const Doubt &d) { return d.kind == kind && d.about.find(about) != std::string::npos; });
 }
-void adjust(Job &job) { job.accept_network(run_network(*job.snapshot(), job.vectors(), {})); }
 } // namespace
 
 TEST_CASE("from the field files to coordinates near the truth") {

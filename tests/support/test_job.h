@@ -15,6 +15,8 @@ inline void solve(Job &job, unsigned threads = 0) {
   job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), threads, {}));
 }
 
+inline void adjust(Job &job) { job.accept_network(run_network(*job.snapshot(), job.vectors(), {})); }
+
 /// The demo's field files, without the simulator's answer.
 inline std::vector<std::string> demo_files() {
   std::vector<std::string> out;

@@ -97,6 +97,27 @@ const Fields<SourceThing::Edits> &SourceThing::fields() {
        [](E &e, const json &v, long decision) {
          e.first->recipes[e.second] = {v.get<std::string>(), decision};
        }},
+      {"geoid", "heights through this grid", "", 1,
+       [](const std::string &t) { return json(read_yes("whether heights go through this grid", t)); },
+       [](E &e, const json &v, long decision) {
+         if (v.get<bool>())
+           e.first->geoid = {e.second, decision};
+         else if (e.first->geoid.value == e.second)
+           e.first->geoid = {};
+       },
+       [](const json &v) {
+         return std::string(v.is_boolean() && v.get<bool>() ? "physical heights go through this grid"
+                                                            : "physical heights do not go through this grid");
+       }},
+      {"interpolation", "read", "", 1,
+       [](const std::string &t) {
+         return json(read_one_of("a grid is read", lower(t), {"bilinear", "bicubic"}));
+       },
+       [](E &e, const json &v, long decision) {
+         const bool cubic = read_one_of("a grid is read", v.get<std::string>(), {"bilinear", "bicubic"}) == "bicubic";
+         e.first->interpolations[e.second] = {cubic ? GridInterpolation::bicubic : GridInterpolation::bilinear,
+                                              decision};
+       }},
       {"seen", "what is unread", "", 1,
        [](const std::string &t) { return json(read_yes("what is unread was looked at", t)); },
        [](E &e, const json &v, long decision) {

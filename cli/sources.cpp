@@ -1,0 +1,90 @@
+#include "cli/sources.h"
+#include "base/angle.h"
+#include "base/error.h"
+#include "base/near.h"
+#include "base/text.h"
+#include "cli/names.h"
+#include "cli/words.h"
+#include <filesystem>
+#include <fmt/format.h>
+
+namespace ampletie::cli {
+namespace {
+using nlohmann::json;
+
+bool is_geoid(const Job &job, const std::string &id) {
+  for (const SourceContent &c : job.snapshot()->contents())
+    if (c.source.id == id) return c.geoid != nullptr;
+  return false;
+}
+
+/// The place and the reach of a job's marks.
+std::pair<Geodetic, double> around(const Job &job) {
+  const JobSnapshot &s = *job.snapshot();
+  if (!s.centre()) throw InputError("nothing says yet where the job is: take observations or a control list first");
+  double reach = 0;
+  const auto add = [&](const Vec3 &xyz) { reach = std::max(reach, (xyz - *s.centre()).norm()); };
+  for (const Occupation &o : s.occupations())
+    if (o.file->approximate.norm() > 6e6) add(o.file->approximate);
+  const JobDatum datum = job_datum(s);
+  for (const auto &[name, p] : s.published()) try {
+      add(published_in_job(p, datum, {s.state().settings.worst_transformation_m, false}).xyz);
+    } catch (const InputError &) {
+      // it has a doubt of its own
+    }
+  return {to_geodetic(*s.centre()), reach};
+}
+} // namespace
+
+void set_source(Job &job, const std::vector<std::string> &words, const std::string &because) {
+  if (words.size() < 3) throw InputError("say which one and NAME=VALUE");
+  const std::string id = resolve_one(job, words[1], "source");
+  const RecipeSource *book = recipe_source(*job.snapshot(), id);
+  const bool geoid = is_geoid(job, id);
+  if (!book && !geoid)
+    throw InputError("\"" + words[1] + "\" is no level file, field book or geoid grid: nothing can be said of it");
+  for (std::size_t i = 2; i < words.size(); ++i) {
+    const auto [name, text] = name_value(words[i]);
+    const bool of_grids = name == "geoid" || name == "interpolation";
+    if (of_grids != geoid && find_field(SourceThing::fields(), name))
+      throw InputError("\"" + words[1] + "\" is " + (geoid ? "a geoid grid" : "read with a recipe") + ": it has no \"" +
+                       name + "\"");
+    json v;
+    if (name == "recipe") {
+      std::vector<std::string> all;
+      for (const Recipe &r : job_recipes(job.snapshot()->contents(), book->used->reads)) all.push_back(r.name);
+      if (std::find(all.begin(), all.end(), text) == all.end())
+        throw InputError("there is no recipe \"" + text + "\"" + near_ones(text, all) + ": take its file first");
+      v["recipe"] = text;
+    } else
+      v[name] = typed_field<SourceThing>(name, text);
+    job.decide("set", "source:" + id, v, because);
+  }
+}
+
+std::string cut_grid(const Arguments &a) {
+  const std::string &from = a.files.at(0), &to = a.files.at(1);
+  const std::string end = lower(std::filesystem::path(to).extension().string());
+  if (end != ".gtx" && end != ".isg") throw InputError("a grid is written as .gtx or .isg, not as \"" + to + "\"");
+  if (a.centre.empty() == a.of_job.empty()) throw InputError("say around what: --centre LAT LON, or --job JOB");
+  const SourceContent c = read_source(std::filesystem::path(from).filename().string(), read_file(from), {});
+  if (!c.geoid) throw InputError(from, 0, "it is no grid of a geoid");
+  Geodetic centre;
+  double reach = 0;
+  if (!a.centre.empty()) {
+    const auto lat = parse_angle_deg(a.centre[0]), lon = parse_angle_deg(a.centre[1]);
+    if (!lat || !lon || std::abs(*lat) > 90 || std::abs(*lon) > 360)
+      throw InputError("the latitude and longitude of the centre cannot be read");
+    centre = {radians(*lat), radians(*lon), 0};
+  } else
+    std::tie(centre, reach) = around(Job::open(a.of_job));
+  const double radius = reach + 1000 * a.radius;
+  const HeightGrid part = cut_out(*c.geoid, centre, radius);
+  const double edge = distance_to_edge(part, centre);
+  write_file(to, end == ".gtx" ? write_gtx(part) : write_isg(part));
+  std::string out = fmt::format("{} × {} nodes of {}: {}", part.rows, part.columns, c.geoid->name, part.extent_words());
+  if (edge < radius) out += fmt::format("; the grid ends {:.1f} km from the centre", edge / 1000);
+  return out;
+}
+
+} // namespace ampletie::cli

@@ -1,0 +1,79 @@
+#include "base/error.h"
+#include "judgement/doubt_list.h"
+#include "results/vectors.h"
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+/// Coordinates that two lists round to millimetres differ by less.
+constexpr double same_place = 0.002, same_height = 0.001;
+
+/// What one list gives otherwise than the others.
+struct Apart {
+  double most = 0; ///< m
+  int marks = 0;
+  std::string mark, sentence; ///< of the one that lies furthest apart
+
+  void take(const PublishedMark &used, const PublishedMark &other, const char *what, double d, bool height) {
+    ++marks;
+    if (d <= most) return;
+    most = d, mark = used.name;
+    sentence = fmt::format("{} of {}: {} and {} give it {:.1f} mm apart; that of {} is used", what, used.name,
+                           height ? used.where_height() : used.where(), other.where(), 1000 * d,
+                           height && used.height_from ? used.height_from->source_name : used.source_name);
+  }
+};
+
+const PublishedMark *mark_of(const std::map<std::string, PublishedMark> &all, const std::string &name) {
+  const auto it = all.find(name);
+  return it == all.end() ? nullptr : &it->second;
+}
+
+/// How far apart two lists place a mark in the job's frame at its epoch, m; nothing where one of them does not.
+std::optional<double> apart(const PublishedMark &a, const PublishedMark &b, const JobDatum &datum,
+                            const OperationPolicy &policy) {
+  if (!a.has_position() || !b.has_position()) return {};
+  try {
+    return (published_in_job(a, datum, policy).xyz - published_in_job(b, datum, policy).xyz).norm();
+  } catch (const InputError &) {
+    return {}; // what cannot be brought into the job's frame cannot be compared
+  }
+}
+} // namespace
+
+void list_doubts(DoubtList &list, const JobSnapshot &s) {
+  std::optional<JobDatum> datum;
+  try {
+    datum.emplace(job_datum(s));
+  } catch (const InputError &) {
+    // heights are compared all the same
+  }
+  const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+  for (const SourceContent &c : s.contents()) {
+    if (!c.control) continue;
+    Apart found;
+    for (const ControlRow &r : c.control->rows) {
+      const PublishedMark other = published_mark(c, r, s.state());
+      // What was typed with a decision is the surveyor's own choice between them.
+      const PublishedMark *used = mark_of(s.published(), other.name);
+      if (used && !used->source_id.empty() && used->source_id != c.source.id && datum)
+        if (const auto d = apart(*used, other, *datum, policy); d && *d > same_place)
+          found.take(*used, other, "the position", *d, false);
+      used = mark_of(s.benchmarks(), other.name);
+      if (!used || !other.height) continue;
+      const std::string &height_of = used->height_from ? used->height_from->source_id : used->source_id;
+      if (!height_of.empty() && height_of != c.source.id)
+        if (const double d = std::abs(*used->height - *other.height); d > same_height + 1e-9)
+          found.take(*used, other, "the height", d, true);
+    }
+    if (!found.marks) continue;
+    Doubt &d =
+        list.add(DoubtKind::lists_disagree, found.mark, Section::datum, {Thing::Kind::source, c.source.id},
+                 found.sentence + (found.marks > 1 ? fmt::format("; {} of {} differ in all", found.marks, c.source.name)
+                                                   : std::string()));
+    d.value = 1000 * found.most, d.unit = "mm", d.effect_m = found.most;
+    d.causes.push_back("leave out the list that no longer holds, or hold the mark with the coordinates that are right");
+  }
+}
+
+} // namespace ampletie
