@@ -2,10 +2,12 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/fits.h"
 #include "cli/levels.h"
 #include "cli/names.h"
 #include "cli/show.h"
 #include "cli/sources.h"
+#include "cli/systems.h"
 #include "cli/traverses.h"
 #include "cli/words.h"
 #include "formats/rinex_navigation.h"
@@ -61,15 +63,20 @@ int cmd_take(Sitting &here, const Arguments &a) {
 int cmd_set(Sitting &here, const Arguments &a) {
   Job &job = here.job(a.job);
   if (a.words.empty())
-    throw InputError(
-        "say what to set: occupation, vector, run, reading, staff, instrument, mark, source, setup, pointing, route, "
-        "job, solve, limit, weight, levels, traverse, accuracy or accept");
+    throw InputError("say what to set: occupation, vector, run, reading, staff, instrument, mark, source, setup, "
+                     "pointing, route, fit, "
+                     "pair, "
+                     "job, solve, limit, weight, levels, traverse, accuracy or accept");
   const std::string kind = a.words[0];
   if (kind == "accept") {
     if (a.words.size() != 2 || a.because.empty()) throw InputError("accept needs the doubt's id and --because");
     if (std::none_of(job.doubts().begin(), job.doubts().end(), [&](const Doubt &d) { return d.id == a.words[1]; }))
       throw InputError("there is no doubt \"" + a.words[1] + "\"");
     job.decide("accept", a.words[1], nlohmann::json::object(), a.because);
+    return here.finish();
+  }
+  if (kind == "fit" || kind == "pair") {
+    set_fit(job, a.words, a.because, a.ahead);
     return here.finish();
   }
   if (kind == "source") {
@@ -338,6 +345,12 @@ int cmd_cut(Sitting &, const Arguments &a) {
   return 0;
 }
 
+int cmd_systems(Sitting &, const Arguments &a) {
+  const auto r = system_rows(a);
+  print(a.json ? r.dump(1) + "\n" : table(r));
+  return 0;
+}
+
 struct Action {
   const char *name;
   int (*run)(Sitting &, const Arguments &);
@@ -361,6 +374,7 @@ constexpr Action actions[] = {
     {"trace", cmd_trace},
     {"issue", cmd_issue},
     {"cut", cmd_cut},
+    {"systems", cmd_systems},
     {"simulate", cmd_simulate},
 };
 

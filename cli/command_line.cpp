@@ -44,6 +44,7 @@ CommandLine::CommandLine() {
                 "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME "
                 "| staff NAME scale=PPM | setup MARK NAME=VALUE… | pointing FILE:LINE NAME=VALUE… | route NAME "
                 "NAME=VALUE… | "
+                "fit SYSTEM list=FILE plan=… height=… | pair SYSTEM MARK use=…|with=NAME | "
                 "source FILE recipe=NAME|seen=yes|geoid=yes|interpolation=bicubic | "
                 "job|solve|limit|weight|levels|traverse NAME=VALUE… | accept DOUBT")
       ->required();
@@ -119,6 +120,14 @@ CommandLine::CommandLine() {
   c->add_option("--centre", a.centre, "latitude and longitude of the middle")->expected(2);
   c->add_option("--job", a.of_job, "around the marks of this job");
   c->add_option("--radius", a.radius, "km around it, or around the job's marks")->check(CLI::Range(0.1, 5000.0));
+  c = command("systems", "look for grids and height systems of the register", false);
+  c->add_option("WORDS", a.words, "that name, area or code hold");
+  c->add_option("--at", a.centre, "latitude and longitude: what can be used there comes with the reason where not")
+      ->expected(2);
+  c->add_option("--job", a.of_job, "where this job is");
+  c->add_option("--kind", a.what_kind, "projected, vertical, geographic, geocentric or compound")
+      ->check(CLI::IsMember({"projected", "vertical", "geographic", "geocentric", "compound"}));
+  c->add_flag("--json", a.json, "as JSON");
   c = command("simulate", "make a field campaign from a scenario", false);
   c->add_option("SCENARIO", a.scenario, "scenario file")->required();
   c->add_option("FOLDER", a.folder, "where the files go")->required();

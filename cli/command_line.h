@@ -22,7 +22,7 @@ struct Arguments {
   std::string what = "vectors", systems, sessions, pairs;
   double frequencies = 0;
   std::vector<std::string> centre;
-  std::string of_job;
+  std::string of_job, what_kind;
   double radius = 20; ///< km
 };
 
@@ -38,9 +38,9 @@ struct CommandLine {
 };
 
 /// The lists that `show` knows, in order of the work.
-inline constexpr const char *list_titles[] = {"sources", "occupations", "vectors",   "loops",   "runs",
-                                              "heights", "setups",      "traverses", "network", "marks",
-                                              "doubts",  "decisions",   "results"};
+inline constexpr const char *list_titles[] = {"sources", "occupations", "vectors",   "loops",     "runs",
+                                              "heights", "setups",      "traverses", "network",   "marks",
+                                              "fits",    "pairs",       "doubts",    "decisions", "results"};
 std::string list_names();
 
 } // namespace ampletie::cli

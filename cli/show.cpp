@@ -3,6 +3,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "cli/command_line.h"
+#include "cli/fits.h"
 #include "cli/levels.h"
 #include "cli/traverses.h"
 #include "judgement/decision_words.h"
@@ -317,6 +318,8 @@ constexpr List lists[] = {
     {"traverses", traverse_rows},
     {"network", network_object},
     {"marks", mark_rows},
+    {"fits", fit_rows},
+    {"pairs", fit_pair_rows},
     {"doubts", doubt_rows},
     {"decisions", decision_rows},
     {"results", result_rows},

@@ -1,4 +1,6 @@
 #include "app/datum/datum_sheet.h"
+#include "app/datum/fit_part.h"
+#include "app/datum/systems_part.h"
 #include "app/widgets/page.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/refreshing.h"
@@ -168,6 +170,12 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
   stack_ = new QStackedWidget;
   add_part("Published marks", published_, stack_);
   add_part("Positions", positions_, stack_);
+  fits_ = new FitPart(w_);
+  add_part("Frame fits", fits_, stack_);
+  systems_ = new SystemsPart(w_);
+  add_part("Systems", systems_, stack_);
+  connect(systems_, &SystemsPart::refused, this, [this](const QString &why) { say(why, true); });
+  connect(fits_, &FitPart::refused, this, [this](const QString &why) { say(why, true); });
   words_ = new Page;
   words_->setObjectName("datum words");
   words_->setAccessibleName("Datum in words");
@@ -177,15 +185,21 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
   auto *inner = new QVBoxLayout(holder);
   inner->setContentsMargins(10, 6, 10, 6);
   inner->addWidget(words_);
-  auto *lower = new QHBoxLayout;
+  auto *below = new QWidget;
+  auto *lower = new QHBoxLayout(below);
+  lower->setContentsMargins(0, 0, 0, 0);
   lower->setSpacing(10);
   lower->addWidget(holder, 5);
   lower->addWidget(new PlanView(w_, false), 4);
   body()->addWidget(stack_, 4);
-  body()->addLayout(lower, 5);
+  body()->addWidget(below, 5);
+  // A fit has a picture of its own; it and the register need the room.
+  connect(stack_, &QStackedWidget::currentChanged, this, [this, below] {
+    below->setVisible(stack_->currentWidget() != fits_ && stack_->currentWidget() != systems_);
+  });
   for (auto *t : {published_, positions_})
     connect(t, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
-  refresh_when_seen(this, w_, [this] { refresh(); });
+  refresh_with_judgement(this, w_, [this] { refresh(); });
   refresh();
 }
 
@@ -206,6 +220,9 @@ void DatumSheet::refresh() {
   words_->setHtml(html);
   set_count(0, static_cast<int>(published.size()));
   set_count(1, static_cast<int>(positions.size()));
+  fits_->refresh();
+  systems_->refresh();
+  set_count(2, fits_->count());
   published_->set_rows(std::move(published));
   positions_->set_rows(std::move(positions));
 }

@@ -5,6 +5,8 @@ class QTextBrowser;
 
 namespace ampletie::app {
 class TableCard;
+class FitPart;
+class SystemsPart;
 
 /// Frames, epochs, grid and heights; which marks are held.
 class DatumSheet : public Sheet {
@@ -15,6 +17,8 @@ public:
 private:
   void refresh();
   TableCard *published_, *positions_;
+  FitPart *fits_;
+  SystemsPart *systems_;
   QStackedWidget *stack_;
   QTextBrowser *words_;
 };

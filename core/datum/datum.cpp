@@ -7,6 +7,7 @@ namespace ampletie {
 
 std::optional<Frame> default_realisation(const Projection &p) {
   if (is_local(p.geographic())) return Frame{"local"};
+  if (p.geographic().empty()) return {};
   if (p.datum() == "European Terrestrial Reference System 1989 ensemble") return frame_by_name("ETRF2000");
   return frame_by_name(p.geographic());
 }
@@ -27,7 +28,7 @@ bool belongs(const Frame &frame, const DatumInfo &grid) {
 
 std::vector<std::string> realisations(const Projection &p) {
   std::vector<std::string> out;
-  if (is_local(p.geographic())) return out;
+  if (is_local(p.geographic()) || p.geographic().empty()) return out;
   const DatumInfo grid = datum_info(p.geographic());
   if (grid.code == wgs84_family) return {std::begin(itrf), std::end(itrf)};
   for (const std::string &name : grid.member_names) {
@@ -65,14 +66,21 @@ std::string any_of_these(const Projection &p) {
   return all.empty() ? "" : fmt::format(" ({})", fmt::join(all, ", "));
 }
 
-Frame choose(const DatumSettings &s, const Projection &p) {
+} // namespace
+
+Frame frame_of(const DatumSettings &s, const Projection &p) {
   if (is_local(p.geographic())) return {"local"};
-  const DatumInfo grid = datum_info(p.geographic());
+  // A grid of one's own that names no datum of the register rests on what the surveyor says.
+  const bool unnamed = p.geographic().empty();
+  if (unnamed && s.realisation.empty())
+    throw InputError(p.name() + " names no datum of the register (\"" + p.datum() +
+                     "\"): say which frame it rests on (setting realisation)");
+  const DatumInfo grid = unnamed ? DatumInfo{} : datum_info(p.geographic());
   std::optional<Frame> f;
   if (!s.realisation.empty()) {
     f = frame_by_name(s.realisation);
     if (!f) throw InputError("\"" + s.realisation + "\" names no frame realisation that is known");
-    if (!belongs(*f, grid))
+    if (!unnamed && !belongs(*f, grid))
       throw InputError(
           fmt::format("{} rests on {}: {} is no realisation of it{}. Between two datums a transformation is "
                       "needed, not another name",
@@ -93,10 +101,8 @@ Frame choose(const DatumSettings &s, const Projection &p) {
                                  p.name(), e.a));
   return *f;
 }
-} // namespace
-
 JobDatum::JobDatum(const DatumSettings &settings, const Geodetic &near)
-    : settings_(settings), projection_(settings.crs, settings.origin), frame_(choose(settings, projection_)) {
+    : settings_(settings), projection_(settings.crs, settings.origin), frame_(frame_of(settings, projection_)) {
   if (!local()) projection_.check(near);
   if (settings.vertical.empty() || local()) return;
   try {

@@ -62,6 +62,9 @@ private:
   std::string geoid_refusal_;
 };
 
+/// The frame that a job's grid rests on; throws `InputError` as `JobDatum` does for settings that name none.
+Frame frame_of(const DatumSettings &settings, const Projection &projection);
+
 /// The frame that a projected system's datum stands for when nobody says: ETRS89 is realised as ETRF2000, the
 /// realisation that EUREF recommends for national use (common practice, from memory). Nothing where there is no
 /// default.

@@ -1,5 +1,7 @@
 #include "geodesy/proj_objects.h"
 #include "base/error.h"
+#include "base/text.h"
+#include "geodesy/projection.h"
 #include <cmath>
 #include <fmt/format.h>
 
@@ -33,6 +35,22 @@ Pj find(const std::string &code) {
 Pj make(const std::string &code) {
   Pj p = find(code);
   if (!p) throw InputError("\"" + code + "\" is not a coordinate system of the register");
+  return p;
+}
+
+Pj make_grid(const std::string &code) {
+  if (!is_described(code)) return make(code);
+  if (code.size() > 10000) throw InputError("the description of the grid is too long");
+  // What reads files or shifts datums is no description of a grid.
+  for (const char *word : {"grids=", "init=", "towgs84=", "BOUNDCRS", "pipeline"})
+    if (lower(code).find(lower(word)) != std::string::npos)
+      throw InputError("a grid is described without files and shifts of datum: \"" + std::string(word) +
+                       "\" is not taken");
+  std::string text_of = code;
+  if (code.front() == '+' && code.find("+type=crs") == std::string::npos) text_of += " +type=crs";
+  Pj p(proj_create(context(), text_of.c_str()));
+  if (!p || proj_get_type(p.get()) != PJ_TYPE_PROJECTED_CRS)
+    throw InputError("\"" + code.substr(0, 60) + "\" … does not describe a projected system");
   return p;
 }
 

@@ -18,7 +18,9 @@ using Pj = std::unique_ptr<PJ, Deleter>;
 
 /// A system of the register by its code; throws `InputError` for anything else.
 Pj make(const std::string &code);
-/// The same; null where there is none.
+/// A projected system: by its code, or described in full (`is_described`); throws `InputError` in words.
+Pj make_grid(const std::string &code);
+/// The same as `make`; null where there is none.
 Pj find(const std::string &code);
 inline std::string text(const char *s) { return s ? s : ""; }
 /// "EPSG:25833".

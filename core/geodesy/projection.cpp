@@ -34,6 +34,22 @@ struct Projection::Handle {
 
 bool is_local(std::string_view code) { return code == "local" || code.substr(0, 6) == "local:"; }
 
+bool is_described(std::string_view code) {
+  return code.starts_with("+proj=") || code.starts_with("PROJCRS[") || code.starts_with("PROJCS[");
+}
+
+std::string on_one_line(std::string_view code) {
+  std::string out;
+  for (char c : trimmed(code)) {
+    const bool blank = std::isspace(static_cast<unsigned char>(c));
+    if (!blank)
+      out += c;
+    else if (out.back() != ' ')
+      out += ' ';
+  }
+  return out;
+}
+
 Geodetic local_place(const std::string &code) {
   Geodetic out{radians(45), 0, 0};
   if (code == "local") return out;
@@ -112,6 +128,24 @@ GeographicAxes geographic_axes(const PJ *base, const std::string &name) {
 }
 } // namespace
 
+namespace {
+/// Code of a grid's geographic system; of one that is described without codes, that of the register's system that is
+/// the same in everything. Empty where none is.
+std::string base_code(const PJ *base) {
+  if (std::string own = code_of(base); !own.empty()) return own;
+  int *confidence = nullptr;
+  PJ_OBJ_LIST *list = proj_identify(context(), base, "EPSG", nullptr, &confidence);
+  std::string out;
+  if (list && proj_list_get_count(list) > 0 && confidence && confidence[0] >= 90) {
+    const Pj first(proj_list_get(context(), list, 0));
+    out = code_of(first.get());
+  }
+  if (list) proj_list_destroy(list);
+  if (confidence) proj_int_list_destroy(confidence);
+  return out;
+}
+} // namespace
+
 Projection::Projection(const std::string &code, const Eigen::Vector2d &origin) : handle_(std::make_shared<Handle>()) {
   if (is_local(code)) {
     const Geodetic place = local_place(code);
@@ -126,14 +160,15 @@ Projection::Projection(const std::string &code, const Eigen::Vector2d &origin) :
     name_ = datum_ = "local plane", geographic_ = "local";
     return;
   }
-  handle_->crs = make(code);
+  handle_->crs = make_grid(code);
   if (proj_get_type(handle_->crs.get()) != PJ_TYPE_PROJECTED_CRS)
     throw InputError("\"" + code + "\" is not a projected system: a grid is needed for control");
   name_ = text(proj_get_name(handle_->crs.get()));
+  if (name_.empty() || name_ == "unknown") name_ = "own grid";
   refuse_wrong_method(handle_->crs.get(), name_);
   handle_->axes = axes_of(handle_->crs.get(), name_);
   Pj base(proj_crs_get_geodetic_crs(context(), handle_->crs.get()));
-  geographic_ = code_of(base.get());
+  geographic_ = base_code(base.get());
   handle_->base = geographic_axes(base.get(), name_);
   Pj datum(proj_crs_get_datum(context(), base.get()));
   if (!datum) datum.reset(proj_crs_get_datum_ensemble(context(), base.get()));

@@ -18,6 +18,12 @@ struct GridPoint {
 /// rough latitude and longitude (degrees) and the mean height (m) of the site, on which curvature and normal gravity
 /// depend.
 bool is_local(std::string_view code);
+/// A grid of one's own, described in full in place of a code: WKT 2 or WKT 1 ("PROJCRS[…", "PROJCS[…") or text of PROJ
+/// ("+proj=tmerc +lat_0=46 …").
+bool is_described(std::string_view code);
+/// Such a description on one line, blanks put together.
+std::string on_one_line(std::string_view code);
+
 /// The rough place that such a code states; 45° N, 0° E, 0 m when it states none.
 Geodetic local_place(const std::string &code);
 

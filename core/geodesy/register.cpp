@@ -92,8 +92,16 @@ std::string vertical_name(const std::string &code) {
 std::string system_name(const std::string &code) {
   if (is_local(code)) return "local plane";
   if (code.empty()) return "no grid";
+  if (is_described(code)) return Projection(code).name();
   Pj p = make(code);
   return text(proj_get_name(p.get()));
+}
+
+std::string system_wkt(const std::string &code) {
+  if (is_local(code) || code.empty()) return {};
+  const char *const options[] = {"MULTILINE=NO", nullptr};
+  const Pj p = make_grid(code);
+  return text(proj_as_wkt(context(), p.get(), PJ_WKT2_2019, options));
 }
 
 std::string register_version() {

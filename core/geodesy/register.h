@@ -10,6 +10,8 @@ namespace ampletie {
 std::string system_name(const std::string &code);
 /// The same of a vertical system; throws when the code is that of anything else.
 std::string vertical_name(const std::string &code);
+/// A system as WKT 2 (ISO 19162), in one line; empty for a local plane and where the library cannot write it.
+std::string system_wkt(const std::string &code);
 /// PROJ and its register, for fingerprints: "PROJ 9.1.1, EPSG v10.074".
 std::string register_version();
 

@@ -35,6 +35,8 @@ constexpr TargetRow targets[] = {
     named<MarkThing>(Thing::Kind::nothing),
     named<AskedThing>(Thing::Kind::nothing),
     named<StyleThing>(Thing::Kind::nothing),
+    named<FitThing>(Thing::Kind::nothing),
+    named<PairThing>(Thing::Kind::nothing),
     named<StaffThing>(Thing::Kind::nothing),
     named<InstrumentThing>(Thing::Kind::nothing),
 };

@@ -21,6 +21,8 @@ using MarkName = Id<struct MarkTag>;
 using GroupName = Id<struct GroupTag>; ///< a mark or code, or the beginning of several: "WALL*"
 using StaffName = Id<struct StaffTag>;
 using SerialNumber = Id<struct SerialTag>; ///< of an instrument, as the books write it
+using FitName = Id<struct FitTag>;         ///< a system that a frame fit leads to
+using PairName = Id<struct PairTag>;       ///< "SYSTEM|MARK"
 using DoubtId = Id<struct DoubtTag>;       ///< "d-…"
 using ItemId = Id<struct ItemTag>;         ///< anything that can be left out, or a span of it
 

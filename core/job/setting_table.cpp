@@ -16,6 +16,16 @@ void known_frame(const std::string &name) {
   if (!frame_by_name(name)) throw InputError("\"" + name + "\" names no frame realisation that is known");
 }
 
+/// A code, or a description that is kept on one line.
+SettingValue grid() {
+  SettingValue v = setting_values::text(AT(datum.crs), known_grid);
+  const auto plain = v.read;
+  v.read = [plain](const std::string &t, const SettingInfo &i) {
+    return plain(is_described(t) ? on_one_line(t) : t, i);
+  };
+  return v;
+}
+
 /// A decimal year, or a date.
 SettingValue epoch() {
   SettingValue v = setting_values::number(AT(datum.epoch), 1980, 2100);
@@ -60,8 +70,10 @@ const std::vector<SettingInfo> &setting_catalogue() {
   using Part = SettingPart;
   static const std::vector<SettingInfo> all{
       {"job", "title", "Title", "", Part::shown, text(AT(title)), "The name of the job, printed on every sheet."},
-      {"job", "crs", "Grid", "", Part::datum, text(AT(datum.crs), known_grid),
-       "The projected system in which control is issued, by its code in the EPSG register; local:47.1:9.3:450 is a "
+      {"job", "crs", "Grid", "", Part::datum, grid(),
+       "The projected system in which control is issued, by its code in the EPSG register, or described in full (WKT 2 "
+       "or "
+       "+proj=…; then the realisation says which frame it rests on, where the text does not); local:47.1:9.3:450 is a "
        "plane of the site's own (rough latitude, longitude and height); empty is a job of heights alone."},
       {"job", "realisation", "Realisation", "", Part::datum, text(AT(datum.realisation), known_frame),
        "The frame that the grid's datum stands for (ETRF2000, ITRF2020 …); empty takes the usual one."},

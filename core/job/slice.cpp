@@ -50,6 +50,8 @@ std::vector<Slice> slices_of(const Meaning &m) {
           return {Slice::routes};
         else if constexpr (std::is_same_v<T, Said<StyleThing>>)
           return {Slice::styles};
+        else if constexpr (among<T, Said<FitThing>, Said<PairThing>>)
+          return {Slice::fits};
         else if constexpr (std::is_same_v<T, Said<AskedThing>>)
           return {Slice::asked};
         else if constexpr (std::is_same_v<T, Said<MarkThing>>)
@@ -88,6 +90,7 @@ const char *slice_name(Slice s) {
                                    "said of set-ups",
                                    "said of traverses",
                                    "styles",
+                                   "frame fits",
                                    "accuracy asked for",
                                    "said of marks",
                                    "recipes",

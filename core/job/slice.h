@@ -24,6 +24,7 @@ enum class Slice {
   stations, ///< set-ups and pointings
   routes,
   styles,
+  fits, ///< frame fits and their pairs
   asked,
   marks,   ///< gravity, names that stand for others
   recipes, ///< and what was looked at

@@ -35,6 +35,10 @@ const std::pair<const std::string, Value> *closest(const std::map<std::string, V
 }
 } // namespace
 
+bool JobState::of_a_fit(const std::string &source) const {
+  return std::any_of(fits.begin(), fits.end(), [&](const auto &f) { return f.second.list.value == source; });
+}
+
 CodeStyle JobState::style_of(const std::string &code) const {
   const auto *style = closest(styles, code);
   return style ? style->second : CodeStyle{};

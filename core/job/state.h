@@ -133,6 +133,19 @@ struct RunEdits {
   Decided<std::optional<double>> sd_mm_km, sd_mm_setup, staff_ppm, staff_temperature, collimation_mm_m;
 };
 
+/// What was decided about a system that marks common with a list lead to (datum/fit/frame_fit.h).
+struct FitEdits {
+  Decided<std::optional<std::string>> list;         ///< source with the coordinates in that system; none: no fit
+  Decided<std::optional<std::string>> plan, height; ///< names of `plan_fits` and `height_fits`
+  Decided<std::optional<double>> scale;             ///< where it is not to be found
+  Decided<std::optional<double>> sd, sd_height;     ///< of coordinates that the list states none of, m
+  struct Pair {
+    Decided<std::optional<std::string>> use;  ///< name of `pair_uses`, or "none"
+    Decided<std::optional<std::string>> with; ///< name in the list
+  };
+  std::map<std::string, Pair> pairs; ///< by the mark of the job
+};
+
 /// Limits that raise doubts, and settings of the computations. Names as `ample set JOB limit NAME=VALUE` writes them.
 struct JobSettings {
   std::string title = "untitled job";
@@ -163,6 +176,7 @@ struct JobState {
   std::map<std::string, SetupEdits> setups;
   std::map<std::string, PointingEdits> pointings;
   std::map<std::string, RouteEdits> routes;                ///< by the set-up that a traverse starts from
+  std::map<std::string, FitEdits> fits;                    ///< by the name of the system
   std::map<std::string, CodeStyle> styles;                 ///< by code; "WALL*" for all that begin so
   std::map<std::string, Decided<double>> staffs;           ///< staff → scale of its graduation, ppm
   std::map<std::string, InstrumentCard> instruments;       ///< by serial number, as the books write it
@@ -171,9 +185,9 @@ struct JobState {
   std::map<std::string, Decided<std::string>> same_marks;  ///< name → name of the mark it stands for
   std::map<std::string, Decided<std::string>> sight_marks; ///< sight → mark meant
   std::map<std::string, Decided<std::string>> recipes;     ///< source → recipe
-  Decided<std::string> geoid;  ///< source whose grid gives physical heights; empty: the register's
+  Decided<std::string> geoid; ///< source whose grid gives physical heights; empty: the register's
   std::map<std::string, Decided<GridInterpolation>> interpolations; ///< source → how its grid is read
-  std::map<std::string, long> seen;                        ///< sources whose unread pieces were looked at
+  std::map<std::string, long> seen;                                 ///< sources whose unread pieces were looked at
   std::map<std::string, std::map<std::string, Decided<nlohmann::json>>> vector_settings; ///< vector → setting → value
   std::map<std::string, HoldDecision> holds;
   struct Reasoned {
@@ -189,6 +203,8 @@ struct JobState {
   };
   std::map<std::string, Aim> aims;        ///< by id: what of the sources decisions that stand are about
   std::map<long, std::string> unreadable; ///< decisions that could not be read, and why: they do not count
+  /// Whether a source gives the coordinates of a fit's system: then it says nothing in the job's own.
+  bool of_a_fit(const std::string &source) const;
   /// How a code is drawn: its own style, else that of the longest beginning, else the default.
   CodeStyle style_of(const std::string &code) const;
   /// The group of `asked` whose values count for a mark: its own name, else the longest beginning; null: none.

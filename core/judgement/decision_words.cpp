@@ -64,6 +64,11 @@ std::string DecisionWords::about(const Decision &d) const {
                                [](const Said<StaffThing> &x) { return "staff " + x.about.text; },
                                [](const Said<InstrumentThing> &x) { return "instrument " + x.about.text; },
                                [](const Said<StyleThing> &x) { return "code " + x.about.text; },
+                               [](const Said<FitThing> &x) { return "system " + x.about.text; },
+                               [](const Said<PairThing> &x) {
+                                 const auto bar = x.about.text.find('|');
+                                 return x.about.text.substr(bar + 1) + " in the fit of " + x.about.text.substr(0, bar);
+                               },
                                [this](const Said<RouteThing> &x) {
                                  const std::string id = "traverse:" + x.about.text, name = named(id);
                                  return name == id ? "traverse " + x.about.text : name;
@@ -79,7 +84,14 @@ std::string DecisionWords::said(const Decision &d) const {
     const Decision *what = decision(w->decision);
     return what && what != &d ? sentence(*what) : "";
   }
-  return std::visit([](const auto &x) { return x.said(); }, *m);
+  return std::visit(Overloaded{[this](Said<FitThing> x) {
+                                 // By its name, not by its hash.
+                                 if (const auto list = x.value.find("list"); list != x.value.end() && list->is_string())
+                                   *list = named(list->get<std::string>());
+                                 return x.said();
+                               },
+                               [](const auto &x) { return x.said(); }},
+                    *m);
 }
 
 std::string DecisionWords::sentence(const Decision &d) const {

@@ -31,6 +31,8 @@ std::string measured(double value, const std::string &unit);
 void misplaced_doubts(DoubtList &list, const JobSnapshot &s);
 /// The grid of physical heights: none, unused, ends near marks, counts otherwise than the job.
 void geoid_doubts(DoubtList &list, const JobSnapshot &s);
+/// Frame fits: what fails, what nobody checks, what lies beyond them.
+void fit_doubts(DoubtList &list, const JobSnapshot &s);
 /// Lists that give a mark otherwise than the one whose coordinates or height are used.
 void list_doubts(DoubtList &list, const JobSnapshot &s);
 void file_doubts(DoubtList &list, const JobSnapshot &s);

@@ -43,7 +43,7 @@ const Doubts &lists_result() {
   static const Doubts r{"doubts: lists",
                         Section::datum,
                         {&contents_result(), &belonging_result()},
-                        {Slice::settings_datum, Slice::settings_network, Slice::marks},
+                        {Slice::settings_datum, Slice::settings_network, Slice::marks, Slice::fits},
                         found_by(list_doubts)};
   return r;
 }
@@ -52,7 +52,7 @@ const Doubts &intake_result() {
   static const Doubts r{"doubts: intake",
                         Section::intake,
                         {&contents_result(), &occupations_result(), &belonging_result()},
-                        {Slice::use_of_sources, Slice::settings_datum, Slice::settings_orbits},
+                        {Slice::use_of_sources, Slice::settings_datum, Slice::settings_orbits, Slice::fits},
                         found_by([](DoubtList &list, const JobSnapshot &s) {
                           file_doubts(list, s);
                           occupation_doubts(list, s);
@@ -149,6 +149,11 @@ const Doubts &geoid_doubts_result() {
   return r;
 }
 
+const Doubts &fit_doubts_result() {
+  static const Doubts r{"doubts: frame fits", Section::datum, {&fits_result()}, {}, found_by(fit_doubts)};
+  return r;
+}
+
 const Doubts &network_doubts_result() {
   static const Doubts r{"doubts: network",
                         Section::network,
@@ -200,8 +205,8 @@ const std::vector<const Doubts *> &sections() {
   static const std::vector<const Doubts *> all{
       &misplaced_result(),      &lists_result(),        &intake_result(),          &vector_doubts_result(),
       &closure_doubts_result(), &level_doubts_result(), &traverse_doubts_result(), &same_marks_result(),
-      &books_result(),          &datum_doubts_result(), &geoid_doubts_result(),    &network_doubts_result(),
-      &issue_doubts_result(),   &targetless_result()};
+      &books_result(),          &datum_doubts_result(), &geoid_doubts_result(),    &fit_doubts_result(),
+      &network_doubts_result(), &issue_doubts_result(), &targetless_result()};
   return all;
 }
 

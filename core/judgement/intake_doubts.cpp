@@ -62,7 +62,7 @@ void file_doubts(DoubtList &list, const JobSnapshot &s) {
     if (!stem.empty()) d.causes.push_back("by the name of the file it may be " + stem);
   }
   for (const SourceContent &c : s.contents()) {
-    if (!c.control || s.state().left_out.count(c.source.id)) continue;
+    if (!c.control || s.state().left_out.count(c.source.id) || s.state().of_a_fit(c.source.id)) continue;
     std::string other;
     for (const ControlRow &r : c.control->rows)
       if (r.height && !r.vertical.empty() && r.vertical != s.state().settings.datum.vertical && other.empty())

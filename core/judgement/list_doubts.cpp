@@ -50,10 +50,13 @@ void list_doubts(DoubtList &list, const JobSnapshot &s) {
   }
   const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
   for (const SourceContent &c : s.contents()) {
-    if (!c.control) continue;
+    if (!c.control || s.state().of_a_fit(c.source.id)) continue;
     Apart found;
     for (const ControlRow &r : c.control->rows) {
       const PublishedMark other = published_mark(c, r, s.state());
+      // A place that does not belong here at all is a doubt of its own.
+      const auto astray = s.misplaced().find(other.name);
+      if (astray != s.misplaced().end() && astray->second.published.source_id == c.source.id) continue;
       // What was typed with a decision is the surveyor's own choice between them.
       const PublishedMark *used = mark_of(s.published(), other.name);
       if (used && !used->source_id.empty() && used->source_id != c.source.id && datum)

@@ -60,8 +60,13 @@ Job Job::create(const std::string &path, const JobSettings &s) {
     value[name] = setting_value(name, *text);
   tidy(value);
   // So is what nothing can be computed in: families of frames without a realisation, datums that nothing leads to.
-  if (!s.datum.crs.empty() && !is_local(s.datum.crs))
-    if (const auto middle = Projection(s.datum.crs).middle()) JobDatum usable(s.datum, *middle);
+  if (!s.datum.crs.empty() && !is_local(s.datum.crs)) {
+    const Projection grid(s.datum.crs);
+    if (const auto middle = grid.middle())
+      JobDatum usable(s.datum, *middle);
+    else
+      frame_of(s.datum, grid);
+  }
   Job job(Store::create(path, nullptr, {{0, utc_now(), author(), "job set up", "set", "job", value}}));
   job.reload();
   return job;

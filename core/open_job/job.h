@@ -37,6 +37,8 @@ public:
   const LoopReport &loops() const { return judgement(loops_result(), seen_loops_); }
   /// What is thought of what total stations say by themselves.
   const TraverseFindings &traverse_findings() const { return judgement(traverse_findings_result(), seen_findings_); }
+  /// Frame fits of the network as it is adjusted.
+  const std::vector<JobFit> &fits() const { return judgement(fits_result(), seen_fits_); }
   const std::vector<Doubt> &doubts() const { return judgement(doubts_result(), seen_doubts_); }
   /// The three above take long. A window does not wait for them: it lets another thread ask the snapshot for the
   /// doubts, and until then they are those of a moment ago.
@@ -118,6 +120,7 @@ private:
   std::map<std::string, VectorResult> before_;
   bool beside_ = false, behind_ = false;
   mutable std::shared_ptr<const LoopReport> seen_loops_;
+  mutable std::shared_ptr<const std::vector<JobFit>> seen_fits_;
   mutable std::shared_ptr<const TraverseFindings> seen_findings_;
   mutable std::shared_ptr<const std::vector<Doubt>> seen_doubts_;
 };

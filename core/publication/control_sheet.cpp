@@ -5,6 +5,7 @@
 #include "judgement/left_over.h"
 #include "publication/control_tables.h"
 #include "publication/figures.h"
+#include "publication/fit_files.h"
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -395,6 +396,9 @@ Report control_sheet(const json &r, LengthUnit unit) {
                   origin_section(r),
                   doubt_section(r),
                   decision_section(r)};
+  std::vector<ReportSection> fits;
+  for (const json &f : r.value("fits", json::array())) fits.push_back(fit_section(f, unit));
+  out.sections.insert(out.sections.begin() + 2, fits.begin(), fits.end());
   return out;
 }
 

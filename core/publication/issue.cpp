@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "publication/control_files.h"
 #include "publication/control_sheet.h"
+#include "publication/fit_files.h"
 #include "publication/issue_record.h"
 #include "publication/record_parts.h"
 #include <fmt/format.h>
@@ -33,6 +34,7 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   out.csv = control_csv(out.record.data, options.unit);
   out.geojson = control_geojson(out.record.data);
   out.files = {{"control.csv", out.csv}, {"control.geojson", out.geojson}};
+  for (auto &file : fit_files(out.record.data, options.unit)) out.files.push_back(std::move(file));
   return out;
 }
 

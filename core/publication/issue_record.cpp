@@ -3,6 +3,8 @@
 #include "base/angle.h"
 #include "base/hash.h"
 #include "publication/record_parts.h"
+#include "results/fit_record.h"
+#include "results/job_results.h"
 #include <fmt/format.h>
 
 namespace ampletie {
@@ -199,6 +201,9 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
     if (m->plan_known) names.push_back(m->name);
   }
   r["covariance_enu"] = covariance(run, names);
+  r["fits"] = ordered_json::array();
+  const std::set<std::string> issued(names.begin(), names.end());
+  for (const JobFit &f : s.get(fits_result())) r["fits"].push_back(to_json(f, job.state().settings.datum, &issued));
   r["held"] = held_rows(s, run);
   r["control"] = prediction_rows(run);
   const AdjustmentResult &a = run.result.adjustment;

@@ -30,7 +30,8 @@ pugi::xml_node begin_landxml(pugi::xml_document &doc, const Job &job) {
                                                                     {"pressureUnit", "milliBars"}})
     metric.append_attribute(name) = value;
   auto system = root.append_child("CoordinateSystem");
-  system.append_attribute("name") = set.datum.crs.c_str();
+  system.append_attribute("name") =
+      is_described(set.datum.crs) ? system_name(set.datum.crs).c_str() : set.datum.crs.c_str();
   if (set.datum.crs.rfind("EPSG:", 0) == 0) system.append_attribute("epsgCode") = set.datum.crs.substr(5).c_str();
   if (!set.datum.vertical.empty()) system.append_attribute("verticalDatum") = system_name(set.datum.vertical).c_str();
   root.append_child("Project").append_attribute("name") = set.title.c_str();

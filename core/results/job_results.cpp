@@ -49,8 +49,13 @@ void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupa
     if (!east.empty())
       b.grid_origin = {std::round(median(east) / 1000) * 1000, std::round(median(north) / 1000) * 1000};
     around.centre = to_cartesian(local_place(settings.crs));
-  } else
-    around = surroundings(occupations, b.published, settings);
+  } else {
+    // What every list says counts, whichever comes first.
+    auto all = b.published;
+    for (const auto &[mark, p] : b.published)
+      for (std::size_t i = 0; i < p.elsewhere.size(); ++i) all[fmt::format("{}\n{}", mark, i)] = p.elsewhere[i];
+    around = surroundings(occupations, all, settings);
+  }
   b.centre = around.centre;
   if (!b.centre) return;
   std::optional<JobDatum> datum;
@@ -70,8 +75,18 @@ void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupa
   };
   const auto accepted = [&](const PublishedMark &p) { return misplaced_accepted(s.state(), p); };
   b.misplaced = ampletie::find_misplaced(placed, around, settings, convert, accepted);
-  for (const auto &[mark, m] : b.misplaced)
-    if (!m.accepted) b.published.erase(mark);
+  for (const auto &[mark, m] : b.misplaced) {
+    if (m.accepted) continue;
+    // A list in another system (a site's own) must not push out the one that belongs here.
+    std::optional<PublishedMark> belongs;
+    for (const PublishedMark &other : m.published.elsewhere)
+      if (!belongs && ampletie::find_misplaced({{mark, other}}, around, settings, convert, accepted).empty())
+        belongs = other;
+    if (belongs)
+      b.published[mark] = *belongs;
+    else
+      b.published.erase(mark);
+  }
   for (const auto &[mark, sd] : motion_sd)
     if (const auto p = b.published.find(mark); p != b.published.end()) add_motion(p->second, sd);
 }
@@ -83,8 +98,6 @@ Belonging belonging(const JobSnapshot &s) {
   find_misplaced(b, s, s.get(occupations_result()));
   for (const auto &[name, p] : b.published)
     if (p.height) b.benchmarks[name] = p;
-  for (const auto &[name, m] : b.misplaced)
-    if (m.published.height) b.benchmarks[name] = m.published;
   std::erase_if(b.published, [](const auto &p) { return !p.second.has_position(); });
   return b;
 }
@@ -230,7 +243,7 @@ const Result<std::map<std::string, PublishedMark>> &listed_result() {
       "published coordinates",
       Section::datum,
       {&contents_result()},
-      {Slice::holds, Slice::marks, Slice::settings_datum, Slice::use_of_sources},
+      {Slice::holds, Slice::marks, Slice::settings_datum, Slice::use_of_sources, Slice::fits},
       [](const JobSnapshot &s) { return published_marks(s.contents(), s.state()); }};
   return r;
 }
@@ -360,6 +373,16 @@ const Result<std::string> &network_key_result() {
 const Result<std::shared_ptr<const NetworkRun>> &network_result() {
   static const Result<std::shared_ptr<const NetworkRun>> r{
       "network", Section::network, {&network_key_result(), &vectors_result()}, {Slice::adjusted}, current_network};
+  return r;
+}
+
+const Result<std::vector<JobFit>> &fits_result() {
+  static const Result<std::vector<JobFit>> r{
+      "frame fits",
+      Section::datum,
+      {&network_result(), &contents_result()},
+      {Slice::fits, Slice::marks, Slice::settings_datum},
+      [](const JobSnapshot &s) { return job_fits(s, s.get(network_result()).get()); }};
   return r;
 }
 

@@ -1,5 +1,6 @@
 #pragma once
 #include "results/belonging.h"
+#include "results/fits.h"
 #include "results/network_run.h"
 #include "results/setups.h"
 #include "results/snapshot.h"
@@ -40,5 +41,6 @@ const Result<TraverseReport> &traverses_result();
 const Result<std::string> &network_key_result();
 /// The last adjustment, if it is still that of the job as it is; null: none.
 const Result<std::shared_ptr<const NetworkRun>> &network_result();
+const Result<std::vector<JobFit>> &fits_result();
 
 } // namespace ampletie

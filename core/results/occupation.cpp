@@ -235,7 +235,10 @@ PublishedMark published_mark(const SourceContent &list, const ControlRow &r, con
 namespace {
 /// What `p` lacks comes from another list.
 void complete(PublishedMark &p, PublishedMark other) {
-  if (!p.has_position() && other.has_position()) std::swap(p, other);
+  if (!p.has_position() && other.has_position())
+    std::swap(p, other);
+  else if (other.has_position())
+    p.elsewhere.push_back(other);
   if (!p.height && other.height) {
     p.height = other.height, p.sd_height = other.sd_height;
     p.height_from = other.height_from.value_or(PublishedMark::Line{other.source_id, other.source_name, other.line});
@@ -248,7 +251,7 @@ void complete(PublishedMark &p, PublishedMark other) {
 std::map<std::string, PublishedMark> published_marks(const Contents &contents, const JobState &state) {
   std::map<std::string, PublishedMark> out;
   for (const auto &c : contents) {
-    if (!c.control) continue;
+    if (!c.control || state.of_a_fit(c.source.id)) continue;
     for (const ControlRow &r : c.control->rows) {
       PublishedMark p = published_mark(c, r, state);
       const auto [it, first] = out.try_emplace(p.name, p);

@@ -72,6 +72,8 @@ struct PublishedMark {
     long line = 0;
   };
   std::optional<Line> height_from;
+  /// Where other lists place it: should its own place not belong to the job, one of these is taken.
+  std::vector<PublishedMark> elsewhere;
   bool has_position() const { return xyz || geodetic_deg || grid; }
   /// "control.csv line 7", or the decision that it was typed with.
   std::string where() const;

@@ -4,9 +4,12 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "datum/fit/fit_causes.h"
+#include "datum/fit/fit_export.h"
 #include "datum/fit/hull.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
+#include <cstdio>
+#include <fmt/format.h>
 #include <random>
 #include <set>
 
@@ -449,4 +452,40 @@ TEST_CASE("how far a mark lies outside of the others") {
   CHECK(distance_outside(convex_hull({{0, 0}, {5, 5}, {10, 10}}), {0, 10}) == Approx(std::sqrt(50.0)));
   CHECK(distance_outside(convex_hull({{3, 4}}), {0, 0}) == Approx(5));
   CHECK(std::isinf(distance_outside({}, {0, 0})));
+}
+
+TEST_CASE("a fit as a pipeline of PROJ gives what the fit gives") {
+  // `cct` is PROJ's own program (Debian: proj-bin).
+  SiteModel m;
+  m.height = HeightFit::plane;
+  m.from = {451000, 5120000, 0}, m.to = {1000, 5000, 0};
+  for (int plan = 0; plan < 5; ++plan) {
+    m.plan = static_cast<PlanFit>(plan);
+    const Site s(77, 6, m);
+    const FitResult r = fit_frame(s.in);
+    const Vec3 at(451234.5678, 5119876.5432, 345.6789);
+    const auto text = fit_as_proj(m, r.parameters);
+    REQUIRE(text);
+    const std::string command = fmt::format("echo {:.6f} {:.6f} {:.6f} 0 | cct -d 9 {}", at.x(), at.y(), at.z(), *text);
+    FILE *pipe = popen(command.c_str(), "r");
+    REQUIRE(pipe);
+    double e = 0, n = 0, h = 0;
+    CHECK(std::fscanf(pipe, "%lf %lf %lf", &e, &n, &h) == 3);
+    pclose(pipe);
+    const Vec3 y = s.in.model->apply(r.parameters, at);
+    CHECK((Vec3(e, n, h) - y).norm() < 2e-6); // what nine decimals of coordinates of five millions leave
+    const FitCoefficients c = coefficients(m, r.parameters);
+    CHECK(c.e0 + c.ee * at.x() + c.en * at.y() == Approx(y.x()).margin(1e-6));
+  }
+  m.plan = PlanFit::similarity, m.height = HeightFit::curved;
+  const Site s(78, 8, m);
+  const FitResult r = fit_frame(s.in);
+  CHECK_FALSE(fit_as_proj(m, r.parameters));
+  const FitCoefficients c = coefficients(m, r.parameters);
+  const Vec3 at(451234.5678, 5119876.5432, 345.6789), y = s.in.model->apply(r.parameters, at);
+  CHECK(at.z() + c.h0 + c.he * at.x() + c.hn * at.y() + c.hee * at.x() * at.x() + c.hen * at.x() * at.y() +
+            c.hnn * at.y() * at.y() ==
+        Approx(y.z()).margin(1e-5));
+  CHECK_THAT(fit_as_wkt(m, r.parameters, "the \"site\"", "ENGCRS[\"x\"]"),
+             Contains("ID[\"EPSG\",9624]") && Contains("the \"\"site\"\""));
 }

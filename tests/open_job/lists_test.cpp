@@ -8,9 +8,9 @@ using namespace ampletie::testing;
 using Catch::Matchers::Contains;
 
 namespace {
-constexpr const char *place = "mark,x,y,z,frame,epoch,sd_e,sd_n,sd_u\n"
-                              "REFA,{:.4f},1053871.4950,4582141.2552,ETRF2000,{},0.001,0.001,0.002\n";
-constexpr const char *height = "mark,height,sd_height\nREFA,{:.4f},0.0010\n";
+constexpr const char *position_line = "mark,x,y,z,frame,epoch,sd_e,sd_n,sd_u\n"
+                                      "REFA,{:.4f},1053871.4950,4582141.2552,ETRF2000,{},0.001,0.001,0.002\n";
+constexpr const char *height_line = "mark,height,sd_height\nREFA,{:.4f},0.0010\n";
 
 struct Lists {
   TemporaryFolder folder;
@@ -25,9 +25,9 @@ struct Lists {
 /// A list with a comment of its own: which of two comes first hangs on what stands in them.
 std::string commented(int n, const std::string &text) { return fmt::format("# copy {}\n", n) + text; }
 std::string placed(int n, double x = 4293769.6102, const char *epoch = "2010.0") {
-  return commented(n, fmt::format(place, x, epoch));
+  return commented(n, fmt::format(position_line, x, epoch));
 }
-std::string raised(int n, double h = 265.1234) { return commented(n, fmt::format(height, h)); }
+std::string raised(int n, double h = 265.1234) { return commented(n, fmt::format(height_line, h)); }
 } // namespace
 
 TEST_CASE("a list of positions and one of heights complete each other, whichever comes first") {
@@ -95,4 +95,23 @@ TEST_CASE("a held mark that is moved without a velocity of its own is doubted, o
   Lists same({{"a.csv", placed(1, 4293769.6102, "2026-05-12")}});
   same.job.decide("hold", "REFA", {{"how", "full"}}, "");
   CHECK_FALSE(doubt_of(same.job, "velocity missing"));
+}
+
+TEST_CASE("a list in a system of the site's own does not push out the one that belongs here") {
+  std::set<bool> orders;
+  for (int n = 0; n < 12; ++n) {
+    Lists l(
+        {{"control.csv", placed(n)},
+         {"third.csv", "mark,x,y,z,frame,epoch\nREFC,4297870.0,1051500.0,4578900.0,ETRF2000,2010.0\n"},
+         {"other.csv", "mark,x,y,z,frame,epoch\nREFB,4298870.0,1051000.0,4577900.0,ETRF2000,2010.0\n"},
+         {"site.csv", commented(n, "mark,e,n,height\nREFA,5012.345,1987.654,12.3\nREFB,5512.345,1187.654,14.3\n")}});
+    const Contents &all = l.job.snapshot()->contents();
+    for (std::size_t i = 0; i < all.size(); ++i)
+      if (all[i].source.name == "site.csv") orders.insert(all[i].source.id < l.refa().source_id);
+    CHECK(l.refa().source_name == "control.csv");
+    CHECK(l.job.snapshot()->published().at("REFB").source_name == "other.csv");
+    // Told either way: as a place that cannot be, or as one that the other lists contradict.
+    CHECK((doubt_of(l.job, "does not belong here") || doubt_of(l.job, "lists disagree")));
+  }
+  CHECK(orders.size() == 2);
 }

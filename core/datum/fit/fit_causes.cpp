@@ -24,8 +24,12 @@ public:
   std::vector<FitCause> all() {
     wrong_pairs();
     exchanged();
-    units();
-    axes();
+    // Another unit or axis misses by metres; nothing else does so everywhere.
+    constexpr double gross = 0.5;
+    if (fit_.misclosure.cwiseAbs().maxCoeff() > gross) {
+      units();
+      axes();
+    }
     std::stable_sort(found_.begin(), found_.end(), [](const FitCause &a, const FitCause &b) {
       if (a.clears != b.clears) return a.clears;
       return a.probability > b.probability;

@@ -45,8 +45,8 @@ struct Equations {
 
 /// The model at points and parameters: what it gives, and its derivatives.
 struct Linear {
-  VectorXd value; ///< 3n
-  MatrixXd a;     ///< 3n × u
+  VectorXd value;      ///< 3n
+  MatrixXd a;          ///< 3n × u
   std::vector<Mat3> b; ///< of each pair by its point
   Linear(const FitInput &in, const VectorXd &p, const VectorXd &x) {
     const Index n = static_cast<Index>(in.pairs.size());
@@ -269,7 +269,8 @@ FitResult fit_frame(const FitInput &in) {
   MatrixXd pa = MatrixXd::Zero(3 * n, u);
   const MatrixXd picked = s.weight * s.a;
   for (Index k = 0; k < e.count(); ++k) pa.row(e.row(k)) = picked.row(k);
-  r.cross = -in.from_cov * at.times(pa, true) * s.cov;
+  r.lead = -at.times(pa, true) * s.cov;
+  r.cross = in.from_cov * r.lead;
   judge_pairs(r, in, e, s, at, given, r.cross);
   return r;
 }

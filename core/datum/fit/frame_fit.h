@@ -54,8 +54,9 @@ struct FitResult {
   bool passes = true;    ///< the upper limit
   bool converged = true; ///< else pairs miss by so much that no best place was found: it fails
   std::vector<PairVerdict> pairs;
-  /// −Σx Bᵀ P A Qθ of the points of the fit: how their errors go with those of the parameters. 3n × u.
-  Eigen::MatrixXd cross;
+  /// −Bᵀ P A Qθ, 3n × u: with the covariance of any point and the points of the fit, what its errors share with those
+  /// of the parameters. `cross` is that of the points themselves.
+  Eigen::MatrixXd lead, cross;
   /// P Qvv P and the misclosures of all 3n equations, nought where they do not count: what χ² would be were something
   /// else given, (v + d)ᵀ P Qvv P (v + d).
   Eigen::MatrixXd tests;

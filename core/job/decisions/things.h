@@ -86,6 +86,21 @@ struct StyleThing {
   static CodeStyle &of(JobState &s, const Id &id) { return s.styles[id.text]; }
 };
 
+struct FitThing {
+  using Id = FitName;
+  static constexpr const char *prefix = "fit:";
+  static constexpr const char *noun = "a frame fit";
+  static const Fields<FitEdits> &fields();
+  static FitEdits &of(JobState &s, const Id &id) { return s.fits[id.text]; }
+};
+struct PairThing {
+  using Id = PairName;
+  static constexpr const char *prefix = "pair:";
+  static constexpr const char *noun = "a pair of a frame fit";
+  static const Fields<FitEdits::Pair> &fields();
+  static FitEdits::Pair &of(JobState &s, const Id &id); ///< throws `InputError` for an id without both names
+};
+
 struct AskedThing {
   using Id = GroupName;
   static constexpr const char *prefix = "asked:";

@@ -1,0 +1,259 @@
+#include "app/datum/fit_part.h"
+#include "app/widgets/numbers.h"
+#include "app/widgets/theme.h"
+#include "base/error.h"
+#include "results/fit_record.h"
+#include <QComboBox>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QSignalBlocker>
+#include <QVBoxLayout>
+#include <cmath>
+
+namespace ampletie::app {
+namespace {
+/// Names of the models as they are decided, and as they are shown.
+const std::pair<const char *, const char *> plan_words[] = {{"none", "as it is"},
+                                                            {"shift", "shift"},
+                                                            {"rigid", "shift and rotation"},
+                                                            {"similarity", "similarity (and scale)"},
+                                                            {"affine", "affine (two scales, skew)"}};
+const std::pair<const char *, const char *> height_words[] = {
+    {"none", "as it is"}, {"shift", "shift"}, {"plane", "tilted plane"}, {"curved", "curved surface"}};
+
+template <class Words> QComboBox *choice(const QString &name, const Words &words) {
+  auto *box = new QComboBox;
+  box->setAccessibleName(name);
+  for (const auto &[id, shown] : words) box->addItem(shown, QString(id));
+  return box;
+}
+
+QLabel *caption(const QString &t) {
+  auto *l = new QLabel(t);
+  l->setStyleSheet("color:#5A666E");
+  return l;
+}
+
+Cell difference(const std::optional<PairVerdict::Predicted> &v, Eigen::Index k) {
+  if (!v) return {"–", {}, ink::unused, false};
+  return {signed_mm(v->difference[k], 1), std::abs(v->difference[k]), v->passes ? QColor() : ink::failed, !v->passes};
+}
+Cell verdict(const std::optional<PairVerdict::Predicted> &v, bool has) {
+  if (!has) return {"–", {}, ink::unused, false};
+  if (!v) return {"unchecked", {}, ink::attention, false};
+  const QString w = QString::number(std::sqrt(v->statistic / v->limit), 'f', 2);
+  return {(v->passes ? w : w + " fails") + (v->counts ? "" : ", check"), std::sqrt(v->statistic / v->limit),
+          v->passes ? QColor() : ink::failed, !v->passes};
+}
+
+Row pair_row(const JobFit &f, std::size_t i) {
+  const FitPair &p = f.input.pairs[i];
+  const PairVerdict &v = f.result.pairs[i];
+  const bool fails = (v.plan && !v.plan->passes) || (v.height && !v.height->passes);
+  return {p.name,
+          {{text(p.name), {}, {}, true},
+           {text(f.lines[i].in_list), {}, f.lines[i].in_list == p.name ? ink::unused : QColor(), false},
+           {text(pair_uses()[static_cast<std::size_t>(p.use)]),
+            {},
+            p.use == PairUse::check ? ink::unused : QColor(),
+            false},
+           difference(v.plan, 0),
+           difference(v.plan, 1),
+           verdict(v.plan, p.has_plan && f.input.model->has_plan()),
+           difference(v.height, 0),
+           verdict(v.height, p.has_height && f.input.model->has_height()),
+           {QString::number(1000 * v.moves, 'f', 1), v.moves, {}, false}},
+          false,
+          fails ? ink::warm : QColor()};
+}
+
+/// A name of the list that has no partner: what the fit finds there, or nothing.
+Row unpaired_row(const UnpairedMark &u) {
+  const QString near =
+      u.nearest
+          ? QString("%1 lies %2 m away").arg(text(*u.nearest)).arg(u.distance_m, 0, 'f', u.distance_m < 10 ? 3 : 0)
+          : QString("no partner");
+  Row r{"\n" + u.name, {}, true, {}};
+  r.cells.push_back({"–", {}, {}, false});
+  r.cells.push_back({text(u.name), {}, {}, false});
+  r.cells.push_back({near, {}, {}, false});
+  for (int i = 0; i < 6; ++i) r.cells.push_back({"", {}, {}, false});
+  return r;
+}
+} // namespace
+
+FitPart::FitPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
+  system_ = new QComboBox;
+  system_->setAccessibleName("System of the fit");
+  plan_ = choice("Plan of the fit", plan_words);
+  height_ = choice("Height of the fit", height_words);
+  words_ = new QLabel;
+  words_->setAccessibleName("Fit in words");
+  words_->setWordWrap(true);
+  words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+  list_ = new QComboBox;
+  list_->setAccessibleName("List of a new fit");
+  list_->setMinimumWidth(170);
+  name_ = new QLineEdit;
+  name_->setAccessibleName("Name of a new system");
+  name_->setPlaceholderText("name of the system");
+  name_->setMaximumWidth(160);
+  begin_ = new QPushButton("Fit");
+  begin_->setAccessibleName("Begin the fit");
+  table_ = new TableCard("Pairs of the fit", {{"Mark", "Of the network", false, false, 60},
+                                              {"In the list", "Its name there; another can be typed", false, true, 70},
+                                              {"Takes part in", "both, plan, height, check or none", false, true, 84},
+                                              {"dE mm", "What the others put it at, less what is given", true},
+                                              {"dN mm", "The same", true},
+                                              {"plan", "Against its limit: above 1 fails", true},
+                                              {"dH mm", "The same in height", true},
+                                              {"height", "Against its limit", true},
+                                              {"moves mm", "How far marks would move without it, at most", true}});
+  table_->model()->edit = [this](const std::string &id, int c, const QString &v) { return edit(id, c, v); };
+  picture_ = new FitPicture;
+  auto *top = new QHBoxLayout;
+  top->setSpacing(8);
+  for (const auto &[t, b] : {std::pair{"System", system_}, {"plan by", plan_}, {"height by", height_}})
+    top->addWidget(caption(t)), top->addWidget(b);
+  top->addStretch(1);
+  top->addWidget(caption("another, from"));
+  top->addWidget(list_);
+  top->addWidget(name_);
+  top->addWidget(begin_);
+  auto *lower = new QHBoxLayout;
+  lower->setSpacing(10);
+  lower->addWidget(table_, 11);
+  lower->addWidget(picture_, 8);
+  auto *all = new QVBoxLayout(this);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->addLayout(top);
+  all->addWidget(words_);
+  all->addLayout(lower, 1);
+  connect(table_->model(), &TableModel::refused, this, &FitPart::refused);
+  connect(table_, &TableCard::chosen, this, [this](const std::string &id) {
+    if (id.starts_with("\n")) return;
+    picture_->select(id);
+    w_.select("mark", id);
+  });
+  connect(picture_, &FitPicture::chosen, this, [this](const std::string &id) {
+    table_->select(id);
+    w_.select("mark", id);
+  });
+  connect(&w_, &Workspace::selection_changed, this, [this] {
+    if (w_.selection().kind != "mark") return;
+    table_->select(w_.selection().id);
+    picture_->select(w_.selection().id);
+  });
+  connect(system_, &QComboBox::currentIndexChanged, this, [this] {
+    if (filling_) return;
+    system_name_ = system_->currentText().toStdString();
+    refresh();
+  });
+  connect(plan_, &QComboBox::activated, this, [this] { set_model("plan", plan_->currentData().toString()); });
+  connect(height_, &QComboBox::activated, this, [this] { set_model("height", height_->currentData().toString()); });
+  connect(begin_, &QPushButton::clicked, this, [this] { begin(); });
+  connect(name_, &QLineEdit::returnPressed, this, [this] { begin(); });
+  connect(list_, &QComboBox::activated, this,
+          [this] { name_->setText(QFileInfo(list_->currentText()).completeBaseName()); });
+}
+
+std::shared_ptr<const JobFit> FitPart::shown() const {
+  if (!w_.has_job()) return nullptr;
+  for (const JobFit &f : w_.job().fits())
+    if (f.name == system_name_) return std::make_shared<const JobFit>(f);
+  return nullptr;
+}
+
+void FitPart::fill_choices() {
+  filling_ = true;
+  QStringList systems;
+  if (w_.has_job())
+    for (const auto &[name, f] : w_.job().state().fits)
+      if (f.list.value) systems << text(name);
+  if (!systems.contains(text(system_name_))) system_name_ = systems.isEmpty() ? "" : systems.first().toStdString();
+  QStringList before;
+  for (int i = 0; i < system_->count(); ++i) before << system_->itemText(i);
+  if (before != systems) {
+    system_->clear();
+    system_->addItems(systems);
+  }
+  system_->setCurrentText(text(system_name_));
+  const bool any = !systems.isEmpty();
+  for (QComboBox *b : {system_, plan_, height_}) b->setEnabled(any);
+  if (any) {
+    const FitEdits &e = w_.job().state().fits.at(system_name_);
+    plan_->setCurrentIndex(plan_->findData(text(e.plan.value.value_or("similarity"))));
+    height_->setCurrentIndex(height_->findData(text(e.height.value.value_or("shift"))));
+  }
+  const QString kept = list_->currentText();
+  list_->clear();
+  if (w_.has_job())
+    for (const auto &c : w_.job().snapshot()->contents())
+      if (c.control) list_->addItem(text(c.source.name), text(c.source.id));
+  if (const int i = list_->findText(kept); i >= 0) list_->setCurrentIndex(i);
+  for (QWidget *b : std::initializer_list<QWidget *>{list_, name_, begin_}) b->setEnabled(list_->count() > 0);
+  if (name_->text().isEmpty() && list_->count() > 0) name_->setText(QFileInfo(list_->currentText()).completeBaseName());
+  filling_ = false;
+}
+
+void FitPart::refresh() {
+  fill_choices();
+  const auto f = shown();
+  std::vector<Row> rows;
+  if (!f)
+    words_->setText(
+        system_name_.empty()
+            ? "A list with coordinates in a system of the site's own leads all marks into it: choose it here, "
+              "and what is not the job's own is fitted by the marks that both have."
+            : "Checking …");
+  else if (!f->problem.empty())
+    words_->setText("<span style='color:#A63D2F'>" + escaped(f->problem) + "</span>");
+  else {
+    const bool good = agrees(f->result);
+    QString html = QString("<b style='color:%1'>%2</b> ")
+                       .arg(good ? "#0B6E75" : "#A63D2F", f->result.redundancy == 0 ? "nothing checks it"
+                                                          : good                    ? "agrees"
+                                                                                    : "disagrees");
+    html += escaped(fit_words(*f));
+    if (f->scale)
+      html +=
+          QString("<span style='color:#6F7B83'>; ground over grid here %1</span>").arg(f->ground_over_grid, 0, 'f', 7);
+    if (!f->causes.empty())
+      html += "<br/><b>" + escaped(f->causes.front().sentence) + "</b>" +
+              (f->causes.front().clears ? ": then everything agrees" : "");
+    words_->setText(html);
+    for (std::size_t i = 0; i < f->input.pairs.size(); ++i) rows.push_back(pair_row(*f, i));
+    for (const UnpairedMark &u : f->unpaired) rows.push_back(unpaired_row(u));
+  }
+  count_ = w_.has_job() ? static_cast<int>(system_->count()) : 0;
+  table_->set_rows(std::move(rows));
+  picture_->set(f);
+}
+
+void FitPart::set_model(const char *field, const QString &value) {
+  if (system_name_.empty()) return;
+  if (const QString why = w_.decide("set", "fit:" + system_name_, {{field, value.toStdString()}}, {}); !why.isEmpty())
+    Q_EMIT refused(why);
+}
+
+QString FitPart::edit(const std::string &mark, int column, const QString &value) {
+  if (mark.starts_with("\n")) return "type it at the mark of the network that it belongs to";
+  return w_.decide_typed<PairThing>({system_name_ + "|" + mark}, column == 1 ? "with" : "use", value, {});
+}
+
+void FitPart::begin() {
+  const QString name = name_->text().trimmed();
+  if (name.isEmpty() || name.contains('|')) {
+    Q_EMIT refused("give the system a name");
+    return;
+  }
+  system_name_ = name.toStdString();
+  const QString why =
+      w_.decide("set", "fit:" + system_name_, {{"list", list_->currentData().toString().toStdString()}}, {});
+  if (!why.isEmpty()) Q_EMIT refused(why);
+}
+
+} // namespace ampletie::app

@@ -1,0 +1,43 @@
+#pragma once
+#include "app/datum/fit_picture.h"
+#include "app/widgets/table.h"
+#include "app/workspace.h"
+
+class QComboBox;
+class QLabel;
+class QLineEdit;
+class QPushButton;
+
+namespace ampletie::app {
+
+/// Frame fits: which system and by what, the pairs with what the others say of each, and the picture.
+class FitPart : public QWidget {
+  Q_OBJECT
+public:
+  explicit FitPart(Workspace &w, QWidget *parent = nullptr);
+  void refresh();
+  int count() const { return count_; }
+
+Q_SIGNALS:
+  void refused(const QString &why);
+
+private:
+  /// The fit that is shown; null: none, or it is still being computed.
+  std::shared_ptr<const JobFit> shown() const;
+  void fill_choices();
+  void set_model(const char *field, const QString &value);
+  QString edit(const std::string &mark, int column, const QString &value);
+  void begin();
+  Workspace &w_;
+  QComboBox *system_, *plan_, *height_, *list_;
+  QLineEdit *name_;
+  QPushButton *begin_;
+  QLabel *words_;
+  TableCard *table_;
+  FitPicture *picture_;
+  std::string system_name_;
+  int count_ = 0;
+  bool filling_ = false;
+};
+
+} // namespace ampletie::app

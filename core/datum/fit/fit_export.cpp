@@ -1,0 +1,57 @@
+#include "datum/fit/fit_export.h"
+#include <fmt/format.h>
+
+namespace ampletie {
+
+FitCoefficients coefficients(const SiteModel &m, const Eigen::VectorXd &p) {
+  const auto model = site_model(m);
+  FitCoefficients c;
+  const Mat3 b = model->by_point(p, m.from);
+  const Vec3 at = model->apply(p, m.from);
+  if (model->has_plan()) {
+    c.ee = b(0, 0), c.en = b(0, 1), c.ne = b(1, 0), c.nn = b(1, 1);
+    c.e0 = at.x() - c.ee * m.from.x() - c.en * m.from.y();
+    c.n0 = at.y() - c.ne * m.from.x() - c.nn * m.from.y();
+  }
+  if (!model->has_height()) return c;
+  const double e = m.from.x(), n = m.from.y();
+  if (m.height == HeightFit::curved) {
+    const auto q = p.tail(3);
+    c.hee = q[0], c.hen = q[1], c.hnn = q[2];
+  }
+  // Written out from (E − e) and (N − n).
+  c.he = b(2, 0) - 2 * c.hee * e - c.hen * n;
+  c.hn = b(2, 1) - c.hen * e - 2 * c.hnn * n;
+  c.h0 = at.z() - m.from.z() - b(2, 0) * e - b(2, 1) * n + c.hee * e * e + c.hen * e * n + c.hnn * n * n;
+  return c;
+}
+
+std::optional<std::string> fit_as_proj(const SiteModel &m, const Eigen::VectorXd &p) {
+  if (m.height == HeightFit::curved) return {};
+  const FitCoefficients c = coefficients(m, p);
+  return fmt::format("+proj=pipeline +step +proj=affine +xoff={:.17g} +s11={:.17g} +s12={:.17g} +yoff={:.17g} "
+                     "+s21={:.17g} +s22={:.17g} +zoff={:.17g} +s31={:.17g} +s32={:.17g} +s33=1",
+                     c.e0, c.ee, c.en, c.n0, c.ne, c.nn, c.h0, c.he, c.hn);
+}
+
+std::string fit_as_wkt(const SiteModel &m, const Eigen::VectorXd &p, const std::string &name,
+                       const std::string &source) {
+  if (m.plan == PlanFit::none) return {};
+  std::string quoted;
+  for (char ch : name) quoted += ch == '"' ? std::string("\"\"") : std::string(1, ch);
+  const FitCoefficients c = coefficients(m, p);
+  std::string out =
+      fmt::format("COORDINATEOPERATION[\"grid to {0}\",\n  SOURCECRS[{1}],\n  TARGETCRS[ENGCRS[\"{0}\",EDATUM[\"{0}\"],"
+                  "CS[Cartesian,2],AXIS[\"east (E)\",east,ORDER[1]],AXIS[\"north (N)\",north,ORDER[2]],"
+                  "LENGTHUNIT[\"metre\",1]]],\n  METHOD[\"Affine parametric transformation\",ID[\"EPSG\",9624]]",
+                  quoted, source);
+  const auto add = [&](const char *what, int code, double value, bool length) {
+    out += fmt::format(",\n  PARAMETER[\"{}\",{:.17g},{},ID[\"EPSG\",{}]]", what, value,
+                       length ? "LENGTHUNIT[\"metre\",1]" : "SCALEUNIT[\"coefficient\",1]", code);
+  };
+  add("A0", 8623, c.e0, true), add("A1", 8624, c.ee, false), add("A2", 8625, c.en, false);
+  add("B0", 8639, c.n0, true), add("B1", 8640, c.ne, false), add("B2", 8641, c.nn, false);
+  return out + "]\n";
+}
+
+} // namespace ampletie

@@ -1,0 +1,23 @@
+#pragma once
+#include "datum/fit/fit_model.h"
+#include <optional>
+
+namespace ampletie {
+
+/// A site's fit as coefficients of the whole coordinates: E' = E0 + ee E + en N, N' = N0 + ne E + nn N,
+/// H' = H + H0 + he E + hn N + hee E² + hen EN + hnn N².
+struct FitCoefficients {
+  double e0 = 0, ee = 1, en = 0, n0 = 0, ne = 0, nn = 1, h0 = 0, he = 0, hn = 0, hee = 0, hen = 0, hnn = 0;
+};
+FitCoefficients coefficients(const SiteModel &m, const Eigen::VectorXd &parameters);
+
+/// "+proj=pipeline +step +proj=affine …" from east, north, height of the job's grid to the system, m; nothing for
+/// curved heights, which no step of PROJ has.
+std::optional<std::string> fit_as_proj(const SiteModel &m, const Eigen::VectorXd &parameters);
+
+/// The plan as an ISO 19162 (WKT 2) coordinate operation, EPSG method 9624; empty where the plan stays as it is.
+/// `source` WKT of the job's grid.
+std::string fit_as_wkt(const SiteModel &m, const Eigen::VectorXd &parameters, const std::string &name,
+                       const std::string &source);
+
+} // namespace ampletie
