@@ -8,7 +8,9 @@
 #include "app/window/main_window.h"
 #include <QApplication>
 #include <QElapsedTimer>
+#include <QLineEdit>
 #include <QPushButton>
+#include <QTableView>
 #include <QtTest/QTest>
 #include <cstdio>
 
@@ -204,6 +206,27 @@ int main(int argc, char **argv) {
   press("Residuals part");
   shoot("network-residuals");
   press("Marks part");
+  // The site's system of 1987: one of its marks was set anew since.
+  window.show_section(Section::datum);
+  w.take({qEnvironmentVariable("AMPLETIE_DEMO") + "/site/site-1987.csv"});
+  wait();
+  std::string site;
+  for (const auto &c : w.job().snapshot()->contents())
+    if (c.source.name == "site-1987.csv") site = c.source.id;
+  w.decide("set", "fit:site 1987", {{"list", site}}, "the client's system");
+  w.adjust();
+  wait();
+  press("Frame fits part");
+  w.select("mark", "DAM");
+  shoot("datum-fit");
+  press("Systems part");
+  for (auto *words : window.findChildren<QLineEdit *>())
+    if (words->accessibleName() == "Search systems") words->setText("etrs89 utm");
+  QTest::qWait(300);
+  for (auto *table : window.findChildren<QTableView *>())
+    if (table->accessibleName() == "Systems of the register") table->setCurrentIndex(table->model()->index(0, 0));
+  shoot("datum-systems");
+  press("Published marks part");
   window.show_section(Section::levels);
   for (auto [button, name] : {std::pair{"Heights part", "levels-heights"},
                               {"Files part", "levels-files"},

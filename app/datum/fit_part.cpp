@@ -73,9 +73,8 @@ Row pair_row(const JobFit &f, std::size_t i) {
 /// A name of the list that has no partner: what the fit finds there, or nothing.
 Row unpaired_row(const UnpairedMark &u) {
   const QString near =
-      u.nearest
-          ? QString("%1 lies %2 m away").arg(text(*u.nearest)).arg(u.distance_m, 0, 'f', u.distance_m < 10 ? 3 : 0)
-          : QString("no partner");
+      u.nearest ? QString("– (%1 %2 m)").arg(text(*u.nearest)).arg(u.distance_m, 0, 'f', u.distance_m < 10 ? 3 : 0)
+                : QString("no partner");
   Row r{"\n" + u.name, {}, true, {}};
   r.cells.push_back({"–", {}, {}, false});
   r.cells.push_back({text(u.name), {}, {}, false});
@@ -88,6 +87,8 @@ Row unpaired_row(const UnpairedMark &u) {
 FitPart::FitPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   system_ = new QComboBox;
   system_->setAccessibleName("System of the fit");
+  system_->setSizeAdjustPolicy(QComboBox::AdjustToContents);
+  system_->setMinimumWidth(150);
   plan_ = choice("Plan of the fit", plan_words);
   height_ = choice("Height of the fit", height_words);
   words_ = new QLabel;
@@ -103,9 +104,9 @@ FitPart::FitPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   name_->setMaximumWidth(160);
   begin_ = new QPushButton("Fit");
   begin_->setAccessibleName("Begin the fit");
-  table_ = new TableCard("Pairs of the fit", {{"Mark", "Of the network", false, false, 60},
-                                              {"In the list", "Its name there; another can be typed", false, true, 70},
-                                              {"Takes part in", "both, plan, height, check or none", false, true, 84},
+  table_ = new TableCard("Pairs of the fit", {{"Mark", "Of the network", false, false, 44},
+                                              {"In the list", "Its name there; another can be typed", false, true, 56},
+                                              {"Takes part in", "both, plan, height, check or none", false, true, 70},
                                               {"dE mm", "What the others put it at, less what is given", true},
                                               {"dN mm", "The same", true},
                                               {"plan", "Against its limit: above 1 fails", true},
@@ -119,19 +120,22 @@ FitPart::FitPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   for (const auto &[t, b] : {std::pair{"System", system_}, {"plan by", plan_}, {"height by", height_}})
     top->addWidget(caption(t)), top->addWidget(b);
   top->addStretch(1);
-  top->addWidget(caption("another, from"));
-  top->addWidget(list_);
-  top->addWidget(name_);
-  top->addWidget(begin_);
+  auto *other = new QHBoxLayout;
+  other->setSpacing(8);
+  for (QWidget *b : std::initializer_list<QWidget *>{caption("Another system: coordinates from"), list_,
+                                                     caption("called"), name_, begin_})
+    other->addWidget(b);
+  other->addStretch(1);
   auto *lower = new QHBoxLayout;
   lower->setSpacing(10);
-  lower->addWidget(table_, 11);
-  lower->addWidget(picture_, 8);
+  lower->addWidget(table_, 13);
+  lower->addWidget(picture_, 7);
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
   all->addLayout(top);
   all->addWidget(words_);
   all->addLayout(lower, 1);
+  all->addLayout(other);
   connect(table_->model(), &TableModel::refused, this, &FitPart::refused);
   connect(table_, &TableCard::chosen, this, [this](const std::string &id) {
     if (id.starts_with("\n")) return;
@@ -213,7 +217,7 @@ void FitPart::refresh() {
     words_->setText("<span style='color:#A63D2F'>" + escaped(f->problem) + "</span>");
   else {
     const bool good = agrees(f->result);
-    QString html = QString("<b style='color:%1'>%2</b> ")
+    QString html = QString("<b style='color:%1'>%2</b> · ")
                        .arg(good ? "#0B6E75" : "#A63D2F", f->result.redundancy == 0 ? "nothing checks it"
                                                           : good                    ? "agrees"
                                                                                     : "disagrees");

@@ -31,7 +31,7 @@ QString offer_html(const FoundSystem &s, const SystemOffer &o, bool heights) {
   if (!o.axes.empty()) html += offer_line("axes", escaped(o.axes));
   if (o.usable)
     html += offer_line(heights ? "stated accuracy of the grid" : "accuracy of the way from the orbits",
-                 o.way_m ? QString("%1 mm").arg(1000 * *o.way_m, 0, 'f', 0) : QString("nobody states one"));
+                       o.way_m ? QString("%1 mm").arg(1000 * *o.way_m, 0, 'f', 0) : QString("nobody states one"));
   if (o.scale)
     html += offer_line("scale factor here", QString::number(*o.scale, 'f', 8)) +
             offer_line("convergence here", text(format_dms(degrees(*o.convergence_rad), 1)));
@@ -51,7 +51,9 @@ SystemsPart::SystemsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w)
   found_ = new QLabel;
   found_->setAccessibleName("Systems found");
   found_->setStyleSheet("color:#5A666E");
-  table_ = new TableCard("Systems of the register", {{"Code", "", false, false, 84}, {"Name", ""}, {"Made for", ""}});
+  table_ = new TableCard(
+      "Systems of the register",
+      {{"Code", "", false, false, 84}, {"Name", "", false, false, 0, 230}, {"Made for", "", false, false, 0, 230}});
   table_->hide_filter();
   about_ = new Page;
   about_->setObjectName("system words");

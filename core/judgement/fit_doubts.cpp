@@ -53,7 +53,7 @@ void reach(DoubtList &list, const JobFit &f) {
   int beyond = 0;
   const FittedMark *farthest = nullptr;
   for (const FittedMark &m : f.marks)
-    if (m.outside_m > most) {
+    if (m.outside_m > most && !m.control) {
       ++beyond;
       if (!farthest || m.outside_m > farthest->outside_m) farthest = &m;
     }

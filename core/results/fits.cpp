@@ -37,8 +37,11 @@ public:
     const FullPosition &p = position(name);
     return {p.grid.east, p.grid.north, physical ? p.height.value_or(0) : p.geodetic.h};
   }
-  /// Of the pairs, in the grid.
-  void set_middle(const Vec3 &m) { middle_ = m.head<2>(); }
+  void set_pairs(const std::vector<std::string> &names) {
+    pairs_ = names;
+    among_pairs_ = 0;
+    for (const std::string &n : names) among_pairs_ += apart(n) / static_cast<double>(names.size());
+  }
   /// Columns of the inverse of the normal equations for the marks of a fit: what everything shares with them.
   MatrixXd columns(const std::vector<std::string> &names) const {
     const AdjustmentResult &a = run_.result.adjustment;
@@ -71,21 +74,32 @@ private:
     const AdjustmentResult &a = run_.result.adjustment;
     return a.index[static_cast<std::size_t>(run_.result.parameter.at(name) + k)];
   }
-  /// What the geoid's error may change between the middle of the fit and a mark, m²: 2σ²(1 − exp(−(d/L)²)). What it has
-  /// in common goes into the shift; were the rest taken with its correlation, a smooth field would be taken for certain
-  /// and the formula that is handed on would follow it.
+  /// What of the geoid's error is a mark's own against the others of the fit, m²: so that two marks of it differ by
+  /// 2σ²(1 − ρ) in the mean, ρ = exp(−(d/L)²). What it has in common goes into the shift; were the rest taken with its
+  /// correlation, a smooth field would be taken for certain, and the formula that is handed on cannot follow a field.
   double geoid(const std::string &name) const {
     // A mark whose height is a physical one by itself has no part in it.
     if (const auto lift = run_.result.lift.find(name); lift != run_.result.lift.end() && !lift->second.empty())
       return 0;
     const double own = by_name_.at(name)->geoid_correction_sd, sd = own > 0 ? own : run_.geoid_sd.value_or(0);
-    const GridPoint &g = position(name).grid;
-    const double d = std::hypot(g.east - middle_.x(), g.north - middle_.y()) / correlation_;
-    return 2 * sd * sd * (1 - std::exp(-d * d));
+    if (std::find(pairs_.begin(), pairs_.end(), name) != pairs_.end()) return sd * sd * among_pairs_;
+    return sd * sd * std::max(among_pairs_, 2 * apart(name) - among_pairs_);
+  }
+  /// Mean of 1 − ρ from a mark to the pairs.
+  double apart(const std::string &name) const {
+    double sum = 0;
+    int n = 0;
+    for (const std::string &other : pairs_)
+      if (other != name) {
+        const double d = (position(name).ecef.xyz - position(other).ecef.xyz).norm() / correlation_;
+        sum += 1 - std::exp(-d * d), ++n;
+      }
+    return n ? sum / n : 0;
   }
   const NetworkRun &run_;
   double correlation_;
-  Eigen::Vector2d middle_{0, 0};
+  std::vector<std::string> pairs_;
+  double among_pairs_ = 0; ///< mean of 1 − ρ between them
   std::map<std::string, const AdjustedMark *> by_name_;
 };
 
@@ -187,7 +201,7 @@ void lead_marks(JobFit &f, const NetworkRun &run, const Marks &marks, const Matr
                                  marks.shared(m.name, m.name, own_columns, f.physical), shared * lead);
     out.to = p.to, out.cov = p.cov;
     out.outside_m = f.input.model->has_plan() ? distance_outside(hull, marks.at(m.name, f.physical).head<2>()) : 0;
-    out.convergence_rad = marks.position(m.name).grid.convergence_rad;
+    out.control = m.hold == Hold::full;
     f.marks.push_back(std::move(out));
   }
   // Names of the list without a mark: what lies there?
@@ -217,11 +231,11 @@ void compute(JobFit &f, const FitEdits &e, const JobSnapshot &s, const NetworkRu
   if (f.list_rows.empty()) throw InputError(f.source_name + " holds no east, north and height, and no heights");
   find_pairs(f, e, *list, s.state(), marks);
   set_middle(f);
-  marks.set_middle(f.model.from);
   std::vector<std::string> names;
   for (const FitPair &p : f.input.pairs) names.push_back(p.name);
   if (names.empty())
     throw InputError("no mark of " + f.source_name + " has the name of an adjusted mark: say which are the same");
+  marks.set_pairs(names);
   const MatrixXd columns = marks.columns(names);
   const Index n = static_cast<Index>(3 * names.size());
   f.input.from_cov.resize(n, n);

@@ -10,8 +10,8 @@ struct FittedMark {
   Vec3 to = Vec3::Zero();  ///< east, north, height, m
   Mat3 cov = Mat3::Zero(); ///< the transformation's uncertainty in it, m²
   bool has_height = false;
-  double outside_m = 0;       ///< beyond the marks that determine the plan
-  double convergence_rad = 0; ///< of the job's grid there
+  double outside_m = 0; ///< beyond the marks that determine the plan
+  bool control = false; ///< held: nothing new is issued of it
 };
 
 /// A mark of the list that makes no pair, and the job's mark that the fit finds at its place.

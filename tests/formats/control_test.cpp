@@ -93,6 +93,8 @@ TEST_CASE("points of LandXML: units, systems, heights without a place") {
 TEST_CASE("grids and pictures are called by their names") {
   std::string gtx(40 + 4 * 6, '\0');
   gtx[35] = 2, gtx[39] = 3;
-  CHECK_THAT(recognise(gtx).reason, Contains("GTX"));
-  CHECK_THAT(recognise("begin_of_head ====\nmodel name : x\n").reason, Contains("ISG"));
+  gtx[0] = '\x40', gtx[1] = '\x46';                       // 44° north
+  gtx[16] = gtx[24] = '\x3f', gtx[17] = gtx[25] = '\xf0'; // steps of 1°
+  CHECK(recognise(gtx).kind == FileKind::geoid_gtx);
+  CHECK(recognise("begin_of_head ====\nmodel name : x\n").kind == FileKind::geoid_isg);
 }

@@ -6,6 +6,7 @@
 #include "formats/antex.h"
 #include "formats/control_documents.h"
 #include "formats/cut_off.h"
+#include "formats/geoid_grid.h"
 #include "formats/hatanaka.h"
 #include "formats/ionex.h"
 #include "formats/landxml_survey.h"
@@ -53,6 +54,17 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
        [](Bytes b) {
          looks_like_landxml_survey(b);
          attempt([&] { read_landxml_survey(b); });
+       }},
+      {"geoid",
+       [](Bytes b) {
+         const auto use = [](const HeightGrid &g) {
+           for (double lat : {-89.0, 0.0, 46.2})
+             attempt([&] { height_in_grid(g, {lat * 0.0175, 0.2, 0}, GridInterpolation::bicubic); });
+           attempt([&] { write_gtx(cut_out(g, {0.8, 0.2, 0}, 1e5)); });
+         };
+         attempt([&] { use(read_gtx(b)); });
+         attempt([&] { use(read_isg(b)); });
+         attempt([&] { use(read_geotiff_grid(b)); });
        }},
       {"ionosphere", [](Bytes b) { attempt([&] { read_ionex(b); }); }},
       {"ocean_loading",

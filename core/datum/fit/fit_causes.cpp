@@ -78,17 +78,19 @@ private:
         use = PairUse::check;
       FitCause c;
       c.marks = {in_.pairs[i].name}, c.instead = use;
-      const auto words = [&](const char *what, const Eigen::VectorXd &d) {
-        return fmt::format("the others put it {:.0f} mm away in {}", 1000 * d.norm(), what);
+      std::string far;
+      const auto add = [&](const std::optional<PairVerdict::Predicted> &part, const char *what) {
+        if (part)
+          far +=
+              fmt::format("{}{:.0f} mm away in {}", far.empty() ? "" : " and ", 1000 * part->difference.norm(), what);
       };
-      c.sentence = in_.pairs[i].name + " is wrong";
-      if (v.plan && use != PairUse::plan)
-        c.sentence += (use == PairUse::height ? " in plan: " : ": ") + words("plan", v.plan->difference);
-      if (v.height && use != PairUse::height)
-        c.sentence += (use == PairUse::plan ? " in height: "
-                       : v.plan             ? ", "
-                                            : ": ") +
-                      words("height", v.height->difference);
+      if (use != PairUse::plan) add(v.plan, "plan");
+      if (use != PairUse::height) add(v.height, "height");
+      c.sentence = in_.pairs[i].name + " is wrong" +
+                   (use == PairUse::height ? " in plan"
+                    : use == PairUse::plan ? " in height"
+                                           : "") +
+                   (far.empty() ? std::string() : ": the others put it " + far);
       keep(as_if, std::move(c));
     }
   }
