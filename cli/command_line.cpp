@@ -117,13 +117,14 @@ CommandLine::CommandLine() {
   c->add_option("FILES", a.files, "the grid (GTX, ISG, GeoTIFF), and what is written (.gtx or .isg)")
       ->required()
       ->expected(2);
-  c->add_option("--centre", a.centre, "latitude and longitude of the middle")->expected(2);
+  c->add_option("--centre", a.centre, "latitude and longitude of the middle")->expected(2)->allow_extra_args(false);
   c->add_option("--job", a.of_job, "around the marks of this job");
   c->add_option("--radius", a.radius, "km around it, or around the job's marks")->check(CLI::Range(0.1, 5000.0));
   c = command("systems", "look for grids and height systems of the register", false);
   c->add_option("WORDS", a.words, "that name, area or code hold");
   c->add_option("--at", a.centre, "latitude and longitude: what can be used there comes with the reason where not")
-      ->expected(2);
+      ->expected(2)
+      ->allow_extra_args(false);
   c->add_option("--job", a.of_job, "where this job is");
   c->add_option("--kind", a.what_kind, "projected, vertical, geographic, geocentric or compound")
       ->check(CLI::IsMember({"projected", "vertical", "geographic", "geocentric", "compound"}));

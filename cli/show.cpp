@@ -6,6 +6,7 @@
 #include "cli/fits.h"
 #include "cli/levels.h"
 #include "cli/traverses.h"
+#include "judgement/comparison.h"
 #include "judgement/decision_words.h"
 #include "publication/record_parts.h"
 #include "results/control_record.h"
@@ -302,6 +303,40 @@ ordered_json result_rows(const Job &job) {
   return out;
 }
 
+/// Adjusted marks against what lists publish, and what all differences have in common.
+ordered_json comparison_object(const Job &job) {
+  auto out = ordered_json::array();
+  if (!job.network()) return out;
+  const Comparison c = compare_with_published(*job.snapshot(), *job.network());
+  for (const ComparedMark &m : c.marks)
+    out.push_back({{"name", m.name},
+                   {"against", m.where},
+                   {"de_m", m.difference.x()},
+                   {"dn_m", m.difference.y()},
+                   {"du_m", m.difference.z()},
+                   {"sd_e_m", std::sqrt(m.cov(0, 0))},
+                   {"sd_n_m", std::sqrt(m.cov(1, 1))},
+                   {"sd_u_m", std::sqrt(m.cov(2, 2))},
+                   {"dh_m", maybe(m.height_difference)},
+                   {"sd_h_m", maybe(m.height_sd)},
+                   {"stated", m.stated},
+                   {"passes", m.plan_passes && m.up_passes && m.height_passes}});
+  for (const SystematicPart &p : c.systematic)
+    out.push_back({{"name", "all"},
+                   {"against", p.sentence},
+                   {"de_m", nullptr},
+                   {"dn_m", nullptr},
+                   {"du_m", nullptr},
+                   {"sd_e_m", nullptr},
+                   {"sd_n_m", nullptr},
+                   {"sd_u_m", nullptr},
+                   {"dh_m", nullptr},
+                   {"sd_h_m", nullptr},
+                   {"stated", true},
+                   {"passes", false}});
+  return out;
+}
+
 /// Every list that can be shown.
 struct List {
   const char *name;
@@ -318,6 +353,7 @@ constexpr List lists[] = {
     {"traverses", traverse_rows},
     {"network", network_object},
     {"marks", mark_rows},
+    {"comparison", comparison_object},
     {"fits", fit_rows},
     {"pairs", fit_pair_rows},
     {"doubts", doubt_rows},

@@ -1,4 +1,5 @@
 #include "app/datum/datum_sheet.h"
+#include "app/datum/comparison_part.h"
 #include "app/datum/fit_part.h"
 #include "app/datum/systems_part.h"
 #include "app/widgets/page.h"
@@ -170,6 +171,8 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
   stack_ = new QStackedWidget;
   add_part("Published marks", published_, stack_);
   add_part("Positions", positions_, stack_);
+  comparison_ = new ComparisonPart(w_);
+  add_part("Comparison", comparison_, stack_);
   fits_ = new FitPart(w_);
   add_part("Frame fits", fits_, stack_);
   systems_ = new SystemsPart(w_);
@@ -220,9 +223,10 @@ void DatumSheet::refresh() {
   words_->setHtml(html);
   set_count(0, static_cast<int>(published.size()));
   set_count(1, static_cast<int>(positions.size()));
+  comparison_->refresh();
   fits_->refresh();
   systems_->refresh();
-  set_count(2, fits_->count());
+  set_count(3, fits_->count());
   published_->set_rows(std::move(published));
   positions_->set_rows(std::move(positions));
 }

@@ -5,6 +5,7 @@ class QTextBrowser;
 
 namespace ampletie::app {
 class TableCard;
+class ComparisonPart;
 class FitPart;
 class SystemsPart;
 
@@ -17,6 +18,7 @@ public:
 private:
   void refresh();
   TableCard *published_, *positions_;
+  ComparisonPart *comparison_;
   FitPart *fits_;
   SystemsPart *systems_;
   QStackedWidget *stack_;

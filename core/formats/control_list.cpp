@@ -167,12 +167,12 @@ bool has(const Columns &c, std::initializer_list<const char *> names) {
 }
 bool has_position(const Columns &c) {
   return has(c, {"x", "y", "z"}) || has(c, {"lat", "lon", "h"}) || has(c, {"lat_packed", "lon_packed", "h"}) ||
-         has(c, {"height"}) || has(c, {"gravity"});
+         has(c, {"height"}) || has(c, {"gravity"}) || has(c, {"e", "n"});
 }
 
 bool same_values(const ControlRow &a, const ControlRow &b) {
-  return a.xyz == b.xyz && a.geodetic == b.geodetic && a.grid == b.grid && a.height == b.height && a.frame == b.frame &&
-         a.epoch == b.epoch && a.gravity == b.gravity;
+  return a.xyz == b.xyz && a.geodetic == b.geodetic && a.grid == b.grid && a.plan == b.plan && a.height == b.height &&
+         a.frame == b.frame && a.epoch == b.epoch && a.gravity == b.gravity;
 }
 
 /// Reads the cells of one row.
@@ -240,10 +240,11 @@ void refuse_impossible(const ControlRow &r) {
   if (r.sd_height && !plausible_sd(*r.sd_height)) bad("a standard deviation of " + r.mark + " is impossible");
   if (r.gravity && (*r.gravity < 9.7 || *r.gravity > 9.9))
     bad("the gravity of " + r.mark + " is impossible: it is given in m/s² or in mGal, in full");
-  if (!r.xyz && !r.geodetic && !r.grid && !r.height && !r.gravity) bad("the mark " + r.mark + " has no coordinates");
+  if (!r.xyz && !r.geodetic && !r.grid && !r.height && !r.gravity && !r.plan)
+    bad("the mark " + r.mark + " has no coordinates");
   if (r.xyz && !near_surface(*r.xyz))
     bad("X, Y, Z of " + r.mark + " do not lie near the Earth's surface: columns or units mixed up?");
-  if (r.grid && !plausible_grid(r.grid->x(), r.grid->y()))
+  if ((r.grid && !plausible_grid(r.grid->x(), r.grid->y())) || (r.plan && !plausible_grid(r.plan->x(), r.plan->y())))
     bad("the grid coordinates of " + r.mark + " are impossible: columns or units mixed up?");
   if (r.velocity && r.velocity->norm() > 0.5)
     bad("the velocity of " + r.mark + " is above 0.5 m/yr: written in mm/yr?");
@@ -275,14 +276,16 @@ ControlRow read_row(const RowReader &c, const Columns &columns, long line) {
   r.height = c.number("height");
   if (!c.cell("e").empty() || !c.cell("n").empty() || (!r.height && columns.count("height")))
     if (columns.count("height") && !c.cell("height").empty()) r.grid = c.lengths("e", "n", "height");
-  if (!r.grid && columns.count("height") && r.height && c.cell("e").empty() != c.cell("n").empty())
+  if (c.cell("e").empty() != c.cell("n").empty())
     throw InputError({}, line, "of e, n, height some are given and some are not");
-  if (!r.grid && !r.height && !r.xyz && !r.geodetic && !c.cell("e").empty())
-    throw InputError({}, line, "of e, n, height some are given and some are not");
+  if (!r.grid && !r.xyz && !r.geodetic && !c.cell("e").empty()) r.plan = {*c.number("e"), *c.number("n")};
   r.velocity = c.lengths("vx", "vy", "vz");
   r.sd_height = columns.count("sd_height") ? c.number("sd_height") : std::nullopt;
   if (!r.sd_height) r.sd_height = c.number("sd_u");
-  if (!c.cell("sd_e").empty() || !c.cell("sd_n").empty()) r.sd_enu = c.lengths("sd_e", "sd_n", "sd_u");
+  if (r.plan && c.cell("sd_u").empty() && !c.cell("sd_e").empty() && !c.cell("sd_n").empty())
+    r.sd_enu = Vec3(*c.number("sd_e"), *c.number("sd_n"), *c.number("sd_e")); // the last is of no height
+  else if (!c.cell("sd_e").empty() || !c.cell("sd_n").empty())
+    r.sd_enu = c.lengths("sd_e", "sd_n", "sd_u");
   if (const auto ee = c.number("cov_ee")) {
     const auto en = c.number("cov_en"), eu = c.number("cov_eu"), nn = c.number("cov_nn"), nu = c.number("cov_nu"),
                uu = c.number("cov_uu");
@@ -300,7 +303,8 @@ ControlRow read_row(const RowReader &c, const Columns &columns, long line) {
 
 std::string control_list_words() {
   return "mark (or name, station, point, pt, id) and one of: x y z; lat lon h (ellipsoidal; lat_packed lon_packed for "
-         "46.17034); east north height (or easting northing elevation); height alone. Also frame, epoch, crs, sd_e "
+         "46.17034); east north height (or easting northing elevation); height alone; east north alone (a site's "
+         "plan). Also frame, epoch, crs, sd_e "
          "sd_n "
          "sd_u, sd_height, vx vy vz, gravity, code, description; a unit may follow, as in east_ft or Easting [m]";
 }

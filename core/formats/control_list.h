@@ -15,6 +15,7 @@ struct ControlRow {
   std::optional<Vec3> xyz;                 ///< m
   std::optional<Vec3> geodetic;            ///< latitude, longitude in degrees, ellipsoidal height in m
   std::optional<Vec3> grid;                ///< east, north, physical height, m
+  std::optional<Eigen::Vector2d> plan;     ///< east, north, m, where no height goes with them: a site's plan
   std::optional<Vec3> velocity;            ///< X, Y, Z, m/yr
   std::optional<Vec3> sd_enu;              ///< standard deviations east, north, up, m
   std::optional<Mat3> cov_enu;             ///< their covariance, m², where the list gives it
@@ -34,8 +35,8 @@ struct ControlList {
 /// latter two; cells in quotes (RFC 4180); `#` starts a comment. The words that a header may have stand in
 /// `control_list_words`; a unit may follow: `east_ft`, `Easting [m]`, `sd_e (us-ft)`. Angles in any writing of
 /// `parse_angle_deg`; packed ones (46.17034) under `lat_packed` and `lon_packed`. A benchmark may have its height
-/// alone. Impossible coordinates are refused with line and reason, so are marks that stand twice with different values.
-/// Takes UTF-8.
+/// alone, a mark of a plan its east and north. Impossible coordinates are refused with line and reason, so are marks
+/// that stand twice with different values. Takes UTF-8.
 ControlList read_control_list(std::string_view text);
 
 /// What a header may say, as a sentence.

@@ -51,7 +51,6 @@ std::string plain_content(std::string_view bytes) {
   return is_hatanaka(text) ? expand_hatanaka(text) : text;
 }
 
-
 Recognition recognise(std::string_view c) {
   auto begins = [&](std::string_view s) { return c.substr(0, s.size()) == s; };
   if (c.empty()) return {FileKind::unknown, "the file is empty"};
@@ -78,6 +77,10 @@ Recognition recognise(std::string_view c) {
   if (looks_like_tiff(c)) return {FileKind::geoid_tiff, {}};
   if (looks_like_isg(c)) return {FileKind::geoid_isg, {}};
   if (looks_like_gtx(c)) return {FileKind::geoid_gtx, {}};
+  if (begins("NUM_OREC"))
+    return {FileKind::unknown,
+            "a grid of shifts between two datums (NTv2): such grids cannot be taken yet. Marks of the "
+            "older datum can be led over by a frame fit"};
   if (looks_like_rtcm3(c)) return {FileKind::rtcm3, {}};
   if (c.substr(0, 4096).find('\0') != std::string_view::npos)
     return {FileKind::unknown, "a binary file of a receiver or another program: export RINEX 3"};

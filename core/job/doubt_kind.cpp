@@ -25,6 +25,8 @@ constexpr DoubtKindInfo kind_table[] = {
     {K::heights_of_another_system, "heights-of-another-system", "heights of another system",
      "heights-of-another-system", "heights of another system"},
     {K::lists_disagree, "lists-disagree", "lists disagree", "lists-disagree", "lists disagree"},
+    {K::list_without_heights, "list-without-heights", "list without heights", "list-without-heights",
+     "list without heights"},
     {K::far_from_the_job, "far-from-the-job", "far from the job", "far-from-the-job", "far from the job"},
     {K::antenna_unknown, "antenna-unknown", "antenna unknown", "antenna-unknown", "antenna unknown"},
     {K::calibrations_disagree, "calibrations-disagree", "calibrations disagree", "calibrations-disagree",

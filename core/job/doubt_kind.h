@@ -18,6 +18,7 @@ enum class DoubtKind {
   does_not_belong_here,
   heights_of_another_system,
   lists_disagree,
+  list_without_heights,
   far_from_the_job,
   antenna_unknown,
   calibrations_disagree,

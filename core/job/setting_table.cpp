@@ -21,7 +21,11 @@ SettingValue grid() {
   SettingValue v = setting_values::text(AT(datum.crs), known_grid);
   const auto plain = v.read;
   v.read = [plain](const std::string &t, const SettingInfo &i) {
-    return plain(is_described(t) ? on_one_line(t) : t, i);
+    if (!is_described(on_one_line(t))) return plain(t, i);
+    // Longer than any name may be; what it says is checked by opening it.
+    const std::string described = on_one_line(t);
+    known_grid(described);
+    return nlohmann::json(described);
   };
   return v;
 }

@@ -51,6 +51,14 @@ void list_doubts(DoubtList &list, const JobSnapshot &s) {
   const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
   for (const SourceContent &c : s.contents()) {
     if (!c.control || s.state().of_a_fit(c.source.id)) continue;
+    std::size_t flat = 0;
+    for (const ControlRow &r : c.control->rows) flat += r.plan && !r.height;
+    if (flat)
+      list.add(DoubtKind::list_without_heights, c.source.name, Section::datum, {Thing::Kind::source, c.source.id},
+               fmt::format("{} of its marks have east and north without a height: that places nothing in space. They "
+                           "serve a frame fit (Frame fits); as control they need heights",
+                           flat),
+               c.source.id);
     Apart found;
     for (const ControlRow &r : c.control->rows) {
       const PublishedMark other = published_mark(c, r, s.state());

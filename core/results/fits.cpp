@@ -1,5 +1,6 @@
 #include "results/fits.h"
 #include "base/error.h"
+#include "base/text.h"
 #include "datum/fit/hull.h"
 #include <cmath>
 #include <fmt/format.h>
@@ -31,6 +32,12 @@ public:
   const AdjustedMark *find(const std::string &name) const {
     const auto it = by_name_.find(name);
     return it == by_name_.end() || !it->second->plan_known ? nullptr : it->second;
+  }
+  std::vector<std::string> names() const {
+    std::vector<std::string> out;
+    for (const auto &[name, m] : by_name_)
+      if (m->plan_known) out.push_back(name);
+    return out;
   }
   const FullPosition &position(const std::string &name) const { return run_.positions.at(name); }
   Vec3 at(const std::string &name, bool physical) const {
@@ -105,8 +112,34 @@ private:
 
 std::optional<Vec3> in_list(const ControlRow &r) {
   if (r.grid) return *r.grid;
+  if (r.plan) return Vec3(r.plan->x(), r.plan->y(), r.height.value_or(NAN));
   if (r.height) return Vec3(NAN, NAN, *r.height);
   return {};
+}
+
+/// A name without what people write otherwise: case, blanks, hyphens.
+std::string plain_name(const std::string &name) {
+  std::string out;
+  for (char c : lower(name))
+    if (c != ' ' && c != '-' && c != '_' && c != '.') out += c;
+  return out;
+}
+
+/// Names of the list and the marks that they mean: equal ones, else the only one that is written alike.
+std::map<std::string, std::string> partners(const std::map<std::string, const ControlRow *> &rows,
+                                            const JobState &state, const Marks &marks) {
+  std::map<std::string, std::string> out;
+  std::map<std::string, std::vector<std::string>> alike, rows_alike;
+  for (const std::string &m : marks.names()) alike[plain_name(m)].push_back(m);
+  for (const auto &[name, row] : rows) rows_alike[plain_name(name)].push_back(name);
+  for (const auto &[name, row] : rows) {
+    const std::string mark = state.mark_name(name), plain = plain_name(name);
+    const auto near = alike.find(plain);
+    out[name] = !marks.find(mark) && near != alike.end() && near->second.size() == 1 && rows_alike[plain].size() == 1
+                    ? near->second.front()
+                    : mark;
+  }
+  return out;
 }
 
 /// The pairs of a fit: by what was said of them, else by equal names.
@@ -114,8 +147,7 @@ void find_pairs(JobFit &f, const FitEdits &e, const ControlList &list, const Job
   std::map<std::string, const ControlRow *> rows;
   for (const ControlRow &r : list.rows)
     if (in_list(r)) rows[r.mark] = &r;
-  std::map<std::string, std::string> partner; // of a name in the list
-  for (const auto &[name, row] : rows) partner[name] = state.mark_name(name);
+  auto partner = partners(rows, state, marks);
   for (const auto &[mark, p] : e.pairs)
     if (p.with.value) {
       std::erase_if(partner, [&, m = mark](const auto &x) { return x.second == m; });
@@ -143,6 +175,7 @@ void find_pairs(JobFit &f, const FitEdits &e, const ControlList &list, const Job
             ? *row->cov_enu
             : Mat3(row->sd_enu.value_or(Vec3(sd, sd, row->sd_height.value_or(sd_height))).cwiseAbs2().asDiagonal());
     if (!p.has_plan) p.to.head<2>() = p.from.head<2>();
+    if (!p.has_height) p.to.z() = p.from.z();
     f.input.pairs.push_back(p);
     f.lines.push_back({name, row->line, stated});
   }
@@ -157,6 +190,17 @@ void set_middle(JobFit &f) {
   // Whole metres, so that what is printed can be typed.
   f.model.from = (a / n).array().round(), f.model.to = (b / n).array().round();
   f.model.from.z() = f.model.to.z() = 0;
+  f.input.model = site_model(f.model);
+}
+
+/// What nobody said follows from what the list has.
+void choose_models(JobFit &f, const FitEdits &e) {
+  const auto any = [&](int axis) {
+    return std::any_of(f.list_rows.begin(), f.list_rows.end(),
+                       [&](const auto &r) { return std::isfinite(r.second[axis]); });
+  };
+  if (!e.plan.value && !any(0)) f.plan = "none", f.model.plan = PlanFit::none;
+  if (!e.height.value && !any(2)) f.height = "none", f.model.height = HeightFit::none;
   f.input.model = site_model(f.model);
 }
 
@@ -228,7 +272,8 @@ void compute(JobFit &f, const FitEdits &e, const JobSnapshot &s, const NetworkRu
                            [](const auto &p) { return p.second.height.has_value(); });
   for (const ControlRow &r : list->rows)
     if (const auto at = in_list(r)) f.list_rows.emplace_back(r.mark, *at);
-  if (f.list_rows.empty()) throw InputError(f.source_name + " holds no east, north and height, and no heights");
+  if (f.list_rows.empty()) throw InputError(f.source_name + " holds no east and north, and no heights");
+  choose_models(f, e);
   find_pairs(f, e, *list, s.state(), marks);
   set_middle(f);
   std::vector<std::string> names;

@@ -161,3 +161,40 @@ TEST_CASE("a grid is searched for where the job is, described, and used") {
     CHECK_FALSE(d.named<QPushButton>("Use the system")->isEnabled());
   }
 }
+
+TEST_CASE("earlier coordinates are compared with the network") {
+  TemporaryFolder folder;
+  const std::string path = folder / "c.tie";
+  {
+    Job job = demo_job(path);
+    solve(job);
+    adjust(job);
+    std::string list = "mark,x,y,z,frame,epoch,sd_e,sd_n,sd_u\n";
+    for (const AdjustedMark &m : job.network()->result.marks) {
+      Vec3 x = m.position.xyz;
+      if (m.name == "R07") x += Vec3(0.03, -0.06, 0);
+      if (m.hold == Hold::none)
+        list +=
+            fmt::format("{},{:.4f},{:.4f},{:.4f},ETRF2000,2026-05-12,0.003,0.003,0.005\n", m.name, x.x(), x.y(), x.z());
+    }
+    write_file(folder / "earlier.csv", list);
+  }
+  Driver d(path);
+  auto &w = d.window.workspace();
+  w.adjust();
+  d.wait();
+  d.section("Datum");
+  d.click("Comparison part");
+  settle(20);
+  CHECK_THAT(d.named<QLabel>("Comparison in words")->text().toStdString(), Contains("Take earlier coordinates"));
+  w.take({QString::fromStdString(folder / "earlier.csv")});
+  d.wait();
+  w.adjust();
+  d.wait();
+  QTableView *t = d.table("Comparison with published coordinates");
+  REQUIRE(t->model()->rowCount() == 5);
+  CHECK(d.cell(t, d.row_with(t, "Mark", "R07"), "Verdict") == "disagrees");
+  CHECK(d.cell(t, d.row_with(t, "Mark", "PN1"), "Verdict") == "agrees");
+  CHECK_THAT(d.named<QLabel>("Comparison in words")->text().toStdString(),
+             Contains("Nothing that the differences have in common"));
+}

@@ -98,3 +98,24 @@ TEST_CASE("grids and pictures are called by their names") {
   CHECK(recognise(gtx).kind == FileKind::geoid_gtx);
   CHECK(recognise("begin_of_head ====\nmodel name : x\n").kind == FileKind::geoid_isg);
 }
+
+TEST_CASE("a list of a plan has east and north alone") {
+  const ControlList l = read_control_list("mark,e,n,sd_e,sd_n\nA,1000.5,2000.25,0.01,0.01\n");
+  REQUIRE(l.rows.size() == 1);
+  CHECK_FALSE(l.rows[0].grid);
+  REQUIRE(l.rows[0].plan);
+  CHECK(*l.rows[0].plan == Eigen::Vector2d(1000.5, 2000.25));
+  CHECK(l.rows[0].sd_enu->y() == 0.01);
+  // A height that is missing in one row leaves it its plan; half a place is none.
+  const ControlList mixed = read_control_list("mark,e,n,height\nA,1,2,3\nB,1,2,\nC,,,3\n");
+  CHECK(mixed.rows[0].grid);
+  CHECK(mixed.rows[1].plan);
+  CHECK(mixed.rows[2].height);
+  CHECK_THROWS_WITH(read_control_list("mark,e,n,height\nA,1,,3\n"), Contains("some are given"));
+  // Beside a place on the Earth they say nothing new.
+  CHECK_FALSE(read_control_list("mark,e,n,height,lat,lon,h\nA,1,2,,46,13,100\n").rows[0].plan);
+}
+
+TEST_CASE("a grid of shifts says what it is") {
+  CHECK_THAT(recognise("NUM_OREC\x0b" + std::string(3, '\0')).reason, Contains("NTv2"));
+}

@@ -174,3 +174,32 @@ TEST_CASE("names, too few marks, marks beyond and a list of another unit") {
   CHECK_THROWS_AS(t.job.decide("set", "fit:site", {{"plan", "conformal"}}, ""), InputError);
   CHECK_THROWS_AS(t.job.decide("set", "pair:site", {{"use", "check"}}, ""), InputError);
 }
+
+TEST_CASE("names that are written otherwise, a plan without heights, heights without a plan") {
+  SiteJob t;
+  std::string plan = "mark,e,n\n", heights = "mark,height\n";
+  for (const auto &[name, p] : t.site) {
+    plan += fmt::format("{} {},{:.3f},{:.3f}\n", lower(name.substr(0, 1)), lower(name.substr(1)), p.x(), p.y());
+    heights += fmt::format("{},{:.3f}\n", name, p.z());
+  }
+  const std::string flat = t.take("plan.csv", plan);
+  REQUIRE(doubt_of(t.job, "list without heights"));
+  t.job.decide("set", "fit:site", {{"list", flat}}, "");
+  CHECK_FALSE(doubt_of(t.job, "list without heights"));
+  INFO(t.fit().problem);
+  REQUIRE(t.fit().problem.empty());
+  CHECK(t.fit().height == "none");
+  CHECK(t.fit().input.pairs.size() == t.site.size());
+  CHECK(t.fit().lines.front().in_list != t.fit().input.pairs.front().name);
+  CHECK(agrees(t.fit().result));
+  for (const FittedMark &m : t.fit().marks) CHECK((m.to - t.site.at(m.name)).head<2>().norm() < 0.002);
+  const std::string high = t.take("heights.csv", heights);
+  t.job.decide("set", "fit:site", {{"list", high}}, "");
+  REQUIRE(t.fit().problem.empty());
+  CHECK(t.fit().plan == "none");
+  CHECK_FALSE(t.fit().scale);
+  for (const FittedMark &m : t.fit().marks) CHECK(m.to.z() == Approx(t.site.at(m.name).z()).margin(0.002));
+  // Said all the same, it is refused in words.
+  t.job.decide("set", "fit:site", {{"plan", "similarity"}}, "");
+  CHECK_THAT(t.fit().problem, Contains("no pair says anything"));
+}

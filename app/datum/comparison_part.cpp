@@ -1,0 +1,83 @@
+#include "app/datum/comparison_part.h"
+#include "app/widgets/numbers.h"
+#include "app/widgets/theme.h"
+#include "base/error.h"
+#include "judgement/comparison.h"
+#include <QLabel>
+#include <QVBoxLayout>
+#include <cmath>
+
+namespace ampletie::app {
+namespace {
+/// A difference beside what it may be.
+Cell difference(double d, double sd, bool passes) {
+  return {QString("%1 ± %2").arg(signed_mm(d, 1)).arg(1000 * sd, 0, 'f', 1), std::abs(d),
+          passes ? QColor() : ink::failed, !passes};
+}
+
+Row row_of(const ComparedMark &m) {
+  const bool passes = m.plan_passes && m.up_passes && m.height_passes;
+  return {m.name,
+          {{text(m.name), {}, {}, true},
+           {text(m.where), {}, ink::unused, false},
+           difference(m.difference.x(), std::sqrt(m.cov(0, 0)), m.plan_passes),
+           difference(m.difference.y(), std::sqrt(m.cov(1, 1)), m.plan_passes),
+           difference(m.difference.z(), std::sqrt(m.cov(2, 2)), m.up_passes),
+           m.height_difference ? difference(*m.height_difference, *m.height_sd, m.height_passes)
+                               : Cell{"–", {}, ink::unused, false},
+           {passes ? "agrees" : "disagrees", {}, passes ? ink::accepted : ink::failed, !passes},
+           {m.stated ? "" : "the list states no uncertainty", {}, ink::attention, false}},
+          false,
+          passes ? QColor() : ink::warm};
+}
+} // namespace
+
+ComparisonPart::ComparisonPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
+  words_ = new QLabel;
+  words_->setAccessibleName("Comparison in words");
+  words_->setWordWrap(true);
+  table_ = new TableCard("Comparison with published coordinates",
+                         {{"Mark", "", false, false, 60},
+                          {"Against", "", false, false, 110},
+                          {"dE mm", "Adjusted less published", true},
+                          {"dN mm", "The same", true},
+                          {"dh mm", "Of the ellipsoidal height", true},
+                          {"dH mm", "Of the physical height, the geoid's uncertainty in it", true},
+                          {"Verdict", "Each at 0.001", false},
+                          {"", ""}});
+  auto *all = new QVBoxLayout(this);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->addWidget(words_);
+  all->addWidget(table_, 1);
+  connect(table_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
+}
+
+void ComparisonPart::showEvent(QShowEvent *e) {
+  QWidget::showEvent(e);
+  refresh();
+}
+
+void ComparisonPart::refresh() {
+  if (!isVisible()) return;
+  std::vector<Row> rows;
+  QString html =
+      "<span style='color:#6F7B83'>Adjust the network: marks that lists publish and that are not held are compared "
+      "here.</span>";
+  if (w_.has_job() && w_.job().network()) try {
+      const Comparison c = compare_with_published(*w_.job().snapshot(), *w_.job().network());
+      for (const ComparedMark &m : c.marks) rows.push_back(row_of(m));
+      html = c.marks.empty()
+                 ? "<span style='color:#6F7B83'>No list publishes a mark that is not held. Take earlier coordinates "
+                   "(a list, an issue's control.csv or record.json): they are compared here.</span>"
+             : c.systematic.empty() ? QString("Nothing that the differences have in common is significant.")
+                                    : QString();
+      for (const SystematicPart &p : c.systematic)
+        html += QString("<b style='color:#B87311'>%1</b><br/>").arg(escaped(p.sentence));
+    } catch (const InputError &x) {
+      html = escaped(x.reason());
+    }
+  words_->setText(html);
+  table_->set_rows(std::move(rows));
+}
+
+} // namespace ampletie::app
