@@ -70,6 +70,14 @@ Row pair_row(const JobFit &f, std::size_t i) {
           fails ? ink::warm : QColor()};
 }
 
+/// A pair that takes no part at all.
+Row left_out_row(const std::string &mark) {
+  Row r{mark, {}, true, {}};
+  for (const QString &t : {text(mark), QString("–"), QString("none")}) r.cells.push_back({t, {}, ink::unused, false});
+  for (int i = 0; i < 6; ++i) r.cells.push_back({"", {}, {}, false});
+  return r;
+}
+
 /// A name of the list that has no partner: what the fit finds there, or nothing.
 Row unpaired_row(const UnpairedMark &u) {
   const QString near =
@@ -230,6 +238,9 @@ void FitPart::refresh() {
               (f->causes.front().clears ? ": then everything agrees" : "");
     words_->setText(html);
     for (std::size_t i = 0; i < f->input.pairs.size(); ++i) rows.push_back(pair_row(*f, i));
+    // Left out by decision: they stay in sight, where they can be used again.
+    for (const auto &[mark, p] : w_.job().state().fits.at(system_name_).pairs)
+      if (p.use.value == "none") rows.push_back(left_out_row(mark));
     for (const UnpairedMark &u : f->unpaired) rows.push_back(unpaired_row(u));
   }
   count_ = w_.has_job() ? static_cast<int>(system_->count()) : 0;

@@ -6,6 +6,7 @@
 #include "base/utf8.h"
 #include "formats/recipe.h"
 #include "geodesy/plausible.h"
+#include "geodesy/projection.h"
 #include <algorithm>
 #include <cmath>
 #include <cstring>
@@ -265,7 +266,7 @@ ControlRow read_row(const RowReader &c, const Columns &columns, long line) {
                                   {"vertical", &r.vertical},
                                   {"origin", &r.origin}}) {
     *out = printable(c.cell(name));
-    check_name(*out, std::string("the ") + name + " of " + r.mark, line);
+    if (!is_described(*out)) check_name(*out, std::string("the ") + name + " of " + r.mark, line);
   }
   r.epoch = c.point(c.cell("epoch"));
   r.xyz = c.lengths("x", "y", "z");

@@ -34,22 +34,6 @@ struct Projection::Handle {
 
 bool is_local(std::string_view code) { return code == "local" || code.substr(0, 6) == "local:"; }
 
-bool is_described(std::string_view code) {
-  return code.starts_with("+proj=") || code.starts_with("PROJCRS[") || code.starts_with("PROJCS[");
-}
-
-std::string on_one_line(std::string_view code) {
-  std::string out;
-  for (char c : trimmed(code)) {
-    const bool blank = std::isspace(static_cast<unsigned char>(c));
-    if (!blank)
-      out += c;
-    else if (out.back() != ' ')
-      out += ' ';
-  }
-  return out;
-}
-
 Geodetic local_place(const std::string &code) {
   Geodetic out{radians(45), 0, 0};
   if (code == "local") return out;

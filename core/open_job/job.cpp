@@ -32,7 +32,8 @@ void tidy(nlohmann::json &v) {
     throw InputError("a value that is no finite number cannot be decided");
   if (v.is_string()) {
     std::string t = utf8_text(v.get_ref<const std::string &>());
-    check_name(t, "\"" + printable(t.substr(0, 40)) + "\"");
+    // A grid that is described in full is longer than any name; its own setting has checked it.
+    if (!is_described(t) || printable(t) != t) check_name(t, "\"" + printable(t.substr(0, 40)) + "\"");
     v = std::move(t);
   }
   if (v.is_array())

@@ -71,6 +71,14 @@ TEST_CASE("a fit is begun from a list, its bad pair is left to check, and the si
   CHECK_THAT(d.named<QLabel>("Fit in words")->text().toStdString(), Contains("disagrees"));
   w.redo();
   settle(50);
+  // Out altogether it stays in sight, and comes back.
+  d.edit(t, d.row_with(t, "Mark", "R11"), "Takes part in", "none");
+  settle(50);
+  CHECK(d.cell(t, d.row_with(t, "Mark", "R11"), "Takes part in") == "none");
+  CHECK(t->model()->rowCount() == static_cast<int>(site.size()));
+  d.edit(t, d.row_with(t, "Mark", "R11"), "Takes part in", "height");
+  settle(50);
+  CHECK(d.cell(t, d.row_with(t, "Mark", "R11"), "plan").contains("check"));
   // Another model; the issue holds the site's own list.
   auto *plan = d.named<QComboBox>("Plan of the fit");
   plan->setCurrentIndex(plan->findData("rigid"));

@@ -8,6 +8,29 @@ using namespace ampletie;
 using namespace ampletie::testing;
 using Catch::Matchers::Contains;
 
+TEST_CASE("a job in a grid that is described in full goes to the issue, and its list into another job of that grid") {
+  TemporaryFolder folder;
+  const std::string job = folder / "a.tie", next = folder / "b.tie", out = folder / "out.txt",
+                    wkt = folder / "grid.wkt";
+  const auto run = [&](const std::string &words) { return ample(words, out); };
+  // As PROJ's own program writes it, on many lines.
+  REQUIRE(std::system(("projinfo EPSG:25833 -o WKT2:2019 -q > " + wkt).c_str()) == 0);
+  std::string files;
+  for (const std::string &f : demo_files()) files += " " + f;
+  for (const std::string &j : {job, next})
+    REQUIRE(run("new " + j + " --crs \"$(cat " + wkt + ")\" --vertical EPSG:5773 --epoch 2026-05-12") == 0);
+  REQUIRE(run("take " + job + files) <= 1);
+  REQUIRE(run("hold " + job + " REFA") <= 1);
+  REQUIRE(run("solve " + job) <= 1);
+  REQUIRE(run("adjust " + job) <= 1);
+  REQUIRE(run("issue " + job + " " + (folder / "issue")) <= 1);
+  CHECK_THAT(read_file(folder / "issue/control.html"), Contains("ETRS89 / UTM zone 33N"));
+  CHECK(run("take " + next + " " + (folder / "issue/control.csv")) == 0);
+  CHECK_THAT(read_file(out), Contains("control list with 7 marks"));
+  CHECK(run("show " + next + " doubts --json") == 0);
+  CHECK(read_file(out).find("belong") == std::string::npos);
+}
+
 TEST_CASE("the register's grid taken as a file issues the same heights; a bent one other ones") {
   TemporaryFolder folder;
   const std::string job = folder / "a.tie", out = folder / "out.txt";
