@@ -139,7 +139,8 @@ IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent
   label->setBuddy(folder_);
   where->addWidget(label);
   where->addWidget(folder_, 1);
-  auto *what = new QLabel("control.pdf · control.html · control.csv · control.geojson · record.json");
+  auto *what = new QLabel;
+  what->setObjectName("issued files");
   what->setStyleSheet("color:#6F7B83");
   where->addWidget(what);
   body()->addWidget(verdict_);
@@ -198,6 +199,14 @@ QString IssueSheet::answer(const NetworkRun *run) const {
 }
 
 void IssueSheet::refresh() {
+  QString files = "control.pdf · control.html · control.csv · control.geojson · record.json";
+  if (w_.has_job())
+    for (const JobFit &f : w_.job().fits())
+      if (f.problem.empty()) files += " · and in " + text(f.name);
+  if (auto *what = findChild<QLabel *>("issued files")) {
+    what->setText(what->fontMetrics().elidedText(files, Qt::ElideRight, 460));
+    what->setToolTip(files);
+  }
   std::vector<Row> marks, records;
   QString html = "<p style='color:#5A666E'>There is nothing to issue before the network is adjusted.</p>";
   bool ready = false;

@@ -85,6 +85,9 @@ TEST_CASE("a fit is begun from a list, its bad pair is left to check, and the si
   Q_EMIT plan->activated(plan->currentIndex());
   settle(50);
   CHECK_THAT(d.named<QLabel>("Fit in words")->text().toStdString(), Contains("plan by rigid"));
+  d.section("Issue");
+  settle(20);
+  CHECK_THAT(d.named<QLabel>("issued files")->toolTip().toStdString(), Contains("and in site"));
   CHECK(w.issue(QString::fromStdString(folder / "out")).isEmpty());
   const std::string csv = read_file(folder / "out/control-site.csv");
   for (const auto &[name, p] : site) {
