@@ -244,7 +244,10 @@ void refuse_impossible(const ControlRow &r) {
   if (!r.xyz && !r.geodetic && !r.grid && !r.height && !r.gravity && !r.plan)
     bad("the mark " + r.mark + " has no coordinates");
   if (r.xyz && !near_surface(*r.xyz))
-    bad("X, Y, Z of " + r.mark + " do not lie near the Earth's surface: columns or units mixed up?");
+    bad("X, Y, Z of " + r.mark +
+        " do not lie near the Earth's surface: columns or units mixed up? Coordinates of a grid are headed east, "
+        "north, "
+        "height: what X and Y are differs from country to country");
   if ((r.grid && !plausible_grid(r.grid->x(), r.grid->y())) || (r.plan && !plausible_grid(r.plan->x(), r.plan->y())))
     bad("the grid coordinates of " + r.mark + " are impossible: columns or units mixed up?");
   if (r.velocity && r.velocity->norm() > 0.5)

@@ -1,3 +1,4 @@
+#include "base/size_words.h"
 #include "judgement/doubt_list.h"
 #include "results/job_results.h"
 #include <fmt/format.h>
@@ -39,10 +40,11 @@ void checks(DoubtList &list, const JobFit &f) {
     for (const auto &[part, what] : {std::pair{&v.plan, "in plan"}, {&v.height, "in height"}}) {
       if (!*part || (*part)->counts || (*part)->passes) continue;
       const double off = (*part)->difference.norm();
-      Doubt &d = list.add(
-          DoubtKind::fit_check_fails, f.input.pairs[i].name, Section::datum, {Thing::Kind::mark, f.input.pairs[i].name},
-          fmt::format("{}: the fit puts it {:.0f} mm from where {} has it {}", f.name, 1000 * off, f.source_name, what),
-          f.name + "|" + f.input.pairs[i].name + what);
+      Doubt &d = list.add(DoubtKind::fit_check_fails, f.input.pairs[i].name, Section::datum,
+                          {Thing::Kind::mark, f.input.pairs[i].name},
+                          fmt::format("{}: the fit puts it {} from where {} has it {}", f.name, length_words(off, 0),
+                                      f.source_name, what),
+                          f.name + "|" + f.input.pairs[i].name + what);
       d.value = (*part)->statistic, d.limit = (*part)->limit, d.unit = "χ²", d.effect_m = off;
     }
   }
@@ -58,11 +60,10 @@ void reach(DoubtList &list, const JobFit &f) {
       if (!farthest || m.outside_m > farthest->outside_m) farthest = &m;
     }
   if (!farthest) return;
-  Doubt &d =
-      list.add(DoubtKind::outside_the_fit, f.name, Section::datum, {Thing::Kind::mark, farthest->name},
-               fmt::format("{} of the job's marks lie{} outside of the marks that determine the fit, {} by {:.0f} m",
-                           beyond, beyond == 1 ? "s" : "", farthest->name, farthest->outside_m),
-               f.name);
+  Doubt &d = list.add(DoubtKind::outside_the_fit, f.name, Section::datum, {Thing::Kind::mark, farthest->name},
+                      fmt::format("{} of the job's marks lie{} outside of the marks that determine the fit, {} by {}",
+                                  beyond, beyond == 1 ? "s" : "", farthest->name, length_words(farthest->outside_m, 0)),
+                      f.name);
   d.value = farthest->outside_m, d.limit = most, d.unit = "m";
   d.effect_m = std::sqrt(farthest->cov(0, 0) + farthest->cov(1, 1));
 }

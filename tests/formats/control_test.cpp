@@ -116,6 +116,11 @@ TEST_CASE("a list of a plan has east and north alone") {
   CHECK_FALSE(read_control_list("mark,e,n,height,lat,lon,h\nA,1,2,,46,13,100\n").rows[0].plan);
 }
 
+TEST_CASE("X, Y and Z of a site are not taken for geocentric ones, and the heads to use are said") {
+  CHECK_THROWS_WITH(read_control_list("\"Point\";\"Y\";\"X\";\"Z\"\n\"DAM\";\"5012,12\";\"7001,55\";\"612,1\"\n"),
+                    Contains("headed east, north, height"));
+}
+
 TEST_CASE("a grid of shifts says what it is") {
   CHECK_THAT(recognise("NUM_OREC\x0b" + std::string(3, '\0')).reason, Contains("NTv2"));
 }

@@ -1,6 +1,7 @@
 #include "datum/fit/fit_causes.h"
 #include "adjustment/statistics.h"
 #include "base/error.h"
+#include "base/size_words.h"
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -81,8 +82,8 @@ private:
       std::string far;
       const auto add = [&](const std::optional<PairVerdict::Predicted> &part, const char *what) {
         if (part)
-          far +=
-              fmt::format("{}{:.0f} mm away in {}", far.empty() ? "" : " and ", 1000 * part->difference.norm(), what);
+          far += fmt::format("{}{} away in {}", far.empty() ? "" : " and ", length_words(part->difference.norm(), 0),
+                             what);
       };
       if (use != PairUse::plan) add(v.plan, "plan");
       if (use != PairUse::height) add(v.height, "height");
