@@ -16,7 +16,7 @@ struct NetworkRun {
   std::vector<std::string> levels;                     ///< ids of the levelled sections
   std::vector<std::string> stations;                   ///< ids of the set-ups of total stations
   std::vector<std::string> positioned;                 ///< marks that vectors end at
-  std::string geoid_grid; ///< "grid egm96_15.gtx, bilinear"
+  std::string geoid_grid;                              ///< "grid egm96_15.gtx, bilinear"
   std::string geoid_name, geoid_source, geoid_refusal; ///< without a geoid between, the name of the heights' system
   bool heights_alone = false;                          ///< levels and nothing else: no mark has a place
   std::optional<double> geoid_sd;

@@ -11,8 +11,8 @@ using Catch::Matchers::Contains;
 
 namespace {
 constexpr const char *two_marks = "mark,lat_deg,lon_deg,h,frame,epoch,sd_e,sd_n,sd_u\n"
-                              "WEST,46.20000,13.80000,412.3456,ETRF2000,2026-05-12,0.001,0.001,0.002\n"
-                              "EAST,46.21000,13.83000,455.1000,ETRF2000,2026-05-12,0.001,0.001,0.002\n";
+                                  "WEST,46.20000,13.80000,412.3456,ETRF2000,2026-05-12,0.001,0.001,0.002\n"
+                                  "EAST,46.21000,13.83000,455.1000,ETRF2000,2026-05-12,0.001,0.001,0.002\n";
 
 /// A surface that bilinear and bicubic reading give differently.
 HeightGrid bent(double west = 13, int columns = 17) {
