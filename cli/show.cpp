@@ -320,7 +320,7 @@ ordered_json comparison_object(const Job &job) {
                    {"dh_m", maybe(m.height_difference)},
                    {"sd_h_m", maybe(m.height_sd)},
                    {"stated", m.stated},
-                   {"passes", m.plan_passes && m.up_passes && m.height_passes}});
+                   {"passes", m.passes()}});
   for (const SystematicPart &p : c.systematic)
     out.push_back({{"name", "all"},
                    {"against", p.sentence},

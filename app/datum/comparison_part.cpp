@@ -16,7 +16,7 @@ Cell difference(double d, double sd, bool passes) {
 }
 
 Row row_of(const ComparedMark &m) {
-  const bool passes = m.plan_passes && m.up_passes && m.height_passes;
+  const bool passes = m.passes();
   return {m.name,
           {{text(m.name), {}, {}, true},
            {text(m.where), {}, ink::unused, false},

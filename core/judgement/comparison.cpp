@@ -14,7 +14,7 @@ constexpr double alpha = 0.001;
 constexpr std::size_t enough = 60;
 
 std::optional<ComparedMark> compared(const JobSnapshot &s, const NetworkRun &run, const JobDatum &datum,
-                                     const AdjustedMark &m, const PublishedMark &p) {
+                                     const AdjustedMark &m, const PublishedMark &p, bool in_use) {
   ComparedMark out;
   out.name = m.name, out.where = p.where(), out.source_id = p.source_id;
   out.stated = p.sd_enu || p.cov_enu;
@@ -26,7 +26,8 @@ std::optional<ComparedMark> compared(const JobSnapshot &s, const NetworkRun &run
       out.cov += *p.cov_enu;
     else if (p.sd_enu)
       out.cov += Mat3(p.sd_enu->cwiseAbs2().asDiagonal());
-    out.cov += placed.motion_sd * placed.motion_sd * Mat3::Identity();
+    // Of the coordinates that the job uses, the way is in what the list states already.
+    if (!in_use || !out.stated) out.cov += placed.motion_sd * placed.motion_sd * Mat3::Identity();
   } catch (const InputError &) {
     return {};
   }
@@ -194,16 +195,16 @@ private:
 Comparison compare_with_published(const JobSnapshot &s, const NetworkRun &run) {
   Comparison out;
   const JobDatum datum = job_datum(s);
-  const auto add = [&](const AdjustedMark &m, const PublishedMark &p) {
+  const auto add = [&](const AdjustedMark &m, const PublishedMark &p, bool in_use) {
     if (!p.has_position() || p.source_id.empty()) return;
-    if (auto c = compared(s, run, datum, m, p)) out.marks.push_back(std::move(*c));
+    if (auto c = compared(s, run, datum, m, p, in_use)) out.marks.push_back(std::move(*c));
   };
   for (const AdjustedMark &m : run.result.marks) {
     const auto p = s.published().find(m.name);
     if (!m.plan_known || p == s.published().end()) continue;
     // What holds a mark agrees with itself; other lists may not.
-    if (m.hold == Hold::none || m.hold == Hold::check) add(m, p->second);
-    for (const PublishedMark &other : p->second.elsewhere) add(m, other);
+    if (m.hold == Hold::none || m.hold == Hold::check) add(m, p->second, true);
+    for (const PublishedMark &other : p->second.elsewhere) add(m, other, false);
   }
   std::map<std::string, std::vector<const ComparedMark *>> lists;
   for (const ComparedMark &c : out.marks) lists[c.source_id].push_back(&c);

@@ -16,6 +16,7 @@ struct ComparedMark {
   /// The same of physical heights, where both have one.
   std::optional<double> height_difference, height_sd;
   bool height_passes = true;
+  bool passes() const { return plan_passes && up_passes && height_passes; }
 };
 
 /// What all differences have in common.

@@ -36,6 +36,29 @@ void add_motion(PublishedMark &p, double sd) {
   if (p.cov_enu) *p.cov_enu += sd * sd * Mat3::Identity();
 }
 
+/// What other lists give of a mark whose place cannot belong to the job: a place that `belongs`, and a height. A list
+/// in another system (a site's own) must not push out the ones that belong here. Nothing where they give neither.
+template <class Belongs>
+std::optional<PublishedMark> without_its_place(const PublishedMark &p, const Belongs &belongs) {
+  std::optional<PublishedMark> place, height;
+  if (p.height_from) height = p; // not its own list's
+  for (const PublishedMark &other : p.elsewhere) {
+    if (!place && belongs(other)) place = other;
+    if (!height && other.height && !other.has_position()) height = other;
+  }
+  if (!height) return place;
+  if (!place) {
+    height->xyz.reset(), height->geodetic_deg.reset(), height->grid.reset();
+    return height;
+  }
+  if (!place->height) {
+    place->height = height->height, place->sd_height = height->sd_height;
+    place->height_from =
+        height->height_from.value_or(PublishedMark::Line{height->source_id, height->source_name, height->line});
+  }
+  return place;
+}
+
 /// Takes marks out of `published` that cannot belong to the job.
 void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupation> &occupations) {
   const DatumSettings &settings = s.state().settings.datum;
@@ -77,13 +100,12 @@ void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupa
   b.misplaced = ampletie::find_misplaced(placed, around, settings, convert, accepted);
   for (const auto &[mark, m] : b.misplaced) {
     if (m.accepted) continue;
-    // A list in another system (a site's own) must not push out the one that belongs here.
-    std::optional<PublishedMark> belongs;
-    for (const PublishedMark &other : m.published.elsewhere)
-      if (!belongs && ampletie::find_misplaced({{mark, other}}, around, settings, convert, accepted).empty())
-        belongs = other;
-    if (belongs)
-      b.published[mark] = *belongs;
+    const auto belongs = [&](const PublishedMark &other) {
+      return other.has_position() &&
+             ampletie::find_misplaced({{mark, other}}, around, settings, convert, accepted).empty();
+    };
+    if (auto other = without_its_place(m.published, belongs))
+      b.published[mark] = std::move(*other);
     else
       b.published.erase(mark);
   }

@@ -237,7 +237,7 @@ namespace {
 void complete(PublishedMark &p, PublishedMark other) {
   if (!p.has_position() && other.has_position())
     std::swap(p, other);
-  else if (other.has_position())
+  else if (other.has_position() || other.height)
     p.elsewhere.push_back(other);
   if (!p.height && other.height) {
     p.height = other.height, p.sd_height = other.sd_height;

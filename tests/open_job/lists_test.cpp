@@ -115,3 +115,25 @@ TEST_CASE("a list in a system of the site's own does not push out the one that b
   }
   CHECK(orders.size() == 2);
 }
+
+TEST_CASE("a height of another list stays when the place of a mark cannot be") {
+  // In the same frame, but on the other side of the Earth; two marks say where the job is.
+  const std::string elsewhere = "mark,x,y,z,frame,epoch\nREFA,-4293769.0,-1053871.0,4582141.0,ETRF2000,2010.0\n";
+  const std::string here = "mark,x,y,z,frame,epoch\nREFC,4297870.0,1051500.0,4578900.0,ETRF2000,2010.0\n"
+                           "REFD,4297770.0,1051600.0,4578900.0,ETRF2000,2010.0\n";
+  for (int n = 0; n < 6; ++n) {
+    Lists l({{"here.csv", here}, {"far.csv", commented(n, elsewhere)}, {"height.csv", raised(n)}});
+    CHECK(doubt_of(l.job, "does not belong here"));
+    CHECK_FALSE(l.job.snapshot()->published().count("REFA"));
+    REQUIRE(l.job.snapshot()->benchmarks().count("REFA"));
+    CHECK(l.job.snapshot()->benchmarks().at("REFA").where_height() == "height.csv line 3");
+    // And it goes with the place that belongs, whichever list came first.
+    Lists both({{"here.csv", here},
+                {"far.csv", commented(n, elsewhere)},
+                {"height.csv", raised(n)},
+                {"place.csv", placed(n)}});
+    CHECK(both.refa().source_name == "place.csv");
+    REQUIRE(both.refa().height);
+    CHECK(both.refa().where_height() == "height.csv line 3");
+  }
+}

@@ -177,8 +177,7 @@ std::string scale_as_unit(double scale) {
   // A grid's scale and a height of some kilometres change a scale by less than this.
   constexpr double near = 2e-3;
   for (const auto &[factor, words] :
-       {std::pair{foot, "the target is in metres and the job in feet, or the list was read in the wrong unit"},
-        {1 / foot, "the target is in feet"}})
+       {std::pair{foot, "the target is in metres, and was read as feet"}, {1 / foot, "the target is in feet"}})
     if (std::abs(scale / factor - 1) < near) return fmt::format("{:.6f}: {}", scale, words);
   return {};
 }

@@ -37,6 +37,19 @@ struct Equations {
     for (Index k = 0; k < count(); ++k) out.row(k) = of.row(row(k));
     return out;
   }
+  /// Rows and columns of one that has three of each for each pair.
+  MatrixXd block(const MatrixXd &of) const {
+    MatrixXd out(count(), count());
+    for (Index i = 0; i < count(); ++i)
+      for (Index k = 0; k < count(); ++k) out(i, k) = of(row(i), row(k));
+    return out;
+  }
+  /// The other way: nought where nothing counts.
+  MatrixXd spread(const MatrixXd &rows, Index all_rows) const {
+    MatrixXd out = MatrixXd::Zero(all_rows, rows.cols());
+    for (Index k = 0; k < count(); ++k) out.row(row(k)) = rows.row(k);
+    return out;
+  }
   Index row(Index k) const {
     const Of &e = all[static_cast<std::size_t>(k)];
     return 3 * static_cast<Index>(e.pair) + e.axis;
@@ -100,6 +113,12 @@ struct Solution {
   VectorXd v;              ///< w − A δ of the equations that count
 };
 
+/// A difference and its χ² against the limit of as many degrees.
+PairVerdict::Predicted judged(VectorXd difference, MatrixXd cov, double statistic, bool counts) {
+  const double limit = difference.size() == 1 ? single_test_limit : plan_test_limit;
+  return {std::move(difference), std::move(cov), statistic, limit * limit, statistic <= limit * limit, counts};
+}
+
 /// What the other pairs say of some equations of one: with G the block of P Qvv P, G⁻¹ P v and G⁻¹. `sum`: Σw of all
 /// equations that count.
 std::optional<PairVerdict::Predicted> predicted(const Solution &s, const MatrixXd &sum, const MatrixXd &reduced,
@@ -120,24 +139,14 @@ std::optional<PairVerdict::Predicted> predicted(const Solution &s, const MatrixX
   const MatrixXd l = own.llt().matrixL();
   const Eigen::SelfAdjointEigenSolver<MatrixXd> left(l.transpose() * g * l);
   if (!(left.eigenvalues()[0] > 1e-9)) return {};
-  PairVerdict::Predicted out;
-  out.cov = g.inverse();
-  out.difference = -(out.cov * w); // the estimated error of what is given, with the sign of a residual
-  out.statistic = w.dot(out.cov * w);
-  const double limit = q == 1 ? single_test_limit : plan_test_limit;
-  out.limit = limit * limit, out.passes = out.statistic <= out.limit;
-  return out;
+  const MatrixXd cov = g.inverse();
+  const VectorXd error = cov * w; // of what is given; a residual has the other sign
+  return judged(-error, cov, w.dot(error), true);
 }
 
 /// A pair, or a part of it, that does not count: from all others.
 PairVerdict::Predicted compared(const VectorXd &difference, const MatrixXd &cov) {
-  PairVerdict::Predicted out;
-  out.difference = difference, out.cov = cov, out.counts = false;
-  const Eigen::LDLT<MatrixXd> f(cov);
-  out.statistic = difference.dot(f.solve(difference));
-  const double limit = difference.size() == 1 ? single_test_limit : plan_test_limit;
-  out.limit = limit * limit, out.passes = out.statistic <= out.limit;
-  return out;
+  return judged(difference, cov, difference.dot(cov.ldlt().solve(difference)), false);
 }
 
 void judge_pairs(FitResult &r, const FitInput &in, const Equations &e, const Solution &s, const Linear &at,
@@ -147,19 +156,14 @@ void judge_pairs(FitResult &r, const FitInput &in, const Equations &e, const Sol
   const MatrixXd pa = s.weight * s.a;
   const MatrixXd reduced = s.weight - pa * s.cov * pa.transpose();
   r.pairs.resize(in.pairs.size());
-  r.tests = MatrixXd::Zero(given.size(), given.size()), r.misclosure = VectorXd::Zero(given.size());
-  for (Index i = 0; i < e.count(); ++i) {
-    r.misclosure[e.row(i)] = s.v[i];
-    for (Index k = 0; k < e.count(); ++k) r.tests(e.row(i), e.row(k)) = reduced(i, k);
-  }
+  r.misclosure = e.spread(s.v, given.size());
+  r.tests = e.spread(e.spread(reduced, given.size()).transpose(), given.size());
   std::vector<std::vector<Index>> plan(in.pairs.size()), height(in.pairs.size());
   for (Index k = 0; k < e.count(); ++k) {
     const auto &of = e.all[static_cast<std::size_t>(k)];
     (of.axis < 2 ? plan : height)[of.pair].push_back(k);
   }
-  MatrixXd sum(e.count(), e.count());
-  for (Index i = 0; i < e.count(); ++i)
-    for (Index k = 0; k < e.count(); ++k) sum(i, k) = s.sum(e.row(i), e.row(k));
+  const MatrixXd sum = e.block(s.sum);
   for (std::size_t i = 0; i < in.pairs.size(); ++i) {
     PairVerdict &v = r.pairs[i];
     const FitPair &p = in.pairs[i];
@@ -231,10 +235,7 @@ FitResult fit_frame(const FitInput &in) {
     s.sum = to_cov + at.times(at.times(in.from_cov).transpose());
     s.a = e.pick(at.a);
     const VectorXd w = e.pick(VectorXd(given - at.value - at.times(x0 - x)));
-    MatrixXd sum(e.count(), e.count());
-    for (Index i = 0; i < e.count(); ++i)
-      for (Index k = 0; k < e.count(); ++k) sum(i, k) = s.sum(e.row(i), e.row(k));
-    const Eigen::LLT<MatrixXd> f(sum);
+    const Eigen::LLT<MatrixXd> f(e.block(s.sum));
     if (f.info() != Eigen::Success || !(f.rcond() > 1e-14))
       throw InputError("some pairs have no uncertainty on either side: state a standard deviation");
     s.weight = f.solve(MatrixXd::Identity(e.count(), e.count()));
@@ -242,10 +243,7 @@ FitResult fit_frame(const FitInput &in) {
     const VectorXd delta = s.cov * (s.a.transpose() * (s.weight * w));
     s.v = w - s.a * delta;
     // e_x = Σx Bᵀ P v: points move by what their own uncertainty lets them.
-    VectorXd spread = VectorXd::Zero(3 * n);
-    const VectorXd pv = s.weight * s.v;
-    for (Index k = 0; k < e.count(); ++k) spread[e.row(k)] = pv[k];
-    const VectorXd next = x0 + in.from_cov * at.times(spread, true);
+    const VectorXd next = x0 + in.from_cov * at.times(e.spread(s.weight * s.v, 3 * n), true);
     r.parameters += delta;
     // By what it moves points: parameters have units of their own.
     const double step = std::max((at.a * delta).cwiseAbs().maxCoeff(), (next - x).cwiseAbs().maxCoeff());
@@ -266,10 +264,7 @@ FitResult fit_frame(const FitInput &in) {
     r.passes = r.converged && r.chi_squared <= r.upper;
   }
   // cov(x, θ) = −Σx Bᵀ P A Qθ.
-  MatrixXd pa = MatrixXd::Zero(3 * n, u);
-  const MatrixXd picked = s.weight * s.a;
-  for (Index k = 0; k < e.count(); ++k) pa.row(e.row(k)) = picked.row(k);
-  r.lead = -at.times(pa, true) * s.cov;
+  r.lead = -at.times(e.spread(s.weight * s.a, 3 * n), true) * s.cov;
   r.cross = in.from_cov * r.lead;
   judge_pairs(r, in, e, s, at, given, r.cross);
   return r;
