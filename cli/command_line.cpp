@@ -37,15 +37,16 @@ CommandLine::CommandLine() {
   c->add_option("--title", a.title, "title");
   c = command("take", "take files into the job");
   c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
-  c->add_option("--as", a.as, "levels or pointings: a text that no recipe knows yet")
-      ->check(CLI::IsMember({"levels", "pointings"}));
+  c->add_option("--as", a.as, "levels, pointings or control: a text that no recipe knows yet")
+      ->check(CLI::IsMember({"levels", "pointings", "control"}));
   c = command("set", "correct an occupation, change settings, accept a doubt");
   c->add_option("WORDS", a.words,
                 "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME "
                 "| staff NAME scale=PPM | setup MARK NAME=VALUE… | pointing FILE:LINE NAME=VALUE… | route NAME "
                 "NAME=VALUE… | "
                 "fit SYSTEM list=FILE plan=… height=… | pair SYSTEM MARK use=…|with=NAME | "
-                "source FILE recipe=NAME|seen=yes|geoid=yes|interpolation=bicubic | "
+                "source FILE recipe=NAME|seen=yes|geoid=yes|interpolation=bicubic|unit=ft|exchanged=yes|turned=east|"
+                "packed=yes|frame=…|epoch=…|crs=…|sd=M… | "
                 "job|solve|limit|weight|levels|traverse NAME=VALUE… | accept DOUBT")
       ->required();
   c->add_flag("--ahead", a.ahead, "of something whose data come later");

@@ -18,6 +18,12 @@ bool is_geoid(const Job &job, const std::string &id) {
   return false;
 }
 
+bool is_list(const Job &job, const std::string &id) {
+  for (const ListSource &l : job.snapshot()->lists())
+    if (l.source_id == id) return true;
+  return false;
+}
+
 /// The place and the reach of a job's marks.
 std::pair<Geodetic, double> around(const Job &job) {
   const JobSnapshot &s = *job.snapshot();
@@ -40,15 +46,19 @@ void set_source(Job &job, const std::vector<std::string> &words, const std::stri
   if (words.size() < 3) throw InputError("say which one and NAME=VALUE");
   const std::string id = resolve_one(job, words[1], "source");
   const RecipeSource *book = recipe_source(*job.snapshot(), id);
-  const bool geoid = is_geoid(job, id);
+  const bool geoid = is_geoid(job, id), list = is_list(job, id);
   if (!book && !geoid)
-    throw InputError("\"" + words[1] + "\" is no level file, field book or geoid grid: nothing can be said of it");
+    throw InputError("\"" + words[1] +
+                     "\" is no control list, level file, field book or geoid grid: nothing can be said of it");
   for (std::size_t i = 2; i < words.size(); ++i) {
     const auto [name, text] = name_value(words[i]);
-    const bool of_grids = name == "geoid" || name == "interpolation";
-    if (of_grids != geoid && find_field(SourceThing::fields(), name))
-      throw InputError("\"" + words[1] + "\" is " + (geoid ? "a geoid grid" : "read with a recipe") + ": it has no \"" +
-                       name + "\"");
+    const bool of_grids = name == "geoid" || name == "interpolation", of_texts = name == "recipe" || name == "seen";
+    if (find_field(SourceThing::fields(), name) && (geoid ? !of_grids : list ? of_grids : !of_texts))
+      throw InputError("\"" + words[1] + "\" is " +
+                       (geoid  ? "a geoid grid"
+                        : list ? "a control list"
+                               : "read with a recipe") +
+                       ": it has no \"" + name + "\"");
     json v;
     if (name == "recipe") {
       std::vector<std::string> all;

@@ -1,6 +1,7 @@
 #include "app/datum/datum_sheet.h"
 #include "app/datum/comparison_part.h"
 #include "app/datum/fit_part.h"
+#include "app/datum/lists_part.h"
 #include "app/datum/systems_part.h"
 #include "app/widgets/page.h"
 #include "app/widgets/plan_view.h"
@@ -175,9 +176,12 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
   add_part("Comparison", comparison_, stack_);
   fits_ = new FitPart(w_);
   add_part("Frame fits", fits_, stack_);
+  lists_ = new ListsPart(w_);
+  add_part("Lists", lists_, stack_);
   systems_ = new SystemsPart(w_);
   add_part("Systems", systems_, stack_);
   connect(systems_, &SystemsPart::refused, this, [this](const QString &why) { say(why, true); });
+  connect(lists_, &ListsPart::refused, this, [this](const QString &why) { say(why, true); });
   connect(fits_, &FitPart::refused, this, [this](const QString &why) { say(why, true); });
   words_ = new Page;
   words_->setObjectName("datum words");
@@ -198,7 +202,8 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
   body()->addWidget(below, 5);
   // A fit has a picture of its own; it and the register need the room.
   connect(stack_, &QStackedWidget::currentChanged, this, [this, below] {
-    below->setVisible(stack_->currentWidget() != fits_ && stack_->currentWidget() != systems_);
+    const QWidget *now = stack_->currentWidget();
+    below->setVisible(now != fits_ && now != systems_ && now != lists_);
   });
   for (auto *t : {published_, positions_})
     connect(t, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
@@ -226,6 +231,8 @@ void DatumSheet::refresh() {
   comparison_->refresh();
   fits_->refresh();
   systems_->refresh();
+  lists_->refresh();
+  set_count(4, lists_->count());
   set_count(3, fits_->count());
   published_->set_rows(std::move(published));
   positions_->set_rows(std::move(positions));

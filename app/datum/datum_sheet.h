@@ -8,6 +8,7 @@ class TableCard;
 class ComparisonPart;
 class FitPart;
 class SystemsPart;
+class ListsPart;
 
 /// Frames, epochs, grid and heights; which marks are held.
 class DatumSheet : public Sheet {
@@ -21,6 +22,7 @@ private:
   ComparisonPart *comparison_;
   FitPart *fits_;
   SystemsPart *systems_;
+  ListsPart *lists_;
   QStackedWidget *stack_;
   QTextBrowser *words_;
 };

@@ -397,6 +397,11 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
           w_.select(words(thing.kind), thing.id);
         },
         false);
+    for (const Correction &c : d.corrections)
+      if (open)
+        add_action(
+            text(c.words), "Said of the whole list; it can be taken back",
+            [this, c] { w_.decide_typed<SourceThing>({c.source}, c.field, text(c.value), reason_->text()); }, false);
     if (open && d.section == Section::traverse) offer_corrections(d);
     if (open && !d.other.empty()) {
       const std::string keep = d.thing.id, other = d.other;

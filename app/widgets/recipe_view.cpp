@@ -21,11 +21,32 @@ constexpr long shown_lines = 400;
 
 /// A pale ground for each meaning; text keeps its ink.
 QColor ground(const std::string &meaning) {
-  static const std::map<std::string, QColor> colours{
-      {"mark", "#DCEBF5"}, {"kind", "#F1E3F0"},         {"reading", "#DDF0E4"},  {"back", "#DDF0E4"},
-      {"fore", "#E6F0D4"}, {"intermediate", "#EEF3D8"}, {"distance", "#FBEFD6"}, {"height", "#F7DED6"},
-      {"used", "#E8E6E0"}, {"staff", "#E5E1F4"},        {"time", "#ECECEC"},     {"remark", "#F2EFE6"},
-      {"run", "#D6EEEE"},  {"instrument", "#E2ECEC"},   {"unit", "#F7E9C8"}};
+  static const std::map<std::string, QColor> colours{{"mark", "#DCEBF5"},
+                                                     {"kind", "#F1E3F0"},
+                                                     {"reading", "#DDF0E4"},
+                                                     {"back", "#DDF0E4"},
+                                                     {"fore", "#E6F0D4"},
+                                                     {"intermediate", "#EEF3D8"},
+                                                     {"distance", "#FBEFD6"},
+                                                     {"height", "#F7DED6"},
+                                                     {"used", "#E8E6E0"},
+                                                     {"staff", "#E5E1F4"},
+                                                     {"time", "#ECECEC"},
+                                                     {"remark", "#F2EFE6"},
+                                                     {"run", "#D6EEEE"},
+                                                     {"instrument", "#E2ECEC"},
+                                                     {"unit", "#F7E9C8"},
+                                                     {"east", "#DDF0E4"},
+                                                     {"north", "#E6F0D4"},
+                                                     {"latitude", "#DDF0E4"},
+                                                     {"longitude", "#E6F0D4"},
+                                                     {"physical_height", "#F7DED6"},
+                                                     {"ellipsoidal_height", "#FBEFD6"},
+                                                     {"x", "#DDF0E4"},
+                                                     {"y", "#E6F0D4"},
+                                                     {"z", "#F7DED6"},
+                                                     {"description", "#F2EFE6"},
+                                                     {"code", "#F1E3F0"}};
   const auto it = colours.find(meaning);
   return it == colours.end() ? QColor("#EFEDE6") : it->second;
 }
@@ -112,7 +133,7 @@ void RecipeView::fill_meanings(const std::string &reads) {
                            QString("%1=%2").arg(m.name, QString::fromStdString(std::string(v))));
       continue;
     }
-    meanings_->addItem(m.name, m.name);
+    meanings_->addItem(QString(m.name).replace('_', ' '), m.name);
     meanings_->setItemData(meanings_->count() - 1, m.sentence, Qt::ToolTipRole);
   }
   // What the whole line does, where the selected text tells it from others.
@@ -181,7 +202,7 @@ std::map<std::string, int> RecipeView::paint(const RecipeReading &q) {
       s.format.setToolTip("unread: " + text(p.why));
     } else {
       s.format.setBackground(ground(p.meaning));
-      s.format.setToolTip(text(p.meaning));
+      s.format.setToolTip(text(p.meaning).replace('_', ' '));
       ++count[p.meaning];
     }
     marks.push_back(s);
@@ -230,7 +251,7 @@ void RecipeView::refresh() {
   words += "<br/>";
   for (const auto &[meaning, n] : count)
     words += QString("<span style='background:%1'>&nbsp;%2&nbsp;</span> %3 &nbsp; ")
-                 .arg(ground(meaning).name(), escaped(meaning))
+                 .arg(ground(meaning).name(), escaped(meaning).replace('_', ' '))
                  .arg(n);
   counts_->setText(words);
   seen_->setVisible(read->blocked());

@@ -26,6 +26,11 @@ bool belongs(const Frame &frame, const DatumInfo &grid) {
 }
 } // namespace
 
+bool rests_on(const Projection &grid, const Frame &frame) {
+  if (is_local(grid.geographic()) || grid.geographic().empty()) return false;
+  return belongs(frame, datum_info(grid.geographic()));
+}
+
 std::vector<std::string> realisations(const Projection &p) {
   std::vector<std::string> out;
   if (is_local(p.geographic()) || p.geographic().empty()) return out;

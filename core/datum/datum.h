@@ -70,6 +70,9 @@ Frame frame_of(const DatumSettings &settings, const Projection &projection);
 /// default.
 std::optional<Frame> default_realisation(const Projection &projection);
 
+/// Whether a frame is the datum of a grid, or belongs to its family.
+bool rests_on(const Projection &grid, const Frame &frame);
+
 /// Frames by which a family of frames may be realised, as messages name them; empty when the datum is none.
 std::vector<std::string> realisations(const Projection &projection);
 

@@ -148,11 +148,20 @@ std::string_view first_line(std::string_view text, std::size_t &start, long &num
 Columns columns_of(const std::vector<std::string> &heads, std::vector<std::string> *unread) {
   Columns out;
   for (std::size_t i = 0; i < heads.size(); ++i) {
-    const auto [name, unit] = understood(heads[i]);
+    auto [name, unit] = understood(heads[i]);
+    // Beside east and north a capital H is the height of the plan's marks, not that above the ellipsoid.
+    if (name == "h" && trimmed(heads[i]).substr(0, 1) == "H" &&
+        trimmed(heads[i]).find("llips") == std::string_view::npos)
+      name = "H";
     if (!name.empty())
       out.emplace(name, Column{i, unit});
     else if (unread && !trimmed(heads[i]).empty())
       unread->push_back(printable(heads[i]).substr(0, 60));
+  }
+  if (out.count("H")) {
+    auto h = out.extract("H");
+    h.key() = out.count("lat") || out.count("lat_packed") || (!out.count("e") && !out.count("n")) ? "h" : "height";
+    if (!out.count(h.key())) out.insert(std::move(h));
   }
   // East, north and a z are a height in the grid; X, Y, Z are geocentric.
   if (out.count("z") && !out.count("x") && !out.count("y") && out.count("e") && !out.count("height")) {
@@ -230,32 +239,6 @@ private:
   long line_;
 };
 
-void refuse_impossible(const ControlRow &r) {
-  const auto bad = [&](const std::string &why) { throw InputError({}, r.line, why); };
-  const auto height = [&](double h) {
-    if (!plausible_height(h)) bad("the height of " + r.mark + " is impossible: columns or units mixed up?");
-  };
-  if (r.height) height(*r.height);
-  for (const auto *set : {&r.geodetic, &r.grid})
-    if (*set) height((**set)[2]);
-  if (r.sd_height && !plausible_sd(*r.sd_height)) bad("a standard deviation of " + r.mark + " is impossible");
-  if (r.gravity && (*r.gravity < 9.7 || *r.gravity > 9.9))
-    bad("the gravity of " + r.mark + " is impossible: it is given in m/s² or in mGal, in full");
-  if (!r.xyz && !r.geodetic && !r.grid && !r.height && !r.gravity && !r.plan)
-    bad("the mark " + r.mark + " has no coordinates");
-  if (r.xyz && !near_surface(*r.xyz))
-    bad("X, Y, Z of " + r.mark +
-        " do not lie near the Earth's surface: columns or units mixed up? Coordinates of a grid are headed east, "
-        "north, "
-        "height: what X and Y are differs from country to country");
-  if ((r.grid && !plausible_grid(r.grid->x(), r.grid->y())) || (r.plan && !plausible_grid(r.plan->x(), r.plan->y())))
-    bad("the grid coordinates of " + r.mark + " are impossible: columns or units mixed up?");
-  if (r.velocity && r.velocity->norm() > 0.5)
-    bad("the velocity of " + r.mark + " is above 0.5 m/yr: written in mm/yr?");
-  if (r.sd_enu && !(plausible_sd(r.sd_enu->minCoeff()) && plausible_sd(r.sd_enu->maxCoeff())))
-    bad("a standard deviation of " + r.mark + " is impossible");
-}
-
 ControlRow read_row(const RowReader &c, const Columns &columns, long line) {
   ControlRow r;
   r.line = line;
@@ -305,12 +288,95 @@ ControlRow read_row(const RowReader &c, const Columns &columns, long line) {
 
 } // namespace
 
+void refuse_impossible(const ControlRow &r) {
+  const auto bad = [&](const std::string &why) { throw InputError({}, r.line, why); };
+  const auto height = [&](double h) {
+    if (!plausible_height(h)) bad("the height of " + r.mark + " is impossible: columns or units mixed up?");
+  };
+  if (r.height) height(*r.height);
+  for (const auto *set : {&r.geodetic, &r.grid})
+    if (*set) height((**set)[2]);
+  if (r.sd_height && !plausible_sd(*r.sd_height)) bad("a standard deviation of " + r.mark + " is impossible");
+  if (r.gravity && (*r.gravity < 9.7 || *r.gravity > 9.9))
+    bad("the gravity of " + r.mark + " is impossible: it is given in m/s² or in mGal, in full");
+  if (!r.xyz && !r.geodetic && !r.grid && !r.height && !r.gravity && !r.plan)
+    bad("the mark " + r.mark + " has no coordinates");
+  if (r.xyz && !near_surface(*r.xyz))
+    bad("X, Y, Z of " + r.mark +
+        " do not lie near the Earth's surface: columns or units mixed up? Coordinates of a grid are headed east, "
+        "north, "
+        "height: what X and Y are differs from country to country");
+  if ((r.grid && !plausible_grid(r.grid->x(), r.grid->y())) || (r.plan && !plausible_grid(r.plan->x(), r.plan->y())))
+    bad("the grid coordinates of " + r.mark + " are impossible: columns or units mixed up?");
+  if (r.velocity && r.velocity->norm() > 0.5)
+    bad("the velocity of " + r.mark + " is above 0.5 m/yr: written in mm/yr?");
+  if (r.sd_enu && !(plausible_sd(r.sd_enu->minCoeff()) && plausible_sd(r.sd_enu->maxCoeff())))
+    bad("a standard deviation of " + r.mark + " is impossible");
+}
+
+void RowKeeper::add(ControlRow r) {
+  if (list_.rows.size() >= most_listed)
+    throw InputError({}, r.line, "the list holds more than 100000 marks: take out of it those of the job");
+  const auto [it, fresh] = seen_.emplace(r.mark, list_.rows.size());
+  if (fresh)
+    list_.rows.push_back(std::move(r));
+  else if (!same_values(list_.rows[it->second], r))
+    throw InputError({}, r.line, "the mark " + r.mark + " stands in the list twice");
+}
+
+Recipe recipe_of_heads(std::string_view text, const std::string &name) {
+  static const std::map<std::string, std::string> meanings{
+      {"lat", "latitude"},  {"lon", "longitude"}, {"lat_packed", "latitude"},  {"lon_packed", "longitude"},
+      {"e", "east"},        {"n", "north"},       {"h", "ellipsoidal_height"}, {"height", "physical_height"},
+      {"sd_e", "sd_east"},  {"sd_n", "sd_north"}, {"sd_u", "sd_up"},           {"vx", "velocity_x"},
+      {"vy", "velocity_y"}, {"vz", "velocity_z"}};
+  std::size_t start = 0;
+  Recipe r;
+  r.name = name, r.reads = "control", r.comment = "#", r.angle_unit = "dms";
+  const std::string_view head = first_line(text, start, r.header_lines);
+  r.delimiter = delimiter_of(head);
+  r.decimal_comma = r.delimiter != ',';
+  std::vector<std::string> cells;
+  CsvReader(head, r.delimiter).next(cells);
+  RecipeLine line;
+  line.name = "mark";
+  std::map<std::string, Column> columns = columns_of(cells, nullptr);
+  for (std::size_t i = 0; i < cells.size(); ++i) {
+    RecipeField f;
+    f.at.column = static_cast<int>(i), f.meaning = "ignore";
+    for (const auto &[canonical_name, column] : columns) {
+      if (column.at != i) continue;
+      const auto other = meanings.find(canonical_name);
+      const std::string meaning = other == meanings.end() ? canonical_name : other->second;
+      if (!recipe_meaning(r.reads, meaning)) continue;
+      f.meaning = meaning, f.factor = column.unit;
+      if (canonical_name.ends_with("_packed")) f.unit = "packed dms";
+    }
+    line.fields.push_back(std::move(f));
+  }
+  r.lines.push_back(std::move(line));
+  return r;
+}
+
 std::string control_list_words() {
   return "mark (or name, station, point, pt, id) and one of: x y z; lat lon h (ellipsoidal; lat_packed lon_packed for "
          "46.17034); east north height (or easting northing elevation); height alone; east north alone (a site's "
          "plan). Also frame, epoch, crs, sd_e "
          "sd_n "
          "sd_u, sd_height, vx vy vz, gravity, code, description; a unit may follow, as in east_ft or Easting [m]";
+}
+
+bool heads_suffice(std::string_view text) {
+  std::size_t start = 0;
+  long number = 0;
+  const std::string_view head = first_line(text, start, number);
+  std::vector<std::string> cells;
+  CsvReader(head, delimiter_of(head)).next(cells);
+  const Columns columns = columns_of(cells, nullptr);
+  // A height above the ellipsoid beside east and north: which it is has to be said.
+  const bool mixed =
+      columns.count("h") && has(columns, {"e", "n"}) && !columns.count("lat") && !columns.count("lat_packed");
+  return columns.count("mark") && has_position(columns) && !mixed;
 }
 
 bool looks_like_control_list(std::string_view text) {
@@ -342,7 +408,9 @@ ControlList read_control_list(std::string_view text) {
     throw InputError({}, number,
                      "no complete set of coordinate columns; the words that are read: " + control_list_words());
   const std::size_t width = cells.size();
-  std::map<std::string, std::size_t> seen;
+  for (const char *name : {"h", "x", "height", "e"}) // the last that there is
+    if (const auto c = columns.find(name); c != columns.end()) out.unit = c->second.unit;
+  RowKeeper keep(out);
   while (in.next(cells)) {
     const long at = in.line() + before;
     if (cells.size() == 1 && cells[0].empty()) continue;
@@ -358,15 +426,7 @@ ControlList read_control_list(std::string_view text) {
       ++out.passed_over;
       continue;
     }
-    ControlRow r = read_row(row, columns, at);
-    if (out.rows.size() >= 100'000)
-      throw InputError({}, at, "the list holds more than 100000 marks: take out of it those of the job");
-    const auto [it, fresh] = seen.emplace(r.mark, out.rows.size());
-    if (!fresh) {
-      if (same_values(out.rows[it->second], r)) continue;
-      throw InputError({}, at, "the mark " + r.mark + " stands in the list twice");
-    }
-    out.rows.push_back(std::move(r));
+    keep.add(read_row(row, columns, at));
   }
   if (out.rows.empty())
     throw InputError({}, number,

@@ -1,5 +1,7 @@
 #pragma once
 #include "base/vector.h"
+#include "formats/recipe.h"
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -29,7 +31,25 @@ struct ControlList {
   char delimiter = ',';
   std::vector<std::string> unread_columns;
   std::size_t passed_over = 0; ///< rows that are no published values: provisional ones, heights from zero
+  double unit = 1;             ///< m: in which its lengths were read
+  std::string said;            ///< what was said of it, or the recipe that read it: tells readings of one file apart
 };
+
+constexpr std::size_t most_listed = 100'000; ///< marks of one list
+/// Adds a row; one that says the same once more is passed over. Throws `InputError` with line and reason for a mark
+/// that stands twice with different values, and for too many.
+class RowKeeper {
+public:
+  explicit RowKeeper(ControlList &list) : list_(list) {}
+  void add(ControlRow r);
+
+private:
+  ControlList &list_;
+  std::map<std::string, std::size_t> seen_;
+};
+
+/// Throws `InputError` with line and reason for a row without coordinates, or with such as no mark on Earth has.
+void refuse_impossible(const ControlRow &r);
 
 /// Reads a control list with a header line: columns in any order, comma, semicolon or tab; decimal commas with the
 /// latter two; cells in quotes (RFC 4180); `#` starts a comment. The words that a header may have stand in
@@ -39,8 +59,14 @@ struct ControlList {
 /// that stand twice with different values. Takes UTF-8.
 ControlList read_control_list(std::string_view text);
 
+/// How the heads of a list are understood, as a recipe that would read it without them. `name`: of the recipe.
+Recipe recipe_of_heads(std::string_view text, const std::string &name);
+
 /// What a header may say, as a sentence.
 std::string control_list_words();
+
+/// Whether the heads say where the marks are; else somebody has to say what the columns mean.
+bool heads_suffice(std::string_view text);
 
 /// True when the first line looks like the header of a control list.
 bool looks_like_control_list(std::string_view text);

@@ -6,6 +6,7 @@
 #include "formats/control_documents.h"
 #include "formats/cut_off.h"
 #include "formats/landxml_survey.h"
+#include "formats/point_recipe.h"
 #include "formats/recipe_reading.h"
 #include "formats/recognise.h"
 #include "formats/rinex_navigation.h"
@@ -42,8 +43,11 @@ void read_log(const Given &g, SourceContent &c) {
 
 void read_list(const Given &g, SourceContent &c) {
   const std::string utf8 = utf8_text(g.text);
-  c.control = std::make_shared<ControlList>(read_control_list(utf8));
+  // Heads of another language: what the columns seem to be is proposed.
+  if (heads_suffice(utf8) || !proposed_points_recipe(utf8, g.name))
+    c.control = std::make_shared<ControlList>(read_control_list(utf8));
   c.cut_off = broken_off(utf8);
+  c.text = std::make_shared<std::string>(utf8);
 }
 
 /// A text that only a recipe understands, or one that is a recipe.
@@ -65,9 +69,10 @@ void read_text(const Given &g, SourceContent &c) {
   const std::string start = utf8_text(std::string_view(g.text).substr(0, 1 << 16));
   const bool text_like = !start.empty() && start.find('\0') == std::string::npos;
   const auto best = best_recipe(g.recipes, start);
-  const bool said = g.as == "levels" || g.as == "pointings";
-  if (!best && !(said && text_like)) throw InputError(g.unknown_because);
-  c.source.kind = said ? g.as : g.recipes[best->index].reads;
+  const bool said = g.as == "levels" || g.as == "pointings" || g.as == "control";
+  const bool points = !best && !said && text_like && proposed_points_recipe(start, g.name).has_value();
+  if (!best && !points && !(said && text_like)) throw InputError(g.unknown_because);
+  c.source.kind = said ? g.as : points ? "control" : g.recipes[best->index].reads;
   c.text = std::make_shared<std::string>(utf8_text(g.text));
   c.cut_off = broken_off(*c.text);
 }

@@ -24,10 +24,11 @@ struct SourceContent {
   std::shared_ptr<const std::vector<OceanLoading>> ocean_loading;
   std::shared_ptr<const AntexFile> antex;
   std::shared_ptr<const std::vector<AntennaPoint>> antenna_points;
-  std::shared_ptr<const ControlList> control;
+  std::shared_ptr<const ControlList>
+      control; ///< by its heads, or as it says itself; else by a recipe (results/lists.h)
   std::shared_ptr<const HeightGrid> geoid;
   std::shared_ptr<const Recipe> recipe;
-  std::shared_ptr<const std::string> text; ///< UTF-8, of a file that a recipe reads
+  std::shared_ptr<const std::string> text; ///< UTF-8, of a file that a recipe reads, and of control lists with heads
   std::string cut_off;                     ///< of a table of text: why its last line seems to be broken off
 };
 
@@ -37,8 +38,8 @@ inline std::size_t book_bytes(const SourceContent &c) {
 }
 constexpr std::size_t most_book_bytes = std::size_t{20} << 20; ///< of all of a job
 
-/// Reads a file's bytes into records. `recipes`: those that text files are tried with; `as` "levels" or
-/// "pointings": a text is taken as that even when none knows it. Throws `InputError` with the file's name, line and
+/// Reads a file's bytes into records. `recipes`: those that text files are tried with; `as` "levels", "pointings" or
+/// "control": a text is taken as that even when none knows it. Throws `InputError` with the file's name, line and
 /// reason.
 SourceContent read_source(const std::string &name, const std::string &bytes, const std::vector<Recipe> &recipes,
                           const std::string &as = {});

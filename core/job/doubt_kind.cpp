@@ -27,6 +27,8 @@ constexpr DoubtKindInfo kind_table[] = {
     {K::lists_disagree, "lists-disagree", "lists disagree", "lists-disagree", "lists disagree"},
     {K::list_without_heights, "list-without-heights", "list without heights", "list-without-heights",
      "list without heights"},
+    {K::list_not_said, "list-not-said", "columns not said yet", "list-not-said", "columns not said yet"},
+    {K::list_not_read, "list-not-read", "list not read", "list-not-read", "list not read"},
     {K::far_from_the_job, "far-from-the-job", "far from the job", "far-from-the-job", "far from the job"},
     {K::antenna_unknown, "antenna-unknown", "antenna unknown", "antenna-unknown", "antenna unknown"},
     {K::calibrations_disagree, "calibrations-disagree", "calibrations disagree", "calibrations-disagree",

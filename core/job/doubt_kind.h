@@ -19,6 +19,8 @@ enum class DoubtKind {
   heights_of_another_system,
   lists_disagree,
   list_without_heights,
+  list_not_said,
+  list_not_read,
   far_from_the_job,
   antenna_unknown,
   calibrations_disagree,

@@ -1,5 +1,6 @@
 #pragma once
 #include "datum/datum.h"
+#include "formats/list_reading.h"
 #include "gnss/static/static_vector.h"
 #include "job/asked.h"
 #include "job/store.h"
@@ -185,6 +186,7 @@ struct JobState {
   std::map<std::string, Decided<std::string>> same_marks;  ///< name → name of the mark it stands for
   std::map<std::string, Decided<std::string>> sight_marks; ///< sight → mark meant
   std::map<std::string, Decided<std::string>> recipes;     ///< source → recipe
+  std::map<std::string, Decided<ListReading>> lists;       ///< source → what was said of all of its marks
   Decided<std::string> geoid; ///< source whose grid gives physical heights; empty: the register's
   std::map<std::string, Decided<GridInterpolation>> interpolations; ///< source → how its grid is read
   std::map<std::string, long> seen;                                 ///< sources whose unread pieces were looked at

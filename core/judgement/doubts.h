@@ -7,6 +7,11 @@
 namespace ampletie {
 class DoubtList;
 
+/// Something that can be said of a source and would explain a doubt.
+struct Correction {
+  std::string words, source, field, value; ///< a field of `SourceThing`, and its value as typed
+};
+
 /// What the software cannot settle and the surveyor must.
 struct Doubt {
   enum class State { open, accepted };
@@ -18,8 +23,9 @@ struct Doubt {
   std::string other{};               ///< of two names that may be one mark the one to give up
   std::optional<double> value, limit;
   std::string unit;
-  std::optional<double> effect_m;  ///< on the issued coordinates, where it can be told
-  std::vector<std::string> causes; ///< each found by a check that was made
+  std::optional<double> effect_m;        ///< on the issued coordinates, where it can be told
+  std::vector<std::string> causes;       ///< each found by a check that was made
+  std::vector<Correction> corrections{}; ///< that can be decided at once
   State state = State::open;
   std::string accepted_because;
 };

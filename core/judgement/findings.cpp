@@ -35,16 +35,17 @@ TraverseFindings judge(const JobSnapshot &s) {
 
 const Doubts &misplaced_result() {
   static const Doubts r{
-      "doubts: what belongs here", Section::datum, {&belonging_result()}, {}, found_by(misplaced_doubts)};
+      "doubts: what belongs here", Section::datum, {&belonging_result()}, {Slice::recipes}, found_by(misplaced_doubts)};
   return r;
 }
 
-const Doubts &lists_result() {
-  static const Doubts r{"doubts: lists",
-                        Section::datum,
-                        {&contents_result(), &belonging_result()},
-                        {Slice::settings_datum, Slice::settings_network, Slice::marks, Slice::fits},
-                        found_by(list_doubts)};
+const Doubts &list_doubts_result() {
+  static const Doubts r{
+      "doubts: lists",
+      Section::datum,
+      {&lists_result(), &contents_result(), &belonging_result()},
+      {Slice::settings_datum, Slice::settings_network, Slice::marks, Slice::fits, Slice::use_of_sources},
+      found_by(list_doubts)};
   return r;
 }
 
@@ -203,7 +204,7 @@ const Doubts &targetless_result() {
 
 const std::vector<const Doubts *> &sections() {
   static const std::vector<const Doubts *> all{
-      &misplaced_result(),      &lists_result(),        &intake_result(),          &vector_doubts_result(),
+      &misplaced_result(),      &list_doubts_result(),  &intake_result(),          &vector_doubts_result(),
       &closure_doubts_result(), &level_doubts_result(), &traverse_doubts_result(), &same_marks_result(),
       &books_result(),          &datum_doubts_result(), &geoid_doubts_result(),    &fit_doubts_result(),
       &network_doubts_result(), &issue_doubts_result(), &targetless_result()};

@@ -6,6 +6,26 @@
 
 namespace ampletie {
 
+namespace {
+/// What to say of a list so that a mistake is made good, given what is said of it already.
+Correction correction_of(const MisplacedCause &c, const std::string &source, const JobState &state) {
+  const auto said = state.lists.find(source);
+  const ListReading now = said == state.lists.end() ? ListReading{} : said->second.value;
+  Correction out{"Correct: " + c.words, source, c.field, c.value};
+  if (c.field == "exchanged") out.value = now.exchanged ? "no" : "yes";
+  if (c.field == "turned") {
+    const auto turns = [&](const std::string &axis) {
+      const auto has = [&](const std::string &t) { return t == axis || t == "both"; };
+      return has(now.turned) != has(c.value);
+    };
+    out.value = turns("east") && turns("north") ? "both" : turns("east") ? "east" : turns("north") ? "north" : "";
+  }
+  if (c.field == "add_east" || c.field == "add_north")
+    out.value = fmt::format("{:.3f}", (c.field == "add_east" ? now.add_east : now.add_north) + std::stod(c.value));
+  return out;
+}
+} // namespace
+
 /// One doubt for each file, or mark that was typed.
 void misplaced_doubts(DoubtList &list, const JobSnapshot &s) {
   std::map<std::string, std::vector<const MisplacedMark *>> by_item;
@@ -20,7 +40,11 @@ void misplaced_doubts(DoubtList &list, const JobSnapshot &s) {
                         fmt::format("{}: {}; {} {}", first.published.name, first.sentence,
                                     all.size() == 1 ? "it is" : fmt::format("these {} marks are", all.size()),
                                     first.accepted ? "used all the same" : "not used"));
-    d.causes = first.causes;
+    for (const MisplacedCause &c : first.causes) {
+      d.causes.push_back(c.words);
+      if (!c.field.empty() && !first.published.source_id.empty())
+        d.corrections.push_back(correction_of(c, first.published.source_id, s.state()));
+    }
     d.effect_m = 1000;
   }
 }

@@ -1,5 +1,7 @@
 #include "base/error.h"
+#include "formats/point_recipe.h"
 #include "judgement/doubt_list.h"
+#include "results/lists.h"
 #include "results/vectors.h"
 #include <fmt/format.h>
 
@@ -41,7 +43,35 @@ std::optional<double> apart(const PublishedMark &a, const PublishedMark &b, cons
 }
 } // namespace
 
+namespace {
+/// Lists of which nothing is used, because nobody has said what stands in them, or because it cannot stand there.
+void unread_lists(DoubtList &list, const JobSnapshot &s) {
+  for (const ListSource &l : s.lists()) {
+    if (s.state().left_out.count(l.source_id) || s.state().of_a_fit(l.source_id)) continue;
+    const Thing thing{Thing::Kind::source, l.source_id};
+    if (l.waits()) {
+      const std::string columns = columns_in_words(*l.used);
+      Doubt &d = list.add(DoubtKind::list_not_said, l.name, Section::datum, thing,
+                          (!l.unit_conflict.empty() ? l.unit_conflict
+                           : l.proposed ? columns.empty() ? std::string("nobody has said what its columns mean")
+                                                          : "its columns seem to be " + columns + "; nobody has said so"
+                                        : fmt::format("{} pieces of it are unread, the first in line {}: {}", l.unread,
+                                                      l.first_unread_line, l.first_unread_why)) +
+                              ": none of its marks is used");
+      d.effect_m = 1000;
+      if (!columns.empty() && l.problem.empty())
+        d.corrections.push_back({"Its columns are so", l.source_id, "seen", "yes"});
+      d.causes.push_back("point at a column and say what it is (Datum, Lists)");
+    } else if (!l.problem.empty())
+      list.add(DoubtKind::list_not_read, l.name, Section::datum, thing,
+               l.problem + ", as the list is read now: none of its marks is used")
+          .effect_m = 1000;
+  }
+}
+} // namespace
+
 void list_doubts(DoubtList &list, const JobSnapshot &s) {
+  unread_lists(list, s);
   std::optional<JobDatum> datum;
   try {
     datum.emplace(job_datum(s));

@@ -97,7 +97,13 @@ private:
       if (p == s.benchmarks().end()) return;
     }
     const PublishedMark &m = p->second;
-    if (!m.source_id.empty()) out.push_back({depth, "control", m.where(), m.what(), m.source_id, m.line, 0, name});
+    if (!m.source_id.empty()) {
+      out.push_back({depth, "control", m.where(), m.what(), m.source_id, m.line, 0, name});
+      if (const auto said = s.state().lists.find(m.source_id); said != s.state().lists.end())
+        if (const std::string words = said->second.value.words(); !words.empty())
+          out.push_back({depth + 1, "decision", fmt::format("decision {}", said->second.decision),
+                         "the list is read " + words, "", 0, said->second.decision, name});
+    }
     if (m.height_from && m.height_from->line)
       out.push_back({depth, "control", m.where_height(), "height of " + name, m.height_from->source_id,
                      m.height_from->line, 0, name});

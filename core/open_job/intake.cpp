@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "base/utf8.h"
 #include "formats/landxml_survey.h"
+#include "formats/point_recipe.h"
 #include "formats/recipe_reading.h"
 #include "open_job/job.h"
 #include "traverse/field_book.h"
@@ -52,6 +53,17 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
     const FieldBook book = build_field_book(read_landxml_survey(*c.text), c.source.id);
     return fmt::format("LandXML survey, {} set-ups, {} pointings{}", book.setups.size(), pointings(book),
                        book.reading.unread ? fmt::format(", {} pieces unread", book.reading.unread) : "");
+  }
+  if (c.source.kind == "control" && !c.control) {
+    std::vector<Recipe> own = recipes;
+    std::erase_if(own, [](const Recipe &r) { return r.reads != "control"; });
+    if (const auto best = best_recipe(own, *c.text, 0.3))
+      return fmt::format("control list, read with \"{}\" ({:.0f} %)", own[best->index].name, 100 * best->score);
+    const auto proposed = proposed_points_recipe(*c.text, c.source.name);
+    return fmt::format(
+        "a list of marks without heads that are known{}: none of it is used until that is said under Datum, "
+        "Lists",
+        proposed ? "; its columns seem to be " + columns_in_words(*proposed) : "");
   }
   if (c.source.kind == "levels" || c.source.kind == "pointings") {
     const bool levels = c.source.kind == "levels";

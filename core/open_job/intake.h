@@ -19,7 +19,7 @@ struct ReadFiles {
     std::string refused; ///< why it cannot be taken; empty: it can
   };
   std::vector<File> files;
-  std::string as; ///< "levels" or "pointings": a text is taken as that even when no recipe knows it
+  std::string as; ///< "levels", "pointings" or "control": a text is taken as that even when no recipe knows it
 };
 
 /// Reads files for a job that has `have` already, several at a time; touches no job. One bad file does not keep the

@@ -49,7 +49,7 @@ std::string distance_text(double m) {
 }
 
 struct Attempt {
-  std::string cause;
+  MisplacedCause cause;
   PublishedMark as;
   std::shared_ptr<const Projection> grid = {}; ///< null: the job's
 };
@@ -57,54 +57,59 @@ struct Attempt {
 /// Other readings of the same figures.
 std::vector<Attempt> attempts(const PublishedMark &p, const std::string &crs) {
   std::vector<Attempt> out;
-  const auto add = [&](std::string cause, auto &&change) {
+  const auto add = [&](MisplacedCause cause, auto &&change) {
     out.push_back({std::move(cause), p});
     change(out.back().as);
   };
-  const std::pair<const char *, double> feet[] = {{"feet", metres_in("ft")}, {"US survey feet", metres_in("us-ft")}};
-  for (const auto &[name, unit] : feet) {
+  const std::tuple<const char *, const char *, double> feet[] = {{"feet", "ft", metres_in("ft")},
+                                                                 {"US survey feet", "us-ft", metres_in("us-ft")}};
+  for (const auto &[name, code, unit] : feet) {
     const double u = unit;
-    const std::string cause = std::string("it is in ") + name + ", not in metres";
+    const MisplacedCause cause{std::string("it is in ") + name + ", not in metres", "unit", code};
     if (p.grid) add(cause, [u](PublishedMark &m) { *m.grid *= u; });
     if (p.xyz) add(cause, [u](PublishedMark &m) { *m.xyz *= u; });
   }
   if (p.grid) {
     const auto swap = [](PublishedMark &m) { std::swap(m.grid->x(), m.grid->y()); };
-    add("east and north are exchanged", swap);
-    for (const auto &[name, u] : feet)
-      add(std::string("east and north are exchanged, and it is in ") + name, [u = u](PublishedMark &m) {
+    add({"east and north are exchanged", "exchanged", "yes"}, swap);
+    for (const auto &[name, code, u] : feet)
+      add({std::string("east and north are exchanged, and it is in ") + name}, [u = u](PublishedMark &m) {
         std::swap(m.grid->x(), m.grid->y());
         *m.grid *= u;
       });
-    add("east has the sign of west", [](PublishedMark &m) { m.grid->x() = -m.grid->x(); });
-    add("both axes count the other way (a system to the south and west)",
+    add({"east has the sign of west", "turned", "east"}, [](PublishedMark &m) { m.grid->x() = -m.grid->x(); });
+    add({"both axes count the other way (a system to the south and west)", "turned", "both"},
         [](PublishedMark &m) { m.grid->head<2>() = -m.grid->head<2>(); });
-    add("the northing is that of the other hemisphere", [](PublishedMark &m) { m.grid->y() += 1e7; });
-    add("the northing is that of the other hemisphere", [](PublishedMark &m) { m.grid->y() -= 1e7; });
+    for (const double shift : {1e7, -1e7})
+      add({"the northing is that of the other hemisphere", "add_north", fmt::format("{:.0f}", shift)},
+          [shift](PublishedMark &m) { m.grid->y() += shift; });
     if (const double zone = std::floor(p.grid->x() / 1e6); zone >= 1)
-      add(fmt::format("the easting has the number of its zone, {:.0f}, in front", zone),
+      add({fmt::format("the easting has the number of its zone, {:.0f}, in front", zone), "add_east",
+           fmt::format("{:.0f}", -zone * 1e6)},
           [zone](PublishedMark &m) { m.grid->x() -= zone * 1e6; });
     // Neighbouring zones have neighbouring codes in most families of the register.
     if (const auto code = parse_integer(std::string_view(crs).substr(crs.find(':') + 1)))
       for (long step : {-1L, 1L, -2L, 2L}) {
         try {
-          const auto other =
-              std::make_shared<Projection>(fmt::format("{}:{}", crs.substr(0, crs.find(':')), *code + step));
-          out.push_back({"it belongs to " + other->name() + ", another zone", p, other});
+          const std::string neighbour = fmt::format("{}:{}", crs.substr(0, crs.find(':')), *code + step);
+          const auto other = std::make_shared<Projection>(neighbour);
+          out.push_back({{"it belongs to " + other->name() + ", another zone", "crs", neighbour}, p, other});
         } catch (const InputError &) {
         }
       }
   }
   if (p.geodetic_deg) {
-    add("latitude and longitude are exchanged",
+    add({"latitude and longitude are exchanged", "exchanged", "yes"},
         [](PublishedMark &m) { std::swap(m.geodetic_deg->x(), m.geodetic_deg->y()); });
-    add("the longitude has the wrong sign", [](PublishedMark &m) { m.geodetic_deg->y() = -m.geodetic_deg->y(); });
-    add("the latitude has the wrong sign", [](PublishedMark &m) { m.geodetic_deg->x() = -m.geodetic_deg->x(); });
-    add("latitude and longitude have the wrong sign",
+    add({"the longitude has the wrong sign", "turned", "east"},
+        [](PublishedMark &m) { m.geodetic_deg->y() = -m.geodetic_deg->y(); });
+    add({"the latitude has the wrong sign", "turned", "north"},
+        [](PublishedMark &m) { m.geodetic_deg->x() = -m.geodetic_deg->x(); });
+    add({"latitude and longitude have the wrong sign", "turned", "both"},
         [](PublishedMark &m) { m.geodetic_deg->head<2>() = -m.geodetic_deg->head<2>(); });
     const auto lat = unpacked_deg(p.geodetic_deg->x()), lon = unpacked_deg(p.geodetic_deg->y());
     if (lat && lon)
-      add("its degrees are packed (46.17034 for 46°17'03.4\"): head the columns lat_packed and lon_packed",
+      add({"its degrees are packed (46.17034 for 46°17'03.4\")", "packed", "yes"},
           [&](PublishedMark &m) { m.geodetic_deg->head<2>() = Eigen::Vector2d(*lat, *lon); });
   }
   return out;
@@ -202,8 +207,8 @@ std::map<std::string, MisplacedMark> find_misplaced(const std::map<std::string, 
     }
     if (kept.causes.size() > 3) kept.causes.resize(3);
     if (kept.causes.empty() && p.grid && p.grid->head<2>().norm() < 150e3)
-      kept.causes.push_back("the figures are small for this grid: local coordinates, or cut off in front");
-    if (kept.causes.empty()) kept.causes.push_back("it is in another system, or belongs to another job");
+      kept.causes.push_back({"the figures are small for this grid: local coordinates, or cut off in front"});
+    if (kept.causes.empty()) kept.causes.push_back({"it is in another system, or belongs to another job"});
   }
   return out;
 }

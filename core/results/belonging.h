@@ -5,12 +5,19 @@
 
 namespace ampletie {
 
+/// A mistake that would explain where a mark lies, and what to say of its list then (a field of `SourceThing`); empty:
+/// nothing that could be said.
+struct MisplacedCause {
+  std::string words, field{}, value{};
+  bool operator==(const MisplacedCause &) const = default;
+};
+
 /// A published mark whose coordinates cannot belong to the job as they stand.
 struct MisplacedMark {
   PublishedMark published;
-  std::string sentence;            ///< where it would lie, or why it cannot be placed
-  std::vector<std::string> causes; ///< each tried: with it the mark comes to lie where the job is
-  bool accepted = false;           ///< the surveyor said that they are right: they are used
+  std::string sentence;               ///< where it would lie, or why it cannot be placed
+  std::vector<MisplacedCause> causes; ///< each tried: with it the mark comes to lie where the job is
+  bool accepted = false;              ///< the surveyor said that they are right: they are used
 };
 
 /// What marks that do not belong here share a doubt by: their file, or the mark where it was typed.

@@ -1,5 +1,6 @@
 #pragma once
 #include "results/levels.h"
+#include "results/lists.h"
 #include "results/traverses.h"
 #include <mutex>
 
@@ -11,8 +12,9 @@ struct ResultCaches {
   LevelReadings levels;
   SetupReadings setups;
   LineCache lines;
+  ListReadings lists;
   /// Held while one of them is used: successors of a snapshot may compute on other threads.
-  std::mutex levels_use, setups_use, lines_use;
+  std::mutex levels_use, setups_use, lines_use, lists_use;
 };
 
 } // namespace ampletie

@@ -12,9 +12,13 @@
 namespace ampletie {
 namespace {
 
-/// Sources that are left out tell nothing, books and observations apart, which are shown as left out.
+/// Sources that are left out tell nothing, books and observations apart, which are shown as left out. Control lists are
+/// as they are meant.
 Contents taken_in(const JobSnapshot &s) {
   Contents out = *s.inputs().contents;
+  for (const ListSource &l : s.lists())
+    for (SourceContent &c : out)
+      if (c.source.id == l.source_id) c.control = l.list;
   for (SourceContent &c : out)
     if (s.state().left_out.count(c.source.id) && c.source.kind != "levels" && c.source.kind != "pointings") {
       SourceContent bare;
@@ -23,6 +27,17 @@ Contents taken_in(const JobSnapshot &s) {
       c = std::move(bare);
     }
   return out;
+}
+
+/// Sources never change: what they are taken for is all that can.
+std::string contents_key(const Contents &all) {
+  std::string out;
+  for (const SourceContent &c : all) {
+    const bool nothing = !c.control && !c.text && c.sites.empty() && !c.navigation && !c.sp3 && !c.clock &&
+                         !c.ionosphere && !c.ocean_loading && !c.antex && !c.antenna_points && !c.geoid && !c.recipe;
+    out += c.source.id + (nothing ? "-" : c.control ? "=" + c.control->said : "+") + c.source.name + "\n";
+  }
+  return sha256_hex(out);
 }
 
 bool has_kind(const JobSnapshot &s, const char *kind) {
@@ -128,7 +143,7 @@ Belonging belonging(const JobSnapshot &s) {
 std::string belonging_key(const Belonging &b) {
   std::string out;
   const auto add = [&](const PublishedMark &p) {
-    out += fmt::format("{}|{}|{}|{}|", p.name, p.source_id, p.line, p.decision);
+    out += fmt::format("{}|{}|{}|{}|{}|", p.name, p.source_id, p.line, p.decision, p.said);
     if (p.height_from) out += fmt::format("{}|{}|", p.height_from->source_id, p.height_from->line);
     if (p.gravity) out += fmt::format("{}", *p.gravity);
   };
@@ -233,9 +248,22 @@ std::shared_ptr<const NetworkRun> current_network(const JobSnapshot &s) {
 
 } // namespace
 
+const Result<std::vector<ListSource>> &lists_result() {
+  static const Result<std::vector<ListSource>> r{
+      "control lists", Section::datum, {}, {Slice::contents, Slice::recipes}, [](const JobSnapshot &s) {
+        const std::lock_guard lock(s.caches().lists_use);
+        return job_lists(*s.inputs().contents, s.state(), s.caches().lists);
+      }};
+  return r;
+}
+
 const Result<Contents> &contents_result() {
-  static const Result<Contents> r{
-      "contents of the sources", Section::intake, {}, {Slice::contents, Slice::use_of_sources}, taken_in};
+  static const Result<Contents> r{"contents of the sources",
+                                  Section::intake,
+                                  {&lists_result()},
+                                  {Slice::contents, Slice::use_of_sources},
+                                  taken_in,
+                                  contents_key};
   return r;
 }
 
@@ -408,6 +436,7 @@ const Result<std::vector<JobFit>> &fits_result() {
   return r;
 }
 
+const std::vector<ListSource> &JobSnapshot::lists() const { return get(lists_result()); }
 const Contents &JobSnapshot::contents() const { return get(contents_result()); }
 const std::vector<Occupation> &JobSnapshot::occupations() const { return get(occupations_result()); }
 const std::map<std::string, PublishedMark> &JobSnapshot::published() const { return get(belonging_result()).published; }

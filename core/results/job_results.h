@@ -1,6 +1,7 @@
 #pragma once
 #include "results/belonging.h"
 #include "results/fits.h"
+#include "results/lists.h"
 #include "results/network_run.h"
 #include "results/setups.h"
 #include "results/snapshot.h"
@@ -23,6 +24,7 @@ struct TraverseSupport {
 };
 
 // The graph of results, from the sources on. Each is defined in job_results.cpp with what it reads.
+const Result<std::vector<ListSource>> &lists_result();
 const Result<Contents> &contents_result();
 const Result<std::vector<Occupation>> &occupations_result();
 const ResultBase &occupied_marks(); ///< of the occupations where they stand, not what was measured there

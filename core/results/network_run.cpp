@@ -23,7 +23,7 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
          fmt::format("{:.6f} {:g} {:g} {:g}", x.datum.epoch, x.centring_sd_m, x.height_sd_m, x.worst_transformation_m);
   for (const auto &[mark, h] : s.state().holds) key += mark + hold_name(h.how) + std::to_string(h.decision);
   for (const auto &[mark, p] : s.published())
-    key += mark + p.source_id + std::to_string(p.line) + std::to_string(p.decision);
+    key += mark + p.source_id + std::to_string(p.line) + std::to_string(p.decision) + p.said;
   for (const auto &v : vectors)
     if (v.error.empty() && v.used && v.independent)
       key += v.id + v.fingerprint + v.from + v.to + v.from_setup + v.to_setup + (v.together ? v.joint.key : "");

@@ -228,6 +228,7 @@ PublishedMark published_mark(const SourceContent &list, const ControlRow &r, con
   p.xyz = r.xyz, p.geodetic_deg = r.geodetic, p.grid = r.grid, p.velocity = r.velocity, p.sd_enu = r.sd_enu;
   p.height = r.height, p.sd_height = r.sd_height, p.gravity = r.gravity;
   p.cov_enu = r.cov_enu, p.crs = r.crs, p.vertical = r.vertical, p.origin = r.origin, p.code = r.code;
+  p.said = list.control->said;
   if (!r.vertical.empty() && r.vertical != state.settings.datum.vertical) p.height.reset(), p.sd_height.reset();
   return p;
 }

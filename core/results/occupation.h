@@ -65,6 +65,7 @@ struct PublishedMark {
   std::optional<double> height, sd_height; ///< physical, m
   std::optional<double> gravity;           ///< measured at the mark, m/s²
   std::string crs, vertical, origin, code; ///< as the list names them; empty: the job's, nothing
+  std::string said;                        ///< tells one reading of the list from another
   /// Where the physical height stands when another list than that of the position gives it; of line 0, when a decision
   /// does.
   struct Line {

@@ -14,6 +14,7 @@ struct Occupation;
 struct PublishedMark;
 struct MisplacedMark;
 struct LevelReport;
+struct ListSource;
 struct GeoidChoice;
 struct TraverseReport;
 struct VectorResult;
@@ -105,7 +106,8 @@ public:
 
   const JobState &state() const;
   // The results that most others read (results/job_results.h).
-  const Contents &contents() const; ///< what the job computes with: sources that are left out tell nothing
+  const Contents &contents() const;             ///< what the job computes with: sources that are left out tell nothing
+  const std::vector<ListSource> &lists() const; ///< control lists, as they are read and meant
   const std::vector<Occupation> &occupations() const;
   const std::map<std::string, PublishedMark> &published() const;  ///< those with a position
   const std::map<std::string, PublishedMark> &benchmarks() const; ///< those with a physical height

@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "gnss/static/session_solution.h"
 #include "job/settings.h"
+#include "results/lists.h"
 #include "results/vector_plan.h"
 #include <atomic>
 #include <fmt/format.h>
@@ -314,6 +315,8 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
 }
 
 const RecipeSource *recipe_source(const JobSnapshot &s, const std::string &id) {
+  for (const ListSource &x : s.lists())
+    if (x.source_id == id) return &x;
   for (const LevelSource &x : s.levels().sources)
     if (x.source_id == id) return &x;
   const auto *field = s.traverses().field.source(id);

@@ -10,7 +10,9 @@
 #include "formats/hatanaka.h"
 #include "formats/ionex.h"
 #include "formats/landxml_survey.h"
+#include "formats/list_reading.h"
 #include "formats/ocean_loading_file.h"
+#include "formats/point_recipe.h"
 #include "formats/recipe_reading.h"
 #include "formats/recognise.h"
 #include "formats/rinex_clock.h"
@@ -54,6 +56,14 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
        [](Bytes b) {
          looks_like_landxml_survey(b);
          attempt([&] { read_landxml_survey(b); });
+       }},
+      {"points",
+       [](Bytes b) {
+         if (const auto r = proposed_points_recipe(b, "fuzzed")) attempt([&] { read_points(*r, b); });
+         recipe_of_heads(b, "fuzzed");
+         ListReading said;
+         said.unit = "ft", said.turned = "both", said.exchanged = said.packed = true;
+         attempt([&] { read_as_said(read_control_list(b), said); });
        }},
       {"geoid",
        [](Bytes b) {

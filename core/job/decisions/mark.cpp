@@ -1,4 +1,5 @@
 #include "base/text.h"
+#include "geodesy/frame.h"
 #include "job/decisions/things.h"
 #include <fmt/format.h>
 
@@ -89,10 +90,79 @@ const Fields<MarkThing::Edits> &MarkThing::fields() {
   return all;
 }
 
+namespace {
+/// A value that is said of all marks of a control list.
+Field<InState> of_a_list(const char *name, const char *words, std::function<json(const std::string &)> read,
+                         std::function<void(ListReading &, const json &)> keep, const char *unit = "",
+                         double shown = 1) {
+  return {name,
+          words,
+          unit,
+          shown,
+          [=](const std::string &t) { return t.empty() ? json() : read(t); },
+          [=](InState &e, const json &v, long decision) {
+            Decided<ListReading> &list = e.first->lists[e.second];
+            keep(list.value, v);
+            list.decision = decision;
+          },
+          {}};
+}
+Field<InState> name_of_a_list(const char *name, const char *words, std::string ListReading::*at,
+                              std::vector<std::string> all) {
+  const auto checked = [=](const std::string &t) {
+    return all.empty() || t.empty() ? t : fields::read_one_of(words, t, all);
+  };
+  return of_a_list(
+      name, words, [=](const std::string &t) { return json(checked(t)); },
+      [=](ListReading &l, const json &v) { l.*at = v.is_null() ? "" : checked(v.get<std::string>()); });
+}
+Field<InState> flag_of_a_list(const char *name, const char *words, bool ListReading::*at) {
+  return of_a_list(
+      name, words, [=](const std::string &t) { return json(fields::read_yes(words, t)); },
+      [=](ListReading &l, const json &v) { l.*at = !v.is_null() && v.get<bool>(); });
+}
+Field<InState> shift_of_a_list(const char *name, const char *words, double ListReading::*at) {
+  return of_a_list(
+      name, words, [=](const std::string &t) { return json(fields::read_number(words, t, -1e8, 1e8, "m")); },
+      [=](ListReading &l, const json &v) { l.*at = v.is_null() ? 0 : fields::check_number(words, v, -1e8, 1e8, "m"); },
+      "m");
+}
+Field<InState> sd_of_a_list(const char *name, const char *words, std::optional<double> ListReading::*at) {
+  return of_a_list(
+      name, words, [=](const std::string &t) { return json(fields::read_number(words, t, 0, 100, "m")); },
+      [=](ListReading &l, const json &v) {
+        l.*at = v.is_null() ? std::nullopt : std::optional(fields::check_number(words, v, 0, 100, "m"));
+      },
+      "mm", 1000);
+}
+/// A frame that the register knows.
+Field<InState> frame_of_a_list() {
+  const auto checked = [](const std::string &t) {
+    if (!t.empty() && !frame_by_name(t)) fields::refuse("\"" + t + "\" names no frame realisation that is known");
+    return t;
+  };
+  return of_a_list(
+      "frame", "its coordinates are in", [=](const std::string &t) { return json(checked(t)); },
+      [=](ListReading &l, const json &v) { l.frame = v.is_null() ? "" : checked(v.get<std::string>()); });
+}
+} // namespace
+
 const Fields<SourceThing::Edits> &SourceThing::fields() {
   using namespace ampletie::fields;
   using E = SourceThing::Edits;
   static const Fields<E> all{
+      name_of_a_list("unit", "its lengths are in", &ListReading::unit, {"m", "ft", "us-ft"}),
+      name_of_a_list("turned", "axes that count the other way", &ListReading::turned, {"east", "north", "both"}),
+      flag_of_a_list("exchanged", "east and north exchanged", &ListReading::exchanged),
+      flag_of_a_list("packed", "degrees packed", &ListReading::packed),
+      shift_of_a_list("add_east", "added to east", &ListReading::add_east),
+      shift_of_a_list("add_north", "added to north", &ListReading::add_north),
+      frame_of_a_list(),
+      name_of_a_list("epoch", "its coordinates are of", &ListReading::epoch, {}),
+      name_of_a_list("crs", "its coordinates are in", &ListReading::crs, {}),
+      name_of_a_list("vertical", "its heights are in", &ListReading::vertical, {}),
+      sd_of_a_list("sd", "standard deviation of its marks in plan", &ListReading::sd),
+      sd_of_a_list("sd_height", "standard deviation of its heights", &ListReading::sd_height),
       {"recipe", "read with the recipe", "", 1, [](const std::string &t) { return json(t); },
        [](E &e, const json &v, long decision) {
          e.first->recipes[e.second] = {v.get<std::string>(), decision};

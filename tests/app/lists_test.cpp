@@ -1,0 +1,109 @@
+// A control list without heads in the window: dropped, its columns looked at and said, a mistake of the whole list
+// corrected by a button, and what is said of it taken back.
+#include "app/driver.h"
+#include "app/widgets/recipe_view.h"
+#include <QComboBox>
+#include <QPlainTextEdit>
+
+using namespace ampletie;
+using namespace ampletie::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+/// Selects a piece of the file that is shown.
+void select_text(QPlainTextEdit *t, const QString &piece) {
+  const qsizetype at = t->toPlainText().indexOf(piece);
+  REQUIRE(at >= 0);
+  QTextCursor c(t->document());
+  c.setPosition(static_cast<int>(at));
+  c.setPosition(static_cast<int>(at + piece.size()), QTextCursor::KeepAnchor);
+  t->setTextCursor(c);
+}
+void choose(QTableView *t, int row) {
+  t->setCurrentIndex(t->model()->index(row, 0));
+  settle(30);
+}
+} // namespace
+
+TEST_CASE("a list without heads is said in the window, corrected as a whole, and taken back") {
+  TemporaryFolder folder;
+  const std::string path = folder / "l.tie";
+  {
+    Job job = Job::create(path, demo_settings());
+    job.take(demo_files());
+    // North first with decimal commas, a code that nobody asked for, feet in the last column.
+    write_file(folder / "gazette.txt", "S1;5128250,000;415820,000;612,250;K;2008,69\n"
+                                       "S2;5128450,000;415920,000;613,250;K;2011,98\n");
+    write_file(folder / "old.csv", "mark,e,n,height\nT1,33415900,5128300,600\nT2,33415910,5128310,601\n");
+  }
+  Driver d(path);
+  auto &w = d.window.workspace();
+  w.take({QString::fromStdString(folder / "gazette.txt"), QString::fromStdString(folder / "old.csv")});
+  d.wait();
+  settle(50);
+  const auto published = [&](const char *mark) { return w.job().snapshot()->published().count(mark) > 0; };
+  CHECK_FALSE(published("S1"));
+  d.section("Datum");
+  d.click("Lists part");
+  settle(50);
+  QTableView *t = d.table("Control lists");
+  const int row = d.row_with(t, "File", "gazette.txt");
+  CHECK(d.cell(t, row, "State") == "columns not said yet");
+  choose(t, row);
+  auto *view = d.named<app::RecipeView>("Control list as it is read");
+  REQUIRE(view);
+  auto *file = view->findChild<QPlainTextEdit *>();
+  CHECK_THAT(file->toPlainText().toStdString(), Contains("S1;5128250,000"));
+  // One click says that the columns are as proposed; what the proposal leaves unread is counted.
+  select_text(file, "2008,69");
+  REQUIRE(view->say("ignore").isEmpty());
+  settle(50);
+  CHECK(published("S1"));
+  CHECK(w.job().snapshot()->published().at("S1").grid == Vec3(415820, 5128250, 612.25));
+  CHECK(d.cell(t, d.row_with(t, "File", "gazette.txt"), "State") == "read by gazette.txt, as said");
+  CHECK(d.cell(t, d.row_with(t, "File", "gazette.txt"), "Marks") == "2");
+  // The height was another column: said by pointing at it.
+  select_text(file, "2008,69");
+  REQUIRE(view->say("physical_height").isEmpty());
+  settle(50);
+  CHECK(d.cell(t, d.row_with(t, "File", "gazette.txt"), "State") ==
+        "pieces unread"); // what was the height means nothing
+  CHECK_FALSE(published("S1"));
+  d.click("The columns are so");
+  settle(50);
+  CHECK(w.job().snapshot()->published().at("S1").grid->z() == Approx(2008.69));
+  w.undo();
+  w.undo();
+  settle(50);
+  CHECK(w.job().snapshot()->published().at("S1").grid->z() == Approx(612.25));
+
+  // The other list has its zone's number in front: the doubt offers what makes it good.
+  CHECK_FALSE(published("T1"));
+  const Doubt *doubt = doubt_of(w.job(), "does not belong here");
+  REQUIRE(doubt);
+  w.select("doubt", doubt->id);
+  settle(50);
+  d.click("Correct: the easting has the number of its zone, 33, in front");
+  settle(50);
+  REQUIRE(published("T1"));
+  CHECK(w.job().snapshot()->published().at("T1").grid->x() == 415900);
+  choose(t, d.row_with(t, "File", "old.csv"));
+  CHECK(d.named<QLineEdit>("add to east of the list")->text() == "-33000000.000");
+  CHECK(d.cell(t, d.row_with(t, "File", "old.csv"), "Said of it").contains("-33000000.000 m in east"));
+  // Feet by the form, and back.
+  auto *unit = d.named<QComboBox>("Unit of the list");
+  unit->setCurrentIndex(unit->findData("ft"));
+  Q_EMIT unit->activated(unit->currentIndex());
+  settle(50);
+  CHECK_FALSE(published("T1"));
+  w.undo();
+  w.undo();
+  settle(50);
+  CHECK_FALSE(published("T1"));
+  CHECK(doubt_of(w.job(), "does not belong here"));
+  if (const char *shot = std::getenv("SHOT")) {
+    choose(t, d.row_with(t, "File", "gazette.txt"));
+    settle(100);
+    d.window.grab().save(shot);
+  }
+}
