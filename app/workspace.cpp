@@ -411,6 +411,34 @@ QString Workspace::traverse_report(const QString &file) {
   }
 }
 
+namespace {
+/// Velocities of published marks in the job's frame, and of the ground where it moves in it.
+void put_velocities(const JobSnapshot &s, std::map<std::string, PlanMark> &marks) {
+  try {
+    const JobDatum datum = job_datum(s);
+    if (datum.local()) return;
+    const Vec3 near = job_place(s, datum);
+    const Mat3 axes = local_axes(to_geodetic(near));
+    const auto ground = ground_velocity(datum.frame(), near, datum.motion());
+    const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+    for (auto &[name, m] : marks) {
+      const auto p = s.published().find(name);
+      std::optional<Vec3> v;
+      if (p != s.published().end() && p->second.velocity && p->second.xyz) {
+        const auto frame = p->second.frame.empty() ? std::optional(datum.frame()) : frame_by_name(p->second.frame);
+        if (frame)
+          v = velocity_in(frame_change(*frame, datum.frame(), *p->second.xyz, policy),
+                          {*p->second.xyz, *frame, datum.epoch()}, *p->second.velocity);
+      } else if (ground && ground->m_yr.norm() > 0)
+        v = ground->m_yr;
+      if (v) m.velocity = (axes * *v).head<2>();
+    }
+  } catch (const InputError &) {
+    // a datum that cannot be used is a doubt of its own
+  }
+}
+} // namespace
+
 std::vector<PlanMark> Workspace::plan_marks() const {
   std::vector<PlanMark> out;
   if (!job_) return out;
@@ -452,9 +480,10 @@ std::vector<PlanMark> Workspace::plan_marks() const {
         if (p.grid && !marks.count(name))
           marks[name] = {name, p.grid->x(), p.grid->y(), hold_of(name), {}, true};
         else if (p.xyz)
-          place(name, "p" + name + p.source_id + std::to_string(p.decision), [&x = *p.xyz] { return to_geodetic(x); });
+          place(name, "p" + name + p.source_id + p.said + std::to_string(p.decision),
+                [&x = *p.xyz] { return to_geodetic(x); });
         else if (p.geodetic_deg)
-          place(name, "p" + name + p.source_id + std::to_string(p.decision), [&g = *p.geodetic_deg] {
+          place(name, "p" + name + p.source_id + p.said + std::to_string(p.decision), [&g = *p.geodetic_deg] {
             return Geodetic{g.x() * M_PI / 180, g.y() * M_PI / 180, g.z()};
           });
       }
@@ -470,6 +499,7 @@ std::vector<PlanMark> Workspace::plan_marks() const {
       marks[name] = {name,    m.place.east, m.place.north, hold_of(name), {},
                      false,   !m.station,   true,          m.code,        s.state().style_of(m.code),
                      m.height};
+  if (!marks.empty()) put_velocities(s, marks);
   for (auto &[name, m] : marks) out.push_back(std::move(m));
   return out;
 }

@@ -30,6 +30,7 @@ struct PlanMark {
   std::string code{};
   CodeStyle style{}; ///< of the code
   std::optional<double> height{};
+  std::optional<Eigen::Vector2d> velocity{}; ///< east, north in the job's frame, m/yr
 };
 
 /// The job in the window: owns it on the interface's thread, runs long work on another, tells everybody what changed.

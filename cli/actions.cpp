@@ -26,6 +26,7 @@
 #include "render/render.h"
 #include "results/vector_keeper.h"
 #include "results/vector_pairs.h"
+#include "service/service.h"
 #include "sky/sky.h"
 #include "station/station.h"
 #include <cstdio>
@@ -335,6 +336,8 @@ int cmd_simulate(Sitting &, const Arguments &a) {
     level::simulate_to(level::read_scenario(text), a.folder);
   else if (station::is_station_scenario(text))
     station::simulate_to(station::read_scenario(text), a.folder);
+  else if (service::is_service_scenario(text))
+    service::simulate_to(text, std::filesystem::absolute(a.scenario).parent_path().string(), a.folder);
   else
     sky::simulate_to(sky::read_scenario(text), a.folder);
   return 0;

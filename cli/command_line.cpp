@@ -44,9 +44,10 @@ CommandLine::CommandLine() {
                 "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME "
                 "| staff NAME scale=PPM | setup MARK NAME=VALUE… | pointing FILE:LINE NAME=VALUE… | route NAME "
                 "NAME=VALUE… | "
-                "fit SYSTEM list=FILE plan=… height=… | pair SYSTEM MARK use=…|with=NAME | "
+                "fit SYSTEM list=FILE plan=… height=… | fit SYSTEM mark=NAME at_east=… at_north=… toward=NAME "
+                "bearing=… | pair SYSTEM MARK use=…|with=NAME | "
                 "source FILE recipe=NAME|seen=yes|geoid=yes|interpolation=bicubic|unit=ft|exchanged=yes|turned=east|"
-                "packed=yes|frame=…|epoch=…|crs=…|sd=M… | "
+                "packed=yes|frame=…|epoch=…|crs=…|through=GRID|sd=M… | "
                 "job|solve|limit|weight|levels|traverse NAME=VALUE… | accept DOUBT")
       ->required();
   c->add_flag("--ahead", a.ahead, "of something whose data come later");

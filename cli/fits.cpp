@@ -15,8 +15,8 @@ json fit_value(const Job &job, const std::string &name, const std::string &text)
   if (name != "list" || text.empty()) return typed_field<FitThing>(name, text);
   const std::string id = resolve_one(job, text, "source");
   for (const SourceContent &c : job.snapshot()->contents())
-    if (c.source.id == id && c.control) return id;
-  throw InputError("\"" + text + "\" is no list of coordinates");
+    if (c.source.id == id && (c.control || c.fit)) return id;
+  throw InputError("\"" + text + "\" is no list of coordinates, and no frame fit");
 }
 
 void require_in_list(const Job &job, const std::string &fit, const std::string &name) {
@@ -44,8 +44,10 @@ void set_fit(Job &job, const std::vector<std::string> &words, const std::string 
       const auto [name, text] = name_value(words[i]);
       value[name] = fit_value(job, name, text);
     }
-    if (!job.state().fits.count(fit) && !value.contains("list"))
-      throw InputError("there is no fit \"" + fit + "\": begin with list=FILE, the coordinates in that system");
+    if (!job.state().fits.count(fit) && !value.contains("list") && !value.contains("mark"))
+      throw InputError("there is no fit \"" + fit +
+                       "\": begin with list=FILE, the coordinates in that system, or with "
+                       "mark=NAME at_east=… at_north=… toward=NAME bearing=…");
     job.decide("set", "fit:" + fit, value, because);
     return;
   }

@@ -6,7 +6,9 @@
 #include "cli/fits.h"
 #include "cli/levels.h"
 #include "cli/traverses.h"
+#include "formats/point_recipe.h"
 #include "judgement/comparison.h"
+#include "judgement/datum_way.h"
 #include "judgement/decision_words.h"
 #include "publication/record_parts.h"
 #include "results/control_record.h"
@@ -337,6 +339,36 @@ ordered_json comparison_object(const Job &job) {
   return out;
 }
 
+/// Control lists, as they are read and meant.
+ordered_json list_rows(const Job &job) {
+  auto out = ordered_json::array();
+  for (const ListSource &l : job.snapshot()->lists())
+    out.push_back({{"name", l.name},
+                   {"id", l.source_id},
+                   {"state", l.waits()           ? "not said"
+                             : l.problem.empty() ? "read"
+                                                 : "not read"},
+                   {"marks", l.list ? l.list->rows.size() : 0},
+                   {"recipe", l.recipe},
+                   {"columns", columns_in_words(*l.used)},
+                   {"said", l.said.words()},
+                   {"unread", l.unread},
+                   {"problem", l.problem}});
+  return out;
+}
+
+ordered_json way_rows(const Job &job) {
+  auto out = ordered_json::array();
+  for (const WayStation &w : datum_way(*job.snapshot())) {
+    ordered_json j{{"kind", way_kind_name(w.kind)}, {"title", w.title}, {"detail", w.detail}, {"does", w.moves}};
+    j["moves_m"] = w.moves_m ? ordered_json(*w.moves_m) : ordered_json(nullptr);
+    j["accuracy_m"] = w.accuracy_m ? ordered_json(*w.accuracy_m) : ordered_json(nullptr);
+    j["accuracy"] = w.accuracy, j["problem"] = w.problem;
+    out.push_back(std::move(j));
+  }
+  return out;
+}
+
 /// Every list that can be shown.
 struct List {
   const char *name;
@@ -356,6 +388,8 @@ constexpr List lists[] = {
     {"comparison", comparison_object},
     {"fits", fit_rows},
     {"pairs", fit_pair_rows},
+    {"lists", list_rows},
+    {"way", way_rows},
     {"doubts", doubt_rows},
     {"decisions", decision_rows},
     {"results", result_rows},

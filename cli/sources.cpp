@@ -60,7 +60,12 @@ void set_source(Job &job, const std::vector<std::string> &words, const std::stri
                                : "read with a recipe") +
                        ": it has no \"" + name + "\"");
     json v;
-    if (name == "recipe") {
+    if (name == "through" && !text.empty()) {
+      const std::string grid = resolve_one(job, text, "source");
+      for (const SourceContent &c : job.snapshot()->contents())
+        if (c.source.id == grid && !c.shift) throw InputError("\"" + text + "\" is no grid of shifts");
+      v["through"] = grid;
+    } else if (name == "recipe") {
       std::vector<std::string> all;
       for (const Recipe &r : job_recipes(job.snapshot()->contents(), book->used->reads)) all.push_back(r.name);
       if (std::find(all.begin(), all.end(), text) == all.end())

@@ -3,6 +3,7 @@
 #include "app/datum/fit_part.h"
 #include "app/datum/lists_part.h"
 #include "app/datum/systems_part.h"
+#include "app/datum/way_picture.h"
 #include "app/widgets/page.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/refreshing.h"
@@ -180,6 +181,8 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
   add_part("Lists", lists_, stack_);
   systems_ = new SystemsPart(w_);
   add_part("Systems", systems_, stack_);
+  way_ = new WayPicture;
+  add_part("Way", way_, stack_);
   connect(systems_, &SystemsPart::refused, this, [this](const QString &why) { say(why, true); });
   connect(lists_, &ListsPart::refused, this, [this](const QString &why) { say(why, true); });
   connect(fits_, &FitPart::refused, this, [this](const QString &why) { say(why, true); });
@@ -197,19 +200,24 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
   lower->setContentsMargins(0, 0, 0, 0);
   lower->setSpacing(10);
   lower->addWidget(holder, 5);
-  lower->addWidget(new PlanView(w_, false), 4);
+  auto *plan = new PlanView(w_, false);
+  plan->show_velocities(true);
+  lower->addWidget(plan, 4);
   body()->addWidget(stack_, 4);
   body()->addWidget(below, 5);
   // A fit has a picture of its own; it and the register need the room.
   connect(stack_, &QStackedWidget::currentChanged, this, [this, below] {
     const QWidget *now = stack_->currentWidget();
-    below->setVisible(now != fits_ && now != systems_ && now != lists_);
+    below->setVisible(now != fits_ && now != systems_ && now != lists_ && now != way_);
+    if (now == way_) show_way();
   });
   for (auto *t : {published_, positions_})
     connect(t, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
   refresh_with_judgement(this, w_, [this] { refresh(); });
   refresh();
 }
+
+void DatumSheet::show_way() { way_->set(w_.has_job() ? datum_way(*w_.job().snapshot()) : std::vector<WayStation>{}); }
 
 void DatumSheet::refresh() {
   std::vector<Row> published, positions;
@@ -231,6 +239,7 @@ void DatumSheet::refresh() {
   comparison_->refresh();
   fits_->refresh();
   systems_->refresh();
+  if (stack_->currentWidget() == way_) show_way();
   lists_->refresh();
   set_count(4, lists_->count());
   set_count(3, fits_->count());

@@ -9,6 +9,7 @@ class ComparisonPart;
 class FitPart;
 class SystemsPart;
 class ListsPart;
+class WayPicture;
 
 /// Frames, epochs, grid and heights; which marks are held.
 class DatumSheet : public Sheet {
@@ -18,11 +19,13 @@ public:
 
 private:
   void refresh();
+  void show_way();
   TableCard *published_, *positions_;
   ComparisonPart *comparison_;
   FitPart *fits_;
   SystemsPart *systems_;
   ListsPart *lists_;
+  WayPicture *way_;
   QStackedWidget *stack_;
   QTextBrowser *words_;
 };

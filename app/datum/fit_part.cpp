@@ -102,6 +102,7 @@ FitPart::FitPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   words_ = new QLabel;
   words_->setAccessibleName("Fit in words");
   words_->setWordWrap(true);
+  words_->setTextFormat(Qt::RichText);
   words_->setTextInteractionFlags(Qt::TextSelectableByMouse);
   list_ = new QComboBox;
   list_->setAccessibleName("List of a new fit");
@@ -134,6 +135,24 @@ FitPart::FitPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
                                                      caption("called"), name_, begin_})
     other->addWidget(b);
   other->addStretch(1);
+  auto *own = new QHBoxLayout;
+  own->setSpacing(8);
+  origin_ = new QComboBox, toward_ = new QComboBox;
+  origin_->setAccessibleName("Mark of an own grid"), toward_->setAccessibleName("Mark that the bearing goes to");
+  for (const auto &[e, name, hint] : {std::tuple{&at_[0], "East in the own grid", "east"},
+                                      {&at_[1], "North in the own grid", "north"},
+                                      {&at_[2], "Height in the own grid", "height"},
+                                      {&bearing_, "Bearing in the own grid", "0°00'00\""}}) {
+    *e = new QLineEdit;
+    (*e)->setAccessibleName(name), (*e)->setPlaceholderText(hint), (*e)->setMaximumWidth(90);
+  }
+  define_ = new QPushButton("Define");
+  define_->setAccessibleName("Define the own grid");
+  for (QWidget *b :
+       std::initializer_list<QWidget *>{caption("or a grid of its own:"), origin_, caption("at"), at_[0], at_[1],
+                                        at_[2], caption("bearing"), bearing_, caption("to"), toward_, define_})
+    own->addWidget(b);
+  own->addStretch(1);
   auto *lower = new QHBoxLayout;
   lower->setSpacing(10);
   lower->addWidget(table_, 13);
@@ -144,6 +163,7 @@ FitPart::FitPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   all->addWidget(words_);
   all->addLayout(lower, 1);
   all->addLayout(other);
+  all->addLayout(own);
   connect(table_->model(), &TableModel::refused, this, &FitPart::refused);
   connect(table_, &TableCard::chosen, this, [this](const std::string &id) {
     if (id.starts_with("\n")) return;
@@ -167,6 +187,7 @@ FitPart::FitPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   connect(plan_, &QComboBox::activated, this, [this] { set_model("plan", plan_->currentData().toString()); });
   connect(height_, &QComboBox::activated, this, [this] { set_model("height", height_->currentData().toString()); });
   connect(begin_, &QPushButton::clicked, this, [this] { begin(); });
+  connect(define_, &QPushButton::clicked, this, [this] { define(); });
   connect(name_, &QLineEdit::returnPressed, this, [this] { begin(); });
   connect(list_, &QComboBox::activated, this,
           [this] { name_->setText(QFileInfo(list_->currentText()).completeBaseName()); });
@@ -184,7 +205,7 @@ void FitPart::fill_choices() {
   QStringList systems;
   if (w_.has_job())
     for (const auto &[name, f] : w_.job().state().fits)
-      if (f.list.value) systems << text(name);
+      if (f.there()) systems << text(name);
   if (!systems.contains(text(system_name_))) system_name_ = systems.isEmpty() ? "" : systems.first().toStdString();
   QStringList before;
   for (int i = 0; i < system_->count(); ++i) before << system_->itemText(i);
@@ -197,6 +218,9 @@ void FitPart::fill_choices() {
   for (QComboBox *b : {system_, plan_, height_}) b->setEnabled(any);
   if (any) {
     const FitEdits &e = w_.job().state().fits.at(system_name_);
+    const auto f = shown();
+    const bool given = f && !f->given.empty(); // then the models are those of the file, or of the definition
+    plan_->setEnabled(!given), height_->setEnabled(!given);
     plan_->setCurrentIndex(plan_->findData(text(e.plan.value.value_or("similarity"))));
     height_->setCurrentIndex(height_->findData(text(e.height.value.value_or("shift"))));
   }
@@ -204,11 +228,56 @@ void FitPart::fill_choices() {
   list_->clear();
   if (w_.has_job())
     for (const auto &c : w_.job().snapshot()->contents())
-      if (c.control) list_->addItem(text(c.source.name), text(c.source.id));
+      if (c.control || c.fit) list_->addItem(text(c.source.name), text(c.source.id));
   if (const int i = list_->findText(kept); i >= 0) list_->setCurrentIndex(i);
   for (QWidget *b : std::initializer_list<QWidget *>{list_, name_, begin_}) b->setEnabled(list_->count() > 0);
+  fill_marks();
   if (name_->text().isEmpty() && list_->count() > 0) name_->setText(QFileInfo(list_->currentText()).completeBaseName());
   filling_ = false;
+}
+
+/// Marks of the network, where an own grid can begin.
+void FitPart::fill_marks() {
+  QStringList marks;
+  if (w_.has_job())
+    if (const NetworkRun *run = w_.job().network())
+      for (const AdjustedMark &m : run->result.marks)
+        if (m.plan_known) marks << text(m.name);
+  for (QComboBox *b : {origin_, toward_}) {
+    const QString now = b->currentText();
+    b->clear();
+    b->addItems(marks);
+    b->setCurrentText(now);
+    b->setEnabled(!marks.isEmpty());
+  }
+  for (QWidget *b : std::initializer_list<QWidget *>{at_[0], at_[1], at_[2], bearing_, define_})
+    b->setEnabled(!marks.isEmpty());
+  name_->setEnabled(name_->isEnabled() || !marks.isEmpty());
+}
+
+void FitPart::define() {
+  const QString name = name_->text().trimmed();
+  if (name.isEmpty() || name.contains('|')) {
+    Q_EMIT refused("give the system a name");
+    return;
+  }
+  nlohmann::json value;
+  try {
+    const std::pair<const char *, QString> typed[] = {
+        {"mark", origin_->currentText()}, {"at_east", at_[0]->text()},        {"at_north", at_[1]->text()},
+        {"at_height", at_[2]->text()},    {"toward", toward_->currentText()}, {"bearing", bearing_->text()}};
+    for (const auto &[field, t] : typed)
+      if (!t.trimmed().isEmpty() && !(std::string_view(field) == "toward" && bearing_->text().trimmed().isEmpty()))
+        value[field] = typed_field<FitThing>(field, t.trimmed().toStdString());
+    if (!value.contains("at_east") || !value.contains("at_north"))
+      throw InputError("say which east and north the mark has in the system");
+  } catch (const InputError &e) {
+    Q_EMIT refused(text(e.reason()));
+    return;
+  }
+  system_name_ = name.toStdString();
+  Q_EMIT refused(
+      w_.decide("set", "fit:" + system_name_, value, {})); // nothing: what was missing before is said no longer
 }
 
 void FitPart::refresh() {
@@ -226,9 +295,10 @@ void FitPart::refresh() {
   else {
     const bool good = agrees(f->result);
     QString html = QString("<b style='color:%1'>%2</b> · ")
-                       .arg(good ? "#0B6E75" : "#A63D2F", f->result.redundancy == 0 ? "nothing checks it"
-                                                          : good                    ? "agrees"
-                                                                                    : "disagrees");
+                       .arg(good ? "#0B6E75" : "#A63D2F", !f->given.empty()           ? "given"
+                                                          : f->result.redundancy == 0 ? "nothing checks it"
+                                                          : good                      ? "agrees"
+                                                                                      : "disagrees");
     html += escaped(fit_words(*f));
     if (f->scale)
       html +=

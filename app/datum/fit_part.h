@@ -28,10 +28,14 @@ private:
   void set_model(const char *field, const QString &value);
   QString edit(const std::string &mark, int column, const QString &value);
   void begin();
+  void define();
+  void fill_marks();
   Workspace &w_;
   QComboBox *system_, *plan_, *height_, *list_;
   QLineEdit *name_;
-  QPushButton *begin_;
+  QPushButton *begin_, *define_;
+  QComboBox *origin_, *toward_;
+  QLineEdit *at_[3], *bearing_;
   QLabel *words_;
   TableCard *table_;
   FitPicture *picture_;

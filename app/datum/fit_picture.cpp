@@ -91,8 +91,10 @@ void FitPicture::paintEvent(QPaintEvent *) {
     p.setFont(sized(8));
     p.setPen(ink::unused);
     p.drawText(rect().adjusted(16, 30, -16, -16), Qt::AlignCenter | Qt::TextWordWrap,
-               fit_ ? text(fit_->problem)
-                    : QString("Marks that a list and the network have in common appear here, with what disagrees."));
+               fit_ && !fit_->given.empty() && fit_->problem.empty()
+                   ? QString("The system is given: no marks are compared. Its coordinates are issued with the others.")
+               : fit_ ? text(fit_->problem)
+                      : QString("Marks that a list and the network have in common appear here, with what disagrees."));
     return;
   }
   // The largest difference or circle takes a quarter of the picture.

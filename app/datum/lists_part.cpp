@@ -100,6 +100,9 @@ QWidget *ListsPart::said_form() {
                                               {"north counts to the south", "north"},
                                               {"both the other way", "both"}});
   angles_ = choice("Degrees of the list", {{"as written", "no"}, {"packed: 46.17034 is 46°17'03.4\"", "yes"}});
+  through_ = new QComboBox;
+  through_->setAccessibleName("Grid of shifts of the list");
+  through_->setObjectName("compact");
   typed_ = {{"frame", "frame", "the job's", nullptr},       {"epoch", "epoch", "the job's", nullptr},
             {"crs", "grid", "the job's", nullptr},          {"vertical", "heights", "the job's", nullptr},
             {"add_east", "add to east", "m", nullptr},      {"add_north", "add to north", "m", nullptr},
@@ -130,6 +133,10 @@ QWidget *ListsPart::said_form() {
       if (!filling_) say(field, box->currentData().toString());
     });
   }
+  put("shifts", through_);
+  connect(through_, &QComboBox::activated, this, [this] {
+    if (!filling_) say("through", through_->currentData().toString());
+  });
   for (Typed &t : typed_) {
     t.edit = new QLineEdit;
     t.edit->setAccessibleName(QString("%1 of the list").arg(t.label));
@@ -168,6 +175,11 @@ void ListsPart::fill_said() {
   pick(axes_, r.exchanged ? "yes" : "no");
   pick(turned_, text(r.turned));
   pick(angles_, r.packed ? "yes" : "no");
+  through_->clear();
+  through_->addItem("none", "");
+  for (const SourceContent &c : w_.job().snapshot()->contents())
+    if (c.shift) through_->addItem(text(c.source.name), text(c.source.id));
+  pick(through_, text(r.through));
   const auto metres = [](double v) { return v == 0 ? QString() : QString::number(v, 'f', 3); };
   const QString values[] = {text(r.frame),
                             text(r.epoch),

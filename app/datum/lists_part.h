@@ -31,7 +31,7 @@ private:
   TableCard *table_;
   RecipeView *view_;
   QWidget *form_;
-  QComboBox *unit_, *axes_, *angles_, *turned_;
+  QComboBox *unit_, *axes_, *angles_, *turned_, *through_;
   struct Typed {
     const char *field, *label, *hint;
     QLineEdit *edit;

@@ -400,8 +400,14 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
     for (const Correction &c : d.corrections)
       if (open)
         add_action(
-            text(c.words), "Said of the whole list; it can be taken back",
-            [this, c] { w_.decide_typed<SourceThing>({c.source}, c.field, text(c.value), reason_->text()); }, false);
+            text(c.words), c.hold.empty() ? "Said of the whole list; it can be taken back" : "It can be released again",
+            [this, c] {
+              if (c.hold.empty())
+                w_.decide_typed<SourceThing>({c.source}, c.field, text(c.value), reason_->text());
+              else
+                w_.decide("hold", c.hold, {{"how", c.value}}, reason_->text());
+            },
+            false);
     if (open && d.section == Section::traverse) offer_corrections(d);
     if (open && !d.other.empty()) {
       const std::string keep = d.thing.id, other = d.other;

@@ -233,6 +233,30 @@ void PlanView::draw_ellipses(QPainter &p) const {
              QString("ellipses 95 %, %1 = %2 px").arg(metres(unit)).arg(std::lround(unit * px)));
 }
 
+void PlanView::draw_velocities(QPainter &p) const {
+  double largest = 0;
+  for (const auto &m : marks_)
+    if (m.velocity) largest = std::max(largest, m.velocity->norm());
+  if (largest < 1e-5) return; // a hundredth of a millimetre a year
+  const double px = 46 / largest, unit = round_step(largest);
+  p.setBrush(Qt::NoBrush);
+  for (const auto &m : marks_) {
+    if (!m.velocity || !rect().adjusted(-60, -60, 60, 60).contains(to_screen(m.east, m.north).toPoint())) continue;
+    const QPointF at = to_screen(m.east, m.north), d(m.velocity->x() * px, -m.velocity->y() * px);
+    p.setPen(QPen(ink::accepted, 1.6));
+    p.drawLine(at, at + d);
+    if (const double n = std::hypot(d.x(), d.y()); n > 6) {
+      const QPointF u = d / n, v(-u.y(), u.x());
+      p.drawLine(at + d, at + d - 6 * u + 3 * v);
+      p.drawLine(at + d, at + d - 6 * u - 3 * v);
+    }
+  }
+  p.setPen(ink::unused);
+  p.setFont(sized(8));
+  p.drawText(QRectF(0, height() - 22, width() - 10, 16), Qt::AlignRight,
+             QString("velocities, %1 mm/yr = %2 px").arg(1000 * unit, 0, 'g', 3).arg(std::lround(unit * px)));
+}
+
 namespace {
 /// Draws a mark around the origin: what it is held in tells its shape, a side shot is small.
 void draw_symbol(QPainter &p, const PlanMark &m) {
@@ -365,6 +389,7 @@ void PlanView::paintEvent(QPaintEvent *) {
     draw_vectors(p);
     if (sights_) draw_sights(p), draw_code_lines(p);
     if (ellipses_) draw_ellipses(p);
+    if (velocities_) draw_velocities(p);
     draw_marks(p);
     draw_frame(p);
   }

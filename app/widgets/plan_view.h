@@ -20,6 +20,11 @@ public:
     sights_ = on;
     reload();
   }
+  /// Draws how marks move in the job's frame.
+  void show_velocities(bool on) {
+    velocities_ = on;
+    update();
+  }
   /// Fits the plan around these marks from now on; empty: around all.
   void fit_to(std::set<std::string> marks);
   /// Place of a mark on the widget, for tests; null when it is not on the plan.
@@ -45,13 +50,14 @@ private:
   void draw_sights(QPainter &p) const;
   void draw_code_lines(QPainter &p) const;
   void draw_ellipses(QPainter &p) const;
+  void draw_velocities(QPainter &p) const;
   void draw_marks(QPainter &p) const;
   void draw_frame(QPainter &p) const;
   std::string mark_at(QPointF where) const;
   std::string vector_at(QPointF where) const;
 
   Workspace &w_;
-  bool ellipses_, sights_ = false;
+  bool ellipses_, sights_ = false, velocities_ = false;
   std::set<std::string> around_;
   std::vector<PlanMark> marks_;
   std::unordered_map<std::string, std::size_t> index_;

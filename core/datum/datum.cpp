@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include <algorithm>
 #include <fmt/format.h>
+#include <map>
 
 namespace ampletie {
 
@@ -26,9 +27,26 @@ bool belongs(const Frame &frame, const DatumInfo &grid) {
 }
 } // namespace
 
-bool rests_on(const Projection &grid, const Frame &frame) {
-  if (is_local(grid.geographic()) || grid.geographic().empty()) return false;
-  return belongs(frame, datum_info(grid.geographic()));
+std::optional<Eigen::Vector2d> between_grids(const std::string &from, const std::string &to, double east,
+                                             double north) {
+  thread_local const std::string context = register_version(); // outlives what is opened in it
+  thread_local std::map<std::string, Projection> kept;
+  const auto grid = [](const std::string &code) -> const Projection & {
+    const auto it = kept.find(code);
+    return it != kept.end() ? it->second : kept.emplace(code, Projection(code)).first->second;
+  };
+  if (is_local(from) || is_local(to)) return {};
+  try {
+    const Projection &a = grid(from), &b = grid(to);
+    if (a.datum().empty() || a.datum() != b.datum()) return {};
+    const Geodetic g = a.unproject(east, north, 0);
+    a.check(g);
+    const GridPoint q = b.project(g);
+    b.check(g);
+    return Eigen::Vector2d(q.east, q.north);
+  } catch (const InputError &) {
+    return {};
+  }
 }
 
 std::vector<std::string> realisations(const Projection &p) {

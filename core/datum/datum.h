@@ -70,8 +70,9 @@ Frame frame_of(const DatumSettings &settings, const Projection &projection);
 /// default.
 std::optional<Frame> default_realisation(const Projection &projection);
 
-/// Whether a frame is the datum of a grid, or belongs to its family.
-bool rests_on(const Projection &grid, const Frame &frame);
+/// East and north of one grid in another that rests on the same datum (a neighbouring zone); nothing where they do not,
+/// or where the way cannot be computed.
+std::optional<Eigen::Vector2d> between_grids(const std::string &from, const std::string &to, double east, double north);
 
 /// Frames by which a family of frames may be realised, as messages name them; empty when the datum is none.
 std::vector<std::string> realisations(const Projection &projection);

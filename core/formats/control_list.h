@@ -1,7 +1,9 @@
 #pragma once
 #include "base/vector.h"
 #include "formats/recipe.h"
+#include "time/gps_time.h"
 #include <map>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -9,20 +11,33 @@
 
 namespace ampletie {
 
+/// What a positioning service, or an agency's solution, says of the data behind a position.
+struct PositionAnswer {
+  std::string receiver, antenna, antenna_serial, solution; ///< solution: "fixed", "float"; empty: nothing is said
+  std::string geoid, grid;                                 ///< of its other heights and coordinates: never used
+  std::optional<double> antenna_height, physical_height;   ///< m, of the reference point above the marker
+  Eigen::Vector2d eccentricity{0, 0};                      ///< east, north of the antenna from the marker, m
+  std::optional<GpsTime> start, stop;                      ///< of the data
+  std::optional<int> satellites;
+};
+/// The frame of coordinates that need one and whose file states none.
+inline constexpr const char *frame_not_stated = "a frame that the file does not state";
+
 /// One row of a control list, as written; what is absent is absent.
 struct ControlRow {
   std::string mark, description, frame, epoch, code;
-  std::string crs, vertical;               ///< codes of the systems that the row itself names; empty: the job's
-  std::string origin;                      ///< where the list says that it comes from: an issue record, a sheet
-  std::optional<Vec3> xyz;                 ///< m
-  std::optional<Vec3> geodetic;            ///< latitude, longitude in degrees, ellipsoidal height in m
-  std::optional<Vec3> grid;                ///< east, north, physical height, m
-  std::optional<Eigen::Vector2d> plan;     ///< east, north, m, where no height goes with them: a site's plan
-  std::optional<Vec3> velocity;            ///< X, Y, Z, m/yr
-  std::optional<Vec3> sd_enu;              ///< standard deviations east, north, up, m
-  std::optional<Mat3> cov_enu;             ///< their covariance, m², where the list gives it
-  std::optional<double> height, sd_height; ///< physical height, m, also where nothing else is known
-  std::optional<double> gravity;           ///< measured at the mark, m/s²; lists may write mGal
+  std::string crs, vertical;                    ///< codes of the systems that the row itself names; empty: the job's
+  std::string origin;                           ///< where the list says that it comes from: an issue record, a sheet
+  std::optional<Vec3> xyz;                      ///< m
+  std::optional<Vec3> geodetic;                 ///< latitude, longitude in degrees, ellipsoidal height in m
+  std::optional<Vec3> grid;                     ///< east, north, physical height, m
+  std::optional<Eigen::Vector2d> plan;          ///< east, north, m, where no height goes with them: a site's plan
+  std::optional<Vec3> velocity;                 ///< X, Y, Z, m/yr
+  std::optional<Vec3> sd_enu;                   ///< standard deviations east, north, up, m
+  std::optional<Mat3> cov_enu;                  ///< their covariance, m², where the list gives it
+  std::optional<double> height, sd_height;      ///< physical height, m, also where nothing else is known
+  std::optional<double> gravity;                ///< measured at the mark, m/s²; lists may write mGal
+  std::shared_ptr<const PositionAnswer> answer; ///< null: no service says it
   long line = 0;
 };
 

@@ -62,7 +62,7 @@ void said_of(ControlRow &r, const ListReading &said, double scale) {
   if (r.plan) *r.plan += add;
   for (const auto &[own, once] :
        {std::pair{&r.frame, &said.frame}, {&r.epoch, &said.epoch}, {&r.crs, &said.crs}, {&r.vertical, &said.vertical}})
-    if (own->empty()) *own = *once;
+    if (own->empty() || (*own == frame_not_stated && !once->empty())) *own = *once;
   const bool has_plan = r.grid || r.plan || r.geodetic || r.xyz;
   const auto height = said.sd_height ? said.sd_height : said.sd;
   if (!r.sd_enu && said.sd && has_plan) r.sd_enu = Vec3(*said.sd, *said.sd, *height);
@@ -85,14 +85,15 @@ std::string ListReading::words() const {
   for (const auto *w : {&frame, &crs, &vertical})
     if (!w->empty()) add("in " + *w);
   if (!epoch.empty()) add("at " + epoch);
+  if (!through.empty()) add("through a grid of shifts");
   if (sd) add(fmt::format("± {:.1f} mm in plan", 1000 * *sd));
   if (sd_height) add(fmt::format("± {:.1f} mm in height", 1000 * *sd_height));
   return out;
 }
 
 std::string ListReading::key() const {
-  return fmt::format("{}|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}", unit, turned, exchanged, packed, add_east, add_north, frame,
-                     epoch, crs, vertical, sd.value_or(-1), sd_height.value_or(-1));
+  return fmt::format("{}|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}|{}", unit, turned, exchanged, packed, add_east, add_north,
+                     frame, epoch, crs, vertical, sd.value_or(-1), sd_height.value_or(-1), through);
 }
 
 ControlList read_as_said(ControlList list, const ListReading &said) {

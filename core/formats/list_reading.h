@@ -14,6 +14,7 @@ struct ListReading {
   std::string frame, epoch;            ///< said once, where a row names none
   std::string crs, vertical;           ///< the same of the systems
   std::optional<double> sd, sd_height; ///< m: in plan and in height, where a row states none
+  std::string through;                 ///< source with the grid of shifts that leads from its datum to the job's
   bool operator==(const ListReading &) const = default;
   bool says_nothing() const { return *this == ListReading{}; }
   /// Tells what is said from anything else.

@@ -282,6 +282,10 @@ ControlList read_points(const Recipe &r, std::string_view utf8) {
 }
 
 std::optional<Recipe> proposed_points_recipe(std::string_view utf8, const std::string &name) {
+  // Structured texts are somebody else's, however many figures are in them.
+  if (const auto start = utf8.find_first_not_of(" \t\r\n\xEF\xBB\xBF");
+      start == std::string_view::npos || utf8[start] == '{' || utf8[start] == '[' || utf8[start] == '<')
+    return {};
   Recipe r = blank_recipe(utf8, name);
   r.reads = "control", r.angle_unit = "dms", r.comment = "#";
   const Cut text = cut(utf8, r);

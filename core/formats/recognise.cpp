@@ -4,10 +4,14 @@
 #include "formats/antenna_points.h"
 #include "formats/control_documents.h"
 #include "formats/control_list.h"
+#include "formats/fit_file.h"
 #include "formats/geoid_grid.h"
 #include "formats/hatanaka.h"
+#include "formats/ntv2.h"
 #include "formats/ocean_loading_file.h"
+#include "formats/position_report.h"
 #include "formats/rtcm3.h"
+#include "formats/sinex.h"
 #include <map>
 
 namespace ampletie {
@@ -25,9 +29,13 @@ const std::string &kind_name(FileKind kind) {
                                                      {FileKind::control, "control list"},
                                                      {FileKind::landxml_points, "points of a LandXML file"},
                                                      {FileKind::issue_record, "record of issued control"},
+                                                     {FileKind::sinex, "solution (SINEX)"},
+                                                     {FileKind::position_report, "position report"},
+                                                     {FileKind::frame_fit, "frame fit"},
                                                      {FileKind::geoid_gtx, "geoid grid"},
                                                      {FileKind::geoid_isg, "geoid grid"},
                                                      {FileKind::geoid_tiff, "geoid grid"},
+                                                     {FileKind::shift_grid, "grid of shifts between datums"},
                                                      {FileKind::unknown, "not recognised"}};
   return names.at(kind);
 }
@@ -69,6 +77,7 @@ Recognition recognise(std::string_view c) {
     return {FileKind::clock, {}};
   if (label == "IONEX VERSION / TYPE") return {FileKind::ionosphere, {}};
   if (label == "ANTEX VERSION / SYST") return {FileKind::antex, {}};
+  if (looks_like_sinex(c)) return {FileKind::sinex, {}};
   if (begins("#c") || begins("#d") || begins("#a")) return {FileKind::sp3, {}};
   if (begins("\x89PNG") || begins("\xFF\xD8\xFF") || begins("GIF8")) return {FileKind::unknown, "a picture"};
   if (begins("%PDF")) return {FileKind::unknown, "a PDF document"};
@@ -77,17 +86,18 @@ Recognition recognise(std::string_view c) {
   if (looks_like_tiff(c)) return {FileKind::geoid_tiff, {}};
   if (looks_like_isg(c)) return {FileKind::geoid_isg, {}};
   if (looks_like_gtx(c)) return {FileKind::geoid_gtx, {}};
+  if (looks_like_ntv2(c)) return {FileKind::shift_grid, {}};
   if (begins("NUM_OREC"))
-    return {FileKind::unknown,
-            "a grid of shifts between two datums (NTv2): such grids cannot be taken yet. Marks of the "
-            "older datum can be led over by a frame fit"};
+    return {FileKind::unknown, "a grid of shifts (NTv2) as text, or damaged: the binary form is read"};
   if (looks_like_rtcm3(c)) return {FileKind::rtcm3, {}};
   if (c.substr(0, 4096).find('\0') != std::string_view::npos)
     return {FileKind::unknown, "a binary file of a receiver or another program: export RINEX 3"};
   if (looks_like_ocean_loading(c)) return {FileKind::ocean_loading, {}};
   if (looks_like_antenna_points(c)) return {FileKind::antenna_points, {}};
   if (looks_like_landxml_points(c)) return {FileKind::landxml_points, {}};
+  if (looks_like_fit_file(c)) return {FileKind::frame_fit, {}};
   if (looks_like_issue_record(c)) return {FileKind::issue_record, {}};
+  if (looks_like_position_report(c)) return {FileKind::position_report, {}};
   if (looks_like_control_list(c)) return {FileKind::control, {}};
   return {FileKind::unknown,
           "a text whose kind is not recognised. A level book or field book: take it with --as levels "

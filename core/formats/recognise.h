@@ -17,9 +17,13 @@ enum class FileKind {
   control,
   landxml_points,
   issue_record,
+  sinex,
+  frame_fit,
+  position_report,
   geoid_gtx,
   geoid_isg,
   geoid_tiff,
+  shift_grid,
   unknown
 };
 const std::string &kind_name(FileKind kind); ///< "observations", "broadcast orbits" …

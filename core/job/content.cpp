@@ -6,12 +6,15 @@
 #include "formats/control_documents.h"
 #include "formats/cut_off.h"
 #include "formats/landxml_survey.h"
+#include "formats/ntv2.h"
 #include "formats/point_recipe.h"
+#include "formats/position_report.h"
 #include "formats/recipe_reading.h"
 #include "formats/recognise.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
 #include "formats/rtcm3.h"
+#include "formats/sinex.h"
 #include "formats/sp3.h"
 
 namespace ampletie {
@@ -111,8 +114,13 @@ const Reader readers[] = {
     {FileKind::control, "control", read_list},
     {FileKind::landxml_points, "control",
      [](const Given &g, SourceContent &c) { c.control = kept(read_landxml_points(g.text)); }},
+    {FileKind::sinex, "control", [](const Given &g, SourceContent &c) { c.control = kept(read_sinex(g.text)); }},
+    {FileKind::position_report, "control",
+     [](const Given &g, SourceContent &c) { c.control = kept(read_position_report(utf8_text(g.text))); }},
     {FileKind::issue_record, "control",
      [](const Given &g, SourceContent &c) { c.control = kept(read_issue_record(g.text)); }},
+    {FileKind::shift_grid, "shift", [](const Given &g, SourceContent &c) { c.shift = kept(read_ntv2(g.text)); }},
+    {FileKind::frame_fit, "frame fit", [](const Given &g, SourceContent &c) { c.fit = kept(read_fit_file(g.text)); }},
     {FileKind::geoid_gtx, "geoid", [](const Given &g, SourceContent &c) { c.geoid = named(read_gtx(g.text), g.name); }},
     {FileKind::geoid_isg, "geoid",
      [](const Given &g, SourceContent &c) { c.geoid = kept(read_isg(utf8_text(g.text))); }},

@@ -1,12 +1,14 @@
 #pragma once
 #include "formats/antenna_points.h"
 #include "formats/control_list.h"
+#include "formats/fit_file.h"
 #include "formats/geoid_grid.h"
 #include "formats/gnss_data.h"
 #include "formats/ionex.h"
 #include "formats/ocean_loading_file.h"
 #include "formats/recipe.h"
 #include "formats/rinex_clock.h"
+#include "geodesy/shift_grid.h"
 #include "job/store.h"
 #include <map>
 #include <memory>
@@ -27,6 +29,8 @@ struct SourceContent {
   std::shared_ptr<const ControlList>
       control; ///< by its heads, or as it says itself; else by a recipe (results/lists.h)
   std::shared_ptr<const HeightGrid> geoid;
+  std::shared_ptr<const FitFile> fit;
+  std::shared_ptr<const ShiftGrid> shift;
   std::shared_ptr<const Recipe> recipe;
   std::shared_ptr<const std::string> text; ///< UTF-8, of a file that a recipe reads, and of control lists with heads
   std::string cut_off;                     ///< of a table of text: why its last line seems to be broken off

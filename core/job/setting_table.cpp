@@ -200,6 +200,10 @@ const std::vector<SettingInfo> &setting_catalogue() {
        "Standard deviation of the centring of a set-up, each direction."},
       {"weight", "height", "Antenna height", "mm", Part::network, number(AT(height_sd_m), 0.1, 50, 1e-3),
        "Standard deviation of a measured antenna height."},
+      {"weight", "calibration", "Antenna calibration", "mm", Part::network, number(AT(calibration_sd_m), 0, 50, 1e-3),
+       "Standard deviation of the mean calibration of an antenna type in height, half of it in plan: an unknown of "
+       "each "
+       "type where several meet. Type means of one frame agree within about a millimetre (common practice). 0: none."},
       {"weight", "direction", "Directions", "″", Part::traverse,
        number(AT(traverse.standard.direction), 0.1, 60, rad_per_arcsec),
        "Standard deviation of a direction from both faces in one set, of instruments without a card."},

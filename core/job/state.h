@@ -136,15 +136,20 @@ struct RunEdits {
 
 /// What was decided about a system that marks common with a list lead to (datum/fit/frame_fit.h).
 struct FitEdits {
-  Decided<std::optional<std::string>> list;         ///< source with the coordinates in that system; none: no fit
+  /// Source with the coordinates in that system, or with a fit of before; neither it nor a mark: no fit.
+  Decided<std::optional<std::string>> list;
   Decided<std::optional<std::string>> plan, height; ///< names of `plan_fits` and `height_fits`
   Decided<std::optional<double>> scale;             ///< where it is not to be found
   Decided<std::optional<double>> sd, sd_height;     ///< of coordinates that the list states none of, m
+  /// A grid of one's own in place of a list: what a mark has in it, and the bearing to another, degrees.
+  Decided<std::optional<std::string>> mark, toward;
+  Decided<std::optional<double>> at_east, at_north, at_height, bearing_deg;
   struct Pair {
     Decided<std::optional<std::string>> use;  ///< name of `pair_uses`, or "none"
     Decided<std::optional<std::string>> with; ///< name in the list
   };
   std::map<std::string, Pair> pairs; ///< by the mark of the job
+  bool there() const { return list.value || mark.value; }
 };
 
 /// Limits that raise doubts, and settings of the computations. Names as `ample set JOB limit NAME=VALUE` writes them.
@@ -160,6 +165,7 @@ struct JobSettings {
   bool all_pairs = false;                ///< also between receivers of crowded sessions that others tie already
   double loop_mm = 10, loop_ppm = 1;
   double centring_sd_m = 0.001, height_sd_m = 0.001;
+  double calibration_sd_m = 0.001; ///< of an antenna type's mean, in height; half of it in plan
   double worst_transformation_m = 0.02;
   AskedAccuracy asked; ///< of every mark that no group says otherwise of
   TimeStyle times;

@@ -7,9 +7,11 @@
 namespace ampletie {
 class DoubtList;
 
-/// Something that can be said of a source and would explain a doubt.
+/// Something that can be decided at once and would settle or explain a doubt: a field of a source as typed, or a mark
+/// held with what is published of it.
 struct Correction {
-  std::string words, source, field, value; ///< a field of `SourceThing`, and its value as typed
+  std::string words, source, field, value; ///< a field of `SourceThing`, and its value
+  std::string hold{};                      ///< or the mark to hold, as `value` says
 };
 
 /// What the software cannot settle and the surveyor must.
@@ -41,6 +43,8 @@ void geoid_doubts(DoubtList &list, const JobSnapshot &s);
 void fit_doubts(DoubtList &list, const JobSnapshot &s);
 /// Lists that give a mark otherwise than the one whose coordinates or height are used.
 void list_doubts(DoubtList &list, const JobSnapshot &s);
+/// Answers of positioning services against what the job knows of the same set-up; bases that only an answer could tie.
+void answer_doubts(DoubtList &list, const JobSnapshot &s);
 void file_doubts(DoubtList &list, const JobSnapshot &s);
 void occupation_doubts(DoubtList &list, const JobSnapshot &s);
 void level_line_doubts(DoubtList &list, const JobSnapshot &s);

@@ -49,6 +49,15 @@ const Doubts &list_doubts_result() {
   return r;
 }
 
+const Doubts &answers_result() {
+  static const Doubts r{"doubts: answers of services",
+                        Section::datum,
+                        {&lists_result(), &contents_result(), &occupations_result(), &belonging_result()},
+                        {Slice::holds, Slice::marks, Slice::settings_datum, Slice::use_of_sources, Slice::fits},
+                        found_by(answer_doubts)};
+  return r;
+}
+
 const Doubts &intake_result() {
   static const Doubts r{"doubts: intake",
                         Section::intake,
@@ -204,10 +213,10 @@ const Doubts &targetless_result() {
 
 const std::vector<const Doubts *> &sections() {
   static const std::vector<const Doubts *> all{
-      &misplaced_result(),      &list_doubts_result(),  &intake_result(),          &vector_doubts_result(),
-      &closure_doubts_result(), &level_doubts_result(), &traverse_doubts_result(), &same_marks_result(),
-      &books_result(),          &datum_doubts_result(), &geoid_doubts_result(),    &fit_doubts_result(),
-      &network_doubts_result(), &issue_doubts_result(), &targetless_result()};
+      &misplaced_result(),     &list_doubts_result(),    &answers_result(),      &intake_result(),
+      &vector_doubts_result(), &closure_doubts_result(), &level_doubts_result(), &traverse_doubts_result(),
+      &same_marks_result(),    &books_result(),          &datum_doubts_result(), &geoid_doubts_result(),
+      &fit_doubts_result(),    &network_doubts_result(), &issue_doubts_result(), &targetless_result()};
   return all;
 }
 

@@ -11,7 +11,8 @@ constexpr double beyond_share = 0.1, beyond_least = 20;
 /// So near a mark without a partner may be the one that the list names otherwise.
 constexpr double same_place = 0.10;
 
-Thing list_of(const JobFit &f) { return {Thing::Kind::source, f.source_id}; }
+/// Its list; nothing where a mark and a bearing define it.
+Thing list_of(const JobFit &f) { return f.source_id.empty() ? Thing{} : Thing{Thing::Kind::source, f.source_id}; }
 
 void disagreement(DoubtList &list, const JobFit &f) {
   if (agrees(f.result)) return;
@@ -108,12 +109,11 @@ void fit_doubts(DoubtList &list, const JobSnapshot &s) {
       list.add(DoubtKind::fit_not_computed, f.name, Section::datum, list_of(f), f.problem, f.name);
       continue;
     }
-    disagreement(list, f);
+    if (f.given.empty()) disagreement(list, f), unchecked(list, f);
     checks(list, f);
     reach(list, f);
-    unchecked(list, f);
     unpaired(list, f);
-    if (f.scale)
+    if (f.scale && f.given.empty())
       if (const std::string unit = scale_as_unit(*f.scale); !unit.empty())
         list.add(DoubtKind::fit_disagrees, f.name, Section::datum, list_of(f), "its scale is " + unit, f.name + "unit")
             .effect_m = 1000;

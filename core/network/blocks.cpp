@@ -17,7 +17,7 @@ void add_column(LinearBlock &b, int parameter, const Eigen::VectorXd &column) {
 } // namespace
 
 std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to,
-                                          int from_setup, int to_setup) {
+                                          const EndUnknowns &ends) {
   auto b = std::make_unique<LinearBlock>();
   b->id = v.id;
   b->kind = "vector";
@@ -26,19 +26,17 @@ std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes
   b->observed = v.d;
   b->covariance = v.cov;
   b->offset = to.origin - from.origin;
-  const Eigen::Index columns = 6 + (from_setup >= 0 ? 3 : 0) + (to_setup >= 0 ? 3 : 0);
-  b->a = Eigen::MatrixXd::Zero(3, columns);
-  Eigen::Index c = 0;
+  b->a.resize(3, 0);
   // A set-up error carries the antenna away from the marker: it adds to what the vector, reduced to the marker, shows.
   auto add = [&](int first, const Mat3 &axes, double sign) {
-    for (int i = 0; i < 3; ++i) b->unknowns.push_back(first + i);
-    b->a.middleCols<3>(c) = sign * axes.transpose();
-    c += 3;
+    for (int i = 0; first >= 0 && i < 3; ++i) add_column(*b, first + i, sign * axes.row(i).transpose());
   };
   add(from.first, from.axes, -1);
   add(to.first, to.axes, 1);
-  if (from_setup >= 0) add(from_setup, from.axes, -1);
-  if (to_setup >= 0) add(to_setup, to.axes, 1);
+  add(ends.from_setup, from.axes, -1);
+  add(ends.to_setup, to.axes, 1);
+  add(ends.from_antenna, from.axes, -1);
+  add(ends.to_antenna, to.axes, 1);
   // Marks known by their physical heights rest on the geoid's corrections.
   for (const auto &[mark, sign] : {std::pair{&from, -1.0}, {&to, 1.0}})
     for (const auto &[node, weight] : mark->lift) add_column(*b, node, sign * weight * mark->axes.row(2).transpose());
@@ -166,6 +164,11 @@ std::unique_ptr<Block> three(std::string id, std::string kind, int first, const 
 std::unique_ptr<Block> setup_block(const NetworkSetup &s, int first) {
   return three(s.id, "set-up", first, Vec3::Zero(), s.sd_enu.cwiseAbs2().asDiagonal(),
                {"centring east", "centring north", "antenna height"});
+}
+
+std::unique_ptr<Block> antenna_block(const std::string &antenna, int first, const Vec3 &sd) {
+  return three("antenna " + antenna, "antenna calibration", first, Vec3::Zero(), sd.cwiseAbs2().asDiagonal(),
+               {"phase centre east", "phase centre north", "phase centre up"});
 }
 
 std::unique_ptr<Block> coordinate_block(const std::string &mark, int first, const Vec3 &observed, const Mat3 &cov) {

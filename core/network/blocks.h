@@ -34,9 +34,13 @@ std::unique_ptr<Block> level_block(const NetworkLevel &l, const MarkAxes &from, 
 std::unique_ptr<Block> geoid_block(int first, const std::vector<Eigen::Vector2d> &places, double sd,
                                    double correlation);
 
-/// Observed Cartesian difference; touches two marks and, if given (index ≥ 0), two set-ups.
+/// First parameters of what carries an antenna away from the marker at both ends of a vector; −1: none.
+struct EndUnknowns {
+  int from_setup = -1, to_setup = -1, from_antenna = -1, to_antenna = -1;
+};
+/// Observed Cartesian difference; touches two marks and what stands over them.
 std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to,
-                                          int from_setup, int to_setup);
+                                          const EndUnknowns &ends = {});
 
 /// The vectors of one session solution as one block; `vectors` holds theirs, by id. Throws `InputError` when one is
 /// missing.
@@ -45,6 +49,9 @@ std::unique_ptr<Block> session_block(const NetworkSession &s,
 
 /// The set-up stands over the mark: centring and height error are zero with their standard deviations.
 std::unique_ptr<Block> setup_block(const NetworkSetup &s, int first_parameter);
+
+/// The mean calibration of an antenna type is that of the antennas used, with its uncertainty.
+std::unique_ptr<Block> antenna_block(const std::string &antenna, int first_parameter, const Vec3 &sd_enu);
 
 /// Coordinates of a mark known with an accuracy; `observed_enu` relative to its origin.
 std::unique_ptr<Block> coordinate_block(const std::string &mark, int first_parameter, const Vec3 &observed_enu,

@@ -21,7 +21,8 @@ public:
   Closures(const NetworkInput &in, const LoopLimits &limits)
       : limits_(limits), statistic_limit_(chi_squared_quantile(1 - limits.alpha, 3)) {
     for (const auto &m : in.marks) axes_[m.name] = local_axes(to_geodetic(m.position.xyz));
-    for (const auto &s : in.setups) setups_[s.id] = s.sd_enu;
+    for (const auto &s : in.setups) setups_[s.id] = s.sd_enu, antennas_[s.id] = s.antenna;
+    calibration_ = in.calibration_sd;
     for (const auto &s : in.sessions)
       for (std::size_t i = 0; i < s.vectors.size(); ++i) place_[s.vectors[i]] = {&s, static_cast<Eigen::Index>(3 * i)};
   }
@@ -53,6 +54,12 @@ public:
       for (const auto *id : {&here, &there})
         if (const auto s = setups_.find(*id); s != setups_.end())
           cov += axes.transpose() * Mat3(s->second.cwiseAbs2().asDiagonal()) * axes;
+      // Two calibrations at one mark; what they have in common with other marks of the loop is left out: on the safe
+      // side within a site, where the axes are alike.
+      const auto a = antennas_.find(here), z = antennas_.find(there);
+      if (a != antennas_.end() && z != antennas_.end() && a->second != z->second && !a->second.empty() &&
+          !z->second.empty())
+        cov += 2 * axes.transpose() * Mat3(calibration_.cwiseAbs2().asDiagonal()) * axes;
     }
     std::vector<std::string> sorted = l.vectors;
     std::sort(sorted.begin(), sorted.end());
@@ -98,6 +105,8 @@ private:
   double statistic_limit_;
   std::map<std::string, Mat3> axes_;
   std::map<std::string, Vec3> setups_;
+  std::map<std::string, std::string> antennas_;
+  Vec3 calibration_ = Vec3::Zero();
   std::map<std::string, std::pair<const NetworkSession *, Eigen::Index>> place_;
 };
 

@@ -29,6 +29,7 @@ struct NetworkMark {
 struct NetworkSetup {
   std::string id, mark;
   Vec3 sd_enu = Vec3(0.001, 0.001, 0.001); ///< centring east, north; height; m
+  std::string antenna{};                   ///< the calibration that was used: of a type, or of one antenna
 };
 
 struct NetworkVector {
@@ -96,6 +97,10 @@ struct NetworkInput {
   EdmPrior edm;
   std::optional<GeoidPrior> geoid; ///< needed where levels or physical heights meet vectors
   DatumMode mode = DatumMode::held;
+  /// How far a calibration may be off, east, north, up, m: an unknown of each antenna type, common to all of its
+  /// set-ups (geodesy.md 22). Antennas stand turned to the north, so that what is off in plan does not fall out either.
+  /// Zero: none.
+  Vec3 calibration_sd = Vec3::Zero();
   bool setup_unknowns = true; ///< off only to show in tests what they are worth
   AdjustmentOptions options;
 };

@@ -240,6 +240,24 @@ void add_geoid(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) {
   }
 }
 
+/// Unknowns of the calibrations, by set-up. One calibration alone falls out of every vector.
+std::map<std::string, int> add_antennas(const NetworkInput &in, const std::set<std::string> &in_use,
+                                        NetworkProblem &b) {
+  std::map<std::string, int> first, out;
+  for (const auto &s : in.setups)
+    if (in_use.count(s.id) && !s.antenna.empty()) first.emplace(s.antenna, -1);
+  if (in.calibration_sd.minCoeff() <= 0 || first.size() < 2 || !in.setup_unknowns) return out;
+  for (auto &[antenna, at] : first) {
+    at = static_cast<int>(b.problem.parameters.size());
+    for (const char *what : {" phase centre east", " phase centre north", " phase centre up"})
+      add_unknown(b, antenna + what);
+    b.problem.blocks.push_back(antenna_block(antenna, at, in.calibration_sd));
+  }
+  for (const auto &s : in.setups)
+    if (const auto at = first.find(s.antenna); at != first.end()) out[s.id] = at->second;
+  return out;
+}
+
 /// Vectors with the unknowns of their set-ups; those that were solved together as one block.
 void add_vectors(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) {
   std::map<std::string, int> setups;
@@ -254,6 +272,7 @@ void add_vectors(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) 
       for (const char *what : {" centring east", " centring north", " antenna height"}) add_unknown(b, s.id + what);
       b.problem.blocks.push_back(setup_block(s, first));
     }
+  const auto antennas = add_antennas(in, in_use, b);
   std::map<std::string, const NetworkSession *> session_of;
   for (const auto &s : in.sessions)
     for (const auto &id : s.vectors) session_of[id] = &s;
@@ -266,7 +285,12 @@ void add_vectors(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) 
       const auto it = setups.find(id);
       return it == setups.end() ? -1 : it->second;
     };
-    auto block = vector_block(v, from->second, to->second, setup(v.from_setup), setup(v.to_setup));
+    auto antenna = [&](const std::string &id) {
+      const auto it = antennas.find(id);
+      return it == antennas.end() ? -1 : it->second;
+    };
+    auto block = vector_block(v, from->second, to->second,
+                              {setup(v.from_setup), setup(v.to_setup), antenna(v.from_setup), antenna(v.to_setup)});
     if (const auto s = session_of.find(v.id); s != session_of.end())
       members[s->second][v.id] = std::move(block);
     else

@@ -45,6 +45,15 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
     return fmt::format("geoid grid \"{}\", {} × {} nodes, {}{}; heights go through it once it is chosen", c.geoid->name,
                        c.geoid->rows, c.geoid->columns, c.geoid->extent_words(),
                        c.geoid->tide.empty() ? "" : ", " + c.geoid->tide);
+  if (c.shift)
+    return fmt::format(
+        "grid of shifts from {} to {}, {}; a control list in the older datum can go through it (Datum, Lists)",
+        c.shift->from, c.shift->to, c.shift->extent_words());
+  if (c.fit)
+    return fmt::format(
+        "frame fit \"{}\", plan by {}, height by {}, with {} marks; it leads nowhere until a system is begun "
+        "with it (Datum, Frame fits)",
+        c.fit->name, c.fit->plan, c.fit->height, c.fit->pairs.size());
   if (c.sp3) return fmt::format("precise orbits in {}, {} epochs", c.sp3->frame, c.sp3->epochs.size());
   if (c.antex) return fmt::format("calibrations of {} antennas", c.antex->receivers.size());
   if (c.antenna_points) return fmt::format("dimensions of {} antenna points", c.antenna_points->size());

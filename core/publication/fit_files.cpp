@@ -98,9 +98,13 @@ ReportSection fit_section(const json &fit, LengthUnit unit) {
                            ". Nothing is issued in it.");
     return s;
   }
+  const std::string given = fit.value("given", "");
   std::string words =
-      fmt::format("A frame fit with the marks of {}: plan {}, height {}. ", fit.at("list").get<std::string>(),
-                  fit.at("plan").get<std::string>(), fit.at("height").get<std::string>());
+      !given.empty()
+          ? fmt::format("The system is given {}: plan {}, height {}. ", given, fit.at("plan").get<std::string>(),
+                        fit.at("height").get<std::string>())
+          : fmt::format("A frame fit with the marks of {}: plan {}, height {}. ", fit.at("list").get<std::string>(),
+                        fit.at("plan").get<std::string>(), fit.at("height").get<std::string>());
   if (fit.at("scale").is_number()) {
     words += fmt::format("Scale {:.8f}", fit.at("scale").get<double>());
     if (fit.at("scale_sd").is_number()) words += fmt::format(" ± {:.8f}", fit.at("scale_sd").get<double>());
@@ -112,7 +116,8 @@ ReportSection fit_section(const json &fit, LengthUnit unit) {
                          format_dms(degrees(fit.at("rotation_rad").get<double>()), 2),
                          fit.at("rotation_sd_rad").get<double>() / rad_per_arcsec);
   const int redundancy = fit.at("redundancy").get<int>();
-  words += redundancy == 0
+  words += !given.empty() ? std::string()
+           : redundancy == 0
                ? std::string("The marks just determine it: nothing checks it.")
                : fmt::format("χ² of the whole {:.2f}, limits {:.2f} and {:.2f} (95 %, two-sided) with {} degrees of "
                              "freedom: {}.",
@@ -120,9 +125,11 @@ ReportSection fit_section(const json &fit, LengthUnit unit) {
                              fit.at("upper").get<double>(), redundancy,
                              fit.at("passes").get<bool>() ? "the marks agree" : "the marks DISAGREE");
   s.paragraphs.push_back(words);
-  s.paragraphs.push_back("Both sides' uncertainties count (Gauss–Helmert model). A list that states none was given the "
-                         "fit's own standard deviation; limits of single marks have an error probability of 0.001.");
-  s.tables.push_back(pair_table(fit));
+  if (given.empty())
+    s.paragraphs.push_back(
+        "Both sides' uncertainties count (Gauss–Helmert model). A list that states none was given the "
+        "fit's own standard deviation; limits of single marks have an error probability of 0.001.");
+  if (!fit.at("pairs").empty()) s.tables.push_back(pair_table(fit));
   const std::string u = unit_name(unit);
   ReportTable t{"Coordinates in the system, the fit's uncertainty included",
                 {{"Mark", "", false},

@@ -59,6 +59,7 @@ ordered_json to_json(const JobFit &f, const DatumSettings &datum, const std::set
   if (!f.problem.empty()) return out;
   out["crs"] = datum.crs, out["vertical"] = f.physical ? datum.vertical : "", out["epoch"] = datum.epoch;
   out["chi_squared"] = f.result.chi_squared, out["lower"] = f.result.lower, out["upper"] = f.result.upper;
+  out["given"] = f.given;
   out["redundancy"] = f.result.redundancy, out["passes"] = agrees(f.result);
   out["scale"] = known(f.scale), out["scale_sd"] = known(f.scale_sd);
   out["rotation_rad"] = known(f.rotation_rad), out["rotation_sd_rad"] = known(f.rotation_sd);
@@ -127,6 +128,7 @@ std::string fit_words(const JobFit &f) {
     out += fmt::format(", turned by {} ± {:.1f}″", format_dms(degrees(*f.rotation_rad), 1),
                        *f.rotation_sd / rad_per_arcsec);
   out += "; height " + (f.height == "none" ? std::string("as it is") : "by " + f.height);
+  if (!f.given.empty()) return out + "; " + f.given;
   out += f.result.redundancy == 0 ? "; nothing checks it"
                                   : fmt::format("; χ² {:.1f}, limit {:.1f}, {} checks", f.result.chi_squared,
                                                 f.result.upper, f.result.redundancy);

@@ -129,23 +129,6 @@ double published_epoch(const PublishedMark &p, const JobDatum &datum) {
   return day ? decimal_year(*day) : *year;
 }
 
-/// East and north in the job's grid of a mark that may be published in another grid on the same datum.
-Eigen::Vector2d in_job_grid(const PublishedMark &p, const JobDatum &datum) {
-  if (p.crs.empty() || p.crs == datum.crs()) return p.grid->head<2>();
-  thread_local const std::string context = register_version(); // outlives what is opened in it
-  thread_local std::map<std::string, Projection> kept;
-  auto other = kept.find(p.crs);
-  if (other == kept.end()) other = kept.emplace(p.crs, Projection(p.crs)).first;
-  const Projection &grid = other->second;
-  if (datum.local() || !rests_on(grid, datum.frame()))
-    throw InputError(fmt::format("{}: its grid coordinates are in {}, which rests on another datum than the job's {}",
-                                 p.name, grid.name(), datum.crs()));
-  const Geodetic g = grid.unproject(p.grid->x(), p.grid->y(), p.grid->z());
-  grid.check(g);
-  const GridPoint q = datum.projection().project(g);
-  return {q.east, q.north};
-}
-
 /// The mark as it was published, with its frame and epoch.
 TaggedPoint as_published(const PublishedMark &p, const JobDatum &datum) {
   const auto frame = p.frame.empty() ? std::optional<Frame>(datum.frame()) : frame_by_name(p.frame);
@@ -156,8 +139,10 @@ TaggedPoint as_published(const PublishedMark &p, const JobDatum &datum) {
     return {to_cartesian({radians(p.geodetic_deg->x()), radians(p.geodetic_deg->y()), p.geodetic_deg->z()}), *frame,
             epoch};
   if (!p.grid) throw InputError(p.name + " has no published coordinates: give them with the hold");
-  const Eigen::Vector2d place = in_job_grid(p, datum);
-  TaggedPoint t = datum.from_grid(place.x(), place.y(), p.grid->z());
+  if (!p.crs.empty() && p.crs != datum.crs())
+    throw InputError(fmt::format("{}: its grid coordinates are in {}, which rests on another datum than the job's {}",
+                                 p.name, p.crs, datum.crs()));
+  TaggedPoint t = datum.from_grid(p.grid->x(), p.grid->y(), p.grid->z());
   t.epoch = epoch;
   if (!(*frame == datum.frame()))
     throw InputError(p.name + ": grid coordinates are those of the job's frame, not of " + p.frame);

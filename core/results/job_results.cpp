@@ -34,7 +34,8 @@ std::string contents_key(const Contents &all) {
   std::string out;
   for (const SourceContent &c : all) {
     const bool nothing = !c.control && !c.text && c.sites.empty() && !c.navigation && !c.sp3 && !c.clock &&
-                         !c.ionosphere && !c.ocean_loading && !c.antex && !c.antenna_points && !c.geoid && !c.recipe;
+                         !c.ionosphere && !c.ocean_loading && !c.antex && !c.antenna_points && !c.geoid && !c.recipe &&
+                         !c.fit;
     out += c.source.id + (nothing ? "-" : c.control ? "=" + c.control->said : "+") + c.source.name + "\n";
   }
   return sha256_hex(out);
@@ -249,11 +250,14 @@ std::shared_ptr<const NetworkRun> current_network(const JobSnapshot &s) {
 } // namespace
 
 const Result<std::vector<ListSource>> &lists_result() {
-  static const Result<std::vector<ListSource>> r{
-      "control lists", Section::datum, {}, {Slice::contents, Slice::recipes}, [](const JobSnapshot &s) {
-        const std::lock_guard lock(s.caches().lists_use);
-        return job_lists(*s.inputs().contents, s.state(), s.caches().lists);
-      }};
+  static const Result<std::vector<ListSource>> r{"control lists",
+                                                 Section::datum,
+                                                 {},
+                                                 {Slice::contents, Slice::recipes, Slice::settings_datum, Slice::use_of_sources},
+                                                 [](const JobSnapshot &s) {
+                                                   const std::lock_guard lock(s.caches().lists_use);
+                                                   return job_lists(*s.inputs().contents, s.state(), s.caches().lists);
+                                                 }};
   return r;
 }
 
@@ -413,7 +417,7 @@ const Result<std::string> &network_key_result() {
   static const Result<std::string> r{
       "what the network is made of",
       Section::network,
-      {&network_vectors(), &belonging_result(), &levels_result(), &traverses_result()},
+      {&network_vectors(), &occupations_result(), &belonging_result(), &levels_result(), &traverses_result()},
       {Slice::holds, Slice::settings_datum, Slice::settings_network, Slice::settings_traverse},
       [](const JobSnapshot &s) { return network_fingerprint(s, s.vectors()); },
       [](const std::string &key) { return key; }};

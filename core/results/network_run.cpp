@@ -10,6 +10,14 @@
 
 namespace ampletie {
 
+namespace {
+/// The calibration that an occupation was computed with: that of the antenna itself, or its type's.
+std::string calibration_name(const Occupation &o) {
+  if (!o.calibration) return antenna_key(o.antenna);
+  return antenna_key(o.calibration->type) + (o.calibration->serial.empty() ? "" : " " + o.calibration->serial);
+}
+} // namespace
+
 std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
   std::string key = "network-3" + register_version();
   if (const DatumSettings &d = s.state().settings.datum; d.geoid_sd > 0)
@@ -21,6 +29,14 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
   const JobSettings &x = s.state().settings;
   key += x.datum.crs + x.datum.vertical + x.datum.realisation + datum_mode_name(x.mode) +
          fmt::format("{:.6f} {:g} {:g} {:g}", x.datum.epoch, x.centring_sd_m, x.height_sd_m, x.worst_transformation_m);
+  std::set<std::string> antennas;
+  for (const Occupation &o : s.occupations())
+    if (o.used) antennas.insert(calibration_name(o));
+  if (antennas.size() > 1 && x.calibration_sd_m > 0) {
+    key += fmt::format("calibrations {:g}", x.calibration_sd_m);
+    for (const Occupation &o : s.occupations())
+      if (o.used) key += o.setup + calibration_name(o);
+  }
   for (const auto &[mark, h] : s.state().holds) key += mark + hold_name(h.how) + std::to_string(h.decision);
   for (const auto &[mark, p] : s.published())
     key += mark + p.source_id + std::to_string(p.line) + std::to_string(p.decision) + p.said;
@@ -345,6 +361,7 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
   NetworkParts out;
   NetworkInput &in = out.input;
   in.mode = set.mode;
+  in.calibration_sd = set.calibration_sd_m * Vec3(0.5, 0.5, 1);
   // A published mark that nothing was measured to is no part of the network.
   Positions position;
   for (const auto &[name, p] : s.published()) position[name] = published_in_job(p, datum, policy);
@@ -365,7 +382,9 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
         network_mark(s, datum, in, name, position.at(name), with_vectors.count(name) > 0 || sighted.count(name) > 0));
   for (const Occupation &o : s.occupations()) {
     const bool listed = std::any_of(in.setups.begin(), in.setups.end(), [&](const auto &x) { return x.id == o.setup; });
-    if (!listed) in.setups.push_back({o.setup, o.mark, Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m)});
+    if (!listed)
+      in.setups.push_back(
+          {o.setup, o.mark, Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m), calibration_name(o)});
   }
   return out;
 }

@@ -229,6 +229,9 @@ PublishedMark published_mark(const SourceContent &list, const ControlRow &r, con
   p.height = r.height, p.sd_height = r.sd_height, p.gravity = r.gravity;
   p.cov_enu = r.cov_enu, p.crs = r.crs, p.vertical = r.vertical, p.origin = r.origin, p.code = r.code;
   p.said = list.control->said;
+  if (p.grid && !p.crs.empty() && p.crs != state.settings.datum.crs)
+    if (const auto q = between_grids(p.crs, state.settings.datum.crs, p.grid->x(), p.grid->y()))
+      p.grid->head<2>() = *q, p.crs = state.settings.datum.crs;
   if (!r.vertical.empty() && r.vertical != state.settings.datum.vertical) p.height.reset(), p.sd_height.reset();
   return p;
 }

@@ -1,9 +1,14 @@
 // A control list without heads in the window: dropped, its columns looked at and said, a mistake of the whole list
 // corrected by a button, and what is said of it taken back.
+#include "app/datum/way_picture.h"
 #include "app/driver.h"
 #include "app/widgets/recipe_view.h"
+#include "formats/recognise.h"
+#include "formats/rinex_observation.h"
+#include "service/service.h"
 #include <QComboBox>
 #include <QPlainTextEdit>
+#include <nlohmann/json.hpp>
 
 using namespace ampletie;
 using namespace ampletie::testing;
@@ -106,4 +111,88 @@ TEST_CASE("a list without heads is said in the window, corrected as a whole, and
     settle(100);
     d.window.grab().save(shot);
   }
+}
+
+TEST_CASE("a base is tied by a service's answer in the window, the way is whole then, and an own grid is defined") {
+  TemporaryFolder folder;
+  const std::string path = folder / "b.tie", data = AMPLETIE_SOURCE_DIR "/demo/data/";
+  service::Request r;
+  const auto sites = read_rinex_observations(plain_content(read_file(data + "REFA-s1.rnx.gz")));
+  const auto truth = nlohmann::json::parse(plain_content(read_file(data + "truth.json.gz")));
+  for (const auto &m : truth.at("marks"))
+    if (m.at("name") == "REFA")
+      for (int k = 0; k < 3; ++k) r.mark[k] = m.at("xyz").at(static_cast<std::size_t>(k));
+  r.observations = "REFA-s1.rnx.gz", r.file = &sites.at(0);
+  write_file(folder / "refa.snx", service::answer(r, {}).sinex);
+  {
+    Job job = Job::create(path, demo_settings());
+    std::vector<std::string> files;
+    for (const char *f :
+         {"REFA-s1.rnx.gz", "R07-s1.rnx.gz", "broadcast.rnx.gz", "antennas.atx.gz", "antenna-points.csv"})
+      files.push_back(data + f);
+    job.take(files);
+  }
+  Driver d(path);
+  auto &w = d.window.workspace();
+  d.section("Datum");
+  d.click("Way part");
+  auto *way = d.named<app::WayPicture>("Way of the datum");
+  REQUIRE(way);
+  const auto problem_of = [&](WayStation::Kind kind) {
+    for (const WayStation &s : way->stations())
+      if (s.kind == kind) return s.problem;
+    return std::string("no such station");
+  };
+  w.take({QString::fromStdString(folder / "refa.snx")});
+  d.wait();
+  settle(50);
+  CHECK_THAT(problem_of(WayStation::Kind::held), Contains("hold a published mark"));
+  CHECK_FALSE(problem_of(WayStation::Kind::issued).empty());
+  const Doubt *untied = doubt_of(w.job(), "base not tied");
+  REQUIRE(untied);
+  w.select("doubt", untied->id);
+  settle(50);
+  d.click("Hold REFA as observed, by this answer");
+  settle(50);
+  CHECK(w.job().state().holds.at("REFA").how == Hold::weighted);
+  CHECK_FALSE(doubt_of(w.job(), "base not tied"));
+  w.solve();
+  d.wait();
+  w.adjust();
+  d.wait();
+  settle(50);
+  for (const WayStation &s : way->stations()) {
+    INFO(s.title);
+    CHECK(s.problem.empty());
+  }
+  const auto change = std::find_if(way->stations().begin(), way->stations().end(),
+                                   [](const auto &s) { return s.kind == WayStation::Kind::change; });
+  REQUIRE(change != way->stations().end());
+  CHECK(*change->moves_m == Approx(1.0).margin(0.1)); // "differ by about 1 m" (ETRS89 against ITRF in 2026)
+  if (const char *shot = std::getenv("SHOT2")) d.window.grab().save(shot);
+  // A grid of the site's own by a mark and a bearing.
+  d.click("Frame fits part");
+  settle(50);
+  d.named<QLineEdit>("Name of a new system")->setText("tunnel");
+  auto *origin = d.named<QComboBox>("Mark of an own grid");
+  origin->setCurrentText("R07");
+  d.named<QComboBox>("Mark that the bearing goes to")->setCurrentText("REFA");
+  d.named<QLineEdit>("East in the own grid")->setText("1000");
+  d.click("Define the own grid");
+  CHECK(w.job().state().fits.empty()); // the north is missing, and that is said
+  d.named<QLineEdit>("North in the own grid")->setText("2000");
+  d.named<QLineEdit>("Bearing in the own grid")->setText("100°00'00\"");
+  d.click("Define the own grid");
+  settle(80);
+  REQUIRE(w.job().fits().size() == 1);
+  CHECK(w.job().fits()[0].problem == "");
+  CHECK_THAT(d.named<QLabel>("Fit in words")->text().toStdString(),
+             Contains("given") && Contains("by R07 at 1000.000, 2000.000"));
+  if (const char *shot = std::getenv("SHOT3")) d.window.grab().save(shot);
+  w.undo();
+  settle(50);
+  CHECK(w.job().fits().empty());
+  w.undo();
+  settle(50);
+  CHECK(doubt_of(w.job(), "base not tied"));
 }

@@ -109,18 +109,41 @@ void check_region(const Region &g) {
   ample("set " + job + " occupation R11@2026-05-12T08 height_to=rim slant=yes --because sheet");
   ample("solve " + job);
   CHECK(ample("adjust " + job) <= 1); // doubts may be open
+  // The control stands still, or moves with its plate, from 2015 on.
+  const auto expected = [&](const std::string &mark, double epoch) {
+    const Vec3 x = places.at(mark), then = x - velocity(g.plate, x) * (observed - 2015);
+    return g.moves ? Vec3(g.in_frame(x, observed) + velocity(g.plate, x) * (epoch - observed)) : g.in_frame(then, 2015);
+  };
   const json marks = shown("show " + job + " marks --json");
   CHECK(marks.size() == places.size());
   for (const json &m : marks) {
-    const Vec3 x = places.at(m.at("name"));
-    // The control stands still, or moves with its plate, from 2015 on.
-    const Vec3 then = x - velocity(g.plate, x) * (observed - 2015);
-    const Vec3 expected =
-        g.moves ? g.in_frame(x, observed) + velocity(g.plate, x) * (g.epoch - observed) : g.in_frame(then, 2015);
     const Vec3 found(m.at("x").get<double>(), m.at("y").get<double>(), m.at("z").get<double>());
     INFO(m.at("name"));
-    CHECK((found - expected).norm() < g.margin);
+    CHECK((found - expected(m.at("name"), g.epoch)).norm() < g.margin);
     CHECK(m.at("epoch").get<double>() == Approx(g.epoch).margin(0.002));
+  }
+  // What is issued is the same, at this epoch and at two others.
+  int number = 0;
+  for (const auto &[text, epoch] : {std::pair{g.epoch_text, g.epoch}, {"2005-01-01", 2005.0}, {"2030-01-01", 2030.0}}) {
+    INFO("issued at " << epoch);
+    if (number > 0) {
+      REQUIRE(ample(fmt::format("set {} job epoch={} --because 'another epoch'", job, text)) <= 1);
+      ample("solve " + job);
+      CHECK(ample("adjust " + job) <= 1);
+    }
+    const std::string out = folder / fmt::format("issued{}", ++number);
+    REQUIRE(ample("issue " + job + " " + out) <= 1);
+    std::string record;
+    for (const auto &e : std::filesystem::recursive_directory_iterator(out))
+      if (e.path().filename() == "record.json") record = e.path().string();
+    REQUIRE(!record.empty());
+    const json issued = json::parse(read_file(record)).at("marks");
+    CHECK(issued.size() >= places.size() - 2);
+    for (const json &m : issued) {
+      INFO(m.at("name"));
+      const Vec3 found(m.at("x").get<double>(), m.at("y").get<double>(), m.at("z").get<double>());
+      CHECK((found - expected(m.at("name"), epoch)).norm() < g.margin);
+    }
   }
 }
 } // namespace

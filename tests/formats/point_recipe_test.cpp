@@ -51,7 +51,8 @@ TEST_CASE("what is no list of marks is not proposed as one") {
         "E,1,08,1.0,512.2,M,47.0,M,,\n",
         "BM1 1.2345 12.0\nTP1 1.0345 11.0\nTP2 0.9345 11.0\n", "Dear colleague,\nplease find the list enclosed.\n",
         "\n\n", "a\n", "334512.123 5123456.234 412.33\n334612.123 5123556.234 413.33\n", "A,B,C\nD,E,F\n",
-        "1;2;3\n4;5;6\n", "x,1e999,2e999\ny,3e999,4e999\n"})
+        "{\"a\": 1000.5,\n\"b\": 2000.5}\n", "<p a=1000.5 b=2000.5/>\n", "1;2;3\n4;5;6\n",
+        "x,1e999,2e999\ny,3e999,4e999\n"})
     CHECK_FALSE(proposed_points_recipe(text, "x"));
 }
 

@@ -6,19 +6,23 @@
 #include "formats/antex.h"
 #include "formats/control_documents.h"
 #include "formats/cut_off.h"
+#include "formats/fit_file.h"
 #include "formats/geoid_grid.h"
 #include "formats/hatanaka.h"
 #include "formats/ionex.h"
 #include "formats/landxml_survey.h"
 #include "formats/list_reading.h"
+#include "formats/ntv2.h"
 #include "formats/ocean_loading_file.h"
 #include "formats/point_recipe.h"
+#include "formats/position_report.h"
 #include "formats/recipe_reading.h"
 #include "formats/recognise.h"
 #include "formats/rinex_clock.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
 #include "formats/rtcm3.h"
+#include "formats/sinex.h"
 #include "formats/sp3.h"
 
 namespace ampletie::testing {
@@ -100,6 +104,13 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
        [](Bytes b) {
          attempt([&] { read_landxml_points(b); });
          attempt([&] { read_issue_record(b); });
+         attempt([&] { read_sinex(b); });
+         attempt([&] { read_fit_file(b); });
+         attempt([&] {
+           const ShiftGrid g = read_ntv2(b);
+           g.forward({0.8, 0.2, 0});
+         });
+         attempt([&] { read_position_report(b); });
        }},
       {"recipe",
        [](Bytes b) {

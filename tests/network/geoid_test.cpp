@@ -75,7 +75,7 @@ TEST_CASE("levels and vectors that rest on the geoid: Jacobians against numeric 
   v.id = "v", v.d = Vec3(1, 2, 3), v.cov = Mat3::Identity();
   const NetworkLevel l{"l", "A", "B", "", -25.3, 0.002, 1200};
   std::vector<std::unique_ptr<Block>> blocks;
-  blocks.push_back(vector_block(v, a, b, 9, 12));
+  blocks.push_back(vector_block(v, a, b, {9, 12}));
   blocks.push_back(level_block(l, a, b));
   blocks.push_back(level_block(l, b, a));
   blocks.push_back(geoid_block(6, {{0, 0}, {6000, 0}, {0, 6000}}, 0.15, 15e3));

@@ -145,8 +145,8 @@ TEST_CASE("Jacobians of all blocks against numeric differences") {
   NetworkVector v;
   v.id = "v", v.d = Vec3(1, 2, 3), v.cov = Mat3::Identity();
   std::vector<std::unique_ptr<Block>> blocks;
-  blocks.push_back(vector_block(v, a, b, 6, 9));
-  blocks.push_back(vector_block(v, a, b, -1, -1));
+  blocks.push_back(vector_block(v, a, b, {6, 9}));
+  blocks.push_back(vector_block(v, a, b));
   blocks.push_back(setup_block({"s", "m", Vec3(0.001, 0.001, 0.002)}, 6));
   blocks.push_back(coordinate_block("m", 0, Vec3(0.1, 0.2, 0.3), Mat3::Identity()));
   for (const auto &block : blocks) {

@@ -172,6 +172,33 @@ TEST_CASE("a list in the grid of the neighbouring zone is led over; one on anoth
   CHECK_THAT(d->sentence, Contains("another datum"));
 }
 
+TEST_CASE("a list in a national grid of before satellites goes through the agency's grid of shifts") {
+  // BeTA2007 and the answers of PROJ's cs2cs (Debian: proj-data, proj-bin) for the same points.
+  ListJob l("EPSG:25832", "");
+  l.take("known.csv", "mark,e,n,height\nA,500100,5540000,412\nB,500900,5540800,430\nC,500300,5540500,430\n");
+  CHECK(l.take("beta.gsb", read_file("/usr/share/proj/BETA2007.gsb")).outcome == Intake::Outcome::taken);
+  l.take("old.csv", "mark,e,n,height\nP,3500200.000,5541900.000,415\nQ,3500900.000,5542100.000,416\n");
+  CHECK_FALSE(l.published("P"));
+  l.say("old.csv", "crs", "EPSG:31467");
+  CHECK_FALSE(l.published("P"));
+  REQUIRE(doubt_of(l.job, "does not belong here"));
+  l.say("old.csv", "through", l.id("beta.gsb"));
+  REQUIRE(l.published("P"));
+  for (const auto &[mark, e, n] : {std::tuple{"P", 3500200.0, 5541900.0}, {"Q", 3500900.0, 5542100.0}}) {
+    FILE *pipe = ::popen(fmt::format("echo {} {} | cs2cs -d 5 EPSG:31467 EPSG:25832", n, e).c_str(), "r");
+    REQUIRE(pipe);
+    double x = 0, y = 0;
+    REQUIRE(std::fscanf(pipe, "%lf %lf", &x, &y) == 2);
+    ::pclose(pipe);
+    const Vec3 got = *l.job.snapshot()->published().at(mark).grid;
+    CHECK((got.head<2>() - Eigen::Vector2d(x, y)).norm() < 1e-4);
+  }
+  // Without the grid of shifts it waits, and says so; outside of it likewise.
+  l.job.decide("leave-out", l.id("beta.gsb"), nlohmann::json::object(), "another one");
+  CHECK_FALSE(l.published("P"));
+  CHECK_THAT(l.list("old.csv").problem, Contains("not in the job"));
+}
+
 TEST_CASE("frame, epoch and accuracy are said once for a list, and change what it publishes") {
   ListJob l;
   l.take("known.csv", good);

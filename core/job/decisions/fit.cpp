@@ -1,5 +1,7 @@
+#include "base/angle.h"
 #include "datum/fit/frame_fit.h"
 #include "job/decisions/things.h"
+#include <cmath>
 
 namespace ampletie {
 namespace {
@@ -21,7 +23,20 @@ Field<Edits> word(const char *name, const char *words, fields::Slot<std::string>
 
 const Fields<FitEdits> &FitThing::fields() {
   using namespace ampletie::fields;
+  Field<FitEdits> bearing = number("bearing", "with the bearing", &FitEdits::bearing_deg, -360, 360, "°");
+  bearing.read = [](const std::string &t) {
+    if (t.empty()) return json();
+    const auto a = parse_angle_deg(t);
+    if (!a || std::abs(*a) > 360) refuse("\"" + t + "\" is no bearing in degrees");
+    return json(*a);
+  };
   static const Fields<FitEdits> all{
+      text("mark", "a grid of its own by", &FitEdits::mark),
+      text("toward", "turned toward", &FitEdits::toward),
+      number("at_east", "at east", &FitEdits::at_east, -1e8, 1e8, "m"),
+      number("at_north", "at north", &FitEdits::at_north, -1e8, 1e8, "m"),
+      number("at_height", "at height", &FitEdits::at_height, -600, 9000, "m"),
+      bearing,
       text("list", "coordinates from", &FitEdits::list),
       word("plan", "plan by", &FitEdits::plan, plan_fits()),
       word("height", "height by", &FitEdits::height, height_fits()),

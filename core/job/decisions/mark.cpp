@@ -161,6 +161,7 @@ const Fields<SourceThing::Edits> &SourceThing::fields() {
       name_of_a_list("epoch", "its coordinates are of", &ListReading::epoch, {}),
       name_of_a_list("crs", "its coordinates are in", &ListReading::crs, {}),
       name_of_a_list("vertical", "its heights are in", &ListReading::vertical, {}),
+      name_of_a_list("through", "led over through the grid of shifts", &ListReading::through, {}),
       sd_of_a_list("sd", "standard deviation of its marks in plan", &ListReading::sd),
       sd_of_a_list("sd_height", "standard deviation of its heights", &ListReading::sd_height),
       {"recipe", "read with the recipe", "", 1, [](const std::string &t) { return json(t); },

@@ -1,0 +1,15 @@
+#pragma once
+#include "geodesy/shift_grid.h"
+#include <string_view>
+
+namespace ampletie {
+
+/// Whether a file is a binary NTv2 grid, of either byte order.
+bool looks_like_ntv2(std::string_view bytes);
+/// A binary NTv2 grid shift file (Junkins and Farley 1995, NTv2 Developer's Guide): all sub-grids, shifts in seconds,
+/// minutes or degrees, west turned into east; the accuracies of latitude and longitude become one in metres. Throws
+/// `InputError` for files that are cut off, sizes and steps that cannot be or do not fit, shifts above two minutes of
+/// arc, sub-grids without a parent that is there or outside of it, and more than 16 million nodes.
+ShiftGrid read_ntv2(std::string_view bytes);
+
+} // namespace ampletie
