@@ -1,8 +1,10 @@
 #include "app/datum/comparison_part.h"
+#include "adjustment/statistics.h"
 #include "app/widgets/numbers.h"
 #include "app/widgets/theme.h"
 #include "base/error.h"
 #include "judgement/comparison.h"
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QVBoxLayout>
 #include <cmath>
@@ -30,6 +32,16 @@ Row row_of(const ComparedMark &m) {
           false,
           passes ? QColor() : ink::warm};
 }
+/// Of heights the physical one where it is compared, else the ellipsoidal one.
+Difference difference_of(const ComparedMark &m, const FullPosition &at) {
+  Difference d{m.name, at.grid.east, at.grid.north, {}, {}, false, false};
+  d.plan = {m.difference.head<2>(), circle95(ellipse(Eigen::Matrix2d(m.cov.topLeftCorner<2, 2>()))), m.plan_passes,
+            true};
+  const bool physical = m.height_difference.has_value();
+  d.height = {
+      {physical ? *m.height_difference : m.difference.z(), 0}, 0, physical ? m.height_passes : m.up_passes, true};
+  return d;
+}
 } // namespace
 
 ComparisonPart::ComparisonPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
@@ -48,8 +60,20 @@ ComparisonPart::ComparisonPart(Workspace &w, QWidget *parent) : QWidget(parent),
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
   all->addWidget(words_);
-  all->addWidget(table_, 1);
-  connect(table_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
+  picture_ = new DifferencePicture("Comparison in plan", "Adjusted less published");
+  auto *lower = new QHBoxLayout;
+  lower->setSpacing(10);
+  lower->addWidget(table_, 13);
+  lower->addWidget(picture_, 7);
+  all->addLayout(lower, 1);
+  connect(picture_, &DifferencePicture::chosen, this, [this](const std::string &id) {
+    table_->select(id);
+    w_.select("mark", id);
+  });
+  connect(table_, &TableCard::chosen, this, [this](const std::string &id) {
+    picture_->select(id);
+    w_.select("mark", id);
+  });
 }
 
 void ComparisonPart::showEvent(QShowEvent *e) {
@@ -60,12 +84,16 @@ void ComparisonPart::showEvent(QShowEvent *e) {
 void ComparisonPart::refresh() {
   if (!isVisible()) return;
   std::vector<Row> rows;
+  std::vector<Difference> drawn;
   QString html =
       "<span style='color:#6F7B83'>Adjust the network: marks that lists publish and that are not held are compared "
       "here.</span>";
   if (w_.has_job() && w_.job().network()) try {
       const Comparison c = compare_with_published(*w_.job().snapshot(), *w_.job().network());
-      for (const ComparedMark &m : c.marks) rows.push_back(row_of(m));
+      for (const ComparedMark &m : c.marks) {
+        rows.push_back(row_of(m));
+        drawn.push_back(difference_of(m, w_.job().network()->positions.at(m.name)));
+      }
       html = c.marks.empty()
                  ? "<span style='color:#6F7B83'>No list publishes a mark that is not held. Take earlier coordinates "
                    "(a list, an issue's control.csv or record.json): they are compared here.</span>"
@@ -78,6 +106,7 @@ void ComparisonPart::refresh() {
     }
   words_->setText(html);
   table_->set_rows(std::move(rows));
+  picture_->set(std::move(drawn), "Differences against published coordinates appear here as arrows.");
 }
 
 } // namespace ampletie::app

@@ -1,4 +1,5 @@
 #pragma once
+#include "app/datum/difference_picture.h"
 #include "app/widgets/table.h"
 #include "app/workspace.h"
 
@@ -21,6 +22,7 @@ private:
   Workspace &w_;
   QLabel *words_;
   TableCard *table_;
+  DifferencePicture *picture_;
 };
 
 } // namespace ampletie::app

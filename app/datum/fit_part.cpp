@@ -1,5 +1,7 @@
 #include "app/datum/fit_part.h"
+#include "adjustment/statistics.h"
 #include "app/widgets/numbers.h"
+#include "app/widgets/tab_button.h"
 #include "app/widgets/theme.h"
 #include "base/error.h"
 #include "results/fit_record.h"
@@ -10,6 +12,7 @@
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSignalBlocker>
+#include <QStackedWidget>
 #include <QVBoxLayout>
 #include <cmath>
 
@@ -70,6 +73,46 @@ Row pair_row(const JobFit &f, std::size_t i) {
           fails ? ink::warm : QColor()};
 }
 
+/// What the others say of each pair, for the picture.
+std::vector<Difference> differences_of(const JobFit &f) {
+  std::vector<Difference> out;
+  for (std::size_t i = 0; f.problem.empty() && i < f.input.pairs.size(); ++i) {
+    const FitPair &p = f.input.pairs[i];
+    const PairVerdict &v = f.result.pairs[i];
+    Difference d{p.name,
+                 p.from.x(),
+                 p.from.y(),
+                 {},
+                 {},
+                 p.use == PairUse::check,
+                 p.use == PairUse::both || p.use == PairUse::plan};
+    if (v.plan)
+      d.plan = {v.plan->difference, circle95(ellipse(Eigen::Matrix2d(v.plan->cov))), v.plan->passes, v.plan->counts};
+    if (v.height) d.height = {{v.height->difference[0], 0}, 0, v.height->passes, v.height->counts};
+    out.push_back(std::move(d));
+  }
+  return out;
+}
+
+/// A mark in the system, with the fit's uncertainty.
+Row led_row(const FittedMark &m) {
+  const auto metres = [](double v) { return Cell{QString::number(v, 'f', 4), v, {}, false}; };
+  const auto mm = [&](int k) {
+    return Cell{QString::number(1000 * std::sqrt(m.cov(k, k)), 'f', 1), std::sqrt(m.cov(k, k)), {}, false};
+  };
+  const Cell none{"–", -1, ink::unused, false};
+  return {m.name,
+          {{text(m.name), {}, {}, true},
+           metres(m.to.x()),
+           metres(m.to.y()),
+           m.has_height ? metres(m.to.z()) : none,
+           mm(0),
+           mm(1),
+           m.has_height ? mm(2) : none},
+          false,
+          {}};
+}
+
 /// A pair that takes no part at all.
 Row left_out_row(const std::string &mark) {
   Row r{mark, {}, true, {}};
@@ -123,18 +166,81 @@ FitPart::FitPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
                                               {"height", "Against its limit", true},
                                               {"moves mm", "How far marks would move without it, at most", true}});
   table_->model()->edit = [this](const std::string &id, int c, const QString &v) { return edit(id, c, v); };
-  picture_ = new FitPicture;
+  led_ = new TableCard("Marks in the system", {{"Mark", "", false, false, 70},
+                                               {"East m", "In the system", true},
+                                               {"North m", "The same", true},
+                                               {"Height m", "The same", true},
+                                               {"s E mm", "The fit's uncertainty included", true},
+                                               {"s N mm", "The same", true},
+                                               {"s H mm", "The same", true}});
+  tables_ = new QStackedWidget;
+  tables_->addWidget(table_);
+  tables_->addWidget(led_);
+  coordinates_ =
+      tab_button("coordinates", "Coordinates in the system", "Where all marks lie in it, in place of the pairs");
+  coordinates_->setCheckable(true);
+  picture_ = new DifferencePicture("Frame fit in plan", "What the others put each mark at");
   auto *top = new QHBoxLayout;
   top->setSpacing(8);
   for (const auto &[t, b] : {std::pair{"System", system_}, {"plan by", plan_}, {"height by", height_}})
     top->addWidget(caption(t)), top->addWidget(b);
   top->addStretch(1);
+  top->addWidget(coordinates_);
   auto *other = new QHBoxLayout;
   other->setSpacing(8);
   for (QWidget *b : std::initializer_list<QWidget *>{caption("Another system: coordinates from"), list_,
                                                      caption("called"), name_, begin_})
     other->addWidget(b);
   other->addStretch(1);
+  auto *lower = new QHBoxLayout;
+  lower->setSpacing(10);
+  lower->addWidget(tables_, 13);
+  lower->addWidget(picture_, 7);
+  auto *all = new QVBoxLayout(this);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->addLayout(top);
+  all->addWidget(words_);
+  all->addLayout(lower, 1);
+  all->addLayout(other);
+  all->addLayout(own_grid_row());
+  connect_all();
+}
+
+void FitPart::connect_all() {
+  connect(table_->model(), &TableModel::refused, this, &FitPart::refused);
+  connect(table_, &TableCard::chosen, this, [this](const std::string &id) {
+    if (id.starts_with("\n")) return;
+    picture_->select(id);
+    w_.select("mark", id);
+  });
+  connect(picture_, &DifferencePicture::chosen, this, [this](const std::string &id) {
+    table_->select(id);
+    w_.select("mark", id);
+  });
+  connect(&w_, &Workspace::selection_changed, this, [this] {
+    if (w_.selection().kind != "mark") return;
+    table_->select(w_.selection().id);
+    picture_->select(w_.selection().id);
+  });
+  connect(system_, &QComboBox::currentIndexChanged, this, [this] {
+    if (filling_) return;
+    system_name_ = system_->currentText().toStdString();
+    refresh();
+  });
+  connect(plan_, &QComboBox::activated, this, [this] { set_model("plan", plan_->currentData().toString()); });
+  connect(height_, &QComboBox::activated, this, [this] { set_model("height", height_->currentData().toString()); });
+  connect(coordinates_, &QPushButton::toggled, this,
+          [this](bool on) { tables_->setCurrentWidget(on ? led_ : table_); });
+  connect(led_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
+  connect(begin_, &QPushButton::clicked, this, [this] { begin(); });
+  connect(define_, &QPushButton::clicked, this, [this] { define(); });
+  connect(name_, &QLineEdit::returnPressed, this, [this] { begin(); });
+  connect(list_, &QComboBox::activated, this,
+          [this] { name_->setText(QFileInfo(list_->currentText()).completeBaseName()); });
+}
+
+/// A grid of one's own: what a mark has in it, and the bearing to another.
+QLayout *FitPart::own_grid_row() {
   auto *own = new QHBoxLayout;
   own->setSpacing(8);
   origin_ = new QComboBox, toward_ = new QComboBox;
@@ -153,44 +259,7 @@ FitPart::FitPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
                                         at_[2], caption("bearing"), bearing_, caption("to"), toward_, define_})
     own->addWidget(b);
   own->addStretch(1);
-  auto *lower = new QHBoxLayout;
-  lower->setSpacing(10);
-  lower->addWidget(table_, 13);
-  lower->addWidget(picture_, 7);
-  auto *all = new QVBoxLayout(this);
-  all->setContentsMargins(0, 0, 0, 0);
-  all->addLayout(top);
-  all->addWidget(words_);
-  all->addLayout(lower, 1);
-  all->addLayout(other);
-  all->addLayout(own);
-  connect(table_->model(), &TableModel::refused, this, &FitPart::refused);
-  connect(table_, &TableCard::chosen, this, [this](const std::string &id) {
-    if (id.starts_with("\n")) return;
-    picture_->select(id);
-    w_.select("mark", id);
-  });
-  connect(picture_, &FitPicture::chosen, this, [this](const std::string &id) {
-    table_->select(id);
-    w_.select("mark", id);
-  });
-  connect(&w_, &Workspace::selection_changed, this, [this] {
-    if (w_.selection().kind != "mark") return;
-    table_->select(w_.selection().id);
-    picture_->select(w_.selection().id);
-  });
-  connect(system_, &QComboBox::currentIndexChanged, this, [this] {
-    if (filling_) return;
-    system_name_ = system_->currentText().toStdString();
-    refresh();
-  });
-  connect(plan_, &QComboBox::activated, this, [this] { set_model("plan", plan_->currentData().toString()); });
-  connect(height_, &QComboBox::activated, this, [this] { set_model("height", height_->currentData().toString()); });
-  connect(begin_, &QPushButton::clicked, this, [this] { begin(); });
-  connect(define_, &QPushButton::clicked, this, [this] { define(); });
-  connect(name_, &QLineEdit::returnPressed, this, [this] { begin(); });
-  connect(list_, &QComboBox::activated, this,
-          [this] { name_->setText(QFileInfo(list_->currentText()).completeBaseName()); });
+  return own;
 }
 
 std::shared_ptr<const JobFit> FitPart::shown() const {
@@ -313,9 +382,20 @@ void FitPart::refresh() {
       if (p.use.value == "none") rows.push_back(left_out_row(mark));
     for (const UnpairedMark &u : f->unpaired) rows.push_back(unpaired_row(u));
   }
+  std::vector<Row> led;
+  if (f && f->problem.empty())
+    for (const FittedMark &m : f->marks) led.push_back(led_row(m));
+  led_->set_rows(std::move(led));
+  // A system that is given has no pairs to look at.
+  coordinates_->setEnabled(f && f->problem.empty());
+  if (f && f->problem.empty() && f->input.pairs.empty()) coordinates_->setChecked(true);
   count_ = w_.has_job() ? static_cast<int>(system_->count()) : 0;
   table_->set_rows(std::move(rows));
-  picture_->set(f);
+  picture_->set(f ? differences_of(*f) : std::vector<Difference>{},
+                !f ? "Marks that a list and the network have in common appear here, with what disagrees."
+                : !f->problem.empty()
+                    ? text(f->problem)
+                    : "The system is given: no marks are compared. Its coordinates are issued with the others.");
 }
 
 void FitPart::set_model(const char *field, const QString &value) {

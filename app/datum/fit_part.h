@@ -1,12 +1,14 @@
 #pragma once
-#include "app/datum/fit_picture.h"
+#include "app/datum/difference_picture.h"
 #include "app/widgets/table.h"
 #include "app/workspace.h"
+#include "results/fits.h"
 
 class QComboBox;
 class QLabel;
 class QLineEdit;
 class QPushButton;
+class QStackedWidget;
 
 namespace ampletie::app {
 
@@ -30,6 +32,8 @@ private:
   void begin();
   void define();
   void fill_marks();
+  QLayout *own_grid_row();
+  void connect_all();
   Workspace &w_;
   QComboBox *system_, *plan_, *height_, *list_;
   QLineEdit *name_;
@@ -37,8 +41,10 @@ private:
   QComboBox *origin_, *toward_;
   QLineEdit *at_[3], *bearing_;
   QLabel *words_;
-  TableCard *table_;
-  FitPicture *picture_;
+  TableCard *table_, *led_;
+  QStackedWidget *tables_;
+  QPushButton *coordinates_;
+  DifferencePicture *picture_;
   std::string system_name_;
   int count_ = 0;
   bool filling_ = false;

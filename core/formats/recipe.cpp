@@ -102,6 +102,42 @@ void check(const Recipe &r) {
 
 } // namespace
 
+namespace {
+const std::vector<RecipeMeaning> &control_meanings() {
+  using T = RecipeMeaning::Type;
+  static const std::vector<RecipeMeaning> control{
+      {T::text, "mark", "name of the mark"},
+      {T::length, "east", "east in the grid"},
+      {T::length, "north", "north in the grid"},
+      {T::length, "physical_height", "height above the surface of the vertical system"},
+      {T::angle, "latitude", "latitude; a letter N or S in it counts"},
+      {T::angle, "longitude", "longitude; a letter E or W in it counts"},
+      {T::coded, "latitude_side", "hemisphere, in a column of its own", "north|south"},
+      {T::coded, "longitude_side", "hemisphere, in a column of its own", "east|west"},
+      {T::length, "ellipsoidal_height", "height above the ellipsoid"},
+      {T::length, "x", "geocentric X"},
+      {T::length, "y", "geocentric Y"},
+      {T::length, "z", "geocentric Z"},
+      {T::length, "sd_plan", "standard deviation of east and of north"},
+      {T::length, "sd_east", "standard deviation of east"},
+      {T::length, "sd_north", "standard deviation of north"},
+      {T::length, "sd_up", "standard deviation of the ellipsoidal height"},
+      {T::length, "sd_height", "standard deviation of the physical height"},
+      {T::length, "velocity_x", "velocity along X, a year"},
+      {T::length, "velocity_y", "velocity along Y, a year"},
+      {T::length, "velocity_z", "velocity along Z, a year"},
+      {T::number, "gravity", "measured gravity, m/s² or mGal"},
+      {T::text, "frame", "frame of the coordinates"},
+      {T::text, "epoch", "epoch of the coordinates"},
+      {T::text, "crs", "system of the coordinates, by its code"},
+      {T::text, "vertical", "system of the height, by its code"},
+      {T::text, "code", "code of the mark"},
+      {T::text, "description", "what the mark is"},
+      {T::text, "ignore", "nothing that is needed"}};
+  return control;
+}
+} // namespace
+
 const std::vector<RecipeMeaning> &recipe_meanings(std::string_view reads) {
   using T = RecipeMeaning::Type;
   static const std::vector<RecipeMeaning> levels{
@@ -173,37 +209,8 @@ const std::vector<RecipeMeaning> &recipe_meanings(std::string_view reads) {
       {T::length, "closure_length", "what it missed in plan"},
       {T::length, "closure_height", "what it missed in height"},
       {T::text, "ignore", "nothing that is needed"}};
-  static const std::vector<RecipeMeaning> control{
-      {T::text, "mark", "name of the mark"},
-      {T::length, "east", "east in the grid"},
-      {T::length, "north", "north in the grid"},
-      {T::length, "physical_height", "height above the surface of the vertical system"},
-      {T::angle, "latitude", "latitude; a letter N or S in it counts"},
-      {T::angle, "longitude", "longitude; a letter E or W in it counts"},
-      {T::coded, "latitude_side", "hemisphere, in a column of its own", "north|south"},
-      {T::coded, "longitude_side", "hemisphere, in a column of its own", "east|west"},
-      {T::length, "ellipsoidal_height", "height above the ellipsoid"},
-      {T::length, "x", "geocentric X"},
-      {T::length, "y", "geocentric Y"},
-      {T::length, "z", "geocentric Z"},
-      {T::length, "sd_plan", "standard deviation of east and of north"},
-      {T::length, "sd_east", "standard deviation of east"},
-      {T::length, "sd_north", "standard deviation of north"},
-      {T::length, "sd_up", "standard deviation of the ellipsoidal height"},
-      {T::length, "sd_height", "standard deviation of the physical height"},
-      {T::length, "velocity_x", "velocity along X, a year"},
-      {T::length, "velocity_y", "velocity along Y, a year"},
-      {T::length, "velocity_z", "velocity along Z, a year"},
-      {T::number, "gravity", "measured gravity, m/s² or mGal"},
-      {T::text, "frame", "frame of the coordinates"},
-      {T::text, "epoch", "epoch of the coordinates"},
-      {T::text, "crs", "system of the coordinates, by its code"},
-      {T::text, "vertical", "system of the height, by its code"},
-      {T::text, "code", "code of the mark"},
-      {T::text, "description", "what the mark is"},
-      {T::text, "ignore", "nothing that is needed"}};
   static const std::vector<RecipeMeaning> none;
-  return reads == "levels" ? levels : reads == "pointings" ? pointings : reads == "control" ? control : none;
+  return reads == "levels" ? levels : reads == "pointings" ? pointings : reads == "control" ? control_meanings() : none;
 }
 
 const RecipeMeaning *recipe_meaning(std::string_view reads, std::string_view name) {

@@ -118,11 +118,16 @@ void answer_doubts(DoubtList &list, const JobSnapshot &s) {
     for (const ControlRow &r : c->control->rows) {
       if (!r.answer) continue;
       const PublishedMark p = published_mark(*c, r, s.state());
+      const std::size_t before = list.all.size();
       judge(list, s, l, p, *r.answer);
-      // Nothing else ties the job to a frame: its bases stand where their receivers thought they were.
+      // Nothing else ties the job to a frame: its bases stand where their receivers thought they were. An answer that
+      // is doubted itself is none to begin with.
       const bool stands = std::any_of(s.occupations().begin(), s.occupations().end(),
                                       [&](const Occupation &o) { return o.mark == p.name && o.used; });
-      if (held || !stands || !s.published().count(p.name)) continue;
+      const auto used = s.published().find(p.name);
+      if (held || !stands || list.all.size() > before || used == s.published().end() ||
+          used->second.source_id != l.source_id)
+        continue;
       Doubt &d =
           list.add(DoubtKind::base_not_tied, p.name, Section::datum, {Thing::Kind::mark, p.name},
                    fmt::format("no mark is held, and {} gives {} in {} at {}", l.name, p.name, p.frame, p.epoch));

@@ -20,6 +20,27 @@ std::size_t pointings(const FieldBook &b) {
   return n;
 }
 
+/// A control list: how many marks, or what its columns seem to be.
+std::string describe_list(const SourceContent &c, const std::vector<Recipe> &recipes) {
+  if (!c.control) {
+    std::vector<Recipe> own = recipes;
+    std::erase_if(own, [](const Recipe &r) { return r.reads != "control"; });
+    if (const auto best = best_recipe(own, *c.text, 0.3))
+      return fmt::format("control list, read with \"{}\" ({:.0f} %)", own[best->index].name, 100 * best->score);
+    const auto proposed = proposed_points_recipe(*c.text, c.source.name);
+    return fmt::format(
+        "a list of marks without heads that are known{}: none of it is used until that is said under Datum, "
+        "Lists",
+        proposed ? "; its columns seem to be " + columns_in_words(*proposed) : "");
+  }
+  std::string extra;
+  for (const auto &u : c.control->unread_columns) extra += (extra.empty() ? ", columns not read: " : ", ") + u;
+  if (c.control->passed_over)
+    extra += fmt::format(", {} passed over (provisional, or solutions before the last)", c.control->passed_over);
+  return fmt::format("control list with {} mark{}{}", c.control->rows.size(), c.control->rows.size() == 1 ? "" : "s",
+                     extra);
+}
+
 std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes) {
   std::string out;
   for (const auto &f : c.sites) {
@@ -63,17 +84,6 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
     return fmt::format("LandXML survey, {} set-ups, {} pointings{}", book.setups.size(), pointings(book),
                        book.reading.unread ? fmt::format(", {} pieces unread", book.reading.unread) : "");
   }
-  if (c.source.kind == "control" && !c.control) {
-    std::vector<Recipe> own = recipes;
-    std::erase_if(own, [](const Recipe &r) { return r.reads != "control"; });
-    if (const auto best = best_recipe(own, *c.text, 0.3))
-      return fmt::format("control list, read with \"{}\" ({:.0f} %)", own[best->index].name, 100 * best->score);
-    const auto proposed = proposed_points_recipe(*c.text, c.source.name);
-    return fmt::format(
-        "a list of marks without heads that are known{}: none of it is used until that is said under Datum, "
-        "Lists",
-        proposed ? "; its columns seem to be " + columns_in_words(*proposed) : "");
-  }
   if (c.source.kind == "levels" || c.source.kind == "pointings") {
     const bool levels = c.source.kind == "levels";
     std::vector<Recipe> own = recipes;
@@ -93,13 +103,7 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
     return fmt::format("levels, {} records, read with \"{}\" ({:.0f} %){}", q.count, recipe.name, 100 * best->score,
                        q.unread ? fmt::format(", {} pieces unread", q.unread) : "");
   }
-  if (c.control) {
-    std::string extra;
-    for (const auto &u : c.control->unread_columns) extra += (extra.empty() ? ", columns not read: " : ", ") + u;
-    if (c.control->passed_over) extra += fmt::format(", {} provisional ones passed over", c.control->passed_over);
-    return fmt::format("control list with {} mark{}{}", c.control->rows.size(), c.control->rows.size() == 1 ? "" : "s",
-                       extra);
-  }
+  if (c.source.kind == "control") return describe_list(c, recipes);
   return "";
 }
 

@@ -1,6 +1,6 @@
 // A frame fit in the window: a list chosen, one bad pair left to check, undone, issued in the site's system; a geoid
 // grid chosen in the evidence.
-#include "app/datum/fit_picture.h"
+#include "app/datum/difference_picture.h"
 #include "app/driver.h"
 #include "formats/geoid_grid.h"
 #include "results/job_results.h"
@@ -58,7 +58,7 @@ TEST_CASE("a fit is begun from a list, its bad pair is left to check, and the si
   CHECK(d.cell(t, bad, "plan").contains("fails"));
   CHECK(std::abs(d.cell(t, bad, "dE mm").replace("−", "-").toDouble() + 60) < 15);
   // The picture chooses the mark.
-  auto *picture = d.named<app::FitPicture>("Frame fit in plan");
+  auto *picture = d.named<app::DifferencePicture>("Frame fit in plan");
   QTest::mouseClick(picture, Qt::LeftButton, Qt::NoModifier, picture->place("R11").toPoint());
   CHECK(w.selection().id == "R11");
   // Left to check in plan: typed into its cell.

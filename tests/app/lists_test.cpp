@@ -188,6 +188,9 @@ TEST_CASE("a base is tied by a service's answer in the window, the way is whole 
   CHECK(w.job().fits()[0].problem == "");
   CHECK_THAT(d.named<QLabel>("Fit in words")->text().toStdString(),
              Contains("given") && Contains("by R07 at 1000.000, 2000.000"));
+  QTableView *led = d.table("Marks in the system");
+  CHECK(d.cell(led, d.row_with(led, "Mark", "R07"), "East m") == "1000.0000");
+  CHECK(d.cell(led, d.row_with(led, "Mark", "R07"), "s E mm") == "0.0");
   if (const char *shot = std::getenv("SHOT3")) d.window.grab().save(shot);
   w.undo();
   settle(50);

@@ -104,10 +104,12 @@ TEST_CASE(
   CHECK(d->about == "R11");
   // In another grid, or with other heights, it leads nowhere.
   b.job.decide("set", "job", {{"crs", "EPSG:25832"}}, "another zone");
+  solve(b.job);
   adjust(b.job);
   CHECK_THAT(b.fit("back").problem, Contains("leads from EPSG:25833, the job's grid is EPSG:25832"));
   b.job.undo();
   b.job.decide("set", "job", {{"vertical", ""}}, "no heights");
+  solve(b.job);
   adjust(b.job);
   CHECK_THAT(b.fit("back").problem, Contains("leads from heights of EPSG:5773"));
 }

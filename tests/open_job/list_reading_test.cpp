@@ -1,5 +1,6 @@
 // Control lists in layouts of their own, and what is said of a whole list: nothing of a guess is used before somebody
 // has said it, mistakes are offered for correction, and every way back is open.
+#include "base/error.h"
 #include "geodesy/frame.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
@@ -213,7 +214,9 @@ TEST_CASE("frame, epoch and accuracy are said once for a list, and change what i
   CHECK(p.epoch == "2026.36");
   CHECK((*p.sd_enu - Vec3(0.004, 0.004, 0.010)).norm() < 1e-5); // and what three weeks of moving ground add
   CHECK_THROWS_WITH(typed_field<SourceThing>("frame", "nowhere"), Contains("no frame"));
-  CHECK_THROWS_WITH(typed_field<SourceThing>("unit", "cubit"), Contains("us-ft"));
+  CHECK_THROWS_WITH(typed_field<SourceThing>("unit", "cubit"), Contains("unit is one of m, ft, us-ft"));
+  CHECK_THROWS_WITH(typed_field<SourceThing>("epoch", "soon"), Contains("no year"));
+  CHECK_THROWS_AS(typed_field<SourceThing>("crs", "EPSG:999999"), InputError);
   // ITRF2020 at 2026.36 and ETRF2000 lie 0.8 m apart here: the place that counts has moved.
   const JobDatum datum = job_datum(*l.job.snapshot());
   const Vec3 now = published_in_job(p, datum, {0.02, false}).xyz;

@@ -1,5 +1,6 @@
 #include "base/text.h"
 #include "geodesy/frame.h"
+#include "geodesy/projection.h"
 #include "job/decisions/things.h"
 #include <fmt/format.h>
 
@@ -110,11 +111,22 @@ Field<InState> of_a_list(const char *name, const char *words, std::function<json
 Field<InState> name_of_a_list(const char *name, const char *words, std::string ListReading::*at,
                               std::vector<std::string> all) {
   const auto checked = [=](const std::string &t) {
-    return all.empty() || t.empty() ? t : fields::read_one_of(words, t, all);
+    return all.empty() || t.empty() ? t : fields::read_one_of(name, t, all);
   };
   return of_a_list(
       name, words, [=](const std::string &t) { return json(checked(t)); },
       [=](ListReading &l, const json &v) { l.*at = v.is_null() ? "" : checked(v.get<std::string>()); });
+}
+/// A text that is looked at when it is typed; `check` throws `InputError`.
+Field<InState> typed_of_a_list(const char *name, const char *words, std::string ListReading::*at,
+                               void (*check)(const std::string &)) {
+  return of_a_list(
+      name, words,
+      [=](const std::string &t) {
+        check(t);
+        return json(t);
+      },
+      [=](ListReading &l, const json &v) { l.*at = v.is_null() ? "" : v.get<std::string>(); });
 }
 Field<InState> flag_of_a_list(const char *name, const char *words, bool ListReading::*at) {
   return of_a_list(
@@ -158,8 +170,13 @@ const Fields<SourceThing::Edits> &SourceThing::fields() {
       shift_of_a_list("add_east", "added to east", &ListReading::add_east),
       shift_of_a_list("add_north", "added to north", &ListReading::add_north),
       frame_of_a_list(),
-      name_of_a_list("epoch", "its coordinates are of", &ListReading::epoch, {}),
-      name_of_a_list("crs", "its coordinates are in", &ListReading::crs, {}),
+      typed_of_a_list("epoch", "its coordinates are of", &ListReading::epoch,
+                      [](const std::string &t) {
+                        if (!parse_number(t) && !parse_iso(t))
+                          refuse("\"" + t + "\" is no year and no day (2026-05-12)");
+                      }),
+      typed_of_a_list("crs", "its coordinates are in", &ListReading::crs,
+                      [](const std::string &t) { static_cast<void>(Projection(t)); }),
       name_of_a_list("vertical", "its heights are in", &ListReading::vertical, {}),
       name_of_a_list("through", "led over through the grid of shifts", &ListReading::through, {}),
       sd_of_a_list("sd", "standard deviation of its marks in plan", &ListReading::sd),
