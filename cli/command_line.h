@@ -38,9 +38,9 @@ struct CommandLine {
 };
 
 /// The lists that `show` knows, in order of the work.
-inline constexpr const char *list_titles[] = {"sources", "occupations", "vectors", "loops",  "runs",       "heights",
-                                              "setups",  "traverses",   "network", "marks",  "comparison", "fits",
-                                              "pairs",   "lists",       "way",     "doubts", "decisions",  "results"};
+inline constexpr const char *list_titles[] = {
+    "sources",    "occupations", "vectors", "loops", "runs",   "heights", "setups", "traverses", "network", "marks",
+    "comparison", "fits",        "pairs",   "lists", "geoids", "way",     "doubts", "decisions", "results"};
 std::string list_names();
 
 } // namespace ampletie::cli

@@ -10,6 +10,7 @@
 #include "judgement/comparison.h"
 #include "judgement/datum_way.h"
 #include "judgement/decision_words.h"
+#include "judgement/geoid_comparison.h"
 #include "publication/record_parts.h"
 #include "results/control_record.h"
 #include <fmt/format.h>
@@ -357,6 +358,22 @@ ordered_json list_rows(const Job &job) {
   return out;
 }
 
+/// Other geoids of the job against the one in use, a row for each mark.
+ordered_json geoid_rows(const Job &job) {
+  auto out = ordered_json::array();
+  if (!job.network()) return out;
+  for (const GeoidComparison &c : compare_geoids(*job.snapshot(), *job.network()))
+    for (const GeoidsAt &m : c.marks) {
+      ordered_json j{{"mark", m.mark}, {"used", c.used}, {"other", c.other}};
+      j["used_m"] = m.used ? ordered_json(*m.used) : ordered_json(nullptr);
+      j["other_m"] = m.other ? ordered_json(*m.other) : ordered_json(nullptr);
+      j["left_m"] = m.used && m.other ? ordered_json(m.left) : ordered_json(nullptr);
+      j["words"] = c.words();
+      out.push_back(std::move(j));
+    }
+  return out;
+}
+
 ordered_json way_rows(const Job &job) {
   auto out = ordered_json::array();
   for (const WayStation &w : datum_way(*job.snapshot())) {
@@ -389,6 +406,7 @@ constexpr List lists[] = {
     {"fits", fit_rows},
     {"pairs", fit_pair_rows},
     {"lists", list_rows},
+    {"geoids", geoid_rows},
     {"way", way_rows},
     {"doubts", doubt_rows},
     {"decisions", decision_rows},

@@ -226,6 +226,12 @@ int main(int argc, char **argv) {
   for (auto *table : window.findChildren<QTableView *>())
     if (table->accessibleName() == "Systems of the register") table->setCurrentIndex(table->model()->index(0, 0));
   shoot("datum-systems");
+  press("Way part");
+  shoot("datum-way");
+  press("Lists part");
+  shoot("datum-lists");
+  press("Comparison part");
+  shoot("datum-comparison");
   press("Published marks part");
   window.show_section(Section::levels);
   for (auto [button, name] : {std::pair{"Heights part", "levels-heights"},

@@ -1,6 +1,7 @@
 #include "app/datum/datum_sheet.h"
 #include "app/datum/comparison_part.h"
 #include "app/datum/fit_part.h"
+#include "app/datum/geoids_part.h"
 #include "app/datum/lists_part.h"
 #include "app/datum/systems_part.h"
 #include "app/datum/way_picture.h"
@@ -183,6 +184,8 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
   add_part("Systems", systems_, stack_);
   way_ = new WayPicture;
   add_part("Way", way_, stack_);
+  geoids_ = new GeoidsPart(w_);
+  add_part("Geoids", geoids_, stack_);
   connect(systems_, &SystemsPart::refused, this, [this](const QString &why) { say(why, true); });
   connect(lists_, &ListsPart::refused, this, [this](const QString &why) { say(why, true); });
   connect(fits_, &FitPart::refused, this, [this](const QString &why) { say(why, true); });
@@ -208,7 +211,7 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
   // A fit has a picture of its own; it and the register need the room.
   connect(stack_, &QStackedWidget::currentChanged, this, [this, below] {
     const QWidget *now = stack_->currentWidget();
-    below->setVisible(now != fits_ && now != systems_ && now != lists_ && now != way_);
+    below->setVisible(now != fits_ && now != systems_ && now != lists_ && now != way_ && now != geoids_);
     if (now == way_) show_way();
   });
   for (auto *t : {published_, positions_})
@@ -237,6 +240,7 @@ void DatumSheet::refresh() {
   set_count(0, static_cast<int>(published.size()));
   set_count(1, static_cast<int>(positions.size()));
   comparison_->refresh();
+  geoids_->refresh();
   fits_->refresh();
   systems_->refresh();
   if (stack_->currentWidget() == way_) show_way();

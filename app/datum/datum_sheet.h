@@ -10,6 +10,7 @@ class FitPart;
 class SystemsPart;
 class ListsPart;
 class WayPicture;
+class GeoidsPart;
 
 /// Frames, epochs, grid and heights; which marks are held.
 class DatumSheet : public Sheet {
@@ -26,6 +27,7 @@ private:
   SystemsPart *systems_;
   ListsPart *lists_;
   WayPicture *way_;
+  GeoidsPart *geoids_;
   QStackedWidget *stack_;
   QTextBrowser *words_;
 };

@@ -114,7 +114,10 @@ private:
         word += c;
         continue;
       }
-      if (word.size() >= 5 || word.starts_with("IG"))
+      // Names of realisations have a year or a number in them; the register is asked once for each word.
+      const bool may_be = word.size() >= 5 && word.size() <= 24 && std::isalpha(static_cast<unsigned char>(word[0])) &&
+                          word.find_first_of("0123456789") != std::string::npos;
+      if (may_be && words_.size() < 1000 && words_.insert(word).second)
         if (const auto f = frame_by_name(word)) frames_.insert(frame_name(*f));
       word.clear();
     }
@@ -257,7 +260,7 @@ private:
   LineReader in_;
   std::string block_;
   bool correlations_ = false, any_correlations_ = false;
-  std::set<std::string> frames_;
+  std::set<std::string> frames_, words_;
   std::map<std::string, std::string> description_;
   std::map<std::string, PositionAnswer> answers_;
   std::map<std::string, SinexStation> stations_;

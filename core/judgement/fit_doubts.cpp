@@ -110,6 +110,15 @@ void fit_doubts(DoubtList &list, const JobSnapshot &s) {
       continue;
     }
     if (f.given.empty()) disagreement(list, f), unchecked(list, f);
+    if (f.by_position) {
+      std::string pairs;
+      for (std::size_t i = 0; i < f.input.pairs.size() && i < 5; ++i)
+        pairs += (i ? ", " : "") + f.lines[i].in_list + " is " + f.input.pairs[i].name;
+      list.add(DoubtKind::fit_unpaired, f.name, Section::datum, list_of(f),
+               "no name of " + f.source_name + " is one of the job's; by how they lie " + pairs +
+                   (f.input.pairs.size() > 5 ? " …" : "") + ": the same marks?",
+               f.name + "|by position");
+    }
     checks(list, f);
     reach(list, f);
     unpaired(list, f);

@@ -59,7 +59,7 @@ ordered_json to_json(const JobFit &f, const DatumSettings &datum, const std::set
   if (!f.problem.empty()) return out;
   out["crs"] = datum.crs, out["vertical"] = f.physical ? datum.vertical : "", out["epoch"] = datum.epoch;
   out["chi_squared"] = f.result.chi_squared, out["lower"] = f.result.lower, out["upper"] = f.result.upper;
-  out["given"] = f.given;
+  out["given"] = f.given, out["by_position"] = f.by_position;
   out["redundancy"] = f.result.redundancy, out["passes"] = agrees(f.result);
   out["scale"] = known(f.scale), out["scale_sd"] = known(f.scale_sd);
   out["rotation_rad"] = known(f.rotation_rad), out["rotation_sd_rad"] = known(f.rotation_sd);
@@ -132,6 +132,7 @@ std::string fit_words(const JobFit &f) {
   out += f.result.redundancy == 0 ? "; nothing checks it"
                                   : fmt::format("; χ² {:.1f}, limit {:.1f}, {} checks", f.result.chi_squared,
                                                 f.result.upper, f.result.redundancy);
+  if (f.by_position) out += "; pairs by position, for no name agrees";
   return out;
 }
 

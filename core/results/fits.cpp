@@ -1,6 +1,7 @@
 #include "results/fits.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "datum/fit/match.h"
 #include "results/fit_marks.h"
 #include <cmath>
 #include <fmt/format.h>
@@ -47,7 +48,25 @@ std::map<std::string, std::string> partners(const std::map<std::string, const Co
   return out;
 }
 
-/// The pairs of a fit: by what was said of them, else by equal names.
+/// Partners by how the marks lie to one another, where no name agrees and nobody has said a pair; whether there are
+/// any.
+bool pair_by_position(const std::map<std::string, const ControlRow *> &rows,
+                      std::map<std::string, std::string> &partner, const FitEdits &e, const FitMarks &marks) {
+  if (std::any_of(partner.begin(), partner.end(), [&](const auto &p) { return marks.find(p.second) != nullptr; }))
+    return false;
+  if (std::any_of(e.pairs.begin(), e.pairs.end(), [](const auto &p) { return p.second.with.value.has_value(); }))
+    return false;
+  std::vector<std::string> names, own = marks.names();
+  std::vector<Eigen::Vector2d> from, to;
+  for (const std::string &m : own) from.push_back(marks.at(m, false).head<2>());
+  for (const auto &[name, row] : rows) names.push_back(name), to.push_back(in_list(*row)->head<2>());
+  const auto match = match_by_position(from, to);
+  if (!match) return false;
+  for (const auto &[i, k] : match->pairs) partner[names[k]] = own[i];
+  return true;
+}
+
+/// The pairs of a fit: by what was said of them, else by equal names, else by position.
 void find_pairs(JobFit &f, const FitEdits &e, const ControlList &list, const JobState &state, const FitMarks &marks) {
   std::map<std::string, const ControlRow *> rows;
   for (const ControlRow &r : list.rows)
@@ -58,6 +77,7 @@ void find_pairs(JobFit &f, const FitEdits &e, const ControlList &list, const Job
       std::erase_if(partner, [&, m = mark](const auto &x) { return x.second == m; });
       if (rows.count(*p.with.value)) partner[*p.with.value] = mark;
     }
+  f.by_position = pair_by_position(rows, partner, e, marks);
   const double sd = e.sd.value.value_or(default_fit_sd), sd_height = e.sd_height.value.value_or(default_fit_sd);
   for (const auto &[name, row] : rows) {
     const auto mark = partner.find(name);

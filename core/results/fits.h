@@ -28,6 +28,7 @@ struct JobFit {
   SiteModel model;
   std::string plan, height; ///< names of the models
   std::string problem;      ///< why it cannot be computed; then only what is above counts
+  bool by_position = false; ///< no name agrees: pairs are those that lie alike
   std::string given;        ///< how, where no pairs determine it: from a file, by a mark and a bearing; empty: by pairs
   bool physical = false;    ///< heights of the job are physical ones, else ellipsoidal
   FitInput input;

@@ -250,14 +250,15 @@ std::shared_ptr<const NetworkRun> current_network(const JobSnapshot &s) {
 } // namespace
 
 const Result<std::vector<ListSource>> &lists_result() {
-  static const Result<std::vector<ListSource>> r{"control lists",
-                                                 Section::datum,
-                                                 {},
-                                                 {Slice::contents, Slice::recipes, Slice::settings_datum, Slice::use_of_sources},
-                                                 [](const JobSnapshot &s) {
-                                                   const std::lock_guard lock(s.caches().lists_use);
-                                                   return job_lists(*s.inputs().contents, s.state(), s.caches().lists);
-                                                 }};
+  static const Result<std::vector<ListSource>> r{
+      "control lists",
+      Section::datum,
+      {},
+      {Slice::contents, Slice::recipes, Slice::settings_datum, Slice::use_of_sources},
+      [](const JobSnapshot &s) {
+        const std::lock_guard lock(s.caches().lists_use);
+        return job_lists(*s.inputs().contents, s.state(), s.caches().lists);
+      }};
   return r;
 }
 

@@ -2,6 +2,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "formats/geoid_grid.h"
+#include "judgement/geoid_comparison.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
 
@@ -141,4 +142,46 @@ TEST_CASE("what is no grid cannot be chosen to any effect, and a job without a h
   Trial with_height(write_gtx(bent()));
   with_height.job.decide("set", "source:" + list, {{"geoid", true}}, "by mistake");
   CHECK_THAT(job_datum(*with_height.job.snapshot()).geoid_refusal(), Contains("holds no grid"));
+}
+
+TEST_CASE("two geoids are compared over the job: the middle, the tilt, what is left") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  solve(job);
+  adjust(job);
+  const NetworkRun &run = *job.network();
+  // A grid that is the one in use, 0.25 m higher in the middle of the marks and tilted by 5 mm/km to the north.
+  double middle = 0, n = 0;
+  for (const auto &[name, p] : run.positions) middle += p.grid.north, ++n;
+  middle /= n;
+  HeightGrid g;
+  g.name = "tilted", g.south = 45.8, g.west = 13.4, g.step_lat = g.step_lon = 0.01, g.rows = g.columns = 121;
+  const JobDatum datum = job_datum(*job.snapshot());
+  for (int i = 0; i < g.rows; ++i)
+    for (int k = 0; k < g.columns; ++k) {
+      const Geodetic at{(g.south + i * g.step_lat) * M_PI / 180, (g.west + k * g.step_lon) * M_PI / 180, 0};
+      const GridPoint q = datum.projection().project(at);
+      g.values.push_back(static_cast<float>(datum.geoid()->undulation(at) + 0.25 + 5e-6 * (q.north - middle)));
+    }
+  REQUIRE(job.take_bytes({{"tilted.gtx", write_gtx(g)}}).front().outcome == Intake::Outcome::taken);
+  adjust(job);
+  const auto all = compare_geoids(*job.snapshot(), *job.network());
+  REQUIRE(all.size() == 1);
+  const GeoidComparison &c = all[0];
+  CHECK(c.problem == "");
+  CHECK(c.other == "tilted.gtx");
+  CHECK(c.mean == Approx(0.25).margin(1e-3));
+  CHECK(c.tilt_north == Approx(5e-6).margin(2e-7));
+  CHECK(std::abs(c.tilt_east) < 2e-7);
+  CHECK(c.spread < 1e-3); // floats of the grid, and its curvature between the nodes
+  CHECK_THAT(c.words(), Catch::Matchers::Contains("250 mm higher in the middle, rising by 5.0 mm/km to the north"));
+  // Chosen, it is the register's that is the other one.
+  for (const auto &s : job.snapshot()->contents())
+    if (s.source.name == "tilted.gtx") job.decide("set", "source:" + s.source.id, {{"geoid", true}}, "");
+  solve(job);
+  adjust(job);
+  const auto back = compare_geoids(*job.snapshot(), *job.network());
+  REQUIRE(back.size() == 1);
+  CHECK(back[0].source == "");
+  CHECK(back[0].mean == Approx(-0.25).margin(1e-3));
 }

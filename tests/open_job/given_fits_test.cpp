@@ -114,6 +114,34 @@ TEST_CASE(
   CHECK_THAT(b.fit("back").problem, Contains("leads from heights of EPSG:5773"));
 }
 
+TEST_CASE("pairs are found by position where no name agrees, and that is asked about") {
+  Fitted a;
+  std::string list = "mark,e,n,height\n";
+  int k = 100;
+  for (const auto &[name, p] : a.job.network()->positions) {
+    const double e = p.grid.east - 415000, n = p.grid.north - 5128000, t = -0.7;
+    list += fmt::format("{},{:.3f},{:.3f},{:.3f}\n", k++, 5000 + std::cos(t) * e + std::sin(t) * n,
+                        2000 - std::sin(t) * e + std::cos(t) * n, *p.height - 50);
+  }
+  a.job.decide("set", "fit:site", {{"list", a.take("numbers.csv", list)}}, "");
+  const JobFit &f = a.fit("site");
+  CHECK(f.problem == "");
+  CHECK(f.by_position);
+  CHECK(f.input.pairs.size() == a.job.network()->positions.size());
+  int expected = 100;
+  for (const auto &[name, p] : a.job.network()->positions) {
+    const std::string number = std::to_string(expected++);
+    for (std::size_t i = 0; i < f.lines.size(); ++i)
+      if (f.lines[i].in_list == number) CHECK(f.input.pairs[i].name == name);
+  }
+  const Doubt *d = doubt_of(a.job, "no partner in the fit");
+  REQUIRE(d);
+  CHECK_THAT(d->sentence, Contains("by how they lie") && Contains("the same marks?"));
+  // One pair that somebody says, and nothing is guessed any more.
+  a.job.decide("set", "pair:site|R07", {{"with", "100"}}, "");
+  CHECK_FALSE(a.fit("site").by_position);
+}
+
 TEST_CASE("a grid of one's own from a mark and a bearing") {
   Fitted a;
   a.job.decide("set", "fit:own",
