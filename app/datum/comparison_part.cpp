@@ -27,8 +27,10 @@ Row row_of(const ComparedMark &m) {
            difference(m.difference.z(), std::sqrt(m.cov(2, 2)), m.up_passes),
            m.height_difference ? difference(*m.height_difference, *m.height_sd, m.height_passes)
                                : Cell{"–", {}, ink::unused, false},
-           {passes ? "agrees" : "disagrees", {}, passes ? ink::accepted : ink::failed, !passes},
-           {m.stated ? "" : "the list states no uncertainty", {}, ink::attention, false}},
+           {QString(passes ? "agrees" : "disagrees") + (m.stated ? "" : ", list states no s"),
+            {},
+            passes ? ink::accepted : ink::failed,
+            !passes}},
           false,
           passes ? QColor() : ink::warm};
 }
@@ -50,13 +52,12 @@ ComparisonPart::ComparisonPart(Workspace &w, QWidget *parent) : QWidget(parent),
   words_->setWordWrap(true);
   table_ = new TableCard("Comparison with published coordinates",
                          {{"Mark", "", false, false, 60},
-                          {"Against", "", false, false, 110},
-                          {"dE mm", "Adjusted less published", true},
-                          {"dN mm", "The same", true},
-                          {"dh mm", "Of the ellipsoidal height", true},
-                          {"dH mm", "Of the physical height, the geoid's uncertainty in it", true},
-                          {"Verdict", "Each at 0.001", false},
-                          {"", ""}});
+                          {"Against", "", false, false, 96},
+                          {"dE mm", "Adjusted less published", true, false, 74},
+                          {"dN mm", "The same", true, false, 74},
+                          {"dh mm", "Of the ellipsoidal height", true, false, 74},
+                          {"dH mm", "Of the physical height, the geoid's uncertainty in it", true, false, 80},
+                          {"Verdict", "Each at 0.001", false, false, 90}});
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
   all->addWidget(words_);

@@ -103,10 +103,14 @@ QWidget *ListsPart::said_form() {
   through_ = new QComboBox;
   through_->setAccessibleName("Grid of shifts of the list");
   through_->setObjectName("compact");
-  typed_ = {{"frame", "frame", "the job's", nullptr},       {"epoch", "epoch", "the job's", nullptr},
-            {"crs", "grid", "the job's", nullptr},          {"vertical", "heights", "the job's", nullptr},
-            {"add_east", "add to east", "m", nullptr},      {"add_north", "add to north", "m", nullptr},
-            {"sd", "s in plan", "m, if unstated", nullptr}, {"sd_height", "s in height", "m, if unstated", nullptr}};
+  typed_ = {{"frame", "frame", "the job's", nullptr},
+            {"epoch", "epoch", "the job's", nullptr},
+            {"crs", "grid", "the job's", nullptr},
+            {"add_east", "add to east", "m", nullptr},
+            {"add_north", "add to north", "m", nullptr},
+            {"sd", "s in plan", "m, if unstated", nullptr},
+            {"sd_height", "s in height", "m, if unstated", nullptr},
+            {"vertical", "heights", "the job's", nullptr}};
   auto *form = new QWidget;
   form->setObjectName("card");
   form->setAttribute(Qt::WA_StyledBackground);
@@ -117,6 +121,9 @@ QWidget *ListsPart::said_form() {
       new QLabel("<b>Said of all its marks</b> <span style='color:#6F7B83'>where a row says nothing itself</span>");
   head->setTextFormat(Qt::RichText);
   grid->addWidget(head, 0, 0, 1, 4);
+  connect(through_, &QComboBox::activated, this, [this] {
+    if (!filling_) say("through", through_->currentData().toString());
+  });
   int cell = 0;
   const auto put = [&](const QString &label, QWidget *w) {
     const int line = 1 + cell / 2, column = cell % 2 * 2;
@@ -133,15 +140,12 @@ QWidget *ListsPart::said_form() {
       if (!filling_) say(field, box->currentData().toString());
     });
   }
-  put("shifts", through_);
-  connect(through_, &QComboBox::activated, this, [this] {
-    if (!filling_) say("through", through_->currentData().toString());
-  });
   for (Typed &t : typed_) {
     t.edit = new QLineEdit;
     t.edit->setAccessibleName(QString("%1 of the list").arg(t.label));
     t.edit->setPlaceholderText(t.hint);
     put(t.label, t.edit);
+    if (std::string_view(t.field) == "crs") put("shifts", through_);
     connect(t.edit, &QLineEdit::editingFinished, this, [this, t] {
       if (!filling_ && t.edit->isModified()) say(t.field, t.edit->text());
     });
@@ -184,11 +188,11 @@ void ListsPart::fill_said() {
   const QString values[] = {text(r.frame),
                             text(r.epoch),
                             text(r.crs),
-                            text(r.vertical),
                             metres(r.add_east),
                             metres(r.add_north),
                             metres(r.sd.value_or(0)),
-                            metres(r.sd_height.value_or(0))};
+                            metres(r.sd_height.value_or(0)),
+                            text(r.vertical)};
   for (std::size_t i = 0; i < typed_.size(); ++i)
     if (!typed_[i].edit->hasFocus() || !typed_[i].edit->isModified()) typed_[i].edit->setText(values[i]);
   filling_ = false;

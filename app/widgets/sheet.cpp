@@ -2,17 +2,30 @@
 #include "app/widgets/theme.h"
 #include <QButtonGroup>
 #include <QLabel>
+#include <QPainter>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QStackedWidget>
 #include <QVBoxLayout>
 
 namespace ampletie::app {
+namespace {
+/// A line of text that ends in dots where it finds no room; the whole of it is in the tooltip.
+class StatusLabel : public QLabel {
+protected:
+  void paintEvent(QPaintEvent *) override {
+    QPainter p(this);
+    p.setPen(palette().color(foregroundRole()));
+    p.setFont(font());
+    p.drawText(rect(), static_cast<int>(alignment()), fontMetrics().elidedText(text(), Qt::ElideRight, width()));
+  }
+};
+} // namespace
 
 Sheet::Sheet(Workspace &w, const QString &title, QWidget *parent) : QWidget(parent), w_(w) {
   title_ = new QLabel(title);
   title_->setFont(sized(13, true));
-  status_ = new QLabel;
+  status_ = new StatusLabel;
   status_->setObjectName("sheet status");
   status_->setAccessibleName(title + " status");
   status_->setStyleSheet("color:#5A666E");

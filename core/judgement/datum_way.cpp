@@ -139,7 +139,13 @@ private:
       if (h.how == Hold::none || h.how == Hold::check) continue;
       const auto p = s.published().find(mark);
       if (p == s.published().end()) {
-        if (s.benchmarks().count(mark)) marks["by height"].push_back(mark);
+        if (const auto b = s.benchmarks().find(mark); b != s.benchmarks().end()) {
+          marks["by height"].push_back(mark);
+          if (b->second.sd_height)
+            published_sd["by height"] = std::max(published_sd["by height"], *b->second.sd_height);
+          else
+            unstated.insert("by height");
+        }
         continue;
       }
       const std::string as =
@@ -248,6 +254,7 @@ private:
       std::vector<double> sd;
       for (const FittedMark &m : f.marks) sd.push_back(std::sqrt(0.5 * m.cov.topLeftCorner<2, 2>().trace()));
       if (!sd.empty()) w.accuracy_m = median(sd);
+      if (f.problem.empty() && f.given.empty() && !agrees(f.result)) w.moves = "its marks disagree";
       out_.push_back(std::move(w));
     }
   }
