@@ -4,6 +4,7 @@
 #include "base/utf8.h"
 #include "geodesy/ellipsoid.h"
 #include "geodesy/frame.h"
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <array>
 #include <cmath>

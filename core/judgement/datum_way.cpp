@@ -134,7 +134,7 @@ private:
     std::map<std::string, std::vector<std::string>> marks; // frame and epoch → names
     std::map<std::string, double> moved, published_sd;
     std::set<std::string> unstated;
-    std::string trouble;
+    std::map<std::string, std::string> trouble;
     for (const auto &[mark, h] : s.state().holds) {
       if (h.how == Hold::none || h.how == Hold::check) continue;
       const auto p = s.published().find(mark);
@@ -162,14 +162,14 @@ private:
         else
           unstated.insert(as);
       } catch (const InputError &e) {
-        trouble = e.reason();
+        trouble[as] = e.reason();
       }
     }
     for (const auto &[as, names] : marks) {
       std::string all;
       for (std::size_t i = 0; i < names.size() && i < 6; ++i) all += (i ? ", " : "") + names[i];
       if (names.size() > 6) all += fmt::format(" and {} more", names.size() - 6);
-      WayStation w{Kind::held, "held " + as, all, {}, "", {}, "", trouble};
+      WayStation w{Kind::held, "held " + as, all, {}, "", {}, "", trouble[as]};
       if (const auto m = moved.find(as); m != moved.end()) {
         w.moves_m = m->second;
         w.moves = length_words(m->second, 1) + " from the published figures";

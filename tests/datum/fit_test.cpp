@@ -489,3 +489,42 @@ TEST_CASE("a fit as a pipeline of PROJ gives what the fit gives") {
   CHECK_THAT(fit_as_wkt(m, r.parameters, "the \"site\"", "ENGCRS[\"x\"]"),
              Contains("ID[\"EPSG\",9624]") && Contains("the \"\"site\"\""));
 }
+
+TEST_CASE("ablation: a fit that leaves out one side's errors, or what its marks share, says too little of itself") {
+  SiteModel m;
+  m.from = {451000, 5120000, 300}, m.to = {1000, 5000, 100};
+  double all = 0, exact_network = 0, exact_list = 0, free_all = 0, free_alone = 0;
+  constexpr int runs = 400;
+  for (unsigned seed = 1; seed <= runs; ++seed) {
+    const Site s(5000 + seed, 7, m);
+    const auto per_degree = [](const FitInput &in) {
+      const FitResult r = fit_frame(in);
+      return r.chi_squared / r.redundancy / runs;
+    };
+    all += per_degree(s.in);
+    FitInput in = s.in;
+    in.from_cov *= 1e-6; // the network taken for errorless
+    exact_network += per_degree(in);
+    in = s.in;
+    for (FitPair &p : in.pairs) p.to_cov *= 1e-6; // the list taken for errorless
+    exact_list += per_degree(in);
+    // A mark of the fit led on: its errors are in the parameters too.
+    const FitResult r = fit_frame(s.in);
+    const Vec3 truth = s.in.model->apply(s.truth, s.true_from[0]);
+    const auto squared = [&](const Eigen::Matrix<double, 3, Eigen::Dynamic> &shared) {
+      const FittedPoint p = fitted(*s.in.model, r, s.in.pairs[0].from, s.in.from_cov.topLeftCorner<3, 3>(), shared);
+      const Vec3 e = p.to - truth;
+      return e.dot(p.cov.ldlt().solve(e)) / 3 / runs;
+    };
+    free_all += squared(r.cross.topRows<3>());
+    free_alone += squared(Eigen::Matrix3Xd::Zero(3, r.parameters.size()));
+  }
+  INFO(all << " " << exact_network << " " << exact_list << " " << free_all << " " << free_alone);
+  CHECK(all > 0.95);
+  CHECK(all < 1.05);
+  CHECK(exact_network > 1.3);
+  CHECK(exact_list > 1.8);
+  CHECK(free_all > 0.9);
+  CHECK(free_all < 1.1);
+  CHECK(free_alone < 0.9); // the other way round: too much is printed
+}
