@@ -3,6 +3,7 @@
 #include "base/csv.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "base/thousands.h"
 #include "base/utf8.h"
 #include "formats/recipe.h"
 #include "geodesy/plausible.h"
@@ -195,7 +196,7 @@ public:
     return it == columns_.end() ? std::string() : cells_[it->second.at];
   }
   std::optional<double> number(const char *name) const {
-    std::string c = point(cell(name));
+    std::string c = point(without_thousands(cell(name)));
     if (c.empty()) return {};
     const auto v = parse_number(c);
     if (!v) throw InputError({}, line_, "\"" + printable(c) + "\" in column " + name + " is not a number");

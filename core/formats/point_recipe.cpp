@@ -4,6 +4,7 @@
 #include "base/error.h"
 #include "base/median.h"
 #include "base/text.h"
+#include "base/thousands.h"
 #include <algorithm>
 #include <array>
 #include <cctype>
@@ -140,16 +141,18 @@ Cut cut(std::string_view utf8, const Recipe &r) {
 }
 
 std::string with_point(std::string c, const Recipe &r) {
+  c = without_thousands(c);
   if (r.decimal_comma) std::replace(c.begin(), c.end(), ',', '.');
   return c;
 }
 
 /// What stands in a column.
 struct Seen {
-  bool numbers = true, angles = true, decimals = false, all_different = true, any = false;
-  double size = 0;   ///< median of the absolute values
-  char letter = 0;   ///< hemisphere that the angles name
-  std::string label; ///< the word that stands in every line, if one does
+  bool numbers = true, angles = true, decimals = false, any = false;
+  bool all_different = true; ///< or nearly so: it may name marks
+  double size = 0;           ///< median of the absolute values
+  char letter = 0;           ///< hemisphere that the angles name
+  std::string label;         ///< the word that stands in every line, if one does
   std::vector<double> values;
 };
 
@@ -159,22 +162,28 @@ std::vector<Seen> look_at(const Cut &text, std::size_t from, const Recipe &r, st
     Seen &s = out[k];
     std::set<std::string> names;
     std::vector<double> sizes;
+    std::size_t cells = 0, numbers = 0, angles = 0;
     bool one_word = text.lines.size() > from + 1;
     for (std::size_t i = from; i < text.lines.size(); ++i) {
       const std::string c = k < text.lines[i].size() ? text.lines[i][k] : "";
       one_word = one_word && !c.empty() && c == text.lines[from][k];
       if (c.empty()) continue;
-      s.any = true;
-      s.all_different = names.insert(c).second && s.all_different;
+      ++cells;
+      names.insert(c);
       const std::string p = with_point(c, r);
       const auto number = parse_number(p);
       const auto angle = number ? number : parse_angle_deg(p);
-      s.numbers = s.numbers && number, s.angles = s.angles && angle;
+      numbers += number.has_value(), angles += angle.has_value();
       s.decimals = s.decimals || p.find('.') != std::string::npos;
       if (angle) s.values.push_back(*angle), sizes.push_back(std::abs(*angle));
       if (const auto at = p.find_last_of("NSEWnsew"); !number && at != std::string::npos)
         s.letter = static_cast<char>(std::toupper(static_cast<unsigned char>(p[at])));
     }
+    // A remark at the end, or a mark that stands there twice, does not make another list of it.
+    const double most = 0.75 * static_cast<double>(cells);
+    s.any = cells > 0;
+    s.numbers = static_cast<double>(numbers) >= most, s.angles = static_cast<double>(angles) >= most;
+    s.all_different = 2 * names.size() > cells;
     if (!sizes.empty()) s.size = median(sizes);
     if (one_word && !s.angles) s.label = text.lines[from][k];
   }
@@ -290,11 +299,12 @@ std::optional<Recipe> proposed_points_recipe(std::string_view utf8, const std::s
   r.reads = "control", r.angle_unit = "dms", r.comment = "#";
   const Cut text = cut(utf8, r);
   if (text.lines.empty()) return {};
+  if (!text.lines.front().empty() && text.lines.front().front().starts_with('$')) return {}; // sentences of a receiver
   // Commas between figures in quotes are no delimiters.
   for (const auto &line : text.lines)
     for (const std::string &c : line)
       for (std::size_t i = 1; i + 1 < c.size(); ++i)
-        if (c[i] == ',' && std::isdigit(static_cast<unsigned char>(c[i - 1])) &&
+        if (without_thousands(c) == c && c[i] == ',' && std::isdigit(static_cast<unsigned char>(c[i - 1])) &&
             std::isdigit(static_cast<unsigned char>(c[i + 1])))
           r.decimal_comma = true;
   const std::size_t skip = heads(text, r);
@@ -304,9 +314,11 @@ std::optional<Recipe> proposed_points_recipe(std::string_view utf8, const std::s
   const auto width = static_cast<std::size_t>(median(widths));
   const auto seen = look_at(text, skip, r, width);
   // The name: the first column in which no two lines agree and no figure has decimals.
+  const auto names = [&](std::size_t k) {
+    return seen[k].any && seen[k].all_different && !(seen[k].numbers && seen[k].decimals);
+  };
   std::size_t mark = 0;
-  while (mark < width && !(seen[mark].any && seen[mark].all_different && !(seen[mark].numbers && seen[mark].decimals)))
-    ++mark;
+  while (mark < width && !names(mark)) ++mark;
   if (mark >= width) return {};
   Meant meant{{mark, "mark"}};
   if (!position_between(seen, mark + 1, width, meant) && !position_between(seen, 0, mark, meant)) return {};

@@ -2,6 +2,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "base/thousands.h"
 #include <algorithm>
 #include <cctype>
 #include <fmt/format.h>
@@ -334,7 +335,7 @@ private:
         return fmt::format("the unit \"{}\" of the word is not known to the recipe", p.text[r_.words.unit_at]);
       scale *= unit->second.factor * metres_in(unit->second.unit);
     } else {
-      std::string t(p.text);
+      std::string t = without_thousands(p.text);
       if (r_.decimal_comma) std::replace(t.begin(), t.end(), ',', '.');
       const auto n = parse_number(t);
       if (!n) return "letters where a number should be";

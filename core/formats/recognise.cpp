@@ -102,7 +102,8 @@ Recognition recognise(std::string_view c) {
   return {FileKind::unknown,
           "a text whose kind is not recognised. A level book or field book: take it with --as levels "
           "or --as pointings, or under Levels or Traverse, Files, and say there what it means. A "
-          "control list needs a header line with " +
+          "control list: with --as control, or under Datum, Lists; its columns are known by themselves with a header "
+          "line of " +
               control_list_words()};
 }
 

@@ -3,6 +3,7 @@
 #include "base/hash.h"
 #include "base/near.h"
 #include "base/text.h"
+#include "base/thousands.h"
 #include <catch2/catch.hpp>
 #include <cmath>
 
@@ -99,4 +100,18 @@ TEST_CASE("near names are offered, far ones are not") {
   CHECK(edit_distance("kitten", "sitting") == 3); // Levenshtein 1966, the usual example
   CHECK(nearest("r11", {"R11", "R12", "DAM"}) == std::vector<std::string>{"R11", "R12"});
   CHECK(near_ones("XYZZY", {"R11", "DAM"}).empty());
+}
+
+TEST_CASE("commas that group thousands are taken out where they can be nothing else") {
+  for (const auto &[text, plain] : {std::pair{"2,345,678.90", "2345678.90"},
+                                    {"-1,234.5", "-1234.5"},
+                                    {"1,234,567", "1234567"},
+                                    {"1,234", "1,234"},
+                                    {"12,34,567", "12,34,567"},
+                                    {"5128250,000", "5128250,000"},
+                                    {"1,23.4", "1,23.4"},
+                                    {"", ""},
+                                    {"A,123.4", "A,123.4"},
+                                    {"1234.5", "1234.5"}})
+    CHECK(ampletie::without_thousands(text) == plain);
 }

@@ -22,6 +22,12 @@ TEST_CASE("control lists in any column order, delimiter and decimal sign") {
   CHECK(b.unread_columns == std::vector<std::string>{"owner"});
 }
 
+TEST_CASE("thousands in groups are read in quoted cells") {
+  const ControlList a =
+      read_control_list("mark,north_ft,east_ft,height_ft\nA,\"2,345,678.90\",\"678,901.23\",100.00\n");
+  CHECK(a.rows[0].grid->isApprox(Vec3(678901.23, 2345678.90, 100) * 0.3048, 1e-15));
+}
+
 TEST_CASE("control lists that cannot be right are refused") {
   CHECK_THROWS_WITH(read_control_list("mark,x,y,z\nA,1,2,3\n"), Contains("line 2") && Contains("mixed up"));
   CHECK_THROWS_WITH(read_control_list("mark,lat,lon,h\nA,13.9,46.3\n"), Contains("3 columns"));

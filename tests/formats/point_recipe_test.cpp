@@ -152,6 +152,21 @@ TEST_CASE("heads of another language and words between the figures") {
                 "40.5678 E, 41.123\n") == "1 mark, 2 latitude, 3 longitude, 4 ellipsoidal height");
   CHECK(columns("CP-1 N 4872113.200 E 312004.118 EL 1022.11\nCP-2 N 4872213.200 E 312104.118 EL 1023.11\n") ==
         "1 mark, 2 ignore, 3 north, 4 ignore, 5 east, 6 ignore, 7 physical height");
+  // Thousands in groups, a remark at the end, a mark that stands there twice (which reading then refuses).
+  CHECK(
+      columns(
+          "\"P 1\",\"2,345,678.90\",\"678,901.23\",\"100.00\"\n\"P 2\",\"2,345,778.90\",\"678,911.23\",\"101.00\"\n") ==
+      "1 mark, 2 north, 3 east, 4 physical height");
+  CHECK(read("\"P 1\",\"2,345,678.90\",\"678,901.23\",\"100.00\"\n\"P 2\",\"2,345,778.90\",\"678,911.23\",\"101.00\"\n")
+            .rows[0]
+            .grid->isApprox(Vec3(678901.23, 2345678.90, 100), 1e-15));
+  CHECK(columns("   101   300000.000   6250000.000    12.345  PM\n   102   300100.000   6250100.000    13.345  SSM\n   "
+                "103   300200.000   "
+                "6250200.000    14.345  SSM\n   104   300300.000   6250300.000    15.345  SSM\n\n  end of file\n") ==
+        "1 mark, 2 east, 3 north, 4 physical height, 5 description");
+  CHECK_THROWS_WITH(read("A 300000.000 6250000.000 1\nA 300000.500 6250000.000 1\nB 300010.500 6250000.000 1\n"),
+                    Contains("stands in the list twice"));
+  CHECK_FALSE(proposed_points_recipe("$GPGGA,101112.00,4617.05,N,01354.01,E,1,08,1.0,512.2,M,47.0,M,,\n", "x"));
   CHECK_FALSE(heads_suffice("id;X;Y;H\nK1;5700123.45;2600456.78;101.2\n"));
   // A capital H beside east and north is the height of the plan; beside latitude and longitude that of the ellipsoid.
   CHECK(read_control_list("mark,E,N,H\nA,500100,5126000,412\n").rows[0].grid == Vec3(500100, 5126000, 412));
