@@ -280,6 +280,21 @@ ReportTable sight_table(const json &n) {
   return sights;
 }
 
+/// What is stated beside the vectors' own covariances; records of before do not say it.
+std::string weight_words(const json &n) {
+  if (n.value("setups", 0) == 0) return {};
+  const auto millimetres = [&](const char *key) { return fmt::format("± {:g} mm", 1000 * n.at(key).get<double>()); };
+  std::string out = "Common to all vectors of a set-up: centring " + millimetres("centring_sd_m") +
+                    " each way, antenna height " + millimetres("antenna_height_sd_m") + ".";
+  const auto &types = n.at("calibrations");
+  if (types.empty()) return out;
+  std::string all;
+  for (const json &t : types) all += (all.empty() ? "" : ", ") + t.get<std::string>();
+  return out +
+         fmt::format(" Calibrations of {}: each {} in height and half of it in plan, common to all of its set-ups.",
+                     all, millimetres("calibration_sd_m"));
+}
+
 ReportSection test_section(const json &n) {
   ReportSection tests{"Adjustment and tests", {}, {}};
   tests.paragraphs.push_back(fmt::format("{} adjustment: {} observations, {} unknowns, redundancy {}. Variance factor "
@@ -293,6 +308,7 @@ ReportSection test_section(const json &n) {
                                                                             : "FAILS"));
   tests.paragraphs.push_back(
       "Single tests: error probability 0.001 each, smallest detectable errors at a power of 80 %.");
+  if (const std::string w = weight_words(n); !w.empty()) tests.paragraphs.push_back(w);
   for (ReportTable table : {residual_table(n), level_table(n), sight_table(n)})
     if (!table.rows.empty()) tests.tables.push_back(std::move(table));
   return tests;

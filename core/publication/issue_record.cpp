@@ -219,6 +219,12 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
   for (const VectorResult &v : job.vectors()) by_id[v.id] = &v;
   n["vectors"] = r["vectors"] = ordered_json::array();
   n["sights"] = sight_rows(s, a);
+  n["setups"] = run.result.setups.size();
+  n["centring_sd_m"] = job.state().settings.centring_sd_m, n["antenna_height_sd_m"] = job.state().settings.height_sd_m;
+  n["calibrations"] = ordered_json::array();
+  for (const auto &b : run.result.blocks)
+    if (b->kind == "antenna calibration") n["calibrations"].push_back(b->id.substr(b->id.find(' ') + 1));
+  n["calibration_sd_m"] = job.state().settings.calibration_sd_m;
   n["levels"] = level_rows(s, run);
   for (const BlockTest &t : a.tests)
     if (const auto found = by_id.find(t.id); t.kind == "vector" && found != by_id.end()) {
