@@ -70,6 +70,18 @@ void said_of(ControlRow &r, const ListReading &said, double scale) {
   refuse_impossible(r);
 }
 
+/// What is said of coordinates that the list has not would change nothing, and look as if it had.
+void require_something_to_say_it_of(const ControlList &list, const ListReading &said) {
+  bool degrees = false, grid = false;
+  for (const ControlRow &r : list.rows) degrees = degrees || r.geodetic, grid = grid || r.grid || r.plan;
+  if (said.packed && !degrees) throw InputError("it has no degrees that could be packed (packed)");
+  if ((said.exchanged || !said.turned.empty()) && !degrees && !grid)
+    throw InputError("it has no east and north, and no latitude and longitude (exchanged, turned)");
+  if ((said.add_east != 0 || said.add_north != 0) && !grid)
+    throw InputError("it has no east and north that something could be added to (add_east, add_north)");
+  if (!said.crs.empty() && !grid) throw InputError("it has no east and north: no grid (crs) is theirs");
+}
+
 } // namespace
 
 std::string ListReading::words() const {
@@ -99,6 +111,7 @@ std::string ListReading::key() const {
 ControlList read_as_said(ControlList list, const ListReading &said) {
   if (said.says_nothing()) return list;
   list.said += said.key();
+  require_something_to_say_it_of(list, said);
   const double scale = said.unit.empty() ? 1 : metres_in(said.unit) / list.unit;
   if (!said.unit.empty()) list.unit = metres_in(said.unit);
   for (ControlRow &r : list.rows) said_of(r, said, scale);

@@ -139,6 +139,15 @@ TEST_CASE("what is said of a whole list") {
   CHECK(g.sd_enu->isApprox(Vec3(0.005, 0.005, 0.01)));
   CHECK_THROWS_WITH(read_as_said(read_control_list("mark,lat,lon,h\nA,46.6103,13.5400,100\n"), packed),
                     Contains("line 2") && Contains("packed"));
+  // Nothing is said of coordinates that the list has not: that would be done and do nothing.
+  const ControlList space = read_control_list("mark,x,y,z\nA,4293769.6,1053871.5,4582141.3\n");
+  for (const auto &[what, of] : {std::pair{&turned, "no east and north, and no latitude"}, {&packed, "no degrees"}})
+    CHECK_THROWS_WITH(read_as_said(space, *what), Contains(of));
+  ListReading shifted, grid;
+  shifted.add_east = 100, grid.crs = "EPSG:25833";
+  CHECK_THROWS_WITH(read_as_said(space, shifted), Contains("could be added to"));
+  CHECK_THROWS_WITH(read_as_said(space, grid), Contains("no grid"));
+  CHECK_THROWS_WITH(read_as_said(list, packed), Contains("no degrees"));
   // What a row says itself counts.
   CHECK(read_as_said(read_control_list("mark,lat,lon,h,frame\nA,46.17,13.54,100,ETRF2000\n"), packed).rows[0].frame ==
         "ETRF2000");
