@@ -34,18 +34,6 @@ bool no_control(const std::string &state, const std::string &words) {
   return false;
 }
 
-using Seen = std::map<std::string, std::size_t>;
-void add_once(ControlList &out, Seen &seen, ControlRow row) {
-  const auto [it, fresh] = seen.emplace(row.mark, out.rows.size());
-  if (!fresh) {
-    const ControlRow &r = out.rows[it->second];
-    if (r.grid == row.grid && r.height == row.height) return;
-    throw InputError({}, row.line, "the mark " + row.mark + " stands in the file twice");
-  }
-  if (seen.size() > 100'000) throw InputError({}, row.line, "the file holds more than 100000 marks");
-  out.rows.push_back(std::move(row));
-}
-
 } // namespace
 
 bool looks_like_landxml_points(std::string_view text) {
@@ -64,7 +52,7 @@ ControlList read_landxml_points(std::string_view text) {
   const double unit = metres_per_unit(root.child("Units"));
   const std::string epsg = root.child("CoordinateSystem").attribute("epsgCode").as_string();
   ControlList out;
-  Seen seen;
+  RowKeeper keep(out);
   // Lines are counted on: from the start for each point would be quadratic.
   long line = 1;
   std::ptrdiff_t counted = 0;
@@ -102,7 +90,7 @@ ControlList read_landxml_points(std::string_view text) {
       r.grid = Vec3(v[1], v[0], v[2]);
       r.height = v[2];
       if (!epsg.empty()) r.crs = "EPSG:" + epsg;
-      add_once(out, seen, std::move(r));
+      keep.add(std::move(r));
     }
     for (pugi::xml_node f : list.children("Feature")) {
       if (std::string(f.attribute("code").as_string()) != "height without a place") continue;
@@ -121,7 +109,7 @@ ControlList read_landxml_points(std::string_view text) {
         ++out.passed_over;
         continue;
       }
-      add_once(out, seen, std::move(r));
+      keep.add(std::move(r));
     }
   }
   if (out.rows.empty()) throw InputError("the file holds no points with heights that are not provisional");
@@ -140,7 +128,7 @@ ControlList read_issue_record(std::string_view text) {
   const auto j = nlohmann::json::parse(text, nullptr, false);
   if (!j.is_object()) throw InputError("the record is damaged: it is no well-formed JSON");
   ControlList out;
-  Seen seen;
+  RowKeeper keep(out);
   const auto line = [&](const std::string &mark) {
     const auto at = text.find("\"name\": " + nlohmann::json(mark).dump());
     return at == std::string_view::npos ? 1L : line_of(text, static_cast<std::ptrdiff_t>(at));
@@ -165,7 +153,7 @@ ControlList read_issue_record(std::string_view text) {
       r.cov_enu = Mat3{{c.at(0), c.at(1), c.at(2)}, {c.at(1), c.at(3), c.at(4)}, {c.at(2), c.at(4), c.at(5)}};
       r.sd_enu = r.cov_enu->diagonal().cwiseMax(0).cwiseSqrt();
       check_name(r.mark, "the name of the mark", r.line);
-      add_once(out, seen, std::move(r));
+      keep.add(std::move(r));
     }
     for (const auto &h : j.value("heights", nlohmann::json::array())) {
       ControlRow r;
@@ -175,7 +163,7 @@ ControlList read_issue_record(std::string_view text) {
       r.sd_height = h.at("height_sd_m").get<double>();
       r.vertical = vertical, r.origin = origin;
       check_name(r.mark, "the name of the mark", r.line);
-      add_once(out, seen, std::move(r));
+      keep.add(std::move(r));
     }
   } catch (const nlohmann::json::exception &) {
     throw InputError("the record is damaged: a part of it is missing or has another form");

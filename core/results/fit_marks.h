@@ -1,5 +1,6 @@
 #pragma once
 #include "results/fits.h"
+#include <algorithm>
 
 namespace ampletie {
 
@@ -32,6 +33,11 @@ private:
   double among_pairs_ = 0; ///< mean of 1 − ρ between them
   std::map<std::string, const AdjustedMark *> by_name_;
 };
+
+/// Which of the names something has, as the enumeration that they are in the order of.
+template <class T> T name_at(const std::vector<std::string> &all, const std::string &name) {
+  return static_cast<T>(std::find(all.begin(), all.end(), name) - all.begin());
+}
 
 /// Where a fit leads all adjusted marks. `names`: those that its parameters depend on, `columns` theirs; `corners`: of
 /// what determines its plan.

@@ -12,10 +12,6 @@ using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
-template <class T> T name_at(const std::vector<std::string> &all, const std::string &name) {
-  return static_cast<T>(std::find(all.begin(), all.end(), name) - all.begin());
-}
-
 std::optional<Vec3> in_list(const ControlRow &r) {
   if (r.grid) return *r.grid;
   if (r.plan) return Vec3(r.plan->x(), r.plan->y(), r.height.value_or(NAN));

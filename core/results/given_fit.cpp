@@ -51,9 +51,6 @@ void compare_pairs(JobFit &f, const FitFile &file, const FitEdits &e, const JobS
   }
 }
 
-template <class T> T name_at(const std::vector<std::string> &all, const std::string &name) {
-  return static_cast<T>(std::find(all.begin(), all.end(), name) - all.begin());
-}
 } // namespace
 
 void fit_by_file(JobFit &f, const FitFile &file, const FitEdits &e, const JobSnapshot &s, const NetworkRun &run) {
