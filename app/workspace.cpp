@@ -427,8 +427,8 @@ void put_velocities(const JobSnapshot &s, std::map<std::string, PlanMark> &marks
       if (p != s.published().end() && p->second.velocity && p->second.xyz) {
         const auto frame = p->second.frame.empty() ? std::optional(datum.frame()) : frame_by_name(p->second.frame);
         if (frame)
-          v = velocity_in(frame_change(*frame, datum.frame(), *p->second.xyz, policy),
-                          {*p->second.xyz, *frame, datum.epoch()}, *p->second.velocity);
+          v = velocity_in(frame_change(*frame, datum.frame(), near, policy), {*p->second.xyz, *frame, datum.epoch()},
+                          *p->second.velocity);
       } else if (ground && ground->m_yr.norm() > 0)
         v = ground->m_yr;
       if (v) m.velocity = (axes * *v).head<2>();
