@@ -2,7 +2,17 @@
 
 namespace ampletie::app {
 
-Judge::Judge(Done done) : done_(std::move(done)), thread_([this] { work(); }) {}
+Judge::Judge(Done done)
+    : Judge(
+          [](const JobSnapshot &s) {
+            s.get(traverse_findings_result());
+            s.get(loops_result());
+            s.get(doubts_result());
+          },
+          std::move(done)) {}
+
+Judge::Judge(Work work, Done done)
+    : work_(std::move(work)), done_(std::move(done)), thread_([this] { this->work(); }) {}
 
 Judge::~Judge() {
   {
@@ -33,9 +43,7 @@ void Judge::work() {
     lock.unlock();
     std::exception_ptr mistake;
     try {
-      s->get(traverse_findings_result());
-      s->get(loops_result());
-      s->get(doubts_result());
+      work_(*s);
     } catch (...) {
       mistake = std::current_exception(); // what the data do wrong is a result; this is not
     }

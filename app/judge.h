@@ -9,7 +9,7 @@
 
 namespace ampletie::app {
 
-/// Computes what is thought of a job on a thread of its own. Only the snapshot that was handed over last matters: one
+/// Computes something of a job beside the window, on a thread of its own: what is thought of it, unless said otherwise. Only the snapshot that was handed over last matters: one
 /// that came while another was computed takes its place.
 class Judge {
 public:
@@ -17,12 +17,15 @@ public:
   using Done = std::function<void(std::shared_ptr<const JobSnapshot>, std::exception_ptr)>;
   /// `done` is called on the judge's thread, for what nobody has waited for.
   explicit Judge(Done done);
+  using Work = std::function<void(const JobSnapshot &)>;
+  Judge(Work work, Done done);
   ~Judge();
   /// Hands a snapshot over and waits a moment: most decisions change little. Whether it has been judged.
   bool judge(std::shared_ptr<const JobSnapshot> s, std::chrono::milliseconds patience);
 
 private:
   void work();
+  Work work_;
   Done done_;
   std::mutex mutex_;
   std::condition_variable came_, judged_;

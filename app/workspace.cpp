@@ -300,7 +300,7 @@ bool Workspace::adjust() {
           const auto &a = result->result.adjustment;
           const QString done = QString("variance factor %1, the global test %2")
                                    .arg(a.variance_factor, 0, 'f', 2)
-                                   .arg(a.passes ? "passes" : "fails");
+                                   .arg(!a.passes ? "fails" : a.low() ? "passes, low" : "passes");
           job_->accept_network(std::move(*result));
           return done;
         };
@@ -308,11 +308,11 @@ bool Workspace::adjust() {
   return true;
 }
 
-QString Workspace::issue(const QString &folder) {
+QString Workspace::issue(const QString &folder, const IssueOptions &options) {
   if (!job_) return "no job is open";
   try {
     judge_now();
-    IssuePackage p = prepare_issue(*job_, {});
+    IssuePackage p = prepare_issue(*job_, options);
     p.files.emplace_back("control.html", render_html(p.sheet));
     p.files.emplace_back("control.pdf", render_pdf(p.sheet));
     const std::string also = issue_into(*job_, p, folder.toStdString());
@@ -448,6 +448,10 @@ std::vector<PlanMark> Workspace::plan_marks() const {
     const auto h = s.state().holds.find(name);
     return h == s.state().holds.end() ? Hold::none : h->second.how;
   };
+  const auto has_place = [&](const std::string &name) {
+    const PublishedMark *p = s.listed(name);
+    return p && p->has_position();
+  };
   if (const NetworkRun *run = job_->network())
     for (const AdjustedMark &m : run->result.marks) {
       if (!m.plan_known) continue;
@@ -457,11 +461,12 @@ std::vector<PlanMark> Workspace::plan_marks() const {
                        p.grid.north,
                        hold_of(m.name),
                        m.network_cov_enu.topLeftCorner<2, 2>(),
-                       s.published().count(m.name) > 0};
+                       has_place(m.name)};
     }
   bool missing = false;
   for (const Occupation &o : s.occupations()) missing = missing || !marks.count(o.mark);
-  for (const auto &[name, p] : s.published()) missing = missing || !marks.count(name);
+  for (const auto *all : {&s.published(), &s.checks()})
+    for (const auto &[name, p] : *all) missing = missing || !marks.count(name);
   if (missing) {
     try {
       std::optional<Projection> projection;
@@ -474,19 +479,20 @@ std::vector<PlanMark> Workspace::plan_marks() const {
           const GridPoint g = projection->project(where());
           it = approximate_.emplace(k, std::pair(g.east, g.north)).first;
         }
-        marks[name] = {name, it->second.first, it->second.second, hold_of(name), {}, s.published().count(name) > 0};
+        marks[name] = {name, it->second.first, it->second.second, hold_of(name), {}, has_place(name)};
       };
-      for (const auto &[name, p] : s.published()) {
-        if (p.grid && !marks.count(name))
-          marks[name] = {name, p.grid->x(), p.grid->y(), hold_of(name), {}, true};
-        else if (p.xyz)
-          place(name, "p" + name + p.source_id + p.said + std::to_string(p.decision),
-                [&x = *p.xyz] { return to_geodetic(x); });
-        else if (p.geodetic_deg)
-          place(name, "p" + name + p.source_id + p.said + std::to_string(p.decision), [&g = *p.geodetic_deg] {
-            return Geodetic{g.x() * M_PI / 180, g.y() * M_PI / 180, g.z()};
-          });
-      }
+      for (const auto *all : {&s.published(), &s.checks()})
+        for (const auto &[name, p] : *all) {
+          if (p.grid && !marks.count(name))
+            marks[name] = {name, p.grid->x(), p.grid->y(), hold_of(name), {}, true};
+          else if (p.xyz)
+            place(name, "p" + name + p.source_id + p.said + std::to_string(p.decision),
+                  [&x = *p.xyz] { return to_geodetic(x); });
+          else if (p.geodetic_deg)
+            place(name, "p" + name + p.source_id + p.said + std::to_string(p.decision), [&g = *p.geodetic_deg] {
+              return Geodetic{g.x() * M_PI / 180, g.y() * M_PI / 180, g.z()};
+            });
+        }
       for (const Occupation &o : s.occupations())
         if (o.file->approximate.norm() > 6e6) place(o.mark, o.id, [&] { return to_geodetic(o.file->approximate); });
     } catch (const InputError &) {

@@ -2,6 +2,7 @@
 #include "app/judge.h"
 #include "base/error.h"
 #include "open_job/job.h"
+#include "publication/issue.h"
 #include <QObject>
 #include <QString>
 #include <atomic>
@@ -77,7 +78,8 @@ public:
   bool judging() const { return job_ && !job_->judged(); }
   void stop();
   /// Issues into a folder; returns an empty string or what went wrong.
-  QString issue(const QString &folder);
+  QString issue(const QString &folder) { return issue(folder, {}); }
+  QString issue(const QString &folder, const IssueOptions &options);
   /// Provisional coordinates of one traverse; gives why not.
   QString issue_provisional(const QString &folder, const std::string &traverse);
 

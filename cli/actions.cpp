@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "cli/fits.h"
+#include "cli/groups.h"
 #include "cli/levels.h"
 #include "cli/names.h"
 #include "cli/show.h"
@@ -66,7 +67,7 @@ int cmd_set(Sitting &here, const Arguments &a) {
   if (a.words.empty())
     throw InputError("say what to set: occupation, vector, run, reading, staff, instrument, mark, source, setup, "
                      "pointing, route, fit, "
-                     "pair, "
+                     "pair, also, group, "
                      "job, solve, limit, weight, levels, traverse, accuracy or accept");
   const std::string kind = a.words[0];
   if (kind == "accept") {
@@ -78,6 +79,14 @@ int cmd_set(Sitting &here, const Arguments &a) {
   }
   if (kind == "fit" || kind == "pair") {
     set_fit(job, a.words, a.because, a.ahead);
+    return here.finish();
+  }
+  if (kind == "also") {
+    set_also(job, a.words, a.because);
+    return here.finish();
+  }
+  if (kind == "group") {
+    set_group(job, a.words, a.because);
     return here.finish();
   }
   if (kind == "source") {

@@ -3,6 +3,7 @@
 #include "base/near.h"
 #include "cli/names.h"
 #include "cli/words.h"
+#include "publication/also_files.h"
 #include "results/fit_record.h"
 #include "results/job_results.h"
 
@@ -61,6 +62,32 @@ void set_fit(Job &job, const std::vector<std::string> &words, const std::string 
     if (name == "with" && !text.empty()) require_in_list(job, fit, text);
   }
   job.decide("set", "pair:" + fit + "|" + words[2], value, because);
+}
+
+void set_also(Job &job, const std::vector<std::string> &words, const std::string &because) {
+  if (words.size() < 3) throw InputError("say a name for the system, and crs=CODE; of an older datum also through=GRID");
+  check_name(words[1], "the name of the system");
+  json value;
+  for (std::size_t i = 2; i < words.size(); ++i) {
+    const auto [name, text] = name_value(words[i]);
+    if (name == "through" && !text.empty()) {
+      const std::string grid = resolve_one(job, text, "source");
+      for (const SourceContent &c : job.snapshot()->contents())
+        if (c.source.id == grid && !c.shift) throw InputError("\"" + text + "\" is no grid of shifts");
+      value[name] = grid;
+    } else
+      value[name] = typed_field<AlsoThing>(name, text);
+  }
+  if (!job.state().also.count(words[1]) && !value.contains("crs"))
+    throw InputError("there is no further system \"" + words[1] + "\": say its grid, as crs=EPSG:25832");
+  job.decide("set", "also:" + words[1], value, because);
+}
+
+ordered_json also_list(const Job &job) {
+  std::set<std::string> all;
+  if (const NetworkRun *run = job.network())
+    for (const AdjustedMark &m : run->result.marks) all.insert(m.name);
+  return also_rows(job.snapshot()->get(also_result()), all);
 }
 
 ordered_json fit_rows(const Job &job) {

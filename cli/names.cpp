@@ -125,8 +125,8 @@ std::vector<std::string> known_marks(const Job &job) {
   const JobSnapshot &s = *job.snapshot();
   std::set<std::string> out;
   for (const Occupation &o : s.occupations()) out.insert({o.mark, o.file->marker});
-  for (const auto &[m, p] : s.published()) out.insert(m);
-  for (const auto &[m, p] : s.benchmarks()) out.insert(m);
+  for (const auto *all : {&s.published(), &s.benchmarks(), &s.checks()})
+    for (const auto &[m, p] : *all) out.insert(m);
   for (const auto &[m, p] : s.misplaced()) out.insert(m);
   for (const auto &[m, h] : s.state().holds) out.insert(m);
   for (const auto &[m, h] : s.state().same_marks) out.insert({m, h.value});
@@ -157,7 +157,7 @@ void require_known(const char *what, const std::string &word, const std::vector<
 void require_mark(const Job &job, const std::string &mark, bool ahead) {
   const JobSnapshot &s = *job.snapshot();
   // Most are found without reducing any book.
-  if (s.state().holds.count(mark) || s.published().count(mark) || s.benchmarks().count(mark) ||
+  if (s.state().holds.count(mark) || s.listed(mark) ||
       std::any_of(s.occupations().begin(), s.occupations().end(), [&](const Occupation &o) { return o.mark == mark; }))
     return;
   if (s.occupations().empty() && !s.levels().any() && !s.traverses().any()) return;

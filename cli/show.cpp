@@ -4,6 +4,8 @@
 #include "base/error.h"
 #include "cli/command_line.h"
 #include "cli/fits.h"
+#include "cli/groups.h"
+#include "publication/change_table.h"
 #include "cli/levels.h"
 #include "cli/traverses.h"
 #include "formats/point_recipe.h"
@@ -135,7 +137,7 @@ ordered_json network_object(const Job &job) {
       {"redundancy", a.redundancy},
       {"constraints", datum_mode_name(run->result.mode)},
       {"variance_factor", a.variance_factor},
-      {"global_test", {{"lower", a.lower}, {"value", a.variance_factor}, {"upper", a.upper}, {"passes", a.passes}}},
+      {"global_test", {{"lower", a.lower}, {"value", a.variance_factor}, {"upper", a.upper}, {"passes", a.passes}, {"low", a.low()}}},
       {"stale", job.network_stale()}};
   std::map<std::string, const VectorResult *> by_id;
   for (const auto &v : job.vectors()) by_id[v.id] = &v;
@@ -179,7 +181,7 @@ ordered_json mark_rows(const Job &job) {
   const NetworkRun *run = job.network();
   if (!run) {
     // Before any adjustment: what is published.
-    for (const auto &[name, p] : job.snapshot()->published()) {
+    for (const auto *listed : {&job.snapshot()->published(), &job.snapshot()->checks()}) for (const auto &[name, p] : *listed) {
       const auto h = job.state().holds.find(name);
       out.push_back({{"name", name},
                      {"frame", p.frame},
@@ -311,22 +313,41 @@ ordered_json comparison_object(const Job &job) {
   auto out = ordered_json::array();
   if (!job.network()) return out;
   const Comparison c = compare_with_published(*job.snapshot(), *job.network());
+  const auto where = [](bool has, double x) { return has ? ordered_json(x) : ordered_json(nullptr); };
   for (const ComparedMark &m : c.marks)
     out.push_back({{"name", m.name},
                    {"against", m.where},
-                   {"de_m", m.difference.x()},
-                   {"dn_m", m.difference.y()},
-                   {"du_m", m.difference.z()},
-                   {"sd_e_m", std::sqrt(m.cov(0, 0))},
-                   {"sd_n_m", std::sqrt(m.cov(1, 1))},
-                   {"sd_u_m", std::sqrt(m.cov(2, 2))},
+                   {"check", m.check},
+                   {"de_m", where(m.has_plan, m.difference.x())},
+                   {"dn_m", where(m.has_plan, m.difference.y())},
+                   {"du_m", where(m.has_up, m.difference.z())},
+                   {"sd_e_m", where(m.has_plan, std::sqrt(m.cov(0, 0)))},
+                   {"sd_n_m", where(m.has_plan, std::sqrt(m.cov(1, 1)))},
+                   {"sd_u_m", where(m.has_up, std::sqrt(m.cov(2, 2)))},
                    {"dh_m", maybe(m.height_difference)},
                    {"sd_h_m", maybe(m.height_sd)},
                    {"stated", m.stated},
+                   {"judged", m.judged()},
                    {"passes", m.passes()}});
+  for (const UncomparedCheck &u : c.uncompared)
+    out.push_back({{"name", u.name},
+                   {"against", u.because},
+                   {"check", true},
+                   {"de_m", nullptr},
+                   {"dn_m", nullptr},
+                   {"du_m", nullptr},
+                   {"sd_e_m", nullptr},
+                   {"sd_n_m", nullptr},
+                   {"sd_u_m", nullptr},
+                   {"dh_m", nullptr},
+                   {"sd_h_m", nullptr},
+                   {"stated", false},
+                   {"judged", false},
+                   {"passes", false}});
   for (const SystematicPart &p : c.systematic)
     out.push_back({{"name", "all"},
                    {"against", p.sentence},
+                   {"check", false},
                    {"de_m", nullptr},
                    {"dn_m", nullptr},
                    {"du_m", nullptr},
@@ -336,6 +357,7 @@ ordered_json comparison_object(const Job &job) {
                    {"dh_m", nullptr},
                    {"sd_h_m", nullptr},
                    {"stated", true},
+                   {"judged", true},
                    {"passes", false}});
   return out;
 }
@@ -405,6 +427,9 @@ constexpr List lists[] = {
     {"comparison", comparison_object},
     {"fits", fit_rows},
     {"pairs", fit_pair_rows},
+    {"also", also_list},
+    {"groups", group_rows},
+    {"change", [](const Job &job) { return change_rows(job.snapshot()->get(changes_result())); }},
     {"lists", list_rows},
     {"geoids", geoid_rows},
     {"way", way_rows},

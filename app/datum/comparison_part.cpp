@@ -19,17 +19,29 @@ Cell difference(double d, double sd, bool passes) {
 
 Row row_of(const ComparedMark &m) {
   const bool passes = m.passes();
+  const Cell none{"–", {}, ink::unused, false};
+  const auto part = [&](bool has, int i, bool fine) {
+    return has ? difference(m.difference[i], std::sqrt(m.cov(i, i)), fine) : none;
+  };
+  const Cell height = !m.height_difference ? none
+                      : m.height_sd        ? difference(*m.height_difference, *m.height_sd, m.height_passes)
+                                           : Cell{signed_mm(*m.height_difference, 1), *m.height_difference,
+                                                  ink::unused, false};
   return {m.name,
-          {{text(m.name), {}, {}, true},
+          {{(m.check ? "◇ " : "") + text(m.name), {}, {}, true},
            {text(m.where), {}, ink::unused, false},
-           difference(m.difference.x(), std::sqrt(m.cov(0, 0)), m.plan_passes),
-           difference(m.difference.y(), std::sqrt(m.cov(1, 1)), m.plan_passes),
-           difference(m.difference.z(), std::sqrt(m.cov(2, 2)), m.up_passes),
-           m.height_difference ? difference(*m.height_difference, *m.height_sd, m.height_passes)
-                               : Cell{"–", {}, ink::unused, false},
-           {QString(passes ? "agrees" : "disagrees") + (m.stated ? "" : ", list states no s"),
+           part(m.has_plan, 0, m.plan_passes),
+           part(m.has_plan, 1, m.plan_passes),
+           part(m.has_up, 2, m.up_passes),
+           height,
+           {QString(!m.judged() ? "not judged"
+                    : passes    ? "agrees"
+                                : "disagrees") +
+                (m.stated ? "" : ", no s stated"),
             {},
-            passes ? ink::accepted : ink::failed,
+            !m.judged() ? ink::unused
+            : passes    ? ink::accepted
+                        : ink::failed,
             !passes}},
           false,
           passes ? QColor() : ink::warm};
@@ -37,11 +49,14 @@ Row row_of(const ComparedMark &m) {
 /// Of heights the physical one where it is compared, else the ellipsoidal one.
 Difference difference_of(const ComparedMark &m, const FullPosition &at) {
   Difference d{m.name, at.grid.east, at.grid.north, {}, {}, false, false};
-  d.plan = {m.difference.head<2>(), circle95(ellipse(Eigen::Matrix2d(m.cov.topLeftCorner<2, 2>()))), m.plan_passes,
-            true};
+  d.check = m.check;
+  if (m.has_plan)
+    d.plan = {m.difference.head<2>(), circle95(ellipse(Eigen::Matrix2d(m.cov.topLeftCorner<2, 2>()))), m.plan_passes,
+              true};
   const bool physical = m.height_difference.has_value();
-  d.height = {
-      {physical ? *m.height_difference : m.difference.z(), 0}, 0, physical ? m.height_passes : m.up_passes, true};
+  if (physical || m.has_up)
+    d.height = {
+        {physical ? *m.height_difference : m.difference.z(), 0}, 0, physical ? m.height_passes : m.up_passes, true};
   return d;
 }
 } // namespace
@@ -87,15 +102,25 @@ void ComparisonPart::refresh() {
   std::vector<Row> rows;
   std::vector<Difference> drawn;
   QString html =
-      "<span style='color:#6F7B83'>Adjust the network: marks that lists publish and that are not held are compared "
-      "here.</span>";
+      "<span style='color:#6F7B83'>Adjust the network: check marks (◇), and marks that lists publish and that are not "
+      "held, are compared here.</span>";
   if (w_.has_job() && w_.job().network()) try {
       const Comparison c = compare_with_published(*w_.job().snapshot(), *w_.job().network());
       for (const ComparedMark &m : c.marks) {
         rows.push_back(row_of(m));
-        drawn.push_back(difference_of(m, w_.job().network()->positions.at(m.name)));
+        if (m.has_plan) drawn.push_back(difference_of(m, w_.job().network()->positions.at(m.name)));
       }
-      html = c.marks.empty()
+      for (const UncomparedCheck &u : c.uncompared) {
+        const Cell none{"–", {}, ink::unused, false};
+        rows.push_back({u.name,
+                        {{"◇ " + text(u.name), {}, {}, true},
+                         {text(u.because), {}, ink::attention, false},
+                         none, none, none, none,
+                         {"not compared", {}, ink::attention, true}},
+                        false,
+                        ink::warm});
+      }
+      html = c.marks.empty() && c.uncompared.empty()
                  ? "<span style='color:#6F7B83'>No list publishes a mark that is not held. Take earlier coordinates "
                    "(a list, an issue's control.csv or record.json): they are compared here.</span>"
              : c.systematic.empty() ? QString("Nothing that the differences have in common is significant.")

@@ -230,6 +230,8 @@ void DatumSheet::refresh() {
     for (const auto &[name, p] : s.published()) published.push_back(published_row(s, name, p));
     for (const auto &[name, p] : s.benchmarks())
       if (!s.published().count(name)) published.push_back(benchmark_row(s, name, p));
+    for (const auto &[name, p] : s.checks())
+      published.push_back(p.has_position() ? published_row(s, name, p) : benchmark_row(s, name, p));
     const NetworkRun *run = w_.job().network();
     if (run)
       for (const AdjustedMark &m : run->result.marks)

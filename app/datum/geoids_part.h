@@ -1,5 +1,5 @@
 #pragma once
-#include "app/datum/difference_picture.h"
+#include "app/widgets/difference_picture.h"
 #include "app/widgets/table.h"
 #include "app/workspace.h"
 

@@ -4,7 +4,8 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "datum/system_offer.h"
-#include "results/vectors.h"
+#include "job/decision.h"
+#include "results/job_results.h"
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -72,6 +73,17 @@ SystemsPart::SystemsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w)
   inner->setContentsMargins(10, 8, 10, 8);
   inner->addWidget(about_, 1);
   inner->addWidget(use_);
+  through_ = new QComboBox;
+  through_->setAccessibleName("Way to the further system");
+  also_ = new QPushButton("Also issue in it");
+  also_->setAccessibleName("Also issue in the system");
+  also_words_ = new QLabel;
+  also_words_->setAccessibleName("Further systems");
+  also_words_->setTextFormat(Qt::RichText);
+  also_words_->setWordWrap(true);
+  inner->addWidget(through_);
+  inner->addWidget(also_);
+  inner->addWidget(also_words_);
   auto *lower = new QHBoxLayout;
   lower->setSpacing(10);
   lower->addWidget(table_, 11);
@@ -88,6 +100,11 @@ SystemsPart::SystemsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w)
   connect(kind_, &QComboBox::activated, this, [this] { search(); });
   connect(table_, &TableCard::chosen, this, [this](const std::string &code) { describe(code); });
   connect(use_, &QPushButton::clicked, this, [this] { use(); });
+  connect(also_, &QPushButton::clicked, this, [this] { issue_also(); });
+  connect(also_words_, &QLabel::linkActivated, this, [this](const QString &name) {
+    const QString why = w_.decide_typed<AlsoThing>({name.toStdString()}, "crs", {}, {});
+    if (!why.isEmpty()) Q_EMIT refused(why);
+  });
   describe({});
 }
 
@@ -99,6 +116,7 @@ std::optional<Geodetic> SystemsPart::place() const {
 void SystemsPart::showEvent(QShowEvent *e) {
   QWidget::showEvent(e);
   if (all_.empty()) search();
+  show_also();
 }
 
 void SystemsPart::refresh() {
@@ -113,6 +131,43 @@ void SystemsPart::refresh() {
       (now && (std::abs(now->lat - searched_at_->lat) > 1e-3 || std::abs(now->lon - searched_at_->lon) > 1e-3));
   if (moved) search();
   describe(chosen_);
+  show_also();
+}
+
+void SystemsPart::show_also() {
+  const QString kept = through_->currentData().toString();
+  through_->clear();
+  through_->addItem("by the register", "");
+  QString html;
+  if (w_.has_job()) {
+    const JobSnapshot &s = *w_.job().snapshot();
+    for (const SourceContent &c : s.contents())
+      if (c.shift) through_->addItem("through " + text(c.source.name), text(c.source.id));
+    for (const auto &[name, e] : s.state().also) {
+      if (!e.crs.value) continue;
+      html += (html.isEmpty() ? "Also issued in " : "; ") + escaped(name);
+      // What takes a way of its own is computed only once it has been.
+      if (const auto all = s.ready(also_result()))
+        for (const AlsoSystem &a : *all)
+          if (a.name == name && !a.problem.empty())
+            html += " <span style='color:#A63D2F'>(not: " + escaped(a.problem) + ")</span>";
+      html += " (<a href='" + escaped(name) + "'>no longer</a>)";
+    }
+  }
+  through_->setCurrentIndex(std::max(0, through_->findData(kept)));
+  through_->setVisible(through_->count() > 1);
+  also_words_->setText(html);
+  also_words_->setVisible(!html.isEmpty());
+}
+
+void SystemsPart::issue_also() {
+  const FoundSystem *s = chosen();
+  if (!s || !w_.has_job()) return;
+  nlohmann::json what{{"crs", s->code}};
+  if (const QString grid = through_->currentData().toString(); !grid.isEmpty()) what["through"] = grid.toStdString();
+  const QString why = w_.decide("set", "also:" + s->name, what, {});
+  if (!why.isEmpty()) Q_EMIT refused(why);
+  show_also();
 }
 
 void SystemsPart::search() {
@@ -147,6 +202,7 @@ void SystemsPart::describe(const std::string &code) {
   chosen_ = code;
   const FoundSystem *s = chosen();
   use_->setEnabled(false);
+  also_->setEnabled(s && w_.has_job() && s->kind == "projected" && s->code != w_.job().state().settings.datum.crs);
   if (!s) {
     about_->setHtml(
         "<p style='color:#6F7B83'>Choose a system: its datum, axes and what it would mean where the job lies "

@@ -28,6 +28,8 @@ private:
   void search();
   void describe(const std::string &code);
   void use();
+  void issue_also();
+  void show_also();
   std::optional<Geodetic> place() const;
   const FoundSystem *chosen() const;
   Workspace &w_;
@@ -36,7 +38,9 @@ private:
   QLabel *found_;
   TableCard *table_;
   QTextBrowser *about_;
-  QPushButton *use_;
+  QPushButton *use_, *also_;
+  QComboBox *through_;
+  QLabel *also_words_;
   std::vector<FoundSystem> all_;
   std::string chosen_;
   std::optional<Geodetic> searched_at_;

@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "formats/recognise.h"
 #include "judgement/accuracy_verdict.h"
+#include "judgement/comparison.h"
 #include "judgement/decision_words.h"
 #include "judgement/left_over.h"
 #include <Eigen/Dense>
@@ -298,7 +299,7 @@ QString asked_html(const JobState &state, const NetworkRun &run, const AdjustedM
 }
 
 /// What checks a mark.
-QString checks_html(const NetworkRun &run, const AdjustedMark &m, Hold hold) {
+QString checks_html(const JobSnapshot &s, const NetworkRun &run, const AdjustedMark &m, Hold hold) {
   QString html;
   if (hold == Hold::none)
     html += m.independent_checks ? QString("<p style='color:#0B6E75'>%1 set-ups: %2 independent check%3.</p>")
@@ -307,8 +308,11 @@ QString checks_html(const NetworkRun &run, const AdjustedMark &m, Hold hold) {
                                        .arg(m.independent_checks > 1 ? "s" : "")
                                  : QString("<p style='color:#B87311'>One set-up only: nothing checks it.</p>");
   if (hold == Hold::check)
-    html += QString("<p>Found %1 mm in plan and %2 mm in height from its published place.</p>")
-                .arg(number(m.shift_enu.head<2>().norm() * 1000, 1), number(m.shift_enu.z() * 1000, 1));
+    for (const ComparedMark &c : compare_mark(s, run, m))
+      if (c.check) {
+        const QString words = escaped(difference_words(c));
+        html += "<p>Found " + words + (c.passes() ? ": agrees.</p>" : ": <span style='color:#A63D2F'>disagrees</span>.</p>");
+      }
   for (const ControlCheck &c : run.result.control)
     if (c.mark == m.name)
       html += QString("<p>Predicted from the other held marks: %1 mm in plan, %2 mm in height away; %3.</p>")
@@ -333,13 +337,12 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
   QString status = words.at(hold);
   if (m && w_.job().network_stale()) status += " · out of date";
   html += heading("Mark", escaped(name), status, hold == Hold::none ? ink::accepted : ink::text);
-  const auto pub = w_.job().snapshot()->published().find(name);
-  if (pub != w_.job().snapshot()->published().end() && !pub->second.description.empty())
-    html += "<p style='color:#6F7B83'>" + escaped(pub->second.description) + "</p>";
+  const PublishedMark *pub = w_.job().snapshot()->listed(name);
+  if (pub && !pub->description.empty()) html += "<p style='color:#6F7B83'>" + escaped(pub->description) + "</p>";
   if (m) {
     html += coordinates_html(*run, *m);
     html += asked_html(state, *run, *m);
-    html += checks_html(*run, *m, hold);
+    html += checks_html(*w_.job().snapshot(), *run, *m, hold);
   }
   // A large network has thousands of lines that nobody reads.
   const auto trace = [&](std::size_t followed) {
@@ -400,9 +403,14 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
     for (const Correction &c : d.corrections)
       if (open)
         add_action(
-            text(c.words), c.hold.empty() ? "Said of the whole list; it can be taken back" : "It can be released again",
+            text(c.words),
+            !c.hold.empty()    ? "It can be released again"
+            : !c.route.empty() ? "A decision about this traverse; it can be taken back"
+                               : "Said of the whole list; it can be taken back",
             [this, c] {
-              if (c.hold.empty())
+              if (!c.route.empty())
+                w_.decide_typed<RouteThing>({c.route}, c.field, text(c.value), reason_->text());
+              else if (c.hold.empty())
                 w_.decide_typed<SourceThing>({c.source}, c.field, text(c.value), reason_->text());
               else
                 w_.decide("hold", c.hold, {{"how", c.value}}, reason_->text());

@@ -205,7 +205,7 @@ void GnssSheet::fill_closures() {
       closures.push_back(
           {l.id,
            {{text(l.name()), {}, {}, true},
-            {QString(fine ? "■ closes" : "✕ misses") +
+            {QString(fine ? "■ " : "✕ ") + l.verdict() +
                  (l.check == LoopCheck::full ? "" : ", " + text(loop_check_name(l.check))),
              {},
              fine ? QColor() : ink::failed,

@@ -8,6 +8,7 @@
 #include "judgement/left_over.h"
 #include "publication/issue.h"
 #include "results/control_record.h"
+#include <QComboBox>
 #include <QDir>
 #include <QFileInfo>
 #include <QHBoxLayout>
@@ -139,6 +140,15 @@ IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent
   label->setBuddy(folder_);
   where->addWidget(label);
   where->addWidget(folder_, 1);
+  unit_ = new QComboBox;
+  unit_->setObjectName("issue unit");
+  unit_->setAccessibleName("Unit of the issue");
+  unit_->setToolTip("Of the sheet and the lists; the record keeps metres");
+  for (const auto &[name, unit] : {std::pair{"in metres", LengthUnit::metre},
+                                   {"in feet (0.3048 m)", LengthUnit::foot},
+                                   {"in US survey feet", LengthUnit::us_foot}})
+    unit_->addItem(name, static_cast<int>(unit));
+  where->addWidget(unit_);
   auto *what = new QLabel;
   what->setObjectName("issued files");
   what->setStyleSheet("color:#6F7B83");
@@ -159,7 +169,9 @@ void IssueSheet::act() {
     folder_->setFocus();
     return;
   }
-  const QString why = w_.issue(folder);
+  IssueOptions options;
+  options.unit = static_cast<LengthUnit>(unit_->currentData().toInt());
+  const QString why = w_.issue(folder, options);
   if (why.isEmpty()) {
     say("issued into " + folder);
     show_part(2);
@@ -203,6 +215,9 @@ void IssueSheet::refresh() {
   if (w_.has_job())
     for (const JobFit &f : w_.job().fits())
       if (f.problem.empty()) files += " · and in " + text(f.name);
+  if (w_.has_job())
+    for (const auto &[name, e] : w_.job().state().also)
+      if (e.crs.value) files += " · and in " + text(name);
   if (auto *what = findChild<QLabel *>("issued files")) {
     what->setText(what->fontMetrics().elidedText(files, Qt::ElideRight, 460));
     what->setToolTip(files);

@@ -1,6 +1,7 @@
 #pragma once
 #include "app/widgets/sheet.h"
 
+class QComboBox;
 class QLineEdit;
 class QTextBrowser;
 
@@ -24,6 +25,7 @@ private:
   QStackedWidget *stack_;
   QTextBrowser *verdict_;
   QLineEdit *folder_;
+  QComboBox *unit_;
 };
 
 } // namespace ampletie::app

@@ -1,6 +1,8 @@
 #include "app/network/network_sheet.h"
 #include "adjustment/statistics.h"
+#include "app/network/change_part.h"
 #include "app/network/geoid_part.h"
+#include "app/network/groups_part.h"
 #include "app/widgets/page.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/refreshing.h"
@@ -44,8 +46,9 @@ QString summary_words(const NetworkRun &run, bool stale) {
       .arg(a.lower, 0, 'f', 2)
       .arg(a.upper, 0, 'f', 2)
       .arg(a.redundancy == 0 ? "has nothing to test"
-           : a.passes        ? "passes"
-                             : "fails")
+           : !a.passes       ? "fails"
+           : a.low()         ? "passes, low"
+                             : "passes")
       .arg(a.redundancy)
       .arg(a.observations)
       .arg(text(datum_mode_name(run.result.mode)), text(run.frame) + " at " + text(run.epoch_text),
@@ -215,6 +218,10 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   add_part("Set-ups", setups_, stack_);
   geoid_ = new GeoidPart(w_);
   add_part("Geoid", geoid_, stack_);
+  groups_ = new GroupsPart(w_);
+  add_part("Groups", groups_, stack_);
+  change_ = new ChangePart(w_);
+  add_part("Change", change_, stack_);
   summary_ = new Page;
   summary_->setObjectName("network summary");
   summary_->setAccessibleName("Network summary");
@@ -320,6 +327,8 @@ void NetworkSheet::refresh() {
   marks_->set_rows(std::move(marks));
   residuals_->set_rows(std::move(residuals));
   setups_->set_rows(std::move(setups));
+  groups_->refresh();
+  change_->refresh();
   geoid_->refresh();
   set_count(3, geoid_->count());
   plot();

@@ -5,7 +5,9 @@ class QCustomPlot;
 class QTextBrowser;
 
 namespace ampletie::app {
+class ChangePart;
 class GeoidPart;
+class GroupsPart;
 class TableCard;
 
 /// The adjusted network: marks, residuals and set-ups with tests, the plan with ellipses.
@@ -20,6 +22,8 @@ private:
   void plot();
   TableCard *marks_, *residuals_, *setups_;
   GeoidPart *geoid_;
+  GroupsPart *groups_;
+  ChangePart *change_;
   QStackedWidget *stack_;
   QTextBrowser *summary_;
   QCustomPlot *plot_;

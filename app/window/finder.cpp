@@ -49,7 +49,8 @@ void Finder::search(const QString &t) {
     const auto &s = *w_.job().snapshot();
     std::set<std::string> marks;
     for (const auto &o : s.occupations()) marks.insert(o.mark);
-    for (const auto &[name, p] : s.published()) marks.insert(name);
+    for (const auto *all : {&s.published(), &s.checks()})
+      for (const auto &[name, p] : *all) marks.insert(name);
     for (const auto &m : marks) offer(text(m), "mark", [this, m] { w_.select("mark", m); });
     for (const auto &c : s.contents())
       offer(text(c.source.name), "source", [this, id = c.source.id] { w_.select("source", id); });

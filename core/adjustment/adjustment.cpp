@@ -159,6 +159,128 @@ MatrixXd weight_of(const Block &b) {
 }
 } // namespace
 
+namespace {
+/// The problem at given values, ready for a step.
+class Linearised {
+public:
+  Linearised(const Problem &problem, const std::vector<std::size_t> &order, const std::vector<MatrixXd> &weights,
+             const std::vector<int> &index)
+      : blocks(problem.blocks.size()), problem_(problem), order_(order), weights_(weights), index_(index) {}
+
+  void at(const std::vector<double> &values) {
+    vtpv = 0;
+    for (std::size_t i : order_) {
+      blocks[i] = linearise(*problem_.blocks[i], values, index_);
+      vtpv += share(i);
+    }
+  }
+
+  /// Normal equations with `damping` times their diagonal added to it, the step that they give, and by how much the
+  /// linear model says that χ² falls then.
+  VectorXd step(int unknowns, double damping, std::shared_ptr<NormalEquations> &normals, double &foretold) const {
+    std::vector<NormalEquations::Entry> entries;
+    VectorXd rhs = VectorXd::Zero(unknowns);
+    for (std::size_t i : order_) add_to_normals(blocks[i], weights_[i], entries, rhs);
+    VectorXd more = VectorXd::Zero(unknowns);
+    if (damping > 0)
+      for (const NormalEquations::Entry &e : entries)
+        if (e.row == e.column) more[e.row] += damping * e.value;
+    for (int k = 0; damping > 0 && k < unknowns; ++k) entries.push_back({k, k, more[k]});
+    for (int k = 0; k < unknowns; ++k) entries.push_back({k, k, 0.0}); // without observations a pivot is zero
+    normals = std::make_shared<NormalEquations>(unknowns, std::move(entries));
+    const VectorXd dx = normals->solve(rhs);
+    foretold = dx.dot(more.cwiseProduct(dx) + rhs);
+    return dx;
+  }
+
+  /// The same problem, not linearised yet.
+  Linearised elsewhere() const { return Linearised(problem_, order_, weights_, index_); }
+
+  /// The block that fits worst.
+  std::size_t worst() const {
+    std::size_t out = 0;
+    double most = -1;
+    for (std::size_t i : order_)
+      if (const double s = share(i); !(s <= most)) out = i, most = s;
+    return out;
+  }
+
+  std::vector<Linear> blocks;
+  double vtpv = 0;
+
+private:
+  double share(std::size_t i) const { return blocks[i].misclosure.dot(weights_[i] * blocks[i].misclosure); }
+  const Problem &problem_;
+  const std::vector<std::size_t> &order_;
+  const std::vector<MatrixXd> &weights_;
+  const std::vector<int> &index_;
+};
+
+/// How much a step is damped: the more, the less the linear model foretold of what it did.
+class Damping {
+public:
+  double value() const { return value_; }
+  bool hopeless() const { return !(value_ < 1e12); }
+  /// `foretold`: by the linear model; `came`: by how much χ² fell.
+  void better(double foretold, double came, double before) {
+    grow_ = 2;
+    if (value_ < 1e-6 || came < 1e-7 * before)
+      value_ = 0;
+    else if (came > 0.75 * foretold)
+      value_ /= 3;
+    else if (came < 0.25 * foretold)
+      value_ *= 2;
+  }
+  void worse() {
+    value_ = value_ == 0 ? 1e-3 : value_ * grow_;
+    grow_ *= 2;
+  }
+
+private:
+  double value_ = 0, grow_ = 2;
+};
+
+/// Steps from `r.values` until they stand still; leaves undamped normal equations and `now` at the last values.
+void iterate(AdjustmentResult &r, Linearised &now, const std::vector<int> &parameter_of, int most,
+             const Progress &progress) {
+  const auto moved = [&](const VectorXd &dx) {
+    std::vector<double> out = r.values;
+    for (int k = 0; k < r.unknowns; ++k)
+      out[static_cast<std::size_t>(parameter_of[static_cast<std::size_t>(k)])] += dx[k];
+    return out;
+  };
+  now.at(r.values);
+  Damping damping;
+  for (r.iterations = 1;; ++r.iterations) {
+    progress.check();
+    VectorXd dx;
+    double foretold = 0;
+    try {
+      dx = now.step(r.unknowns, damping.value(), r.normals, foretold);
+    } catch (const SingularError &e) {
+      // What the observations do not determine shows at once; later it is values that ran away.
+      if (r.iterations > 1) throw ConvergenceError("the adjustment does not converge", now.worst());
+      throw SingularError(parameter_of[static_cast<std::size_t>(e.unknown)]);
+    }
+    const double largest = r.unknowns ? dx.cwiseAbs().maxCoeff() : 0, before = now.vtpv;
+    std::vector<double> values = moved(dx);
+    Linearised next = now.elsewhere();
+    if (std::isfinite(largest)) next.at(values);
+    // Where the fit is as good as it gets, rounding decides whether it seems better or worse.
+    const bool better = std::isfinite(largest) && next.vtpv <= before * (1 + 1e-6) + 1e-9;
+    if (better) {
+      r.values = std::move(values);
+      now.blocks = std::move(next.blocks), now.vtpv = next.vtpv;
+      if (damping.value() == 0 && (largest < 1e-9 || (r.iterations > 1 && largest < 1e-7))) return;
+      damping.better(foretold, before - now.vtpv, before);
+    } else
+      damping.worse();
+    if (damping.hopeless() || r.iterations >= most)
+      throw ConvergenceError("the adjustment does not converge", now.worst());
+  }
+}
+} // namespace
+
 AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options, const Progress &progress) {
   AdjustmentResult r;
   std::vector<int> parameter_of;
@@ -181,46 +303,21 @@ AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options
     weights[i] = weight_of(*problem.blocks[i]);
   }
   r.redundancy = r.observations - r.unknowns;
-
-  std::vector<Linear> linear(problem.blocks.size());
-  for (r.iterations = 1;; ++r.iterations) {
-    progress.check();
-    std::vector<NormalEquations::Entry> entries;
-    VectorXd rhs = VectorXd::Zero(r.unknowns);
-    for (std::size_t i : order) {
-      linear[i] = linearise(*problem.blocks[i], r.values, r.index);
-      add_to_normals(linear[i], weights[i], entries, rhs);
-    }
-    for (int k = 0; k < r.unknowns; ++k)
-      entries.push_back({k, k, 0.0}); // a parameter without observations has a zero pivot
-    try {
-      r.normals = std::make_shared<NormalEquations>(r.unknowns, std::move(entries));
-    } catch (const SingularError &e) {
-      throw SingularError(parameter_of[static_cast<std::size_t>(e.unknown)]);
-    }
-    const VectorXd dx = r.normals->solve(rhs);
-    for (int k = 0; k < r.unknowns; ++k)
-      r.values[static_cast<std::size_t>(parameter_of[static_cast<std::size_t>(k)])] += dx[k];
-    const double largest = r.unknowns ? dx.cwiseAbs().maxCoeff() : 0;
-    if (!std::isfinite(largest) || r.iterations > options.max_iterations)
-      throw InputError("the adjustment does not converge");
-    if (largest < 1e-9 || (r.iterations > 1 && largest < 1e-7)) break;
-  }
+  Linearised now(problem, order, weights, r.index);
+  iterate(r, now, parameter_of, options.max_iterations, progress);
   r.normals->invert();
+  r.vtpv = now.vtpv;
   const double lambda = noncentrality(options.alpha_single, options.power, 1), delta0 = std::sqrt(lambda);
-  for (std::size_t i = 0; i < problem.blocks.size(); ++i) {
+  for (std::size_t i = 0; options.tests && i < problem.blocks.size(); ++i) {
     progress.check();
-    linear[i] = linearise(*problem.blocks[i], r.values, r.index);
-    if (!options.tests) continue;
-    for (BlockTest &t : test_block(i, *problem.blocks[i], linear[i], weights[i], r, options, delta0, lambda))
+    for (BlockTest &t : test_block(i, *problem.blocks[i], now.blocks[i], weights[i], r, options, delta0, lambda))
       r.tests.push_back(std::move(t));
   }
-  for (std::size_t i : order) r.vtpv += linear[i].misclosure.dot(weights[i] * linear[i].misclosure);
   if (r.redundancy > 0) {
     r.variance_factor = r.vtpv / r.redundancy;
-    r.lower = chi_squared_quantile(options.alpha_global / 2, r.redundancy) / r.redundancy;
-    r.upper = chi_squared_quantile(1 - options.alpha_global / 2, r.redundancy) / r.redundancy;
-    r.passes = r.variance_factor >= r.lower && r.variance_factor <= r.upper;
+    r.lower = chi_squared_quantile(options.alpha_global, r.redundancy) / r.redundancy;
+    r.upper = chi_squared_quantile(1 - options.alpha_global, r.redundancy) / r.redundancy;
+    r.passes = r.variance_factor <= r.upper;
   }
   return r;
 }

@@ -1,16 +1,17 @@
 #pragma once
 #include "adjustment/block.h"
 #include "adjustment/normal_equations.h"
+#include "base/error.h"
 #include "base/progress.h"
 #include <optional>
 
 namespace ampletie {
 
 struct AdjustmentOptions {
-  double alpha_global = 0.05;  ///< error probability of the global test, two-sided
+  double alpha_global = 0.05;  ///< error probability of the global test, of each of its tails
   double alpha_single = 0.001; ///< error probability of each single test (not of the whole job)
   double power = 0.80;         ///< of the test that smallest detectable errors refer to
-  int max_iterations = 10;
+  int max_iterations = 200; ///< tried steps; an adjustment of a network takes a handful
   bool tests = true; ///< of observations and blocks; without them only their list stays empty
 };
 
@@ -41,8 +42,11 @@ struct AdjustmentResult {
   std::vector<int> index;     ///< parameter → unknown, −1 for fixed
   int observations = 0, unknowns = 0, redundancy = 0, iterations = 0;
   double vtpv = 0, variance_factor = 1;
-  double lower = 0, upper = 0; ///< bounds of the variance factor
-  bool passes = true;
+  /// Bounds of the variance factor, each one-sided: above the upper one observations contradict each other or are worse
+  /// than stated; below the lower one they are better than stated, or not independent of each other.
+  double lower = 0, upper = 0;
+  bool passes = true; ///< the upper bound
+  bool low() const { return redundancy > 0 && variance_factor < lower; }
   std::vector<BlockTest> tests; ///< in the order of the blocks and their parts
   std::shared_ptr<NormalEquations> normals;
 
@@ -51,8 +55,15 @@ struct AdjustmentResult {
   Eigen::MatrixXd covariance(const std::vector<int> &parameters) const;
 };
 
-/// Gauss–Newton least squares over the blocks. Throws `SingularError` (its index is a parameter) for a datum or
-/// configuration defect, `InputError` when it does not converge or a covariance is not positive definite.
+/// Thrown when no least squares solution was found from the given values.
+struct ConvergenceError : InputError {
+  ConvergenceError(const std::string &reason, std::size_t worst) : InputError(reason), block(worst) {}
+  std::size_t block; ///< index of the one that fits worst where it stopped
+};
+
+/// Least squares over the blocks: Gauss–Newton, damped where a full step would make the fit worse (Levenberg 1944,
+/// Marquardt 1963, with the diagonal of the normal equations). Throws `SingularError` (its index is a parameter) for a
+/// datum or configuration defect, `ConvergenceError`, and `InputError` when a covariance is not positive definite.
 AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options, const Progress &progress);
 
 } // namespace ampletie

@@ -1,5 +1,7 @@
 #include "adjustment/statistics.h"
 #include "base/angle.h"
+#include <algorithm>
+#include <array>
 #include <boost/math/distributions/chi_squared.hpp>
 #include <boost/math/distributions/fisher_f.hpp>
 #include <boost/math/distributions/non_central_chi_squared.hpp>
@@ -45,28 +47,52 @@ Ellipse ellipse(const Eigen::Matrix2d &c) {
   return e;
 }
 
+namespace {
+/// Radius of the 95 % circle in major axes, of an ellipse whose minor axis is c of the major one: the root of
+/// P(r) = (1/2π) ∫ (1 − exp(−k r²)) / (2 k c) dθ, k = (cos²θ + sin²θ/c²)/2, by Newton's method from `start`.
+double circle_radius(double c, double start) {
+  // The midpoint rule converges geometrically for a periodic integrand, once its peaks (of width c/r) are resolved.
+  const int n = std::max(96, static_cast<int>(24 / c));
+  double r = start;
+  for (int i = 0; i < 20; ++i) {
+    double sum = 0, slope = 0;
+    for (int j = 0; j < n; ++j) {
+      const double t = 2 * pi * (j + 0.5) / n, a = std::cos(t), b = std::sin(t);
+      const double k = (a * a + b * b / (c * c)) / 2, e = std::exp(-k * r * r);
+      sum += (1 - e) / (2 * k * c), slope += r * e / c;
+    }
+    const double step = (0.95 - sum / n) / (slope / n);
+    r += step;
+    if (std::abs(step) < 1e-12) break;
+  }
+  return r;
+}
+
+/// The same at equal steps of c from nought to one, for cubic interpolation: networks ask for it once for every mark
+/// and neighbour.
+struct CircleTable {
+  static constexpr int steps = 256;
+  std::array<double, steps + 1> radius;
+  CircleTable() {
+    radius[0] = normal_quantile(0.975);
+    for (int i = 1; i <= steps; ++i)
+      radius[static_cast<std::size_t>(i)] =
+          circle_radius(static_cast<double>(i) / steps, radius[static_cast<std::size_t>(i - 1)]);
+  }
+};
+} // namespace
+
 double circle95(const Ellipse &e) {
   if (e.major <= 0) return 0;
-  const double c = e.minor / e.major;
-  if (c < 1e-6) return normal_quantile(0.975) * e.major;
-  // P(r) for unit major axis: (1/2π) ∫ (1 − exp(−r²/2 (cos² + sin²/c²)⁻¹ …)) dθ in polar form.
-  auto probability = [c](double r) {
-    // The midpoint rule converges geometrically for a periodic integrand; only needles want many points.
-    const int n = c < 0.1 ? 720 : 96;
-    double sum = 0;
-    for (int i = 0; i < n; ++i) {
-      const double t = 2 * pi * (i + 0.5) / n, a = std::cos(t), b = std::sin(t);
-      const double k = (a * a + b * b / (c * c)) / 2;
-      sum += (1 - std::exp(-k * r * r)) / (2 * k * c);
-    }
-    return sum / n;
-  };
-  double low = 1.9, high = 2.5;
-  for (int i = 0; i < 36; ++i) {
-    const double mid = (low + high) / 2;
-    (probability(mid) < 0.95 ? low : high) = mid;
-  }
-  return (low + high) / 2 * e.major;
+  static const CircleTable table;
+  const double at = std::clamp(e.minor / e.major, 0.0, 1.0) * CircleTable::steps;
+  // Lagrange's polynomial through the four nodes around it.
+  const int first = std::clamp(static_cast<int>(at) - 1, 0, CircleTable::steps - 3);
+  const double x = at - first;
+  const double *y = &table.radius[static_cast<std::size_t>(first)];
+  const double r = -y[0] * (x - 1) * (x - 2) * (x - 3) / 6 + y[1] * x * (x - 2) * (x - 3) / 2 -
+                   y[2] * x * (x - 1) * (x - 3) / 2 + y[3] * x * (x - 1) * (x - 2) / 6;
+  return r * e.major;
 }
 
 } // namespace ampletie

@@ -28,8 +28,8 @@ struct Ellipse {
 };
 Ellipse ellipse(const Eigen::Matrix2d &cov_en);
 
-/// Radius of the circle that holds 95 % of a bivariate normal error with this standard ellipse (exact integral; the
-/// polynomial of Leenhouts 1985 agrees to 0.003).
+/// Radius of the circle that holds 95 % of a bivariate normal error with this standard ellipse (the
+/// integral, tabulated to 1e-8; the polynomial of Leenhouts 1985 agrees to 0.003).
 double circle95(const Ellipse &standard);
 
 } // namespace ampletie

@@ -5,6 +5,7 @@
 #include "formats/landxml_units.h"
 #include "formats/recipe.h"
 #include <algorithm>
+#include <cmath>
 #include <fmt/format.h>
 #include <map>
 #include <nlohmann/json.hpp>
@@ -122,6 +123,30 @@ bool looks_like_issue_record(std::string_view text) {
          text.find("\"network_fingerprint\"") != std::string_view::npos;
 }
 
+namespace {
+/// Of a record; null where it keeps none (too many marks).
+std::shared_ptr<const JointCovariance> joint_covariance(const nlohmann::json &record) {
+  const auto found = record.find("covariance_enu");
+  if (found == record.end() || !found->is_array()) return nullptr;
+  JointCovariance out;
+  for (const auto &m : record.at("marks")) out.marks.push_back(m.at("name"));
+  const std::size_t n = 3 * out.marks.size();
+  if (found->size() != n) throw InputError("the record is damaged: its covariance does not suit its marks");
+  const auto rows = static_cast<Eigen::Index>(n);
+  out.enu.resize(rows, rows);
+  for (std::size_t i = 0; i < n; ++i) {
+    if (found->at(i).size() != i + 1) throw InputError("the record is damaged: its covariance is no triangle");
+    for (std::size_t k = 0; k <= i; ++k) {
+      const double v = found->at(i).at(k);
+      if (!std::isfinite(v)) throw InputError("the record is damaged: its covariance is not finite");
+      out.enu(static_cast<Eigen::Index>(i), static_cast<Eigen::Index>(k)) =
+          out.enu(static_cast<Eigen::Index>(k), static_cast<Eigen::Index>(i)) = v;
+    }
+  }
+  return std::make_shared<const JointCovariance>(std::move(out));
+}
+} // namespace
+
 ControlList read_issue_record(std::string_view text) {
   // A tree of it takes some fifty times the text.
   if (text.size() > (std::size_t{8} << 20)) throw InputError("a record of more than 8 MB was not made by this program");
@@ -155,6 +180,7 @@ ControlList read_issue_record(std::string_view text) {
       check_name(r.mark, "the name of the mark", r.line);
       keep.add(std::move(r));
     }
+    out.joint = joint_covariance(j);
     for (const auto &h : j.value("heights", nlohmann::json::array())) {
       ControlRow r;
       r.mark = h.at("name");

@@ -41,8 +41,15 @@ struct ControlRow {
   long line = 0;
 };
 
+/// What the errors of a record's marks have in common: east, north, up of each in its order, m²; held ones errorless.
+struct JointCovariance {
+  std::vector<std::string> marks;
+  Eigen::MatrixXd enu;
+};
+
 struct ControlList {
   std::vector<ControlRow> rows;
+  std::shared_ptr<const JointCovariance> joint; ///< null: the list has none
   char delimiter = ',';
   std::vector<std::string> unread_columns;
   std::size_t passed_over = 0; ///< rows that are no published values: provisional ones, heights from zero

@@ -37,6 +37,8 @@ constexpr TargetRow targets[] = {
     named<StyleThing>(Thing::Kind::nothing),
     named<FitThing>(Thing::Kind::nothing),
     named<PairThing>(Thing::Kind::nothing),
+    named<AlsoThing>(Thing::Kind::nothing),
+    named<GroupThing>(Thing::Kind::nothing),
     named<StaffThing>(Thing::Kind::nothing),
     named<InstrumentThing>(Thing::Kind::nothing),
 };

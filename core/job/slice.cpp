@@ -50,8 +50,10 @@ std::vector<Slice> slices_of(const Meaning &m) {
           return {Slice::routes};
         else if constexpr (std::is_same_v<T, Said<StyleThing>>)
           return {Slice::styles};
-        else if constexpr (among<T, Said<FitThing>, Said<PairThing>>)
+        else if constexpr (among<T, Said<FitThing>, Said<PairThing>, Said<AlsoThing>>)
           return {Slice::fits};
+        else if constexpr (std::is_same_v<T, Said<GroupThing>>)
+          return {Slice::groups};
         else if constexpr (std::is_same_v<T, Said<AskedThing>>)
           return {Slice::asked};
         else if constexpr (std::is_same_v<T, Said<MarkThing>>)
@@ -91,6 +93,7 @@ const char *slice_name(Slice s) {
                                    "said of traverses",
                                    "styles",
                                    "frame fits",
+                                   "groups",
                                    "accuracy asked for",
                                    "said of marks",
                                    "recipes",

@@ -24,7 +24,8 @@ enum class Slice {
   stations, ///< set-ups and pointings
   routes,
   styles,
-  fits, ///< frame fits and their pairs
+  fits,   ///< frame fits and their pairs, further systems
+  groups, ///< factors of groups of observations
   asked,
   marks,   ///< gravity, names that stand for others
   recipes, ///< and what was looked at

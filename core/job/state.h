@@ -100,6 +100,8 @@ struct PointingEdits {
 struct RouteEdits {
   Decided<std::optional<std::string>> name, balance, angles, heights;
   Decided<std::optional<double>> start_east, start_north, start_bearing_deg, start_height;
+  Decided<std::optional<std::string>> start_toward; ///< a mark whose published place turns it, without being held
+  Decided<std::optional<double>> start_bearing_sd_s;
 };
 
 /// How points of a code are drawn on the plan.
@@ -152,6 +154,17 @@ struct FitEdits {
   bool there() const { return list.value || mark.value; }
 };
 
+/// Another system that marks are issued in beside the job's own.
+struct AlsoEdits {
+  Decided<std::optional<std::string>> crs;     ///< code of a projected system; none: not issued in it
+  Decided<std::optional<std::string>> through; ///< source with a grid of shifts, to an older datum
+};
+
+/// Observations that share a factor of accuracy (results/weight_groups.h: what belongs to which).
+struct GroupEdits {
+  Decided<std::optional<double>> factor; ///< on their standard deviations
+};
+
 /// Limits that raise doubts, and settings of the computations. Names as `ample set JOB limit NAME=VALUE` writes them.
 struct JobSettings {
   std::string title = "untitled job";
@@ -184,6 +197,8 @@ struct JobState {
   std::map<std::string, PointingEdits> pointings;
   std::map<std::string, RouteEdits> routes;                ///< by the set-up that a traverse starts from
   std::map<std::string, FitEdits> fits;                    ///< by the name of the system
+  std::map<std::string, AlsoEdits> also;                   ///< by the name of the system
+  std::map<std::string, GroupEdits> groups;                ///< by name: "kind=vectors"
   std::map<std::string, CodeStyle> styles;                 ///< by code; "WALL*" for all that begin so
   std::map<std::string, Decided<double>> staffs;           ///< staff → scale of its graduation, ppm
   std::map<std::string, InstrumentCard> instruments;       ///< by serial number, as the books write it

@@ -3,20 +3,25 @@
 
 namespace ampletie {
 
-/// An adjusted mark against coordinates that a list publishes and that do not hold it.
+/// An adjusted mark against coordinates that do not hold it: of a check, or what a list publishes.
 struct ComparedMark {
-  std::string name, where; ///< "control.csv line 7"
+  std::string name, where; ///< "control.csv line 7", "typed (decision 12)"
   std::string source_id;
+  bool check = false;                          ///< the surveyor asked for it
+  bool has_plan = false, has_up = false;       ///< what can be compared; up: of the ellipsoidal height
   Vec3 difference = Vec3::Zero();              ///< adjusted less published, east, north and up at the mark, m
   Mat3 cov = Mat3::Zero();                     ///< of both, m²
   Mat3 datum_cov = Mat3::Zero();               ///< of that what the held marks give to all alike
   bool stated = false;                         ///< the list states an uncertainty; else only the network's counts
   double plan_statistic = 0, up_statistic = 0; ///< χ² with two and one degrees
   bool plan_passes = true, up_passes = true;   ///< α = 0.001 each (statistics.h)
-  /// The same of physical heights, where both have one.
-  std::optional<double> height_difference, height_sd;
+  std::optional<double> height_difference;     ///< of physical heights, where both have one, m
+  std::optional<double> height_sd;             ///< none: nobody states how good the geoid between is
   bool height_passes = true;
   bool passes() const { return plan_passes && up_passes && height_passes; }
+  bool judged() const { return has_plan || has_up || height_sd; }
+  double worst() const;     ///< the largest of the statistics, each in its limit; above 1: one fails
+  double largest_m() const; ///< difference
 };
 
 /// What all differences have in common.
@@ -25,8 +30,14 @@ struct SystematicPart {
   double size_m = 0;    ///< the most that it moves a mark
 };
 
+/// A mark that was to be a check and could not be compared.
+struct UncomparedCheck {
+  std::string name, because;
+};
+
 struct Comparison {
-  std::vector<ComparedMark> marks; ///< the worst first
+  std::vector<ComparedMark> marks; ///< checks first, the worst first
+  std::vector<UncomparedCheck> uncompared;
   std::vector<SystematicPart> systematic;
 };
 
@@ -35,5 +46,15 @@ struct Comparison {
 /// significant (each against the model without it, α = 0.001): a shift, a turn, a scale, a tilt; a shift is compared
 /// with what an unapplied change of frame and an unapplied geoid would make here.
 Comparison compare_with_published(const JobSnapshot &s, const NetworkRun &run);
+
+/// The same of one mark: its own published coordinates where they do not hold it, and those of other lists.
+std::vector<ComparedMark> compare_mark(const JobSnapshot &s, const NetworkRun &run, const AdjustedMark &m);
+
+/// All checks of the job: those that were compared, and those that could not be.
+std::pair<std::vector<ComparedMark>, std::vector<UncomparedCheck>> compare_checks(const JobSnapshot &s,
+                                                                                  const NetworkRun &run);
+
+/// "12.3 mm in plan and +4.1 mm in height from its published place".
+std::string difference_words(const ComparedMark &c);
 
 } // namespace ampletie

@@ -65,7 +65,7 @@ void datum_doubts(DoubtList &list, const JobSnapshot &s) {
       list.add(DoubtKind::datum_not_usable, "datum", Section::datum, {}, e.reason(), "datum");
   }
   for (const auto &[mark, h] : s.state().holds)
-    if (!s.published().count(mark) && !s.benchmarks().count(mark) && !s.misplaced().count(mark))
+    if (!s.listed(mark) && !s.misplaced().count(mark))
       list.add(DoubtKind::held_without_coordinates, mark, Section::datum, {Thing::Kind::mark, mark},
                "this mark is held, but nothing gives its coordinates");
 }

@@ -65,6 +65,8 @@ std::string DecisionWords::about(const Decision &d) const {
                                [](const Said<InstrumentThing> &x) { return "instrument " + x.about.text; },
                                [](const Said<StyleThing> &x) { return "code " + x.about.text; },
                                [](const Said<FitThing> &x) { return "system " + x.about.text; },
+                               [](const Said<AlsoThing> &x) { return "further system " + x.about.text; },
+                               [](const Said<GroupThing> &x) { return "group " + x.about.text; },
                                [](const Said<PairThing> &x) {
                                  const auto bar = x.about.text.find('|');
                                  return x.about.text.substr(bar + 1) + " in the fit of " + x.about.text.substr(0, bar);

@@ -12,6 +12,7 @@ class DoubtList;
 struct Correction {
   std::string words, source, field, value; ///< a field of `SourceThing`, and its value
   std::string hold{};                      ///< or the mark to hold, as `value` says
+  std::string route{};                     ///< or the set-up of whose traverse `field` becomes `value`
 };
 
 /// What the software cannot settle and the surveyor must.
@@ -41,6 +42,8 @@ void misplaced_doubts(DoubtList &list, const JobSnapshot &s);
 void geoid_doubts(DoubtList &list, const JobSnapshot &s);
 /// Frame fits: what fails, what nobody checks, what lies beyond them.
 void fit_doubts(DoubtList &list, const JobSnapshot &s);
+/// Further systems that marks were to be issued in and are not.
+void also_doubts(DoubtList &list, const JobSnapshot &s);
 /// Lists that give a mark otherwise than the one whose coordinates or height are used.
 void list_doubts(DoubtList &list, const JobSnapshot &s);
 /// Answers of positioning services against what the job knows of the same set-up; bases that only an answer could tie.

@@ -101,12 +101,16 @@ const Doubts &level_doubts_result() {
 const Doubts &traverse_doubts_result() {
   static const Doubts r{"doubts: traverses",
                         Section::traverse,
-                        {&traverses_result(), &traverse_findings_result()},
+                        {&traverses_result(), &traverse_findings_result(), &belonging_result()},
                         {},
                         found_by([](DoubtList &list, const JobSnapshot &s) {
+                          const auto published = [&](const std::string &mark) {
+                            const PublishedMark *p = s.listed(mark);
+                            return p && p->has_position();
+                          };
                           for (const auto &source : s.traverses().field.sources)
                             understood_less(list, source.head, Section::traverse);
-                          traverse_doubts(list, s.traverses(), s.get(traverse_findings_result()));
+                          traverse_doubts(list, s.traverses(), s.get(traverse_findings_result()), published);
                         })};
   return r;
 }
@@ -169,10 +173,15 @@ const Doubts &network_doubts_result() {
                         Section::network,
                         {&network_result(), &vectors_result(), &occupations_result(), &levels_result(),
                          &traverses_result(), &contents_result(), &belonging_result()},
-                        {Slice::asked, Slice::settings_judgement, Slice::settings_datum},
+                        {Slice::asked, Slice::settings_judgement, Slice::settings_datum, Slice::holds},
                         found_by([](DoubtList &list, const JobSnapshot &s) {
                           if (const auto &run = s.get(network_result())) network_doubts(list, s, s.vectors(), *run);
                         })};
+  return r;
+}
+
+const Doubts &also_doubts_result() {
+  static const Doubts r{"doubts: further systems", Section::datum, {&also_result(), &network_result()}, {}, found_by(also_doubts)};
   return r;
 }
 
@@ -216,7 +225,7 @@ const std::vector<const Doubts *> &sections() {
       &misplaced_result(),     &list_doubts_result(),    &answers_result(),      &intake_result(),
       &vector_doubts_result(), &closure_doubts_result(), &level_doubts_result(), &traverse_doubts_result(),
       &same_marks_result(),    &books_result(),          &datum_doubts_result(), &geoid_doubts_result(),
-      &fit_doubts_result(),    &network_doubts_result(), &issue_doubts_result(), &targetless_result()};
+      &fit_doubts_result(),    &also_doubts_result(),    &network_doubts_result(), &issue_doubts_result(), &targetless_result()};
   return all;
 }
 
@@ -260,7 +269,7 @@ const Result<std::vector<NearNames>> &near_names_result() {
                                                 Section::intake,
                                                 {&contents_result(), &occupied_marks(), &belonging_result(),
                                                  &levels_result(), &network_vectors(), &traverses_result()},
-                                                {Slice::holds, Slice::marks},
+                                                {Slice::holds, Slice::marks, Slice::settings_datum},
                                                 [](const JobSnapshot &s) { return near_names(s, s.vectors()); }};
   return r;
 }

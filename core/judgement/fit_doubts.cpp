@@ -129,4 +129,13 @@ void fit_doubts(DoubtList &list, const JobSnapshot &s) {
   }
 }
 
+void also_doubts(DoubtList &list, const JobSnapshot &s) {
+  // Before the first adjustment there is nothing to issue at all.
+  if (!s.get(network_result())) return;
+  for (const AlsoSystem &a : s.get(also_result()))
+    if (!a.problem.empty())
+      list.add(DoubtKind::not_computed, a.name, Section::datum, {},
+               "nothing is issued in the further system " + a.name + " (" + a.crs + "): " + a.problem, "also " + a.name);
+}
+
 } // namespace ampletie

@@ -6,6 +6,22 @@
 
 namespace ampletie {
 
+namespace {
+bool in_network(const NetworkRun &run, const std::string &mark) {
+  return std::any_of(run.result.marks.begin(), run.result.marks.end(),
+                     [&](const AdjustedMark &m) { return m.name == mark; });
+}
+} // namespace
+
+std::string why_heights_stay_apart(const JobSnapshot &s, const NetworkRun &run) {
+  const DatumSettings &d = s.state().settings.datum;
+  if (run.heights_alone || is_local(d.crs)) return {};
+  if (d.vertical.empty()) return "the job has no vertical system (setting vertical): physical heights join nothing";
+  if (!run.geoid_refusal.empty()) return run.geoid_refusal;
+  if (!run.geoid_sd) return "nobody states how good the geoid's grid is (settings geoid_sd and geoid_correlation)";
+  return {};
+}
+
 std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun *run) {
   std::vector<LeftOver> out;
   std::set<std::string> files; // told of as a whole
@@ -41,6 +57,8 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
     if (!m.accepted) out.push_back({"mark", mark, m.sentence});
   for (const LevelSource &src : s.levels().sources)
     if (src.blocked() && !files.count(src.source_id)) out.push_back({"level file", src.name, "not understood"});
+  const std::string apart = run ? why_heights_stay_apart(s, *run) : "";
+  const std::string unjoined = "nothing joins it to the network";
   std::set<std::string> joined;
   if (run) {
     const std::set<std::string> used(run->levels.begin(), run->levels.end());
@@ -55,7 +73,7 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
     else if (!l.problem.empty())
       out.push_back({"level line", l.name, l.problem});
     else if (run && !joined.count(l.id))
-      out.push_back({"level line", l.name, "nothing joins it to the network"});
+      out.push_back({"level line", l.name, apart.empty() ? unjoined : apart});
   std::set<std::string> books;
   for (const auto &src : s.traverses().field.sources)
     if (!src.used || src.blocked()) {
@@ -67,8 +85,17 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
     if (!u->used)
       out.push_back({"set-up", "on " + u->setup.mark, u->left_out_because});
     else if (run && std::find(run->stations.begin(), run->stations.end(), u->setup.id) == run->stations.end())
-      out.push_back({"set-up", "on " + u->setup.mark, "nothing joins it to the network"});
+      out.push_back({"set-up", "on " + u->setup.mark, unjoined});
   }
+  // What nobody measured to is no loss; what levels lead to is.
+  std::set<std::string> levelled;
+  for (const LevelLine &l : s.levels().lines)
+    if (l.used)
+      for (const LevelPoint &p : l.reduced.points) levelled.insert(p.mark);
+  for (const auto &[mark, h] : s.state().holds)
+    if (run && h.how != Hold::none && h.how != Hold::check && levelled.count(mark) && s.listed(mark) &&
+        !in_network(*run, mark))
+      out.push_back({"held mark", mark, apart.empty() ? "nothing joins it to the network" : apart});
   return out;
 }
 

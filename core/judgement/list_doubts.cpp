@@ -97,11 +97,12 @@ void list_doubts(DoubtList &list, const JobSnapshot &s) {
       if (astray != s.misplaced().end() && astray->second.published.source_id == c.source.id) continue;
       // What was typed with a decision is the surveyor's own choice between them.
       const PublishedMark *used = mark_of(s.published(), other.name);
+      if (!used) used = mark_of(s.checks(), other.name);
       if (used && !used->source_id.empty() && used->source_id != c.source.id && datum)
         if (const auto d = apart(*used, other, *datum, policy); d && *d > same_place)
           found.take(*used, other, "the position", *d, false);
-      used = mark_of(s.benchmarks(), other.name);
-      if (!used || !other.height) continue;
+      used = s.listed(other.name);
+      if (!used || !used->height || !other.height) continue;
       const std::string &height_of = used->height_from ? used->height_from->source_id : used->source_id;
       if (!height_of.empty() && height_of != c.source.id)
         if (const double d = std::abs(*used->height - *other.height); d > same_height + 1e-9)

@@ -1,13 +1,18 @@
 #include "judgement/near_names.h"
+#include "base/error.h"
 #include "base/size_words.h"
 #include "geodesy/ellipsoid.h"
 #include <algorithm>
+#include <array>
 #include <cctype>
 #include <fmt/format.h>
 #include <set>
 
 namespace ampletie {
 namespace {
+
+constexpr double one_place = 0.05;         ///< m; two monuments do not stand nearer to one another
+constexpr std::size_t many_published = 3000; ///< of which not all are placed to be compared
 
 bool digit(char c) { return c >= '0' && c <= '9'; }
 
@@ -47,7 +52,35 @@ std::string name_key(const std::string &name) {
   return out;
 }
 
-std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+namespace {
+/// Pairs of names whose places are known to centimetres and lie nearer to one another than any two marks do.
+std::set<std::pair<std::string, std::string>> at_one_place(const std::map<std::string, Known> &names) {
+  using Cell = std::array<long, 3>;
+  std::map<Cell, std::vector<const std::pair<const std::string, Known> *>> cells;
+  const auto cell_of = [](const Vec3 &p) {
+    return Cell{std::lround(p.x() / one_place), std::lround(p.y() / one_place), std::lround(p.z() / one_place)};
+  };
+  for (const auto &n : names)
+    if (n.second.place && n.second.solved) cells[cell_of(*n.second.place)].push_back(&n);
+  std::set<std::pair<std::string, std::string>> out;
+  for (const auto &[c, here] : cells)
+    for (long i = -1; i <= 1; ++i)
+      for (long j = -1; j <= 1; ++j)
+        for (long k = -1; k <= 1; ++k) {
+          const auto there = cells.find({c[0] + i, c[1] + j, c[2] + k});
+          if (there == cells.end()) continue;
+          for (const auto *a : here)
+            for (const auto *b : there->second)
+              if (a->first < b->first && (*a->second.place - *b->second.place).norm() <= one_place)
+                out.insert({a->first, b->first});
+        }
+  return out;
+}
+} // namespace
+
+namespace {
+/// Every name of the job with what speaks for it and where it lies.
+std::map<std::string, Known> known_names(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
   bool started = false; // a job without published places is placed by one header
   std::map<std::string, Known> names;
   for (const Occupation &o : s.occupations()) {
@@ -55,9 +88,21 @@ std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<Vector
     k.weight += 1, k.beyond_levels = true;
     if (o.file->approximate.norm() > 6e6) k.place = o.file->approximate;
   }
+  std::optional<JobDatum> datum;
+  if (!s.published().empty() && s.published().size() <= many_published) try {
+      datum.emplace(job_datum(s));
+    } catch (const InputError &) {
+      // a datum that cannot be used is a doubt of its own
+    }
   for (const auto &[name, p] : s.published()) {
     names[name].weight += 100, names[name].beyond_levels = true;
     if (p.xyz) names[name].place = *p.xyz, names[name].solved = true;
+    if (datum) try {
+        names[name].place = published_in_job(p, *datum, {s.state().settings.worst_transformation_m, false}).xyz;
+        names[name].solved = true;
+      } catch (const InputError &) {
+        // it has a doubt of its own
+      }
   }
   // What vectors say is better than what headers say: walked from the first mark of each group that they join.
   for (bool moved = true; moved;) {
@@ -73,7 +118,8 @@ std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<Vector
         a.place = Vec3(*b.place - v.solved->d), a.solved = moved = true;
     }
   }
-  for (const auto &[name, p] : s.benchmarks()) names[name].weight += 100, names[name].beyond_levels = true;
+  for (const auto *all : {&s.benchmarks(), &s.checks()})
+    for (const auto &[name, p] : *all) names[name].weight += 100, names[name].beyond_levels = true;
   for (const auto &[name, h] : s.state().holds) names[name].weight += 1000;
   for (const LevelSection &l : s.levels().sections)
     for (const auto *m : {&l.from, &l.to}) names[*m].weight += 1;
@@ -84,6 +130,16 @@ std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<Vector
     for (const auto &m : here)
       if (!m.empty()) names[m].weight += 1, names[m].beyond_levels = true;
   }
+  for (auto &[name, k] : names)
+    if (const auto p = s.traverses().places.find(name); !k.solved && p != s.traverses().places.end())
+      k.place = p->second, k.solved = true;
+  return names;
+}
+} // namespace
+
+std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+  const std::map<std::string, Known> names = known_names(s, vectors);
+  auto near = at_one_place(names);
   std::map<std::string, std::vector<std::string>> by_key;
   for (const auto &[name, k] : names) by_key[name_key(name)].push_back(name);
   std::vector<NearNames> out;
@@ -111,6 +167,7 @@ std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<Vector
       n.why += fmt::format("; they lie {} apart{}", length_words(away, 0),
                            names.at(a).solved && names.at(b).solved ? "" : " by what the files' headers say");
     }
+    near.erase({std::min(a, b), std::max(a, b)});
     if (agrees || !must_agree) out.push_back(std::move(n));
   };
   for (const auto &[key, list] : by_key) {
@@ -123,6 +180,7 @@ std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<Vector
       for (const auto &b : list)
         pair(a, b, "the names differ by a letter as crews add it for another occupation", true);
   }
+  for (const auto &[a, b] : std::set(near)) pair(a, b, "two names at one place", false);
   return out;
 }
 

@@ -3,7 +3,9 @@
 #include "base/angle.h"
 #include "base/size_words.h"
 #include "judgement/accuracy_verdict.h"
+#include "judgement/comparison.h"
 #include "judgement/height_causes.h"
+#include "judgement/left_over.h"
 #include "judgement/traverse_doubts.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
@@ -15,12 +17,18 @@ constexpr double critical = single_test_limit;
 
 void whole(DoubtList &list, const AdjustmentResult &a) {
   if (a.redundancy > 0 && !a.passes) {
-    const bool high = a.variance_factor > a.upper;
     Doubt &d = list.add(DoubtKind::global_test_failed, "network", Section::network, {},
-                        high ? "observations and stated accuracies do not agree: the variance factor is too high"
-                             : "the observations agree better than stated: accuracies are too pessimistic",
+                        "observations and stated accuracies do not agree: the variance factor is too high", "network");
+    d.value = a.variance_factor, d.limit = a.upper, d.unit = "variance factor";
+  }
+  if (a.low()) {
+    Doubt &d = list.add(DoubtKind::better_than_stated, "network", Section::network, {},
+                        "the observations agree better than stated: nothing contradicts them, and printed accuracies "
+                        "are on the safe side",
                         "network");
-    d.value = a.variance_factor, d.limit = high ? a.upper : a.lower, d.unit = "variance factor";
+    d.value = a.variance_factor, d.limit = a.lower, d.unit = "variance factor";
+    d.causes = {"stated accuracies are too pessimistic",
+                "observations that are not independent of each other (the same readings twice, reduced from one another)"};
   }
   if (a.redundancy == 0)
     list.add(DoubtKind::no_redundancy, "network", Section::network, {},
@@ -182,33 +190,34 @@ private:
   const BlockTest *worst_level_ = nullptr;
 };
 
-/// How a mark was published, m²; zero where nobody says.
-Mat3 published_covariance(const JobSnapshot &s, const std::string &mark) {
-  const auto p = s.published().find(mark);
-  if (p == s.published().end()) return Mat3::Zero();
-  if (p->second.cov_enu) return *p->second.cov_enu;
-  return p->second.sd_enu ? Mat3(p->second.sd_enu->cwiseAbs2().asDiagonal()) : Mat3(Mat3::Zero());
+/// Marks that are compared and never used, against where the network finds them.
+void checks(DoubtList &list, const JobSnapshot &s, const NetworkRun &run) {
+  const auto [compared, left] = compare_checks(s, run);
+  for (const ComparedMark &c : compared) {
+    if (c.passes()) continue;
+    Doubt &d = list.add(DoubtKind::check_mark_differs, c.name, Section::network, {Thing::Kind::mark, c.name},
+                        "found " + difference_words(c));
+    // Of the parts the one that fails most clearly.
+    const double plan = plan_test_limit * plan_test_limit, one = single_test_limit * single_test_limit;
+    d.value = plan * c.worst(), d.limit = plan;
+    if (c.plan_passes) d.value = one * c.worst(), d.limit = one;
+    d.unit = "χ²", d.effect_m = c.largest_m();
+    if (!c.stated) d.causes.push_back("no accuracy is published for it: it was compared as if it were errorless");
+  }
+  // What has no coordinates at all is a doubt of its own, and so is what does not belong here.
+  for (const UncomparedCheck &u : left)
+    if (s.listed(u.name) && !s.misplaced().count(u.name))
+      list.add(DoubtKind::check_not_compared, u.name, Section::network, {Thing::Kind::mark, u.name},
+               "this mark was to be a check, and nothing was compared: " + u.because);
 }
 
-void marks(DoubtList &list, const JobSnapshot &s, const NetworkResult &r) {
+void marks(DoubtList &list, const NetworkResult &r) {
   for (const AdjustedMark &m : r.marks) {
     if (m.hold == Hold::full) continue;
     if (m.independent_checks == 0 && (m.plan_known || m.hold != Hold::height))
       list.add(DoubtKind::no_independent_check, m.name, Section::network, {Thing::Kind::mark, m.name},
                m.plan_known ? "only one set-up determines this mark: a mistake in it would not show"
                             : "only one levelled difference leads to this mark: a mistake in it would not show");
-    if (m.hold == Hold::check) {
-      const Vec3 e = m.shift_enu;
-      // Both are uncertain: what is found here and what was published.
-      const Mat3 joint = m.network_cov_enu + published_covariance(s, m.name) + Mat3::Identity() * 1e-12;
-      const double q = e.dot(joint.inverse() * e);
-      if (q > 16.27) {
-        Doubt &d = list.add(DoubtKind::check_mark_differs, m.name, Section::network, {Thing::Kind::mark, m.name},
-                            fmt::format("found {} in plan and {} in height from its published place",
-                                        length_words(e.head<2>().norm(), 0), length_words(e.z(), 0, true)));
-        d.value = q, d.limit = 16.27, d.unit = "χ²", d.effect_m = e.norm();
-      }
-    }
   }
 }
 
@@ -242,6 +251,16 @@ void datum(DoubtList &list, const JobSnapshot &s, const NetworkRun &run) {
   for (const auto &name : run.result.zero_sd_held)
     list.add(DoubtKind::held_without_accuracy, name, Section::datum, {Thing::Kind::mark, name},
              "held as if errorless: no standard deviation was published for it");
+  if (s.state().settings.datum.vertical.empty() && s.levels().any() && run.levels.empty())
+    if (const std::string why = why_heights_stay_apart(s, run); !why.empty()) {
+      int lines = 0, held = 0;
+      for (const LeftOver &x : left_over(s, {}, &run)) lines += x.kind == "level line", held += x.kind == "held mark";
+      Doubt &d = list.add(DoubtKind::levels_take_no_part, "heights", Section::network, {},
+                          fmt::format("{} level line{} and {} held mark{} take no part: {}", lines,
+                                      lines == 1 ? "" : "s", held, held == 1 ? "" : "s", why),
+                          "levels");
+      d.causes.push_back("say the job's vertical system, or leave the level books out with a reason");
+    }
   if (run.geoid_refusal.empty() && !run.geoid_name.empty() && !run.geoid_sd && !run.heights_alone &&
       !is_local(s.state().settings.datum.crs))
     list.add(DoubtKind::geoid_without_accuracy, "heights", Section::datum, {},
@@ -256,7 +275,8 @@ void network_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vec
                     const NetworkRun &run) {
   whole(list, run.result.adjustment);
   FailedTests(list, s, vectors, run).add();
-  marks(list, s, run.result);
+  marks(list, run.result);
+  checks(list, s, run);
   accuracies(list, s.state(), run);
   datum(list, s, run);
 }

@@ -89,8 +89,8 @@ std::vector<TraceStep> trace_vector(const VectorResult &v, const JobSnapshot &s,
   for (const Occupation &o : s.occupations())
     if (o.id == v.from_occupation) first = o.start, last = o.stop;
   for (const Occupation &o : s.occupations()) {
-    const auto p = s.published().find(o.mark);
-    if (!o.used || p == s.published().end() || o.start > last || o.stop < first) continue;
+    const auto p = s.anchors().find(o.mark);
+    if (!o.used || p == s.anchors().end() || o.start > last || o.stop < first) continue;
     out.push_back({depth + 1, "anchor", "a-priori place from " + o.mark,
                    "moves the vector by millionths of its own change", "", 0, 0, o.mark});
     if (p->second.line)

@@ -91,12 +91,9 @@ private:
   }
 
   void control(const std::string &name, int depth) {
-    auto p = s.published().find(name);
-    if (p == s.published().end()) {
-      p = s.benchmarks().find(name);
-      if (p == s.benchmarks().end()) return;
-    }
-    const PublishedMark &m = p->second;
+    const PublishedMark *listed = s.listed(name);
+    if (!listed) return;
+    const PublishedMark &m = *listed;
     if (!m.source_id.empty()) {
       out.push_back({depth, "control", m.where(), m.what(), m.source_id, m.line, 0, name});
       if (const auto said = s.state().lists.find(m.source_id); said != s.state().lists.end())

@@ -74,6 +74,7 @@ struct TraverseDoubts {
   DoubtList &list;
   const TraverseReport &r;
   const TraverseFindings &findings;
+  const std::function<bool(const std::string &)> &published;
   std::map<std::string, std::vector<std::string>> causes{}; ///< of each test
 
   Doubt &add(DoubtKind kind, const std::string &about, const Thing &thing, std::string sentence,
@@ -144,10 +145,17 @@ struct TraverseDoubts {
     for (const TraverseLine &l : r.lines) {
       if (!l.used) continue;
       if (!l.problem.empty()) add(DoubtKind::traverse_not_computed, l.name, {T::traverse, l.id}, l.problem);
-      if (l.local_place || l.local_bearing)
-        add(DoubtKind::local_traverse, l.name, {T::traverse, l.id},
-            l.local_place ? "it hangs on no known mark: its coordinates are local ones"
-                          : "nothing gives its bearing: it is assumed, and all coordinates turn with it");
+      if (l.local_place || l.local_bearing) {
+        Doubt &d = add(DoubtKind::local_traverse, l.name, {T::traverse, l.id},
+                       l.local_place ? "it hangs on no known mark: its coordinates are local ones"
+                                     : "nothing gives its bearing: it is assumed, and all coordinates turn with it");
+        // A published mark that was sighted turns it without being held.
+        if (const ReducedSetup *first = l.local_place ? nullptr : r.field.find(l.id))
+          for (const TargetSight &s : first->sights)
+            if (published(s.mean.target))
+              d.corrections.push_back({"Turn it to the published place of " + s.mean.target + ", which is not held", "",
+                                       "start_toward", s.mean.target, "", l.id});
+      }
       if (l.problem.empty() && l.result.kind == TraverseKind::hanging)
         add(DoubtKind::open_traverse, l.name, {T::traverse, l.id}, "nothing closes it: a mistake in it cannot show");
       for (const TraverseSuspect &s : l.result.suspects)
@@ -190,8 +198,9 @@ struct TraverseDoubts {
 
 } // namespace
 
-void traverse_doubts(DoubtList &list, const TraverseReport &r, const TraverseFindings &findings) {
-  TraverseDoubts doubts{list, r, findings};
+void traverse_doubts(DoubtList &list, const TraverseReport &r, const TraverseFindings &findings,
+                     const std::function<bool(const std::string &)> &published) {
+  TraverseDoubts doubts{list, r, findings, published};
   doubts.of_sources();
   doubts.of_tests();
   doubts.of_marks();

@@ -124,9 +124,12 @@ void closure_doubts(DoubtList &list, const JobSnapshot &s, const LoopReport &rep
                  : l.check == LoopCheck::none ? DoubtKind::session_does_not_close
                                               : DoubtKind::loop_does_not_close,
                  l.name(), Section::gnss, {Thing::Kind::loop, l.id},
-                 fmt::format("{} by {} in plan and {} in height; the plain limit is {:.1f} mm",
+                 fmt::format("{} by {} in plan and {} in height; the plain limit of {:.1f} mm {}",
                              l.repeated() ? "they differ" : "the loop misses", length_words(mm.head<2>().norm() / 1000),
-                             length_words(mm.z() / 1000, 1, true), l.limit_m * 1000));
+                             length_words(mm.z() / 1000, 1, true), l.limit_m * 1000,
+                             l.within_limit()        ? "allows that, the accuracy of the vectors does not"
+                             : l.within_propagated() ? "is exceeded, the accuracy of the vectors allows it"
+                                                     : "is exceeded"));
     d.value = propagated ? l.statistic : mm.norm(), d.limit = propagated ? l.statistic_limit : l.limit_m * 1000;
     d.unit = propagated ? "χ²" : "mm";
     d.effect_m = l.misclosure_enu.norm();

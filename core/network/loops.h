@@ -35,6 +35,10 @@ struct Loop {
   bool closes() const { return within_propagated() && within_limit(); }
   std::string name() const; ///< its marks, "A – B – C"
   bool within_limit() const { return misclosure_enu.norm() <= limit_m; }
+  /// "closes", "misses" (both), "over the limit" (its accuracy allows it), "over its accuracy" (the limit allows it).
+  const char *verdict() const {
+    return closes() ? "closes" : within_propagated() ? "over the limit" : within_limit() ? "over its accuracy" : "misses";
+  }
 };
 
 /// Repeated vectors, one after the other, and for every other vector beyond a spanning tree the shortest loop through

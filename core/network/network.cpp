@@ -432,6 +432,22 @@ void station_results(const NetworkInput &in, const NetworkProblem &b, NetworkRes
 }
 } // namespace
 
+namespace {
+/// What a block observed, in words.
+std::string observation_name(const NetworkInput &in, const Block &b) {
+  for (const NetworkVector &v : in.vectors)
+    if (v.id == b.id) return "the vector " + v.from + " → " + v.to;
+  for (const NetworkLevel &l : in.levels)
+    if (l.id == b.id) return "the levels " + l.from + " – " + l.to;
+  for (const NetworkStation &s : in.stations) {
+    if (s.id == b.id) return "the set-up on " + s.mark;
+    for (const NetworkSight &t : s.sights)
+      if (t.id == b.id) return "the " + b.kind + " " + s.mark + " → " + t.to;
+  }
+  return b.kind + " " + b.id;
+}
+} // namespace
+
 NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
   check_tags(in);
   const auto defects = datum_defects(in);
@@ -446,6 +462,9 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
   } catch (const SingularError &e) {
     throw InputError("the network is not determined at " +
                      b.problem.parameters[static_cast<std::size_t>(e.unknown)].name);
+  } catch (const ConvergenceError &e) {
+    throw InputError("the adjustment does not converge: look first at " + observation_name(in, *b.problem.blocks[e.block]) +
+                     ", which fits worst, and at where the marks begin");
   }
   const AdjustmentResult &r = out.adjustment;
   std::optional<MeanShift> shift;

@@ -3,6 +3,7 @@
 #include "geodesy/ellipsoid.h"
 #include "geodesy/frame.h"
 #include "network/level_network.h"
+#include <functional>
 #include <map>
 #include <string>
 
@@ -101,6 +102,9 @@ struct NetworkInput {
   /// set-ups (geodesy.md 22). Antennas stand turned to the north, so that what is off in plan does not fall out either.
   /// Zero: none.
   Vec3 calibration_sd = Vec3::Zero();
+  /// What the standard deviations of an observation are multiplied with, by the id and kind of its block or part; absent:
+  /// one.
+  std::function<double(const std::string &id, const std::string &kind)> factor;
   bool setup_unknowns = true; ///< off only to show in tests what they are worth
   AdjustmentOptions options;
 };
@@ -120,7 +124,7 @@ struct AdjustedMark {
   int setups = 0;                ///< independent erections that used vectors start from
   int sighted_from = 0;          ///< marks that sights of total stations connect it with
   int independent_checks = 0;    ///< beyond the first
-  Vec3 shift_enu = Vec3::Zero(); ///< adjusted − a-priori, for check marks: against the published coordinates
+  Vec3 shift_enu = Vec3::Zero(); ///< adjusted − a-priori
 };
 
 /// A held mark predicted from all others: is the control good?

@@ -300,6 +300,19 @@ void add_vectors(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) 
 }
 } // namespace
 
+std::vector<Block::Part> parts_of(const Block &b) {
+  return b.parts.empty() ? std::vector<Block::Part>{{b.id, b.kind, 0, b.observed.size()}} : b.parts;
+}
+
+namespace {
+/// Standard deviations times the factors of their groups; correlations stay.
+void scale_block(const NetworkInput &in, Block &b) {
+  Eigen::VectorXd f = Eigen::VectorXd::Ones(b.observed.size());
+  for (const Block::Part &p : parts_of(b)) f.segment(p.first, p.count).setConstant(in.factor(p.id, p.kind));
+  b.covariance = (f.asDiagonal() * b.covariance * f.asDiagonal()).eval();
+}
+} // namespace
+
 NetworkProblem build_problem(const NetworkInput &in, NetworkResult &out) {
   NetworkProblem b;
   const auto holds = effective_holds(in);
@@ -328,6 +341,8 @@ NetworkProblem build_problem(const NetworkInput &in, NetworkResult &out) {
   add_vectors(in, b, out);
   add_stations(in, b, out);
   if (in.mode != DatumMode::held) add_bearings(in, holds, b);
+  if (in.factor)
+    for (const auto &block : b.problem.blocks) scale_block(in, *block);
   return b;
 }
 

@@ -17,6 +17,9 @@ struct NetworkProblem {
 /// Throws `InputError` when something ends at a mark that is not there; fills the maps of `out`.
 NetworkProblem build_problem(const NetworkInput &in, NetworkResult &out);
 
+/// The parts of a block; of one that has none, itself.
+std::vector<Block::Part> parts_of(const Block &b);
+
 /// Joins the ends of vectors, and what total stations sighted.
 void join_marks(Groups &g, const NetworkInput &in);
 

@@ -3,6 +3,8 @@
 #include "base/angle.h"
 #include "job/asked.h"
 #include "judgement/left_over.h"
+#include "publication/also_files.h"
+#include "publication/change_table.h"
 #include "publication/control_tables.h"
 #include "publication/figures.h"
 #include "publication/fit_files.h"
@@ -13,6 +15,23 @@ namespace ampletie {
 using nlohmann::json;
 
 namespace {
+/// How the check marks came out, in a sentence of the first paragraph.
+std::string check_words(const json &r) {
+  int agree = 0, all = 0;
+  std::string against;
+  for (const json &c : r.value("checks", json::array())) {
+    ++all;
+    if (c.at("verdict") == "agrees")
+      ++agree;
+    else
+      against += (against.empty() ? "" : ", ") + c.at("mark").get<std::string>() + " " +
+                 (c.at("verdict") == "DISAGREES" ? "disagrees" : "was not judged");
+  }
+  if (all == 0) return {};
+  if (agree == all) return fmt::format(" {} agree{}.", all == 1 ? "The check mark" : fmt::format("All {} check marks", all), all == 1 ? "s" : "");
+  return fmt::format(" Of {} check mark{}, {} agree{}: {}.", all, all == 1 ? "" : "s", agree, agree == 1 ? "s" : "", against);
+}
+
 /// What a reader must know before anything else: what fails, what is open, what took no part.
 std::string verdict(const json &r) {
   std::vector<std::string> against;
@@ -46,6 +65,7 @@ std::string verdict(const json &r) {
   for (const auto &a : against) out += (out.empty() ? "Issued with reservations: " : "; ") + a;
   if (out.empty()) out = "The global test passes and no doubt is open";
   out += ".";
+  out += check_words(r);
   if (accepted) out += fmt::format(" {} doubt{} accepted with a reason.", accepted, accepted == 1 ? " was" : "s were");
   if (!left.empty()) out += " No part of the result: " + left_over_words(left) + " (listed under Doubts).";
   return out;
@@ -159,6 +179,27 @@ ReportTable prediction_table(const json &r) {
   return control;
 }
 
+ReportTable check_table(const json &r) {
+  ReportTable checks{"Check marks: compared, never used (adjusted − published, with the standard deviation of both)",
+                     {{"Mark", "", false},
+                      {"East", "mm"},
+                      {"s", "mm"},
+                      {"North", "mm"},
+                      {"s", "mm"},
+                      {"Height", "mm"},
+                      {"s", "mm"},
+                      {"", "", false},
+                      {"Source", "", false}},
+                     {}};
+  const auto value = [](const json &x) { return x.is_null() ? std::string("–") : mm(x); };
+  for (const json &c : r.value("checks", json::array())) // records of before have none
+    checks.rows.push_back({c.at("mark"), value(c.at("de_m")), value(c.at("sd_e_m")), value(c.at("dn_m")),
+                           value(c.at("sd_n_m")),
+                           value(c.at("dh_m")) + (c.at("dh_m").is_null() || c.at("physical").get<bool>() ? "" : " h"),
+                           value(c.at("sd_h_m")), c.at("verdict"), c.at("source")});
+  return checks;
+}
+
 /// How coordinates came into the frame, what held them, and the coordinates on the ellipsoid.
 ReportSection datum_section(const json &r, LengthUnit unit, bool physical) {
   ReportSection datum{"Datum", {}, {}};
@@ -215,6 +256,10 @@ ReportSection datum_section(const json &r, LengthUnit unit, bool physical) {
   }
   if (ReportTable predicted = prediction_table(r); !predicted.rows.empty())
     datum.tables.push_back(std::move(predicted));
+  if (ReportTable checks = check_table(r); !checks.rows.empty()) {
+    datum.paragraphs.push_back("Heights of check marks are physical ones; an h marks an ellipsoidal one.");
+    datum.tables.push_back(std::move(checks));
+  }
   return datum;
 }
 
@@ -414,6 +459,8 @@ Report control_sheet(const json &r, LengthUnit unit) {
                   decision_section(r)};
   std::vector<ReportSection> fits;
   for (const json &f : r.value("fits", json::array())) fits.push_back(fit_section(f, unit));
+  for (const json &a : r.value("also", json::array())) fits.push_back(also_section(a));
+  for (const json &c : r.value("changes", json::array())) fits.push_back(change_section(c));
   out.sections.insert(out.sections.begin() + 2, fits.begin(), fits.end());
   return out;
 }

@@ -13,13 +13,6 @@ namespace ampletie {
 namespace {
 using nlohmann::json;
 
-/// A system's name as part of a file's.
-std::string file_part(const std::string &name) {
-  std::string out;
-  for (char c : name) out += std::isalnum(static_cast<unsigned char>(c)) || c == '-' || c == '.' ? c : '_';
-  return out;
-}
-
 std::string fit_csv(const json &r, const json &fit, LengthUnit unit) {
   const std::string u = unit_name(unit);
   std::string out =

@@ -1,5 +1,6 @@
 #include "publication/issue.h"
 #include "base/error.h"
+#include "publication/also_files.h"
 #include "publication/control_files.h"
 #include "publication/control_sheet.h"
 #include "publication/fit_files.h"
@@ -35,6 +36,7 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   out.geojson = control_geojson(out.record.data);
   out.files = {{"control.csv", out.csv}, {"control.geojson", out.geojson}};
   for (auto &file : fit_files(out.record.data, options.unit)) out.files.push_back(std::move(file));
+  for (auto &file : also_files(out.record.data)) out.files.push_back(std::move(file));
   return out;
 }
 

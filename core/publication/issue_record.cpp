@@ -2,7 +2,11 @@
 #include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "base/hash.h"
+#include "judgement/comparison.h"
+#include "publication/also_files.h"
+#include "publication/change_table.h"
 #include "publication/record_parts.h"
+#include "results/changes.h"
 #include "results/fit_record.h"
 #include "results/job_results.h"
 #include <fmt/format.h>
@@ -14,17 +18,12 @@ using nlohmann::ordered_json;
 
 json covariance(const NetworkRun &run, const std::vector<std::string> &marks) {
   // Lower triangle of the joint covariance (east, north, up per mark), m², with held marks errorless.
-  const AdjustmentResult &a = run.result.adjustment;
-  std::vector<int> unknown;
-  for (const auto &m : marks)
-    for (int k = 0; k < 3; ++k) unknown.push_back(a.index[static_cast<std::size_t>(run.result.parameter.at(m) + k)]);
-  json out = json::array();
   if (marks.size() > 300) return nullptr;
-  for (std::size_t i = 0; i < unknown.size(); ++i) {
+  json out = json::array();
+  const Eigen::MatrixXd cov = joint_covariance(run, marks);
+  for (Eigen::Index i = 0; i < cov.rows(); ++i) {
     json row = json::array();
-    Eigen::VectorXd column;
-    if (unknown[i] >= 0) column = a.normals->solve(Eigen::VectorXd::Unit(a.unknowns, unknown[i]));
-    for (std::size_t k = 0; k <= i; ++k) row.push_back(unknown[i] >= 0 && unknown[k] >= 0 ? column[unknown[k]] : 0.0);
+    for (Eigen::Index k = 0; k <= i; ++k) row.push_back(cov(i, k));
     out.push_back(row);
   }
   return out;
@@ -93,6 +92,42 @@ ordered_json prediction_rows(const NetworkRun &run) {
                    {"statistic", c.statistic},
                    {"limit", c.limit},
                    {"passes", c.passes}});
+  return out;
+}
+
+/// Marks that were compared and never used; what could not be compared says why.
+ordered_json check_rows(const JobSnapshot &s, const NetworkRun &run) {
+  auto out = ordered_json::array();
+  const auto number = [](bool has, double x) { return has ? ordered_json(x) : ordered_json(nullptr); };
+  const auto [compared, left] = compare_checks(s, run);
+  for (const ComparedMark &c : compared)
+    out.push_back(
+        {{"mark", c.name},
+         {"source", c.where},
+         {"de_m", number(c.has_plan, c.difference.x())},
+         {"dn_m", number(c.has_plan, c.difference.y())},
+         {"dh_m", c.height_difference ? ordered_json(*c.height_difference) : number(c.has_up, c.difference.z())},
+         {"physical", c.height_difference.has_value()},
+         {"sd_e_m", number(c.has_plan, std::sqrt(c.cov(0, 0)))},
+         {"sd_n_m", number(c.has_plan, std::sqrt(c.cov(1, 1)))},
+         {"sd_h_m", c.height_difference ? number(c.height_sd.has_value(), c.height_sd.value_or(0))
+                                        : number(c.has_up, std::sqrt(c.cov(2, 2)))},
+         {"stated", c.stated},
+         {"verdict", !c.judged()  ? "not judged: nobody states how good the geoid's grid is"
+                     : c.passes() ? "agrees"
+                                  : "DISAGREES"}});
+  for (const UncomparedCheck &u : left)
+    out.push_back({{"mark", u.name},
+                   {"source", ""},
+                   {"de_m", nullptr},
+                   {"dn_m", nullptr},
+                   {"dh_m", nullptr},
+                   {"physical", false},
+                   {"sd_e_m", nullptr},
+                   {"sd_n_m", nullptr},
+                   {"sd_h_m", nullptr},
+                   {"stated", false},
+                   {"verdict", "not compared: " + u.because}});
   return out;
 }
 
@@ -204,8 +239,11 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
   r["fits"] = ordered_json::array();
   const std::set<std::string> issued(names.begin(), names.end());
   for (const JobFit &f : s.get(fits_result())) r["fits"].push_back(to_json(f, job.state().settings.datum, &issued));
+  r["also"] = also_rows(s.get(also_result()), issued);
+  r["changes"] = change_rows(s.get(changes_result()));
   r["held"] = held_rows(s, run);
   r["control"] = prediction_rows(run);
+  r["checks"] = check_rows(s, run);
   const AdjustmentResult &a = run.result.adjustment;
   ordered_json n{{"mode", datum_mode_name(run.result.mode)},
                  {"observations", a.observations},

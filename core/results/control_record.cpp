@@ -42,8 +42,7 @@ ControlRecord control_record(const JobSnapshot &s, const NetworkRun &run, const 
   r.height_sd_m = physical_height_sd(run, m);
   r.held = hold_name(m.hold), r.independent_checks = m.independent_checks;
   r.frame = frame_name(p.ecef.frame), r.epoch = p.ecef.epoch;
-  if (const auto published = s.published().find(m.name); published != s.published().end())
-    r.description = published->second.description;
+  if (const PublishedMark *published = s.listed(m.name)) r.description = published->description;
   r.origin = mark_origin(m);
   return r;
 }

@@ -33,8 +33,9 @@ std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s) {
 }
 
 Vec3 job_place(const JobSnapshot &s, const JobDatum &datum) {
-  for (const auto &[name, p] : s.published())
-    return published_in_job(p, datum, {s.state().settings.worst_transformation_m, false}).xyz;
+  for (const auto *all : {&s.anchors(), &s.published()})
+    for (const auto &[name, p] : *all)
+      return published_in_job(p, datum, {s.state().settings.worst_transformation_m, false}).xyz;
   for (const Occupation &o : s.occupations())
     if (o.file->approximate.norm() > 6e6) return o.file->approximate;
   throw InputError("nothing says yet where the job is: take observations or a control list");

@@ -75,7 +75,33 @@ std::optional<PublishedMark> without_its_place(const PublishedMark &p, const Bel
   return place;
 }
 
-/// Takes marks out of `published` that cannot belong to the job.
+/// Marks that are only compared with, out of `published`: where the job is must not come from them either.
+void part_checks(Belonging &b, const JobState &state) {
+  for (const auto &[mark, h] : state.holds) {
+    if (h.how != Hold::check) continue;
+    auto p = b.published.extract(mark);
+    if (!p) continue;
+    // What was measured at the mark is no coordinate.
+    if (p.mapped().gravity) {
+      PublishedMark measured;
+      measured.name = mark, measured.gravity = p.mapped().gravity;
+      b.published[mark] = std::move(measured);
+    }
+    b.checks.insert(std::move(p));
+  }
+}
+
+/// The marks that vectors are solved from. What a list publishes and nobody holds is to be tested by the vectors, so it
+/// must not shape them; before anything is held it is the best that there is.
+std::map<std::string, PublishedMark> anchors_of(const Belonging &b, const JobState &state) {
+  std::map<std::string, PublishedMark> out;
+  for (const auto &[mark, h] : state.holds)
+    if (h.how == Hold::full || h.how == Hold::plan || h.how == Hold::weighted)
+      if (const auto p = b.published.find(mark); p != b.published.end()) out.insert(*p);
+  return out.empty() ? b.published : out;
+}
+
+/// Takes marks out of `published` and `checks` that cannot belong to the job.
 void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupation> &occupations) {
   const DatumSettings &settings = s.state().settings.datum;
   if (settings.crs.empty()) return;
@@ -105,6 +131,7 @@ void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupa
   }
   const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
   auto placed = b.published;
+  for (const auto &[mark, p] : b.checks) placed[mark] = p;
   std::erase_if(placed, [](const auto &p) { return !p.second.has_position(); });
   std::map<std::string, double> motion_sd; // of marks that were moved by the ground's velocity
   const auto convert = [&](const PublishedMark &p) {
@@ -120,23 +147,27 @@ void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupa
       return other.has_position() &&
              ampletie::find_misplaced({{mark, other}}, around, settings, convert, accepted).empty();
     };
+    auto &all = b.checks.count(mark) ? b.checks : b.published;
     if (auto other = without_its_place(m.published, belongs))
-      b.published[mark] = std::move(*other);
+      all[mark] = std::move(*other);
     else
-      b.published.erase(mark);
+      all.erase(mark);
   }
-  for (const auto &[mark, sd] : motion_sd)
-    if (const auto p = b.published.find(mark); p != b.published.end()) add_motion(p->second, sd);
+  for (auto *all : {&b.published, &b.checks})
+    for (const auto &[mark, sd] : motion_sd)
+      if (const auto p = all->find(mark); p != all->end() && p->second.has_position()) add_motion(p->second, sd);
 }
 
 Belonging belonging(const JobSnapshot &s) {
   Belonging b;
   b.published = s.get(listed_result());
+  part_checks(b, s.state());
   b.geoid = chosen_geoid(s.contents(), s.state());
   find_misplaced(b, s, s.get(occupations_result()));
   for (const auto &[name, p] : b.published)
     if (p.height) b.benchmarks[name] = p;
   std::erase_if(b.published, [](const auto &p) { return !p.second.has_position(); });
+  b.anchors = anchors_of(b, s.state());
   return b;
 }
 
@@ -148,8 +179,12 @@ std::string belonging_key(const Belonging &b) {
     if (p.height_from) out += fmt::format("{}|{}|", p.height_from->source_id, p.height_from->line);
     if (p.gravity) out += fmt::format("{}", *p.gravity);
   };
-  for (const auto *all : {&b.published, &b.benchmarks})
+  for (const auto *all : {&b.published, &b.benchmarks, &b.checks}) {
     for (const auto &[name, p] : *all) add(p);
+    out += "/";
+  }
+  if (b.anchors.size() < b.published.size())
+    for (const auto &[name, p] : b.anchors) out += "anchor " + name;
   for (const auto &[name, m] : b.misplaced) add(m.published), out += m.sentence + (m.accepted ? "+" : "-");
   if (b.centre) out += fmt::format("{:.3f} {:.3f} {:.3f}", b.centre->x(), b.centre->y(), b.centre->z());
   out += fmt::format("{} {}", b.grid_origin.x(), b.grid_origin.y());
@@ -169,6 +204,9 @@ LevelPlaces level_places(const JobSnapshot &s) {
   auto all = s.get(listed_result());
   for (const auto &[mark, m] : s.misplaced())
     if (!m.accepted) all.erase(mark);
+  for (const auto &[mark, h] : s.state().holds)
+    if (const auto p = all.find(mark); h.how == Hold::check && p != all.end())
+      p->second.xyz.reset(), p->second.geodetic_deg.reset(), p->second.grid.reset();
   for (const auto &[name, p] : all) {
     if (p.xyz) out.latitude[name] = to_geodetic(*p.xyz).lat;
     if (p.geodetic_deg) out.latitude[name] = radians(p.geodetic_deg->x());
@@ -217,6 +255,7 @@ TraverseSupport traverse_support(const JobSnapshot &s) {
     for (const LevelNetworkMark &m : s.levels().network->marks)
       if (!m.relative) out.levels[m.name] = {m.height, m.sd};
   out.places = known_places(s, s.vectors());
+  out.bearings = start_bearings(s, out.places, s.get(setups_result()));
   return out;
 }
 
@@ -236,7 +275,8 @@ TraverseReport traverses(const JobSnapshot &s) {
   const std::lock_guard lock(s.caches().lines_use);
   LineCache &lines = s.caches().lines;
   lines.context = s.key_of(traverse_support_result());
-  return job_traverses(setups, s.state(), support.places, datum ? &*datum : nullptr, &lines, support.levels);
+  return job_traverses(setups, s.state(), support.places, datum ? &*datum : nullptr, &lines, support.levels,
+                       support.bearings);
 }
 
 std::shared_ptr<const NetworkRun> current_network(const JobSnapshot &s) {
@@ -307,7 +347,7 @@ const Result<Belonging> &belonging_result() {
   static const Result<Belonging> r{"what belongs here",
                                    Section::datum,
                                    {&occupied_marks(), &listed_result(), &contents_result()},
-                                   {Slice::settings_datum, Slice::accepted},
+                                   {Slice::settings_datum, Slice::accepted, Slice::holds},
                                    belonging,
                                    belonging_key};
   return r;
@@ -317,7 +357,7 @@ const Result<LevelPlaces> &level_places_result() {
   static const Result<LevelPlaces> r{"places of levelled marks",
                                      Section::levels,
                                      {&occupied_marks(), &listed_result(), &belonging_result()},
-                                     {Slice::settings_datum, Slice::contents},
+                                     {Slice::settings_datum, Slice::contents, Slice::holds},
                                      level_places,
                                      level_places_key};
   return r;
@@ -377,7 +417,7 @@ const Result<LoopReport> &loops_result() {
       "loops",
       Section::gnss,
       {&network_vectors(), &belonging_result(), &occupied_marks()},
-      {Slice::settings_loops, Slice::settings_datum, Slice::settings_network, Slice::holds},
+      {Slice::settings_loops, Slice::settings_datum, Slice::settings_network, Slice::holds, Slice::groups},
       loops};
   return r;
 }
@@ -386,8 +426,9 @@ const Result<TraverseSupport> &traverse_support_result() {
   static const Result<TraverseSupport> r{
       "support of traverses",
       Section::traverse,
-      {&network_vectors(), &belonging_result(), &occupied_marks(), &levels_result()},
-      {Slice::contents, Slice::settings_datum, Slice::settings_network, Slice::holds},
+      {&network_vectors(), &belonging_result(), &occupied_marks(), &levels_result(), &setups_result()},
+      {Slice::contents, Slice::settings_datum, Slice::settings_network, Slice::holds, Slice::routes,
+       Slice::groups},
       traverse_support};
   return r;
 }
@@ -419,7 +460,7 @@ const Result<std::string> &network_key_result() {
       "what the network is made of",
       Section::network,
       {&network_vectors(), &occupations_result(), &belonging_result(), &levels_result(), &traverses_result()},
-      {Slice::holds, Slice::settings_datum, Slice::settings_network, Slice::settings_traverse},
+      {Slice::holds, Slice::settings_datum, Slice::settings_network, Slice::settings_traverse, Slice::groups},
       [](const JobSnapshot &s) { return network_fingerprint(s, s.vectors()); },
       [](const std::string &key) { return key; }};
   return r;
@@ -441,12 +482,40 @@ const Result<std::vector<JobFit>> &fits_result() {
   return r;
 }
 
+const Result<std::vector<AlsoSystem>> &also_result() {
+  static const Result<std::vector<AlsoSystem>> r{
+      "further systems",
+      Section::datum,
+      {&network_result(), &contents_result(), &belonging_result()},
+      {Slice::fits, Slice::settings_datum},
+      [](const JobSnapshot &s) { return also_systems(s, s.get(network_result()).get()); }};
+  return r;
+}
+
+const Result<std::vector<JobChange>> &changes_result() {
+  static const Result<std::vector<JobChange>> r{
+      "changes since records",
+      Section::network,
+      {&network_result(), &contents_result(), &belonging_result()},
+      {Slice::marks, Slice::settings_datum},
+      [](const JobSnapshot &s) { return job_changes(s, s.get(network_result()).get()); }};
+  return r;
+}
+
 const std::vector<ListSource> &JobSnapshot::lists() const { return get(lists_result()); }
 const Contents &JobSnapshot::contents() const { return get(contents_result()); }
 const std::vector<Occupation> &JobSnapshot::occupations() const { return get(occupations_result()); }
 const std::map<std::string, PublishedMark> &JobSnapshot::published() const { return get(belonging_result()).published; }
 const std::map<std::string, PublishedMark> &JobSnapshot::benchmarks() const {
   return get(belonging_result()).benchmarks;
+}
+const std::map<std::string, PublishedMark> &JobSnapshot::anchors() const { return get(belonging_result()).anchors; }
+const std::map<std::string, PublishedMark> &JobSnapshot::checks() const { return get(belonging_result()).checks; }
+const PublishedMark *JobSnapshot::listed(const std::string &mark) const {
+  const Belonging &b = get(belonging_result());
+  for (const auto *all : {&b.published, &b.benchmarks, &b.checks})
+    if (const auto p = all->find(mark); p != all->end()) return &p->second;
+  return nullptr;
 }
 const std::map<std::string, MisplacedMark> &JobSnapshot::misplaced() const { return get(belonging_result()).misplaced; }
 const std::optional<Vec3> &JobSnapshot::centre() const { return get(belonging_result()).centre; }

@@ -1,5 +1,7 @@
 #pragma once
+#include "results/also_systems.h"
 #include "results/belonging.h"
+#include "results/changes.h"
 #include "results/fits.h"
 #include "results/lists.h"
 #include "results/network_run.h"
@@ -11,6 +13,8 @@ namespace ampletie {
 /// What is published and where the job is.
 struct Belonging {
   std::map<std::string, PublishedMark> published, benchmarks;
+  std::map<std::string, PublishedMark> anchors; ///< of the published ones those that vectors are solved from
+  std::map<std::string, PublishedMark> checks;  ///< compared, never used: nothing is computed with them
   std::map<std::string, MisplacedMark> misplaced;
   std::optional<Vec3> centre;
   Eigen::Vector2d grid_origin{0, 0};
@@ -21,6 +25,7 @@ struct Belonging {
 struct TraverseSupport {
   KnownPlaces places;
   LevelHeights levels;
+  std::map<std::string, StartBearing> bearings; ///< by set-up
 };
 
 // The graph of results, from the sources on. Each is defined in job_results.cpp with what it reads.
@@ -44,5 +49,7 @@ const Result<std::string> &network_key_result();
 /// The last adjustment, if it is still that of the job as it is; null: none.
 const Result<std::shared_ptr<const NetworkRun>> &network_result();
 const Result<std::vector<JobFit>> &fits_result();
+const Result<std::vector<AlsoSystem>> &also_result();
+const Result<std::vector<JobChange>> &changes_result();
 
 } // namespace ampletie

@@ -4,6 +4,7 @@
 #include "base/hash.h"
 #include "network/groups.h"
 #include "results/traverse_grid.h"
+#include "results/weight_groups.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
@@ -37,6 +38,8 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
     for (const Occupation &o : s.occupations())
       if (o.used) key += o.setup + calibration_name(o);
   }
+  for (const auto &[group, e] : s.state().groups)
+    if (e.factor.value) key += fmt::format("group {} {:g}", group, *e.factor.value);
   for (const auto &[mark, h] : s.state().holds) key += mark + hold_name(h.how) + std::to_string(h.decision);
   for (const auto &[mark, p] : s.published())
     key += mark + p.source_id + std::to_string(p.line) + std::to_string(p.decision) + p.said;
@@ -268,9 +271,8 @@ void add_vectors(const std::vector<VectorResult> &vectors, const JobDatum &datum
   for (const auto &[id, members] : together) in.sessions.push_back(network_session(id, members, rotation));
 }
 
-/// Places of marks that are not published, by walking along the vectors.
-void place_along_vectors(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkInput &in,
-                         const JobDatum &datum, const Vec3 &near, Positions &position) {
+/// Places of marks by walking along the vectors from those that have one.
+void walk_along_vectors(const NetworkInput &in, const JobDatum &datum, Positions &position) {
   for (bool moved = true; moved;) {
     moved = false;
     for (const NetworkVector &n : in.vectors) {
@@ -280,19 +282,27 @@ void place_along_vectors(const JobSnapshot &s, const std::vector<VectorResult> &
       else if (b != position.end() && a == position.end())
         position[n.from] = {b->second.xyz - n.d, datum.frame(), datum.epoch()}, moved = true;
     }
-    if (!moved)
-      for (const NetworkVector &n : in.vectors)
-        if (!position.count(n.from)) {
-          // An island without published marks starts at the receiver's own position; it will be named as without datum.
-          // A mark that got another name since the vector was solved stands where its occupation does.
-          Vec3 start = near;
-          for (const VectorResult &v : vectors)
-            for (const Occupation &o : s.occupations())
-              if (v.id == n.id && o.id == v.from_occupation) start = o.file->approximate;
-          position[n.from] = {start, datum.frame(), datum.epoch()};
-          moved = true;
-          break;
-        }
+  }
+}
+
+/// The same to the last one: islands begin where their receivers stood.
+void place_along_vectors(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkInput &in,
+                         const JobDatum &datum, const Vec3 &near, Positions &position) {
+  for (bool moved = true; moved;) {
+    walk_along_vectors(in, datum, position);
+    moved = false;
+    for (const NetworkVector &n : in.vectors)
+      if (!position.count(n.from)) {
+        // An island without published marks starts at the receiver's own position; it will be named as without datum.
+        // A mark that got another name since the vector was solved stands where its occupation does.
+        Vec3 start = near;
+        for (const VectorResult &v : vectors)
+          for (const Occupation &o : s.occupations())
+            if (v.id == n.id && o.id == v.from_occupation) start = o.file->approximate;
+        position[n.from] = {start, datum.frame(), datum.epoch()};
+        moved = true;
+        break;
+      }
   }
 }
 
@@ -354,6 +364,15 @@ NetworkMark network_mark(const JobSnapshot &s, const JobDatum &datum, const Netw
 }
 } // namespace
 
+namespace {
+/// Factors that were decided for groups of observations.
+void weigh_groups(const JobSnapshot &s, const std::vector<VectorResult> &vectors, NetworkInput &in) {
+  if (s.state().groups.empty()) return;
+  in.factor = [groups = std::make_shared<const WeightGroups>(s, vectors, in)](
+                  const std::string &id, const std::string &kind) { return groups->factor(id, kind); };
+}
+} // namespace
+
 NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum,
                            NetworkScope what) {
   const JobSettings &set = s.state().settings;
@@ -364,9 +383,13 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
   in.calibration_sd = set.calibration_sd_m * Vec3(0.5, 0.5, 1);
   // A published mark that nothing was measured to is no part of the network.
   Positions position;
-  for (const auto &[name, p] : s.published()) position[name] = published_in_job(p, datum, policy);
+  for (const auto &[name, p] : s.anchors()) position[name] = published_in_job(p, datum, policy);
   const Vec3 near = job_place(s, datum);
   add_vectors(vectors, datum, near, policy, out);
+  // What nobody holds begins where vectors lead; only where none do its published place is better than nothing.
+  walk_along_vectors(in, datum, position);
+  for (const auto &[name, p] : s.published())
+    if (!position.count(name)) position[name] = published_in_job(p, datum, policy);
   place_along_vectors(s, vectors, in, datum, near, position);
   std::set<std::string> touched;
   for (const NetworkVector &n : in.vectors) touched.insert({n.from, n.to});
@@ -386,6 +409,7 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
       in.setups.push_back(
           {o.setup, o.mark, Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m), calibration_name(o)});
   }
+  weigh_groups(s, vectors, in);
   return out;
 }
 
@@ -449,6 +473,7 @@ NetworkParts height_parts(const JobSnapshot &s) {
       m.hold = Hold::check;
     in.marks.push_back(std::move(m));
   }
+  weigh_groups(s, {}, in);
   return out;
 }
 
@@ -500,6 +525,11 @@ void refuse_heights_without_geoid(const JobSnapshot &s, const JobDatum &datum, c
   }
 }
 } // namespace
+
+NetworkInput network_input(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+  if (heights_alone(s, vectors)) return height_parts(s).input;
+  return network_parts(s, vectors, job_datum(s)).input;
+}
 
 LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
   const NetworkParts parts = network_parts(s, vectors, job_datum(s), NetworkScope::vectors);

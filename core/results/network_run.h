@@ -35,6 +35,9 @@ enum class NetworkScope { vectors, levels, all };
 NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum,
                            NetworkScope what = NetworkScope::all);
 
+/// Everything that an adjustment would take now, of a job of heights alone too. Throws `InputError` in words.
+NetworkInput network_input(const JobSnapshot &s, const std::vector<VectorResult> &vectors);
+
 /// Closures of the vectors as they are, before any adjustment, and what would explain those that fail.
 struct LoopReport {
   std::vector<Loop> loops;

@@ -111,6 +111,12 @@ public:
   const std::vector<Occupation> &occupations() const;
   const std::map<std::string, PublishedMark> &published() const;  ///< those with a position
   const std::map<std::string, PublishedMark> &benchmarks() const; ///< those with a physical height
+  /// Those with a position that vectors may lean on: the held ones, and all as long as none is held.
+  const std::map<std::string, PublishedMark> &anchors() const;
+  /// Those that are only to be compared with: in none of the above.
+  const std::map<std::string, PublishedMark> &checks() const;
+  /// What is published of a mark, in whatever way it takes part; null: nothing.
+  const PublishedMark *listed(const std::string &mark) const;
   /// Those whose coordinates cannot belong here: not used unless accepted.
   const std::map<std::string, MisplacedMark> &misplaced() const;
   const std::optional<Vec3> &centre() const; ///< of the job, where anything tells it

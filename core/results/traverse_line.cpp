@@ -189,7 +189,9 @@ struct Builder {
     if (const TargetSight *a = row[0] && !edits().start_bearing_deg.value ? measured_azimuth(*row[0]) : nullptr;
         a && !t.stations[0].has_angle) {
       t.start_bearing = positive_angle(grid.bearing_of(*row[0], *a)), t.start_bearing_sd = a->mean.azimuth_sd;
-      l.remarks.push_back("bearing from the measured azimuth of " + a->mean.target);
+      l.remarks.push_back(edits().start_toward.value == a->mean.target
+                              ? "turned to the published place of " + a->mean.target + ", which is not held"
+                              : "bearing from the measured azimuth of " + a->mean.target);
       if (a->mean.target == marks[1])
         t.bearing_of_first_leg = true;
       else if (put_angle(0, a->mean.target, marks[1]))

@@ -1,6 +1,7 @@
 #include "results/traverses.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "base/hash.h"
 #include "results/field_claims.h"
 #include "results/provisional_marks.h"
 #include "results/traverse_grid.h"
@@ -147,7 +148,8 @@ std::string line_key(const std::vector<const ReducedSetup *> &row, const RoutePa
   if (const auto e = state.routes.find(row.front()->setup.id); e != state.routes.end()) {
     const RouteEdits &x = e->second;
     for (long n : {x.name.decision, x.balance.decision, x.angles.decision, x.heights.decision, x.start_east.decision,
-                   x.start_north.decision, x.start_bearing_deg.decision, x.start_height.decision})
+                   x.start_north.decision, x.start_bearing_deg.decision, x.start_height.decision,
+                   x.start_bearing_sd_s.decision, x.start_toward.decision})
       out += fmt::format(" {}", n);
   }
   for (const auto &[name, seq] : state.setting_decisions) out += fmt::format(" {}{}", name, seq);
@@ -176,6 +178,37 @@ Walk walk_of(const JobSetups &field, const JobState &state) {
       out.said[out.used.size() - 1] = *e->second.onward.value;
   }
   return out;
+}
+
+/// Makes azimuths of the bearings that were decided.
+void put_bearings(JobSetups &field, const std::vector<RoutePath> &routes, Walk &walk, const JobState &state,
+                  const std::map<std::string, StartBearing> &toward) {
+  for (const RoutePath &path : routes) {
+    const ReducedSetup &r = *walk.used[path.setups.front()];
+    StartBearing b;
+    const auto e = state.routes.find(r.setup.id);
+    if (const auto t = toward.find(r.setup.id); t != toward.end())
+      b = t->second;
+    else if (e != state.routes.end() && e->second.start_bearing_deg.value)
+      b = {path.setups.size() > 1 ? walk.used[path.setups[1]]->setup.mark : path.end,
+           radians(*e->second.start_bearing_deg.value),
+           e->second.start_bearing_sd_s.value.value_or(0) * rad_per_arcsec};
+    if (!r.find(b.to)) continue;
+    auto turned = std::make_shared<ReducedSetup>(r);
+    for (TargetSight &s : turned->sights)
+      if (s.mean.target == b.to) {
+        s.mean.azimuth = positive_angle(b.bearing), s.mean.azimuth_sd = std::max(b.sd, errorless_bearing);
+        s.mean.grid_bearing = true;
+      }
+    const std::string what = fmt::format("|bearing to {} {:.10f} {:.10f}", b.to, b.bearing, b.sd);
+    turned->key += what, field.key = sha256_hex(field.key + what);
+    for (auto &kept : field.setups)
+      if (kept.get() == &r) {
+        kept = turned;
+        break;
+      }
+    walk.used[path.setups.front()] = turned.get();
+  }
 }
 
 /// The lines of the routes, those whose making has not changed from the cache.
@@ -217,7 +250,8 @@ void index_lines(TraverseReport &out) {
 } // namespace
 
 TraverseReport job_traverses(JobSetups field, const JobState &state, const KnownPlaces &known, const JobDatum *datum,
-                             LineCache *cache, const LevelHeights &levels) {
+                             LineCache *cache, const LevelHeights &levels,
+                             const std::map<std::string, StartBearing> &toward) {
   TraverseReport out;
   out.field = std::move(field);
   if (out.field.setups.empty()) return out;
@@ -229,6 +263,10 @@ TraverseReport job_traverses(JobSetups field, const JobState &state, const Known
     places[mark] = k.position.ecef.xyz;
     if (!k.check) ends.insert(mark);
   }
+  Walk walk = walk_of(out.field, state);
+  const auto choices = onward_choices(walk.seen, ends);
+  const std::vector<RoutePath> routes = propose_routes(walk.seen, ends, choices, walk.said);
+  put_bearings(out.field, routes, walk, state, toward);
   const std::vector<CarriedSetup> sights = carried(out.field);
   Convergence convergence;
   if (datum) convergence = [&](const Vec3 &p) { return datum->projection().project(to_geodetic(p)).convergence_rad; };
@@ -236,10 +274,8 @@ TraverseReport job_traverses(JobSetups field, const JobState &state, const Known
   out.places = carried_on.marks;
   const TraverseGrid grid(set, datum, out.places);
 
-  const Walk walk = walk_of(out.field, state);
   const auto &used = walk.used;
-  const auto choices = onward_choices(walk.seen, ends);
-  add_lines(out, propose_routes(walk.seen, ends, choices, walk.said), walk, known, grid, state, cache);
+  add_lines(out, routes, walk, known, grid, state, cache);
   for (std::size_t i = 0; i < used.size(); ++i) {
     SetupJudgement &j = out.judgements[used[i]->setup.id];
     j.onward = choices[i];

@@ -1,4 +1,5 @@
 #pragma once
+#include "base/angle.h"
 #include "results/occupation.h"
 #include "results/setups.h"
 #include "traverse/free_station.h"
@@ -147,9 +148,19 @@ struct LineCache {
 /// Heights that levels alone give, with their standard deviations, m.
 using LevelHeights = std::map<std::string, std::pair<double, double>>;
 
+/// A bearing in the grid that is not held by two marks, radians.
+struct StartBearing {
+  std::string to;
+  double bearing = 0, sd = 0;
+};
+/// What stands for the deviation of a bearing of which nobody states one: as good as errorless, radians.
+constexpr double errorless_bearing = 0.05 * rad_per_arcsec;
+
 /// Everything that total stations say by themselves. `datum` null: nothing says where the job is; then all is local.
-/// `cache` may be null.
+/// `cache` may be null. `toward`: bearings by set-up, to marks whose places are published and not held; with the ones
+/// that decisions give they count as azimuths that were measured there, for places, routes and the network alike.
 TraverseReport job_traverses(JobSetups field, const JobState &state, const KnownPlaces &known, const JobDatum *datum,
-                             LineCache *cache = nullptr, const LevelHeights &levels = {});
+                             LineCache *cache = nullptr, const LevelHeights &levels = {},
+                             const std::map<std::string, StartBearing> &toward = {});
 
 } // namespace ampletie

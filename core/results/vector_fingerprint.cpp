@@ -24,8 +24,8 @@ std::string orbit_hash(const JobSnapshot &s) {
 }
 
 std::string position_key(const JobSnapshot &s, const std::string &mark) {
-  const auto p = s.published().find(mark);
-  if (p == s.published().end()) return "-";
+  const auto p = s.anchors().find(mark);
+  if (p == s.anchors().end()) return "-";
   auto v = [](const std::optional<Vec3> &x) {
     return x ? fmt::format("{:.5f} {:.5f} {:.5f}", x->x(), x->y(), x->z()) : std::string("-");
   };
@@ -138,7 +138,7 @@ VectorFingerprints::VectorFingerprints(const JobSnapshot &s, const std::map<std:
     for (const std::string &m : names) {
       all += m + position_key(s, m);
       // Grid coordinates come with a height of the job's system.
-      if (const auto p = s.published().find(m); p != s.published().end() && p->second.grid)
+      if (const auto p = s.anchors().find(m); p != s.anchors().end() && p->second.grid)
         all += s.state().settings.datum.vertical + s.geoid_choice().source +
                (s.geoid_choice().source.empty() ? "" : interpolation_name(s.geoid_choice().interpolation));
     }

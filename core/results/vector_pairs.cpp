@@ -12,7 +12,7 @@ constexpr std::size_t neighbours = 3;     // of each that are tied directly
 constexpr std::size_t few_published = 12; // all vectors between so many published marks are checks worth having
 
 bool comes_first(const JobSnapshot &s, const Occupation &a, const Occupation &b) {
-  const bool rest_a = s.published().count(a.mark) == 0, rest_b = s.published().count(b.mark) == 0;
+  const bool rest_a = s.anchors().count(a.mark) == 0, rest_b = s.anchors().count(b.mark) == 0;
   return std::tie(rest_a, a.mark, a.id) < std::tie(rest_b, b.mark, b.id);
 }
 
@@ -135,7 +135,7 @@ VectorPairs vector_pairs(const JobSnapshot &s) {
   std::vector<bool> keep(all.size(), true);
   if (!s.state().settings.all_pairs) {
     std::vector<bool> published;
-    for (const Occupation *o : used) published.push_back(s.published().count(o->mark) > 0);
+    for (const Occupation *o : used) published.push_back(s.anchors().count(o->mark) > 0);
     keep = Thinning(used, all, std::move(published)).kept();
   }
   for (std::size_t p = 0; p < all.size(); ++p)

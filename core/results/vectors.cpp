@@ -140,8 +140,8 @@ TaggedPoint VectorSolution::anchor(const PublishedMark &p, double epoch) const {
   }
 }
 
-/// Where each antenna stands, well enough to linearise: published marks exactly, the others by their code position
-/// relative to the published marks of the same session, which cancels what orbits and ionosphere share.
+/// Where each antenna stands, well enough to linearise: anchors exactly, the others by their code position relative
+/// to the anchors of the same session, which cancels what orbits and ionosphere share.
 void VectorSolution::place_antennas() {
   std::map<std::string, Vec3> code;
   parallel(work_.size(), "positions from code,", 1, [&](std::size_t i) {
@@ -157,8 +157,8 @@ void VectorSolution::place_antennas() {
   });
   std::map<std::string, std::vector<Vec3>> corrections;
   for (const Occupation *o : work_) {
-    const auto p = s_.published().find(o->mark);
-    if (p == s_.published().end() || !code.count(o->id)) continue;
+    const auto p = s_.anchors().find(o->mark);
+    if (p == s_.anchors().end() || !code.count(o->id)) continue;
     const GpsTime middle = o->start + (o->stop - o->start) / 2;
     const TaggedPoint t = anchor(p->second, decimal_year(middle));
     const Vec3 there = FrameChange(datum_.frame(), orbits_->frame(middle), t.xyz, policy_)(t).xyz;

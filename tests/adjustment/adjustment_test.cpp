@@ -215,6 +215,102 @@ TEST_CASE("Norris straight line") {
   CHECK(std::sqrt(r.variance_factor * r.normals->inverse(1, 1)) == Approx(0.429796848199937E-03).epsilon(1e-9));
 }
 
+namespace {
+/// y = b1 (x² + x b2) / (x² + x b3 + b4).
+class Rational : public Block {
+public:
+  double x = 0;
+  void evaluate(const VectorXd &b, VectorXd &computed, MatrixXd &jacobian) const override {
+    const double top = x * x + x * b[1], below = x * x + x * b[2] + b[3], f = b[0] * top / below;
+    computed = VectorXd::Constant(1, f);
+    jacobian = (MatrixXd(1, 4) << top / below, b[0] * x / below, -f * x / below, -f / below).finished();
+  }
+};
+Problem kowalik_osborne(double b1, double b2, double b3, double b4) {
+  const double x[] = {4, 2, 1, 0.5, 0.25, 0.167, 0.125, 0.1, 0.0833, 0.0714, 0.0625};
+  const double y[] = {0.1957, 0.1947, 0.1735, 0.16, 0.0844, 0.0627, 0.0456, 0.0342, 0.0323, 0.0235, 0.0246};
+  Problem p;
+  p.parameters = {{"b1", b1, false}, {"b2", b2, false}, {"b3", b3, false}, {"b4", b4, false}};
+  for (std::size_t i = 0; i < 11; ++i) {
+    auto b = std::make_unique<Rational>();
+    b->id = std::string(1, static_cast<char>('a' + i));
+    b->x = x[i], b->unknowns = {0, 1, 2, 3}, b->components = {"y"};
+    b->observed = VectorXd::Constant(1, y[i]);
+    b->covariance = MatrixXd::Constant(1, 1, 1e-6);
+    p.blocks.push_back(std::move(b));
+  }
+  return p;
+}
+} // namespace
+
+// MGH09 of the NIST Statistical Reference Datasets (higher difficulty; data of Kowalik and Osborne 1978), from memory:
+// that it is right shows in the certified residual sum of squares, which nothing smaller can undercut.
+TEST_CASE("a problem on which full steps diverge is solved by damped ones, from near and from far") {
+  for (double far : {0.0, 1.0}) {
+    AdjustmentOptions o;
+    o.max_iterations = 300;
+    const auto r = adjust(far ? kowalik_osborne(25, 39, 41.5, 39) : kowalik_osborne(0.25, 0.39, 0.415, 0.39), o, {});
+    CHECK(r.vtpv * 1e-6 == Approx(3.0750560385e-04).epsilon(1e-8));
+    CHECK(r.values[0] == Approx(1.9280693458e-01).epsilon(1e-6));
+    CHECK(r.values[1] == Approx(1.9128232873e-01).epsilon(1e-6));
+    CHECK(r.values[2] == Approx(1.2305650693e-01).epsilon(1e-6));
+    CHECK(r.values[3] == Approx(1.3606233068e-01).epsilon(1e-6));
+  }
+}
+
+TEST_CASE("where no solution is found, what fits worst is named") {
+  // No value makes e^b negative: the fit gets better for ever, and b runs away as long as it is let.
+  class Exponential : public Block {
+  public:
+    void evaluate(const VectorXd &b, VectorXd &computed, MatrixXd &jacobian) const override {
+      computed = VectorXd::Constant(1, std::exp(b[0]));
+      jacobian = MatrixXd::Constant(1, 1, std::exp(b[0]));
+    }
+  };
+  Problem p;
+  p.parameters = {{"b", 0, false}};
+  for (double y : {-1.0, -50.0, -2.0}) {
+    auto b = std::make_unique<Exponential>();
+    b->id = y == -50 ? "worst" : "other", b->unknowns = {0}, b->components = {"y"};
+    b->observed = VectorXd::Constant(1, y), b->covariance = MatrixXd::Identity(1, 1);
+    p.blocks.push_back(std::move(b));
+  }
+  AdjustmentOptions o;
+  o.max_iterations = 6;
+  try {
+    adjust(p, o, {});
+    FAIL("there is no solution");
+  } catch (const ConvergenceError &e) {
+    CHECK(p.blocks[e.block]->id == "worst");
+  }
+}
+
+// χ²(0.95; 24) = 36.415 and χ²(0.05; 24) = 13.848 (NIST/SEMATECH e-Handbook of Statistical Methods, 1.3.6.7.4).
+// Two-sided at 5 % the upper bound would be 39.364 / 24 = 1.640, and a factor of 1.628 would pass.
+TEST_CASE("the global test has two tails: the upper one fails, the lower one says that all is better than stated") {
+  const auto with_factor = [](double factor) {
+    Problem p;
+    p.parameters = {{"H", 0, false}};
+    for (int i = 0; i < 25; ++i) {
+      auto b = std::make_unique<LinearBlock>();
+      b->id = std::to_string(i), b->unknowns = {0}, b->components = {"h"}, b->a = MatrixXd::Identity(1, 1);
+      // 24 observations of ± e and one of nought: Σ v² = 24 e².
+      b->observed = VectorXd::Constant(1, i == 24 ? 0 : (i % 2 ? 1 : -1) * std::sqrt(factor));
+      b->covariance = MatrixXd::Identity(1, 1);
+      p.blocks.push_back(std::move(b));
+    }
+    return adjust(p, {}, {});
+  };
+  const auto high = with_factor(1.6283), right = with_factor(1.0), low = with_factor(0.5);
+  CHECK(high.redundancy == 24);
+  CHECK(high.variance_factor == Approx(1.6283));
+  CHECK(high.upper == Approx(36.415 / 24).margin(1e-4));
+  CHECK(high.lower == Approx(13.848 / 24).margin(1e-4));
+  CHECK((!high.passes && !high.low()));
+  CHECK((right.passes && !right.low()));
+  CHECK((low.passes && low.low()));
+}
+
 // STA-01 … STA-04, LSQ-16.
 TEST_CASE("percentage points, factors and ellipses") {
   CHECK(chi_squared_quantile(0.975, 5) == Approx(12.833).margin(5e-4));
@@ -233,6 +329,18 @@ TEST_CASE("percentage points, factors and ellipses") {
   CHECK(noncentrality(0.001, 0.80, 3) == Approx(21.5450).margin(1e-3));
   const double c[][2] = {{0.25, 1.9765}, {0.5, 2.0359}, {0.75, 2.1858}, {1, 2.4477}};
   for (const auto &r : c) CHECK(circle95({1, r[0], 0}) == Approx(r[1]).margin(1e-4));
+  // Beside the integral over the circle in Cartesian coordinates, by Simpson's rule in x = r sin u.
+  for (double minor : {0.003, 0.011, 0.05, 0.0999, 0.3333, 0.777, 0.998}) {
+    const double radius = circle95({1, minor, 0});
+    double sum = 0;
+    const int n = 4000;
+    for (int i = 0; i <= n; ++i) {
+      const double u = pi * (static_cast<double>(i) / n - 0.5), x = radius * std::sin(u), y = radius * std::cos(u);
+      sum += (i == 0 || i == n ? 1 : i % 2 ? 4 : 2) * std::exp(-x * x / 2) * std::erf(y / minor / std::sqrt(2.0)) * y;
+    }
+    INFO(minor);
+    CHECK(sum * pi / n / 3 / std::sqrt(2 * pi) == Approx(0.95).margin(1e-8));
+  }
   Eigen::Matrix2d q;
   q << 1.198574, -1.160249, -1.160249, 2.634937;
   const Ellipse e = ellipse(q * 0.136 * 0.136);

@@ -1,6 +1,6 @@
 // A frame fit in the window: a list chosen, one bad pair left to check, undone, issued in the site's system; a geoid
 // grid chosen in the evidence.
-#include "app/datum/difference_picture.h"
+#include "app/widgets/difference_picture.h"
 #include "app/driver.h"
 #include "formats/geoid_grid.h"
 #include "results/job_results.h"

@@ -19,7 +19,7 @@ TEST_CASE("a job of the version before decisions and doubts had types: its decis
   CHECK(job.state().gravity.at("K1").value == 9.8012);
   CHECK(job.state().instruments.at("DL7").until.value == "2026-05-01");
   // What was accepted of doubts whose ids were made of their words stays accepted.
-  for (const char *kind : {"level loop misses", "certificate run out", "global test failed"}) {
+  for (const char *kind : {"level loop misses", "certificate run out", "better than stated"}) {
     INFO(kind);
     REQUIRE(doubt_of(job, kind));
     CHECK(doubt_of(job, kind)->state == Doubt::State::accepted);

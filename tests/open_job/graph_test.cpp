@@ -96,7 +96,7 @@ void decide_something(Job &job, std::mt19937_64 &random) {
   const auto &field = s->traverses().field;
   const double x = static_cast<double>(random() % 1000) / 1000;
   const std::vector<std::string> marks{"REFA", "PN1", "R07", "DAM", "K1", "HB1", "NEW"};
-  switch (random() % 27) {
+  switch (random() % 31) {
   case 0:
     job.decide("set", pick(s->occupations()).id, {{"height", 1.2 + x}}, "");
     break;
@@ -167,8 +167,8 @@ void decide_something(Job &job, std::mt19937_64 &random) {
         {"turned", "east"},    {"turned", ""}, {"add_east", "-1000000"}, {"add_north", "100"},
         {"frame", "ITRF2020"}, {"frame", ""},  {"epoch", "2020"},        {"sd", "0.01"},
         {"seen", "yes"}};
-    const auto &[field, value] = said[random() % std::size(said)];
-    job.decide("set", "source:" + l.source_id, {{field, typed_field<SourceThing>(field, value)}}, "");
+    const auto &[name, value] = said[random() % std::size(said)];
+    job.decide("set", "source:" + l.source_id, {{name, typed_field<SourceThing>(name, value)}}, "");
     break;
   }
   case 22: {
@@ -176,6 +176,21 @@ void decide_something(Job &job, std::mt19937_64 &random) {
     job.decide("set", x < 0.5 ? "fit:one" : "fit:two", {{"list", x < 0.8 ? json(l.source_id) : json()}}, "");
     break;
   }
+  case 27:
+    job.decide("set", x < 0.5 ? "group:kind=levels" : "group:kind=vectors", {{"factor", x < 0.8 ? json(1 + x) : json()}},
+               "a card");
+    break;
+  case 28:
+    job.decide("set", "also:west", {{"crs", x < 0.7 ? json("EPSG:25832") : json()}}, "");
+    break;
+  case 29:
+    job.decide("set", "traverse:" + pick(field.setups)->setup.id,
+               {{"start_toward", x < 0.8 ? json(pick(marks)) : json()}}, "");
+    break;
+  case 30:
+    job.decide("set", "traverse:" + pick(field.setups)->setup.id,
+               {{"start_bearing", x < 0.8 ? json(360 * x) : json()}}, "");
+    break;
   case 23:
     job.decide("set", "pair:one|" + pick(marks), {{"use", x < 0.5 ? "check" : "none"}}, "");
     break;

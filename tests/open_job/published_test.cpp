@@ -111,7 +111,8 @@ TEST_CASE("a control list, a hold that brings its own coordinates, and what is m
   job.decide("hold", "C",
              {{"how", "check"}, {"xyz", {4293769.6, 1053871.5, 4582141.3}}, {"sd_enu", {0.01, 0.01, 0.02}}}, "");
   CHECK(kinds().count("held without coordinates") == 0);
-  CHECK(job.snapshot()->published().at("C").decision > 0);
+  CHECK(job.snapshot()->checks().at("C").decision > 0);
+  CHECK_FALSE(job.snapshot()->published().count("C"));
   // Coordinates typed with a hold come before those of the list.
   job.decide("hold", "A", {{"how", "full"}, {"geodetic", {46.2163, 13.7902, 999.0}}}, "better source");
   CHECK(job.snapshot()->published().at("A").geodetic_deg->z() == 999.0);

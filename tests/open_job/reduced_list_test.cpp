@@ -36,11 +36,11 @@ std::string office_list(const TraverseReport &r, const std::string &more = {}) {
 }
 
 /// A job whose only observations are such a list.
-struct ListJob {
+struct ReducedListJob {
   TemporaryFolder folder;
   FieldWork work;
   Job job;
-  explicit ListJob(std::uint64_t seed, const std::string &more = {}, bool claims = false)
+  explicit ReducedListJob(std::uint64_t seed, const std::string &more = {}, bool claims = false)
       : work(seed), job(Job::create(folder / "l.tie", settings())) {
     FieldWork::weigh(job);
     work.hold_in(job);
@@ -80,7 +80,7 @@ struct ListJob {
 } // namespace
 
 TEST_CASE("a list of reduced observations gives the coordinates of the book it was made from") {
-  ListJob l(31);
+  ReducedListJob l(31);
   REQUIRE(l.report().field.setups.size() == 7);
   REQUIRE(l.report().lines.size() == 1);
   const TraverseLine &line = l.report().lines[0];
@@ -102,7 +102,7 @@ TEST_CASE("a list of reduced observations gives the coordinates of the book it w
 }
 
 TEST_CASE("the field's own misclosure stands beside ours, and a difference is explained") {
-  ListJob l(33, "", true);
+  ReducedListJob l(33, "", true);
   const auto booked = [&](const std::string &text) {
     Job job = Job::create(l.folder / (content_id("x", text) + ".tie"), settings());
     FieldWork::weigh(job);
@@ -129,7 +129,7 @@ TEST_CASE("the field's own misclosure stands beside ours, and a difference is ex
 }
 
 TEST_CASE("readings that were corrected here explain a field's misclosure that is not ours") {
-  ListJob l(35, "", true);
+  ReducedListJob l(35, "", true);
   Job job = Job::create(l.folder / "c.tie", settings());
   FieldWork::weigh(job);
   l.work.hold_in(job);
@@ -144,7 +144,7 @@ TEST_CASE("readings that were corrected here explain a field's misclosure that i
 }
 
 TEST_CASE("coordinates worked out in the field are compared, never used") {
-  ListJob plain(37), with(37, "point;T2;5000.0;6000.0;10.0\npoint;Z9;1;2;3\n");
+  ReducedListJob plain(37), with(37, "point;T2;5000.0;6000.0;10.0\npoint;Z9;1;2;3\n");
   const ProvisionalMark &a = plain.report().marks.at("T2"), &b = with.report().marks.at("T2");
   CHECK(a.place.east == b.place.east);
   CHECK_FALSE(a.field);
@@ -250,7 +250,7 @@ TEST_CASE("a side shot from two stations says how far its places lie apart") {
   CHECK(apart.apart > 100 * apart.apart_limit);
   const TraverseReport r = w.report();
   DoubtList doubts;
-  traverse_doubts(doubts, r, w.findings(r));
+  traverse_doubts(doubts, r, w.findings(r), [](const std::string &) { return false; });
   CHECK(std::any_of(doubts.all.begin(), doubts.all.end(),
                     [](const Doubt &d) { return d.kind == "places lie apart" && d.about == "D9"; }));
 }

@@ -91,6 +91,9 @@ const Fields<RouteEdits> &RouteThing::fields() {
         number("start_east", "starts at east", &E::start_east, -1e8, 1e8, "m"),
         number("start_north", "starts at north", &E::start_north, -1e8, 1e8, "m"),
         number("start_height", "starts at height", &E::start_height, -500, 9000, "m"),
+        text("start_toward", "turned to the published place of", &E::start_toward),
+        number("start_bearing_sd", "with a standard deviation of its bearing of", &E::start_bearing_sd_s, 0.01, 3600,
+               "″"),
         number("start_bearing", "starts with the bearing", &E::start_bearing_deg, -360, 360, "°"),
     };
     out.back().read = [](const std::string &t) {

@@ -101,6 +101,21 @@ struct PairThing {
   static FitEdits::Pair &of(JobState &s, const Id &id); ///< throws `InputError` for an id without both names
 };
 
+struct AlsoThing {
+  using Id = AlsoName;
+  static constexpr const char *prefix = "also:";
+  static constexpr const char *noun = "a further system";
+  static const Fields<AlsoEdits> &fields();
+  static AlsoEdits &of(JobState &s, const Id &id) { return s.also[id.text]; }
+};
+struct GroupThing {
+  using Id = WeightGroup;
+  static constexpr const char *prefix = "group:";
+  static constexpr const char *noun = "a group of observations";
+  static const Fields<GroupEdits> &fields();
+  static GroupEdits &of(JobState &s, const Id &id) { return s.groups[id.text]; }
+};
+
 struct AskedThing {
   using Id = GroupName;
   static constexpr const char *prefix = "asked:";

@@ -1,4 +1,4 @@
-#include "app/datum/difference_picture.h"
+#include "app/widgets/difference_picture.h"
 #include "app/widgets/painting.h"
 #include "datum/fit/hull.h"
 #include <algorithm>

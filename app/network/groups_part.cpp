@@ -1,0 +1,229 @@
+#include "app/network/groups_part.h"
+#include "app/widgets/numbers.h"
+#include "app/widgets/theme.h"
+#include "job/decision.h"
+#include <QComboBox>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QVBoxLayout>
+#include <cmath>
+
+namespace ampletie::app {
+namespace {
+QString value_of(const std::string &group) { return text(group.substr(group.find('=') + 1)); }
+
+/// The factor that a group turns out with, beside what it may scatter by.
+Cell estimate(const VarianceComponent *c) {
+  if (!c) return {"–", {}, ink::unused, false};
+  if (c->vanishes) return {"nothing is left", {}, ink::attention, false};
+  if (!c->estimated) return {"too little redundancy", {}, ink::unused, false};
+  // Two and a half times its own deviation away from what is stated.
+  const bool off = std::abs(c->factor - 1) > 2.5 * c->sd;
+  return {QString("%1 ± %2").arg(c->factor, 0, 'f', 2).arg(c->sd, 0, 'f', 2), c->factor,
+          off ? ink::attention : QColor(), off};
+}
+
+Cell moves(const WithoutGroup &w) {
+  if (w.moves.empty()) return {"–", {}, ink::unused, false};
+  return {QString("%1 at %2").arg(1000 * w.moves_m, 0, 'f', 1).arg(text(w.moves)), w.moves_m, {}, false};
+}
+
+QString lost(const WithoutGroup &w) {
+  if (w.lost.empty()) return "none";
+  QString out = text(w.lost.front());
+  if (w.lost.size() > 1) out += QString(" and %1 more").arg(w.lost.size() - 1);
+  return out;
+}
+} // namespace
+
+GroupsPart::GroupsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
+  grouping_ = new QComboBox;
+  grouping_->setAccessibleName("Groups by");
+  grouping_->setObjectName("compact");
+  for (const std::string &g : groupings()) grouping_->addItem("by " + text(g), text(g));
+  words_ = new QLabel;
+  words_->setAccessibleName("Groups in words");
+  words_->setTextFormat(Qt::RichText);
+  words_->setWordWrap(true);
+  table_ = new TableCard(
+      "Groups of observations",
+      {{"Group", "", false, false, 96},
+       {"Obs.", "Single observations: a vector has three", true, false, 44},
+       {"Share", "Of the redundancy", true, false, 48},
+       {"Decided", "Factor on its standard deviations", true, false, 56},
+       {"Turns out", "Factor that its residuals ask for, beside what is stated and decided, with its own deviation",
+        true, false, 96},
+       {"Without it", "Variance factor of the rest", true, false, 74},
+       {"moves mm", "The farthest that leaving it out moves a mark that the others determine", true, false, 92},
+       {"lost", "Marks that nothing else determines", false, false, 70}});
+  factor_ = new QLineEdit;
+  factor_->setAccessibleName("Factor of the group");
+  factor_->setPlaceholderText("factor");
+  factor_->setFixedWidth(70);
+  reason_ = new QLineEdit;
+  reason_->setAccessibleName("Reason for the factor");
+  reason_->setPlaceholderText("why: a card, a test, the weather; not that a test is silent then");
+  weigh_ = new QPushButton("Weigh so");
+  weigh_->setAccessibleName("Weigh so");
+  stated_ = new QPushButton("As stated");
+  stated_->setAccessibleName("As stated");
+  auto *top = new QHBoxLayout;
+  top->addWidget(grouping_);
+  top->addWidget(words_, 1);
+  auto *below = new QHBoxLayout;
+  for (QWidget *x : std::initializer_list<QWidget *>{factor_, reason_, weigh_, stated_}) below->addWidget(x);
+  below->setStretchFactor(reason_, 1);
+  auto *all = new QVBoxLayout(this);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->addLayout(top);
+  all->addWidget(table_, 1);
+  all->addLayout(below);
+  judge_ = std::make_unique<Judge>(
+      [this](const JobSnapshot &s) {
+        std::string grouping;
+        {
+          const std::lock_guard lock(mutex_);
+          grouping = wanted_;
+        }
+        const auto run = s.get(network_result());
+        GroupReport r = run ? job_groups(s, *run, grouping, {}) : GroupReport{};
+        const std::lock_guard lock(mutex_);
+        report_ = std::move(r);
+      },
+      [this](std::shared_ptr<const JobSnapshot> s, std::exception_ptr mistake) {
+        QMetaObject::invokeMethod(
+            this,
+            [this, s, mistake] {
+              if (mistake) std::rethrow_exception(mistake);
+              {
+                const std::lock_guard lock(mutex_);
+                of_ = s;
+              }
+              show_report();
+            },
+            Qt::QueuedConnection);
+      });
+  connect(grouping_, &QComboBox::activated, this, [this] { ask(); });
+  connect(table_, &TableCard::chosen, this, [this](const std::string &id) {
+    chosen_ = id;
+    offer(of_ && w_.has_job() && of_ == w_.job().snapshot());
+  });
+  connect(weigh_, &QPushButton::clicked, this, [this] { weigh(false); });
+  connect(stated_, &QPushButton::clicked, this, [this] { weigh(true); });
+}
+
+GroupsPart::~GroupsPart() { judge_.reset(); }
+
+void GroupsPart::showEvent(QShowEvent *e) {
+  QWidget::showEvent(e);
+  refresh();
+}
+
+void GroupsPart::refresh() {
+  if (!isVisible()) return;
+  const bool there = w_.has_job() && w_.job().network() && !w_.job().network_stale();
+  if (there && of_ != w_.job().snapshot()) ask();
+  show_report();
+}
+
+void GroupsPart::ask() {
+  if (!w_.has_job() || !w_.job().network() || w_.job().network_stale()) return;
+  {
+    const std::lock_guard lock(mutex_);
+    wanted_ = grouping_->currentData().toString().toStdString();
+    of_.reset();
+  }
+  judge_->judge(w_.job().snapshot(), std::chrono::milliseconds(0));
+  show_report();
+}
+
+void GroupsPart::weigh(bool stated) {
+  if (chosen_.empty()) return;
+  if (reason_->text().trimmed().isEmpty()) {
+    words_->setText("<b style='color:#B87311'>Another weight needs a reason.</b>");
+    return;
+  }
+  const QString refused =
+      w_.decide_typed<GroupThing>({chosen_}, "factor", stated ? QString() : factor_->text().trimmed(), reason_->text());
+  if (!refused.isEmpty()) {
+    words_->setText("<b style='color:#A63D2F'>" + refused.toHtmlEscaped() + "</b>");
+    return;
+  }
+  factor_->clear(), reason_->clear();
+}
+
+void GroupsPart::show_report() {
+  GroupReport r;
+  bool current = false;
+  {
+    const std::lock_guard lock(mutex_);
+    current = w_.has_job() && of_ && of_ == w_.job().snapshot();
+    if (current) r = report_;
+  }
+  std::vector<Row> rows;
+  QString html;
+  if (!w_.has_job() || !w_.job().network() || w_.job().network_stale())
+    html = "<span style='color:#6F7B83'>Adjust the network: each group of its observations is left out in turn here, "
+           "and its "
+           "accuracy estimated from what is left over.</span>";
+  else if (!current)
+    html = "<span style='color:#6F7B83'>Each group is being left out in turn …</span>";
+  else if (!r.problem.empty())
+    html = escaped(r.problem);
+  else {
+    const auto decided = [&](const std::string &group) {
+      const auto e = w_.job().state().groups.find(group);
+      return e != w_.job().state().groups.end() && e->second.factor.value
+                 ? Cell{QString::number(*e->second.factor.value, 'g', 4), *e->second.factor.value, {}, true}
+                 : Cell{"–", {}, ink::unused, false};
+    };
+    for (const WithoutGroup &w : r.without) {
+      const VarianceComponent *c = nullptr;
+      for (const VarianceComponent &x : r.components.groups)
+        if (x.group == w.group) c = &x;
+      rows.push_back({w.group,
+                      {{value_of(w.group), {}, {}, true},
+                       {QString::number(w.observations), static_cast<double>(w.observations), {}, false},
+                       c ? Cell{QString::number(c->redundancy, 'f', 1), c->redundancy, {}, false}
+                         : Cell{"–", {}, ink::unused, false},
+                       decided(w.group),
+                       estimate(c),
+                       w.redundancy > 0 ? Cell{QString::number(w.variance_factor, 'f', 2) + (w.passes ? "" : " fails"),
+                                               w.variance_factor, w.passes ? QColor() : ink::failed, !w.passes}
+                                        : Cell{"nothing checks", {}, ink::attention, false},
+                       moves(w),
+                       {lost(w), {}, w.lost.empty() ? ink::unused : ink::attention, false}},
+                      false,
+                      {}});
+    }
+    const AdjustmentResult &a = w_.job().network()->result.adjustment;
+    html =
+        rows.empty()
+            ? "<span style='color:#6F7B83'>Nothing of the network has such a group.</span>"
+            : QString("All together: variance factor <b>%1</b>, the test %2. <span style='color:#6F7B83'>What "
+                      "<i>turns out</i> is proposed, never applied by itself%3.</span>")
+                  .arg(a.variance_factor, 0, 'f', 2)
+                  .arg(a.passes ? "passes" : "fails")
+                  .arg(r.components.with_covariance ? "" : "; in so large a network deviations are each group's own");
+  }
+  words_->setText(html);
+  table_->set_rows(std::move(rows));
+  shown_ = std::move(r);
+  offer(current);
+}
+
+void GroupsPart::offer(bool current) {
+  const bool can = !chosen_.empty() && current;
+  for (QWidget *x : std::initializer_list<QWidget *>{factor_, reason_, weigh_, stated_}) x->setEnabled(can);
+  if (!can) return;
+  const auto e = w_.job().state().groups.find(chosen_);
+  const double now = e == w_.job().state().groups.end() ? 1 : e->second.factor.value.value_or(1);
+  stated_->setEnabled(now != 1);
+  factor_->setPlaceholderText("factor");
+  for (const VarianceComponent &c : shown_.components.groups)
+    if (c.group == chosen_ && c.estimated) factor_->setPlaceholderText(QString::number(now * c.factor, 'f', 2));
+}
+
+} // namespace ampletie::app

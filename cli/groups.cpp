@@ -1,0 +1,80 @@
+#include "cli/groups.h"
+#include "base/error.h"
+#include "base/near.h"
+#include "cli/names.h"
+#include "cli/words.h"
+#include "job/decision.h"
+#include "results/weight_groups.h"
+#include <algorithm>
+#include <fmt/format.h>
+#include <set>
+
+namespace ampletie::cli {
+using nlohmann::json;
+using nlohmann::ordered_json;
+
+namespace {
+std::vector<std::string> known_groups(const Job &job) {
+  std::set<std::string> out;
+  const NetworkRun *run = job.network();
+  if (!run) return {};
+  const JobSnapshot &s = *job.snapshot();
+  const WeightGroups groups(s, job.vectors(), network_input(s, job.vectors()));
+  for (const BlockTest &t : run->result.adjustment.tests)
+    for (const std::string &g : groupings())
+      if (std::string name = groups.group(g, t.id, t.kind); !name.empty()) out.insert(std::move(name));
+  return {out.begin(), out.end()};
+}
+} // namespace
+
+void set_group(Job &job, const std::vector<std::string> &words, const std::string &because) {
+  if (words.size() < 3) throw InputError("say which group, as kind=levels or day=2026-05-12, and factor=NUMBER");
+  if (!job.network())
+    throw InputError("the network is not adjusted, or out of date: groups are told of what takes part in it");
+  const auto all = known_groups(job);
+  if (std::find(all.begin(), all.end(), words[1]) == all.end() && !job.state().groups.count(words[1]))
+    throw InputError(fmt::format("there is no group \"{}\" in the network{}", words[1], near_ones(words[1], all)));
+  json value;
+  for (std::size_t i = 2; i < words.size(); ++i) {
+    const auto [name, text] = name_value(words[i]);
+    value[name] = typed_field<GroupThing>(name, text);
+  }
+  if (because.empty()) throw InputError("other weights of a group need a reason: --because");
+  job.decide("set", "group:" + words[1], value, because);
+}
+
+ordered_json group_rows(const Job &job) {
+  auto out = ordered_json::array();
+  const NetworkRun *run = job.network();
+  if (!run) throw InputError("the network has not been adjusted, or is out of date");
+  const auto maybe = [](bool there, double x) { return there ? ordered_json(x) : ordered_json(nullptr); };
+  for (const std::string &grouping : groupings()) {
+    const GroupReport r = job_groups(*job.snapshot(), *run, grouping, {});
+    if (!r.problem.empty()) throw InputError(r.problem);
+    for (const WithoutGroup &w : r.without) {
+      ordered_json j{{"grouping", grouping}, {"group", w.group}, {"observations", w.observations}};
+      const auto decided = job.state().groups.find(w.group);
+      j["decided_factor"] = decided != job.state().groups.end() && decided->second.factor.value
+                                ? ordered_json(*decided->second.factor.value)
+                                : ordered_json(nullptr);
+      j["redundancy"] = j["factor"] = j["factor_sd"] = nullptr;
+      for (const VarianceComponent &c : r.components.groups)
+        if (c.group == w.group) {
+          j["redundancy"] = c.redundancy;
+          j["factor"] = maybe(c.estimated, c.factor), j["factor_sd"] = maybe(c.estimated, c.sd);
+          j["vanishes"] = c.vanishes;
+        }
+      j["without"] = {{"redundancy", w.redundancy},
+                      {"variance_factor", maybe(w.redundancy > 0, w.variance_factor)},
+                      {"upper", maybe(w.redundancy > 0, w.upper)},
+                      {"passes", w.passes},
+                      {"moves", w.moves},
+                      {"moves_m", w.moves_m},
+                      {"lost", w.lost}};
+      out.push_back(std::move(j));
+    }
+  }
+  return out;
+}
+
+} // namespace ampletie::cli

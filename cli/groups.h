@@ -1,0 +1,13 @@
+#pragma once
+#include "open_job/job.h"
+#include <nlohmann/json.hpp>
+
+namespace ampletie::cli {
+
+/// `ample set JOB group NAME factor=X`. Throws `InputError` in words.
+void set_group(Job &job, const std::vector<std::string> &words, const std::string &because);
+
+/// Every grouping of the adjusted network: how accurate each group turns out, and what the network is without it.
+nlohmann::ordered_json group_rows(const Job &job);
+
+} // namespace ampletie::cli

@@ -1,0 +1,173 @@
+// Checks, groups, change and further systems in the window, to what is issued.
+#include "app/driver.h"
+#include "base/hash.h"
+#include <QComboBox>
+#include <fmt/format.h>
+
+using namespace ampletie;
+using namespace ampletie::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+/// The demo with levels, solved and adjusted.
+std::string with_levels(const TemporaryFolder &folder) {
+  const std::string path = folder / "n.tie";
+  Job job = demo_job(path);
+  for (const char *f : {"levels-1a.txt", "benchmarks.csv"})
+    job.take({std::string(AMPLETIE_SOURCE_DIR "/demo/levels/") + f});
+  job.decide("hold", "HB1", {{"how", "height"}}, "published benchmark");
+  solve(job);
+  adjust(job);
+  return path;
+}
+void adjusted(Driver &d) {
+  d.window.workspace().adjust();
+  d.wait();
+}
+/// Waits until a table that is filled beside the window has rows.
+void filled(QTableView *t) {
+  for (int i = 0; i < 2000 && t->model()->rowCount() == 0; ++i) settle(5);
+  REQUIRE(t->model()->rowCount() > 0);
+}
+double number(QString s) { return s.replace("−", "-").section(' ', 0, 0).toDouble(); }
+} // namespace
+
+TEST_CASE("groups are left out by themselves, one is weighed with a reason, undone, and adjusted again") {
+  TemporaryFolder folder;
+  Driver d(with_levels(folder));
+  auto &w = d.window.workspace();
+  adjusted(d);
+  d.section("Network");
+  d.click("Groups part");
+  QTableView *t = d.table("Groups of observations");
+  filled(t);
+  REQUIRE(t->model()->rowCount() == 2);
+  const int levels = d.row_with(t, "Group", "levels");
+  CHECK_THAT(d.cell(t, levels, "Turns out").toStdString(), Contains("±") || Contains("redundancy") || Contains("left"));
+  CHECK(d.cell(t, levels, "lost") != "none"); // marks of levels alone
+  CHECK(d.cell(t, d.row_with(t, "Group", "vectors"), "Decided") == "–");
+  CHECK_FALSE(d.named<QPushButton>("Weigh so")->isEnabled());
+  t->setCurrentIndex(t->model()->index(levels, 0));
+  settle(20);
+  d.named<QLineEdit>("Factor of the group")->setText("2");
+  d.click("Weigh so");
+  CHECK_THAT(d.named<QLabel>("Groups in words")->text().toStdString(), Contains("needs a reason"));
+  CHECK_FALSE(w.job().network_stale());
+  d.named<QLineEdit>("Reason for the factor")->setText("wind on the ridge");
+  d.named<QLineEdit>("Factor of the group")->setText("-3");
+  d.click("Weigh so");
+  CHECK_FALSE(w.job().network_stale()); // no such factor
+  d.named<QLineEdit>("Factor of the group")->setText("2");
+  d.click("Weigh so");
+  settle(50);
+  CHECK(w.job().network_stale());
+  adjusted(d);
+  filled(t);
+  CHECK(d.cell(t, d.row_with(t, "Group", "levels"), "Decided") == "2");
+  double sd = 0;
+  for (const AdjustedMark &m : w.job().network()->result.marks)
+    if (m.name == "K1") sd = m.height_sd;
+  w.undo();
+  settle(50);
+  adjusted(d);
+  for (const AdjustedMark &m : w.job().network()->result.marks)
+    if (m.name == "K1") CHECK(m.height_sd < 0.7 * sd);
+  // By another grouping.
+  auto *by = d.named<QComboBox>("Groups by");
+  by->setCurrentIndex(by->findText("by day"));
+  Q_EMIT by->activated(by->currentIndex());
+  for (int i = 0; i < 2000 && d.cell(t, 0, "Group").size() != 10; ++i) settle(5);
+  CHECK(d.cell(t, 0, "Group").startsWith("2026-05-"));
+  if (const char *shot = std::getenv("SHOT_GROUPS")) d.window.grab().save(shot);
+}
+
+TEST_CASE(
+    "a check that is wrong stands first in the comparison and in the sheet; the record of an issue shows what moved") {
+  TemporaryFolder folder;
+  Driver d(with_levels(folder));
+  auto &w = d.window.workspace();
+  adjusted(d);
+  CHECK(w.issue(QString::fromStdString(folder / "first")).isEmpty());
+  // The record is taken back: nothing has moved, and no vector is shaped by it.
+  w.take({QString::fromStdString(folder / "first/record.json")});
+  d.wait();
+  for (const VectorResult &v : w.job().vectors()) CHECK_FALSE(v.stale);
+  if (w.job().network_stale()) adjusted(d);
+  d.section("Network");
+  d.click("Change part");
+  QTableView *t = d.table("Change at the marks");
+  filled(t);
+  CHECK_THAT(d.named<QLabel>("Change in words")->text().toStdString(), Contains("no movement is shown"));
+  CHECK(t->model()->rowCount() == 5); // the two held ones stand by definition
+  for (int r = 0; r < t->model()->rowCount(); ++r) {
+    CHECK(std::abs(number(d.cell(t, r, "East mm"))) < 0.2);
+    CHECK(number(d.cell(t, r, "Seen from mm")) > 1);
+  }
+  if (const char *shot = std::getenv("SHOT_CHANGE")) d.window.grab().save(shot);
+  // One of its marks becomes a check, whose height is wrong by typing.
+  const FullPosition p = w.job().network()->positions.at("R07");
+  CHECK(w.decide("hold", "R07",
+                 {{"how", "check"},
+                  {"geodetic", {p.geodetic.lat * 180 / M_PI, p.geodetic.lon * 180 / M_PI, p.geodetic.h + 1}},
+                  {"sd_enu", {0.003, 0.003, 0.005}}},
+                 "another party's sheet")
+            .isEmpty());
+  adjusted(d);
+  d.section("Datum");
+  d.click("Comparison part");
+  QTableView *c = d.table("Comparison with published coordinates");
+  REQUIRE(c->model()->rowCount() >= 1);
+  CHECK(d.cell(c, 0, "Mark") == "◇ R07");
+  CHECK(number(d.cell(c, 0, "dh mm")) == Approx(-1000).margin(1));
+  CHECK(d.cell(c, 0, "Verdict").startsWith("disagrees"));
+  w.select("mark", "R07");
+  settle(30);
+  CHECK_THAT(d.named<QTextBrowser>("Evidence")->toPlainText().toStdString(),
+             Contains("-1.000 m in height") && Contains("disagrees"));
+  CHECK(w.issue(QString::fromStdString(folder / "second")).isEmpty());
+  const std::string sheet = read_file(folder / "second/control.html");
+  CHECK_THAT(sheet, Contains("Of 1 check mark, 0 agree: R07 disagrees") &&
+                        Contains("Check marks: compared, never used") && Contains("DISAGREES"));
+}
+
+TEST_CASE("a further system is chosen in the register and issued, in feet beside the job's own") {
+  TemporaryFolder folder;
+  Driver d(with_levels(folder));
+  auto &w = d.window.workspace();
+  adjusted(d);
+  d.section("Datum");
+  d.click("Systems part");
+  d.named<QLineEdit>("Search systems")->setText("EPSG:25832");
+  QTableView *t = d.table("Systems of the register");
+  for (int i = 0; i < 400 && !(t->model()->rowCount() == 1 && d.cell(t, 0, "Code") == "EPSG:25832"); ++i) settle(10);
+  if (t->model()->rowCount() == 0) { // its area ends before the job: by name, anywhere
+    WARN("EPSG:25832 is not offered here");
+    return;
+  }
+  t->setCurrentIndex(t->model()->index(0, 0));
+  settle(30);
+  d.click("Also issue in the system");
+  settle(50);
+  CHECK_THAT(d.named<QLabel>("Further systems")->text().toStdString(), Contains("Also issued in"));
+  CHECK_FALSE(w.job().network_stale());
+  d.section("Issue");
+  auto *unit = d.named<QComboBox>("Unit of the issue");
+  unit->setCurrentIndex(unit->findText("in feet (0.3048 m)"));
+  d.named<QLineEdit>("Folder to issue into")->setText(QString::fromStdString(folder / "out"));
+  settle(100);
+  d.click("Issue control");
+  settle(200);
+  const std::string csv = read_file(folder / "out/control.csv");
+  CHECK_THAT(csv, Contains("east_ft"));
+  const FullPosition &p = w.job().network()->positions.at("R07");
+  CHECK_THAT(csv, Contains(fmt::format("{:.3f}", p.grid.east / 0.3048).substr(0, 9)));
+  std::string also;
+  for (const auto &e : std::filesystem::directory_iterator(folder / "out"))
+    if (e.path().filename().string().rfind("also-", 0) == 0) also = e.path();
+  REQUIRE_FALSE(also.empty());
+  CHECK_THAT(read_file(also), Contains("R07,") && Contains("EPSG:25832"));
+  CHECK_THAT(read_file(folder / "out/control.html"), Contains("Also in ETRS89 / UTM zone 32N"));
+  d.section("Datum");
+  d.click("Systems part");
+  if (const char *shot = std::getenv("SHOT_ALSO")) d.window.grab().save(shot);
+}

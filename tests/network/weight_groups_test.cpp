@@ -1,0 +1,191 @@
+// How accurate groups of observations turn out, and what the network is without each of them.
+#include "network/network_frame.h"
+#include "network/weight_groups.h"
+#include <Eigen/Dense>
+#include <catch2/catch.hpp>
+#include <random>
+
+using namespace ampletie;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+
+namespace {
+NetworkMark height_mark(const std::string &name, double height, Hold hold) {
+  NetworkMark m;
+  m.name = name, m.hold = hold, m.plan_known = false, m.published_sd = {0, 0, 0.001};
+  m.position = {to_cartesian({0.8, 0.2, height}), Frame{"heights"}, 2026};
+  return m;
+}
+/// By the beginning of the id, up to a hyphen.
+std::string by_id(const std::string &id, const std::string &) {
+  const auto hyphen = id.find('-');
+  return hyphen == std::string::npos ? std::string() : id.substr(0, hyphen);
+}
+const VarianceComponent &of(const VarianceComponents &c, const std::string &group) {
+  for (const VarianceComponent &g : c.groups)
+    if (g.group == group) return g;
+  throw std::runtime_error("no group " + group);
+}
+
+/// Levels of two instruments over one net of marks: many loops.
+struct TwoLevels {
+  std::mt19937_64 random;
+  explicit TwoLevels(std::uint64_t seed) : random(seed) {}
+  NetworkInput measure(double true_a, double true_b) {
+    std::normal_distribution<double> normal;
+    NetworkInput in;
+    std::vector<double> height;
+    for (int i = 0; i < 12; ++i) {
+      height.push_back(100 + 3 * i % 7);
+      in.marks.push_back(height_mark("M" + std::to_string(i), height.back(), i == 0 ? Hold::height : Hold::none));
+    }
+    int k = 0;
+    for (int i = 0; i < 12; ++i)
+      for (int step : {1, 3, 5}) {
+        const int j = (i + step) % 12;
+        const bool a = (i + step) % 2 == 0;
+        const double sd = 0.001;
+        in.levels.push_back({(a ? "A-" : "B-") + std::to_string(k++), in.marks[static_cast<std::size_t>(i)].name,
+                             in.marks[static_cast<std::size_t>(j)].name, "",
+                             height[static_cast<std::size_t>(j)] - height[static_cast<std::size_t>(i)] +
+                                 sd * (a ? true_a : true_b) * normal(random),
+                             sd, 1000});
+      }
+    return in;
+  }
+};
+} // namespace
+
+// Yields of dyestuff from six batches (Davies 1947, table 6.3): y = μ + batch + error. For balanced data restricted
+// maximum likelihood is the analysis of variance: 2451.25 for the error, (11271.5 − 2451.25)/5 = 1764.05 for the
+// batches.
+TEST_CASE("variance components of a published balanced example") {
+  const double y[6][5] = {{1545, 1440, 1440, 1520, 1580}, {1540, 1555, 1490, 1560, 1495},
+                          {1595, 1550, 1605, 1510, 1560}, {1445, 1440, 1595, 1465, 1545},
+                          {1595, 1630, 1515, 1635, 1625}, {1520, 1455, 1450, 1480, 1445}};
+  NetworkInput in;
+  in.marks = {height_mark("R", 0, Hold::height), height_mark("mean", 1500, Hold::none)};
+  for (int i = 0; i < 6; ++i) {
+    const std::string batch = "batch " + std::to_string(i);
+    in.marks.push_back(height_mark(batch, 1500, Hold::none));
+    in.levels.push_back({"batch-" + std::to_string(i), "mean", batch, "", 0, 30, 1000});
+    for (int j = 0; j < 5; ++j)
+      in.levels.push_back({"error-" + std::to_string(5 * i + j), "R", batch, "", y[i][j], 70, 1000});
+  }
+  const VarianceComponents c = variance_components(in, by_id, {});
+  CHECK(c.converged);
+  CHECK(std::pow(30 * of(c, "batch").factor, 2) == Approx(1764.05).margin(0.1));
+  CHECK(std::pow(70 * of(c, "error").factor, 2) == Approx(2451.25).margin(0.05));
+  // 24 degrees of freedom: the variance of the error's estimate is 2 σ⁴/24.
+  const VarianceComponent &e = of(c, "error");
+  CHECK(2 * e.sd / e.factor == Approx(std::sqrt(2.0 / 24)).epsilon(0.02));
+  // What the batches have of the redundancy is what the mean of five leaves them: 5 · 5σ_b²/(5σ_b² + σ²).
+  CHECK(of(c, "batch").redundancy == Approx(5 * (11271.5 - 2451.25) / 11271.5).margin(1e-3));
+  CHECK(e.redundancy + of(c, "batch").redundancy == Approx(29).margin(1e-6));
+}
+
+// Minimum norm quadratic estimation written down with full matrices, W = P − PA(AᵀPA)⁻¹AᵀP, iterated.
+TEST_CASE("variance components agree with a dense textbook solution, their standard errors too") {
+  TwoLevels t(5);
+  const NetworkInput in = t.measure(1.7, 0.6);
+  const VarianceComponents c = variance_components(in, by_id, {});
+  const auto n = static_cast<Eigen::Index>(in.levels.size());
+  MatrixXd a = MatrixXd::Zero(n, 11);
+  VectorXd l(n), in_a(n);
+  for (Eigen::Index i = 0; i < n; ++i) {
+    const NetworkLevel &x = in.levels[static_cast<std::size_t>(i)];
+    const int from = std::stoi(x.from.substr(1)), to = std::stoi(x.to.substr(1));
+    if (from) a(i, from - 1) -= 1;
+    if (to) a(i, to - 1) += 1;
+    l[i] = x.difference;
+    if (from == 0) l[i] += 100;
+    if (to == 0) l[i] -= 100;
+    in_a[i] = x.id[0] == 'A';
+  }
+  Eigen::Vector2d s(1, 1);
+  Eigen::Matrix2d trace;
+  for (int k = 0; k < 100; ++k) {
+    const VectorXd variance = 1e-6 * (s[0] * in_a + s[1] * (VectorXd::Ones(n) - in_a));
+    const MatrixXd p = variance.cwiseInverse().asDiagonal();
+    const MatrixXd w = p - p * a * (a.transpose() * p * a).inverse() * a.transpose() * p;
+    const VectorXd wl = w * l;
+    const MatrixXd v[2] = {MatrixXd((1e-6 * s[0] * in_a).asDiagonal()),
+                           MatrixXd((1e-6 * s[1] * (VectorXd::Ones(n) - in_a)).asDiagonal())};
+    Eigen::Vector2d q;
+    for (int i = 0; i < 2; ++i) {
+      q[i] = wl.dot(v[i] * wl);
+      for (int j = 0; j < 2; ++j) trace(i, j) = (w * v[i] * w * v[j]).trace();
+    }
+    const Eigen::Vector2d more = trace.inverse() * q;
+    s = s.cwiseProduct(more);
+    if ((more - Eigen::Vector2d(1, 1)).norm() < 1e-12) break;
+  }
+  const Eigen::Matrix2d errors = 2 * trace.inverse();
+  CHECK(of(c, "A").factor == Approx(std::sqrt(s[0])).epsilon(1e-5));
+  CHECK(of(c, "B").factor == Approx(std::sqrt(s[1])).epsilon(1e-5));
+  CHECK(of(c, "A").sd == Approx(std::sqrt(s[0] * errors(0, 0)) / 2).epsilon(1e-3));
+  CHECK(of(c, "B").sd == Approx(std::sqrt(s[1] * errors(1, 1)) / 2).epsilon(1e-3));
+  CHECK(of(c, "A").redundancy + of(c, "B").redundancy == Approx(static_cast<double>(n) - 11).margin(1e-3));
+}
+
+TEST_CASE("estimated factors are right on the mean and scatter as they say") {
+  double za = 0, zb = 0, mean_a = 0, mean_b = 0;
+  const int seeds = 300;
+  for (int k = 0; k < seeds; ++k) {
+    TwoLevels t(static_cast<std::uint64_t>(300 + k));
+    const VarianceComponents c = variance_components(t.measure(1.5, 0.8), by_id, {});
+    const auto &a = of(c, "A"), &b = of(c, "B");
+    // Deviations go with the estimate itself: by its share.
+    za += std::pow((a.factor / 1.5 - 1) / (a.sd / a.factor), 2) / seeds;
+    zb += std::pow((b.factor / 0.8 - 1) / (b.sd / b.factor), 2) / seeds;
+    mean_a += a.factor * a.factor / seeds, mean_b += b.factor * b.factor / seeds;
+  }
+  CHECK(mean_a == Approx(2.25).epsilon(0.06));
+  CHECK(mean_b == Approx(0.64).epsilon(0.06));
+  CHECK(za == Approx(1).margin(0.35));
+  CHECK(zb == Approx(1).margin(0.35));
+}
+
+TEST_CASE("without a group the network is what it is when that group is taken away") {
+  TwoLevels t(11);
+  NetworkInput in = t.measure(1, 1);
+  in.levels[4].difference += 0.02; // of one group
+  const std::string wrong = in.levels[4].id.substr(0, 1);
+  // A mark that only B leads to.
+  in.marks.push_back(height_mark("spur", 100, Hold::none));
+  in.levels.push_back({"B-spur", "M3", "spur", "", 1, 0.001, 1000});
+  const NetworkResult all = adjust_network(in, {});
+  CHECK_FALSE(all.adjustment.passes);
+  const auto without = without_each_group(in, all, by_id, {});
+  REQUIRE(without.size() == 2);
+  for (const WithoutGroup &w : without) {
+    NetworkInput less = in;
+    std::erase_if(less.levels, [&](const NetworkLevel &l) { return by_id(l.id, "") == w.group; });
+    if (w.group == "B") std::erase_if(less.marks, [](const NetworkMark &m) { return m.name == "spur"; });
+    const NetworkResult r = adjust_network(less, {});
+    INFO(w.group);
+    CHECK(w.redundancy == r.adjustment.redundancy);
+    CHECK(w.variance_factor == Approx(r.adjustment.variance_factor).epsilon(1e-5));
+    CHECK(w.passes == r.adjustment.passes);
+    CHECK(w.passes == (w.group == wrong));
+    CHECK(w.lost == (w.group == "B" ? std::vector<std::string>{"spur"} : std::vector<std::string>{}));
+    double most = 0;
+    for (const AdjustedMark &m : r.marks)
+      for (const AdjustedMark &o : all.marks)
+        if (m.name == o.name) most = std::max(most, (m.position.xyz - o.position.xyz).norm());
+    CHECK(w.moves_m == Approx(most).epsilon(1e-4));
+  }
+}
+
+TEST_CASE("a factor multiplies standard deviations of its group and of nothing else") {
+  TwoLevels t(3);
+  NetworkInput in = t.measure(1, 1), scaled = in;
+  for (NetworkLevel &l : in.levels)
+    if (l.id[0] == 'A') l.sd *= 3;
+  scaled.factor = [](const std::string &id, const std::string &) { return id[0] == 'A' ? 3.0 : 1.0; };
+  const NetworkResult a = adjust_network(in, {}), b = adjust_network(scaled, {});
+  for (std::size_t i = 0; i < a.marks.size(); ++i) {
+    CHECK((a.marks[i].position.xyz - b.marks[i].position.xyz).norm() < 1e-9);
+    CHECK(a.marks[i].cov_enu(2, 2) == Approx(b.marks[i].cov_enu(2, 2)).epsilon(1e-9));
+  }
+}
