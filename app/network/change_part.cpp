@@ -60,8 +60,11 @@ ChangePart::ChangePart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
   all->addLayout(top);
-  all->addWidget(table_, 3);
-  all->addWidget(picture_, 2);
+  auto *lower = new QHBoxLayout;
+  lower->setSpacing(10);
+  lower->addWidget(table_, 12);
+  lower->addWidget(picture_, 9);
+  all->addLayout(lower, 1);
   judge_ = std::make_unique<Judge>([](const JobSnapshot &s) { s.get(changes_result()); },
                                    [this](const std::shared_ptr<const JobSnapshot> &, std::exception_ptr mistake) {
                                      QMetaObject::invokeMethod(

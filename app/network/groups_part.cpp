@@ -1,4 +1,5 @@
 #include "app/network/groups_part.h"
+#include "adjustment/statistics.h"
 #include "app/widgets/numbers.h"
 #include "app/widgets/theme.h"
 #include "job/decision.h"
@@ -19,8 +20,9 @@ Cell estimate(const VarianceComponent *c) {
   if (!c) return {"–", {}, ink::unused, false};
   if (c->vanishes) return {"nothing is left", {}, ink::attention, false};
   if (!c->estimated) return {"too little redundancy", {}, ink::unused, false};
-  // Two and a half times its own deviation away from what is stated.
-  const bool off = std::abs(c->factor - 1) > 2.5 * c->sd;
+  // What so many degrees of freedom scatter by in 99 % of cases is no reason for another weight.
+  const double r = c->redundancy, q = r * c->factor * c->factor;
+  const bool off = q < chi_squared_quantile(0.005, r) || q > chi_squared_quantile(0.995, r);
   return {QString("%1 ± %2").arg(c->factor, 0, 'f', 2).arg(c->sd, 0, 'f', 2), c->factor,
           off ? ink::attention : QColor(), off};
 }
@@ -49,15 +51,15 @@ GroupsPart::GroupsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   words_->setWordWrap(true);
   table_ = new TableCard(
       "Groups of observations",
-      {{"Group", "", false, false, 96},
-       {"Obs.", "Single observations: a vector has three", true, false, 44},
-       {"Share", "Of the redundancy", true, false, 48},
-       {"Decided", "Factor on its standard deviations", true, false, 56},
+      {{"Group", "", false, false, 84},
+       {"Obs.", "Single observations: a vector has three", true, false, 40},
+       {"Share", "Of the redundancy", true, false, 44},
+       {"Decided", "Factor on its standard deviations", true, false, 54},
        {"Turns out", "Factor that its residuals ask for, beside what is stated and decided, with its own deviation",
         true, false, 96},
-       {"Without it", "Variance factor of the rest", true, false, 74},
-       {"moves mm", "The farthest that leaving it out moves a mark that the others determine", true, false, 92},
-       {"lost", "Marks that nothing else determines", false, false, 70}});
+       {"Without it", "Variance factor of the rest", true, false, 66},
+       {"moves mm", "The farthest that leaving it out moves a mark that the others determine", true, false, 84},
+       {"lost", "Marks that nothing else determines", false, false, 64}});
   factor_ = new QLineEdit;
   factor_->setAccessibleName("Factor of the group");
   factor_->setPlaceholderText("factor");

@@ -232,10 +232,17 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   auto *upper = new QHBoxLayout;
   upper->setSpacing(10);
   upper->addWidget(stack_, 13);
-  upper->addWidget(new PlanView(w_, true), 7);
+  auto *plan = new PlanView(w_, true);
+  upper->addWidget(plan, 7);
   body()->addWidget(summary_);
   body()->addLayout(upper, 5);
   body()->addWidget(plot_, 3);
+  // Changes have a picture of their own, groups are a table that wants the room.
+  connect(stack_, &QStackedWidget::currentChanged, this, [this, plan] {
+    const QWidget *now = stack_->currentWidget();
+    plan->setVisible(now != change_);
+    plot_->setVisible(now != change_ && now != groups_);
+  });
   set_action("Adjust network", "Adjust network");
   connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
   connect(residuals_, &TableCard::chosen, this, [this](const std::string &id) {

@@ -14,7 +14,7 @@ using Eigen::VectorXd;
 
 /// Observations of which so many are all compared with each other for standard errors.
 constexpr Index most_together = 1000;
-constexpr double least_redundancy = 0.5; ///< of a group whose accuracy is estimated
+constexpr double least_redundancy = 2; ///< of a group whose accuracy is estimated
 
 /// A block at the adjusted values, with what its groups need.
 struct Piece {
