@@ -64,6 +64,16 @@ static void adjust_whole(benchmark::State &state) {
 }
 BENCHMARK(adjust_whole)->ArgsProduct({{100, 1000, 10000}, {mesh, star, sessions}})->Unit(benchmark::kMillisecond);
 
+/// Several held marks: each is predicted from the others.
+static void adjust_held(benchmark::State &state) {
+  NetworkInput in = network(static_cast<int>(state.range(0)), mesh);
+  const auto n = in.marks.size();
+  for (std::size_t i = 1; i < static_cast<std::size_t>(state.range(1)); ++i)
+    in.marks[i * n / static_cast<std::size_t>(state.range(1))].hold = Hold::full;
+  for (auto _ : state) benchmark::DoNotOptimize(adjust_network(in, {}).control.size());
+}
+BENCHMARK(adjust_held)->ArgsProduct({{1000}, {1, 4, 16}})->Unit(benchmark::kMillisecond);
+
 /// Normal equations of a mesh of 3 × n unknowns, lower triangle.
 static std::vector<NormalEquations::Entry> entries(int n, int &size) {
   const int side = static_cast<int>(std::sqrt(n));

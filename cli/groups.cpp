@@ -6,6 +6,7 @@
 #include "job/decision.h"
 #include "results/weight_groups.h"
 #include <algorithm>
+#include <cmath>
 #include <fmt/format.h>
 #include <set>
 
@@ -16,21 +17,28 @@ using nlohmann::ordered_json;
 namespace {
 std::vector<std::string> known_groups(const Job &job) {
   std::set<std::string> out;
-  const NetworkRun *run = job.network();
-  if (!run) return {};
-  const JobSnapshot &s = *job.snapshot();
-  const WeightGroups groups(s, job.vectors(), network_input(s, job.vectors()));
-  for (const BlockTest &t : run->result.adjustment.tests)
+  const NetworkInput in = network_input(*job.snapshot(), job.vectors());
+  const WeightGroups groups(*job.snapshot(), job.vectors(), in);
+  const auto add = [&](const std::string &id, const char *kind) {
     for (const std::string &g : groupings())
-      if (std::string name = groups.group(g, t.id, t.kind); !name.empty()) out.insert(std::move(name));
+      if (std::string name = groups.group(g, id, kind); !name.empty()) out.insert(std::move(name));
+  };
+  for (const NetworkVector &v : in.vectors) add(v.id, "vector");
+  for (const NetworkLevel &l : in.levels) add(l.id, "level");
+  for (const NetworkStation &s : in.stations)
+    for (const NetworkSight &t : s.sights) {
+      if (std::isfinite(t.direction)) add(t.id, "direction");
+      if (std::isfinite(t.zenith)) add(t.id, "zenith angle");
+      if (std::isfinite(t.distance) || std::isfinite(t.horizontal)) add(t.id, "distance");
+      if (std::isfinite(t.rise)) add(t.id, "height difference");
+      if (std::isfinite(t.azimuth)) add(t.id, "azimuth");
+    }
   return {out.begin(), out.end()};
 }
 } // namespace
 
 void set_group(Job &job, const std::vector<std::string> &words, const std::string &because) {
   if (words.size() < 3) throw InputError("say which group, as kind=levels or day=2026-05-12, and factor=NUMBER");
-  if (!job.network())
-    throw InputError("the network is not adjusted, or out of date: groups are told of what takes part in it");
   const auto all = known_groups(job);
   if (std::find(all.begin(), all.end(), words[1]) == all.end() && !job.state().groups.count(words[1]))
     throw InputError(fmt::format("there is no group \"{}\" in the network{}", words[1], near_ones(words[1], all)));

@@ -5,7 +5,6 @@
 #include "cli/command_line.h"
 #include "cli/fits.h"
 #include "cli/groups.h"
-#include "publication/change_table.h"
 #include "cli/levels.h"
 #include "cli/traverses.h"
 #include "formats/point_recipe.h"
@@ -13,6 +12,7 @@
 #include "judgement/datum_way.h"
 #include "judgement/decision_words.h"
 #include "judgement/geoid_comparison.h"
+#include "publication/change_table.h"
 #include "publication/record_parts.h"
 #include "results/control_record.h"
 #include <fmt/format.h>
@@ -137,7 +137,8 @@ ordered_json network_object(const Job &job) {
       {"redundancy", a.redundancy},
       {"constraints", datum_mode_name(run->result.mode)},
       {"variance_factor", a.variance_factor},
-      {"global_test", {{"lower", a.lower}, {"value", a.variance_factor}, {"upper", a.upper}, {"passes", a.passes}, {"low", a.low()}}},
+      {"global_test",
+       {{"lower", a.lower}, {"value", a.variance_factor}, {"upper", a.upper}, {"passes", a.passes}, {"low", a.low()}}},
       {"stale", job.network_stale()}};
   std::map<std::string, const VectorResult *> by_id;
   for (const auto &v : job.vectors()) by_id[v.id] = &v;
@@ -181,15 +182,16 @@ ordered_json mark_rows(const Job &job) {
   const NetworkRun *run = job.network();
   if (!run) {
     // Before any adjustment: what is published.
-    for (const auto *listed : {&job.snapshot()->published(), &job.snapshot()->checks()}) for (const auto &[name, p] : *listed) {
-      const auto h = job.state().holds.find(name);
-      out.push_back({{"name", name},
-                     {"frame", p.frame},
-                     {"epoch", p.epoch},
-                     {"held", h == job.state().holds.end() ? "none" : hold_name(h->second.how)},
-                     {"description", p.description},
-                     {"origin", "published"}});
-    }
+    for (const auto *listed : {&job.snapshot()->published(), &job.snapshot()->checks()})
+      for (const auto &[name, p] : *listed) {
+        const auto h = job.state().holds.find(name);
+        out.push_back({{"name", name},
+                       {"frame", p.frame},
+                       {"epoch", p.epoch},
+                       {"held", h == job.state().holds.end() ? "none" : hold_name(h->second.how)},
+                       {"description", p.description},
+                       {"origin", "published"}});
+      }
     for (const auto &[name, p] : job.snapshot()->benchmarks()) {
       if (job.snapshot()->published().count(name)) continue;
       const auto h = job.state().holds.find(name);
@@ -329,36 +331,14 @@ ordered_json comparison_object(const Job &job) {
                    {"stated", m.stated},
                    {"judged", m.judged()},
                    {"passes", m.passes()}});
-  for (const UncomparedCheck &u : c.uncompared)
-    out.push_back({{"name", u.name},
-                   {"against", u.because},
-                   {"check", true},
-                   {"de_m", nullptr},
-                   {"dn_m", nullptr},
-                   {"du_m", nullptr},
-                   {"sd_e_m", nullptr},
-                   {"sd_n_m", nullptr},
-                   {"sd_u_m", nullptr},
-                   {"dh_m", nullptr},
-                   {"sd_h_m", nullptr},
-                   {"stated", false},
-                   {"judged", false},
-                   {"passes", false}});
-  for (const SystematicPart &p : c.systematic)
-    out.push_back({{"name", "all"},
-                   {"against", p.sentence},
-                   {"check", false},
-                   {"de_m", nullptr},
-                   {"dn_m", nullptr},
-                   {"du_m", nullptr},
-                   {"sd_e_m", nullptr},
-                   {"sd_n_m", nullptr},
-                   {"sd_u_m", nullptr},
-                   {"dh_m", nullptr},
-                   {"sd_h_m", nullptr},
-                   {"stated", true},
-                   {"judged", true},
-                   {"passes", false}});
+  const auto without_values = [&](const std::string &name, const std::string &against, bool check, bool judged) {
+    ordered_json row{{"name", name}, {"against", against}, {"check", check}};
+    for (const char *k : {"de_m", "dn_m", "du_m", "sd_e_m", "sd_n_m", "sd_u_m", "dh_m", "sd_h_m"}) row[k] = nullptr;
+    row["stated"] = judged, row["judged"] = judged, row["passes"] = false;
+    out.push_back(std::move(row));
+  };
+  for (const UncomparedCheck &u : c.uncompared) without_values(u.name, u.because, true, false);
+  for (const SystematicPart &p : c.systematic) without_values("all", p.sentence, false, true);
   return out;
 }
 

@@ -1,5 +1,6 @@
 #include "app/datum/comparison_part.h"
 #include "adjustment/statistics.h"
+#include "app/widgets/linked_choice.h"
 #include "app/widgets/numbers.h"
 #include "app/widgets/theme.h"
 #include "base/error.h"
@@ -24,9 +25,9 @@ Row row_of(const ComparedMark &m) {
     return has ? difference(m.difference[i], std::sqrt(m.cov(i, i)), fine) : none;
   };
   const Cell height = !m.height_difference ? none
-                      : m.height_sd        ? difference(*m.height_difference, *m.height_sd, m.height_passes)
-                                           : Cell{signed_mm(*m.height_difference, 1), *m.height_difference,
-                                                  ink::unused, false};
+                      : m.height_sd
+                          ? difference(*m.height_difference, *m.height_sd, m.height_passes)
+                          : Cell{signed_mm(*m.height_difference, 1), *m.height_difference, ink::unused, false};
   return {m.name,
           {{(m.check ? "◇ " : "") + text(m.name), {}, {}, true},
            {text(m.where), {}, ink::unused, false},
@@ -82,14 +83,7 @@ ComparisonPart::ComparisonPart(Workspace &w, QWidget *parent) : QWidget(parent),
   lower->addWidget(table_, 13);
   lower->addWidget(picture_, 7);
   all->addLayout(lower, 1);
-  connect(picture_, &DifferencePicture::chosen, this, [this](const std::string &id) {
-    table_->select(id);
-    w_.select("mark", id);
-  });
-  connect(table_, &TableCard::chosen, this, [this](const std::string &id) {
-    picture_->select(id);
-    w_.select("mark", id);
-  });
+  choose_marks_together(table_, picture_, w_, this);
 }
 
 void ComparisonPart::showEvent(QShowEvent *e) {
@@ -115,7 +109,10 @@ void ComparisonPart::refresh() {
         rows.push_back({u.name,
                         {{"◇ " + text(u.name), {}, {}, true},
                          {text(u.because), {}, ink::attention, false},
-                         none, none, none, none,
+                         none,
+                         none,
+                         none,
+                         none,
                          {"not compared", {}, ink::attention, true}},
                         false,
                         ink::warm});

@@ -1,4 +1,5 @@
 #include "app/datum/geoids_part.h"
+#include "app/widgets/linked_choice.h"
 #include "app/widgets/numbers.h"
 #include "app/widgets/theme.h"
 #include "base/error.h"
@@ -38,14 +39,7 @@ GeoidsPart::GeoidsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   all->addLayout(top);
   all->addLayout(lower, 1);
   connect(other_, &QComboBox::activated, this, [this] { refresh(); });
-  connect(table_, &TableCard::chosen, this, [this](const std::string &id) {
-    picture_->select(id);
-    w_.select("mark", id);
-  });
-  connect(picture_, &DifferencePicture::chosen, this, [this](const std::string &id) {
-    table_->select(id);
-    w_.select("mark", id);
-  });
+  choose_marks_together(table_, picture_, w_, this);
 }
 
 void GeoidsPart::showEvent(QShowEvent *e) {

@@ -2,6 +2,7 @@
 #include "app/evidence/evidence_html.h"
 #include "app/widgets/numbers.h"
 #include "base/angle.h"
+#include "base/size_words.h"
 #include <fmt/format.h>
 
 namespace ampletie::app {
@@ -114,7 +115,12 @@ void EvidencePanel::about_station(QString &html, const ReducedSetup &s) {
     if (j->second.free) {
       html += part("Free station") + "<table cellspacing='0'>" +
               row("standard deviation", number(1000 * j->second.free->semi_major, 1) + " mm") +
-              row("redundancy", QString::number(j->second.free->adjustment.redundancy)) + "</table>";
+              row("redundancy", QString::number(j->second.free->adjustment.redundancy));
+      for (const FreeResidual &x : residuals(*j->second.free))
+        html += against(escaped(x.what),
+                        text(x.angle ? angle_words(x.residual, 1, true) : length_words(x.residual, 1, true)),
+                        QString("w %1").arg(std::abs(x.w), 0, 'f', 1), x.passes);
+      html += "</table>";
       if (!j->second.free->danger.empty())
         html += "<p style='color:#B87311'>! " + escaped(j->second.free->danger) + "</p>";
     }

@@ -1,5 +1,6 @@
 #include "app/network/change_part.h"
 #include "adjustment/statistics.h"
+#include "app/widgets/linked_choice.h"
 #include "app/widgets/numbers.h"
 #include "app/widgets/theme.h"
 #include "publication/change_table.h"
@@ -47,12 +48,12 @@ ChangePart::ChangePart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   words_->setWordWrap(true);
   table_ = new TableCard(
       "Change at the marks",
-      {{"Mark", "", false, false, 60},
-       {"East mm", "Now less then, against the marks that did not move", true, false, 84},
-       {"North mm", "The same", true, false, 84},
-       {"Up mm", "The same", true, false, 84},
+      {{"Mark", "", false, false, 50},
+       {"East mm", "Now less then, against the marks that did not move", true, false, 74},
+       {"North mm", "The same", true, false, 74},
+       {"Up mm", "The same", true, false, 74},
        {"Seen from mm", "Plan · height: the smallest movement that would be found, power 80 %", true, false, 92},
-       {"", "", false, false, 130}});
+       {"", "", false, false, 146}});
   picture_ = new DifferencePicture("Change in plan", "Now less then, against the marks that did not move");
   auto *top = new QHBoxLayout;
   top->addWidget(record_);
@@ -62,8 +63,8 @@ ChangePart::ChangePart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   all->addLayout(top);
   auto *lower = new QHBoxLayout;
   lower->setSpacing(10);
-  lower->addWidget(table_, 12);
-  lower->addWidget(picture_, 9);
+  lower->addWidget(table_, 13);
+  lower->addWidget(picture_, 8);
   all->addLayout(lower, 1);
   judge_ = std::make_unique<Judge>([](const JobSnapshot &s) { s.get(changes_result()); },
                                    [this](const std::shared_ptr<const JobSnapshot> &, std::exception_ptr mistake) {
@@ -76,14 +77,7 @@ ChangePart::ChangePart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
                                          Qt::QueuedConnection);
                                    });
   connect(record_, &QComboBox::activated, this, [this] { show_change(); });
-  connect(table_, &TableCard::chosen, this, [this](const std::string &id) {
-    picture_->select(id);
-    w_.select("mark", id);
-  });
-  connect(picture_, &DifferencePicture::chosen, this, [this](const std::string &id) {
-    table_->select(id);
-    w_.select("mark", id);
-  });
+  choose_marks_together(table_, picture_, w_, this);
 }
 
 ChangePart::~ChangePart() { judge_.reset(); }

@@ -19,7 +19,7 @@ QString value_of(const std::string &group) { return text(group.substr(group.find
 Cell estimate(const VarianceComponent *c) {
   if (!c) return {"–", {}, ink::unused, false};
   if (c->vanishes) return {"nothing is left", {}, ink::attention, false};
-  if (!c->estimated) return {"too little redundancy", {}, ink::unused, false};
+  if (!c->estimated) return {"too few", {}, ink::unused, false};
   // What so many degrees of freedom scatter by in 99 % of cases is no reason for another weight.
   const double r = c->redundancy, q = r * c->factor * c->factor;
   const bool off = q < chi_squared_quantile(0.005, r) || q > chi_squared_quantile(0.995, r);

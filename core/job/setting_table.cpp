@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "datum/datum.h"
+#include "geodesy/own_grid.h"
 #include "job/setting_values.h"
 #include "time/gps_time.h"
 
@@ -21,9 +22,10 @@ SettingValue grid() {
   SettingValue v = setting_values::text(AT(datum.crs), known_grid);
   const auto plain = v.read;
   v.read = [plain](const std::string &t, const SettingInfo &i) {
-    if (!is_described(on_one_line(t))) return plain(t, i);
+    const bool typed = looks_like_own_grid(t);
+    if (!typed && !is_described(on_one_line(t))) return plain(t, i);
     // Longer than any name may be; what it says is checked by opening it.
-    const std::string described = on_one_line(t);
+    const std::string described = typed ? own_grid_as_proj(t) : on_one_line(t);
     known_grid(described);
     return nlohmann::json(described);
   };
@@ -75,9 +77,11 @@ const std::vector<SettingInfo> &setting_catalogue() {
   static const std::vector<SettingInfo> all{
       {"job", "title", "Title", "", Part::shown, text(AT(title)), "The name of the job, printed on every sheet."},
       {"job", "crs", "Grid", "", Part::datum, grid(),
-       "The projected system in which control is issued, by its code in the EPSG register, or described in full (WKT 2 "
-       "or "
-       "+proj=…; then the realisation says which frame it rests on, where the text does not); local:47.1:9.3:450 is a "
+       "The projected system in which control is issued, by its code in the EPSG register, or described in full (WKT "
+       "2, "
+       "+proj=…, or typed parameters: transverse-mercator lat=46 lon=15 scale=0.9999 east=500000; also lambert, "
+       "oblique-mercator, stereographic, with factor= of a ground grid; then the realisation says which frame it rests "
+       "on, where the text does not); local:47.1:9.3:450 is a "
        "plane of the site's own (rough latitude, longitude and height); empty is a job of heights alone."},
       {"job", "realisation", "Realisation", "", Part::datum, text(AT(datum.realisation), known_frame),
        "The frame that the grid's datum stands for (ETRF2000, ITRF2020 …); empty takes the usual one."},

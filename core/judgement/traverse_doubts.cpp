@@ -1,4 +1,5 @@
 #include "judgement/traverse_doubts.h"
+#include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "base/size_words.h"
 #include "results/traverses.h"
@@ -171,6 +172,23 @@ struct TraverseDoubts {
     }
   }
 
+  /// The sight that fits worst, where the whole or it alone fails.
+  void of_free_station(const ReducedSetup &s, const FreeStation &f) {
+    const std::vector<FreeResidual> all = residuals(f);
+    const auto worst = std::max_element(all.begin(), all.end(),
+                                        [](const auto &a, const auto &b) { return std::abs(a.w) < std::abs(b.w); });
+    if (worst == all.end() || f.adjustment.redundancy == 0 || (worst->passes && f.adjustment.passes)) return;
+    const std::string size = worst->angle ? angle_words(worst->error, 1, true) : length_words(worst->error, 1, true);
+    Doubt &d =
+        add(DoubtKind::sight_suspicious, s.setup.mark + ", " + worst->what, {T::station, s.setup.id},
+            fmt::format("the sights of this free station do not agree: the {} fits worst, by {}", worst->what, size),
+            worst->what);
+    d.value = std::abs(worst->w), d.limit = single_test_limit, d.unit = "w";
+    if (!worst->angle) d.effect_m = std::abs(worst->error);
+    if (worst->redundancy < 0.3)
+      d.causes.push_back("with so few sights another one may be the wrong one: one more mark would tell");
+  }
+
   void of_setups() {
     for (const auto &s : r.field.setups) {
       if (!r.in_network(*s)) continue;
@@ -180,6 +198,7 @@ struct TraverseDoubts {
             "nothing leads from this set-up to any other mark: is it of another job, or is its name wrong?");
       if (j != r.judgements.end() && j->second.free && !j->second.free->danger.empty())
         add(DoubtKind::weak_free_station, s->setup.mark, {T::station, s->setup.id}, j->second.free->danger);
+      if (j != r.judgements.end() && j->second.free) of_free_station(*s, *j->second.free);
       for (const auto &t : s->reduced.troubles) {
         // A face that stands alone in one set of several is put right by the others; alone altogether it is not.
         if (t.one_face) continue;

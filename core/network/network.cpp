@@ -83,41 +83,78 @@ void accuracy95(const Mat3 &cov, double &plan, double &up) {
   up = factor95(1) * std::sqrt(std::max(0.0, cov(2, 2)));
 }
 
-std::vector<ControlCheck> check_control(const NetworkInput &in, const Progress &progress) {
+/// The normal equations of held parameters with the free unknowns eliminated, C = N_hh − N_hf N_ff⁻¹ N_fh, and what the
+/// observations pull at each, g: with them any held mark is released without adjusting anew.
+struct HeldEquations {
+  Eigen::MatrixXd reduced;
+  Eigen::VectorXd pull;
+};
+HeldEquations held_equations(const Problem &p, const AdjustmentResult &r, const std::vector<int> &parameters) {
+  const auto n = static_cast<Eigen::Index>(parameters.size());
+  std::map<int, Eigen::Index> place;
+  for (Eigen::Index i = 0; i < n; ++i) place[parameters[static_cast<std::size_t>(i)]] = i;
+  HeldEquations out{Eigen::MatrixXd::Zero(n, n), Eigen::VectorXd::Zero(n)};
+  Eigen::MatrixXd across = Eigen::MatrixXd::Zero(r.unknowns, n);
+  for (const auto &b : p.blocks) {
+    std::vector<std::pair<Eigen::Index, Eigen::Index>> own; // column of the block, of the held parameters
+    for (std::size_t i = 0; i < b->unknowns.size(); ++i)
+      if (const auto h = place.find(b->unknowns[i]); h != place.end())
+        own.emplace_back(static_cast<Eigen::Index>(i), h->second);
+    if (own.empty()) continue;
+    Eigen::VectorXd values(static_cast<Eigen::Index>(b->unknowns.size())), computed;
+    for (std::size_t i = 0; i < b->unknowns.size(); ++i)
+      values[static_cast<Eigen::Index>(i)] = r.values[static_cast<std::size_t>(b->unknowns[i])];
+    Eigen::MatrixXd a;
+    b->evaluate(values, computed, a);
+    const auto weight = b->covariance.llt();
+    const Eigen::VectorXd misclosure = weight.solve(b->observed - computed);
+    const Eigen::MatrixXd wa = weight.solve(a);
+    for (const auto &[column, h] : own) {
+      out.pull[h] += a.col(column).dot(misclosure);
+      for (const auto &[other, k] : own) out.reduced(h, k) += a.col(column).dot(wa.col(other));
+      for (std::size_t i = 0; i < b->unknowns.size(); ++i)
+        if (const int u = r.index[static_cast<std::size_t>(b->unknowns[i])]; u >= 0)
+          across(u, h) += a.col(static_cast<Eigen::Index>(i)).dot(wa.col(column));
+    }
+  }
+  for (Eigen::Index k = 0; k < n; ++k) out.reduced.col(k) -= across.transpose() * r.normals->solve(across.col(k));
+  return out;
+}
+
+/// Each held mark predicted from all others: released, it moves by δ = C_ii⁻¹ g_i, and with the others by −C_ii⁻¹ C_io.
+/// Of a mark known by its physical height that is compared.
+std::vector<ControlCheck> check_control(const NetworkInput &in, const NetworkProblem &b, const NetworkResult &all,
+                                        const Progress &progress) {
   std::vector<ControlCheck> out;
-  std::vector<std::size_t> held;
-  for (std::size_t i = 0; i < in.marks.size(); ++i)
-    if (in.marks[i].hold == Hold::full) held.push_back(i);
+  std::vector<const NetworkMark *> held;
+  std::vector<int> parameters;
+  for (const NetworkMark &m : in.marks)
+    if (m.hold == Hold::full) {
+      held.push_back(&m);
+      for (int k = 0; k < 3; ++k) parameters.push_back(all.parameter.at(m.name) + k);
+    }
   if (held.size() < 2) return out;
-  for (std::size_t i : held) {
-    // Built from parts: a copy of the input with this one mark released.
-    NetworkInput without = in;
-    without.marks[i].hold = Hold::none;
-    if (!datum_defects(without).empty()) continue;
-    NetworkResult r;
-    NetworkProblem b = build_problem(without, r);
-    AdjustmentOptions untested = in.options;
-    untested.tests = false;
-    r.adjustment = adjust(b.problem, untested, progress);
+  const HeldEquations e = held_equations(b.problem, all.adjustment, parameters);
+  NetworkInput without = in;
+  for (std::size_t i = 0; i < held.size(); ++i) {
+    progress.check();
+    NetworkMark &released = without.marks[static_cast<std::size_t>(held[i] - in.marks.data())];
+    released.hold = Hold::none;
+    const bool determined = datum_defects(without).empty();
+    released.hold = Hold::full;
+    const auto at = static_cast<Eigen::Index>(3 * i);
+    const Eigen::LLT<Mat3> own(e.reduced.block<3, 3>(at, at));
+    if (!determined || own.info() != Eigen::Success) continue;
     ControlCheck c;
-    c.mark = in.marks[i].name;
-    // What is compared is what was held: of a mark known by its physical height, that one.
-    MarkMap own_map = enu_map(b.axes.at(c.mark));
-    if (in.marks[i].physical) own_map.rows.row(2) = Eigen::RowVectorXd::Unit(own_map.rows.cols(), 2);
-    for (std::size_t k = 0; k < own_map.parameters.size(); ++k)
-      c.difference_enu -= own_map.rows.col(static_cast<Eigen::Index>(k)) *
-                          r.adjustment.values[static_cast<std::size_t>(own_map.parameters[k])];
-    Mat3 q = covariance_of(own_map, r.adjustment);
-    q += Mat3(in.marks[i].published_sd.cwiseAbs2().asDiagonal());
+    c.mark = held[i]->name;
+    c.difference_enu = -own.solve(Vec3(e.pull.segment<3>(at)));
+    Mat3 q = own.solve(Mat3::Identity());
+    q += Mat3(held[i]->published_sd.cwiseAbs2().asDiagonal());
     // The marks it is predicted from carry their published uncertainty too.
-    for (std::size_t o : held) {
+    for (std::size_t o = 0; o < held.size(); ++o) {
       if (o == i) continue;
-      for (int k = 0; k < 3; ++k) {
-        const Eigen::VectorXd h = influence(b.problem, r.adjustment, r.parameter.at(in.marks[o].name) + k);
-        const Vec3 own = follow(own_map, r.adjustment, h, -1);
-        const double sd = in.marks[o].published_sd[k];
-        q += sd * sd * own * own.transpose();
-      }
+      const Mat3 follows = own.solve(Mat3(e.reduced.block<3, 3>(at, static_cast<Eigen::Index>(3 * o))));
+      q += follows * held[o]->published_sd.cwiseAbs2().asDiagonal() * follows.transpose();
     }
     c.statistic = c.difference_enu.dot(q.inverse() * c.difference_enu);
     c.limit = chi_squared_quantile(1 - in.options.alpha_single, 3);
@@ -463,7 +500,8 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     throw InputError("the network is not determined at " +
                      b.problem.parameters[static_cast<std::size_t>(e.unknown)].name);
   } catch (const ConvergenceError &e) {
-    throw InputError("the adjustment does not converge: look first at " + observation_name(in, *b.problem.blocks[e.block]) +
+    throw InputError("the adjustment does not converge: look first at " +
+                     observation_name(in, *b.problem.blocks[e.block]) +
                      ", which fits worst, and at where the marks begin");
   }
   const AdjustmentResult &r = out.adjustment;
@@ -484,7 +522,7 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     out.marks.push_back(std::move(q));
   }
   station_results(in, b, out);
-  if (in.mode == DatumMode::held) out.control = check_control(in, progress);
+  if (in.mode == DatumMode::held) out.control = check_control(in, b, out, progress);
   out.blocks = std::move(b.problem.blocks);
   return out;
 }

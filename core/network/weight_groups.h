@@ -12,7 +12,7 @@ struct VarianceComponent {
   std::string group;
   int observations = 0;
   double redundancy = 0;  ///< its share, tr(P Q_vv P V)
-  double factor = 1;      ///< on its standard deviations, what is decided already included
+  double factor = 1;      ///< on its standard deviations, beyond what is decided
   double sd = 0;          ///< of the factor
   bool estimated = false; ///< else too little redundancy: the stated accuracy stands
   bool vanishes = false;  ///< nothing is left for it: the estimate runs to zero, which no group has

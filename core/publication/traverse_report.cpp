@@ -1,6 +1,7 @@
 #include "publication/traverse_report.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "base/size_words.h"
 #include "publication/level_words.h"
 #include <fmt/format.h>
 
@@ -55,6 +56,17 @@ ReportSection field_record(const TraverseReport &r) {
   return s;
 }
 
+/// What is left over of the sights of a free station.
+ReportTable free_table(const std::string &mark, const FreeStation &f) {
+  ReportTable t{mark + ": residuals of the free station (adjusted − observed)",
+                {{"sight", "", false}, {"residual"}, {"|w|"}, {"redundancy"}, {"", "", false}},
+                {}};
+  for (const FreeResidual &x : residuals(f))
+    t.rows.push_back({x.what, x.angle ? angle_words(x.residual, 1, true) : length_words(x.residual, 1, true),
+                      fixed(std::abs(x.w), 2), fixed(x.redundancy, 2), x.passes ? "" : "does not fit"});
+  return t;
+}
+
 ReportSection setups(const TraverseReport &r) {
   ReportSection s{"Set-ups: means of faces and sets, spreads against limits", {}, {}};
   for (const auto &u : r.field.setups) {
@@ -95,6 +107,7 @@ ReportSection setups(const TraverseReport &r) {
           "{} is a free station: east {:.4f} m, north {:.4f} m, largest standard deviation {:.1f} mm, redundancy {}{}.",
           u->setup.mark, j->second.free->place.east, j->second.free->place.north, 1000 * j->second.free->semi_major,
           j->second.free->adjustment.redundancy, j->second.free->danger.empty() ? "" : "; " + j->second.free->danger));
+    if (j->second.free) s.tables.push_back(free_table(u->setup.mark, *j->second.free));
     if (j->second.checks.empty()) continue;
     ReportTable c{u->setup.mark + ": known marks computed anew",
                   {{"mark", "", false},

@@ -254,14 +254,17 @@ void complete(PublishedMark &p, PublishedMark other) {
 
 std::map<std::string, PublishedMark> published_marks(const Contents &contents, const JobState &state) {
   std::map<std::string, PublishedMark> out;
-  for (const auto &c : contents) {
-    if (!c.control || state.of_a_fit(c.source.id)) continue;
-    for (const ControlRow &r : c.control->rows) {
-      PublishedMark p = published_mark(c, r, state);
-      const auto [it, first] = out.try_emplace(p.name, p);
-      if (!first) complete(it->second, std::move(p));
+  // What was issued rests on what was published: it comes after it, so that taking a record moves no held mark.
+  for (bool issued : {false, true})
+    for (const auto &c : contents) {
+      if (!c.control || c.control->rows.empty() || state.of_a_fit(c.source.id)) continue;
+      if (c.control->rows.front().origin.empty() == issued) continue;
+      for (const ControlRow &r : c.control->rows) {
+        PublishedMark p = published_mark(c, r, state);
+        const auto [it, first] = out.try_emplace(p.name, p);
+        if (!first) complete(it->second, std::move(p));
+      }
     }
-  }
   for (const auto &[mark, h] : state.holds) {
     if (!h.xyz && !h.geodetic_deg && !h.grid) {
       // Only what is known of the station's motion, of the spread of its series, or its height.

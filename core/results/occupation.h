@@ -85,8 +85,8 @@ struct PublishedMark {
 /// What one row of a control list says of its mark; a height of another vertical system is none of the job's.
 PublishedMark published_mark(const SourceContent &list, const ControlRow &row, const JobState &state);
 /// From the control lists, and where a hold or check came with coordinates, those. Lists complete each other: the
-/// position of the first that has one, in the order of their content hashes, with its physical height, else that of the
-/// first that has one.
+/// position of the first that has one, issued lists and records last, else in the order of their content hashes, with
+/// its physical height, else that of the first that has one.
 std::map<std::string, PublishedMark> published_marks(const Contents &contents, const JobState &state);
 
 } // namespace ampletie

@@ -1,4 +1,5 @@
 #include "traverse/free_station.h"
+#include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "base/error.h"
 #include "traverse/sets.h"
@@ -177,6 +178,17 @@ FreeStation free_station(const std::vector<StationSight> &sights, const Progress
     out.danger = "nothing checks this station: one more mark would";
   out.adjustment = std::move(best.adjustment);
   for (const PlaneObservation &o : network_of(sights, out.place).observations) out.observations.push_back(o.id);
+  return out;
+}
+
+std::vector<FreeResidual> residuals(const FreeStation &f) {
+  std::vector<FreeResidual> out;
+  for (std::size_t i = 0; i < f.observations.size() && i < f.adjustment.tests.size(); ++i) {
+    const BlockTest &t = f.adjustment.tests[i];
+    const ObservationTest &o = t.observations.front();
+    out.push_back({f.observations[i], t.kind != "distance", o.residual, o.error, o.standardised, o.redundancy,
+                   std::abs(o.standardised) <= single_test_limit});
+  }
   return out;
 }
 

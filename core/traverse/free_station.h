@@ -25,6 +25,17 @@ struct FreeStation {
   /// Another place that fits about as well (two distances, or two marks): where it is.
   std::optional<PlanePoint> other;
 };
+/// What is left over of one sight of a free station.
+struct FreeResidual {
+  std::string what;    ///< "distance to A"
+  bool angle = false;  ///< radians, else m
+  double residual = 0; ///< adjusted less observed
+  double error = 0;    ///< of this sight alone that would explain it
+  double w = 0, redundancy = 0;
+  bool passes = true; ///< w within 3.29
+};
+std::vector<FreeResidual> residuals(const FreeStation &f);
+
 /// Position and orientation from any mix of directions and distances to two or more marks, by least squares from
 /// several beginnings. Throws `InputError` in words when the sights do not determine a place.
 FreeStation free_station(const std::vector<StationSight> &sights, const Progress &progress = {});

@@ -143,6 +143,32 @@ TEST_CASE("an error of the smallest detectable size is found as often as the pow
   CHECK(static_cast<double>(right) / n > 0.85);
 }
 
+TEST_CASE("held marks predicted without adjusting anew are those of the network in which each is released") {
+  VectorField f(93007);
+  NetworkInput in = f.measure();
+  for (std::size_t i : {std::size_t{4}, std::size_t{6}}) {
+    in.marks[i].hold = Hold::full, in.marks[i].position.xyz = f.truth[i] + Vec3(0.003, -0.004, 0.002);
+    in.marks[i].published_sd = Vec3(0.002, 0.001, 0.003);
+  }
+  in.marks[1].position.xyz += Vec3(0.05, 0.02, -0.03);
+  const NetworkResult all = adjust_network(in, {});
+  REQUIRE(all.control.size() == 4);
+  for (const ControlCheck &c : all.control) {
+    INFO(c.mark);
+    NetworkInput less = in;
+    std::size_t at = 0;
+    while (in.marks[at].name != c.mark) ++at;
+    less.marks[at].hold = Hold::none;
+    const NetworkResult r = adjust_network(less, {});
+    const AdjustedMark &m = r.marks[at];
+    const Vec3 difference =
+        local_axes(to_geodetic(in.marks[at].position.xyz)) * (in.marks[at].position.xyz - m.position.xyz);
+    CHECK((c.difference_enu - difference).norm() < 1e-8);
+    const Mat3 q = m.network_cov_enu + Mat3(in.marks[at].published_sd.cwiseAbs2().asDiagonal());
+    CHECK(c.statistic == Approx(difference.dot(q.inverse() * difference)).epsilon(1e-6));
+  }
+}
+
 TEST_CASE("a held mark that is wrong is found by predicting it from the others") {
   VectorField f(93001);
   NetworkInput in = f.measure();

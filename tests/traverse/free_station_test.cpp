@@ -172,6 +172,23 @@ TEST_CASE("a wrong mark among the sights stands out") {
   CHECK(right >= 0.9 * n);
 }
 
+TEST_CASE("residuals of a free station name a distance that is thirty millimetres off, and by how much") {
+  int right = 0;
+  const int n = 60;
+  for (int seed = 0; seed < n; ++seed) {
+    PlaneField f(7000 + static_cast<std::uint64_t>(seed));
+    std::vector<StationSight> sights;
+    for (std::size_t i = 0; i < 4; ++i) sights.push_back(f.sight("M" + std::to_string(i), marks[i], true, true));
+    *sights[1].distance += 0.03;
+    const std::vector<FreeResidual> all = residuals(free_station(sights));
+    REQUIRE(all.size() == 8);
+    const auto worst = std::max_element(
+        all.begin(), all.end(), [](const auto &a, const auto &b) { return std::abs(a.w) < std::abs(b.w); });
+    right += worst->what == "distance to M1" && !worst->angle && !worst->passes && std::abs(worst->error - 0.03) < 0.012;
+  }
+  CHECK(right >= 0.9 * n);
+}
+
 TEST_CASE("too little is refused in words") {
   PlaneField f(7);
   CHECK_THROWS_WITH(free_station({f.sight("A", marks[0], true, true)}), Contains("two known marks"));

@@ -1,3 +1,4 @@
+#include "geodesy/own_grid.h"
 #include "geodesy/projection.h"
 #include "geodesy/register.h"
 #include "job/decisions/things.h"
@@ -12,6 +13,7 @@ const Fields<AlsoEdits> &AlsoThing::fields() {
     out[0].read = [](const std::string &t) -> nlohmann::json {
       if (t.empty()) return {};
       if (is_local(t)) refuse("a local plane has no relation to other systems: a frame fit leads into it");
+      if (looks_like_own_grid(t)) return own_grid_as_proj(t);
       Projection(is_described(t) ? on_one_line(t) : t); // refuses what is no grid
       return is_described(t) ? on_one_line(t) : t;
     };
