@@ -43,7 +43,7 @@ std::string occupation_id(const Job &job, const std::string &text) { return reso
 int cmd_new(Sitting &, const Arguments &a) {
   JobSettings s;
   s.title = a.title;
-  s.datum = {a.crs, a.vertical, a.realisation, setting_value("epoch", a.epoch)};
+  s.datum = {a.crs.empty() ? a.crs : setting_value("crs", a.crs).get<std::string>(), a.vertical, a.realisation, setting_value("epoch", a.epoch)};
   Job::create(a.job, s);
   return 0;
 }

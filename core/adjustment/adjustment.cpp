@@ -7,6 +7,7 @@
 
 namespace ampletie {
 namespace {
+using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
@@ -165,7 +166,9 @@ class Linearised {
 public:
   Linearised(const Problem &problem, const std::vector<std::size_t> &order, const std::vector<MatrixXd> &weights,
              const std::vector<int> &index)
-      : blocks(problem.blocks.size()), problem_(problem), order_(order), weights_(weights), index_(index) {}
+      : blocks(problem.blocks.size()), problem_(problem), order_(order), weights_(weights), index_(index),
+        linear_(std::all_of(problem.blocks.begin(), problem.blocks.end(),
+                            [](const auto &b) { return dynamic_cast<const LinearBlock *>(b.get()) != nullptr; })) {}
 
   void at(const std::vector<double> &values) {
     vtpv = 0;
@@ -180,6 +183,17 @@ public:
   VectorXd step(int unknowns, double damping, std::shared_ptr<NormalEquations> &normals, double &foretold) const {
     std::vector<NormalEquations::Entry> entries;
     VectorXd rhs = VectorXd::Zero(unknowns);
+    // Where every equation is linear the normal equations stay what they are.
+    if (linear_ && normals && damping == 0 && !damped_) {
+      for (std::size_t i : order_) {
+        const VectorXd u = blocks[i].jacobian.transpose() * (weights_[i] * blocks[i].misclosure);
+        for (std::size_t a = 0; a < blocks[i].unknowns.size(); ++a)
+          rhs[blocks[i].unknowns[a]] += u[static_cast<Index>(a)];
+      }
+      const VectorXd dx = normals->solve(rhs);
+      foretold = dx.dot(rhs);
+      return dx;
+    }
     for (std::size_t i : order_) add_to_normals(blocks[i], weights_[i], entries, rhs);
     VectorXd more = VectorXd::Zero(unknowns);
     if (damping > 0)
@@ -188,6 +202,7 @@ public:
     for (int k = 0; damping > 0 && k < unknowns; ++k) entries.push_back({k, k, more[k]});
     for (int k = 0; k < unknowns; ++k) entries.push_back({k, k, 0.0}); // without observations a pivot is zero
     normals = std::make_shared<NormalEquations>(unknowns, std::move(entries));
+    damped_ = damping > 0;
     const VectorXd dx = normals->solve(rhs);
     foretold = dx.dot(more.cwiseProduct(dx) + rhs);
     return dx;
@@ -214,6 +229,8 @@ private:
   const std::vector<std::size_t> &order_;
   const std::vector<MatrixXd> &weights_;
   const std::vector<int> &index_;
+  bool linear_;
+  mutable bool damped_ = false; ///< the last normal equations are damped ones
 };
 
 /// How much a step is damped: the more, the less the linear model foretold of what it did.
