@@ -43,7 +43,8 @@ std::string occupation_id(const Job &job, const std::string &text) { return reso
 int cmd_new(Sitting &, const Arguments &a) {
   JobSettings s;
   s.title = a.title;
-  s.datum = {a.crs.empty() ? a.crs : setting_value("crs", a.crs).get<std::string>(), a.vertical, a.realisation, setting_value("epoch", a.epoch)};
+  s.datum = {a.crs.empty() ? a.crs : setting_value("crs", a.crs).get<std::string>(), a.vertical, a.realisation,
+             setting_value("epoch", a.epoch)};
   Job::create(a.job, s);
   return 0;
 }
@@ -158,7 +159,19 @@ int cmd_hold(Sitting &here, const Arguments &a, bool check) {
   if (a.height) v["height"] = *a.height;
   if (a.height_sd) v["sd_height"] = *a.height_sd;
   if (a.height && !given && a.only.empty() && !check) v["how"] = "height";
-  if (!given && !a.height && !job.snapshot()->published().count(a.mark) && !job.snapshot()->benchmarks().count(a.mark))
+  if (check && a.only == "plan")
+    throw InputError("a check compares what is published of a mark: plan cannot be compared without its height");
+  if (check && a.only == "height") {
+    // Its physical height alone: what else was typed is not compared.
+    const std::optional<double> height = a.height          ? a.height
+                                         : !a.grid.empty() ? std::optional(a.grid[2])
+                                                           : std::nullopt;
+    if (!height) throw InputError("of a check in height alone say the physical height: --height, or --grid E N H");
+    for (const char *k : {"xyz", "geodetic", "grid"}) v.erase(k);
+    v["height"] = *height;
+    if (!a.height_sd && !a.sd.empty()) v["sd_height"] = a.sd[2];
+  }
+  if (!given && !a.height && !job.snapshot()->listed(a.mark))
     throw InputError("nothing gives coordinates of \"" + a.mark +
                      "\": take a control list, or add --xyz, --geodetic or --grid");
   if (!a.sd.empty()) v["sd_enu"] = a.sd;

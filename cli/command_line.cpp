@@ -30,7 +30,8 @@ CommandLine::CommandLine() {
 
   auto *c = command("new", "make a job");
   c->add_option("--crs", a.crs,
-                "projected system, EPSG code; local:LAT:LON:H: a plane of the site's own; left away: heights alone");
+                "projected system: EPSG code, WKT, +proj=…, or parameters (transverse-mercator lat=46 lon=15); "
+                "local:LAT:LON:H: a plane of the site's own; left away: heights alone");
   c->add_option("--vertical", a.vertical, "vertical system, EPSG code");
   c->add_option("--realisation", a.realisation, "frame that the datum stands for");
   c->add_option("--epoch", a.epoch, "date of the issued coordinates")->required();

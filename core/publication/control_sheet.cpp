@@ -28,8 +28,11 @@ std::string check_words(const json &r) {
                  (c.at("verdict") == "DISAGREES" ? "disagrees" : "was not judged");
   }
   if (all == 0) return {};
-  if (agree == all) return fmt::format(" {} agree{}.", all == 1 ? "The check mark" : fmt::format("All {} check marks", all), all == 1 ? "s" : "");
-  return fmt::format(" Of {} check mark{}, {} agree{}: {}.", all, all == 1 ? "" : "s", agree, agree == 1 ? "s" : "", against);
+  if (agree == all)
+    return fmt::format(" {} agree{}.", all == 1 ? "The check mark" : fmt::format("All {} check marks", all),
+                       all == 1 ? "s" : "");
+  return fmt::format(" Of {} check mark{}, {} agree{}: {}.", all, all == 1 ? "" : "s", agree, agree == 1 ? "s" : "",
+                     against);
 }
 
 /// What a reader must know before anything else: what fails, what is open, what took no part.
@@ -343,14 +346,16 @@ std::string weight_words(const json &n) {
 ReportSection test_section(const json &n) {
   ReportSection tests{"Adjustment and tests", {}, {}};
   tests.paragraphs.push_back(fmt::format("{} adjustment: {} observations, {} unknowns, redundancy {}. Variance factor "
-                                         "{:.3f}, bounds {:.3f} to {:.3f} (95 %, two-sided): the global test {}.",
+                                         "{:.3f}, bounds {:.3f} and {:.3f} (5 % beyond each): the global test {}.",
                                          n.at("mode").get<std::string>(), n.at("observations").get<int>(),
                                          n.at("unknowns").get<int>(), n.at("redundancy").get<int>(),
                                          n.at("variance_factor").get<double>(), n.at("lower").get<double>(),
                                          n.at("upper").get<double>(),
                                          n.at("redundancy").get<int>() == 0 ? "has nothing to test"
-                                         : n.at("passes").get<bool>()       ? "passes"
-                                                                            : "FAILS"));
+                                         : !n.at("passes").get<bool>()      ? "FAILS"
+                                         : n.at("variance_factor").get<double>() < n.at("lower").get<double>()
+                                             ? "passes; the observations agree better than stated"
+                                             : "passes"));
   tests.paragraphs.push_back(
       "Single tests: error probability 0.001 each, smallest detectable errors at a power of 80 %.");
   if (const std::string w = weight_words(n); !w.empty()) tests.paragraphs.push_back(w);
