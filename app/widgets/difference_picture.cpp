@@ -6,7 +6,7 @@
 
 namespace ampletie::app {
 namespace {
-constexpr double edge = 34, head = 30, foot = 40;
+constexpr double edge = 52, head = 40, foot = 50;
 
 /// A round number of millimetres not larger than one of pixels.
 double round_below(double v) {
@@ -132,7 +132,11 @@ void DifferencePicture::paintEvent(QPaintEvent *) {
     if (i.what->plan) most = std::max({most, i.what->plan->by.norm(), std::min(i.what->plan->within, 10 * most)});
     if (i.what->height) most = std::max(most, std::abs(i.what->height->by.x()));
   }
-  const double exaggeration = std::min(width(), height()) / 5.0 / most;
+  // Circles stay in the picture, wherever their marks lie.
+  double circle = 1e-9;
+  for (const Item &i : all)
+    if (i.what->plan) circle = std::max(circle, std::min(i.what->plan->within, 10 * most));
+  const double exaggeration = std::min(std::min(width(), height()) / 5.0 / most, (edge - 2) / circle);
   draw_outline(p, all);
   for (const Item &i : all) draw_item(p, i, exaggeration);
   draw_scale(p, exaggeration);

@@ -32,7 +32,7 @@ std::vector<Occupation> crowd(int n) {
 struct Crowd {
   explicit Crowd(std::vector<Occupation> all, std::set<std::string> published = {}, bool all_pairs = false) {
     Belonging b;
-    for (const auto &mark : published) b.published[mark] = {};
+    for (const auto &mark : published) b.published[mark] = b.anchors[mark] = {};
     JobState state;
     state.settings.all_pairs = all_pairs;
     s.assume(occupations_result(), std::move(all));
