@@ -9,8 +9,8 @@
 
 namespace ampletie::app {
 
-/// Computes something of a job beside the window, on a thread of its own: what is thought of it, unless said otherwise. Only the snapshot that was handed over last matters: one
-/// that came while another was computed takes its place.
+/// Computes something of a job beside the window, on a thread of its own: what is thought of it, unless said otherwise.
+/// Only the snapshot that was handed over last matters: one that came while another was computed takes its place.
 class Judge {
 public:
   /// What is told of a snapshot that was judged: itself, and the mistake of the program that kept it from being so.

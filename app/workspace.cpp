@@ -300,7 +300,9 @@ bool Workspace::adjust() {
           const auto &a = result->result.adjustment;
           const QString done = QString("variance factor %1, the global test %2")
                                    .arg(a.variance_factor, 0, 'f', 2)
-                                   .arg(!a.passes ? "fails" : a.low() ? "passes, low" : "passes");
+                                   .arg(!a.passes ? "fails"
+                                        : a.low() ? "passes, low"
+                                                  : "passes");
           job_->accept_network(std::move(*result));
           return done;
         };
@@ -456,12 +458,9 @@ std::vector<PlanMark> Workspace::plan_marks() const {
     for (const AdjustedMark &m : run->result.marks) {
       if (!m.plan_known) continue;
       const FullPosition &p = run->positions.at(m.name);
-      marks[m.name] = {m.name,
-                       p.grid.east,
-                       p.grid.north,
-                       hold_of(m.name),
-                       m.network_cov_enu.topLeftCorner<2, 2>(),
-                       has_place(m.name)};
+      marks[m.name] = {
+          m.name,           p.grid.east, p.grid.north, hold_of(m.name), m.network_cov_enu.topLeftCorner<2, 2>(),
+          has_place(m.name)};
     }
   bool missing = false;
   for (const Occupation &o : s.occupations()) missing = missing || !marks.count(o.mark);

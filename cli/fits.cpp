@@ -65,7 +65,8 @@ void set_fit(Job &job, const std::vector<std::string> &words, const std::string 
 }
 
 void set_also(Job &job, const std::vector<std::string> &words, const std::string &because) {
-  if (words.size() < 3) throw InputError("say a name for the system, and crs=CODE; of an older datum also through=GRID");
+  if (words.size() < 3)
+    throw InputError("say a name for the system, and crs=CODE; of an older datum also through=GRID");
   check_name(words[1], "the name of the system");
   json value;
   for (std::size_t i = 2; i < words.size(); ++i) {

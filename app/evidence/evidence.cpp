@@ -311,7 +311,8 @@ QString checks_html(const JobSnapshot &s, const NetworkRun &run, const AdjustedM
     for (const ComparedMark &c : compare_mark(s, run, m))
       if (c.check) {
         const QString words = escaped(difference_words(c));
-        html += "<p>Found " + words + (c.passes() ? ": agrees.</p>" : ": <span style='color:#A63D2F'>disagrees</span>.</p>");
+        html += "<p>Found " + words +
+                (c.passes() ? ": agrees.</p>" : ": <span style='color:#A63D2F'>disagrees</span>.</p>");
       }
   for (const ControlCheck &c : run.result.control)
     if (c.mark == m.name)

@@ -1,6 +1,6 @@
 #pragma once
-#include "app/widgets/difference_picture.h"
 #include "app/judge.h"
+#include "app/widgets/difference_picture.h"
 #include "app/widgets/table.h"
 #include "app/workspace.h"
 

@@ -11,8 +11,8 @@ struct AdjustmentOptions {
   double alpha_global = 0.05;  ///< error probability of the global test, of each of its tails
   double alpha_single = 0.001; ///< error probability of each single test (not of the whole job)
   double power = 0.80;         ///< of the test that smallest detectable errors refer to
-  int max_iterations = 200; ///< tried steps; an adjustment of a network takes a handful
-  bool tests = true; ///< of observations and blocks; without them only their list stays empty
+  int max_iterations = 200;    ///< tried steps; an adjustment of a network takes a handful
+  bool tests = true;           ///< of observations and blocks; without them only their list stays empty
 };
 
 /// Test and reliability of one observation (geodesy.md 12): residual = adjusted − observed.

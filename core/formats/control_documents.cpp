@@ -132,10 +132,12 @@ std::shared_ptr<const JointCovariance> joint_covariance(const nlohmann::json &re
   for (const auto &m : record.at("marks")) out.marks.push_back(m.at("name"));
   const std::size_t n = 3 * out.marks.size();
   if (found->size() != n) throw InputError("the record is damaged: its covariance does not suit its marks");
+  // Before room is made for it: a file of empty rows would ask for more than there is.
+  for (std::size_t i = 0; i < n; ++i)
+    if (found->at(i).size() != i + 1) throw InputError("the record is damaged: its covariance is no triangle");
   const auto rows = static_cast<Eigen::Index>(n);
   out.enu.resize(rows, rows);
   for (std::size_t i = 0; i < n; ++i) {
-    if (found->at(i).size() != i + 1) throw InputError("the record is damaged: its covariance is no triangle");
     for (std::size_t k = 0; k <= i; ++k) {
       const double v = found->at(i).at(k);
       if (!std::isfinite(v)) throw InputError("the record is damaged: its covariance is not finite");

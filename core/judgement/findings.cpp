@@ -181,7 +181,8 @@ const Doubts &network_doubts_result() {
 }
 
 const Doubts &also_doubts_result() {
-  static const Doubts r{"doubts: further systems", Section::datum, {&also_result(), &network_result()}, {}, found_by(also_doubts)};
+  static const Doubts r{
+      "doubts: further systems", Section::datum, {&also_result(), &network_result()}, {}, found_by(also_doubts)};
   return r;
 }
 
@@ -222,10 +223,11 @@ const Doubts &targetless_result() {
 
 const std::vector<const Doubts *> &sections() {
   static const std::vector<const Doubts *> all{
-      &misplaced_result(),     &list_doubts_result(),    &answers_result(),      &intake_result(),
-      &vector_doubts_result(), &closure_doubts_result(), &level_doubts_result(), &traverse_doubts_result(),
-      &same_marks_result(),    &books_result(),          &datum_doubts_result(), &geoid_doubts_result(),
-      &fit_doubts_result(),    &also_doubts_result(),    &network_doubts_result(), &issue_doubts_result(), &targetless_result()};
+      &misplaced_result(),     &list_doubts_result(),    &answers_result(),        &intake_result(),
+      &vector_doubts_result(), &closure_doubts_result(), &level_doubts_result(),   &traverse_doubts_result(),
+      &same_marks_result(),    &books_result(),          &datum_doubts_result(),   &geoid_doubts_result(),
+      &fit_doubts_result(),    &also_doubts_result(),    &network_doubts_result(), &issue_doubts_result(),
+      &targetless_result()};
   return all;
 }
 

@@ -135,7 +135,8 @@ void also_doubts(DoubtList &list, const JobSnapshot &s) {
   for (const AlsoSystem &a : s.get(also_result()))
     if (!a.problem.empty())
       list.add(DoubtKind::not_computed, a.name, Section::datum, {},
-               "nothing is issued in the further system " + a.name + " (" + a.crs + "): " + a.problem, "also " + a.name);
+               "nothing is issued in the further system " + a.name + " (" + a.crs + "): " + a.problem,
+               "also " + a.name);
 }
 
 } // namespace ampletie

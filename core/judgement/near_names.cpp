@@ -11,7 +11,7 @@
 namespace ampletie {
 namespace {
 
-constexpr double one_place = 0.05;         ///< m; two monuments do not stand nearer to one another
+constexpr double one_place = 0.05;           ///< m; two monuments do not stand nearer to one another
 constexpr std::size_t many_published = 3000; ///< of which not all are placed to be compared
 
 bool digit(char c) { return c >= '0' && c <= '9'; }

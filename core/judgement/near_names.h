@@ -16,7 +16,8 @@ std::string name_key(const std::string &name);
 
 /// Names that differ in case, blanks, signs or leading zeros alone; and those that differ by a letter at the end as
 /// crews add it when they occupy a mark again, where heights (within 5 standard deviations) or places (within 30 m)
-/// agree; and whatever names lie within centimetres of one another (vectors, sights, published places). Places are published ones and those that `vectors` lead to, else what the files' headers say.
+/// agree; and whatever names lie within centimetres of one another (vectors, sights, published places). Places are
+/// published ones and those that `vectors` lead to, else what the files' headers say.
 std::vector<NearNames> near_names(const JobSnapshot &s, const std::vector<VectorResult> &vectors = {});
 
 } // namespace ampletie

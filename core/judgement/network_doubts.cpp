@@ -27,8 +27,9 @@ void whole(DoubtList &list, const AdjustmentResult &a) {
                         "are on the safe side",
                         "network");
     d.value = a.variance_factor, d.limit = a.lower, d.unit = "variance factor";
-    d.causes = {"stated accuracies are too pessimistic",
-                "observations that are not independent of each other (the same readings twice, reduced from one another)"};
+    d.causes = {
+        "stated accuracies are too pessimistic",
+        "observations that are not independent of each other (the same readings twice, reduced from one another)"};
   }
   if (a.redundancy == 0)
     list.add(DoubtKind::no_redundancy, "network", Section::network, {},

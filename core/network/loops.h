@@ -37,7 +37,10 @@ struct Loop {
   bool within_limit() const { return misclosure_enu.norm() <= limit_m; }
   /// "closes", "misses" (both), "over the limit" (its accuracy allows it), "over its accuracy" (the limit allows it).
   const char *verdict() const {
-    return closes() ? "closes" : within_propagated() ? "over the limit" : within_limit() ? "over its accuracy" : "misses";
+    return closes()              ? "closes"
+           : within_propagated() ? "over the limit"
+           : within_limit()      ? "over its accuracy"
+                                 : "misses";
   }
 };
 

@@ -102,8 +102,8 @@ struct NetworkInput {
   /// set-ups (geodesy.md 22). Antennas stand turned to the north, so that what is off in plan does not fall out either.
   /// Zero: none.
   Vec3 calibration_sd = Vec3::Zero();
-  /// What the standard deviations of an observation are multiplied with, by the id and kind of its block or part; absent:
-  /// one.
+  /// What the standard deviations of an observation are multiplied with, by the id and kind of its block or part;
+  /// absent: one.
   std::function<double(const std::string &id, const std::string &kind)> factor;
   bool setup_unknowns = true; ///< off only to show in tests what they are worth
   AdjustmentOptions options;

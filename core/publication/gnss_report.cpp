@@ -247,11 +247,10 @@ ReportSection closures(const Job &job) {
                 {}};
   for (const Loop &l : job.loops().loops) {
     const bool tested = l.statistic_limit > 0;
-    t.rows.push_back(
-        {l.name(), l.repeated() ? "repeated" : "loop", fixed(l.length, 0), mm(l.misclosure_enu.x()),
-         mm(l.misclosure_enu.y()), mm(l.misclosure_enu.z()), mm(l.limit_m), tested ? fixed(l.statistic, 1) : "–",
-         tested ? fixed(l.statistic_limit, 1) : "–",
-         std::string(l.verdict()) + (l.check == LoopCheck::full ? "" : ", " + loop_check_name(l.check))});
+    t.rows.push_back({l.name(), l.repeated() ? "repeated" : "loop", fixed(l.length, 0), mm(l.misclosure_enu.x()),
+                      mm(l.misclosure_enu.y()), mm(l.misclosure_enu.z()), mm(l.limit_m),
+                      tested ? fixed(l.statistic, 1) : "–", tested ? fixed(l.statistic_limit, 1) : "–",
+                      std::string(l.verdict()) + (l.check == LoopCheck::full ? "" : ", " + loop_check_name(l.check))});
   }
   if (t.rows.empty())
     s.paragraphs.push_back(

@@ -427,8 +427,7 @@ const Result<TraverseSupport> &traverse_support_result() {
       "support of traverses",
       Section::traverse,
       {&network_vectors(), &belonging_result(), &occupied_marks(), &levels_result(), &setups_result()},
-      {Slice::contents, Slice::settings_datum, Slice::settings_network, Slice::holds, Slice::routes,
-       Slice::groups},
+      {Slice::contents, Slice::settings_datum, Slice::settings_network, Slice::holds, Slice::routes, Slice::groups},
       traverse_support};
   return r;
 }

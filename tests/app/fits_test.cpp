@@ -1,7 +1,7 @@
 // A frame fit in the window: a list chosen, one bad pair left to check, undone, issued in the site's system; a geoid
 // grid chosen in the evidence.
-#include "app/widgets/difference_picture.h"
 #include "app/driver.h"
+#include "app/widgets/difference_picture.h"
 #include "formats/geoid_grid.h"
 #include "results/job_results.h"
 #include <QComboBox>

@@ -177,8 +177,8 @@ void decide_something(Job &job, std::mt19937_64 &random) {
     break;
   }
   case 27:
-    job.decide("set", x < 0.5 ? "group:kind=levels" : "group:kind=vectors", {{"factor", x < 0.8 ? json(1 + x) : json()}},
-               "a card");
+    job.decide("set", x < 0.5 ? "group:kind=levels" : "group:kind=vectors",
+               {{"factor", x < 0.8 ? json(1 + x) : json()}}, "a card");
     break;
   case 28:
     job.decide("set", "also:west", {{"crs", x < 0.7 ? json("EPSG:25832") : json()}}, "");
@@ -188,8 +188,8 @@ void decide_something(Job &job, std::mt19937_64 &random) {
                {{"start_toward", x < 0.8 ? json(pick(marks)) : json()}}, "");
     break;
   case 30:
-    job.decide("set", "traverse:" + pick(field.setups)->setup.id,
-               {{"start_bearing", x < 0.8 ? json(360 * x) : json()}}, "");
+    job.decide("set", "traverse:" + pick(field.setups)->setup.id, {{"start_bearing", x < 0.8 ? json(360 * x) : json()}},
+               "");
     break;
   case 23:
     job.decide("set", "pair:one|" + pick(marks), {{"use", x < 0.5 ? "check" : "none"}}, "");

@@ -182,9 +182,10 @@ TEST_CASE("residuals of a free station name a distance that is thirty millimetre
     *sights[1].distance += 0.03;
     const std::vector<FreeResidual> all = residuals(free_station(sights));
     REQUIRE(all.size() == 8);
-    const auto worst = std::max_element(
-        all.begin(), all.end(), [](const auto &a, const auto &b) { return std::abs(a.w) < std::abs(b.w); });
-    right += worst->what == "distance to M1" && !worst->angle && !worst->passes && std::abs(worst->error - 0.03) < 0.012;
+    const auto worst = std::max_element(all.begin(), all.end(),
+                                        [](const auto &a, const auto &b) { return std::abs(a.w) < std::abs(b.w); });
+    right +=
+        worst->what == "distance to M1" && !worst->angle && !worst->passes && std::abs(worst->error - 0.03) < 0.012;
   }
   CHECK(right >= 0.9 * n);
 }
