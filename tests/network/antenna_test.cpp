@@ -11,13 +11,13 @@ using namespace ampletie;
 
 namespace {
 const Vec3 here(4293769.6, 1053871.5, 4582141.3);
-const Mat3 axes = local_axes(to_geodetic(here));
+const Mat3 site_axes = local_axes(to_geodetic(here));
 
 /// A held base of one type, three rovers of another, one of them twice; vectors of a millimetre or two.
 NetworkInput star(bool two_types, double calibration) {
   NetworkInput in;
   in.calibration_sd = calibration * Vec3(0.5, 0.5, 1);
-  const auto place = [&](double e, double n) { return Vec3(here + axes.transpose() * Vec3(e, n, 0)); };
+  const auto place = [&](double e, double n) { return Vec3(here + site_axes.transpose() * Vec3(e, n, 0)); };
   in.marks = {{"BASE", {here, frame, 2026.36}, Hold::full, Vec3::Zero()}};
   const std::pair<const char *, Vec3> rovers[] = {
       {"R1", place(900, 200)}, {"R2", place(-400, 700)}, {"R3", place(100, -800)}};
@@ -67,16 +67,16 @@ TEST_CASE("printed heights agree with calibrations that are off, and without the
   constexpr int runs = 1000;
   for (int i = 0; i < runs; ++i) {
     NetworkInput in = star(true, 0.002);
-    const Vec3 off = axes.transpose() * Vec3(0.001 * normal(random), 0.001 * normal(random), 0.002 * normal(random)) -
-                     axes.transpose() * Vec3(0.001 * normal(random), 0.001 * normal(random), 0.002 * normal(random));
+    const Vec3 off = site_axes.transpose() * Vec3(0.001 * normal(random), 0.001 * normal(random), 0.002 * normal(random)) -
+                     site_axes.transpose() * Vec3(0.001 * normal(random), 0.001 * normal(random), 0.002 * normal(random));
     for (NetworkVector &v : in.vectors) v.d += off + 1e-3 * Vec3(normal(random), normal(random), normal(random));
     for (bool unknown : {true, false}) {
       in.calibration_sd = unknown ? Vec3(0.001, 0.001, 0.002) : Vec3(Vec3::Zero());
       const NetworkResult r = adjust_network(in, {});
       for (const auto &m : r.marks)
         if (m.name == "R1") {
-          const Vec3 truth = here + axes.transpose() * Vec3(900, 200, 0);
-          const Vec3 e = axes * (m.position.xyz - truth);
+          const Vec3 truth = here + site_axes.transpose() * Vec3(900, 200, 0);
+          const Vec3 e = site_axes * (m.position.xyz - truth);
           const Mat3 q = m.cov_enu;
           (unknown ? with : without) += e.dot(q.ldlt().solve(e)) / 3 / runs;
         }
