@@ -67,8 +67,9 @@ TEST_CASE("printed heights agree with calibrations that are off, and without the
   constexpr int runs = 1000;
   for (int i = 0; i < runs; ++i) {
     NetworkInput in = star(true, 0.002);
-    const Vec3 off = site_axes.transpose() * Vec3(0.001 * normal(random), 0.001 * normal(random), 0.002 * normal(random)) -
-                     site_axes.transpose() * Vec3(0.001 * normal(random), 0.001 * normal(random), 0.002 * normal(random));
+    const Vec3 off =
+        site_axes.transpose() * Vec3(0.001 * normal(random), 0.001 * normal(random), 0.002 * normal(random)) -
+        site_axes.transpose() * Vec3(0.001 * normal(random), 0.001 * normal(random), 0.002 * normal(random));
     for (NetworkVector &v : in.vectors) v.d += off + 1e-3 * Vec3(normal(random), normal(random), normal(random));
     for (bool unknown : {true, false}) {
       in.calibration_sd = unknown ? Vec3(0.001, 0.001, 0.002) : Vec3(Vec3::Zero());
