@@ -1,4 +1,6 @@
 #include "app/judge.h"
+#include <QMetaObject>
+#include <QObject>
 
 namespace ampletie::app {
 
@@ -13,6 +15,18 @@ Judge::Judge(Done done)
 
 Judge::Judge(Work work, Done done)
     : work_(std::move(work)), done_(std::move(done)), thread_([this] { this->work(); }) {}
+
+Judge::Done Judge::in_window(QObject *widget, std::function<void(const std::shared_ptr<const JobSnapshot> &)> tell) {
+  return [widget, tell](const std::shared_ptr<const JobSnapshot> &s, std::exception_ptr mistake) {
+    QMetaObject::invokeMethod(
+        widget,
+        [tell, s, mistake] {
+          tell(s);
+          if (mistake) std::rethrow_exception(mistake);
+        },
+        Qt::QueuedConnection);
+  };
+}
 
 Judge::~Judge() {
   {

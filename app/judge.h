@@ -7,6 +7,8 @@
 #include <mutex>
 #include <thread>
 
+class QObject;
+
 namespace ampletie::app {
 
 /// Computes something of a job beside the window, on a thread of its own: what is thought of it, unless said otherwise.
@@ -19,6 +21,8 @@ public:
   explicit Judge(Done done);
   using Work = std::function<void(const JobSnapshot &)>;
   Judge(Work work, Done done);
+  /// A `Done` that tells a widget in the window's thread; a mistake of the program shows there.
+  static Done in_window(QObject *widget, std::function<void(const std::shared_ptr<const JobSnapshot> &)> tell);
   ~Judge();
   /// Hands a snapshot over and waits a moment: most decisions change little. Whether it has been judged.
   bool judge(std::shared_ptr<const JobSnapshot> s, std::chrono::milliseconds patience);

@@ -19,15 +19,9 @@
 namespace ampletie::app {
 
 Workspace::Workspace(QObject *parent) : QObject(parent) {
-  judge_ = std::make_unique<Judge>([this](std::shared_ptr<const JobSnapshot> s, std::exception_ptr mistake) {
-    QMetaObject::invokeMethod(
-        this,
-        [this, s, mistake] {
-          if (job_ && job_->snapshot() == s) Q_EMIT judged();
-          if (mistake) std::rethrow_exception(mistake);
-        },
-        Qt::QueuedConnection);
-  });
+  judge_ = std::make_unique<Judge>(Judge::in_window(this, [this](const std::shared_ptr<const JobSnapshot> &s) {
+    if (job_ && job_->snapshot() == s) Q_EMIT judged();
+  }));
 }
 
 Workspace::~Workspace() {

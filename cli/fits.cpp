@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/near.h"
 #include "cli/names.h"
+#include "cli/sources.h"
 #include "cli/words.h"
 #include "publication/also_files.h"
 #include "results/fit_record.h"
@@ -71,13 +72,8 @@ void set_also(Job &job, const std::vector<std::string> &words, const std::string
   json value;
   for (std::size_t i = 2; i < words.size(); ++i) {
     const auto [name, text] = name_value(words[i]);
-    if (name == "through" && !text.empty()) {
-      const std::string grid = resolve_one(job, text, "source");
-      for (const SourceContent &c : job.snapshot()->contents())
-        if (c.source.id == grid && !c.shift) throw InputError("\"" + text + "\" is no grid of shifts");
-      value[name] = grid;
-    } else
-      value[name] = typed_field<AlsoThing>(name, text);
+    value[name] =
+        name == "through" && !text.empty() ? json(shift_grid_named(job, text)) : typed_field<AlsoThing>(name, text);
   }
   if (!job.state().also.count(words[1]) && !value.contains("crs"))
     throw InputError("there is no further system \"" + words[1] + "\": say its grid, as crs=EPSG:25832");

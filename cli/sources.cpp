@@ -42,6 +42,13 @@ std::pair<Geodetic, double> around(const Job &job) {
 }
 } // namespace
 
+std::string shift_grid_named(const Job &job, const std::string &word) {
+  const std::string grid = resolve_one(job, word, "source");
+  for (const SourceContent &c : job.snapshot()->contents())
+    if (c.source.id == grid && !c.shift) throw InputError("\"" + word + "\" is no grid of shifts");
+  return grid;
+}
+
 void set_source(Job &job, const std::vector<std::string> &words, const std::string &because) {
   if (words.size() < 3) throw InputError("say which one and NAME=VALUE");
   const std::string id = resolve_one(job, words[1], "source");
@@ -60,12 +67,9 @@ void set_source(Job &job, const std::vector<std::string> &words, const std::stri
                                : "read with a recipe") +
                        ": it has no \"" + name + "\"");
     json v;
-    if (name == "through" && !text.empty()) {
-      const std::string grid = resolve_one(job, text, "source");
-      for (const SourceContent &c : job.snapshot()->contents())
-        if (c.source.id == grid && !c.shift) throw InputError("\"" + text + "\" is no grid of shifts");
-      v["through"] = grid;
-    } else if (name == "recipe") {
+    if (name == "through" && !text.empty())
+      v["through"] = shift_grid_named(job, text);
+    else if (name == "recipe") {
       std::vector<std::string> all;
       for (const Recipe &r : job_recipes(job.snapshot()->contents(), book->used->reads)) all.push_back(r.name);
       if (std::find(all.begin(), all.end(), text) == all.end())

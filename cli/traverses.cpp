@@ -45,6 +45,17 @@ void require_targets(const Job &job, const std::string &setup, const json &v) {
     require_mark(job, v.at("onward").get<std::string>(), false);
 }
 
+/// A traverse is turned to a mark that its first set-up saw and whose place is published.
+void require_sighted(const Job &job, const std::string &route, const std::string &mark) {
+  const JobSnapshot &s = *job.snapshot();
+  const ReducedSetup *first = s.traverses().field.find(route.substr(route.find(':') + 1));
+  std::vector<std::string> seen;
+  if (first)
+    for (const TargetSight &x : first->sights)
+      if (s.published().count(x.mean.target)) seen.push_back(x.mean.target);
+  require_known("mark with a published place among the sights of its first set-up", mark, seen, false);
+}
+
 /// What the field computed for a traverse; null: it said nothing.
 ordered_json booked_row(const TraverseLine &l) {
   if (!l.booked) return nullptr;
@@ -78,6 +89,8 @@ void set_traverses(Job &job, const std::vector<std::string> &words, const std::s
                    : words[0] == "style" ? json{{name, typed_field<StyleThing>(name, text)}}
                    : words[0] == "route" ? json{{name, typed_field<RouteThing>(name, text)}}
                                          : json{{name, typed_field<PointingThing>(name, text)}};
+    if (words[0] == "route" && v.contains("start_toward") && v.at("start_toward").is_string())
+      require_sighted(job, targets.front(), v.at("start_toward"));
     if (words[0] == "setup" && (v.contains("targets") || v.contains("onward")))
       require_targets(job, targets.front(), v);
     for (const auto &target : targets) job.decide("set", target, v, because);

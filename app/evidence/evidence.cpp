@@ -311,8 +311,9 @@ QString checks_html(const JobSnapshot &s, const NetworkRun &run, const AdjustedM
     for (const ComparedMark &c : compare_mark(s, run, m))
       if (c.check) {
         const QString words = escaped(difference_words(c));
-        html += "<p>Found " + words +
-                (c.passes() ? ": agrees.</p>" : ": <span style='color:#A63D2F'>disagrees</span>.</p>");
+        const QString verdict = escaped(check_verdict(c));
+        html += "<p>Found " + words + ": " +
+                (c.passes() ? verdict : "<span style='color:#A63D2F'>" + verdict + "</span>") + ".</p>";
       }
   for (const ControlCheck &c : run.result.control)
     if (c.mark == m.name)

@@ -66,16 +66,9 @@ ChangePart::ChangePart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   lower->addWidget(table_, 13);
   lower->addWidget(picture_, 8);
   all->addLayout(lower, 1);
-  judge_ = std::make_unique<Judge>([](const JobSnapshot &s) { s.get(changes_result()); },
-                                   [this](const std::shared_ptr<const JobSnapshot> &, std::exception_ptr mistake) {
-                                     QMetaObject::invokeMethod(
-                                         this,
-                                         [this, mistake] {
-                                           if (mistake) std::rethrow_exception(mistake);
-                                           show_change();
-                                         },
-                                         Qt::QueuedConnection);
-                                   });
+  judge_ = std::make_unique<Judge>(
+      [](const JobSnapshot &s) { s.get(changes_result()); },
+      Judge::in_window(this, [this](const std::shared_ptr<const JobSnapshot> &) { show_change(); }));
   connect(record_, &QComboBox::activated, this, [this] { show_change(); });
   choose_marks_together(table_, picture_, w_, this);
 }

@@ -82,31 +82,14 @@ GroupsPart::GroupsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   all->addLayout(top);
   all->addWidget(table_, 1);
   all->addLayout(below);
-  judge_ = std::make_unique<Judge>(
-      [this](const JobSnapshot &s) {
-        std::string grouping;
-        {
-          const std::lock_guard lock(mutex_);
-          grouping = wanted_;
-        }
-        const auto run = s.get(network_result());
-        GroupReport r = run ? job_groups(s, *run, grouping, {}) : GroupReport{};
-        const std::lock_guard lock(mutex_);
-        report_ = std::move(r);
-      },
-      [this](std::shared_ptr<const JobSnapshot> s, std::exception_ptr mistake) {
-        QMetaObject::invokeMethod(
-            this,
-            [this, s, mistake] {
-              if (mistake) std::rethrow_exception(mistake);
-              {
-                const std::lock_guard lock(mutex_);
-                of_ = s;
-              }
-              show_report();
-            },
-            Qt::QueuedConnection);
-      });
+  judge_ = std::make_unique<Judge>([this](const JobSnapshot &s) { compute(s); },
+                                   Judge::in_window(this, [this](const std::shared_ptr<const JobSnapshot> &s) {
+                                     {
+                                       const std::lock_guard lock(mutex_);
+                                       if (computed_ == s.get() && report_.grouping == wanted_) of_ = s;
+                                     }
+                                     show_report();
+                                   }));
   connect(grouping_, &QComboBox::activated, this, [this] { ask(); });
   connect(table_, &TableCard::chosen, this, [this](const std::string &id) {
     chosen_ = id;
@@ -116,7 +99,33 @@ GroupsPart::GroupsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   connect(stated_, &QPushButton::clicked, this, [this] { weigh(true); });
 }
 
-GroupsPart::~GroupsPart() { judge_.reset(); }
+GroupsPart::~GroupsPart() {
+  {
+    const std::lock_guard lock(mutex_);
+    if (running_) running_->cancel();
+    leaving_ = true;
+  }
+  judge_.reset();
+}
+
+/// On the judge's thread.
+void GroupsPart::compute(const JobSnapshot &s) {
+  std::string grouping;
+  const auto progress = std::make_shared<Progress>();
+  {
+    const std::lock_guard lock(mutex_);
+    if (leaving_) return;
+    grouping = wanted_, running_ = progress;
+  }
+  GroupReport r;
+  try {
+    if (const auto run = s.get(network_result())) r = job_groups(s, *run, grouping, *progress);
+  } catch (const Cancelled &) {
+    return; // something else is wanted already, or nothing any more
+  }
+  const std::lock_guard lock(mutex_);
+  report_ = std::move(r), computed_ = &s;
+}
 
 void GroupsPart::showEvent(QShowEvent *e) {
   QWidget::showEvent(e);
@@ -126,7 +135,7 @@ void GroupsPart::showEvent(QShowEvent *e) {
 void GroupsPart::refresh() {
   if (!isVisible()) return;
   const bool there = w_.has_job() && w_.job().network() && !w_.job().network_stale();
-  if (there && of_ != w_.job().snapshot()) ask();
+  if (there && of_ != w_.job().snapshot() && asked_ != w_.job().snapshot()) ask();
   show_report();
 }
 
@@ -136,8 +145,10 @@ void GroupsPart::ask() {
     const std::lock_guard lock(mutex_);
     wanted_ = grouping_->currentData().toString().toStdString();
     of_.reset();
+    if (running_) running_->cancel();
   }
-  judge_->judge(w_.job().snapshot(), std::chrono::milliseconds(0));
+  asked_ = w_.job().snapshot();
+  judge_->judge(asked_, std::chrono::milliseconds(0));
   show_report();
 }
 

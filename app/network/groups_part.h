@@ -25,6 +25,7 @@ protected:
 
 private:
   void ask();
+  void compute(const JobSnapshot &s);
   void show_report();
   void offer(bool current);
   void weigh(bool stated);
@@ -39,7 +40,11 @@ private:
   std::mutex mutex_; ///< of what follows, shared with the thread
   std::string wanted_;
   GroupReport report_;
-  std::shared_ptr<const JobSnapshot> of_; ///< that the report is of
+  std::shared_ptr<Progress> running_; ///< of what is computed; cancelled when something else is wanted
+  bool leaving_ = false;
+  const JobSnapshot *computed_ = nullptr;    ///< that the thread has gone through last
+  std::shared_ptr<const JobSnapshot> of_;    ///< that the report is of
+  std::shared_ptr<const JobSnapshot> asked_; ///< that it was wanted of
   std::unique_ptr<Judge> judge_;
 };
 

@@ -116,6 +116,7 @@ std::string own_grid_as_proj(std::string_view text) {
   if (std::string_view(m->proj) == "omerc")
     out = fmt::format("+proj=omerc +lat_0={:.12g} +lonc={:.12g} +alpha={:.12g} +gamma={:.12g}", v.angle("lat", 89.9),
                       v.angle("lon", 360), v.angle("azimuth", 360), v.angle("azimuth", 360));
+  if (v.has("lat2") && !v.has("lat1")) throw InputError("lat2 is the second of two parallels: lat1 is missing");
   if (std::string_view(m->proj) == "lcc")
     out += v.has("lat1") ? fmt::format(" +lat_1={:.12g} +lat_2={:.12g}", v.angle("lat1", 89.9),
                                        v.angle(v.has("lat2") ? "lat2" : "lat1", 89.9))

@@ -9,10 +9,11 @@ namespace ampletie {
 /// any writing of degrees, false origin in the unit. `factor` is the combined factor of a ground grid: lengths in it
 /// are so many times those in the projection, about the false origin.
 ///
-/// | method | parameters beside `scale` (1), `east`, `north` (0), `factor` (1), `unit` (m), `ellipsoid` (GRS80, WGS84)
-/// | | transverse-mercator | lat, lon | | lambert | lat, lon, one or both of lat1, lat2 (conformal conic; one parallel:
-/// lat alone, with scale) | | oblique-mercator | lat, lon, azimuth (of the central line; Hotine, variant B) | |
-/// stereographic | lat, lon (oblique, double) |
+/// Beside `scale` (1), `east` and `north` (0), `factor` (1), `unit` (m) and `ellipsoid` (GRS80, or WGS84)
+/// transverse-mercator has lat and lon;
+/// lambert lat, lon, and lat1 with or without lat2 (conformal conic; without both the parallel is lat);
+/// oblique-mercator lat, lon and azimuth, of the central line (Hotine, variant B);
+/// stereographic lat and lon (oblique, double).
 bool looks_like_own_grid(std::string_view text);
 
 /// The same as text of PROJ. Throws `InputError` for methods and parameters that there are none of, for what is missing

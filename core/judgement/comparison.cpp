@@ -269,6 +269,13 @@ double ComparedMark::largest_m() const {
   return out;
 }
 
+std::string check_verdict(const ComparedMark &c) {
+  if (!c.passes()) return "disagrees";
+  if (!c.height_unjudged()) return "agrees";
+  const std::string why = "not judged: nobody states how good the geoid's grid is";
+  return c.judged() ? "agrees in plan; its height is " + why : why;
+}
+
 std::string difference_words(const ComparedMark &c) {
   std::string out;
   if (c.has_plan) out = length_words(c.difference.head<2>().norm(), 1) + " in plan";

@@ -20,6 +20,8 @@ struct ComparedMark {
   bool height_passes = true;
   bool passes() const { return plan_passes && up_passes && height_passes; }
   bool judged() const { return has_plan || has_up || height_sd; }
+  /// A height that was given and that nothing judges: nobody states how good the geoid between is.
+  bool height_unjudged() const { return height_difference && !height_sd && !has_up; }
   double worst() const;     ///< the largest of the statistics, each in its limit; above 1: one fails
   double largest_m() const; ///< difference
 };
@@ -53,6 +55,9 @@ std::vector<ComparedMark> compare_mark(const JobSnapshot &s, const NetworkRun &r
 /// All checks of the job: those that were compared, and those that could not be.
 std::pair<std::vector<ComparedMark>, std::vector<UncomparedCheck>> compare_checks(const JobSnapshot &s,
                                                                                   const NetworkRun &run);
+
+/// "agrees", "disagrees", or what of it is not judged and why.
+std::string check_verdict(const ComparedMark &c);
 
 /// "12.3 mm in plan and +4.1 mm in height from its published place".
 std::string difference_words(const ComparedMark &c);

@@ -104,10 +104,7 @@ const Doubts &traverse_doubts_result() {
                         {&traverses_result(), &traverse_findings_result(), &belonging_result()},
                         {},
                         found_by([](DoubtList &list, const JobSnapshot &s) {
-                          const auto published = [&](const std::string &mark) {
-                            const PublishedMark *p = s.listed(mark);
-                            return p && p->has_position();
-                          };
+                          const auto published = [&](const std::string &mark) { return s.published().count(mark) > 0; };
                           for (const auto &source : s.traverses().field.sources)
                             understood_less(list, source.head, Section::traverse);
                           traverse_doubts(list, s.traverses(), s.get(traverse_findings_result()), published);
@@ -173,7 +170,7 @@ const Doubts &network_doubts_result() {
                         Section::network,
                         {&network_result(), &vectors_result(), &occupations_result(), &levels_result(),
                          &traverses_result(), &contents_result(), &belonging_result()},
-                        {Slice::asked, Slice::settings_judgement, Slice::settings_datum, Slice::holds},
+                        {Slice::asked, Slice::settings_judgement, Slice::settings_datum, Slice::holds, Slice::groups},
                         found_by([](DoubtList &list, const JobSnapshot &s) {
                           if (const auto &run = s.get(network_result())) network_doubts(list, s, s.vectors(), *run);
                         })};

@@ -7,8 +7,10 @@
 #include "judgement/height_causes.h"
 #include "judgement/left_over.h"
 #include "judgement/traverse_doubts.h"
+#include "results/weight_groups.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
+#include <set>
 
 namespace ampletie {
 namespace {
@@ -195,6 +197,13 @@ private:
 void checks(DoubtList &list, const JobSnapshot &s, const NetworkRun &run) {
   const auto [compared, left] = compare_checks(s, run);
   for (const ComparedMark &c : compared) {
+    if (c.passes() && c.height_unjudged()) {
+      Doubt &d =
+          list.add(DoubtKind::check_not_compared, c.name, Section::network, {Thing::Kind::mark, c.name},
+                   "this mark was to be a check, and it " + (c.judged() ? check_verdict(c) : "is " + check_verdict(c)));
+      d.effect_m = std::abs(*c.height_difference);
+      d.causes.push_back("state the standard deviation of the geoid's grid (settings geoid_sd and geoid_correlation)");
+    }
     if (c.passes()) continue;
     Doubt &d = list.add(DoubtKind::check_mark_differs, c.name, Section::network, {Thing::Kind::mark, c.name},
                         "found " + difference_words(c));
@@ -210,6 +219,24 @@ void checks(DoubtList &list, const JobSnapshot &s, const NetworkRun &run) {
     if (s.listed(u.name) && !s.misplaced().count(u.name))
       list.add(DoubtKind::check_not_compared, u.name, Section::network, {Thing::Kind::mark, u.name},
                "this mark was to be a check, and nothing was compared: " + u.because);
+}
+
+/// Factors of groups that nothing in the network belongs to any more: they have no effect.
+void idle_factors(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors,
+                  const NetworkResult &r) {
+  const auto &decided = s.state().groups;
+  if (std::none_of(decided.begin(), decided.end(), [](const auto &g) { return g.second.factor.value.has_value(); }))
+    return;
+  const WeightGroups groups(s, vectors, network_input(s, vectors));
+  std::set<std::string> present;
+  for (const BlockTest &t : r.adjustment.tests)
+    for (const std::string &g : groupings()) present.insert(groups.group(g, t.id, t.kind));
+  for (const auto &[name, e] : decided)
+    if (e.factor.value && !present.count(name))
+      list.add(DoubtKind::decision_without_target, "group " + name, Section::network, {},
+               fmt::format("decision {} weighs the group {}, and nothing in the network belongs to it",
+                           e.factor.decision, name),
+               "group " + name);
 }
 
 void marks(DoubtList &list, const NetworkResult &r) {
@@ -278,6 +305,7 @@ void network_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vec
   FailedTests(list, s, vectors, run).add();
   marks(list, run.result);
   checks(list, s, run);
+  idle_factors(list, s, vectors, run.result);
   accuracies(list, s.state(), run);
   datum(list, s, run);
 }

@@ -36,26 +36,6 @@ void check_tags(const NetworkInput &in) {
                                    v.id, v.epoch, first.epoch));
 }
 
-/// Change of the free unknowns when a fixed parameter moves by one unit, all observations kept.
-Eigen::VectorXd influence(const Problem &p, const AdjustmentResult &r, int parameter) {
-  Eigen::VectorXd rhs = Eigen::VectorXd::Zero(r.unknowns);
-  for (const auto &b : p.blocks) {
-    const auto at = std::find(b->unknowns.begin(), b->unknowns.end(), parameter);
-    if (at == b->unknowns.end()) continue;
-    Eigen::VectorXd values(static_cast<Eigen::Index>(b->unknowns.size())), computed;
-    for (std::size_t i = 0; i < b->unknowns.size(); ++i)
-      values[static_cast<Eigen::Index>(i)] = r.values[static_cast<std::size_t>(b->unknowns[i])];
-    Eigen::MatrixXd a;
-    b->evaluate(values, computed, a);
-    const Eigen::VectorXd wa = b->covariance.llt().solve(a.col(at - b->unknowns.begin()));
-    for (std::size_t i = 0; i < b->unknowns.size(); ++i) {
-      const int u = r.index[static_cast<std::size_t>(b->unknowns[i])];
-      if (u >= 0) rhs[u] -= a.col(static_cast<Eigen::Index>(i)).dot(wa);
-    }
-  }
-  return r.normals->solve(rhs);
-}
-
 /// Values of a mark's east, north, up.
 Vec3 enu_of(const MarkAxes &a, const AdjustmentResult &r) {
   const MarkMap m = enu_map(a);
@@ -83,58 +63,65 @@ void accuracy95(const Mat3 &cov, double &plan, double &up) {
   up = factor95(1) * std::sqrt(std::max(0.0, cov(2, 2)));
 }
 
-/// The normal equations of held parameters with the free unknowns eliminated, C = N_hh − N_hf N_ff⁻¹ N_fh, and what the
-/// observations pull at each, g: with them any held mark is released without adjusting anew.
+/// What the equations say of held parameters: how the free unknowns follow each by one unit, all observations kept,
+/// −N_ff⁻¹ N_fh; the equations with those eliminated, C = N_hh − N_hf N_ff⁻¹ N_fh; and what the observations pull, g.
+/// With them any held mark is released without adjusting anew.
 struct HeldEquations {
-  Eigen::MatrixXd reduced;
+  std::map<int, Eigen::Index> place; ///< parameter → its column
+  Eigen::MatrixXd follow, reduced;
   Eigen::VectorXd pull;
 };
-HeldEquations held_equations(const Problem &p, const AdjustmentResult &r, const std::vector<int> &parameters) {
-  const auto n = static_cast<Eigen::Index>(parameters.size());
-  std::map<int, Eigen::Index> place;
-  for (Eigen::Index i = 0; i < n; ++i) place[parameters[static_cast<std::size_t>(i)]] = i;
-  HeldEquations out{Eigen::MatrixXd::Zero(n, n), Eigen::VectorXd::Zero(n)};
+HeldEquations held_equations(const NetworkInput &in, const Problem &p, const NetworkResult &out) {
+  const AdjustmentResult &r = out.adjustment;
+  HeldEquations e;
+  for (const NetworkMark &m : in.marks)
+    for (int k = 0; k < 3; ++k)
+      if (const int i = out.parameter.at(m.name) + k;
+          r.index[static_cast<std::size_t>(i)] < 0 && (k == 2 || m.plan_known))
+        e.place.emplace(i, 0);
+  const auto n = static_cast<Eigen::Index>(e.place.size());
+  Eigen::Index next = 0;
+  for (auto &[parameter, column] : e.place) column = next++;
+  e.reduced = Eigen::MatrixXd::Zero(n, n), e.pull = Eigen::VectorXd::Zero(n);
   Eigen::MatrixXd across = Eigen::MatrixXd::Zero(r.unknowns, n);
   for (const auto &b : p.blocks) {
     std::vector<std::pair<Eigen::Index, Eigen::Index>> own; // column of the block, of the held parameters
     for (std::size_t i = 0; i < b->unknowns.size(); ++i)
-      if (const auto h = place.find(b->unknowns[i]); h != place.end())
+      if (const auto h = e.place.find(b->unknowns[i]); h != e.place.end())
         own.emplace_back(static_cast<Eigen::Index>(i), h->second);
     if (own.empty()) continue;
-    Eigen::VectorXd values(static_cast<Eigen::Index>(b->unknowns.size())), computed;
-    for (std::size_t i = 0; i < b->unknowns.size(); ++i)
-      values[static_cast<Eigen::Index>(i)] = r.values[static_cast<std::size_t>(b->unknowns[i])];
+    Eigen::VectorXd computed;
     Eigen::MatrixXd a;
-    b->evaluate(values, computed, a);
+    evaluate_at(*b, r, computed, a);
     const auto weight = b->covariance.llt();
     const Eigen::VectorXd misclosure = weight.solve(b->observed - computed);
     const Eigen::MatrixXd wa = weight.solve(a);
     for (const auto &[column, h] : own) {
-      out.pull[h] += a.col(column).dot(misclosure);
-      for (const auto &[other, k] : own) out.reduced(h, k) += a.col(column).dot(wa.col(other));
+      e.pull[h] += a.col(column).dot(misclosure);
+      for (const auto &[other, k] : own) e.reduced(h, k) += a.col(column).dot(wa.col(other));
       for (std::size_t i = 0; i < b->unknowns.size(); ++i)
         if (const int u = r.index[static_cast<std::size_t>(b->unknowns[i])]; u >= 0)
           across(u, h) += a.col(static_cast<Eigen::Index>(i)).dot(wa.col(column));
     }
   }
-  for (Eigen::Index k = 0; k < n; ++k) out.reduced.col(k) -= across.transpose() * r.normals->solve(across.col(k));
-  return out;
+  e.follow.resize(r.unknowns, n);
+  for (Eigen::Index k = 0; k < n; ++k) e.follow.col(k) = -r.normals->solve(across.col(k));
+  e.reduced += across.transpose() * e.follow;
+  return e;
 }
 
 /// Each held mark predicted from all others: released, it moves by δ = C_ii⁻¹ g_i, and with the others by −C_ii⁻¹ C_io.
 /// Of a mark known by its physical height that is compared.
-std::vector<ControlCheck> check_control(const NetworkInput &in, const NetworkProblem &b, const NetworkResult &all,
+std::vector<ControlCheck> check_control(const NetworkInput &in, const HeldEquations &e, const NetworkResult &all,
                                         const Progress &progress) {
   std::vector<ControlCheck> out;
   std::vector<const NetworkMark *> held;
-  std::vector<int> parameters;
   for (const NetworkMark &m : in.marks)
-    if (m.hold == Hold::full) {
-      held.push_back(&m);
-      for (int k = 0; k < 3; ++k) parameters.push_back(all.parameter.at(m.name) + k);
-    }
+    if (m.hold == Hold::full) held.push_back(&m);
   if (held.size() < 2) return out;
-  const HeldEquations e = held_equations(b.problem, all.adjustment, parameters);
+  const auto first = [&](const NetworkMark &m) {
+    return e.place.at(all.parameter.at(m.name));
+  }; // east; the others follow
   NetworkInput without = in;
   for (std::size_t i = 0; i < held.size(); ++i) {
     progress.check();
@@ -142,7 +129,7 @@ std::vector<ControlCheck> check_control(const NetworkInput &in, const NetworkPro
     released.hold = Hold::none;
     const bool determined = datum_defects(without).empty();
     released.hold = Hold::full;
-    const auto at = static_cast<Eigen::Index>(3 * i);
+    const Eigen::Index at = first(*held[i]);
     const Eigen::LLT<Mat3> own(e.reduced.block<3, 3>(at, at));
     if (!determined || own.info() != Eigen::Success) continue;
     ControlCheck c;
@@ -153,7 +140,7 @@ std::vector<ControlCheck> check_control(const NetworkInput &in, const NetworkPro
     // The marks it is predicted from carry their published uncertainty too.
     for (std::size_t o = 0; o < held.size(); ++o) {
       if (o == i) continue;
-      const Mat3 follows = own.solve(Mat3(e.reduced.block<3, 3>(at, static_cast<Eigen::Index>(3 * o))));
+      const Mat3 follows = own.solve(Mat3(e.reduced.block<3, 3>(at, first(*held[o]))));
       q += follows * held[o]->published_sd.cwiseAbs2().asDiagonal() * follows.transpose();
     }
     c.statistic = c.difference_enu.dot(q.inverse() * c.difference_enu);
@@ -334,21 +321,19 @@ struct HeldInfluence {
   int parameter;
   double variance;
 };
-std::vector<HeldInfluence> held_influences(const NetworkInput &in, const NetworkProblem &b, NetworkResult &out) {
-  const AdjustmentResult &r = out.adjustment;
+std::vector<HeldInfluence> held_influences(const NetworkInput &in, const HeldEquations &e, NetworkResult &out) {
   std::vector<HeldInfluence> held;
   for (const auto &m : in.marks) {
-    const int p = out.parameter.at(m.name);
-    bool any = false, zero = false;
+    bool zero = false;
     for (int k = 0; k < 3; ++k) {
-      if (r.index[static_cast<std::size_t>(p + k)] >= 0 || (k < 2 && !m.plan_known)) continue;
-      any = true;
+      const auto h = e.place.find(out.parameter.at(m.name) + k);
+      if (h == e.place.end()) continue;
       if (m.published_sd[k] <= 0)
         zero = true;
       else
-        held.push_back({influence(b.problem, r, p + k), p + k, m.published_sd[k] * m.published_sd[k]});
+        held.push_back({e.follow.col(h->second), h->first, m.published_sd[k] * m.published_sd[k]});
     }
-    if (any && zero) out.zero_sd_held.push_back(m.name);
+    if (zero) out.zero_sd_held.push_back(m.name);
   }
   return held;
 }
@@ -508,7 +493,11 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
   std::optional<MeanShift> shift;
   if (in.mode == DatumMode::free) shift = mean_shift(in, b, r);
   std::vector<HeldInfluence> held;
-  if (in.mode == DatumMode::held) held = held_influences(in, b, out);
+  HeldEquations equations;
+  if (in.mode == DatumMode::held) {
+    equations = held_equations(in, b.problem, out);
+    held = held_influences(in, equations, out);
+  }
   Connections c = connections(in);
   const LevelWays ways(in);
   for (const auto &m : in.marks) {
@@ -522,7 +511,7 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     out.marks.push_back(std::move(q));
   }
   station_results(in, b, out);
-  if (in.mode == DatumMode::held) out.control = check_control(in, b, out, progress);
+  if (in.mode == DatumMode::held) out.control = check_control(in, equations, out, progress);
   out.blocks = std::move(b.problem.blocks);
   return out;
 }
@@ -546,11 +535,9 @@ std::map<std::string, double> influences_on(const NetworkResult &r, const std::s
     if (wanted.isZero()) continue;
     const Eigen::VectorXd q = a.normals->solve(wanted);
     for (const auto &b : r.blocks) {
-      Eigen::VectorXd values(static_cast<Eigen::Index>(b->unknowns.size())), computed;
-      for (std::size_t i = 0; i < b->unknowns.size(); ++i)
-        values[static_cast<Eigen::Index>(i)] = a.values[static_cast<std::size_t>(b->unknowns[i])];
+      Eigen::VectorXd computed;
       Eigen::MatrixXd j;
-      b->evaluate(values, computed, j);
+      evaluate_at(*b, a, computed, j);
       Eigen::VectorXd own = Eigen::VectorXd::Zero(j.rows()); // A q
       for (std::size_t i = 0; i < b->unknowns.size(); ++i)
         if (const int c = a.index[static_cast<std::size_t>(b->unknowns[i])]; c >= 0)

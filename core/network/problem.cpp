@@ -300,6 +300,13 @@ void add_vectors(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) 
 }
 } // namespace
 
+void evaluate_at(const Block &b, const AdjustmentResult &r, Eigen::VectorXd &computed, Eigen::MatrixXd &jacobian) {
+  Eigen::VectorXd values(static_cast<Eigen::Index>(b.unknowns.size()));
+  for (std::size_t i = 0; i < b.unknowns.size(); ++i)
+    values[static_cast<Eigen::Index>(i)] = r.values[static_cast<std::size_t>(b.unknowns[i])];
+  b.evaluate(values, computed, jacobian);
+}
+
 std::vector<Block::Part> parts_of(const Block &b) {
   return b.parts.empty() ? std::vector<Block::Part>{{b.id, b.kind, 0, b.observed.size()}} : b.parts;
 }

@@ -20,6 +20,9 @@ NetworkProblem build_problem(const NetworkInput &in, NetworkResult &out);
 /// The parts of a block; of one that has none, itself.
 std::vector<Block::Part> parts_of(const Block &b);
 
+/// A block at the adjusted values: computed observations and their derivatives for all of its parameters.
+void evaluate_at(const Block &b, const AdjustmentResult &r, Eigen::VectorXd &computed, Eigen::MatrixXd &jacobian);
+
 /// Joins the ends of vectors, and what total stations sighted.
 void join_marks(Groups &g, const NetworkInput &in);
 

@@ -50,11 +50,9 @@ Pieces pieces(const NetworkInput &in, const Grouping &group, const Progress &pro
   }
   for (const auto &block : b.problem.blocks) {
     Piece p;
-    VectorXd values(static_cast<Index>(block->unknowns.size())), computed;
-    for (std::size_t i = 0; i < block->unknowns.size(); ++i)
-      values[static_cast<Index>(i)] = out.result.values[static_cast<std::size_t>(block->unknowns[i])];
+    VectorXd computed;
     MatrixXd full;
-    block->evaluate(values, computed, full);
+    evaluate_at(*block, out.result, computed, full);
     std::vector<Index> columns;
     for (std::size_t i = 0; i < block->unknowns.size(); ++i)
       if (const int u = out.result.index[static_cast<std::size_t>(block->unknowns[i])]; u >= 0)

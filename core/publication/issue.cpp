@@ -37,6 +37,10 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   out.files = {{"control.csv", out.csv}, {"control.geojson", out.geojson}};
   for (auto &file : fit_files(out.record.data, options.unit)) out.files.push_back(std::move(file));
   for (auto &file : also_files(out.record.data)) out.files.push_back(std::move(file));
+  std::set<std::string> names;
+  for (const auto &[name, bytes] : out.files)
+    if (!names.insert(name).second)
+      throw InputError("two systems would be written into one file, " + name + ": give one of them another name");
   return out;
 }
 

@@ -113,9 +113,7 @@ ordered_json check_rows(const JobSnapshot &s, const NetworkRun &run) {
          {"sd_h_m", c.height_difference ? number(c.height_sd.has_value(), c.height_sd.value_or(0))
                                         : number(c.has_up, std::sqrt(c.cov(2, 2)))},
          {"stated", c.stated},
-         {"verdict", !c.judged()  ? "not judged: nobody states how good the geoid's grid is"
-                     : c.passes() ? "agrees"
-                                  : "DISAGREES"}});
+         {"verdict", c.passes() ? check_verdict(c) : "DISAGREES"}});
   for (const UncomparedCheck &u : left)
     out.push_back({{"mark", u.name},
                    {"source", ""},

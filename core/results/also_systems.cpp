@@ -95,6 +95,16 @@ AlsoMark mark_in(const Projection &grid, const WayTo &way, const AdjustedMark &m
   return out;
 }
 
+/// A grid of shifts leads to an older datum, and only where that is used: anything else would come out somewhere
+/// hundreds of metres away.
+void refuse_shifts(const Projection &grid, const JobDatum &datum, const AdjustedMark &first) {
+  const Geodetic near = to_geodetic(first.position.xyz);
+  if (grid.geographic() == datum.projection().geographic())
+    throw InputError("it rests on the job's own datum: nothing is to be shifted");
+  if (const std::string area = grid.outside(near); !area.empty())
+    throw InputError("it is made for elsewhere (" + area + "): that is not where this grid of shifts leads");
+}
+
 void compute(AlsoSystem &out, const AlsoEdits &e, const JobSnapshot &s, const NetworkRun *run) {
   const Projection grid(out.crs);
   out.crs_name = grid.name(), out.axes = grid.axes_words();
@@ -113,6 +123,7 @@ void compute(AlsoSystem &out, const AlsoEdits &e, const JobSnapshot &s, const Ne
   if (e.through.value) {
     const SourceContent &c = shift_source(s, *e.through.value);
     out.through = c.source.name;
+    refuse_shifts(grid, datum, *first);
     way = std::make_unique<ThroughShifts>(c);
   } else
     way = std::make_unique<ThroughFrames>(out.crs, datum, first->position, policy);

@@ -103,11 +103,16 @@ std::vector<JobChange> job_changes(const JobSnapshot &s, const NetworkRun *run) 
   std::vector<JobChange> out;
   if (!run || run->heights_alone) return out;
   for (const SourceContent &c : s.contents()) {
-    if (!c.control || !c.control->joint) continue;
+    if (!c.control || c.control->rows.empty()) continue;
+    // A record is no table of text, and says that it is one.
+    const bool record = !c.text && !c.control->rows.front().origin.empty();
+    if (!record && !c.control->joint) continue;
     JobChange change;
     change.source_id = c.source.id, change.source_name = c.source.name;
-    if (!c.control->rows.empty()) change.record = c.control->rows.front().origin;
+    change.record = c.control->rows.front().origin;
     try {
+      if (!c.control->joint)
+        throw InputError("the record keeps no covariance of its marks together (of more than 300 marks none is kept)");
       compare(change, s, *run, *c.control);
     } catch (const InputError &e) {
       change.problem = e.reason();

@@ -62,20 +62,20 @@ std::map<std::string, StartBearing> start_bearings(const JobSnapshot &s, const K
   for (const auto &[setup, e] : s.state().routes) {
     if (!e.start_toward.value) continue;
     const ReducedSetup *r = field.find(setup);
-    const PublishedMark *there = s.listed(*e.start_toward.value);
-    if (!r || !there || !there->has_position()) continue;
+    const auto there = s.published().find(*e.start_toward.value); // of a check nothing is used, not even its bearing
+    if (!r || there == s.published().end()) continue;
     const auto here = known.find(r->setup.mark);
     if (here == known.end()) continue;
     try {
       const JobDatum datum = job_datum(s);
       const FullPosition to =
-          datum.describe(published_in_job(*there, datum, {s.state().settings.worst_transformation_m, false}));
+          datum.describe(published_in_job(there->second, datum, {s.state().settings.worst_transformation_m, false}));
       const GridPoint &a = here->second.position.grid, &b = to.grid;
       const double d = std::hypot(b.east - a.east, b.north - a.north);
       if (d < 1) continue;
-      const Vec3 sd = there->sd_enu.value_or(Vec3::Zero());
+      const Vec3 sd = there->second.sd_enu.value_or(Vec3::Zero());
       const double variance = (sd.head<2>().squaredNorm() + here->second.cov_enu.topLeftCorner<2, 2>().trace()) / 2;
-      out[setup] = {there->name, bearing({a.east, a.north}, {b.east, b.north}), std::sqrt(variance) / d};
+      out[setup] = {there->first, bearing({a.east, a.north}, {b.east, b.north}), std::sqrt(variance) / d};
     } catch (const InputError &) {
       // what leads nowhere has a doubt of its own
     }

@@ -64,6 +64,7 @@ TEST_CASE("what no grid can be is refused in words") {
   refused("transverse-mercator lat=146 lon=14", "no angle");
   refused("transverse-mercator lat=46 lon=14 scale=nan", "between");
   refused("transverse-mercator lat=46 lon=14 shift=3", "no parameter");
+  refused("lambert lat=46 lon=14 lat2=44", "lat1 is missing");
   refused("transverse-mercator lat=46 lon=14 unit=cubit", "one of m, ft");
   refused("transverse-mercator lat=46 lon=14 ellipsoid=bessel", "GRS80 or WGS84");
   refused("transverse-mercator lat 46 lon 14", "no NAME=VALUE");
