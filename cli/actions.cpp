@@ -210,7 +210,8 @@ int cmd_item(Sitting &here, const Arguments &a, bool leave_out) {
   Job &job = here.job(a.job);
   if (leave_out && a.because.empty()) throw InputError("leaving something out needs --because");
   const auto items =
-      resolve(job, a.item, {"occupation", "vector", "run", "reading", "setup", "pointing", "route", "source", "span"});
+      resolve(job, a.item,
+              {"occupation", "vector", "measured", "run", "reading", "setup", "pointing", "route", "source", "span"});
   for (const Named &n : items) {
     const bool out = job.state().left_out.count(n.id) > 0;
     const bool idle = leave_out ? out

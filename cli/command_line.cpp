@@ -48,7 +48,9 @@ CommandLine::CommandLine() {
                 "fit SYSTEM list=FILE plan=… height=… | fit SYSTEM mark=NAME at_east=… at_north=… toward=NAME "
                 "bearing=… | pair SYSTEM MARK use=…|with=NAME | "
                 "also NAME crs=CODE through=GRID | group kind=levels factor=1.5 | "
-                "source FILE recipe=NAME|seen=yes|geoid=yes|interpolation=bicubic|unit=ft|exchanged=yes|turned=east|"
+                "source FILE "
+                "recipe=NAME|seen=yes|geoid=yes|interpolation=bicubic|accuracy=yes|shifts=yes|bases=published|unit=ft|"
+                "exchanged=yes|turned=east|"
                 "packed=yes|frame=…|epoch=…|crs=…|through=GRID|sd=M… | "
                 "job|solve|limit|weight|levels|traverse NAME=VALUE… | accept DOUBT")
       ->required();

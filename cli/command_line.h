@@ -38,10 +38,10 @@ struct CommandLine {
 };
 
 /// The lists that `show` knows, in order of the work.
-inline constexpr const char *list_titles[] = {"sources", "occupations", "vectors",   "loops",  "runs",       "heights",
-                                              "setups",  "traverses",   "network",   "marks",  "comparison", "fits",
-                                              "pairs",   "also",        "groups",    "change", "lists",      "geoids",
-                                              "way",     "doubts",      "decisions", "results"};
+inline constexpr const char *list_titles[] = {
+    "sources", "occupations", "vectors",    "loops", "runs",   "heights",   "setups", "traverses",
+    "network", "marks",       "comparison", "fits",  "pairs",  "also",      "groups", "change",
+    "lists",   "geoids",      "measured",   "way",   "doubts", "decisions", "results"};
 std::string list_names();
 
 } // namespace ampletie::cli

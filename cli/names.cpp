@@ -3,6 +3,7 @@
 #include "base/near.h"
 #include "base/text.h"
 #include "results/job_results.h"
+#include "results/measured.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
@@ -85,6 +86,9 @@ std::vector<Candidate> candidates(const Job &job, const std::vector<std::string>
       out.push_back(
           {"source", c.source.id, {c.source.id, c.source.name, c.source.name + "/" + c.source.id.substr(0, 8)}});
   add_gnss(out, job, kinds);
+  if (wanted(kinds, "measured"))
+    for (const MeasuredVector &v : job.snapshot()->get(measured_result()))
+      out.push_back({"measured", v.id, {v.id, fmt::format("{}:{}", v.source_name, v.line)}});
   add_levels(out, job, kinds);
   add_field(out, job, kinds);
   return out;
@@ -128,6 +132,7 @@ std::vector<std::string> known_marks(const Job &job) {
   for (const auto *all : {&s.published(), &s.benchmarks(), &s.checks()})
     for (const auto &[m, p] : *all) out.insert(m);
   for (const auto &[m, p] : s.misplaced()) out.insert(m);
+  for (const MeasuredVector &v : s.get(measured_result())) out.insert({v.from, v.to});
   for (const auto &[m, h] : s.state().holds) out.insert(m);
   for (const auto &[m, h] : s.state().same_marks) out.insert({m, h.value});
   for (const LevelSource &src : s.levels().sources)

@@ -15,6 +15,7 @@
 #include "publication/change_table.h"
 #include "publication/record_parts.h"
 #include "results/control_record.h"
+#include "results/measured_record.h"
 #include <fmt/format.h>
 
 namespace ampletie::cli {
@@ -142,6 +143,8 @@ ordered_json network_object(const Job &job) {
       {"stale", job.network_stale()}};
   std::map<std::string, const VectorResult *> by_id;
   for (const auto &v : job.vectors()) by_id[v.id] = &v;
+  std::map<std::string, const MeasuredVector *> measured;
+  for (const auto &v : job.snapshot()->get(measured_result())) measured[v.id] = &v;
   std::map<std::string, const Occupation *> by_setup;
   for (const auto &o : job.snapshot()->occupations()) by_setup.emplace(o.setup, &o);
   const auto sights = sight_names(job.snapshot()->traverses());
@@ -152,6 +155,8 @@ ordered_json network_object(const Job &job) {
     std::string from, to;
     if (const auto v = by_id.find(t.id); v != by_id.end())
       from = v->second->from, to = v->second->to;
+    else if (const auto m = measured.find(t.id); m != measured.end())
+      from = m->second->from, to = m->second->to;
     else if (const auto o = by_setup.find(t.id); o != by_setup.end())
       from = to = o->second->mark;
     else if (const auto x = sights.find(t.id); x != sights.end())
@@ -412,6 +417,7 @@ constexpr List lists[] = {
     {"change", [](const Job &job) { return change_rows(job.snapshot()->get(changes_result())); }},
     {"lists", list_rows},
     {"geoids", geoid_rows},
+    {"measured", [](const Job &job) { return measured_rows(*job.snapshot(), job.network()); }},
     {"way", way_rows},
     {"doubts", doubt_rows},
     {"decisions", decision_rows},

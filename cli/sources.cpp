@@ -18,6 +18,18 @@ bool is_geoid(const Job &job, const std::string &id) {
   return false;
 }
 
+bool has_measured(const Job &job, const std::string &id) {
+  for (const SourceContent &c : job.snapshot()->contents())
+    if (c.source.id == id) return c.measured != nullptr;
+  return false;
+}
+
+bool is_shift_grid(const Job &job, const std::string &id) {
+  for (const SourceContent &c : job.snapshot()->contents())
+    if (c.source.id == id) return c.shift != nullptr;
+  return false;
+}
+
 bool is_list(const Job &job, const std::string &id) {
   for (const ListSource &l : job.snapshot()->lists())
     if (l.source_id == id) return true;
@@ -53,18 +65,30 @@ void set_source(Job &job, const std::vector<std::string> &words, const std::stri
   if (words.size() < 3) throw InputError("say which one and NAME=VALUE");
   const std::string id = resolve_one(job, words[1], "source");
   const RecipeSource *book = recipe_source(*job.snapshot(), id);
-  const bool geoid = is_geoid(job, id), list = is_list(job, id);
-  if (!book && !geoid)
+  const bool geoid = is_geoid(job, id), list = is_list(job, id), shifts = is_shift_grid(job, id),
+             measured = has_measured(job, id);
+  if (!book && !geoid && !shifts && !measured)
     throw InputError("\"" + words[1] +
-                     "\" is no control list, level file, field book or geoid grid: nothing can be said of it");
+                     "\" is no control list, level file, field book, geoid grid, grid of shifts or list of vectors: "
+                     "nothing can be said "
+                     "of it");
   for (std::size_t i = 2; i < words.size(); ++i) {
     const auto [name, text] = name_value(words[i]);
-    const bool of_grids = name == "geoid" || name == "interpolation", of_texts = name == "recipe" || name == "seen";
-    if (find_field(SourceThing::fields(), name) && (geoid ? !of_grids : list ? of_grids : !of_texts))
+    const bool of_grids = name == "geoid" || name == "interpolation" || name == "accuracy",
+               of_texts = name == "recipe" || name == "seen";
+    const bool of_shifts = name == "shifts", of_measured = name == "bases";
+    if (find_field(SourceThing::fields(), name) && (of_measured         ? !measured
+                                                    : measured && !book ? true
+                                                    : shifts            ? !of_shifts
+                                                    : geoid             ? !of_grids
+                                                    : list              ? of_grids || of_shifts
+                                                                        : !of_texts))
       throw InputError("\"" + words[1] + "\" is " +
-                       (geoid  ? "a geoid grid"
-                        : list ? "a control list"
-                               : "read with a recipe") +
+                       (measured ? "a list of vectors and fixes"
+                        : shifts ? "a grid of shifts"
+                        : geoid  ? "a geoid grid"
+                        : list   ? "a control list"
+                                 : "read with a recipe") +
                        ": it has no \"" + name + "\"");
     json v;
     if (name == "through" && !text.empty())

@@ -114,9 +114,11 @@ QString system_words(const JobSnapshot &s) {
   try {
     const JobDatum d = job_datum(s);
     html += line("grid", "<b>" + text(d.projection().name()) + "</b> (" + text(set.crs) + ")");
-    html += line("realised as",
+    const DatumStep *step = d.projection().step();
+    html += line(step ? "computed in" : "realised as",
                  "<b>" + text(frame_name(d.frame())) + "</b>" +
                      (set.realisation.empty() ? ", the usual one for " + escaped(d.projection().datum()) : ", as set"));
+    if (step) html += line("grid's datum", escaped(d.projection().datum()) + ", by " + escaped(step->words()));
     html += line("epoch", QString("<b>%1</b>; %2").arg(set.epoch, 0, 'f', 2).arg(ground_words(d)));
     if (!d.local()) html += line("axes", escaped(d.projection().axes_words()));
     if (d.geoid())

@@ -23,9 +23,18 @@ const std::pair<const char *, const char *> plan_words[] = {{"none", "as it is"}
                                                             {"shift", "shift"},
                                                             {"rigid", "shift and rotation"},
                                                             {"similarity", "similarity (and scale)"},
-                                                            {"affine", "affine (two scales, skew)"}};
-const std::pair<const char *, const char *> height_words[] = {
-    {"none", "as it is"}, {"shift", "shift"}, {"plane", "tilted plane"}, {"curved", "curved surface"}};
+                                                            {"affine", "affine (two scales, skew)"},
+                                                            {"scaled", "shift and scale"},
+                                                            {"shift in space", "space: shifts"},
+                                                            {"scaled in space", "space: shifts, scale"},
+                                                            {"rigid in space", "space: shifts, turns"},
+                                                            {"similarity in space", "space: shifts, turns, scale"},
+                                                            {"three scales in space", "space: three scales too"}};
+const std::pair<const char *, const char *> height_words[] = {{"none", "as it is"},
+                                                              {"shift", "shift"},
+                                                              {"plane", "tilted plane"},
+                                                              {"curved", "curved surface"},
+                                                              {"with the plan", "with the plan"}};
 
 template <class Words> QComboBox *choice(const QString &name, const Words &words) {
   auto *box = new QComboBox;
@@ -291,7 +300,10 @@ void FitPart::fill_choices() {
     const bool given = f && !f->given.empty(); // then the models are those of the file, or of the definition
     plan_->setEnabled(!given), height_->setEnabled(!given);
     plan_->setCurrentIndex(plan_->findData(text(e.plan.value.value_or("similarity"))));
-    height_->setCurrentIndex(height_->findData(text(e.height.value.value_or("shift"))));
+    const bool space = e.plan.value.value_or("").ends_with("in space");
+    height_->setEnabled(!given && !space);
+    height_->setCurrentIndex(
+        height_->findData(space ? QString("with the plan") : text(e.height.value.value_or("shift"))));
   }
   const QString kept = list_->currentText();
   list_->clear();
@@ -400,8 +412,12 @@ void FitPart::refresh() {
 
 void FitPart::set_model(const char *field, const QString &value) {
   if (system_name_.empty()) return;
-  if (const QString why = w_.decide("set", "fit:" + system_name_, {{field, value.toStdString()}}, {}); !why.isEmpty())
-    Q_EMIT refused(why);
+  nlohmann::json said{{field, value.toStdString()}};
+  // In space heights go with the plan, whatever was said of them before.
+  const FitEdits &e = w_.job().state().fits.at(system_name_);
+  const bool space = value.endsWith("in space"), was = e.plan.value.value_or("").ends_with("in space");
+  if (std::string_view(field) == "plan" && space != was) said["height"] = nullptr;
+  if (const QString why = w_.decide("set", "fit:" + system_name_, said, {}); !why.isEmpty()) Q_EMIT refused(why);
 }
 
 QString FitPart::edit(const std::string &mark, int column, const QString &value) {

@@ -11,6 +11,7 @@
 #include "judgement/comparison.h"
 #include "judgement/decision_words.h"
 #include "judgement/left_over.h"
+#include "results/measured_record.h"
 #include <Eigen/Dense>
 #include <QLabel>
 #include <QLineEdit>
@@ -171,6 +172,55 @@ void EvidencePanel::about_occupation(QString &html, const Occupation &o) {
     add_action(
         "Use occupation", "Take it back into the job",
         [this, id] { w_.decide("use", id, nlohmann::json::object(), reason_->text()); }, false);
+}
+
+namespace {
+const MeasuredVector *measured_of(const Workspace &w, const std::string &id) {
+  for (const MeasuredVector &v : w.job().snapshot()->get(measured_result()))
+    if (v.id == id) return &v;
+  return nullptr;
+}
+} // namespace
+
+void EvidencePanel::about_measured(QString &html, const MeasuredVector &v) {
+  html += heading(v.fix ? "Fix" : "Vector of others", escaped(v.from) + " → " + escaped(v.to),
+                  !v.used              ? "left out: " + escaped(v.left_out_because)
+                  : !v.problem.empty() ? QString("not used")
+                  : v.check            ? QString("check: compared, never used")
+                                       : QString("used"),
+                  v.in_network()      ? ink::accepted
+                  : v.problem.empty() ? ink::unused
+                                      : ink::attention);
+  if (!v.problem.empty()) html += "<p>" + escaped(v.problem) + ".</p>";
+  html += "<table cellspacing='0'>";
+  const char *names[] = {"ΔX", "ΔY", "ΔZ"};
+  for (int i = 0; i < 3 && v.problem.empty(); ++i)
+    html += row(names[i], number(v.d[i], 4) + " m", "± " + number(std::sqrt(v.cov(i, i)) * 1000, 1) + " mm");
+  html += row("length", "<b>" + number(v.length(), 4) + " m</b>") + row("weight", escaped(v.weight_words)) +
+          row("status", v.status_words.empty() ? QString("not said") : escaped(v.status_words));
+  if (v.epochs) html += row("epochs", QString::number(*v.epochs));
+  if (!v.time.empty()) html += row("when", escaped(v.time));
+  if (!v.base_words.empty()) html += row("its base stood", escaped(v.base_words));
+  if (v.frame.known()) html += row("frame", escaped(frame_name(v.frame)));
+  html += "</table>";
+  if (const auto d = difference_to(v, *w_.job().snapshot(), w_.job().network())) {
+    html += part("Network less measured") + "<table cellspacing='0'>";
+    const char *axes[] = {"east", "north", "up"};
+    for (int i = 0; i < 3; ++i)
+      html +=
+          row(axes[i], number(1000 * d->enu[i], 1) + " mm", "± " + number(1000 * std::sqrt(d->cov(i, i)), 1) + " mm");
+    html += "</table>";
+  }
+  html += part("As it was taken") + "<p>" +
+          link(QString("line:%1:%2").arg(text(v.source_id)).arg(v.line),
+               escaped(v.source_name) + QString(", line %1").arg(v.line)) +
+          "</p>" + source_lines(v.source_id, v.line);
+  const std::string id = v.id;
+  const bool use = v.used && !v.check;
+  add_action(
+      use ? "Leave it out" : "Use it",
+      use ? "It stays in the job and is compared (Space)" : "Take it into the network (Space)",
+      [this, id, use] { w_.decide(use ? "leave-out" : "use", id, nlohmann::json::object(), reason_->text()); }, use);
 }
 
 void EvidencePanel::about_vector(QString &html, const VectorResult &v) {
@@ -446,6 +496,8 @@ void EvidencePanel::about_source(QString &html, const std::string &id) {
     html += "<p>The file lies in the job byte for byte and is never changed; corrections lie over it as decisions.</p>";
     if (c.geoid)
       about_geoid(html, c);
+    else if (c.shift)
+      about_shifts(html, c);
     else
       html += part("First lines") + source_lines(id, 3);
   }
@@ -471,12 +523,39 @@ void EvidencePanel::about_geoid(QString &html, const SourceContent &c) {
         w_.decide("set", target, {{"geoid", !used}}, reason_->text());
       },
       false);
-  if (!used) return;
+  if (!used) {
+    const bool says = w_.job().snapshot()->geoid_choice().accuracy_source == c.source.id;
+    add_action(
+        says ? "Not its accuracy" : "Accuracy of the geoid", "Its values are standard deviations of another grid",
+        [this, target, says] {
+          w_.decide("set", target, {{"accuracy", !says}}, reason_->text());
+        },
+        false);
+    return;
+  }
   const bool cubic = w_.job().snapshot()->geoid_choice().interpolation == GridInterpolation::bicubic;
   add_action(
       cubic ? "Read it bilinear" : "Read it bicubic", "As the model was made to be read",
       [this, target, cubic] {
         w_.decide("set", target, {{"interpolation", cubic ? "bilinear" : "bicubic"}}, reason_->text());
+      },
+      false);
+}
+
+/// A grid of shifts: what it leads between, and whether the job's grid is reached through it.
+void EvidencePanel::about_shifts(QString &html, const SourceContent &c) {
+  const bool used = w_.job().snapshot()->shift_choice().source == c.source.id;
+  html += part("Grid of shifts") + "<table cellspacing='0'>" + row("from", escaped(c.shift->from)) +
+          row("to", escaped(c.shift->to)) + row("reaches", escaped(c.shift->extent_words())) + "</table>";
+  html += used ? "<p style='color:#0B6E75'><b>The job's grid is reached through these shifts</b>: they lead from its "
+                 "datum to the frame that the job is computed in.</p>"
+               : QString("<p style='color:#6F7B83'>The job's grid is not reached through these shifts. Control lists "
+                         "and further systems name them by themselves (Datum).</p>");
+  const std::string target = "source:" + c.source.id;
+  add_action(
+      used ? "No longer through it" : "The job's grid through it", "Only where the grid rests on an older datum",
+      [this, target, used] {
+        w_.decide("set", target, {{"shifts", !used}}, reason_->text());
       },
       false);
 }
@@ -537,6 +616,8 @@ void EvidencePanel::refresh() {
       about_occupation(html, *w_.occupation(s.id));
     else if (s.kind == "vector" && w_.vector(s.id))
       about_vector(html, *w_.vector(s.id));
+    else if (const MeasuredVector *v = s.kind == "measured" ? measured_of(w_, s.id) : nullptr)
+      about_measured(html, *v);
     else if (s.kind == "level line" && w_.job().snapshot()->levels().line(s.id))
       about_level_line(html, *w_.job().snapshot()->levels().line(s.id));
     else if (s.kind == "traverse" && w_.job().snapshot()->traverses().line(s.id))

@@ -1,5 +1,6 @@
 #pragma once
 #include "app/workspace.h"
+#include "results/measured.h"
 #include <QWidget>
 
 class QTextBrowser;
@@ -34,6 +35,8 @@ private:
   void about_doubt(QString &html, const std::string &id);
   void about_source(QString &html, const std::string &id);
   void about_geoid(QString &html, const SourceContent &c);
+  void about_measured(QString &html, const MeasuredVector &v);
+  void about_shifts(QString &html, const SourceContent &c);
   void about_decision(QString &html, long seq);
   void about_job(QString &html);
   QString trace_html(const std::vector<TraceStep> &steps) const;

@@ -3,6 +3,7 @@
 #include "app/network/change_part.h"
 #include "app/network/geoid_part.h"
 #include "app/network/groups_part.h"
+#include "app/network/measured_part.h"
 #include "app/widgets/page.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/refreshing.h"
@@ -140,6 +141,13 @@ std::vector<Row> residual_rows(const Workspace &w, const NetworkRun &run) {
                                  style, "total station"));
     } else if (t.kind == "vector") {
       const VectorResult *v = w.vector(t.id);
+      if (!v)
+        for (const MeasuredVector &m : s.get(measured_result()))
+          if (m.id == t.id)
+            for (std::size_t i = 0; i < 3; ++i)
+              out.push_back(residual_row(t.id + "/" + std::to_string(i), between(m.from, m.to),
+                                         text(t.components[i]).mid(1), t.observations[i], {},
+                                         text(fmt::format("{}:{}", m.source_name, m.line))));
       for (std::size_t i = 0; v && i < 3; ++i)
         out.push_back(residual_row(t.id + "/" + std::to_string(i), between(v->from, v->to),
                                    text(t.components[i]).mid(1), t.observations[i], {}, text(v->session).mid(13)));
@@ -222,6 +230,8 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   add_part("Groups", groups_, stack_);
   change_ = new ChangePart(w_);
   add_part("Change", change_, stack_);
+  measured_ = new MeasuredPart(w_);
+  add_part("Measured", measured_, stack_);
   summary_ = new Page;
   summary_->setObjectName("network summary");
   summary_->setAccessibleName("Network summary");
@@ -240,14 +250,14 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   // Changes have a picture of their own, groups are a table that wants the room.
   connect(stack_, &QStackedWidget::currentChanged, this, [this, plan] {
     const QWidget *now = stack_->currentWidget();
-    plan->setVisible(now != change_);
-    plot_->setVisible(now != change_ && now != groups_);
+    plan->setVisible(now != change_ && now != measured_);
+    plot_->setVisible(now != change_ && now != groups_ && now != measured_);
   });
   set_action("Adjust network", "Adjust network");
   connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
   connect(residuals_, &TableCard::chosen, this, [this](const std::string &id) {
     const std::string item = id.substr(0, id.find('/'));
-    w_.select(w_.vector(item) ? "vector" : "level line", item);
+    w_.select(w_.vector(item) ? "vector" : item.starts_with("x-") ? "measured" : "level line", item);
   });
   connect(setups_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("occupation", id); });
   const auto follow = [this] {
@@ -256,6 +266,10 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   refresh_when_seen(this, w_, [this, follow] { refresh(), follow(); });
   connect(&w_, &Workspace::selection_changed, this, follow);
   refresh();
+}
+
+void NetworkSheet::toggle_use() {
+  if (stack_->currentWidget() == measured_) measured_->toggle_use();
 }
 
 void NetworkSheet::plot() {
@@ -338,6 +352,8 @@ void NetworkSheet::refresh() {
   change_->refresh();
   geoid_->refresh();
   set_count(3, geoid_->count());
+  measured_->refresh();
+  set_count(6, measured_->count());
   plot();
 }
 

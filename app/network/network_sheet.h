@@ -8,6 +8,7 @@ namespace ampletie::app {
 class ChangePart;
 class GeoidPart;
 class GroupsPart;
+class MeasuredPart;
 class TableCard;
 
 /// The adjusted network: marks, residuals and set-ups with tests, the plan with ellipses.
@@ -16,6 +17,7 @@ class NetworkSheet : public Sheet {
 public:
   explicit NetworkSheet(Workspace &w, QWidget *parent = nullptr);
   void act() override { w_.adjust(); }
+  void toggle_use() override;
 
 private:
   void refresh();
@@ -24,6 +26,7 @@ private:
   GeoidPart *geoid_;
   GroupsPart *groups_;
   ChangePart *change_;
+  MeasuredPart *measured_;
   QStackedWidget *stack_;
   QTextBrowser *summary_;
   QCustomPlot *plot_;

@@ -91,10 +91,22 @@ std::string any_of_these(const Projection &p) {
 
 } // namespace
 
+bool on_older_datum(const Projection &p) {
+  if (is_local(p.geographic())) return false;
+  const Ellipsoid &e = p.ellipsoid();
+  if (std::abs(e.a - grs80.a) > 0.5 || std::abs(e.f - grs80.f) > 1e-8) return true;
+  return !p.geographic().empty() && !default_realisation(p) && datum_info(p.geographic()).members.empty();
+}
+
 Frame frame_of(const DatumSettings &s, const Projection &p) {
   if (is_local(p.geographic())) return {"local"};
   // A grid of one's own that names no datum of the register rests on what the surveyor says.
-  const bool unnamed = p.geographic().empty();
+  const bool unnamed = p.geographic().empty(), older = on_older_datum(p);
+  if (older && s.realisation.empty())
+    throw InputError(
+        fmt::format("{} rests on {}, which satellites do not know: say which frame the job is computed in (setting "
+                    "realisation, as ETRF2000); a grid of shifts in the job or the register then leads to it",
+                    p.name(), p.datum()));
   if (unnamed && s.realisation.empty())
     throw InputError(p.name() + " names no datum of the register (\"" + p.datum() +
                      "\"): say which frame it rests on (setting realisation)");
@@ -103,38 +115,65 @@ Frame frame_of(const DatumSettings &s, const Projection &p) {
   if (!s.realisation.empty()) {
     f = frame_by_name(s.realisation);
     if (!f) throw InputError("\"" + s.realisation + "\" names no frame realisation that is known");
-    if (!unnamed && !belongs(*f, grid))
+    if (!unnamed && !older && !belongs(*f, grid))
       throw InputError(
           fmt::format("{} rests on {}: {} is no realisation of it{}. Between two datums a transformation is "
                       "needed, not another name",
                       p.name(), grid.name, frame_name(*f), any_of_these(p)));
   } else
     f = default_realisation(p);
-  if (!f && !grid.members.empty())
+  if (!f)
     throw InputError(p.name() + " rests on " + p.datum() +
                      ", which is a family of frames: say which realisation is meant" + any_of_these(p));
-  if (!f)
-    throw InputError(fmt::format("{} rests on {}, which the register has no geocentric system for: nothing leads there "
-                                 "from the frames of satellites",
-                                 p.name(), grid.name));
-  const Ellipsoid &e = p.ellipsoid();
-  if (std::abs(e.a - grs80.a) > 0.5 || std::abs(e.f - grs80.f) > 1e-8)
-    throw InputError(fmt::format("{} rests on an ellipsoid of {:.3f} m: positions are computed on GRS 80 or WGS 84 "
-                                 "alone; take a grid of a datum on one of them",
-                                 p.name(), e.a));
   return *f;
 }
+
+namespace {
+/// The job's grid with geodetic coordinates in its frame.
+Projection grid_in_frame(const DatumSettings &s, const Geodetic &near, const Frame &frame) {
+  Projection own(s.crs, s.origin);
+  if (!on_older_datum(own)) return own;
+  if (!s.shifts.source.empty()) {
+    if (!s.shifts.problem.empty()) throw InputError(s.shifts.problem);
+    return own.over(step_through(s.shifts.grid, s.shifts.file));
+  }
+  if (own.geographic().empty())
+    throw InputError(own.name() + " rests on " + own.datum() +
+                     ", which the register does not have: take a grid of shifts that leads from it (shifts=yes)");
+  try {
+    return own.over(step_by_register(frame, s.epoch, own.geographic(), near, {s.worst_older_datum_m, false}));
+  } catch (const InputError &e) {
+    std::string at_hand;
+    try {
+      const auto poor = step_by_register(frame, s.epoch, own.geographic(), near, {1e9, false});
+      at_hand = fmt::format(", or allow the way that is at hand, stated to {:g} m (setting older_datum): what is held "
+                            "and issued in the grid goes both ways through it",
+                            poor->accuracy_m(near).value_or(0));
+    } catch (const InputError &) {
+      // there is none at all
+    }
+    throw InputError(fmt::format("{} rests on {}. {}. Take its grid of shifts (NTv2) and say shifts=yes of it{}",
+                                 own.name(), own.datum(), e.reason(), at_hand));
+  }
+}
+} // namespace
+
 JobDatum::JobDatum(const DatumSettings &settings, const Geodetic &near)
     : settings_(settings), projection_(settings.crs, settings.origin), frame_(frame_of(settings, projection_)) {
+  projection_ = grid_in_frame(settings, near, frame_);
   if (!local()) projection_.check(near);
   if (settings.vertical.empty() || local()) return;
   try {
+    if (settings.geoid.source.empty() && !settings.geoid.problem.empty()) throw InputError(settings.geoid.problem);
     if (settings.geoid.source.empty())
       geoid_.emplace(settings.vertical, near);
     else
       geoid_.emplace(settings.vertical, settings.geoid);
+    if (const GeoidChoice &g = settings.geoid; g.accuracy && settings.geoid_sd == 0)
+      geoid_->state(*g.accuracy, g.accuracy_file, near, settings.geoid_correlation);
     if (settings.geoid_sd > 0) geoid_->state(settings.geoid_sd, settings.geoid_correlation);
   } catch (const InputError &e) {
+    geoid_.reset();
     geoid_refusal_ = e.reason();
   }
 }
@@ -162,10 +201,12 @@ TaggedPoint JobDatum::from_geodetic(double lat, double lon, double h) const {
 }
 
 TaggedPoint JobDatum::from_grid(double east, double north, double height) const {
-  Geodetic g = projection_.unproject(east, north, 0);
+  Geodetic g = projection_.unproject(east, north, height);
   if (!settings_.vertical.empty() && !geoid_ && !local())
     throw InputError("a physical height cannot be used: " + geoid_refusal_);
   g.h = height + (geoid_ ? geoid_->undulation(g) : 0);
+  // The way to an older datum depends on the height above the ellipsoid.
+  if (geoid_ && projection_.step()) g = projection_.unproject(east, north, g.h);
   return {to_cartesian(g), frame_, settings_.epoch};
 }
 

@@ -6,6 +6,13 @@
 
 namespace ampletie {
 
+/// The grid of shifts that leads to the datum of the job's grid, where the surveyor chose one.
+struct ShiftChoice {
+  std::shared_ptr<const ShiftGrid> grid;
+  std::string source, file; ///< id and name of the source that it stands in; empty: none was chosen
+  std::string problem;      ///< why what was chosen cannot be used
+};
+
 /// What a job is computed and issued in.
 struct DatumSettings {
   std::string crs = "EPSG:25833";  ///< projected system, a local plane, or nothing: heights alone
@@ -17,6 +24,8 @@ struct DatumSettings {
   GroundMotion motion{};           ///< where ground moves in the frame
   GeoidChoice geoid{};             ///< the grid of a source in place of the register's, not a setting
   Eigen::Vector2d origin{0, 0};    ///< of a local plane: the middle of the site, not a setting
+  ShiftChoice shifts{};            ///< not a setting
+  double worst_older_datum_m = 0.02; ///< the register's ways to an older datum are refused where they are worse
 };
 
 /// A position in everything a control sheet shows.
@@ -31,9 +40,9 @@ struct FullPosition {
 /// The job's systems, opened and checked once. Not shared between threads (it holds PROJ objects).
 class JobDatum {
 public:
-  /// `near` is any place of the job. Throws `InputError` for unknown systems, for families of frames without a
-  /// realisation, for realisations that do not belong to the grid's datum, for datums without a way to satellites'
-  /// frames or on another ellipsoid than GRS 80 or WGS 84, and for grids that cannot be inverted there.
+  /// `near` is any place of the job. Throws `InputError` for unknown systems, for families of frames and older datums
+  /// without a realisation, for realisations that do not belong to the grid's datum, for older datums that neither a
+  /// chosen grid of shifts nor the register leads to well enough, and for grids that cannot be inverted there.
   JobDatum(const DatumSettings &settings, const Geodetic &near);
   FullPosition describe(const TaggedPoint &p) const;
   TaggedPoint from_grid(double east, double north,
@@ -73,6 +82,10 @@ std::optional<Frame> default_realisation(const Projection &projection);
 /// East and north of one grid in another that rests on the same datum (a neighbouring zone); nothing where they do not,
 /// or where the way cannot be computed.
 std::optional<Eigen::Vector2d> between_grids(const std::string &from, const std::string &to, double east, double north);
+
+/// Whether a grid rests on a datum that satellites' frames lead to only by way of a transformation: on another
+/// ellipsoid than GRS 80 or WGS 84, or without a geocentric system in the register.
+bool on_older_datum(const Projection &projection);
 
 /// Frames by which a family of frames may be realised, as messages name them; empty when the datum is none.
 std::vector<std::string> realisations(const Projection &projection);

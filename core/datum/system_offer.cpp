@@ -13,6 +13,19 @@ void offer_grid(SystemOffer &o, const FoundSystem &s, const Geodetic &at) {
   o.axes = p.axes_words();
   const GridPoint g = p.project(at);
   o.scale = g.scale, o.convergence_rad = g.convergence_rad;
+  if (on_older_datum(p)) {
+    o.usable = true;
+    o.frame = "to be said, with a grid of shifts (NTv2)";
+    for (const char *frame : {"ETRF2000", "NAD83(2011)", "GDA2020", "ITRF2020"}) try {
+        const auto step = step_by_register(*frame_by_name(frame), year, p.geographic(), at, {1e9, false});
+        o.way_m = step->accuracy_m(at);
+        o.frame = fmt::format("to be said (as {}), with a grid of shifts or the register's way", frame);
+        break;
+      } catch (const InputError &) {
+        // no way from this one
+      }
+    return;
+  }
   const auto frame = default_realisation(p);
   if (!frame) {
     const auto all = realisations(p);

@@ -5,6 +5,7 @@
 #include "base/text.h"
 #include "base/thousands.h"
 #include "base/utf8.h"
+#include "formats/listed_columns.h"
 #include "formats/recipe.h"
 #include "geodesy/plausible.h"
 #include "geodesy/projection.h"
@@ -16,9 +17,6 @@
 namespace ampletie {
 namespace {
 
-struct Alias {
-  const char *canonical, *names;
-};
 constexpr Alias aliases[] = {
     {"mark", "mark name station point pt pt_no pt_id id point_id point_name point_no no nr"},
     {"description", "description desc remark comment note"},
@@ -56,100 +54,10 @@ constexpr Alias aliases[] = {
     {"gravity", "gravity g gravity_m_s2 gravity_mgal"},
 };
 
-struct Column {
-  std::size_t at = 0;
-  double unit = 1; ///< m
-};
-using Columns = std::map<std::string, Column>;
-
-/// Metres in a unit as heads write it; 1 for degrees; 0 when it is not known.
-double unit_of_head(const std::string &unit) {
-  static const std::map<std::string, std::string> names{{"ft", "ft"},
-                                                        {"feet", "ft"},
-                                                        {"foot", "ft"},
-                                                        {"intl_ft", "ft"},
-                                                        {"ift", "ft"},
-                                                        {"international_feet", "ft"},
-                                                        {"international_foot", "ft"},
-                                                        {"us_ft", "us-ft"},
-                                                        {"ftus", "us-ft"},
-                                                        {"usft", "us-ft"},
-                                                        {"sft", "us-ft"},
-                                                        {"us_feet", "us-ft"},
-                                                        {"us_survey_feet", "us-ft"},
-                                                        {"us_survey_foot", "us-ft"},
-                                                        {"survey_feet", "us-ft"},
-                                                        {"m", "m"},
-                                                        {"metre", "m"},
-                                                        {"metres", "m"},
-                                                        {"meter", "m"},
-                                                        {"meters", "m"},
-                                                        {"mm", "mm"}};
-  if (unit == "deg" || unit == "°" || unit == "degrees") return 1;
-  const auto it = names.find(unit);
-  return it == names.end() ? 0 : metres_in(it->second);
-}
-
-std::string canonical(const std::string &name) {
-  for (const Alias &a : aliases)
-    for (auto n : split(a.names, ' '))
-      if (name == n) return a.canonical;
-  return {};
-}
-
-/// A head as written: what it means and the unit behind it.
-std::pair<std::string, double> understood(std::string_view head) {
-  std::string c = lower(trimmed(head));
-  std::erase(c, '.'); // Elev., Pt. No.
-  for (char &x : c)
-    if (x == ' ' || x == '-') x = '_';
-  std::string unit;
-  if (const auto open = c.find_first_of("[(");
-      open != std::string::npos && open > 0 && c.find_first_of("])", open) == c.size() - 1) {
-    unit = c.substr(open + 1, c.size() - open - 2);
-    c = c.substr(0, open);
-    while (!c.empty() && c.back() == '_') c.pop_back();
-  }
-  if (unit.empty()) {
-    if (const std::string plain = canonical(c); !plain.empty()) return {plain, 1};
-    for (const char *u : {"_us_ft", "_ftus", "_usft", "_ft", "_mm", "_m"})
-      if (c.size() > std::strlen(u) && c.ends_with(u)) {
-        unit = u + 1;
-        c.resize(c.size() - std::strlen(u));
-        break;
-      }
-  }
-  const double metres = unit.empty() ? 1 : unit_of_head(unit);
-  return {metres > 0 ? canonical(c) : std::string(), metres};
-}
-
-char delimiter_of(std::string_view line) {
-  char best = ',';
-  std::ptrdiff_t most = 0;
-  for (char d : {';', '\t', ','}) {
-    const auto n = std::count(line.begin(), line.end(), d);
-    if (n > most) best = d, most = n;
-  }
-  return best;
-}
-
-/// The first line that is neither empty nor a comment, and where it starts.
-std::string_view first_line(std::string_view text, std::size_t &start, long &number) {
-  start = text.substr(0, 3) == "\xEF\xBB\xBF" ? 3 : 0, number = 0;
-  while (start < text.size()) {
-    const std::size_t end = std::min(text.find('\n', start), text.size());
-    const std::string_view line = text.substr(start, end - start);
-    ++number;
-    if (!trimmed(line).empty() && trimmed(line).front() != '#') return line;
-    start = end + 1;
-  }
-  return {};
-}
-
 Columns columns_of(const std::vector<std::string> &heads, std::vector<std::string> *unread) {
   Columns out;
   for (std::size_t i = 0; i < heads.size(); ++i) {
-    auto [name, unit] = understood(heads[i]);
+    auto [name, unit] = understood(heads[i], aliases);
     // Beside east and north a capital H is the height of the plan's marks, not that above the ellipsoid.
     if (name == "h" && trimmed(heads[i]).substr(0, 1) == "H" &&
         trimmed(heads[i]).find("llips") == std::string_view::npos)
@@ -185,60 +93,6 @@ bool same_values(const ControlRow &a, const ControlRow &b) {
   return a.xyz == b.xyz && a.geodetic == b.geodetic && a.grid == b.grid && a.plan == b.plan && a.height == b.height &&
          a.frame == b.frame && a.epoch == b.epoch && a.gravity == b.gravity;
 }
-
-/// Reads the cells of one row.
-class RowReader {
-public:
-  RowReader(const Columns &columns, const std::vector<std::string> &cells, char delimiter, long line)
-      : columns_(columns), cells_(cells), comma_(delimiter != ','), line_(line) {}
-  std::string cell(const char *name) const {
-    const auto it = columns_.find(name);
-    return it == columns_.end() ? std::string() : cells_[it->second.at];
-  }
-  std::optional<double> number(const char *name) const {
-    std::string c = point(without_thousands(cell(name)));
-    if (c.empty()) return {};
-    const auto v = parse_number(c);
-    if (!v) throw InputError({}, line_, "\"" + printable(c) + "\" in column " + name + " is not a number");
-    return *v * columns_.at(name).unit;
-  }
-  std::optional<double> angle(const char *name, double limit) const {
-    const std::string packed = std::string(name) + "_packed";
-    const bool is_packed = columns_.count(packed) > 0;
-    const std::string c = point(cell(is_packed ? packed.c_str() : name));
-    if (c.empty()) return {};
-    auto v = is_packed ? parse_number(c) : parse_angle_deg(c);
-    if (v && is_packed) v = unpacked_deg(*v);
-    if (!v) throw InputError({}, line_, "\"" + printable(c) + "\" in column " + name + " is not an angle");
-    if (std::abs(*v) > limit)
-      throw InputError({}, line_,
-                       "\"" + c + "\" in column " + name + " is beyond " + std::to_string(static_cast<int>(limit)) +
-                           " degrees");
-    return v;
-  }
-  template <class A, class B>
-  std::optional<Vec3> triple(const char *a, const char *b, const char *c, A &&get_a, B &&get_b) const {
-    const auto x = get_a(a), y = get_b(b), z = number(c);
-    if (!x && !y && !z) return {};
-    if (!x || !y || !z)
-      throw InputError({}, line_, std::string("of ") + a + ", " + b + ", " + c + " some are given and some are not");
-    return Vec3(*x, *y, *z);
-  }
-  std::optional<Vec3> lengths(const char *a, const char *b, const char *c) const {
-    const auto get = [&](const char *n) { return number(n); };
-    return triple(a, b, c, get, get);
-  }
-  std::string point(std::string c) const {
-    if (comma_) std::replace(c.begin(), c.end(), ',', '.');
-    return c;
-  }
-
-private:
-  const Columns &columns_;
-  const std::vector<std::string> &cells_;
-  bool comma_;
-  long line_;
-};
 
 ControlRow read_row(const RowReader &c, const Columns &columns, long line) {
   ControlRow r;

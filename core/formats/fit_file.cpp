@@ -13,12 +13,24 @@ constexpr const char *format_name = "ample-tie frame fit";
 
 /// How many parameters the models have.
 int parameter_count(const std::string &plan, const std::string &height) {
-  static const std::map<std::string, int> plans{
-      {"none", 0}, {"shift", 2}, {"rigid", 3}, {"similarity", 4}, {"affine", 6}},
-      heights{{"none", 0}, {"shift", 1}, {"plane", 3}, {"curved", 6}};
+  static const std::map<std::string, int> plans{{"none", 0},
+                                                {"shift", 2},
+                                                {"rigid", 3},
+                                                {"similarity", 4},
+                                                {"affine", 6},
+                                                {"scaled", 3},
+                                                {"shift in space", 3},
+                                                {"scaled in space", 4},
+                                                {"rigid in space", 6},
+                                                {"similarity in space", 7},
+                                                {"three scales in space", 9}},
+      heights{{"none", 0}, {"shift", 1}, {"plane", 3}, {"curved", 6}, {"with the plan", 0}};
   const auto p = plans.find(plan), h = heights.find(height);
   if (p == plans.end()) throw InputError("the fit's plan is by \"" + printable(plan) + "\", which is not known");
   if (h == heights.end()) throw InputError("the fit's height is by \"" + printable(height) + "\", which is not known");
+  if ((plan.find(" in space") != std::string::npos) != (height == "with the plan"))
+    throw InputError("the fit's plan is by \"" + plan + "\" and its height by \"" + height +
+                     "\", which do not belong together");
   return p->second + h->second;
 }
 
@@ -81,6 +93,7 @@ FitFile read_fit_file(std::string_view text) {
     f.epoch = finite(j.at("epoch"), "epoch");
     if (j.at("scale").is_number()) f.scale = finite(j.at("scale"), "scale");
     if (f.scale < 0.1 || f.scale > 10) throw InputError("the fit's scale is impossible");
+    if (j.contains("fixed_rotation_rad")) f.rotation = finite(j.at("fixed_rotation_rad"), "rotation");
     f.passes = j.at("passes").get<bool>();
     f.from_middle = vector_of(j.at("from_middle"), "middle"), f.to_middle = vector_of(j.at("to_middle"), "middle");
     const int n = parameter_count(f.plan, f.height);

@@ -13,6 +13,7 @@ namespace ampletie {
 struct FitFile {
   std::string name, plan, height, crs, vertical, record; ///< plan and height: names of the models
   double epoch = 0, scale = 1;                           ///< scale: of plans in which it is no parameter
+  double rotation = 0;                                   ///< radians, the same
   Vec3 from_middle = Vec3::Zero(), to_middle = Vec3::Zero();
   Eigen::VectorXd parameters;
   Eigen::MatrixXd cov;

@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "base/utf8.h"
+#include "formats/shift_parts.h"
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
@@ -10,8 +11,7 @@
 
 namespace ampletie {
 namespace {
-constexpr std::size_t ntv2_record = 16, most_shift_nodes = std::size_t{16} << 20;
-constexpr double most_shift = 120; ///< seconds: no two datums of one country lie four kilometres apart
+constexpr std::size_t ntv2_record = 16;
 
 template <class T> T turned(T v) {
   char b[sizeof(T)];
@@ -41,11 +41,13 @@ public:
         out.from = text_at(at_ + 8);
       else if (key == "SYSTEM_T" || key == "DATUM_T")
         out.to = text_at(at_ + 8);
+      else if (key == "MAJOR_F")
+        out.from_axis = number_at<double>(at_ + 8);
       at_ += ntv2_record;
     }
     if (parts < 1 || parts > 10000) throw InputError(fmt::format("the file says that it holds {} grids", parts));
     for (long i = 0; i < parts; ++i) out.parts.push_back(part());
-    for (const ShiftGrid::Part &p : out.parts) check_parent(p, out.parts);
+    check_shift_parts(out.parts);
     out.name = out.from + " to " + out.to;
     return out;
   }
@@ -123,7 +125,7 @@ private:
       float v[4];
       for (std::size_t k = 0; k < 4; ++k) v[k] = number_at<float>(at_ + 4 * k);
       for (int k = 0; k < 2; ++k)
-        if (!std::isfinite(v[k]) || std::abs(static_cast<double>(v[k])) * unit_ > most_shift)
+        if (!std::isfinite(v[k]) || std::abs(static_cast<double>(v[k])) * unit_ > most_shift_s)
           throw InputError(fmt::format("the grid {} has a shift that cannot be at its node {}", p.name, i + 1));
       p.lat[to] = static_cast<float>(static_cast<double>(v[0]) * unit_),
       p.lon[to] = static_cast<float>(-static_cast<double>(v[1]) * unit_);
@@ -133,18 +135,6 @@ private:
       any_accuracy = any_accuracy || p.accuracy[to] > 0;
     }
     if (!any_accuracy) p.accuracy.clear();
-  }
-
-  static void check_parent(const ShiftGrid::Part &p, const std::vector<ShiftGrid::Part> &all) {
-    if (p.parent.empty()) return;
-    const auto parent =
-        std::find_if(all.begin(), all.end(), [&](const auto &x) { return x.name == p.parent && &x != &p; });
-    if (parent == all.end())
-      throw InputError(fmt::format("the grid {} lies in {}, which is not in the file", p.name, p.parent));
-    const double eps = 1e-6;
-    if (p.south < parent->south - eps || p.north() > parent->north() + eps || p.west < parent->west - eps ||
-        p.east() > parent->east() + eps)
-      throw InputError(fmt::format("the grid {} reaches beyond {}, in which it should lie", p.name, p.parent));
   }
 
   std::string_view bytes_;

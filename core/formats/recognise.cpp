@@ -11,7 +11,9 @@
 #include "formats/ocean_loading_file.h"
 #include "formats/position_report.h"
 #include "formats/rtcm3.h"
+#include "formats/shift_tiff.h"
 #include "formats/sinex.h"
+#include "formats/vector_list.h"
 #include <map>
 
 namespace ampletie {
@@ -28,6 +30,8 @@ const std::string &kind_name(FileKind kind) {
                                                      {FileKind::antenna_points, "antenna dimensions"},
                                                      {FileKind::control, "control list"},
                                                      {FileKind::landxml_points, "points of a LandXML file"},
+                                                     {FileKind::vector_list, "vectors and fixes"},
+                                                     {FileKind::landxml_vectors, "vectors of a LandXML file"},
                                                      {FileKind::issue_record, "record of issued control"},
                                                      {FileKind::sinex, "solution (SINEX)"},
                                                      {FileKind::position_report, "position report"},
@@ -36,6 +40,7 @@ const std::string &kind_name(FileKind kind) {
                                                      {FileKind::geoid_isg, "geoid grid"},
                                                      {FileKind::geoid_tiff, "geoid grid"},
                                                      {FileKind::shift_grid, "grid of shifts between datums"},
+                                                     {FileKind::shift_tiff, "grid of shifts between datums"},
                                                      {FileKind::unknown, "not recognised"}};
   return names.at(kind);
 }
@@ -83,6 +88,7 @@ Recognition recognise(std::string_view c) {
   if (begins("%PDF")) return {FileKind::unknown, "a PDF document"};
   if (begins("PK\x03\x04"))
     return {FileKind::unknown, "a ZIP archive or an office document: unpack it, or save it as CSV"};
+  if (looks_like_shift_tiff(c)) return {FileKind::shift_tiff, {}};
   if (looks_like_tiff(c)) return {FileKind::geoid_tiff, {}};
   if (looks_like_isg(c)) return {FileKind::geoid_isg, {}};
   if (looks_like_gtx(c)) return {FileKind::geoid_gtx, {}};
@@ -94,10 +100,13 @@ Recognition recognise(std::string_view c) {
     return {FileKind::unknown, "a binary file of a receiver or another program: export RINEX 3"};
   if (looks_like_ocean_loading(c)) return {FileKind::ocean_loading, {}};
   if (looks_like_antenna_points(c)) return {FileKind::antenna_points, {}};
+  if (looks_like_landxml_vectors(c) && c.find("<InstrumentSetup") == std::string_view::npos)
+    return {FileKind::landxml_vectors, {}};
   if (looks_like_landxml_points(c)) return {FileKind::landxml_points, {}};
   if (looks_like_fit_file(c)) return {FileKind::frame_fit, {}};
   if (looks_like_issue_record(c)) return {FileKind::issue_record, {}};
   if (looks_like_position_report(c)) return {FileKind::position_report, {}};
+  if (looks_like_vector_list(c)) return {FileKind::vector_list, {}};
   if (looks_like_control_list(c)) return {FileKind::control, {}};
   return {FileKind::unknown,
           "a text whose kind is not recognised. A level book or field book: take it with --as levels "

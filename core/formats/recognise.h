@@ -16,6 +16,8 @@ enum class FileKind {
   ocean_loading,
   control,
   landxml_points,
+  vector_list,
+  landxml_vectors,
   issue_record,
   sinex,
   frame_fit,
@@ -24,6 +26,7 @@ enum class FileKind {
   geoid_isg,
   geoid_tiff,
   shift_grid,
+  shift_tiff,
   unknown
 };
 const std::string &kind_name(FileKind kind); ///< "observations", "broadcast orbits" …

@@ -57,6 +57,15 @@ GeoidModel::GeoidModel(const std::string &vertical, const GeoidChoice &choice)
                                  choice.file, choice.grid->ellipsoid));
 }
 
+void GeoidModel::state(const HeightGrid &accuracy, const std::string &file, const Geodetic &at, double correlation) {
+  const double sd = height_in_grid(accuracy, at, GridInterpolation::bilinear);
+  if (!(sd > 0 && sd < 10))
+    throw InputError(
+        fmt::format("{} says {:.3f} m where the job is: that is no standard deviation of a geoid in metres", file, sd));
+  sd_ = sd, correlation_ = correlation;
+  source_ = fmt::format("by the grid of accuracies {}, in the middle of the job", file);
+}
+
 std::string GeoidModel::grid_words() const {
   if (!choice_.grid) return "grid " + operation_->info().grids.front() + ", bilinear";
   const std::string &model = choice_.grid->name;

@@ -10,6 +10,9 @@ struct GeoidChoice {
   std::string source, file;               ///< id and name of the source that it stands in
   GridInterpolation interpolation = GridInterpolation::bilinear;
   std::string problem; ///< why what was chosen cannot be used
+  /// Standard deviations of the surface as a grid of their own, m; null: none was chosen.
+  std::shared_ptr<const HeightGrid> accuracy;
+  std::string accuracy_source, accuracy_file; ///< id and name of its source
 };
 
 /// A vertical system with its reference surface as a grid.
@@ -29,6 +32,9 @@ public:
     sd_ = sd, correlation_ = correlation;
     source_ = "stated by the surveyor";
   }
+  /// What a grid of accuracies says at a place of the job, with a correlation length that is stated beside it, m.
+  /// Throws where it ends or holds no deviation there.
+  void state(const HeightGrid &accuracy, const std::string &file, const Geodetic &at, double correlation);
   std::optional<double> correlation_m() const { return correlation_; }
   const std::string &source_of_accuracy() const { return source_; }
   /// "grid egm96_15.gtx, bilinear"

@@ -2,27 +2,12 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
-#include "geodesy/proj_objects.h"
+#include "geodesy/geographic_axes.h"
 #include <cmath>
 #include <fmt/format.h>
 
 namespace ampletie {
 using namespace projlib;
-
-/// Geographic coordinates of the base system: its own order, unit and prime meridian.
-struct GeographicAxes {
-  bool latitude_first = true;
-  double radians = pi / 180; ///< of one unit
-  double meridian = 0;       ///< of its zero of longitude, radians from Greenwich
-  Vec3 from(double lat, double lon) const {
-    const double a = lat / radians, b = std::remainder(lon - meridian, 2 * pi) / radians;
-    return latitude_first ? Vec3(a, b, 0) : Vec3(b, a, 0);
-  }
-  Geodetic to(const Vec3 &v, double h) const {
-    const double lat = latitude_first ? v.x() : v.y(), lon = latitude_first ? v.y() : v.x();
-    return {lat * radians, std::remainder(lon * radians + meridian, 2 * pi), h};
-  }
-};
 
 struct Projection::Handle {
   Pj crs, conversion;
@@ -30,6 +15,7 @@ struct Projection::Handle {
   std::array<GridAxis, 2> axes{GridAxis{"Easting", "E", "east", "metre", 1, 0, 1},
                                GridAxis{"Northing", "N", "north", "metre", 1, 1, 1}};
   GeographicAxes base{};
+  std::shared_ptr<const DatumStep> step = nullptr;
 };
 
 bool is_local(std::string_view code) { return code == "local" || code.substr(0, 6) == "local:"; }
@@ -97,7 +83,9 @@ std::array<GridAxis, 2> axes_of(const PJ *crs, const std::string &name) {
   return out;
 }
 
-GeographicAxes geographic_axes(const PJ *base, const std::string &name) {
+} // namespace
+
+GeographicAxes projlib::geographic_axes(const PJ *base, const std::string &name) {
   GeographicAxes out;
   const Pj system(proj_crs_get_coordinate_system(context(), base)), meridian(proj_get_prime_meridian(context(), base));
   const char *direction = nullptr;
@@ -110,7 +98,6 @@ GeographicAxes geographic_axes(const PJ *base, const std::string &name) {
     out.meridian = longitude * unit;
   return out;
 }
-} // namespace
 
 namespace {
 /// Code of a grid's geographic system; of one that is described without codes, that of the register's system that is
@@ -198,9 +185,27 @@ std::string Projection::axes_words() const {
   return fmt::format("{}, {}, in {}{}", one(a), one(b), a.unit, a.unit.size() > 1 && a.unit.back() != 't' ? "s" : "");
 }
 
+Projection Projection::over(std::shared_ptr<const DatumStep> step) const {
+  if (const double axis = step->axis(); axis > 0 && std::abs(axis - handle_->ellipsoid.a) > 1)
+    throw InputError(
+        fmt::format("{} rests on an ellipsoid of {:.3f} m, and the way to it ({}) ends on one of {:.3f} m: "
+                    "it is that of another datum",
+                    name_, handle_->ellipsoid.a, step->words(), axis));
+  Projection out = *this;
+  out.handle_ = std::make_shared<Handle>();
+  Handle &h = *out.handle_;
+  h.crs.reset(handle_->crs ? proj_clone(context(), handle_->crs.get()) : nullptr);
+  h.conversion.reset(proj_clone(context(), handle_->conversion.get()));
+  h.ellipsoid = grs80, h.axes = handle_->axes, h.base = handle_->base, h.step = std::move(step);
+  return out;
+}
+
+const DatumStep *Projection::step() const { return handle_->step.get(); }
+
 GridPoint Projection::project(const Geodetic &g) const {
   const auto at = [&](double lat) {
-    const Vec3 out = run(handle_->conversion.get(), PJ_FWD, handle_->base.from(lat, g.lon), HUGE_VAL);
+    const Geodetic in = handle_->step ? handle_->step->forward({lat, g.lon, g.h}) : Geodetic{lat, g.lon, g.h};
+    const Vec3 out = run(handle_->conversion.get(), PJ_FWD, handle_->base.from(in.lat, in.lon), HUGE_VAL);
     return from_native(out.head<2>());
   };
   const Eigen::Vector2d en = at(g.lat);
@@ -227,7 +232,10 @@ Geodetic Projection::unproject(double east, double north, double h) const {
     const Vec3 base = run(conversion, PJ_INV, {figures.x(), figures.y(), 0}, HUGE_VAL);
     const Vec3 again = run(conversion, PJ_FWD, base, HUGE_VAL);
     const Eigen::Vector2d off = there - from_native(again.head<2>());
-    if (off.norm() < 1e-6 || i == 5) return handle_->base.to(base, h);
+    if (off.norm() < 1e-6 || i == 5) {
+      const Geodetic own = handle_->base.to(base, h);
+      return handle_->step ? handle_->step->inverse(own) : own;
+    }
     aim += off;
   }
 }

@@ -1,4 +1,5 @@
 #pragma once
+#include "geodesy/datum_step.h"
 #include "geodesy/ellipsoid.h"
 #include <array>
 #include <memory>
@@ -44,6 +45,11 @@ public:
   /// ground at the site's mean height: a transverse Mercator projection whose scale is one at that height, so that
   /// lengths are those on the ground (within d³/24R², 0.1 mm over 5 km).
   explicit Projection(const std::string &code, const Eigen::Vector2d &origin = {0, 0});
+  /// The same grid with its geodetic coordinates in a frame on GRS 80, from which the step leads to the grid's own
+  /// datum; scale factor and convergence are then those between the frame and the grid. Throws `InputError` where the
+  /// step leads to another ellipsoid than the grid's.
+  Projection over(std::shared_ptr<const DatumStep> step) const;
+  const DatumStep *step() const; ///< null: none
   GridPoint project(const Geodetic &g) const;
   /// The axes in the order of the register.
   const std::array<GridAxis, 2> &axes() const;

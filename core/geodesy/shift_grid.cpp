@@ -11,8 +11,8 @@ constexpr double edge = 1e-10; ///< degrees: places on the outermost line belong
 
 std::string bounds(double a, double b, const char *plus, const char *minus) {
   const auto one = [&](double v) { return fmt::format("{:.2f}° {}", std::abs(v), v < 0 ? minus : plus); };
-  return a < 0 == b < 0 ? fmt::format("{:.2f}° to {:.2f}° {}", std::abs(a), std::abs(b), a < 0 ? minus : plus)
-                        : one(a) + " to " + one(b);
+  return (a < 0) == (b < 0) ? fmt::format("{:.2f}° to {:.2f}° {}", std::abs(a), std::abs(b), a < 0 ? minus : plus)
+                            : one(a) + " to " + one(b);
 }
 } // namespace
 

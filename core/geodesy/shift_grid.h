@@ -10,6 +10,7 @@ namespace ampletie {
 /// out the way from their older datums. Longitudes count to the east here.
 struct ShiftGrid {
   std::string name, from, to; ///< as the file names its datums
+  double from_axis = 0;       ///< semi-major axis of the older datum's ellipsoid, m; 0: the file does not say
   struct Part {
     std::string name, parent;                               ///< of the part that it lies in; empty: of none
     double south = 0, west = 0, step_lat = 0, step_lon = 0; ///< degrees

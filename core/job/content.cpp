@@ -14,6 +14,7 @@
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
 #include "formats/rtcm3.h"
+#include "formats/shift_tiff.h"
 #include "formats/sinex.h"
 #include "formats/sp3.h"
 
@@ -119,7 +120,12 @@ const Reader readers[] = {
      [](const Given &g, SourceContent &c) { c.control = kept(read_position_report(utf8_text(g.text))); }},
     {FileKind::issue_record, "control",
      [](const Given &g, SourceContent &c) { c.control = kept(read_issue_record(g.text)); }},
+    {FileKind::vector_list, "vectors",
+     [](const Given &g, SourceContent &c) { c.measured = kept(read_vector_list(utf8_text(g.text))); }},
+    {FileKind::landxml_vectors, "vectors",
+     [](const Given &g, SourceContent &c) { c.measured = kept(read_landxml_vectors(g.text)); }},
     {FileKind::shift_grid, "shift", [](const Given &g, SourceContent &c) { c.shift = kept(read_ntv2(g.text)); }},
+    {FileKind::shift_tiff, "shift", [](const Given &g, SourceContent &c) { c.shift = kept(read_shift_tiff(g.text)); }},
     {FileKind::frame_fit, "frame fit", [](const Given &g, SourceContent &c) { c.fit = kept(read_fit_file(g.text)); }},
     {FileKind::geoid_gtx, "geoid", [](const Given &g, SourceContent &c) { c.geoid = named(read_gtx(g.text), g.name); }},
     {FileKind::geoid_isg, "geoid",
@@ -141,6 +147,9 @@ SourceContent read_source(const std::string &name, const std::string &bytes, con
         c.source.kind = reader.source_kind;
         reader.read({name, text, recipes, as, r.reason}, c);
       }
+    // A survey in LandXML may hold vectors beside its sights.
+    if (!c.measured && c.source.kind == "pointings" && looks_like_landxml_vectors(text))
+      c.measured = kept(read_landxml_vectors(text));
     return c;
   } catch (const InputError &e) {
     throw e.in_file(name);

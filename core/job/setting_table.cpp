@@ -105,6 +105,12 @@ const std::vector<SettingInfo> &setting_catalogue() {
       {"job", "transformation", "Worst transformation", "mm", Part::datum,
        number(AT(worst_transformation_m), 0.1, 1000, 1e-3),
        "A change of frame less accurate than this is refused for control."},
+      {"job", "older_datum", "Way to an older datum", "mm", Part::datum,
+       number(AT(datum.worst_older_datum_m), 0.1, 20000, 1e-3),
+       "Where the grid rests on a datum from before satellites and no grid of shifts leads to it, the register's way "
+       "is "
+       "used when it is stated to be at least as good as this. What is held and issued in the grid goes both ways "
+       "through it; only what comes by satellites' frames alone is as wrong as the way."},
       {"job", "times", "Times", "", Part::shown,
        choice(AT(times.kind), {{"gps", TimeStyle::Kind::gps},
                                {"local", TimeStyle::Kind::local},
@@ -231,6 +237,24 @@ const std::vector<SettingInfo> &setting_catalogue() {
        "Coefficient of refraction that a set-up starts from; its own is an unknown of the network."},
       {"weight", "k-sd", "Refraction of sights", "", Part::traverse, number(AT(traverse.k_sd), 0.001, 2),
        "How far the coefficient of a set-up may be from that (common practice: 0.1 to 0.2)."},
+      {"weight", "fix", "Fixes", "mm", Part::network, number(AT(fix_weight.plan), 0.1, 10000, 1e-3),
+       "Standard deviation of a fix of real time, each axis in plan, where its list states none; the next grows with "
+       "the "
+       "distance from the base."},
+      {"weight", "fix-ppm", "Fixes, per length", "ppm", Part::network, number(AT(fix_weight.plan_ppm), 0, 100),
+       "The part that grows with the distance."},
+      {"weight", "fix-up", "Fixes, up", "mm", Part::network, number(AT(fix_weight.up), 0.1, 10000, 1e-3),
+       "The same in height."},
+      {"weight", "fix-up-ppm", "Fixes, up, per length", "ppm", Part::network, number(AT(fix_weight.up_ppm), 0, 100),
+       "The part in height that grows with the distance."},
+      {"weight", "vector", "Others' vectors", "mm", Part::network, number(AT(vector_weight.plan), 0.1, 10000, 1e-3),
+       "Standard deviation of a vector that others solved, each axis in plan, where its file states none."},
+      {"weight", "vector-ppm", "Others' vectors, per length", "ppm", Part::network,
+       number(AT(vector_weight.plan_ppm), 0, 100), "The part that grows with the length."},
+      {"weight", "vector-up", "Others' vectors, up", "mm", Part::network,
+       number(AT(vector_weight.up), 0.1, 10000, 1e-3), "The same in height."},
+      {"weight", "vector-up-ppm", "Others' vectors, up, per length", "ppm", Part::network,
+       number(AT(vector_weight.up_ppm), 0, 100), "The part in height that grows with the length."},
       {"weight", "deflection", "Plumb line", "″", Part::network, number(AT(traverse.deflection_sd_s), 0.01, 60),
        "Standard deviation of the deflection of the vertical that the geoid's grid gives (mountains: 10)."},
       {"weight", "edm-scale", "Scale of distances", "ppm", Part::network, number(AT(traverse.edm_scale_sd_ppm), 0, 50),

@@ -60,7 +60,8 @@ std::vector<Slice> slices_of(const Meaning &m) {
           // What was said of the one name is held by the other.
           return x.value.contains("same_as") ? std::vector{Slice::marks, Slice::holds} : std::vector{Slice::marks};
         else if constexpr (std::is_same_v<T, Said<SourceThing>>)
-          return x.value.contains("geoid") || x.value.contains("interpolation")
+          return x.value.contains("geoid") || x.value.contains("interpolation") || x.value.contains("accuracy") ||
+                         x.value.contains("shifts")
                      ? std::vector{Slice::recipes, Slice::settings_datum}
                      : std::vector{Slice::recipes};
         else if constexpr (among<T, HoldSaid, Released>)

@@ -142,6 +142,7 @@ struct FitEdits {
   Decided<std::optional<std::string>> list;
   Decided<std::optional<std::string>> plan, height; ///< names of `plan_fits` and `height_fits`
   Decided<std::optional<double>> scale;             ///< where it is not to be found
+  Decided<std::optional<double>> rotation_deg;      ///< where it is not to be found, as that of a rigid plan counts
   Decided<std::optional<double>> sd, sd_height;     ///< of coordinates that the list states none of, m
   /// A grid of one's own in place of a list: what a mark has in it, and the bearing to another, degrees.
   Decided<std::optional<std::string>> mark, toward;
@@ -165,6 +166,11 @@ struct GroupEdits {
   Decided<std::optional<double>> factor; ///< on their standard deviations
 };
 
+/// What is taken for the accuracy of an observation where nobody states one: a part of its own and one by length.
+struct DefaultWeight {
+  double plan = 0, plan_ppm = 0, up = 0, up_ppm = 0; ///< m, ppm
+};
+
 /// Limits that raise doubts, and settings of the computations. Names as `ample set JOB limit NAME=VALUE` writes them.
 struct JobSettings {
   std::string title = "untitled job";
@@ -179,6 +185,8 @@ struct JobSettings {
   double loop_mm = 10, loop_ppm = 1;
   double centring_sd_m = 0.001, height_sd_m = 0.001;
   double calibration_sd_m = 0.001; ///< of an antenna type's mean, in height; half of it in plan
+  /// Of fixes of real time, and of vectors that others solved (common practice).
+  DefaultWeight fix_weight{0.010, 1, 0.020, 1.5}, vector_weight{0.005, 1, 0.010, 1.5};
   double worst_transformation_m = 0.02;
   AskedAccuracy asked; ///< of every mark that no group says otherwise of
   TimeStyle times;
@@ -209,6 +217,10 @@ struct JobState {
   std::map<std::string, Decided<std::string>> recipes;     ///< source → recipe
   std::map<std::string, Decided<ListReading>> lists;       ///< source → what was said of all of its marks
   Decided<std::string> geoid; ///< source whose grid gives physical heights; empty: the register's
+  std::map<std::string, Decided<bool>>
+      bases_published;                 ///< source of fixes → that bases stood on their published places
+  Decided<std::string> geoid_accuracy; ///< source whose grid says how good the surface is; empty: none
+  Decided<std::string> shifts; ///< source through which the older datum of the job's grid is reached; empty: none
   std::map<std::string, Decided<GridInterpolation>> interpolations; ///< source → how its grid is read
   std::map<std::string, long> seen;                                 ///< sources whose unread pieces were looked at
   std::map<std::string, std::map<std::string, Decided<nlohmann::json>>> vector_settings; ///< vector → setting → value

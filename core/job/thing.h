@@ -15,6 +15,7 @@ struct Thing {
     source,
     occupation,
     vector,
+    measured, ///< a vector or fix that others measured
     loop,
     level_line,
     sight,   ///< a staff reading

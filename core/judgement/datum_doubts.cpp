@@ -25,6 +25,33 @@ void velocity_doubts(DoubtList &list, const JobSnapshot &s, const JobDatum &datu
     }
   }
 }
+
+/// The grid's older datum, and the way to it.
+void older_datum_doubts(DoubtList &list, const JobSnapshot &s, const JobDatum &datum) {
+  const ShiftChoice &chosen = s.shift_choice();
+  const DatumStep *step = datum.projection().step();
+  if (!chosen.source.empty() && !step)
+    list.add(DoubtKind::shifts_unused, chosen.file, Section::datum, {Thing::Kind::source, chosen.source},
+             datum.projection().name() + " rests on a frame that satellites know: nothing goes through these shifts",
+             chosen.source);
+  if (!step) return;
+  bool by_grid = false;
+  for (const auto &[mark, h] : s.state().holds)
+    if (const auto p = s.published().find(mark); p != s.published().end() && h.how != Hold::check)
+      by_grid = by_grid || (p->second.grid && !p->second.xyz && !p->second.geodetic_deg);
+  const auto accuracy = step->accuracy_m(to_geodetic(job_place(s, datum)));
+  if (by_grid || (accuracy && *accuracy == 0)) return;
+  Doubt &d = list.add(
+      DoubtKind::way_to_older_datum, datum.projection().name(), Section::datum, {},
+      fmt::format("no mark is held by its coordinates in this grid: what is issued in it carries the way from {} "
+                  "({}), {}, which no standard deviation counts",
+                  frame_name(datum.frame()), step->words(),
+                  accuracy ? fmt::format("stated to {:.3f} m", *accuracy)
+                           : std::string("of which nobody states how "
+                                         "good it is")),
+      "older");
+  d.effect_m = accuracy.value_or(0);
+}
 } // namespace
 
 void datum_doubts(DoubtList &list, const JobSnapshot &s) {
@@ -49,6 +76,7 @@ void datum_doubts(DoubtList &list, const JobSnapshot &s) {
         break;
       }
     velocity_doubts(list, s, datum);
+    older_datum_doubts(list, s, datum);
     std::set<std::string> seen;
     for (const VectorResult &v : s.vectors()) {
       if (!v.error.empty() || !seen.insert(v.frame.code).second) continue;

@@ -53,6 +53,7 @@ public:
     if (!datum_->local()) from_orbits();
     held();
     network();
+    older_datum();
     grid();
     heights();
     fits();
@@ -198,6 +199,26 @@ private:
       w.moves = plan.empty() ? "" : "accuracy: one axis in plan, the middle mark";
     } else
       w.problem = "not adjusted, or out of date";
+    out_.push_back(std::move(w));
+  }
+
+  /// To the datum that the grid rests on, where it is an older one.
+  void older_datum() {
+    const Projection &p = datum_->projection();
+    if (!p.step()) return;
+    WayStation w{Kind::change, "to " + p.datum(), p.step()->words() + ", in plan", {}, "", {}, "", ""};
+    try {
+      const Geodetic here = to_geodetic(place_), there = p.step()->forward(here);
+      const double north = (there.lat - here.lat) * meridian_radius(here.lat),
+                   east = std::remainder(there.lon - here.lon, 2 * pi) * prime_vertical_radius(here.lat) *
+                          std::cos(here.lat);
+      w.moves_m = std::hypot(east, north);
+      w.moves = fmt::format("{:.1f} m in the figures of latitude and longitude", *w.moves_m);
+      w.accuracy_m = p.step()->accuracy_m(here);
+      if (!w.accuracy_m) w.accuracy = "nobody states one";
+    } catch (const InputError &e) {
+      w.problem = e.reason();
+    }
     out_.push_back(std::move(w));
   }
 

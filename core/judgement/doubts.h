@@ -42,6 +42,8 @@ void misplaced_doubts(DoubtList &list, const JobSnapshot &s);
 void geoid_doubts(DoubtList &list, const JobSnapshot &s);
 /// Frame fits: what fails, what nobody checks, what lies beyond them.
 void fit_doubts(DoubtList &list, const JobSnapshot &s);
+/// Vectors and fixes that others measured: what runs on default weights, is not fixed, or cannot be used.
+void measured_doubts(DoubtList &list, const JobSnapshot &s);
 /// Further systems that marks were to be issued in and are not.
 void also_doubts(DoubtList &list, const JobSnapshot &s);
 /// Lists that give a mark otherwise than the one whose coordinates or height are used.

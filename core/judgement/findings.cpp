@@ -7,6 +7,7 @@
 #include "judgement/traverse_doubts.h"
 #include "judgement/unit_doubts.h"
 #include "judgement/vector_doubts.h"
+#include "results/measured.h"
 
 namespace ampletie {
 namespace {
@@ -168,12 +169,21 @@ const Doubts &fit_doubts_result() {
 const Doubts &network_doubts_result() {
   static const Doubts r{"doubts: network",
                         Section::network,
-                        {&network_result(), &vectors_result(), &occupations_result(), &levels_result(),
-                         &traverses_result(), &contents_result(), &belonging_result()},
+                        {&network_result(), &vectors_result(), &measured_result(), &occupations_result(),
+                         &levels_result(), &traverses_result(), &contents_result(), &belonging_result()},
                         {Slice::asked, Slice::settings_judgement, Slice::settings_datum, Slice::holds, Slice::groups},
                         found_by([](DoubtList &list, const JobSnapshot &s) {
                           if (const auto &run = s.get(network_result())) network_doubts(list, s, s.vectors(), *run);
                         })};
+  return r;
+}
+
+const Doubts &measured_doubts_result() {
+  static const Doubts r{"doubts: measured elsewhere",
+                        Section::gnss,
+                        {&measured_result(), &contents_result()},
+                        {},
+                        found_by(measured_doubts)};
   return r;
 }
 
@@ -220,11 +230,11 @@ const Doubts &targetless_result() {
 
 const std::vector<const Doubts *> &sections() {
   static const std::vector<const Doubts *> all{
-      &misplaced_result(),     &list_doubts_result(),    &answers_result(),        &intake_result(),
-      &vector_doubts_result(), &closure_doubts_result(), &level_doubts_result(),   &traverse_doubts_result(),
-      &same_marks_result(),    &books_result(),          &datum_doubts_result(),   &geoid_doubts_result(),
-      &fit_doubts_result(),    &also_doubts_result(),    &network_doubts_result(), &issue_doubts_result(),
-      &targetless_result()};
+      &misplaced_result(),       &list_doubts_result(),    &answers_result(),        &intake_result(),
+      &vector_doubts_result(),   &closure_doubts_result(), &level_doubts_result(),   &traverse_doubts_result(),
+      &same_marks_result(),      &books_result(),          &datum_doubts_result(),   &geoid_doubts_result(),
+      &fit_doubts_result(),      &also_doubts_result(),    &network_doubts_result(), &issue_doubts_result(),
+      &measured_doubts_result(), &targetless_result()};
   return all;
 }
 

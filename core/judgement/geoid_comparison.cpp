@@ -91,7 +91,8 @@ std::vector<GeoidComparison> compare_geoids(const JobSnapshot &s, const NetworkR
   if (used && used->choice().grid)
     compare("the register's", "", [&] { return GeoidModel(set.vertical, to_geodetic(job_place(s, datum))); });
   for (const SourceContent &c : s.contents()) {
-    if (!c.geoid || (used && used->choice().source == c.source.id)) continue;
+    if (!c.geoid || c.source.id == s.geoid_choice().accuracy_source || (used && used->choice().source == c.source.id))
+      continue;
     const auto how = s.state().interpolations.find(c.source.id);
     GeoidChoice choice;
     choice.grid = c.geoid, choice.source = c.source.id, choice.file = c.source.name;

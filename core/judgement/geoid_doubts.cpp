@@ -78,7 +78,7 @@ void geoid_doubts(DoubtList &list, const JobSnapshot &s) {
   const GeoidChoice &g = s.geoid_choice();
   if (is_local(set.crs)) return;
   for (const SourceContent &c : s.contents())
-    if (c.geoid && c.source.id != g.source)
+    if (c.geoid && c.source.id != g.source && c.source.id != g.accuracy_source)
       list.add(DoubtKind::geoid_unused, c.source.name, Section::datum, {Thing::Kind::source, c.source.id},
                (set.vertical.empty() ? std::string("the job has no height system (setting vertical), and so ")
                                      : std::string()) +

@@ -1,4 +1,5 @@
 #include "judgement/left_over.h"
+#include "results/measured.h"
 #include "results/vector_pairs.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -10,6 +11,15 @@ namespace {
 bool in_network(const NetworkRun &run, const std::string &mark) {
   return std::any_of(run.result.marks.begin(), run.result.marks.end(),
                      [&](const AdjustedMark &m) { return m.name == mark; });
+}
+
+void add_measured(std::vector<LeftOver> &out, const JobSnapshot &s, const std::set<std::string> &files) {
+  for (const MeasuredVector &v : s.get(measured_result()))
+    if (!files.count(v.source_id) && !v.in_network())
+      out.push_back({v.fix ? "fix" : "measured vector", fmt::format("{} ({}:{})", v.name(), v.source_name, v.line),
+                     !v.used   ? v.left_out_because
+                     : v.check ? "a check: compared, never used"
+                               : v.problem});
 }
 } // namespace
 
@@ -40,6 +50,7 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
       out.push_back({"vector", v.from + " → " + v.to, v.error});
     else if (!v.used && v.independent)
       out.push_back({"vector", v.from + " → " + v.to, v.left_out_because});
+  add_measured(out, s, files);
   if (run) {
     // Files that came after the last solution, and receivers that logged alone.
     std::set<std::string> touched, paired;

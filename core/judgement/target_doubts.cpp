@@ -1,5 +1,6 @@
 #include "base/hash.h"
 #include "judgement/doubt_list.h"
+#include "results/measured.h"
 #include <fmt/format.h>
 #include <set>
 
@@ -20,6 +21,11 @@ std::set<std::string> ids_of(K kind, const JobSnapshot &s) {
     break;
   case K::vector:
     for (const VectorResult &v : s.vectors()) out.insert(v.id);
+    break;
+  case K::measured:
+    for (const SourceContent &c : s.contents())
+      if (c.measured)
+        for (const MeasuredRow &r : c.measured->rows) out.insert(measured_id(c.source.id, r.line));
     break;
   case K::level_line:
     for (const LevelLine &l : s.levels().lines) {

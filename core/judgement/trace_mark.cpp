@@ -1,6 +1,7 @@
 #include "base/size_words.h"
 #include "judgement/trace.h"
 #include "judgement/trace_steps.h"
+#include "results/measured.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <set>
@@ -84,6 +85,7 @@ private:
       if (influences.count(v.id)) ids.insert(v.id);
     through_vectors();
     through_joint_vectors();
+    through_measured();
     through_levels();
     through_stations();
     through_holds();
@@ -148,6 +150,22 @@ private:
       for (const Occupation &o : s.occupations())
         if (o.id == v.to_occupation)
           for (auto &step : trace_occupation(o, s, 2)) out.push_back(std::move(step));
+    }
+  }
+
+  void through_measured() {
+    for (const MeasuredVector &v : s.get(measured_result())) {
+      if (!influences.count(v.id)) continue;
+      out.push_back({1, "measured", fmt::format("{} {}", v.fix ? "fix" : "vector", v.name()),
+                     fmt::format("{}{}, weight {}", v.status_words.empty() ? "status not said" : v.status_words,
+                                 v.base_words.empty() ? "" : ", its base " + v.base_words, v.weight_words),
+                     "", 0, 0, v.id});
+      head(out.size() - 1, std::sqrt(v.cov.trace() / 3), v.id);
+      out.push_back({2, "source", fmt::format("{} line {}", v.source_name, v.line), "as it was measured", v.source_id,
+                     v.line, 0, v.id});
+      if (v.base_line)
+        out.push_back({2, "source", fmt::format("{} line {}", v.source_name, v.base_line), "where its base stood",
+                       v.source_id, v.base_line, 0, v.id});
     }
   }
 

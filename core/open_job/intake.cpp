@@ -67,9 +67,18 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
                        c.geoid->rows, c.geoid->columns, c.geoid->extent_words(),
                        c.geoid->tide.empty() ? "" : ", " + c.geoid->tide);
   if (c.shift)
-    return fmt::format(
-        "grid of shifts from {} to {}, {}; a control list in the older datum can go through it (Datum, Lists)",
-        c.shift->from, c.shift->to, c.shift->extent_words());
+    return fmt::format("grid of shifts from {} to {}, {}; a control list in the older datum can go through it (Datum, "
+                       "Lists), and so can the job's grid (shifts=yes)",
+                       c.shift->from, c.shift->to, c.shift->extent_words());
+  if (c.measured) {
+    const auto fixes =
+        std::count_if(c.measured->rows.begin(), c.measured->rows.end(), [](const MeasuredRow &r) { return r.fix(); });
+    std::string unread;
+    for (const std::string &u : c.measured->unread_columns)
+      unread += (unread.empty() ? "; columns not read: " : ", ") + u;
+    return fmt::format("{} vectors and {} fixes that others measured (Network, Measured){}",
+                       static_cast<long>(c.measured->rows.size()) - fixes, fixes, unread);
+  }
   if (c.fit)
     return fmt::format(
         "frame fit \"{}\", plan by {}, height by {}, with {} marks; it leads nowhere until a system is begun "

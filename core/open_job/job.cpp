@@ -63,7 +63,8 @@ Job Job::create(const std::string &path, const JobSettings &s) {
   // So is what nothing can be computed in: families of frames without a realisation, datums that nothing leads to.
   if (!s.datum.crs.empty() && !is_local(s.datum.crs)) {
     const Projection grid(s.datum.crs);
-    if (const auto middle = grid.middle())
+    // Of older datums only the frame: the grid that leads to one is taken afterwards.
+    if (const auto middle = grid.middle(); middle && !on_older_datum(grid))
       JobDatum usable(s.datum, *middle);
     else
       frame_of(s.datum, grid);

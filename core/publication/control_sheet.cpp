@@ -84,6 +84,10 @@ std::string systems(const json &r, bool physical) {
         "Coordinates in a plane of the site's own ({}), heights: {}. It has no relation to a system of the "
         "register; lengths in it are those on the ground at the site's mean height.",
         crs, heights);
+  if (r.contains("older_datum"))
+    return fmt::format("Coordinates in {} ({}), computed in {} at epoch {:.2f} and led to {}. {}",
+                       r.at("crs_name").get<std::string>(), crs, r.at("frame").get<std::string>(),
+                       r.at("epoch").get<double>(), r.at("older_datum").at("name").get<std::string>(), in_heights);
   return fmt::format("Coordinates in {} ({}), realised as {} at epoch {:.2f}. {}", r.at("crs_name").get<std::string>(),
                      crs, r.at("frame").get<std::string>(), r.at("epoch").get<double>(), in_heights);
 }
@@ -217,6 +221,16 @@ ReportSection datum_section(const json &r, LengthUnit unit, bool physical) {
     datum.paragraphs.push_back("Pipeline: " + r.at("pipeline").get<std::string>());
   else
     datum.paragraphs.push_back("No satellite observations take part: the datum is that of the held marks.");
+  if (r.contains("older_datum")) {
+    const json &o = r.at("older_datum");
+    datum.paragraphs.push_back(fmt::format(
+        "The grid rests on {}. It is reached from {} by {}, stated accuracy {}; this way is the same for what is held "
+        "and what is issued in the grid, and no standard deviation counts it. Latitudes, longitudes and geocentric "
+        "coordinates below are those in {}.",
+        o.at("name").get<std::string>(), r.at("frame").get<std::string>(), o.at("way").get<std::string>(),
+        o.at("accuracy_m").is_null() ? "none" : fmt::format("{:.3f} m", o.at("accuracy_m").get<double>()),
+        r.at("frame").get<std::string>()));
+  }
   if (r.value("ground_moves", false) && !r.value("plate", "").empty())
     datum.paragraphs.push_back(fmt::format("Ground moves in this frame. Between epochs, marks without a published "
                                            "velocity and vectors were moved with the plate "
@@ -386,6 +400,34 @@ ReportTable vector_table(const json &r) {
   return vectors;
 }
 
+/// What others measured, with how far the network lies from it.
+ReportTable measured_table(const json &r) {
+  ReportTable t{"Measured in real time or by others",
+                {{"From", "", false},
+                 {"To", "", false},
+                 {"What", "", false},
+                 {"Status", "", false},
+                 {"Epochs", ""},
+                 {"Length", "m"},
+                 {"Weight", "", false},
+                 {"dE", "mm"},
+                 {"dN", "mm"},
+                 {"dU", "mm"},
+                 {"Use", "", false}},
+                {}};
+  const auto difference = [](const json &v) { return v.is_null() ? std::string("–") : mm(v.get<double>()); };
+  for (const json &v : r.value("measured", json::array()))
+    t.rows.push_back({v.at("from"), v.at("to"), v.at("kind"),
+                      v.at("status").get<std::string>().empty() ? "not said" : v.at("status").get<std::string>(),
+                      v.at("epochs").is_null() ? "–" : std::to_string(v.at("epochs").get<int>()),
+                      fmt::format("{:.3f}", v.at("length_m").get<double>()), v.at("weight"), difference(v.at("de_m")),
+                      difference(v.at("dn_m")), difference(v.at("du_m")),
+                      v.at("used").get<bool>()    ? std::string("used")
+                      : v.at("check").get<bool>() ? std::string("check")
+                                                  : "not used: " + v.at("because").get<std::string>()});
+  return t;
+}
+
 ReportTable occupation_table(const json &r) {
   ReportTable occ{"Occupations",
                   {{"Mark", "", false},
@@ -407,7 +449,7 @@ ReportTable occupation_table(const json &r) {
 
 ReportSection origin_section(const json &r) {
   ReportSection evidence{"How each mark came about", {}, {}};
-  for (ReportTable table : {vector_table(r), occupation_table(r)})
+  for (ReportTable table : {vector_table(r), measured_table(r), occupation_table(r)})
     if (!table.rows.empty()) evidence.tables.push_back(std::move(table));
   ReportTable files{"Files", {{"Name", "", false}, {"Kind", "", false}, {"SHA-256", "", false}}, {}};
   for (const json &f : r.at("sources")) files.rows.push_back({f.at("name"), f.at("kind"), f.at("sha256")});

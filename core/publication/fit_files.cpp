@@ -105,9 +105,11 @@ ReportSection fit_section(const json &fit, LengthUnit unit) {
                          fit.at("ground_over_grid").get<double>());
   }
   if (fit.at("rotation_rad").is_number())
-    words += fmt::format("Bearings of the system are those of the grid plus {} ± {:.2f}″. ",
+    words += fmt::format("Bearings of the system are those of the grid plus {}{}. ",
                          format_dms(degrees(fit.at("rotation_rad").get<double>()), 2),
-                         fit.at("rotation_sd_rad").get<double>() / rad_per_arcsec);
+                         fit.at("rotation_sd_rad").is_number()
+                             ? fmt::format(" ± {:.2f}″", fit.at("rotation_sd_rad").get<double>() / rad_per_arcsec)
+                             : std::string(", as said"));
   const int redundancy = fit.at("redundancy").get<int>();
   words += !given.empty() ? std::string()
            : redundancy == 0

@@ -9,6 +9,7 @@
 #include "results/changes.h"
 #include "results/fit_record.h"
 #include "results/job_results.h"
+#include "results/measured_record.h"
 #include <fmt/format.h>
 
 namespace ampletie {
@@ -48,6 +49,11 @@ ordered_json datum_part(const Job &job, const NetworkRun &run) {
   r["ground_moves"] = moves;
   r["plate"] = moves ? motion.plate : "";
   r["motion_sd_m_yr"] = motion.sd_m_yr;
+  if (!run.older_datum.empty())
+    r["older_datum"] = {
+        {"name", run.older_datum},
+        {"way", run.older_datum_way},
+        {"accuracy_m", run.older_datum_accuracy ? ordered_json(*run.older_datum_accuracy) : ordered_json(nullptr)}};
   r["geoid_sd_m"] = run.geoid_sd ? ordered_json(*run.geoid_sd) : ordered_json(nullptr);
   r["register"] = register_version();
   r["program"] = "Ample Tie 0.1.0";
@@ -174,11 +180,11 @@ ordered_json level_rows(const JobSnapshot &s, const NetworkRun &run) {
   return out;
 }
 
-ordered_json vector_test(const BlockTest &t, const VectorResult &v) {
+ordered_json vector_test(const BlockTest &t, const std::string &name) {
   double w = 0;
   for (const auto &o : t.observations) w = std::max(w, std::abs(o.standardised));
   return {{"id", t.id},
-          {"name", v.from + " → " + v.to},
+          {"name", name},
           {"v", {t.observations[0].residual, t.observations[1].residual, t.observations[2].residual}},
           {"w", w},
           {"statistic", t.statistic},
@@ -264,9 +270,15 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
   n["levels"] = level_rows(s, run);
   for (const BlockTest &t : a.tests)
     if (const auto found = by_id.find(t.id); t.kind == "vector" && found != by_id.end()) {
-      n["vectors"].push_back(vector_test(t, *found->second));
+      n["vectors"].push_back(vector_test(t, found->second->from + " → " + found->second->to));
       r["vectors"].push_back(vector_row(*found->second));
     }
+  const auto &measured = s.get(measured_result());
+  for (const BlockTest &t : a.tests)
+    for (const MeasuredVector &v : measured)
+      if (v.id == t.id)
+        n["vectors"].push_back(vector_test(t, fmt::format("{} ({}:{})", v.name(), v.source_name, v.line)));
+  r["measured"] = measured_rows(s, &run);
   r["network"] = n;
   r["occupations"] = occupation_rows(s);
   r["left_over"] = record_left_over(job);

@@ -8,64 +8,46 @@ namespace ampletie {
 namespace {
 
 /// Where the job's places lie in another system.
-class WayTo {
-public:
-  virtual ~WayTo() = default;
-  virtual Geodetic lead(const FullPosition &p) const = 0;
-  /// Of one place, m; nothing where none is stated.
-  virtual std::optional<double> accuracy(const FullPosition &) const { return accuracy_; }
+struct WayTo {
+  Projection grid;                   ///< from the frame that `change` leads to
+  std::optional<FrameChange> change; ///< nothing: the job's own frame
   std::string words;
-
-protected:
-  std::optional<double> accuracy_ = 0;
+  Geodetic lead(const FullPosition &p) const { return change ? to_geodetic((*change)(p.ecef).xyz) : p.geodetic; }
+  /// Of one place, m; nothing where a part of the way states none.
+  std::optional<double> accuracy(const Geodetic &led) const {
+    const auto a = change ? change->info().accuracy_m : std::optional(0.0);
+    const auto b = grid.step() ? grid.step()->accuracy_m(led) : std::optional(0.0);
+    return a && b ? std::optional(std::hypot(*a, *b)) : std::nullopt;
+  }
 };
 
-/// To a grid on a frame that the register leads to.
-class ThroughFrames : public WayTo {
-public:
-  ThroughFrames(const std::string &crs, const JobDatum &datum, const TaggedPoint &near, const OperationPolicy &policy) {
-    DatumSettings there;
-    there.crs = crs, there.epoch = datum.epoch();
-    const Geodetic place = to_geodetic(near.xyz);
-    std::optional<JobDatum> other;
-    there.realisation = datum.frame().code;
-    try {
-      other.emplace(there, place);
-    } catch (const InputError &) {
-      there.realisation.clear();
-      other.emplace(there, place);
-    }
-    if (other->frame() == datum.frame()) {
-      words = "the same datum, another grid";
-      return;
-    }
-    change_.emplace(frame_change(datum.frame(), other->frame(), near.xyz, policy));
-    accuracy_ = change_->info().accuracy_m;
-    words = fmt::format("{} to {} at {:.2f}: {}", frame_name(datum.frame()), frame_name(other->frame()), datum.epoch(),
-                        change_->info().name);
+/// To a grid on a frame that the register leads to, or on an older datum that it leads to well enough.
+WayTo through_frames(const std::string &crs, const JobSnapshot &s, const JobDatum &datum, const TaggedPoint &near,
+                     const OperationPolicy &policy) {
+  DatumSettings there;
+  there.crs = crs, there.epoch = datum.epoch();
+  there.worst_older_datum_m = s.state().settings.datum.worst_older_datum_m;
+  // The job's own grid of shifts leads to all grids of its datum.
+  if (Projection(crs).geographic() == datum.projection().geographic()) there.shifts = s.shift_choice();
+  const Geodetic place = to_geodetic(near.xyz);
+  std::optional<JobDatum> other;
+  there.realisation = datum.frame().code;
+  try {
+    other.emplace(there, place);
+  } catch (const InputError &) {
+    if (on_older_datum(Projection(crs))) throw;
+    there.realisation.clear();
+    other.emplace(there, place);
   }
-  Geodetic lead(const FullPosition &p) const override {
-    return change_ ? to_geodetic((*change_)(p.ecef).xyz) : p.geodetic;
-  }
-
-private:
-  std::optional<FrameChange> change_;
-};
-
-/// To an older datum, back through a grid that leads from it.
-class ThroughShifts : public WayTo {
-public:
-  explicit ThroughShifts(const SourceContent &c) : shift_(c.shift) {
-    words = fmt::format("{} to {} through {} (NTv2, backwards)", shift_->to, shift_->from, c.source.name);
-  }
-  Geodetic lead(const FullPosition &p) const override { return shift_->inverse(p.geodetic); }
-  std::optional<double> accuracy(const FullPosition &p) const override {
-    return shift_->accuracy_m(shift_->inverse(p.geodetic));
-  }
-
-private:
-  std::shared_ptr<const ShiftGrid> shift_;
-};
+  WayTo out{other->projection(), {}, "the same datum, another grid"};
+  if (!(other->frame() == datum.frame())) {
+    out.change.emplace(frame_change(datum.frame(), other->frame(), near.xyz, policy));
+    out.words = fmt::format("{} to {} at {:.2f}: {}", frame_name(datum.frame()), frame_name(other->frame()),
+                            datum.epoch(), out.change->info().name);
+  } else if (out.grid.step() && !(out.grid.geographic() == datum.projection().geographic()))
+    out.words = fmt::format("{} to {}: {}", frame_name(datum.frame()), out.grid.datum(), out.grid.step()->words());
+  return out;
+}
 
 const SourceContent &shift_source(const JobSnapshot &s, const std::string &id) {
   for (const SourceContent &c : s.contents())
@@ -73,17 +55,17 @@ const SourceContent &shift_source(const JobSnapshot &s, const std::string &id) {
   throw InputError("the grid of shifts that it goes through is not in the job, or is left out");
 }
 
-AlsoMark mark_in(const Projection &grid, const WayTo &way, const AdjustedMark &m, const FullPosition &p,
-                 std::optional<double> &worst) {
+AlsoMark mark_in(const WayTo &way, const AdjustedMark &m, const FullPosition &p, std::optional<double> &worst) {
   AlsoMark out;
   out.name = m.name;
-  Geodetic g = way.lead(p);
-  grid.check(g);
-  const GridPoint q = grid.project(g);
+  const Geodetic led = way.lead(p);
+  way.grid.check(led);
+  const GridPoint q = way.grid.project(led);
+  const Geodetic g = way.grid.step() ? way.grid.step()->forward(led) : led;
   out.lat_deg = degrees(g.lat), out.lon_deg = degrees(g.lon);
   out.east = q.east, out.north = q.north;
-  out.figures = grid.native(q.east, q.north);
-  const auto accuracy = way.accuracy(p);
+  out.figures = way.grid.native(q.east, q.north);
+  const auto accuracy = way.accuracy(led);
   if (accuracy && worst) worst = std::max(*worst, *accuracy);
   if (!accuracy) worst.reset();
   // From the meridian's axes to the grid's; what a grid of shifts states is of both together.
@@ -119,20 +101,21 @@ void compute(AlsoSystem &out, const AlsoEdits &e, const JobSnapshot &s, const Ne
   for (const AdjustedMark &m : run->result.marks)
     if (m.plan_known && !first) first = &m;
   if (!first) throw InputError("no mark of the job has a place");
-  std::unique_ptr<WayTo> way;
+  std::optional<WayTo> way;
   if (e.through.value) {
     const SourceContent &c = shift_source(s, *e.through.value);
     out.through = c.source.name;
     refuse_shifts(grid, datum, *first);
-    way = std::make_unique<ThroughShifts>(c);
+    auto step = step_through(c.shift, c.source.name);
+    way.emplace(WayTo{grid.over(step), {}, step->words()});
   } else
-    way = std::make_unique<ThroughFrames>(out.crs, datum, first->position, policy);
+    way.emplace(through_frames(out.crs, s, datum, first->position, policy));
   out.way = way->words;
   out.way_accuracy_m = 0;
   for (const AdjustedMark &m : run->result.marks) {
     if (!m.plan_known) continue;
     try {
-      out.marks.push_back(mark_in(grid, *way, m, run->positions.at(m.name), out.way_accuracy_m));
+      out.marks.push_back(mark_in(*way, m, run->positions.at(m.name), out.way_accuracy_m));
     } catch (const InputError &x) {
       throw InputError(m.name + ": " + x.reason());
     }

@@ -111,6 +111,15 @@ double FitMarks::apart(const std::string &name) const {
 
 void describe_plan(JobFit &f) {
   const VectorXd &p = f.result.parameters;
+  for (std::size_t i = 0; i < f.result.names.size(); ++i) {
+    const auto k = static_cast<Index>(i);
+    const double sd = std::sqrt(f.result.cov(k, k));
+    if (f.result.names[i] == "scale") f.scale = (in_space(f.model.plan) ? 1 : 0) + p[k], f.scale_sd = sd;
+    if (f.result.names[i] == "rotation up") f.rotation_rad = -p[k], f.rotation_sd = sd; // seen as a bearing turns
+  }
+  if (f.model.plan == PlanFit::shift && f.model.scale != 1) f.scale = f.model.scale;
+  if ((f.model.plan == PlanFit::shift || f.model.plan == PlanFit::scaled) && f.model.rotation != 0)
+    f.rotation_rad = f.model.rotation;
   if (f.model.plan == PlanFit::rigid)
     f.rotation_rad = p[2], f.rotation_sd = std::sqrt(f.result.cov(2, 2)), f.scale = f.model.scale;
   if (f.model.plan != PlanFit::similarity) return;

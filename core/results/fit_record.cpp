@@ -48,8 +48,9 @@ ordered_json pair_of(const JobFit &f, std::size_t i) {
 
 ordered_json coefficients_of(const JobFit &f) {
   const FitCoefficients c = coefficients(f.model, f.result.parameters);
-  return {{"E0", c.e0}, {"EE", c.ee}, {"EN", c.en}, {"N0", c.n0},   {"NE", c.ne},   {"NN", c.nn},
-          {"H0", c.h0}, {"HE", c.he}, {"HN", c.hn}, {"HEE", c.hee}, {"HEN", c.hen}, {"HNN", c.hnn}};
+  return {{"E0", c.e0},   {"EE", c.ee},   {"EN", c.en}, {"N0", c.n0}, {"NE", c.ne},
+          {"NN", c.nn},   {"H0", c.h0},   {"HE", c.he}, {"HN", c.hn}, {"HEE", c.hee},
+          {"HEN", c.hen}, {"HNN", c.hnn}, {"EH", c.eh}, {"NH", c.nh}, {"HH", c.hh}};
 }
 } // namespace
 
@@ -73,6 +74,7 @@ ordered_json to_json(const JobFit &f, const DatumSettings &datum, const std::set
     for (Eigen::Index k = 0; k <= i; ++k) row.push_back(f.result.cov(i, k));
     cov.push_back(row);
   }
+  out["fixed_rotation_rad"] = f.model.rotation;
   out["from_middle"] = three(f.model.from), out["to_middle"] = three(f.model.to);
   out["parameters"] = parameters, out["covariance"] = cov;
   out["coefficients"] = coefficients_of(f);
@@ -119,15 +121,17 @@ ordered_json pair_rows(const JobFit &f) {
 
 std::string fit_words(const JobFit &f) {
   if (!f.problem.empty()) return f.problem;
-  std::string out = "plan " + (f.plan == "none" ? std::string("as it is") : "by " + f.plan);
+  const bool space = in_space(f.model.plan);
+  std::string out =
+      (space ? "plan and height " : "plan ") + (f.plan == "none" ? std::string("as it is") : "by " + f.plan);
   if (f.scale) {
     out += fmt::format(", scale {:.7f}", *f.scale);
     if (f.scale_sd) out += fmt::format(" ± {:.7f}", *f.scale_sd);
   }
   if (f.rotation_rad)
-    out += fmt::format(", turned by {} ± {:.1f}″", format_dms(degrees(*f.rotation_rad), 1),
-                       *f.rotation_sd / rad_per_arcsec);
-  out += "; height " + (f.height == "none" ? std::string("as it is") : "by " + f.height);
+    out += fmt::format(", turned by {}{}", format_dms(degrees(*f.rotation_rad), 1),
+                       f.rotation_sd ? fmt::format(" ± {:.1f}″", *f.rotation_sd / rad_per_arcsec) : " as said");
+  if (!space) out += "; height " + (f.height == "none" ? std::string("as it is") : "by " + f.height);
   if (!f.given.empty()) return out + "; " + f.given;
   out += f.result.redundancy == 0 ? "; nothing checks it"
                                   : fmt::format("; χ² {:.1f}, limit {:.1f}, {} checks", f.result.chi_squared,

@@ -1,4 +1,5 @@
 #include "results/fits.h"
+#include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
 #include "datum/fit/match.h"
@@ -110,7 +111,7 @@ void set_middle(JobFit &f) {
   if (n == 0) return;
   // Whole metres, so that what is printed can be typed.
   f.model.from = (a / n).array().round(), f.model.to = (b / n).array().round();
-  f.model.from.z() = f.model.to.z() = 0;
+  if (!in_space(f.model.plan)) f.model.from.z() = f.model.to.z() = 0;
   f.input.model = site_model(f.model);
 }
 
@@ -120,6 +121,8 @@ void choose_models(JobFit &f, const FitEdits &e) {
     return std::any_of(f.list_rows.begin(), f.list_rows.end(),
                        [&](const auto &r) { return std::isfinite(r.second[axis]); });
   };
+  if (in_space(f.model.plan) && (!any(0) || !any(2)))
+    throw InputError(f.plan + " needs marks with plan and height, and " + f.source_name + " has only one of them");
   if (!e.plan.value && !any(0)) f.plan = "none", f.model.plan = PlanFit::none;
   if (!e.height.value && !any(2)) f.height = "none", f.model.height = HeightFit::none;
   f.input.model = site_model(f.model);
@@ -180,9 +183,14 @@ std::vector<JobFit> job_fits(const JobSnapshot &s, const NetworkRun *run) {
     f.name = name, f.source_id = e.list.value.value_or("");
     f.plan = e.plan.value.value_or("similarity"), f.height = e.height.value.value_or("shift");
     f.model.plan = name_at<PlanFit>(plan_fits(), f.plan), f.model.height = name_at<HeightFit>(height_fits(), f.height);
-    f.model.scale = e.scale.value.value_or(1);
-    f.input.model = site_model(f.model);
+    f.model.scale = e.scale.value.value_or(1), f.model.rotation = radians(e.rotation_deg.value.value_or(0));
+    const bool space = in_space(f.model.plan);
+    if (space && !e.height.value) f.height = "with the plan", f.model.height = HeightFit::with_plan;
     try {
+      if (space != (f.model.height == HeightFit::with_plan))
+        throw InputError(space ? "a fit in space leads heights with the plan: say nothing of its height"
+                               : "heights go with the plan only where that is led in space");
+      f.input.model = site_model(f.model);
       compute(f, e, s, run);
     } catch (const InputError &x) {
       f.problem = x.reason();

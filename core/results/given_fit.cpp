@@ -68,7 +68,8 @@ void fit_by_file(JobFit &f, const FitFile &file, const FitEdits &e, const JobSna
                                  file.epoch, datum.epoch, run.frame));
   f.plan = file.plan, f.height = file.height;
   f.model.plan = name_at<PlanFit>(plan_fits(), f.plan), f.model.height = name_at<HeightFit>(height_fits(), f.height);
-  f.model.scale = file.scale, f.model.from = file.from_middle, f.model.to = file.to_middle;
+  f.model.scale = file.scale, f.model.rotation = file.rotation, f.model.from = file.from_middle,
+  f.model.to = file.to_middle;
   f.input.model = site_model(f.model);
   f.given = "taken from " + f.source_name + (file.record.empty() ? "" : ", issued with " + file.record) +
             (file.passes ? "" : "; its marks did not agree when it was found");

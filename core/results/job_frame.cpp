@@ -66,9 +66,10 @@ JobDatum opened(const DatumSettings &d, const Geodetic &near) {
   thread_local const std::string context = register_version();
   thread_local Kept kept;
   const std::string key = fmt::format(
-      "{}|{}|{}|{:.6f}|{:.2f}|{:.2f}|{:.0f}|{:.0f}|{:g}|{:g}|{}|{:g}|{}|{}|{}", d.crs, d.vertical, d.realisation,
-      d.epoch, degrees(near.lat), degrees(near.lon), d.origin.x(), d.origin.y(), d.geoid_sd, d.geoid_correlation,
-      d.motion.plate, d.motion.sd_m_yr, d.geoid.source, interpolation_name(d.geoid.interpolation), d.geoid.problem);
+      "{}|{}|{}|{:.6f}|{:.2f}|{:.2f}|{:.0f}|{:.0f}|{:g}|{:g}|{}|{:g}|{}|{}|{}|{}|{}|{:g}|{}", d.crs, d.vertical,
+      d.realisation, d.epoch, degrees(near.lat), degrees(near.lon), d.origin.x(), d.origin.y(), d.geoid_sd,
+      d.geoid_correlation, d.motion.plate, d.motion.sd_m_yr, d.geoid.source, interpolation_name(d.geoid.interpolation),
+      d.geoid.problem, d.shifts.source, d.shifts.problem, d.worst_older_datum_m, d.geoid.accuracy_source);
   if (!kept.datum || kept.key != key) {
     kept.datum.emplace(d, near);
     kept.key = key;
@@ -79,6 +80,14 @@ JobDatum opened(const DatumSettings &d, const Geodetic &near) {
 
 GeoidChoice chosen_geoid(const Contents &contents, const JobState &state) {
   GeoidChoice out;
+  out.accuracy_source = state.geoid_accuracy.value;
+  if (!out.accuracy_source.empty()) {
+    for (const SourceContent &c : contents)
+      if (c.source.id == out.accuracy_source) out.accuracy_file = c.source.name, out.accuracy = c.geoid;
+    if (!out.accuracy) out.problem = "the grid that says how good the geoid is, is not in the job, or is left out";
+    if (out.accuracy_source == state.geoid.value)
+      out.problem = out.accuracy_file + " cannot be the geoid and its accuracy at once";
+  }
   out.source = state.geoid.value;
   if (out.source.empty()) return out;
   if (const auto how = state.interpolations.find(out.source); how != state.interpolations.end())
@@ -96,17 +105,34 @@ GeoidChoice chosen_geoid(const Contents &contents, const JobState &state) {
   return out;
 }
 
+ShiftChoice chosen_shifts(const Contents &contents, const JobState &state) {
+  ShiftChoice out;
+  out.source = state.shifts.value;
+  if (out.source.empty()) return out;
+  for (const SourceContent &c : contents)
+    if (c.source.id == out.source) {
+      out.file = c.source.name, out.grid = c.shift;
+      if (!c.shift)
+        out.problem = c.source.name + (c.source.kind == "shift"
+                                           ? ", through which the grid's datum was to be reached, is left out"
+                                           : ", through which the grid's datum was to be reached, holds no shifts");
+      return out;
+    }
+  out.problem = "the job no longer holds the grid through which its datum was to be reached";
+  return out;
+}
+
 JobDatum datum_at(DatumSettings settings, const std::optional<Vec3> &centre, const Eigen::Vector2d &grid_origin,
-                  const GeoidChoice &geoid) {
+                  const GeoidChoice &geoid, const ShiftChoice &shifts) {
   if (settings.crs.empty()) throw InputError("the job has no grid: it is one of heights alone");
-  settings.origin = grid_origin, settings.geoid = geoid;
+  settings.origin = grid_origin, settings.geoid = geoid, settings.shifts = shifts;
   if (is_local(settings.crs)) return opened(settings, local_place(settings.crs));
   if (centre) return opened(settings, to_geodetic(*centre));
   throw InputError("nothing says yet where the job is: take observations or a control list");
 }
 
 JobDatum job_datum(const JobSnapshot &s) {
-  return datum_at(s.state().settings.datum, s.centre(), s.grid_origin(), s.geoid_choice());
+  return datum_at(s.state().settings.datum, s.centre(), s.grid_origin(), s.geoid_choice(), s.shift_choice());
 }
 
 const FrameChange &frame_change(const Frame &from, const Frame &to, const Vec3 &xyz, const OperationPolicy &policy) {

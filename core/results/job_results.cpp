@@ -6,6 +6,7 @@
 #include "datum/datum.h"
 #include "results/caches.h"
 #include "results/known_places.h"
+#include "results/measured.h"
 #include "results/vector_plan.h"
 #include <fmt/format.h>
 
@@ -35,7 +36,7 @@ std::string contents_key(const Contents &all) {
   for (const SourceContent &c : all) {
     const bool nothing = !c.control && !c.text && c.sites.empty() && !c.navigation && !c.sp3 && !c.clock &&
                          !c.ionosphere && !c.ocean_loading && !c.antex && !c.antenna_points && !c.geoid && !c.recipe &&
-                         !c.fit;
+                         !c.fit && !c.shift && !c.measured;
     out += c.source.id + (nothing ? "-" : c.control ? "=" + c.control->said : "+") + c.source.name + "\n";
   }
   return sha256_hex(out);
@@ -125,7 +126,7 @@ void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupa
   if (!b.centre) return;
   std::optional<JobDatum> datum;
   try {
-    datum.emplace(datum_at(settings, b.centre, b.grid_origin, b.geoid));
+    datum.emplace(datum_at(settings, b.centre, b.grid_origin, b.geoid, b.shifts));
   } catch (const InputError &) {
     return; // a datum that cannot be used is a doubt of its own
   }
@@ -163,6 +164,7 @@ Belonging belonging(const JobSnapshot &s) {
   b.published = s.get(listed_result());
   part_checks(b, s.state());
   b.geoid = chosen_geoid(s.contents(), s.state());
+  b.shifts = chosen_shifts(s.contents(), s.state());
   find_misplaced(b, s, s.get(occupations_result()));
   for (const auto &[name, p] : b.published)
     if (p.height) b.benchmarks[name] = p;
@@ -188,8 +190,10 @@ std::string belonging_key(const Belonging &b) {
   for (const auto &[name, m] : b.misplaced) add(m.published), out += m.sentence + (m.accepted ? "+" : "-");
   if (b.centre) out += fmt::format("{:.3f} {:.3f} {:.3f}", b.centre->x(), b.centre->y(), b.centre->z());
   out += fmt::format("{} {}", b.grid_origin.x(), b.grid_origin.y());
+  if (!b.geoid.accuracy_source.empty()) out += fmt::format("accuracy {} {}", b.geoid.accuracy_source, b.geoid.problem);
   if (!b.geoid.source.empty())
     out += fmt::format("geoid {} {} {}", b.geoid.source, interpolation_name(b.geoid.interpolation), b.geoid.problem);
+  if (!b.shifts.source.empty()) out += fmt::format("shifts {} {}", b.shifts.source, b.shifts.problem);
   return sha256_hex(out);
 }
 
@@ -240,7 +244,7 @@ JobSetups setups(const JobSnapshot &s) {
 }
 
 LoopReport loops(const JobSnapshot &s) {
-  if (s.vectors().empty()) return {};
+  if (s.vectors().empty() && s.get(measured_result()).empty()) return {};
   try {
     return job_loops(s, s.vectors());
   } catch (const InputError &) {
@@ -416,7 +420,7 @@ const Result<LoopReport> &loops_result() {
   static const Result<LoopReport> r{
       "loops",
       Section::gnss,
-      {&network_vectors(), &belonging_result(), &occupied_marks()},
+      {&network_vectors(), &measured_result(), &belonging_result(), &occupied_marks()},
       {Slice::settings_loops, Slice::settings_datum, Slice::settings_network, Slice::holds, Slice::groups},
       loops};
   return r;
@@ -426,7 +430,8 @@ const Result<TraverseSupport> &traverse_support_result() {
   static const Result<TraverseSupport> r{
       "support of traverses",
       Section::traverse,
-      {&network_vectors(), &belonging_result(), &occupied_marks(), &levels_result(), &setups_result()},
+      {&network_vectors(), &measured_result(), &belonging_result(), &occupied_marks(), &levels_result(),
+       &setups_result()},
       {Slice::contents, Slice::settings_datum, Slice::settings_network, Slice::holds, Slice::routes, Slice::groups},
       traverse_support};
   return r;
@@ -458,7 +463,8 @@ const Result<std::string> &network_key_result() {
   static const Result<std::string> r{
       "what the network is made of",
       Section::network,
-      {&network_vectors(), &occupations_result(), &belonging_result(), &levels_result(), &traverses_result()},
+      {&network_vectors(), &measured_result(), &occupations_result(), &belonging_result(), &levels_result(),
+       &traverses_result()},
       {Slice::holds, Slice::settings_datum, Slice::settings_network, Slice::settings_traverse, Slice::groups},
       [](const JobSnapshot &s) { return network_fingerprint(s, s.vectors()); },
       [](const std::string &key) { return key; }};
@@ -520,6 +526,7 @@ const std::map<std::string, MisplacedMark> &JobSnapshot::misplaced() const { ret
 const std::optional<Vec3> &JobSnapshot::centre() const { return get(belonging_result()).centre; }
 Eigen::Vector2d JobSnapshot::grid_origin() const { return get(belonging_result()).grid_origin; }
 const GeoidChoice &JobSnapshot::geoid_choice() const { return get(belonging_result()).geoid; }
+const ShiftChoice &JobSnapshot::shift_choice() const { return get(belonging_result()).shifts; }
 const LevelReport &JobSnapshot::levels() const { return get(levels_result()); }
 const TraverseReport &JobSnapshot::traverses() const { return get(traverses_result()); }
 const std::vector<VectorResult> &JobSnapshot::vectors() const { return get(vectors_result()); }

@@ -18,7 +18,8 @@ struct Belonging {
   std::map<std::string, MisplacedMark> misplaced;
   std::optional<Vec3> centre;
   Eigen::Vector2d grid_origin{0, 0};
-  GeoidChoice geoid; ///< in place of the register's grid
+  GeoidChoice geoid;  ///< in place of the register's grid
+  ShiftChoice shifts; ///< to the older datum of the job's grid
 };
 
 /// Places and heights that traverses may hang on, by vectors, levels and held marks.

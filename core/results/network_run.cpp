@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "network/groups.h"
+#include "results/measured.h"
 #include "results/traverse_grid.h"
 #include "results/weight_groups.h"
 #include <algorithm>
@@ -25,6 +26,11 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
     key += fmt::format("geoid {:g} {:g}", d.geoid_sd, d.geoid_correlation);
   if (const GeoidChoice &g = s.geoid_choice(); !g.source.empty())
     key += fmt::format("grid {} {} {}", g.source, interpolation_name(g.interpolation), g.problem);
+  if (const GeoidChoice &g = s.geoid_choice(); !g.accuracy_source.empty()) key += "accuracy " + g.accuracy_source;
+  if (const ShiftChoice &g = s.shift_choice(); !g.source.empty())
+    key += fmt::format("shifts {} {}", g.source, g.problem);
+  if (const double worst = s.state().settings.datum.worst_older_datum_m; worst != DatumSettings{}.worst_older_datum_m)
+    key += fmt::format("older {:g}", worst);
   if (const GroundMotion &m = s.state().settings.datum.motion; !m.plate.empty() || m.sd_m_yr != GroundMotion{}.sd_m_yr)
     key += fmt::format("plate {} {:g}", m.plate, m.sd_m_yr);
   const JobSettings &x = s.state().settings;
@@ -46,6 +52,7 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
   for (const auto &v : vectors)
     if (v.error.empty() && v.used && v.independent)
       key += v.id + v.fingerprint + v.from + v.to + v.from_setup + v.to_setup + (v.together ? v.joint.key : "");
+  if (!s.get(measured_result()).empty()) key += s.key_of(measured_result());
   for (const LevelSection &l : s.levels().sections) key += l.id + fmt::format("{:.6f} {:.6f}", l.difference, l.sd);
   for (const auto &[mark, b] : s.benchmarks())
     key += mark + fmt::format("{:.5f} {:.5f}", *b.height, b.sd_height.value_or(0));
@@ -195,17 +202,21 @@ std::set<std::string> add_stations(const JobSnapshot &s, const JobDatum &datum,
 
 } // namespace
 
-std::string epoch_problem(const VectorResult &v, const JobDatum &datum) {
+std::string epoch_problem(const std::string &from, const std::string &to, double length, double epoch,
+                          const JobDatum &datum) {
   // No pole turns by more than this in a year; what it cannot make a tenth of a millimetre of needs no plate to be
   // known.
   constexpr double fastest = 2e-8;
   if (!ground_moves(datum.frame()) || !datum.motion().plate.empty() ||
-      v.length() * fastest * std::abs(datum.epoch() - v.epoch) <= 1e-4)
+      length * fastest * std::abs(datum.epoch() - epoch) <= 1e-4)
     return {};
   return fmt::format(
       "the vector {} to {} was measured at {:.2f} and the job is at {:.2f}: in {} ground moves, and nothing "
       "says how (setting \"plate\")",
-      v.from, v.to, v.epoch, datum.epoch(), frame_name(datum.frame()));
+      from, to, epoch, datum.epoch(), frame_name(datum.frame()));
+}
+std::string epoch_problem(const VectorResult &v, const JobDatum &datum) {
+  return epoch_problem(v.from, v.to, v.length(), v.epoch, datum);
 }
 
 namespace {
@@ -233,11 +244,10 @@ NetworkSession network_session(const std::string &id, std::vector<const VectorRe
 }
 
 /// A vector of the job's frame from its session's epoch to that of the job: its ends move with their plate.
-Vec3 moved_to_job(const Vec3 &d, const VectorResult &v, const JobDatum &datum, const Vec3 &near) {
-  if (const std::string why = epoch_problem(v, datum); !why.empty()) throw InputError(why);
+Vec3 moved_to_job(const Vec3 &d, double epoch, const JobDatum &datum, const Vec3 &near) {
   const auto from = ground_velocity(datum.frame(), near, datum.motion());
   if (!from) return d;
-  return d + (ground_velocity(datum.frame(), near + d, datum.motion())->m_yr - from->m_yr) * (datum.epoch() - v.epoch);
+  return d + (ground_velocity(datum.frame(), near + d, datum.motion())->m_yr - from->m_yr) * (datum.epoch() - epoch);
 }
 
 /// Vectors in use, in the job's frame, with the sessions that they were solved in.
@@ -253,7 +263,8 @@ void add_vectors(const std::vector<VectorResult> &vectors, const JobDatum &datum
     NetworkVector n;
     n.id = v.id, n.from = v.from, n.to = v.to, n.from_setup = v.from_setup, n.to_setup = v.to_setup,
     n.session = v.session;
-    n.d = moved_to_job(r * (v.together ? v.joint.d : v.solved->d), v, datum, near);
+    if (const std::string why = epoch_problem(v, datum); !why.empty()) throw InputError(why);
+    n.d = moved_to_job(r * (v.together ? v.joint.d : v.solved->d), v.epoch, datum, near);
     n.cov = r * v.solved->cov * r.transpose();
     n.frame = datum.frame();
     n.epoch = datum.epoch();
@@ -269,6 +280,33 @@ void add_vectors(const std::vector<VectorResult> &vectors, const JobDatum &datum
     if (v.together) together[v.joint.id].push_back(&v);
   }
   for (const auto &[id, members] : together) in.sessions.push_back(network_session(id, members, rotation));
+}
+
+/// Vectors and fixes that others measured, with the set-ups of their bases and rovers.
+void add_measured(const JobSnapshot &s, const JobDatum &datum, const Vec3 &near, const OperationPolicy &policy,
+                  NetworkParts &out) {
+  const JobSettings &set = s.state().settings;
+  std::set<std::string> seen;
+  const auto setup = [&](const std::string &id, const std::string &mark) {
+    if (seen.insert(id).second)
+      out.input.setups.push_back({id, mark, Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m), {}});
+  };
+  for (const MeasuredVector &v : s.get(measured_result())) {
+    if (!v.in_network()) continue;
+    if (const std::string why = epoch_problem(v.from, v.to, v.length(), v.epoch, datum); !why.empty())
+      throw InputError(why);
+    const FrameChange &change = frame_change(v.frame, datum.frame(), near, policy);
+    const Mat3 r = change.linear_part(v.epoch, near);
+    NetworkVector n;
+    n.id = v.id, n.from = v.from, n.to = v.to, n.from_setup = v.from_setup, n.to_setup = v.to_setup,
+    n.session = v.session, n.group = v.fix ? "fixes" : "measured vectors";
+    n.d = moved_to_job(r * v.d, v.epoch, datum, near);
+    n.cov = r * v.cov * r.transpose();
+    n.frame = datum.frame(), n.epoch = datum.epoch();
+    out.input.vectors.push_back(std::move(n));
+    out.measured.push_back(v.id);
+    setup(v.from_setup, v.from), setup(v.to_setup, v.to);
+  }
 }
 
 /// Places of marks by walking along the vectors from those that have one.
@@ -386,6 +424,7 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
   for (const auto &[name, p] : s.anchors()) position[name] = published_in_job(p, datum, policy);
   const Vec3 near = job_place(s, datum);
   add_vectors(vectors, datum, near, policy, out);
+  add_measured(s, datum, near, policy, out);
   // What nobody holds begins where vectors lead; only where none do its published place is better than nothing.
   walk_along_vectors(in, datum, position);
   for (const auto &[name, p] : s.published())
@@ -477,9 +516,14 @@ NetworkParts height_parts(const JobSnapshot &s) {
   return out;
 }
 
+bool any_measured(const JobSnapshot &s) {
+  const auto &all = s.get(measured_result());
+  return std::any_of(all.begin(), all.end(), [](const MeasuredVector &v) { return v.in_network(); });
+}
+
 /// Whether the network has to do with levels alone.
 bool heights_alone(const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
-  return s.levels().any() &&
+  return s.levels().any() && !any_measured(s) &&
          std::none_of(vectors.begin(), vectors.end(),
                       [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }) &&
          std::none_of(s.traverses().field.setups.begin(), s.traverses().field.setups.end(),
@@ -542,7 +586,8 @@ LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vect
 
 NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
   if (heights_alone(s, vectors)) return run_heights(s, vectors, progress);
-  if (std::none_of(vectors.begin(), vectors.end(),
+  if (!any_measured(s) &&
+      std::none_of(vectors.begin(), vectors.end(),
                    [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }) &&
       std::none_of(s.traverses().field.setups.begin(), s.traverses().field.setups.end(),
                    [&](const auto &x) { return s.traverses().in_network(*x); }))
@@ -563,6 +608,7 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
   run.operation = parts.operation;
   run.levels = parts.levels;
   run.stations = parts.stations;
+  run.measured = parts.measured;
   for (const NetworkVector &v : in.vectors)
     for (const auto *m : {&v.from, &v.to})
       if (std::find(run.positioned.begin(), run.positioned.end(), *m) == run.positioned.end())
@@ -590,6 +636,13 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
     run.geoid_sd = datum.geoid()->sd_m();
   }
   run.geoid_refusal = datum.geoid_refusal();
+  if (const DatumStep *step = datum.projection().step()) {
+    run.older_datum = datum.projection().datum(), run.older_datum_way = step->words();
+    for (const auto &[mark, p] : run.positions) {
+      run.older_datum_accuracy = step->accuracy_m(p.geodetic);
+      break;
+    }
+  }
   if (datum.local()) {
     const std::string &vertical = s.state().settings.datum.vertical;
     run.geoid_name = vertical.empty() ? "the site's own heights" : system_name(vertical);

@@ -15,11 +15,14 @@ struct NetworkRun {
   std::vector<std::string> vectors;                    ///< ids of the vectors that took part
   std::vector<std::string> levels;                     ///< ids of the levelled sections
   std::vector<std::string> stations;                   ///< ids of the set-ups of total stations
+  std::vector<std::string> measured;                   ///< ids of vectors and fixes that others measured
   std::vector<std::string> positioned;                 ///< marks that vectors end at
   std::string geoid_grid;                              ///< "grid egm96_15.gtx, bilinear"
   std::string geoid_name, geoid_source, geoid_refusal; ///< without a geoid between, the name of the heights' system
   bool heights_alone = false;                          ///< levels and nothing else: no mark has a place
   std::optional<double> geoid_sd;
+  std::string older_datum, older_datum_way;   ///< of the grid, and how it is reached; empty: the frame's own grid
+  std::optional<double> older_datum_accuracy; ///< stated, m
 };
 
 /// The vectors and sessions that the network takes, in the job's frame, with marks near where they are.
@@ -27,7 +30,7 @@ struct NetworkParts {
   NetworkInput input;
   std::vector<NetworkVector> dependent; ///< solved and used, but beyond the independent ones of their session
   std::vector<std::string> vectors;     ///< ids, as in `input`
-  std::vector<std::string> levels, stations;
+  std::vector<std::string> levels, stations, measured;
   OperationInfo operation;
 };
 /// `what`: vectors alone, with levels, or everything.
@@ -51,6 +54,9 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
 /// Rotates the used, independent vectors into the job's frame and adjusts them. Throws `InputError` in words.
 NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress);
 
+/// Why something between two marks that was measured at an epoch cannot be brought to the job's; empty: it can.
+std::string epoch_problem(const std::string &from, const std::string &to, double length, double epoch,
+                          const JobDatum &datum);
 /// Why a vector cannot be brought from its session's epoch to the job's; empty: it can.
 std::string epoch_problem(const VectorResult &v, const JobDatum &datum);
 

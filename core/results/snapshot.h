@@ -16,6 +16,7 @@ struct MisplacedMark;
 struct LevelReport;
 struct ListSource;
 struct GeoidChoice;
+struct ShiftChoice;
 struct TraverseReport;
 struct VectorResult;
 
@@ -121,6 +122,7 @@ public:
   const std::map<std::string, MisplacedMark> &misplaced() const;
   const std::optional<Vec3> &centre() const; ///< of the job, where anything tells it
   Eigen::Vector2d grid_origin() const;       ///< of a local plane: the middle of what is published in it
+  const ShiftChoice &shift_choice() const;   ///< the grid of shifts that leads to the older datum of the job's grid
   const GeoidChoice &geoid_choice() const;   ///< the grid that the surveyor chose for physical heights
   const LevelReport &levels() const;
   const TraverseReport &traverses() const;

@@ -139,7 +139,7 @@ VectorFingerprints::VectorFingerprints(const JobSnapshot &s, const std::map<std:
       all += m + position_key(s, m);
       // Grid coordinates come with a height of the job's system.
       if (const auto p = s.anchors().find(m); p != s.anchors().end() && p->second.grid)
-        all += s.state().settings.datum.vertical + s.geoid_choice().source +
+        all += s.shift_choice().source + s.state().settings.datum.vertical + s.geoid_choice().source +
                (s.geoid_choice().source.empty() ? "" : interpolation_name(s.geoid_choice().interpolation));
     }
     anchors_[session] = sha256_hex(all);

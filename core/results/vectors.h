@@ -90,8 +90,10 @@ Vec3 job_place(const JobSnapshot &s, const JobDatum &datum);
 JobDatum job_datum(const JobSnapshot &s);
 /// The same from its parts.
 JobDatum datum_at(DatumSettings settings, const std::optional<Vec3> &centre, const Eigen::Vector2d &grid_origin,
-                  const GeoidChoice &geoid);
+                  const GeoidChoice &geoid, const ShiftChoice &shifts);
 /// The grid that decisions choose for physical heights.
 GeoidChoice chosen_geoid(const Contents &contents, const JobState &state);
+/// The grid of shifts that decisions choose for the older datum of the job's grid.
+ShiftChoice chosen_shifts(const Contents &contents, const JobState &state);
 
 } // namespace ampletie

@@ -1,5 +1,6 @@
 #include "results/weight_groups.h"
 #include "base/error.h"
+#include "results/measured.h"
 #include <algorithm>
 
 namespace ampletie {
@@ -38,6 +39,11 @@ WeightGroups::WeightGroups(const JobSnapshot &s, const std::vector<VectorResult>
       if (r->second->error.empty()) put(v.id, "day", iso(r->second->solved->first).substr(0, 10));
       put(v.id, "session", r->second->session);
     }
+  for (const MeasuredVector &v : s.get(measured_result())) {
+    put(v.id, "kind", v.fix ? "fixes" : "measured vectors");
+    put(v.id, "day", v.time.substr(0, 10));
+    put(v.id, "source", v.source_name);
+  }
   for (const NetworkLevel &l : in.levels)
     if (const LevelLine *line = s.levels().line(l.line)) {
       put(l.id, "day", line->day);
@@ -58,10 +64,10 @@ WeightGroups::WeightGroups(const JobSnapshot &s, const std::vector<VectorResult>
 std::string WeightGroups::group(const std::string &grouping, const std::string &id, const std::string &kind) const {
   const std::string known = kind_group(kind);
   if (known.empty()) return {}; // what nobody observed: priors of set-ups, of the geoid, weighted marks
-  if (grouping == "kind") return "kind=" + known;
   const auto labels = labels_.find(id);
-  if (labels == labels_.end()) return {};
+  if (labels == labels_.end()) return grouping == "kind" ? "kind=" + known : std::string();
   const auto value = labels->second.find(grouping);
+  if (value == labels->second.end() && grouping == "kind") return "kind=" + known;
   return value == labels->second.end() ? std::string() : grouping + "=" + value->second;
 }
 

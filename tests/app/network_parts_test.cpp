@@ -3,6 +3,7 @@
 #include "base/hash.h"
 #include <QComboBox>
 #include <fmt/format.h>
+#include <fstream>
 
 using namespace ampletie;
 using namespace ampletie::testing;
@@ -167,4 +168,48 @@ TEST_CASE("a further system is chosen in the register and issued, in feet beside
   d.section("Datum");
   d.click("Systems part");
   if (const char *shot = std::getenv("SHOT_ALSO")) d.window.grab().save(shot);
+}
+
+TEST_CASE("a list of fixes is dropped: weights by default are said, a wrong one is seen, left out and used again") {
+  TemporaryFolder folder;
+  Driver d(with_levels(folder));
+  auto &w = d.window.workspace();
+  adjusted(d);
+  const auto alone = w.job().network()->positions;
+  std::string list = "mark,base,x,y,z,status,epochs\n";
+  const auto row = [&](const char *mark, double dx) {
+    const Vec3 &x = alone.at(mark).ecef.xyz;
+    list += fmt::format("{},REFA,{:.4f},{:.4f},{:.4f},fixed,20\n", mark, x.x() + dx, x.y(), x.z());
+  };
+  row("REFA", 0), row("R07", 0.004), row("R11", 0.3);
+  std::ofstream(folder / "fixes.csv") << list;
+  w.take({QString::fromStdString(folder / "fixes.csv")});
+  d.wait();
+  adjusted(d);
+  d.section("Network");
+  d.click("Measured part");
+  QTableView *t = d.table("Measured elsewhere");
+  REQUIRE(t->model()->rowCount() == 2);
+  CHECK_THAT(d.named<QLabel>("Measured elsewhere in words")->text().toStdString(),
+             Contains("2 of 2") && Contains("2 by default weights"));
+  const int wrong = d.row_with(t, "Mark", "R11");
+  CHECK(d.cell(t, wrong, "Accuracy") == "default");
+  CHECK(std::abs(number(d.cell(t, wrong, "East mm"))) > 40);
+  if (const char *shot = std::getenv("SHOT_MEASURED")) d.window.grab().save(shot);
+  bool doubted = false;
+  for (const Doubt &x : w.job().doubts()) doubted = doubted || x.kind == "default weights";
+  CHECK(doubted);
+  t->setCurrentIndex(t->model()->index(wrong, 0));
+  settle(20);
+  CHECK(w.selection().kind == "measured");
+  d.press(Qt::Key_Space);
+  settle(50);
+  CHECK(w.job().network_stale());
+  adjusted(d);
+  CHECK(d.cell(t, d.row_with(t, "Mark", "R11"), "Use").startsWith("left out"));
+  CHECK((w.job().network()->positions.at("R11").ecef.xyz - alone.at("R11").ecef.xyz).norm() < 0.003);
+  CHECK(w.issue(QString::fromStdString(folder / "issue")).isEmpty());
+  std::ifstream in(folder / "issue/control.html");
+  const std::string sheet((std::istreambuf_iterator<char>(in)), {});
+  CHECK_THAT(sheet, Contains("Measured in real time or by others") && Contains("left out by hand"));
 }

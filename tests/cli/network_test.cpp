@@ -74,6 +74,14 @@ TEST_CASE("checks, groups, change and further systems through the command line")
   REQUIRE(
       ample("set " + job + " also site \"crs=transverse-mercator lat=46.3 lon=13.9 east=10000 north=20000 unit=ft\"",
             out) == 1);
+  // Two names that make one file: both stay, nothing is issued until one has another name.
+  REQUIRE(ample("set " + job + " also \"zone 1\" crs=EPSG:25832", out) == 1);
+  REQUIRE(ample("set " + job + " also \"zone/1\" crs=EPSG:25832", out) == 1);
+  CHECK(ample("issue " + job + " " + (folder / "none"), out) == 2);
+  CHECK_THAT(read_file(out), Contains("two systems would be written into one file"));
+  CHECK_FALSE(std::filesystem::exists(folder / "none"));
+  REQUIRE(ample("undo " + job, out) == 1);
+  REQUIRE(ample("undo " + job, out) == 1);
   CHECK(ample("set " + job + " also x crs=EPSG:4326", out) == 2);
   CHECK(ample("set " + job + " also x \"crs=transverse-mercator lat=46.3\"", out) == 2);
   CHECK_THAT(read_file(out), Contains("needs lon"));

@@ -52,6 +52,9 @@ TEST_CASE("the demo's traverses through the command line: what the doubts name i
     CHECK(l.at("problem") == "");
   }
   CHECK(set("route 'PN1 … PS1' balance='least squares'") == 0);
+  // A traverse is turned only to what its first set-up saw.
+  CHECK(set("route 'PN1 … PS1' start_toward=T05") == 2);
+  CHECK_THAT(read_file(out), Contains("sights of its first set-up"));
   REQUIRE(ample("adjust " + job, out) == 1);
   // The adjusted marks agree with the truth within their accuracy.
   REQUIRE(ample("show " + job + " marks --json", out) == 1);

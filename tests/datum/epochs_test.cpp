@@ -28,8 +28,10 @@ TEST_CASE("a grid takes the frames of its datum's family and no other") {
   CHECK_THROWS_WITH(JobDatum({"EPSG:2193", "", "ITRF2014", 2020}, taranaki),
                     Contains("NZGD2000") || Contains("no realisation"));
   // Datums from before satellites, or on another ellipsoid.
-  CHECK_THROWS_WITH(JobDatum({"EPSG:27700", "", "", 2020}, {radians(52.0), radians(-1.0), 50}), Contains("geocentric"));
-  CHECK_THROWS_WITH(JobDatum({"EPSG:31254", "", "", 2020}, {radians(47.2), radians(11.4), 600}), Contains("ellipsoid"));
+  CHECK_THROWS_WITH(JobDatum({"EPSG:27700", "", "", 2020}, {radians(52.0), radians(-1.0), 50}),
+                    Contains("satellites do not know") && Contains("realisation"));
+  CHECK_THROWS_WITH(JobDatum({"EPSG:31254", "", "ETRF2000", 2020}, {radians(47.2), radians(11.4), 600}),
+                    Contains("shifts=yes") && Contains("older_datum") && Contains("1.6 m"));
 }
 
 TEST_CASE("frames by the register's names and codes, families by none") {

@@ -528,3 +528,83 @@ TEST_CASE("ablation: a fit that leaves out one side's errors, or what its marks 
   CHECK(free_all < 1.1);
   CHECK(free_alone < 0.9); // the other way round: too much is printed
 }
+
+TEST_CASE("fits in space of a site: as a rotation and a scale written out, fewer parameters where they are held") {
+  // Turned about all three axes and stretched by 40 ppm, written here as matrices of their own.
+  const auto rx = [](double a) { return (Mat3() << 1, 0, 0, 0, cos(a), -sin(a), 0, sin(a), cos(a)).finished(); };
+  const auto ry = [](double a) { return (Mat3() << cos(a), 0, sin(a), 0, 1, 0, -sin(a), 0, cos(a)).finished(); };
+  const auto rz = [](double a) { return (Mat3() << cos(a), -sin(a), 0, sin(a), cos(a), 0, 0, 0, 1).finished(); };
+  const Vec3 shift(1200.5, -340.25, 12.125);
+  const Vec3 places[] = {{413000, 5129000, 800},
+                         {413900, 5129400, 905},
+                         {413300, 5130100, 760},
+                         {414100, 5130000, 830},
+                         {413600, 5129500, 990}};
+  const Vec3 middle(413500, 5129600, 850);
+  struct Row {
+    PlanFit plan;
+    int parameters;
+    Mat3 matrix;
+  };
+  const Mat3 turn = rx(2e-4) * ry(-3e-4) * rz(0.35);
+  const Row rows[] = {{PlanFit::space_shift, 3, Mat3::Identity()},
+                      {PlanFit::space_scaled, 4, 1.00004 * Mat3::Identity()},
+                      {PlanFit::space_rigid, 6, turn},
+                      {PlanFit::space_similarity, 7, 1.00004 * turn},
+                      {PlanFit::space_scales, 9, Vec3(1.00004, 0.99997, 1.0002).asDiagonal() * turn}};
+  for (const Row &row : rows) {
+    CAPTURE(row.parameters);
+    SiteModel m;
+    m.plan = row.plan, m.height = HeightFit::with_plan;
+    m.from = middle, m.to = middle + shift.array().round().matrix();
+    FitInput in;
+    in.model = site_model(m);
+    REQUIRE(in.model->count() == row.parameters);
+    in.from_cov = 4e-6 * Eigen::MatrixXd::Identity(15, 15);
+    int i = 0;
+    for (const Vec3 &x : places) {
+      FitPair p;
+      p.name = "P" + std::to_string(i++);
+      p.from = x, p.to = middle + shift + row.matrix * (x - middle), p.to_cov = 1e-6 * Mat3::Identity();
+      in.pairs.push_back(p);
+    }
+    const FitResult r = fit_frame(in);
+    CHECK(r.redundancy == 15 - row.parameters);
+    CHECK(r.chi_squared < 1e-9);
+    const FitCoefficients c = coefficients(m, r.parameters);
+    for (const Vec3 &x : places) {
+      const Vec3 to = middle + shift + row.matrix * (x - middle);
+      const Vec3 by(c.e0 + c.ee * x.x() + c.en * x.y() + c.eh * x.z(),
+                    c.n0 + c.ne * x.x() + c.nn * x.y() + c.nh * x.z(),
+                    c.h0 + c.he * x.x() + c.hn * x.y() + c.hh * x.z());
+      CHECK((by - to).norm() < 2e-6);
+    }
+    CHECK(fit_as_proj(m, r.parameters).has_value());
+    CHECK(fit_as_wkt(m, r.parameters, "x", "S").empty());
+  }
+}
+
+TEST_CASE("a plan by shift and scale keeps the rotation that was said") {
+  SiteModel m;
+  m.plan = PlanFit::scaled, m.height = HeightFit::none, m.rotation = 0.3;
+  m.from = Vec3(1000, 2000, 0), m.to = Vec3(50, 70, 0);
+  const Mat3 turn = (Mat3() << cos(0.3), sin(0.3), 0, -sin(0.3), cos(0.3), 0, 0, 0, 1).finished();
+  FitInput in;
+  in.model = site_model(m);
+  in.from_cov = 4e-6 * Eigen::MatrixXd::Identity(9, 9);
+  int i = 0;
+  for (const Vec3 &x : {Vec3(900, 1900, 0), Vec3(1200, 2300, 0), Vec3(1100, 1800, 0)}) {
+    FitPair p;
+    p.name = "P" + std::to_string(i++);
+    p.from = x, p.to = Vec3(51, 68, 0) + 1.0003 * turn * (x - Vec3(1000, 2000, 0)), p.to_cov = 1e-6 * Mat3::Identity();
+    p.has_height = false;
+    in.pairs.push_back(p);
+  }
+  const FitResult r = fit_frame(in);
+  REQUIRE(r.names == std::vector<std::string>{"shift east", "shift north", "scale"});
+  CHECK(r.parameters[0] == Approx(1).margin(1e-8));
+  CHECK(r.parameters[1] == Approx(-2).margin(1e-8));
+  CHECK(r.parameters[2] == Approx(1.0003).margin(1e-11));
+  CHECK(r.redundancy == 3);
+  CHECK(r.chi_squared < 1e-9);
+}

@@ -54,7 +54,7 @@ TEST_CASE("a description that is none, or rests on nothing that is known, is ref
     CHECK_THROWS_WITH(JobDatum({crs, "", realisation, 2026.36}, alps), Contains(why));
   };
   refused(utm33, "", "say which frame it rests on");
-  refused("+proj=utm +zone=33 +ellps=bessel +units=m", "ETRF2000", "ellipsoid of 6377397.155 m");
+  refused("+proj=utm +zone=33 +ellps=bessel +units=m", "ETRF2000", "grid of shifts that leads from it");
   refused("+proj=longlat +ellps=GRS80", "ETRF2000", "does not describe a projected system");
   refused("+proj=utm +zone=99 +ellps=GRS80", "ETRF2000", "does not describe");
   refused("+proj=utm +zone=33 +ellps=GRS80 +nadgrids=conus", "ETRF2000", "without files");

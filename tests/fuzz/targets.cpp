@@ -22,6 +22,7 @@
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
 #include "formats/rtcm3.h"
+#include "formats/shift_tiff.h"
 #include "formats/sinex.h"
 #include "formats/sp3.h"
 
@@ -110,6 +111,7 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
            const ShiftGrid g = read_ntv2(b);
            g.forward({0.8, 0.2, 0});
          });
+         attempt([&] { read_shift_tiff(b).forward({0.82, 0.16, 0}); });
          attempt([&] { read_position_report(b); });
        }},
       {"recipe",

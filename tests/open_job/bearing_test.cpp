@@ -86,3 +86,15 @@ TEST_CASE("a typed grid bearing turns network and traverse, with the grid's scal
   const auto &p = t.job.snapshot()->traverses().marks.at("T1");
   CHECK(std::hypot(p.place.east - b.east, p.place.north - b.north) < 0.006);
 }
+
+TEST_CASE("the place of a check mark turns no traverse") {
+  OneMark t;
+  t.publish("Z1", 0);
+  t.job.decide("set", "traverse:" + t.start(), {{"start_toward", "Z1"}}, "");
+  CHECK_FALSE(t.job.snapshot()->traverses().lines.at(0).local_bearing);
+  t.job.decide("hold", "Z1", {{"how", "check"}}, "");
+  CHECK(t.job.snapshot()->traverses().lines.at(0).local_bearing);
+  CHECK(doubt_of(t.job, "local traverse"));
+  t.job.undo();
+  CHECK_FALSE(t.job.snapshot()->traverses().lines.at(0).local_bearing);
+}

@@ -1,6 +1,7 @@
 // Marks that are compared and never used, and lists that nobody holds: what is computed is byte for byte what it is
 // without them; what they say is told.
 #include "base/hash.h"
+#include "formats/geoid_grid.h"
 #include "judgement/comparison.h"
 #include "judgement/left_over.h"
 #include "support/field_work.h"
@@ -189,4 +190,52 @@ TEST_CASE("levels and held benchmarks that have no vertical system to join by ar
   }
   CHECK(lines > 0);
   CHECK(held == 1);
+}
+
+TEST_CASE("a check whose height nothing judges is not said to agree") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  // A surface whose makers state no accuracy.
+  HeightGrid grid;
+  grid.name = "plain", grid.south = 45.5, grid.west = 13, grid.step_lat = grid.step_lon = 0.25,
+  grid.rows = grid.columns = 9;
+  grid.values.assign(81, 48.5F);
+  job.take_bytes({{"plain.gtx", write_gtx(grid)}});
+  for (const auto &c : job.snapshot()->contents())
+    if (c.geoid) job.decide("set", "source:" + c.source.id, {{"geoid", true}}, "the client's");
+  solve(job);
+  adjust(job);
+  const FullPosition p = job.network()->positions.at("R07");
+  job.take_bytes({{"bench.csv", fmt::format("mark,height,sd_u\nR07,{:.4f},0.002\n", *p.height + 0.4)}});
+  job.decide("hold", "R07", {{"how", "check"}}, "");
+  adjust(job);
+  const ComparedMark &c = check_of(job, "R07");
+  CHECK(c.height_unjudged());
+  CHECK_FALSE(c.judged());
+  CHECK_THAT(check_verdict(c), Contains("not judged"));
+  const Doubt *d = doubt_of(job, "check not compared");
+  REQUIRE(d);
+  CHECK(d->effect_m.value() == Approx(0.4).margin(0.001));
+  CHECK_THAT(d->causes.at(0), Contains("geoid_sd"));
+  job.decide("set", "job", {{"geoid_sd", 30}}, "its makers' leaflet");
+  adjust(job);
+  CHECK_FALSE(check_of(job, "R07").height_unjudged());
+  CHECK_FALSE(doubt_of(job, "check not compared"));
+  CHECK(doubt_of(job, "check mark differs")); // 400 mm against 30
+}
+
+TEST_CASE("a factor for a group that nothing belongs to is said to do nothing") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  solve(job);
+  job.decide("set", "group:day=2026-05-12", {{"factor", 1.3}}, "windy");
+  adjust(job);
+  CHECK_FALSE(doubt_of(job, "decision about what is gone"));
+  job.decide("set", "group:day=2025-01-01", {{"factor", 1.3}}, "another job's day");
+  adjust(job);
+  const Doubt *d = doubt_of(job, "decision about what is gone");
+  REQUIRE(d);
+  CHECK(d->about == "group day=2025-01-01");
+  job.undo();
+  CHECK_FALSE(doubt_of(job, "decision about what is gone"));
 }

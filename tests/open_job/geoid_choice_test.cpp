@@ -86,6 +86,39 @@ TEST_CASE("physical heights go through a grid of the job's once it is chosen, an
   CHECK(*t.at("WEST").undulation == before);
 }
 
+TEST_CASE("a grid of accuracies says how good the geoid is, where it reaches") {
+  HeightGrid sd = bent();
+  sd.name = "sd";
+  for (float &v : sd.values) v = 0.012F + 0.001F * std::abs(v - 48.5F);
+  Trial t(write_gtx(bent()));
+  t.say("geoid", true);
+  t.job.take_bytes({{"sd.gtx", write_gtx(sd)}});
+  std::string id;
+  for (const auto &c : t.job.snapshot()->contents())
+    if (c.source.name == "sd.gtx") id = c.source.id;
+  CHECK(doubt_of(t.job, "geoid not used"));
+  t.job.decide("set", "source:" + id, {{"accuracy", true}}, "its makers' second file");
+  CHECK_FALSE(doubt_of(t.job, "geoid not used"));
+  const JobDatum datum = job_datum(*t.job.snapshot());
+  const GeoidModel &g = *datum.geoid();
+  CHECK(*g.sd_m() == Approx(0.012).margin(0.003));
+  CHECK_THAT(g.source_of_accuracy(), Contains("sd.gtx"));
+  // What the surveyor states stands above it.
+  t.job.decide("set", "job", {{"geoid_sd", 50}}, "");
+  CHECK(*job_datum(*t.job.snapshot()).geoid()->sd_m() == 0.05);
+  t.job.undo();
+  t.job.decide("leave-out", id, nlohmann::json::object(), "");
+  CHECK_THAT(job_datum(*t.job.snapshot()).geoid_refusal(), Contains("not in the job, or is left out"));
+  t.job.undo();
+  // The geoid itself is no accuracy.
+  t.job.decide("set", "source:" + t.grid(), {{"accuracy", true}}, "");
+  CHECK_THAT(job_datum(*t.job.snapshot()).geoid_refusal(), Contains("at once"));
+  t.job.undo();
+  t.job.decide("set", "source:" + id, {{"geoid", true}, {"accuracy", false}}, "");
+  t.job.decide("set", "source:" + t.grid(), {{"accuracy", true}}, "exchanged");
+  CHECK_THAT(job_datum(*t.job.snapshot()).geoid_refusal(), Contains("no standard deviation of a geoid"));
+}
+
 TEST_CASE("a grid joins a vertical system of which the register's grid is not here") {
   // DHHN2016: no quasigeoid of it lies on this machine.
   Trial t(write_gtx(bent()), "bent.gtx", "EPSG:7837");

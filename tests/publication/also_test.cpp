@@ -70,7 +70,7 @@ struct Adjusted {
 
 TEST_CASE("an older datum through the grid of shifts, backwards: as PROJ has it, with the way's accuracy") {
   Adjusted a("EPSG:25832", 50.0012, 9.0021);
-  CHECK_THAT(a.also("EPSG:31467").problem, Contains("geocentric system"));
+  CHECK_THAT(a.also("EPSG:31467").problem, Contains("older_datum"));
   a.job.take_bytes({{"beta.gsb", file_bytes("/usr/share/proj/BETA2007.gsb")}});
   const AlsoSystem s = a.also("EPSG:31467", a.source("beta.gsb"));
   INFO(s.problem);
@@ -107,6 +107,10 @@ TEST_CASE("an older datum through the grid of shifts, backwards: as PROJ has it,
     const GridPoint &g = a.run.positions.at(m).grid;
     CHECK((back.snapshot()->published().at(m).grid->head<2>() - Eigen::Vector2d(g.east, g.north)).norm() < 2e-4);
   }
+  // It leads neither to the job's own datum nor to a system that is used elsewhere.
+  CHECK_THAT(a.also("EPSG:25833", a.source("beta.gsb")).problem, Contains("own datum"));
+  CHECK_THAT(a.also("EPSG:27700", a.source("beta.gsb")).problem, Contains("made for elsewhere"));
+  a.also("EPSG:31467", a.source("beta.gsb"));
   // Left out, the grid leads nowhere; outside of it neither; both are said.
   a.job.decide("leave-out", a.source("beta.gsb"), nlohmann::json::object(), "another one");
   CHECK_THAT(also_systems(*a.job.snapshot(), &a.run)[0].problem, Contains("left out"));

@@ -8,6 +8,13 @@ FitCoefficients coefficients(const SiteModel &m, const Eigen::VectorXd &p) {
   FitCoefficients c;
   const Mat3 b = model->by_point(p, m.from);
   const Vec3 at = model->apply(p, m.from);
+  if (in_space(m.plan)) {
+    const Vec3 zero = at - b * m.from;
+    c.e0 = zero.x(), c.ee = b(0, 0), c.en = b(0, 1), c.eh = b(0, 2);
+    c.n0 = zero.y(), c.ne = b(1, 0), c.nn = b(1, 1), c.nh = b(1, 2);
+    c.h0 = zero.z(), c.he = b(2, 0), c.hn = b(2, 1), c.hh = b(2, 2);
+    return c;
+  }
   if (model->has_plan()) {
     c.ee = b(0, 0), c.en = b(0, 1), c.ne = b(1, 0), c.nn = b(1, 1);
     c.e0 = at.x() - c.ee * m.from.x() - c.en * m.from.y();
@@ -29,14 +36,15 @@ FitCoefficients coefficients(const SiteModel &m, const Eigen::VectorXd &p) {
 std::optional<std::string> fit_as_proj(const SiteModel &m, const Eigen::VectorXd &p) {
   if (m.height == HeightFit::curved) return {};
   const FitCoefficients c = coefficients(m, p);
-  return fmt::format("+proj=pipeline +step +proj=affine +xoff={:.17g} +s11={:.17g} +s12={:.17g} +yoff={:.17g} "
-                     "+s21={:.17g} +s22={:.17g} +zoff={:.17g} +s31={:.17g} +s32={:.17g} +s33=1",
-                     c.e0, c.ee, c.en, c.n0, c.ne, c.nn, c.h0, c.he, c.hn);
+  return fmt::format("+proj=pipeline +step +proj=affine +xoff={:.17g} +s11={:.17g} +s12={:.17g} +s13={:.17g} "
+                     "+yoff={:.17g} +s21={:.17g} +s22={:.17g} +s23={:.17g} +zoff={:.17g} +s31={:.17g} +s32={:.17g} "
+                     "+s33={:.17g}",
+                     c.e0, c.ee, c.en, c.eh, c.n0, c.ne, c.nn, c.nh, c.h0, c.he, c.hn, c.hh);
 }
 
 std::string fit_as_wkt(const SiteModel &m, const Eigen::VectorXd &p, const std::string &name,
                        const std::string &source) {
-  if (m.plan == PlanFit::none) return {};
+  if (m.plan == PlanFit::none || in_space(m.plan)) return {};
   std::string quoted;
   for (char ch : name) quoted += ch == '"' ? std::string("\"\"") : std::string(1, ch);
   const FitCoefficients c = coefficients(m, p);

@@ -5,9 +5,10 @@
 namespace ampletie {
 
 /// A site's fit as coefficients of the whole coordinates: E' = E0 + ee E + en N, N' = N0 + ne E + nn N,
-/// H' = H + H0 + he E + hn N + hee E² + hen EN + hnn N².
+/// H' = hh H + H0 + he E + hn N + hee E² + hen EN + hnn N². In space E' and N' have eh H and nh H too.
 struct FitCoefficients {
   double e0 = 0, ee = 1, en = 0, n0 = 0, ne = 0, nn = 1, h0 = 0, he = 0, hn = 0, hee = 0, hen = 0, hnn = 0;
+  double eh = 0, nh = 0, hh = 1;
 };
 FitCoefficients coefficients(const SiteModel &m, const Eigen::VectorXd &parameters);
 
@@ -15,7 +16,8 @@ FitCoefficients coefficients(const SiteModel &m, const Eigen::VectorXd &paramete
 /// curved heights, which no step of PROJ has.
 std::optional<std::string> fit_as_proj(const SiteModel &m, const Eigen::VectorXd &parameters);
 
-/// The plan as an ISO 19162 (WKT 2) coordinate operation, EPSG method 9624; empty where the plan stays as it is.
+/// The plan as an ISO 19162 (WKT 2) coordinate operation, EPSG method 9624; empty where the plan stays as it is, or
+/// depends on heights.
 /// `source` WKT of the job's grid.
 std::string fit_as_wkt(const SiteModel &m, const Eigen::VectorXd &parameters, const std::string &name,
                        const std::string &source);

@@ -26,29 +26,49 @@ public:
 };
 
 /// Of a site in a grid: east, north, height.
-enum class PlanFit { none, shift, rigid, similarity, affine };
-enum class HeightFit { none, shift, plane, curved };
-const std::vector<std::string> &plan_fits();   ///< "none", "shift", "rigid", "similarity", "affine"
-const std::vector<std::string> &height_fits(); ///< "none", "shift", "plane", "curved"
+/// Those in space lead plan and height together: by three shifts, with a scale, with three turns, with both, with three
+/// scales.
+enum class PlanFit {
+  none,
+  shift,
+  rigid,
+  similarity,
+  affine,
+  scaled,
+  space_shift,
+  space_scaled,
+  space_rigid,
+  space_similarity,
+  space_scales
+};
+enum class HeightFit { none, shift, plane, curved, with_plan };
+/// "none", "shift", "rigid", "similarity", "affine", "scaled", "shift in space", "scaled in space", "rigid in space",
+/// "similarity in space", "three scales in space"
+const std::vector<std::string> &plan_fits();
+const std::vector<std::string> &height_fits(); ///< "none", "shift", "plane", "curved", "with the plan"
+inline bool in_space(PlanFit p) { return p >= PlanFit::space_shift; }
 
 struct SiteModel {
   PlanFit plan = PlanFit::similarity;
   HeightFit height = HeightFit::shift;
   double scale = 1;         ///< where it is no parameter (shift, rigid)
+  double rotation = 0;      ///< radians, where it is no parameter (shift, scaled); as that of a rigid plan counts
   Vec3 from = Vec3::Zero(); ///< near the middle of the points: parameters are those of what is left (conditioning)
   Vec3 to = Vec3::Zero();
 };
-/// Plan: to + shift + M (x − from), with M = [a b; −b a] of a similarity; rigid and shift have a fixed scale. Height:
-/// x + shift + tilts and second-degree terms in (x − from), so that local heights follow a plane or a curved surface.
+/// Plan: to + shift + M (x − from), with M = [a b; −b a] of a similarity; rigid and shift have a fixed scale, shift and
+/// scaled a fixed rotation. Height: x + shift + tilts and second-degree terms in (x − from), so that local heights
+/// follow a plane or a curved surface. In space as `space_model` on the axes of the site, heights as they are.
 std::unique_ptr<FitModel> site_model(const SiteModel &m);
 
-/// In space, geocentric: to + shift + S R (x − from) with R = Rx(ω) Ry(φ) Rz(κ) of position vectors and scales of
+/// In space: to + shift + S R (x − from) with R = Rx(ω) Ry(φ) Rz(κ) of position vectors and scales of
 /// one or of three axes. Any parameter may be free or stay as it is.
 struct SpaceModel {
   bool shift[3] = {true, true, true};
   bool rotation[3] = {true, true, true};
   enum class Scale { fixed, one, three } scale = Scale::one;
   Vec3 from = Vec3::Zero(), to = Vec3::Zero();
+  const char *axes[3] = {"X", "Y", "Z"}; ///< in the names of parameters
 };
 std::unique_ptr<FitModel> space_model(const SpaceModel &m);
 

@@ -5,11 +5,21 @@
 namespace ampletie {
 
 const std::vector<std::string> &plan_fits() {
-  static const std::vector<std::string> all{"none", "shift", "rigid", "similarity", "affine"};
+  static const std::vector<std::string> all{"none",
+                                            "shift",
+                                            "rigid",
+                                            "similarity",
+                                            "affine",
+                                            "scaled",
+                                            "shift in space",
+                                            "scaled in space",
+                                            "rigid in space",
+                                            "similarity in space",
+                                            "three scales in space"};
   return all;
 }
 const std::vector<std::string> &height_fits() {
-  static const std::vector<std::string> all{"none", "shift", "plane", "curved"};
+  static const std::vector<std::string> all{"none", "shift", "plane", "curved", "with the plan"};
   return all;
 }
 
@@ -26,6 +36,7 @@ public:
     };
     if (m.plan != PlanFit::none) add({"shift east", "shift north"});
     if (m.plan == PlanFit::rigid) add({"rotation"});
+    if (m.plan == PlanFit::scaled) add({"scale"});
     if (m.plan == PlanFit::similarity) add({"a", "b"});
     if (m.plan == PlanFit::affine) add({"east by east", "east by north", "north by east", "north by north"});
     first_height_ = static_cast<int>(names_.size());
@@ -51,6 +62,7 @@ public:
     if (m_.plan == PlanFit::rigid)
       out.block<2, 1>(0, 2) = m_.scale * Vector2d(-std::sin(p[2]) * d.x() + std::cos(p[2]) * d.y(),
                                                   -std::cos(p[2]) * d.x() - std::sin(p[2]) * d.y());
+    if (m_.plan == PlanFit::scaled) out.block<2, 1>(0, 2) = turned_by(m_.rotation) * d;
     if (m_.plan == PlanFit::similarity) out.block<2, 2>(0, 2) << d.x(), d.y(), d.y(), -d.x();
     if (m_.plan == PlanFit::affine) out.block<2, 4>(0, 2) << d.x(), d.y(), 0, 0, 0, 0, d.x(), d.y();
     if (has_height()) out.block(2, first_height_, 1, height_count()) = height_row(x).transpose();
@@ -95,13 +107,14 @@ public:
   }
 
 private:
+  static Matrix2d turned_by(double angle) {
+    const double c = std::cos(angle), t = std::sin(angle);
+    return (Matrix2d() << c, t, -t, c).finished();
+  }
   int height_count() const { return count() - first_height_; }
   Matrix2d turn(const VectorXd &p) const {
-    Matrix2d m = m_.scale * Matrix2d::Identity();
-    if (m_.plan == PlanFit::rigid) {
-      const double c = m_.scale * std::cos(p[2]), t = m_.scale * std::sin(p[2]);
-      m << c, t, -t, c;
-    }
+    Matrix2d m = m_.scale * turned_by(m_.plan == PlanFit::rigid ? p[2] : m_.rotation);
+    if (m_.plan == PlanFit::scaled) m = p[2] * turned_by(m_.rotation);
     if (m_.plan == PlanFit::similarity) m << p[2], p[3], -p[3], p[2];
     if (m_.plan == PlanFit::affine) m << p[2], p[3], p[4], p[5];
     return m;
@@ -117,6 +130,18 @@ private:
 };
 } // namespace
 
-std::unique_ptr<FitModel> site_model(const SiteModel &m) { return std::make_unique<Site>(m); }
+std::unique_ptr<FitModel> site_model(const SiteModel &m) {
+  if (!in_space(m.plan)) return std::make_unique<Site>(m);
+  SpaceModel s;
+  s.from = m.from, s.to = m.to;
+  s.axes[0] = "east", s.axes[1] = "north", s.axes[2] = "up";
+  const bool turns =
+      m.plan == PlanFit::space_rigid || m.plan == PlanFit::space_similarity || m.plan == PlanFit::space_scales;
+  for (bool &r : s.rotation) r = turns;
+  s.scale = m.plan == PlanFit::space_scales                                    ? SpaceModel::Scale::three
+            : m.plan == PlanFit::space_shift || m.plan == PlanFit::space_rigid ? SpaceModel::Scale::fixed
+                                                                               : SpaceModel::Scale::one;
+  return space_model(s);
+}
 
 } // namespace ampletie

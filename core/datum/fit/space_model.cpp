@@ -25,13 +25,11 @@ Mat3 about_rate(int axis, double angle) {
 class Space : public FitModel {
 public:
   explicit Space(const SpaceModel &m) : m_(m) {
-    static const char *const shifts[] = {"shift X", "shift Y", "shift Z"},
-                             *const turns[] = {"rotation X", "rotation Y", "rotation Z"},
-                             *const scales[] = {"scale X", "scale Y", "scale Z"};
-    for (int i = 0; i < 3; ++i) place_[i] = m.shift[i] ? add(shifts[i]) : -1;
-    for (int i = 0; i < 3; ++i) place_[3 + i] = m.rotation[i] ? add(turns[i]) : -1;
+    const auto named = [&](const char *what, int i) { return std::string(what) + " " + m.axes[i]; };
+    for (int i = 0; i < 3; ++i) place_[i] = m.shift[i] ? add(named("shift", i)) : -1;
+    for (int i = 0; i < 3; ++i) place_[3 + i] = m.rotation[i] ? add(named("rotation", i)) : -1;
     for (int i = 0; i < 3; ++i)
-      place_[6 + i] = m.scale == SpaceModel::Scale::three   ? add(scales[i])
+      place_[6 + i] = m.scale == SpaceModel::Scale::three   ? add(named("scale", i))
                       : m.scale == SpaceModel::Scale::fixed ? -1
                       : i == 0                              ? add("scale")
                                                             : place_[6];
@@ -92,8 +90,8 @@ public:
   }
 
 private:
-  int add(const char *name) {
-    names_.emplace_back(name);
+  int add(std::string name) {
+    names_.push_back(std::move(name));
     return static_cast<int>(names_.size()) - 1;
   }
   double turn(const VectorXd &p, int axis) const { return place_[3 + axis] >= 0 ? p[place_[3 + axis]] : 0; }

@@ -23,12 +23,15 @@ Field<Edits> word(const char *name, const char *words, fields::Slot<std::string>
 
 const Fields<FitEdits> &FitThing::fields() {
   using namespace ampletie::fields;
-  Field<FitEdits> bearing = number("bearing", "with the bearing", &FitEdits::bearing_deg, -360, 360, "°");
-  bearing.read = [](const std::string &t) {
-    if (t.empty()) return json();
-    const auto a = parse_angle_deg(t);
-    if (!a || std::abs(*a) > 360) refuse("\"" + t + "\" is no bearing in degrees");
-    return json(*a);
+  const auto angle = [](const char *name, const char *words, Slot<double> FitEdits::*at) {
+    Field<FitEdits> f = number(name, words, at, -360, 360, "°");
+    f.read = [](const std::string &t) {
+      if (t.empty()) return json();
+      const auto a = parse_angle_deg(t);
+      if (!a || std::abs(*a) > 360) refuse("\"" + t + "\" is no angle in degrees");
+      return json(*a);
+    };
+    return f;
   };
   static const Fields<FitEdits> all{
       text("mark", "a grid of its own by", &FitEdits::mark),
@@ -36,11 +39,12 @@ const Fields<FitEdits> &FitThing::fields() {
       number("at_east", "at east", &FitEdits::at_east, -1e8, 1e8, "m"),
       number("at_north", "at north", &FitEdits::at_north, -1e8, 1e8, "m"),
       number("at_height", "at height", &FitEdits::at_height, -600, 9000, "m"),
-      bearing,
+      angle("bearing", "with the bearing", &FitEdits::bearing_deg),
       text("list", "coordinates from", &FitEdits::list),
       word("plan", "plan by", &FitEdits::plan, plan_fits()),
       word("height", "height by", &FitEdits::height, height_fits()),
       number("scale", "scale", &FitEdits::scale, 0.5, 2, ""),
+      angle("rotation", "turned by", &FitEdits::rotation_deg),
       number("sd", "deviation in plan", &FitEdits::sd, 0.0001, 10, "m"),
       number("sd_height", "deviation in height", &FitEdits::sd_height, 0.0001, 10, "m"),
   };

@@ -157,6 +157,22 @@ Field<InState> frame_of_a_list() {
       "frame", "its coordinates are in", [=](const std::string &t) { return json(checked(t)); },
       [=](ListReading &l, const json &v) { l.frame = v.is_null() ? "" : checked(v.get<std::string>()); });
 }
+
+/// A source that serves for something in the whole job, or does no longer.
+Field<InState> chosen(const char *name, const char *words, Decided<std::string> JobState::*slot, const char *yes,
+                      const char *no) {
+  Field<InState> f{name, words};
+  f.read = [=](const std::string &t) { return json(fields::read_yes(std::string("whether ") + yes, t)); };
+  f.keep = [=](InState &e, const json &v, long decision) {
+    Decided<std::string> &now = e.first->*slot;
+    if (v.get<bool>())
+      now = {e.second, decision};
+    else if (now.value == e.second)
+      now = {};
+  };
+  f.said = [=](const json &v) { return std::string(v.is_boolean() && v.get<bool>() ? yes : no); };
+  return f;
+}
 } // namespace
 
 const Fields<SourceThing::Edits> &SourceThing::fields() {
@@ -185,17 +201,23 @@ const Fields<SourceThing::Edits> &SourceThing::fields() {
        [](E &e, const json &v, long decision) {
          e.first->recipes[e.second] = {v.get<std::string>(), decision};
        }},
-      {"geoid", "heights through this grid", "", 1,
-       [](const std::string &t) { return json(read_yes("whether heights go through this grid", t)); },
+      chosen("geoid", "heights through this grid", &JobState::geoid, "physical heights go through this grid",
+             "physical heights do not go through this grid"),
+      chosen("accuracy", "how good the geoid is, by this grid", &JobState::geoid_accuracy,
+             "this grid says how good the geoid is", "this grid does not say how good the geoid is"),
+      chosen("shifts", "the grid's datum through this grid", &JobState::shifts,
+             "the job's grid is reached through these shifts", "the job's grid is not reached through these shifts"),
+      {"bases", "its bases stood on", "", 1,
+       [](const std::string &t) {
+         return json(read_one_of("its bases stood on", lower(t), {"published", "stated"}));
+       },
        [](E &e, const json &v, long decision) {
-         if (v.get<bool>())
-           e.first->geoid = {e.second, decision};
-         else if (e.first->geoid.value == e.second)
-           e.first->geoid = {};
+         const std::string on = read_one_of("its bases stood on", v.get<std::string>(), {"published", "stated"});
+         e.first->bases_published[e.second] = {on == "published", decision};
        },
        [](const json &v) {
-         return std::string(v.is_boolean() && v.get<bool>() ? "physical heights go through this grid"
-                                                            : "physical heights do not go through this grid");
+         return std::string(v == "published" ? "its bases stood on their published places"
+                                             : "its bases stood where the list says");
        }},
       {"interpolation", "read", "", 1,
        [](const std::string &t) {

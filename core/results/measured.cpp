@@ -1,0 +1,227 @@
+#include "results/measured.h"
+#include "base/angle.h"
+#include "base/error.h"
+#include "base/text.h"
+#include "results/job_results.h"
+#include <cmath>
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+using Status = MeasuredVector::Status;
+
+/// Common practice where nobody states an accuracy: what an unresolved or a code solution is worth.
+constexpr double float_plan = 0.2, float_up = 0.4, code_plan = 2, code_up = 4; ///< m
+constexpr double one_setup_s = 300; ///< shots of one mark closer in time stand over it once
+
+Status status_of(const std::string &words) {
+  const std::string w = lower(words);
+  const auto has = [&](const char *part) { return w.find(part) != std::string::npos; };
+  // The numbers are those of NMEA 0183's GGA sentence.
+  if (has("float") || w == "5") return Status::floating;
+  if (has("fix") || w == "4") return Status::fixed;
+  if (has("code") || has("single") || has("autonomous") || has("differential") || has("dgps") || w == "1" || w == "2")
+    return Status::code;
+  return Status::unsaid;
+}
+
+double year_of(const std::string &text, double otherwise) {
+  if (const auto t = parse_iso(text)) return decimal_year(*t);
+  const auto y = parse_number(text);
+  return y && *y > 1980 && *y < 2100 ? *y : otherwise;
+}
+
+/// Reads the rows of one source in its order.
+class OneList {
+public:
+  OneList(const JobSnapshot &s, const JobDatum &datum, const SourceContent &c) : s_(s), datum_(datum), c_(c) {
+    const auto said = s.state().bases_published.find(c.source.id);
+    published_bases_ = said != s.state().bases_published.end() && said->second.value;
+    for (const MeasuredRow &r : c.measured->rows)
+      if (r.fix() && r.from == r.to) own_rows_.emplace(r.from, &r);
+  }
+
+  void add_to(std::vector<MeasuredVector> &all) {
+    for (const MeasuredRow &r : c_.measured->rows) {
+      if (r.fix() && r.from == r.to) continue; // the base itself
+      all.push_back(made(r));
+    }
+  }
+
+private:
+  MeasuredVector made(const MeasuredRow &r) {
+    const JobState &state = s_.state();
+    MeasuredVector v;
+    v.id = measured_id(c_.source.id, r.line), v.source_id = c_.source.id, v.source_name = c_.source.name;
+    v.line = r.line, v.fix = r.fix(), v.check = r.check && !state.taken_up.count(v.id);
+    v.from = state.mark_name(r.from), v.to = state.mark_name(r.to);
+    v.session = r.session.empty() ? v.id : c_.source.id.substr(0, 10) + ":" + r.session;
+    v.status = status_of(r.status), v.status_words = r.status;
+    v.time = r.time, v.description = r.description, v.code = r.code;
+    v.epochs = r.epochs, v.satellites = r.satellites, v.duration_s = r.duration_s;
+    const std::string start = "x-" + c_.source.id.substr(0, 10);
+    v.from_setup = start + ":base:" + r.from;
+    v.to_setup = setup_of(r, v.id);
+    v.epoch = year_of(r.epoch, year_of(r.time, datum_.epoch()));
+    if (const auto left = state.left_out.find(v.id); left != state.left_out.end())
+      v.used = false, v.left_out_because = left->second.reason;
+    try {
+      if (v.from == v.to) throw InputError("both its ends are the same mark here");
+      v.frame = frame_of_row(r);
+      if (datum_.local()) throw InputError("the job is in a local plane, which has no relation to satellites' frames");
+      v.d = components(r, v);
+      weigh(r, v);
+    } catch (const InputError &e) {
+      v.problem = e.reason();
+    }
+    return v;
+  }
+
+  /// Shots of one mark that follow one another within minutes, or without times at all, stand over it once.
+  std::string setup_of(const MeasuredRow &r, const std::string &id) {
+    const auto t = parse_iso(r.time);
+    const bool follows =
+        r.to == last_to_ && ((!t && !last_time_) || (t && last_time_ && std::abs(*t - *last_time_) <= one_setup_s));
+    if (!follows) last_setup_ = id;
+    last_to_ = r.to, last_time_ = t;
+    return last_setup_ + ":to";
+  }
+
+  Frame frame_of_row(const MeasuredRow &r) const {
+    if (r.frame.empty()) return datum_.frame();
+    const auto f = frame_by_name(r.frame);
+    if (!f) throw InputError("\"" + r.frame + "\" names no frame realisation that is known");
+    return *f;
+  }
+
+  Vec3 geocentric(const ListedPlace &p, const Frame &frame) const {
+    if (p.xyz) return *p.xyz;
+    if (p.geodetic) return to_cartesian({radians(p.geodetic->x()), radians(p.geodetic->y()), p.geodetic->z()});
+    if (!(frame == datum_.frame()))
+      throw InputError("grid coordinates are those of the job's frame, not of " + frame_name(frame));
+    return datum_.from_grid(p.grid->x(), p.grid->y(), p.grid->z()).xyz;
+  }
+
+  /// Where a mark is known to be, well enough for the direction of its vertical.
+  std::optional<Vec3> rough(const std::string &mark) const {
+    if (const PublishedMark *p = s_.listed(mark); p && p->has_position())
+      return published_in_job(*p, datum_, policy()).xyz;
+    for (const Occupation &o : s_.occupations())
+      if (o.mark == mark && o.file->approximate.norm() > 6e6) return o.file->approximate;
+    return {};
+  }
+  OperationPolicy policy() const { return {s_.state().settings.worst_transformation_m, false}; }
+
+  Vec3 components(const MeasuredRow &r, MeasuredVector &v) {
+    if (r.d) return *r.d;
+    if (r.enu) {
+      const auto at = rough(v.from);
+      if (!at)
+        throw InputError("east, north and up of a vector need a place of " + v.from +
+                         ", and nothing gives one: publish it, or give components in X, Y, Z");
+      return local_axes(to_geodetic(*at)).transpose() * *r.enu;
+    }
+    const Vec3 mark = geocentric(r.place, v.frame);
+    return mark - base(r, v);
+  }
+
+  Vec3 base(const MeasuredRow &r, MeasuredVector &v) {
+    if (r.base.there()) {
+      v.base_words = "as its row says";
+      return geocentric(r.base, v.frame);
+    }
+    if (const auto own = own_rows_.find(r.from); own != own_rows_.end()) {
+      v.base_line = own->second->line;
+      v.base_words = fmt::format("as line {} of the list says", own->second->line);
+      if (!(frame_of_row(*own->second) == v.frame)) throw InputError("the row of its base is in another frame");
+      return geocentric(own->second->place, v.frame);
+    }
+    if (!published_bases_)
+      throw InputError("nothing says where its base " + r.from +
+                       " was taken to stand when it was measured: the list needs a row of the base itself or base_x, "
+                       "base_y, base_z (or base_lat …), or say that it stood on its published place (bases=published)");
+    const PublishedMark *p = s_.listed(v.from);
+    if (!p || !p->has_position()) throw InputError("its base " + v.from + " has no published place");
+    v.base_words = "on its published place, as was said";
+    const TaggedPoint t = published_in_job(*p, datum_, policy());
+    return frame_change(datum_.frame(), v.frame, t.xyz, policy())(t).xyz;
+  }
+
+  void weigh(const MeasuredRow &r, MeasuredVector &v) {
+    const auto near = rough(v.from);
+    const Vec3 place = r.place.there() ? geocentric(r.place, v.frame)
+                       : near          ? *near
+                                       : s_.centre().value_or(Vec3::Zero());
+    const Mat3 axes = place.norm() > 6e6 ? local_axes(to_geodetic(place)) : Mat3::Identity();
+    v.weight_words = "stated";
+    if (r.cov_xyz)
+      v.cov = *r.cov_xyz;
+    else if (r.sd_xyz)
+      v.cov = r.sd_xyz->cwiseAbs2().asDiagonal();
+    else if (r.cov_enu)
+      v.cov = axes.transpose() * *r.cov_enu * axes;
+    else if (r.sd_enu)
+      v.cov = axes.transpose() * r.sd_enu->cwiseAbs2().asDiagonal() * axes;
+    else {
+      const DefaultWeight &w = v.fix ? s_.state().settings.fix_weight : s_.state().settings.vector_weight;
+      const double length = v.d.norm();
+      double plan = w.plan + 1e-6 * w.plan_ppm * length, up = w.up + 1e-6 * w.up_ppm * length;
+      v.weight_words = fmt::format("by default {:g} mm + {:g} ppm, up {:g} mm + {:g} ppm", 1000 * w.plan, w.plan_ppm,
+                                   1000 * w.up, w.up_ppm);
+      if (v.status == Status::floating || v.status == Status::code) {
+        const bool code = v.status == Status::code;
+        plan = code ? code_plan : float_plan, up = code ? code_up : float_up;
+        v.weight_words = fmt::format("by default {:g} m in plan, {:g} m up, for it is {}", plan, up,
+                                     code ? "by code alone" : "a float");
+      }
+      v.by_default = true;
+      v.cov = axes.transpose() * Vec3(plan * plan, plan * plan, up * up).asDiagonal() * axes;
+    }
+    v.cov = ((v.cov + v.cov.transpose()) / 2).eval();
+  }
+
+  const JobSnapshot &s_;
+  const JobDatum &datum_;
+  const SourceContent &c_;
+  bool published_bases_ = false;
+  std::map<std::string, const MeasuredRow *> own_rows_;
+  std::string last_to_, last_setup_;
+  std::optional<GpsTime> last_time_;
+};
+} // namespace
+
+std::string measured_id(const std::string &source_id, long line) {
+  return fmt::format("x-{}.{}", source_id.substr(0, 10), line);
+}
+
+std::vector<MeasuredVector> measured_vectors(const JobSnapshot &s) {
+  std::vector<MeasuredVector> out;
+  const Contents &all = s.contents();
+  if (std::none_of(all.begin(), all.end(), [](const SourceContent &c) { return c.measured != nullptr; })) return out;
+  const JobDatum datum = job_datum(s);
+  for (const SourceContent &c : all)
+    if (c.measured) OneList(s, datum, c).add_to(out);
+  return out;
+}
+
+const Result<std::vector<MeasuredVector>> &measured_result() {
+  static const Result<std::vector<MeasuredVector>> r{
+      "measured elsewhere",
+      Section::gnss,
+      {&contents_result(), &belonging_result(), &occupations_result()},
+      {Slice::marks, Slice::settings_datum, Slice::settings_network, Slice::use_of_vectors, Slice::recipes},
+      measured_vectors,
+      [](const std::vector<MeasuredVector> &all) {
+        std::string out = "measured";
+        for (const MeasuredVector &v : all) {
+          out += fmt::format("|{} {} {} {} {} {} {} {} {:.6f} {}", v.id, v.from, v.to, v.from_setup, v.to_setup,
+                             v.frame.code, v.in_network(), v.session, v.epoch, v.problem);
+          for (double x : v.d) out += fmt::format(" {:.17g}", x);
+          for (double x : v.cov.reshaped()) out += fmt::format(" {:.17g}", x);
+        }
+        return sha256_hex(out);
+      }};
+  return r;
+}
+
+} // namespace ampletie

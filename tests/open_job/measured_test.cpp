@@ -1,0 +1,231 @@
+// Vectors and fixes that others measured, in the network: weights stated and by default, bases that move, checks,
+// several of one mark, and what cannot be used.
+#include "base/angle.h"
+#include "judgement/left_over.h"
+#include "judgement/trace.h"
+#include "results/measured_record.h"
+#include "results/weight_groups.h"
+#include "support/test_job.h"
+#include <Eigen/Dense>
+#include <catch2/catch.hpp>
+#include <random>
+
+using namespace ampletie;
+using namespace ampletie::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+/// Marks around a base, true places in ETRF2000 on the Earth.
+struct Surveyed {
+  Vec3 base = to_cartesian({radians(46.25), radians(13.8), 500});
+  std::map<std::string, Vec3> marks;
+  Surveyed() {
+    const Geodetic at = to_geodetic(base);
+    int i = 0;
+    for (const char *name : {"101", "102", "103", "104"}) {
+      marks[name] = base + local_axes(at).transpose() * Vec3(300.0 + 150 * i, 400 - 210 * i, 10 + 3 * i);
+      ++i;
+    }
+  }
+  std::string control() const {
+    return fmt::format(
+        "mark,x,y,z,frame,epoch,sd_e_mm,sd_n_mm,sd_u_mm\nB1,{:.4f},{:.4f},{:.4f},ETRF2000,2026.36,2,2,4\n", base.x(),
+        base.y(), base.z());
+  }
+  static JobSettings settings() {
+    JobSettings s = demo_settings();
+    s.datum.vertical.clear();
+    return s;
+  }
+};
+
+/// A fix in the layout of a field list: the base stood `moved` away from where it really is.
+std::string fixes(const Surveyed &f, const Vec3 &moved, std::mt19937_64 &random, double sd, bool stated,
+                  int times = 2) {
+  std::normal_distribution<double> noise(0, sd);
+  std::string out = std::string("mark,base,x,y,z,time,status,epochs") + (stated ? ",sd_x,sd_y,sd_z" : "") + "\n";
+  const auto row = [&](const std::string &mark, const Vec3 &x, const std::string &time) {
+    out += fmt::format("{},B1,{:.4f},{:.4f},{:.4f},{},fixed,20{}\n", mark, x.x(), x.y(), x.z(), time,
+                       stated ? fmt::format(",{0:.4f},{0:.4f},{0:.4f}", sd) : "");
+  };
+  row("B1", f.base + moved, "");
+  for (int t = 0; t < times; ++t)
+    for (const auto &[name, x] : f.marks)
+      row(name, x + moved + Vec3(noise(random), noise(random), noise(random)),
+          fmt::format("2026-05-12T{:02}:{:02}:00", 9 + t, std::stoi(name) - 95));
+  return out;
+}
+
+const MeasuredVector &vector_to(const Job &job, const std::string &mark, int which = 0) {
+  for (const MeasuredVector &v : job.snapshot()->get(measured_result()))
+    if (v.to == mark && which-- == 0) return v;
+  throw std::runtime_error("no vector to " + mark);
+}
+} // namespace
+
+TEST_CASE("fixes from a base hold together in the network, and move along with it, to the digit") {
+  TemporaryFolder folder;
+  const Surveyed f;
+  std::mt19937_64 random(5);
+  Job job = Job::create(folder / "a.tie", Surveyed::settings());
+  // The base was started on an autonomous position, 3.1 m off.
+  const Vec3 off(1.9, -2.2, 1.05);
+  const auto taken = job.take_bytes({{"control.csv", f.control()}, {"fixes.csv", fixes(f, off, random, 0.008, true)}});
+  CHECK_THAT(taken[1].sentence, Contains("0 vectors and 9 fixes"));
+  job.decide("hold", "B1", {{"how", "full"}}, "");
+  adjust(job);
+  const NetworkRun &run = *job.network();
+  REQUIRE(run.result.marks.size() == 5);
+  CHECK(run.measured.size() == 8);
+  double chi = 0;
+  for (const AdjustedMark &m : run.result.marks) {
+    if (m.name == "B1") continue;
+    const Vec3 d = local_axes(to_geodetic(m.position.xyz)) * (m.position.xyz - f.marks.at(m.name));
+    CHECK(d.norm() < 0.03);
+    // The base's set-up stands over the mark truly; its weight is in the deviation, so this is a bound.
+    chi += d.dot(m.network_cov_enu.inverse() * d) / 12;
+    CHECK(m.independent_checks == 1);
+  }
+  CHECK(chi < 2.5);
+  // Two set-ups of one base: what is repeated shows in loops.
+  CHECK_FALSE(job.loops().loops.empty());
+  // The base moves to where it is on another list: every fix moves by just that.
+  const auto before = run.positions;
+  const Vec3 step(0.5, -0.25, 0.125), there = f.base + step;
+  job.decide("hold", "B1",
+             {{"how", "full"}, {"xyz", {there.x(), there.y(), there.z()}}, {"sd_enu", {0.002, 0.002, 0.004}}},
+             "a service's answer");
+  CHECK(job.network_stale());
+  adjust(job);
+  for (const auto &[mark, p] : job.network()->positions)
+    CHECK((p.ecef.xyz - before.at(mark).ecef.xyz - step).norm() < 1e-4); // the list has four decimals
+  job.undo();
+  adjust(job);
+  for (const auto &[mark, p] : job.network()->positions) CHECK((p.ecef.xyz - before.at(mark).ecef.xyz).norm() == 0);
+  // The way from a mark to its line, and to that of its base.
+  std::set<long> lines;
+  for (const TraceStep &t : trace_mark("103", *job.snapshot(), job.vectors(), job.network(), 100))
+    if (t.source_id == vector_to(job, "103").source_id) lines.insert(t.line);
+  CHECK(lines.count(vector_to(job, "103").line) == 1);
+  CHECK(lines.count(2) == 1); // the base's own
+}
+
+TEST_CASE("default weights are listed, groups are those of fixes, checks are compared and never used") {
+  TemporaryFolder folder;
+  const Surveyed f;
+  std::mt19937_64 random(6);
+  Job job = Job::create(folder / "a.tie", Surveyed::settings());
+  std::string list = fixes(f, Vec3::Zero(), random, 0.006, false);
+  const Vec3 wrong = f.marks.at("104") + Vec3(0.4, 0, 0);
+  list.insert(list.find('\n'), ",check");
+  list += fmt::format("104,B1,{:.4f},{:.4f},{:.4f},2026-05-12T15:00:00,float,3,yes\n", wrong.x(), wrong.y(), wrong.z());
+  job.take_bytes({{"control.csv", f.control()}, {"fixes.csv", list}});
+  job.decide("hold", "B1", {{"how", "full"}}, "");
+  adjust(job);
+  const Doubt *d = doubt_of(job, "default weights");
+  REQUIRE(d);
+  CHECK_THAT(d->sentence, Contains("8 of 9") && Contains("10 mm + 1 ppm"));
+  CHECK_FALSE(doubt_of(job, "not fixed")); // a check does nothing
+  const WeightGroups groups(*job.snapshot(), job.vectors(), network_input(*job.snapshot(), job.vectors()));
+  CHECK(groups.group("kind", vector_to(job, "101").id, "vector") == "kind=fixes");
+  CHECK(groups.group("source", vector_to(job, "101").id, "vector") == "source=fixes.csv");
+  CHECK(groups.group("day", vector_to(job, "101").id, "vector") == "day=2026-05-12");
+  const MeasuredVector check = vector_to(job, "104", 2);
+  CHECK_FALSE(check.in_network());
+  const auto off = difference_to(check, *job.snapshot(), job.network());
+  REQUIRE(off);
+  CHECK(off->enu.norm() == Approx(0.4).margin(0.02));
+  const Vec3 without = job.network()->positions.at("104").ecef.xyz;
+  // By decision it is used, and then it is no fixed one.
+  job.decide("use", check.id, nlohmann::json::object(), "");
+  CHECK(doubt_of(job, "not fixed"));
+  adjust(job);
+  CHECK((job.network()->positions.at("104").ecef.xyz - without).norm() > 1e-4);
+  job.decide("leave-out", check.id, nlohmann::json::object(), "check shot");
+  adjust(job);
+  CHECK((job.network()->positions.at("104").ecef.xyz - without).norm() == 0);
+  bool said = false;
+  for (const LeftOver &x : left_over(*job.snapshot(), job.vectors(), job.network()))
+    said = said || (x.kind == "fix" && x.because == "check shot");
+  CHECK(said);
+  // The default is a setting.
+  job.decide("set", "weight", {{"fix", 30}, {"fix-up", 60}}, "an old rover");
+  CHECK(job.network_stale());
+  CHECK_THAT(vector_to(job, "101").weight_words, Contains("30 mm + 1 ppm, up 60 mm"));
+}
+
+TEST_CASE("a fix without its base's place is not used before somebody says where it stood") {
+  TemporaryFolder folder;
+  const Surveyed f;
+  Job job = Job::create(folder / "a.tie", Surveyed::settings());
+  const Vec3 &x = f.marks.at("101");
+  job.take_bytes({{"control.csv", f.control()},
+                  {"fixes.csv", fmt::format("mark,base,x,y,z\n101,B1,{:.4f},{:.4f},{:.4f}\n", x.x(), x.y(), x.z())}});
+  job.decide("hold", "B1", {{"how", "full"}}, "");
+  CHECK_THAT(vector_to(job, "101").problem, Contains("taken to stand"));
+  const Doubt *d = doubt_of(job, "measured and not usable");
+  REQUIRE(d);
+  REQUIRE(d->corrections.size() == 1);
+  CHECK_THROWS_AS(adjust(job), InputError);
+  job.decide("set", "source:" + d->corrections[0].source, {{d->corrections[0].field, d->corrections[0].value}},
+             "crew's note");
+  CHECK(vector_to(job, "101").problem.empty());
+  adjust(job);
+  CHECK((job.network()->positions.at("101").ecef.xyz - x).norm() < 2e-4);
+}
+
+TEST_CASE("others' vectors: frames are turned, east-north-up needs a place, what is unknown is said") {
+  TemporaryFolder folder;
+  const Surveyed f;
+  Job job = Job::create(folder / "a.tie", Surveyed::settings());
+  // 60 km in ITRF2020: its orientation against ETRF2000 is milliarcseconds, millimetres here.
+  const Vec3 d(12000, -58000, 9000);
+  job.take_bytes(
+      {{"control.csv", f.control()},
+       {"v.csv",
+        "from,to,dx,dy,dz,sd_x,sd_y,sd_z,frame,epoch\nB1,FAR,12000,-58000,9000,0.01,0.01,0.01,ITRF2020,2026.36\n"
+        "B1,X,1,2,3,0.01,0.01,0.01,Atlantis,\n"},
+       {"enu.csv",
+        "from,to,de,dn,du,sd_e,sd_n,sd_u\nB1,E1,100,0,0,0.003,0.003,0.005\nNOWHERE,E2,100,0,0,0.003,0.003,0.005\n"}});
+  job.decide("hold", "B1", {{"how", "full"}}, "");
+  adjust(job);
+  const Frame itrf = *frame_by_name("ITRF2020"), etrf = *frame_by_name("ETRF2000");
+  const Vec3 turned = FrameChange(itrf, etrf, f.base).linear_part(2026.36) * d;
+  CHECK((turned - d).norm() > 0.005);
+  CHECK((job.network()->positions.at("FAR").ecef.xyz - f.base - turned).norm() < 2e-4);
+  const Vec3 east = local_axes(to_geodetic(f.base)) * (job.network()->positions.at("E1").ecef.xyz - f.base);
+  CHECK((east - Vec3(100, 0, 0)).norm() < 2e-4);
+  CHECK_THAT(vector_to(job, "X").problem, Contains("Atlantis"));
+  CHECK_THAT(vector_to(job, "E2").problem, Contains("NOWHERE"));
+  int lost = 0;
+  for (const Doubt &x : job.doubts()) lost += x.kind == "measured and not usable";
+  CHECK(lost == 2);
+}
+
+TEST_CASE(
+    "fixes in the grid with physical heights, among vectors of the demo: the same marks, and a wrong one stands out") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  solve(job);
+  adjust(job);
+  const auto alone = job.network()->positions;
+  const auto row = [&](const std::string &mark, double de, double dh) {
+    const FullPosition &p = alone.at(mark);
+    return fmt::format("{};REFA;{:.4f};{:.4f};{:.4f};fixed\n", mark, p.grid.east + de, p.grid.north, *p.height + dh);
+  };
+  const FullPosition &base = alone.at("REFA");
+  job.take_bytes({{"fixes.csv",
+                   "Name;Base;Easting;Northing;Height;Status\n" +
+                       fmt::format("REFA;REFA;{:.4f};{:.4f};{:.4f};\n", base.grid.east, base.grid.north, *base.height) +
+                       row("R07", 0, 0) + row("R11", 0, 0) + row("PS1", 0.25, 0)}});
+  REQUIRE(vector_to(job, "R07").problem.empty());
+  adjust(job);
+  for (const char *mark : {"R07", "R11"})
+    CHECK((job.network()->positions.at(mark).ecef.xyz - alone.at(mark).ecef.xyz).norm() < 0.004);
+  const Doubt *d = doubt_of(job, "vector suspicious");
+  bool found = false;
+  for (const Doubt &x : job.doubts())
+    found = found || (x.thing.kind == Thing::Kind::measured && x.thing.id == vector_to(job, "PS1").id);
+  CHECK(found);
+  static_cast<void>(d);
+}
