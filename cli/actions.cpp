@@ -25,6 +25,7 @@
 #include "publication/provisional_issue.h"
 #include "publication/traverse_report.h"
 #include "render/render.h"
+#include "results/between.h"
 #include "results/vector_keeper.h"
 #include "results/vector_pairs.h"
 #include "service/service.h"
@@ -211,7 +212,7 @@ int cmd_item(Sitting &here, const Arguments &a, bool leave_out) {
   if (leave_out && a.because.empty()) throw InputError("leaving something out needs --because");
   const auto items =
       resolve(job, a.item,
-              {"occupation", "vector", "measured", "run", "reading", "setup", "pointing", "route", "source", "span"});
+              {"occupation", "vector", "measured vector", "run", "reading", "setup", "pointing", "route", "source", "span"});
   for (const Named &n : items) {
     const bool out = job.state().left_out.count(n.id) > 0;
     const bool idle = leave_out ? out
@@ -320,6 +321,32 @@ int cmd_trace(Sitting &here, const Arguments &a) {
   return here.finish();
 }
 
+int cmd_measure(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  if (!job.network()) throw InputError("the network is not adjusted");
+  for (const std::string &m : a.words) require_mark(job, m, false);
+  const Between b = between(*job.network(), a.words.at(0), a.words.at(1));
+  if (a.json)
+    print(between_row(b).dump(1) + "\n");
+  else {
+    const auto line = [](const char *what, double v, const char *note) {
+      print(fmt::format("{:<22}{:>14.4f} m  {}\n", what, v, note));
+    };
+    print(fmt::format("{} to {}{}\n", b.from, b.to, job.network_stale() ? " (the network is out of date)" : ""));
+    line("in space", b.slope_m, fmt::format("± {:.4f}", b.slope_sd_m).c_str());
+    line("level, on the ground", b.ground_m, "at the mean of both heights");
+    line("on the ellipsoid", b.ellipsoid_m, "");
+    line("in the grid", b.grid_m, "");
+    line("east", b.east_m, "in the grid");
+    line("north", b.north_m, "in the grid");
+    line("up", b.up_m, fmt::format("± {:.4f}, ellipsoidal", std::sqrt(b.cov_enu(2, 2))).c_str());
+    if (b.height_m) line("height", *b.height_m, "physical");
+    print(fmt::format("grid bearing {}, azimuth {}, zenith angle {}\n", format_dms(degrees(b.bearing_rad), 1),
+                      format_dms(degrees(b.azimuth_rad), 1), format_dms(degrees(b.zenith_rad), 1)));
+  }
+  return here.finish();
+}
+
 int cmd_issue(Sitting &here, const Arguments &a) {
   Job &job = here.job(a.job);
   IssueOptions o;
@@ -398,6 +425,7 @@ constexpr Action actions[] = {
     {"report", cmd_report},
     {"export", cmd_export},
     {"trace", cmd_trace},
+    {"measure", cmd_measure},
     {"issue", cmd_issue},
     {"cut", cmd_cut},
     {"systems", cmd_systems},

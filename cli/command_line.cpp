@@ -114,6 +114,9 @@ CommandLine::CommandLine() {
   c->add_option("MARK", a.mark, "the mark")->required();
   c->add_flag("--json", a.json, "as JSON, everything");
   c->add_flag("--all", a.all, "everything, not only what moves it most");
+  c = command("measure", "from one adjusted mark to another: lengths, direction, heights, and how accurate they are");
+  c->add_option("MARKS", a.words, "from and to")->required()->expected(2);
+  c->add_flag("--json", a.json, "as JSON");
   c = command("issue", "issue control into a folder");
   c->add_option("FOLDER", a.folder, "made if missing")->required();
   c->add_option("--marks", a.marks, "only these, separated by commas")->delimiter(',');

@@ -86,9 +86,9 @@ std::vector<Candidate> candidates(const Job &job, const std::vector<std::string>
       out.push_back(
           {"source", c.source.id, {c.source.id, c.source.name, c.source.name + "/" + c.source.id.substr(0, 8)}});
   add_gnss(out, job, kinds);
-  if (wanted(kinds, "measured"))
+  if (wanted(kinds, "measured vector"))
     for (const MeasuredVector &v : job.snapshot()->get(measured_result()))
-      out.push_back({"measured", v.id, {v.id, fmt::format("{}:{}", v.source_name, v.line)}});
+      out.push_back({"measured vector", v.id, {fmt::format("{}:{}", v.source_name, v.line), v.id}});
   add_levels(out, job, kinds);
   add_field(out, job, kinds);
   return out;

@@ -15,6 +15,7 @@
 #include "publication/change_table.h"
 #include "publication/record_parts.h"
 #include "results/control_record.h"
+#include "results/between.h"
 #include "results/measured_record.h"
 #include <fmt/format.h>
 
@@ -431,6 +432,30 @@ constexpr bool same_lists() {
 }
 static_assert(same_lists(), "a list has its name in command_line.h and its rows here");
 } // namespace
+
+ordered_json between_row(const Between &b) {
+  const Eigen::Matrix2d plan = b.cov_enu.topLeftCorner<2, 2>();
+  const Ellipse e = ellipse(plan);
+  return {{"from", b.from},
+          {"to", b.to},
+          {"slope_m", b.slope_m},
+          {"slope_sd_m", b.slope_sd_m},
+          {"ground_m", b.ground_m},
+          {"ellipsoid_m", b.ellipsoid_m},
+          {"grid_m", b.grid_m},
+          {"de_m", b.east_m},
+          {"dn_m", b.north_m},
+          {"du_m", b.up_m},
+          {"du_sd_m", std::sqrt(b.cov_enu(2, 2))},
+          {"dheight_m", b.height_m ? ordered_json(*b.height_m) : ordered_json(nullptr)},
+          {"bearing_deg", degrees(b.bearing_rad)},
+          {"azimuth_deg", degrees(b.azimuth_rad)},
+          {"zenith_deg", degrees(b.zenith_rad)},
+          {"ellipse95",
+           {{"a_m", factor95(2) * e.major}, {"b_m", factor95(2) * e.minor}, {"azimuth_deg", degrees(e.azimuth)}}},
+          {"cov_enu",
+           {b.cov_enu(0, 0), b.cov_enu(0, 1), b.cov_enu(0, 2), b.cov_enu(1, 1), b.cov_enu(1, 2), b.cov_enu(2, 2)}}};
+}
 
 ordered_json rows(const Job &job, const std::string &list, bool in_job) {
   if (list == "vectors") return vector_rows(job, in_job);

@@ -2,7 +2,13 @@
 #include "open_job/job.h"
 #include <nlohmann/json.hpp>
 
+namespace ampletie {
+struct Between;
+}
 namespace ampletie::cli {
+
+/// What was measured between two marks, as `ample measure --json` prints it.
+nlohmann::ordered_json between_row(const Between &b);
 
 /// Rows of a list as the command line's contract names them (docs/formats.md, "JSON of the command line").
 /// `in_job_frame` rotates vectors into the job's frame. Throws `InputError` for an unknown list.

@@ -49,7 +49,7 @@ Row row_of(const ComparedMark &m) {
 }
 /// Of heights the physical one where it is compared, else the ellipsoidal one.
 Difference difference_of(const ComparedMark &m, const FullPosition &at) {
-  Difference d{m.name, at.grid.east, at.grid.north, {}, {}, false, false};
+  Difference d{m.name, at.grid.east, at.grid.north, {}, {}, false, false, {}};
   d.check = m.check;
   if (m.has_plan)
     d.plan = {m.difference.head<2>(), circle95(ellipse(Eigen::Matrix2d(m.cov.topLeftCorner<2, 2>()))), m.plan_passes,

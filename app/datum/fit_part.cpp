@@ -94,7 +94,8 @@ std::vector<Difference> differences_of(const JobFit &f) {
                  {},
                  {},
                  p.use == PairUse::check,
-                 p.use == PairUse::both || p.use == PairUse::plan};
+                 p.use == PairUse::both || p.use == PairUse::plan,
+                 {}};
     if (v.plan)
       d.plan = {v.plan->difference, circle95(ellipse(Eigen::Matrix2d(v.plan->cov))), v.plan->passes, v.plan->counts};
     if (v.height) d.height = {{v.height->difference[0], 0}, 0, v.height->passes, v.height->counts};

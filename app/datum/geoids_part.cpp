@@ -78,7 +78,7 @@ void GeoidsPart::refresh() {
                            mm(m.left)},
                           false,
                           {}});
-          Difference d{m.mark, m.east, m.north, {}, {}, false, false};
+          Difference d{m.mark, m.east, m.north, {}, {}, false, false, {}};
           if (both) d.height = Difference::Part{{m.left, 0}, 0, true, true};
           drawn.push_back(std::move(d));
         }

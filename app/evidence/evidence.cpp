@@ -11,6 +11,7 @@
 #include "judgement/comparison.h"
 #include "judgement/decision_words.h"
 #include "judgement/left_over.h"
+#include "results/between.h"
 #include "results/measured_record.h"
 #include <Eigen/Dense>
 #include <QLabel>
@@ -196,14 +197,14 @@ void EvidencePanel::about_measured(QString &html, const MeasuredVector &v) {
   const char *names[] = {"ΔX", "ΔY", "ΔZ"};
   for (int i = 0; i < 3 && v.problem.empty(); ++i)
     html += row(names[i], number(v.d[i], 4) + " m", "± " + number(std::sqrt(v.cov(i, i)) * 1000, 1) + " mm");
-  html += row("length", "<b>" + number(v.length(), 4) + " m</b>") + row("weight", escaped(v.weight_words)) +
+  html += row("length", "<b>" + number(v.length(), 4) + " m</b>") +
           row("status", v.status_words.empty() ? QString("not said") : escaped(v.status_words));
   if (v.epochs) html += row("epochs", QString::number(*v.epochs));
   if (!v.time.empty()) html += row("when", escaped(v.time));
-  if (!v.base_words.empty()) html += row("its base stood", escaped(v.base_words));
   if (v.frame.known()) html += row("frame", escaped(frame_name(v.frame)));
-  html += "</table>";
-  if (const auto d = difference_to(v, *w_.job().snapshot(), w_.job().network())) {
+  html += "</table><p style='color:#5A666E'>Weight " + escaped(v.weight_words) +
+          (v.base_words.empty() ? QString() : "; its base stood " + escaped(v.base_words)) + ".</p>";
+  if (const auto d = MeasuredDifferences(*w_.job().snapshot(), w_.job().network()).to(v)) {
     html += part("Network less measured") + "<table cellspacing='0'>";
     const char *axes[] = {"east", "north", "up"};
     for (int i = 0; i < 3; ++i)
@@ -374,6 +375,45 @@ QString checks_html(const JobSnapshot &s, const NetworkRun &run, const AdjustedM
 }
 } // namespace
 
+void EvidencePanel::measure() {
+  if (!w_.has_job()) return;
+  const Selection &s = w_.selection();
+  const bool there = s.kind == "mark" && s.id != measuring_from_;
+  measuring_from_ = there ? s.id : std::string();
+  setVisible(true);
+  refresh();
+}
+
+/// From the mark that was chosen for it, with what the difference is worth.
+QString EvidencePanel::between_html(const std::string &to) const {
+  if (measuring_from_.empty()) return {};
+  QString html = part("From " + escaped(measuring_from_));
+  if (to == measuring_from_)
+    return html + "<p style='color:#6F7B83'>Choose another mark, here or on the plan: what lies between them appears here. "
+                  "<b>M</b> ends it.</p>";
+  try {
+    if (!w_.job().network()) throw InputError("the network is not adjusted");
+    const Between b = between(*w_.job().network(), measuring_from_, to);
+    const auto mm = [&](double sd) { return "± " + number(1000 * sd, 1) + " mm"; };
+    const Ellipse e = ellipse(Eigen::Matrix2d(b.cov_enu.topLeftCorner<2, 2>()));
+    html += "<table cellspacing='0'>" + row("in space", "<b>" + number(b.slope_m, 4) + " m</b>", mm(b.slope_sd_m)) +
+            row("on the ground", number(b.ground_m, 4) + " m", "level") +
+            row("ellipsoid", number(b.ellipsoid_m, 4) + " m") + row("in the grid", number(b.grid_m, 4) + " m") +
+            row("ΔE, ΔN", number(b.east_m, 4) + " m", number(b.north_m, 4) + " m") +
+            row("Δh", number(b.up_m, 4) + " m", mm(std::sqrt(b.cov_enu(2, 2))));
+    if (b.height_m) html += row("ΔH", number(*b.height_m, 4) + " m");
+    html += row("bearing", text(format_dms(degrees(b.bearing_rad), 1)), "grid") +
+            row("azimuth", text(format_dms(degrees(b.azimuth_rad), 1))) +
+            row("zenith angle", text(format_dms(degrees(b.zenith_rad), 1))) +
+            row("95 % ellipse", QString("%1 × %2 mm").arg(1000 * factor95(2) * e.major, 0, 'f', 1).arg(1000 * factor95(2) * e.minor, 0, 'f', 1),
+                "relative") +
+            "</table>";
+  } catch (const InputError &e) {
+    html += "<p>" + escaped(e.reason()) + ".</p>";
+  }
+  return html;
+}
+
 void EvidencePanel::about_mark(QString &html, const std::string &name) {
   const auto &state = w_.job().state();
   const auto h = state.holds.find(name);
@@ -389,6 +429,7 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
   QString status = words.at(hold);
   if (m && w_.job().network_stale()) status += " · out of date";
   html += heading("Mark", escaped(name), status, hold == Hold::none ? ink::accepted : ink::text);
+  html += between_html(name);
   const PublishedMark *pub = w_.job().snapshot()->listed(name);
   if (pub && !pub->description.empty()) html += "<p style='color:#6F7B83'>" + escaped(pub->description) + "</p>";
   if (m) {

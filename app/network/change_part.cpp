@@ -32,7 +32,7 @@ Row row_of(const Displacement &d) {
 }
 
 Difference difference_of(const Displacement &d, const Eigen::Vector2d &at) {
-  Difference out{d.name, at.x(), at.y(), {}, {}, false, false};
+  Difference out{d.name, at.x(), at.y(), {}, {}, false, false, {}};
   out.plan = {d.moved.head<2>(), circle95(ellipse(Eigen::Matrix2d(d.cov.topLeftCorner<2, 2>()))), d.stable, true};
   out.height = {{d.moved.z(), 0}, 0, d.stable, true};
   return out;

@@ -98,13 +98,14 @@ void MeasuredPart::refresh() {
   if (w_.has_job()) {
     const JobSnapshot &s = *w_.job().snapshot();
     const NetworkRun *run = w_.job().network();
+    MeasuredDifferences differences(s, run);
     for (const MeasuredVector &v : s.get(measured_result())) {
-      const auto d = difference_to(v, s, run);
+      const auto d = differences.to(v);
       rows.push_back(row_of(v, d));
       used += v.in_network(), by_default += v.in_network() && v.by_default;
       if (!d) continue;
       const GridPoint &g = run->positions.at(v.to).grid;
-      Difference x{v.id, g.east, g.north, {}, {}, !v.in_network(), false};
+      Difference x{v.id, g.east, g.north, {}, {}, !v.in_network(), false, v.to};
       x.plan = {d->enu.head<2>(), circle95(ellipse(Eigen::Matrix2d(d->cov.topLeftCorner<2, 2>()))), !plan_fails(*d),
                 v.in_network()};
       x.height = {{d->enu.z(), 0}, 0, !height_fails(*d), v.in_network()};

@@ -110,12 +110,15 @@ void DifferencePicture::draw_item(QPainter &p, const Item &i, double exaggeratio
     p.drawEllipse(i.at, 4, 4);
   p.setFont(sized(8, chosen));
   p.setPen(ink::text);
-  p.drawText(i.at + QPointF(-8 - p.fontMetrics().horizontalAdvance(text(m.mark)), -4), text(m.mark));
+  const QString label = text(m.label.empty() ? m.mark : m.label);
+  const double left = -8 - p.fontMetrics().horizontalAdvance(label);
+  p.drawText(i.at + QPointF(i.at.x() + left < 4 ? 8 : left, -4), label);
 }
 
 void DifferencePicture::paintEvent(QPaintEvent *) {
   QPainter p(this);
   draw_card(p, rect());
+  p.setClipRect(rect().adjusted(2, 2, -2, -2));
   p.setFont(sized(9, true));
   p.setPen(ink::text);
   p.drawText(QPointF(12, 20), title_);

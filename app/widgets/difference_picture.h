@@ -18,6 +18,7 @@ struct Difference {
   std::optional<Part> plan, height;
   bool check = false;  ///< drawn as one
   bool corner = false; ///< of what determines the plan: an outline is drawn around all of them
+  std::string label{}; ///< in place of the mark's name, where several stand at one
 };
 
 /// Differences in plan as arrows, with the 95 % circle within which each is nothing; heights as bars beside the marks.

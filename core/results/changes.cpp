@@ -76,7 +76,7 @@ void compare(JobChange &out, const JobSnapshot &s, const NetworkRun &run, const 
     }
   in.cov = ((in.cov + in.cov.transpose()) / 2).eval();
   // Stations alone do not say where north is.
-  in.rotation = run.vectors.empty();
+  in.rotation = run.vectors.empty() && run.measured.empty();
   out.later = datum.epoch();
   out.result = compare_times(in);
 }

@@ -1,6 +1,7 @@
 #include "results/measured.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "base/size_words.h"
 #include "base/text.h"
 #include "results/job_results.h"
 #include <cmath>
@@ -12,6 +13,7 @@ using Status = MeasuredVector::Status;
 
 /// Common practice where nobody states an accuracy: what an unresolved or a code solution is worth.
 constexpr double float_plan = 0.2, float_up = 0.4, code_plan = 2, code_up = 4; ///< m
+constexpr double far_base = 100;    ///< m: no base starts so far from its mark, not even on an autonomous position
 constexpr double one_setup_s = 300; ///< shots of one mark closer in time stand over it once
 
 Status status_of(const std::string &words) {
@@ -121,8 +123,16 @@ private:
                          ", and nothing gives one: publish it, or give components in X, Y, Z");
       return local_axes(to_geodetic(*at)).transpose() * *r.enu;
     }
-    const Vec3 mark = geocentric(r.place, v.frame);
-    return mark - base(r, v);
+    const Vec3 mark = geocentric(r.place, v.frame), stood = base(r, v);
+    if (const auto here = rough(v.from)) {
+      const double off = (*here - stood).norm();
+      if (off > far_base)
+        throw InputError(fmt::format("its base was taken to stand {} from where {} is in this job: another base, a wrong "
+                                     "sign, or another unit",
+                                     length_words(off, 0), v.from));
+      if (off > 0.02) v.base_words += fmt::format(", {} from where {} is in this job", length_words(off, 0), v.from);
+    }
+    return mark - stood;
   }
 
   Vec3 base(const MeasuredRow &r, MeasuredVector &v) {
@@ -190,6 +200,24 @@ private:
 };
 } // namespace
 
+namespace {
+/// What stands in two lists counts once.
+void find_repeated(std::vector<MeasuredVector> &all) {
+  constexpr double same = 5e-4; // m
+  std::map<std::string, std::vector<const MeasuredVector *>> seen;
+  for (MeasuredVector &v : all) {
+    auto &others = seen[v.from + "\n" + v.to + "\n" + v.time];
+    if (v.problem.empty() && v.used)
+      for (const MeasuredVector *o : others)
+        if (o->source_id != v.source_id && (o->d - v.d).norm() < same) {
+          v.problem = fmt::format("it is the same as line {} of {}: it counts once", o->line, o->source_name);
+          break;
+        }
+    if (v.problem.empty() && v.used) others.push_back(&v);
+  }
+}
+} // namespace
+
 std::string measured_id(const std::string &source_id, long line) {
   return fmt::format("x-{}.{}", source_id.substr(0, 10), line);
 }
@@ -198,9 +226,14 @@ std::vector<MeasuredVector> measured_vectors(const JobSnapshot &s) {
   std::vector<MeasuredVector> out;
   const Contents &all = s.contents();
   if (std::none_of(all.begin(), all.end(), [](const SourceContent &c) { return c.measured != nullptr; })) return out;
-  const JobDatum datum = job_datum(s);
-  for (const SourceContent &c : all)
-    if (c.measured) OneList(s, datum, c).add_to(out);
+  try {
+    const JobDatum datum = job_datum(s);
+    for (const SourceContent &c : all)
+      if (c.measured) OneList(s, datum, c).add_to(out);
+    find_repeated(out);
+  } catch (const InputError &) {
+    // a datum that cannot be used is a doubt of its own
+  }
   return out;
 }
 

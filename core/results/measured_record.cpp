@@ -1,17 +1,13 @@
 #include "results/measured_record.h"
 #include "base/error.h"
+#include "results/between.h"
 #include "results/job_results.h"
+#include <Eigen/Dense>
 #include <cmath>
 
 namespace ampletie {
 namespace {
 using nlohmann::ordered_json;
-
-const AdjustedMark *mark_of(const NetworkRun &run, const std::string &name) {
-  for (const AdjustedMark &m : run.result.marks)
-    if (m.name == name && m.plan_known) return &m;
-  return nullptr;
-}
 
 template <class T> ordered_json known(const std::optional<T> &v) {
   return v ? ordered_json(*v) : ordered_json(nullptr);
@@ -23,24 +19,39 @@ const char *measured_status(MeasuredVector::Status s) {
   return names[static_cast<std::size_t>(s)];
 }
 
-std::optional<MeasuredDifference> difference_to(const MeasuredVector &v, const JobSnapshot &s, const NetworkRun *run) {
-  if (!run || run->heights_alone || !v.problem.empty()) return {};
-  const AdjustedMark *from = mark_of(*run, v.from), *to = mark_of(*run, v.to);
-  if (!from || !to) return {};
+MeasuredDifferences::MeasuredDifferences(const JobSnapshot &s, const NetworkRun *run)
+    : s_(s), run_(run && !run->heights_alone ? run : nullptr) {
+  if (!run_) return;
+  for (const AdjustedMark &m : run_->result.marks)
+    if (m.plan_known) marks_[m.name] = &m;
+}
+
+const Eigen::MatrixXd &MeasuredDifferences::columns_of(const AdjustedMark &m) {
+  const auto [it, fresh] = columns_.try_emplace(m.name);
+  if (!fresh) return it->second;
+  const Eigen::MatrixXd w = place_weights(*run_, m.name);
+  it->second.resize(w.rows(), 3);
+  for (int k = 0; k < 3; ++k) it->second.col(k) = run_->result.adjustment.normals->solve(Eigen::VectorXd(w.col(k)));
+  return it->second;
+}
+
+std::optional<MeasuredDifference> MeasuredDifferences::to(const MeasuredVector &v) {
+  const auto from = marks_.find(v.from), to = marks_.find(v.to);
+  if (!v.problem.empty() || from == marks_.end() || to == marks_.end()) return {};
+  const AdjustedMark &base = *from->second, &mark = *to->second;
   try {
-    const Frame &frame = to->position.frame;
-    const Mat3 r = frame_change(v.frame, frame, to->position.xyz, {s.state().settings.worst_transformation_m, false})
-                       .linear_part(v.epoch, to->position.xyz);
-    const Mat3 axes = local_axes(to_geodetic(to->position.xyz));
+    const Vec3 &x = mark.position.xyz;
+    const Mat3 r = frame_change(v.frame, mark.position.frame, x, {s_.state().settings.worst_transformation_m, false})
+                       .linear_part(v.epoch, x);
+    const Mat3 axes = local_axes(to_geodetic(x));
     MeasuredDifference out;
-    out.enu = axes * (to->position.xyz - from->position.xyz - r * v.d);
-    const JobSettings &set = s.state().settings;
-    // Its own set-ups at both ends, as the network weighs them.
-    const Mat3 setups =
-        2 * Vec3(std::pow(set.centring_sd_m, 2), std::pow(set.centring_sd_m, 2), std::pow(set.height_sd_m, 2))
-                .asDiagonal()
-                .toDenseMatrix();
-    out.cov = axes * r * v.cov * r.transpose() * axes.transpose() + from->cov_enu + to->cov_enu + setups;
+    out.enu = axes * (x - base.position.xyz - r * v.d);
+    const Mat3 shared = place_weights(*run_, mark.name).transpose() * columns_of(base);
+    const JobSettings &set = s_.state().settings;
+    const double centring = std::pow(set.centring_sd_m, 2), height = std::pow(set.height_sd_m, 2);
+    const Mat3 setups = Vec3(2 * centring, 2 * centring, 2 * height).asDiagonal();
+    out.cov = axes * r * v.cov * r.transpose() * axes.transpose() + setups +
+              (base.cov_enu + mark.cov_enu - shared - shared.transpose());
     return out;
   } catch (const InputError &) {
     return {};
@@ -49,8 +60,9 @@ std::optional<MeasuredDifference> difference_to(const MeasuredVector &v, const J
 
 ordered_json measured_rows(const JobSnapshot &s, const NetworkRun *run) {
   auto out = ordered_json::array();
+  MeasuredDifferences differences(s, run);
   for (const MeasuredVector &v : s.get(measured_result())) {
-    const auto d = difference_to(v, s, run);
+    const auto d = differences.to(v);
     const auto enu = [&](int i) { return d ? ordered_json(d->enu[i]) : ordered_json(nullptr); };
     out.push_back({{"id", v.id},
                    {"kind", v.fix ? "fix" : "vector"},

@@ -195,6 +195,7 @@ TEST_CASE("a list of fixes is dropped: weights by default are said, a wrong one 
   const int wrong = d.row_with(t, "Mark", "R11");
   CHECK(d.cell(t, wrong, "Accuracy") == "default");
   CHECK(std::abs(number(d.cell(t, wrong, "East mm"))) > 40);
+  settle(200);
   if (const char *shot = std::getenv("SHOT_MEASURED")) d.window.grab().save(shot);
   bool doubted = false;
   for (const Doubt &x : w.job().doubts()) doubted = doubted || x.kind == "default weights";
@@ -212,4 +213,31 @@ TEST_CASE("a list of fixes is dropped: weights by default are said, a wrong one 
   std::ifstream in(folder / "issue/control.html");
   const std::string sheet((std::istreambuf_iterator<char>(in)), {});
   CHECK_THAT(sheet, Contains("Measured in real time or by others") && Contains("left out by hand"));
+}
+
+TEST_CASE("M measures from the selected mark to those chosen after it, and ends") {
+  TemporaryFolder folder;
+  Driver d(with_levels(folder));
+  auto &w = d.window.workspace();
+  adjusted(d);
+  d.section("Network");
+  w.select("mark", "R07");
+  settle(20);
+  d.press(Qt::Key_M);
+  auto *text = d.named<QTextBrowser>("Evidence");
+  REQUIRE(text);
+  CHECK_THAT(text->toPlainText().toStdString(), Contains("From R07") && Contains("Choose another mark"));
+  w.select("mark", "R11");
+  settle(20);
+  const auto &p = w.job().network()->positions;
+  const double slope = (p.at("R11").ecef.xyz - p.at("R07").ecef.xyz).norm();
+  const std::string shown = text->toPlainText().toStdString();
+  CHECK_THAT(shown, Contains("From R07") && Contains(fmt::format("{:.4f} m", slope)) && Contains("relative"));
+  if (const char *shot = std::getenv("SHOT_MEASURE")) d.window.grab().save(shot);
+  w.select("mark", "R07");
+  settle(20);
+  d.press(Qt::Key_M);
+  w.select("mark", "R11");
+  settle(20);
+  CHECK_THAT(text->toPlainText().toStdString(), !Contains("From R07"));
 }

@@ -3,6 +3,7 @@
 #include "base/angle.h"
 #include "judgement/left_over.h"
 #include "judgement/trace.h"
+#include "results/between.h"
 #include "results/measured_record.h"
 #include "results/weight_groups.h"
 #include "support/test_job.h"
@@ -132,7 +133,7 @@ TEST_CASE("default weights are listed, groups are those of fixes, checks are com
   CHECK(groups.group("day", vector_to(job, "101").id, "vector") == "day=2026-05-12");
   const MeasuredVector check = vector_to(job, "104", 2);
   CHECK_FALSE(check.in_network());
-  const auto off = difference_to(check, *job.snapshot(), job.network());
+  const auto off = MeasuredDifferences(*job.snapshot(), job.network()).to(check);
   REQUIRE(off);
   CHECK(off->enu.norm() == Approx(0.4).margin(0.02));
   const Vec3 without = job.network()->positions.at("104").ecef.xyz;
@@ -172,6 +173,37 @@ TEST_CASE("a fix without its base's place is not used before somebody says where
   CHECK(vector_to(job, "101").problem.empty());
   adjust(job);
   CHECK((job.network()->positions.at("101").ecef.xyz - x).norm() < 2e-4);
+}
+
+TEST_CASE("a base far from its mark is refused, and what stands in two lists counts once") {
+  TemporaryFolder folder;
+  const Surveyed f;
+  std::mt19937_64 random(9);
+  Job job = Job::create(folder / "a.tie", Surveyed::settings());
+  // Three metres off is what a receiver makes of itself; a wrong sign of the longitude is not.
+  const Geodetic at = to_geodetic(f.marks.at("101")), base = to_geodetic(f.base);
+  const auto row = [](const Geodetic &g, double sign) {
+    return fmt::format("{:.9f},{:.9f},{:.4f}", degrees(g.lat), sign * degrees(g.lon), g.h);
+  };
+  const std::string list = fixes(f, Vec3(1, 2, 2), random, 0.008, true);
+  job.take_bytes({{"control.csv", f.control()},
+                  {"a.csv", list},
+                  {"sign.csv", "mark,base,lat,lon,h,base_lat,base_lon,base_h\n101,B1," + row(at, -1) + "," + row(base, -1) + "\n"}});
+  job.decide("hold", "B1", {{"how", "full"}}, "");
+  const MeasuredVector wrong = vector_to(job, "101", job.snapshot()->get(measured_result()).front().source_name == "sign.csv" ? 0 : 2);
+  CHECK_THAT(wrong.problem, Contains("km from where B1 is") && Contains("wrong sign"));
+  for (const MeasuredVector &v : job.snapshot()->get(measured_result()))
+    if (v.source_name == "a.csv") CHECK_THAT(v.base_words, Contains("3.0") && Contains("from where B1 is"));
+  adjust(job);
+  const auto before = job.network()->positions;
+  const double sd = std::sqrt(job.network()->result.marks.back().cov_enu.trace());
+  // Saved once more by another program: another file with the same rows.
+  job.take_bytes({{"b.csv", list + "\n"}});
+  adjust(job);
+  CHECK(job.network()->measured.size() == 8);
+  CHECK(std::sqrt(job.network()->result.marks.back().cov_enu.trace()) == Approx(sd).epsilon(1e-9));
+  CHECK_THAT(doubt_of(job, "measured and not usable")->sentence, Contains("counts once") || Contains("km from"));
+  static_cast<void>(before);
 }
 
 TEST_CASE("others' vectors: frames are turned, east-north-up needs a place, what is unknown is said") {
@@ -228,4 +260,27 @@ TEST_CASE(
     found = found || (x.thing.kind == Thing::Kind::measured && x.thing.id == vector_to(job, "PS1").id);
   CHECK(found);
   static_cast<void>(d);
+}
+
+TEST_CASE("beside a base held in its physical height a fix is as good as it is, not as the geoid") {
+  TemporaryFolder folder;
+  const Surveyed f;
+  std::mt19937_64 random(8);
+  JobSettings s = demo_settings();
+  Job job = Job::create(folder / "a.tie", s);
+  job.take_bytes({{"fixes.csv", fixes(f, Vec3::Zero(), random, 0.008, true)}});
+  // By grid and physical height: its ellipsoidal height is as uncertain as EGM96.
+  job.decide("hold", "B1", {{"how", "full"}, {"grid", {407500.0, 5122500.0, 452.0}}, {"sd_enu", {0.002, 0.002, 0.004}}}, "");
+  adjust(job);
+  const NetworkRun &run = *job.network();
+  for (const AdjustedMark &m : run.result.marks) CHECK(std::sqrt(m.cov_enu(2, 2)) > 0.2);
+  const Between b = between(run, "B1", "102");
+  CHECK(std::sqrt(b.cov_enu(2, 2)) < 0.012);
+  MeasuredDifferences differences(*job.snapshot(), &run);
+  for (const MeasuredVector &v : job.snapshot()->get(measured_result())) {
+    const auto d = differences.to(v);
+    REQUIRE(d);
+    CHECK(std::sqrt(d->cov(2, 2)) < 0.016);
+    CHECK(std::abs(d->enu.z()) < 0.03);
+  }
 }

@@ -162,7 +162,7 @@ Field<InState> frame_of_a_list() {
 Field<InState> chosen(const char *name, const char *words, Decided<std::string> JobState::*slot, const char *yes,
                       const char *no) {
   Field<InState> f{name, words};
-  f.read = [=](const std::string &t) { return json(fields::read_yes(std::string("whether ") + yes, t)); };
+  f.read = [=](const std::string &t) { return json(fields::read_yes(words, t)); };
   f.keep = [=](InState &e, const json &v, long decision) {
     Decided<std::string> &now = e.first->*slot;
     if (v.get<bool>())
