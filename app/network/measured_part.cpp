@@ -33,23 +33,22 @@ Row row_of(const MeasuredVector &v, const std::optional<MeasuredDifference> &d) 
     return Cell{QString("%1 ± %2").arg(signed_mm(d->enu[i], 1)).arg(1000 * std::sqrt(d->cov(i, i)), 0, 'f', 1),
                 std::abs(d->enu[i]), fails ? ink::failed : QColor(), fails};
   };
-  const QString status = v.status == MeasuredVector::Status::unsaid
-                             ? (v.status_words.empty() ? QString("–") : text(v.status_words))
-                             : QString(measured_status(v.status));
+  const QString status =
+      v.status == MeasuredVector::Status::unsaid ? text(v.status_words) : QString(measured_status(v.status));
   const bool poor = v.status == MeasuredVector::Status::floating || v.status == MeasuredVector::Status::code;
   return {v.id,
           {{text(v.to), {}, {}, true},
            {text(v.from), {}, {}, false},
-           {v.fix ? "fix" : "vector", {}, {}, false},
-           {status, {}, poor ? ink::attention : QColor(), poor},
-           {v.epochs ? QString::number(*v.epochs) : "–", v.epochs.value_or(0), {}, false},
+           {(v.fix ? "fix" : "vector") + (status.isEmpty() ? QString() : ", " + status),
+            {},
+            poor ? ink::attention : QColor(),
+            poor},
            {QString::number(v.length(), 'f', 1), v.length(), {}, false},
            {v.by_default ? "default" : "stated", {}, v.by_default ? ink::attention : QColor(), false},
            part(0),
            part(1),
            part(2),
-           {use_words(v), {}, v.in_network() ? QColor() : ink::unused, false},
-           {text(fmt::format("{}:{}", v.source_name, v.line)), {}, ink::unused, false}},
+           {use_words(v), {}, v.in_network() ? QColor() : ink::unused, false}},
           !v.in_network(),
           {}};
 }
@@ -60,23 +59,22 @@ MeasuredPart::MeasuredPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(
   words_->setAccessibleName("Measured elsewhere in words");
   words_->setTextFormat(Qt::RichText);
   words_->setWordWrap(true);
-  table_ = new TableCard("Measured elsewhere", {{"Mark", "", false, false, 54},
-                                                {"Base", "Where the vector begins", false, false, 54},
-                                                {"", "Vector or fix", false, false, 44},
-                                                {"Status", "As its list says", false, false, 50},
-                                                {"Epochs", "", true},
-                                                {"Length m", "", true},
-                                                {"Accuracy", "Stated, or by the default weights of the settings"},
-                                                {"East mm", "Network less measured, and what both are worth", true},
-                                                {"North mm", "The same", true},
-                                                {"Up mm", "The same", true},
-                                                {"Use", "Space changes it", false, false, 60, 190},
-                                                {"Source", "File and line", false, false, 60}});
+  table_ = new TableCard("Measured elsewhere",
+                         {{"Mark", "", false, false, 50, 120},
+                          {"Base", "Where the vector begins", false, false, 50, 120},
+                          {"What", "With its status, as its list says", false, false, 70},
+                          {"Length m", "", true},
+                          {"Accuracy", "Stated, or by the default weights of the settings"},
+                          {"East mm", "Network less measured, and what both are worth", true},
+                          {"North mm", "The same", true},
+                          {"Up mm", "The same", true},
+                          {"Use", "Space changes it; the evidence says it in full", false, false, 40, 170}});
   picture_ = new DifferencePicture("Measured against the network", "Network less measured, with the 95 % circle");
+  picture_->setMinimumWidth(220);
   auto *lower = new QHBoxLayout;
   lower->setSpacing(10);
-  lower->addWidget(table_, 15);
-  lower->addWidget(picture_, 6);
+  lower->addWidget(table_, 17);
+  lower->addWidget(picture_, 5);
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
   all->addWidget(words_);

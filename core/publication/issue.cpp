@@ -3,6 +3,7 @@
 #include "publication/also_files.h"
 #include "publication/control_files.h"
 #include "publication/control_sheet.h"
+#include "publication/control_sinex.h"
 #include "publication/fit_files.h"
 #include "publication/issue_record.h"
 #include "publication/record_parts.h"
@@ -35,6 +36,8 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   out.csv = control_csv(out.record.data, options.unit);
   out.geojson = control_geojson(out.record.data);
   out.files = {{"control.csv", out.csv}, {"control.geojson", out.geojson}};
+  if (std::string sinex = control_sinex(out.record.data); !sinex.empty())
+    out.files.emplace_back("control.snx", std::move(sinex));
   for (auto &file : fit_files(out.record.data, options.unit)) out.files.push_back(std::move(file));
   for (auto &file : also_files(out.record.data)) out.files.push_back(std::move(file));
   std::set<std::string> names;

@@ -188,9 +188,11 @@ TEST_CASE("a base far from its mark is refused, and what stands in two lists cou
   const std::string list = fixes(f, Vec3(1, 2, 2), random, 0.008, true);
   job.take_bytes({{"control.csv", f.control()},
                   {"a.csv", list},
-                  {"sign.csv", "mark,base,lat,lon,h,base_lat,base_lon,base_h\n101,B1," + row(at, -1) + "," + row(base, -1) + "\n"}});
+                  {"sign.csv", "mark,base,lat,lon,h,base_lat,base_lon,base_h\n101,B1," + row(at, -1) + "," +
+                                   row(base, -1) + "\n"}});
   job.decide("hold", "B1", {{"how", "full"}}, "");
-  const MeasuredVector wrong = vector_to(job, "101", job.snapshot()->get(measured_result()).front().source_name == "sign.csv" ? 0 : 2);
+  const MeasuredVector wrong =
+      vector_to(job, "101", job.snapshot()->get(measured_result()).front().source_name == "sign.csv" ? 0 : 2);
   CHECK_THAT(wrong.problem, Contains("km from where B1 is") && Contains("wrong sign"));
   for (const MeasuredVector &v : job.snapshot()->get(measured_result()))
     if (v.source_name == "a.csv") CHECK_THAT(v.base_words, Contains("3.0") && Contains("from where B1 is"));
@@ -270,7 +272,8 @@ TEST_CASE("beside a base held in its physical height a fix is as good as it is, 
   Job job = Job::create(folder / "a.tie", s);
   job.take_bytes({{"fixes.csv", fixes(f, Vec3::Zero(), random, 0.008, true)}});
   // By grid and physical height: its ellipsoidal height is as uncertain as EGM96.
-  job.decide("hold", "B1", {{"how", "full"}, {"grid", {407500.0, 5122500.0, 452.0}}, {"sd_enu", {0.002, 0.002, 0.004}}}, "");
+  job.decide("hold", "B1", {{"how", "full"}, {"grid", {407500.0, 5122500.0, 452.0}}, {"sd_enu", {0.002, 0.002, 0.004}}},
+             "");
   adjust(job);
   const NetworkRun &run = *job.network();
   for (const AdjustedMark &m : run.result.marks) CHECK(std::sqrt(m.cov_enu(2, 2)) > 0.2);
@@ -283,4 +286,47 @@ TEST_CASE("beside a base held in its physical height a fix is as good as it is, 
     CHECK(std::sqrt(d->cov(2, 2)) < 0.016);
     CHECK(std::abs(d->enu.z()) < 0.03);
   }
+}
+
+TEST_CASE("errors of marks by fixes agree with what is printed, set-ups of base and pole included") {
+  // Each shot with its own noise and its own erection of the pole, the base's erection common to all.
+  std::mt19937_64 random(77);
+  std::normal_distribution<double> normal;
+  const Surveyed f;
+  const Mat3 axes = local_axes(to_geodetic(f.base));
+  const auto erection = [&] {
+    return Vec3(axes.transpose() * Vec3(0.001 * normal(random), 0.001 * normal(random), 0.001 * normal(random)));
+  };
+  TemporaryFolder folder;
+  double sum = 0;
+  int n = 0, inside = 0;
+  for (int seed = 0; seed < 80; ++seed) {
+    std::string list = "mark,base,x,y,z,time,status,sd_e,sd_n,sd_u\n";
+    const Vec3 base = erection();
+    list += fmt::format("B1,B1,{:.5f},{:.5f},{:.5f},,,0.001,0.001,0.001\n", f.base.x(), f.base.y(), f.base.z());
+    int minute = 0;
+    for (const auto &[name, x] : f.marks)
+      for (int k = 0; k < 2; ++k) {
+        const Vec3 noise =
+            axes.transpose() * Vec3(0.006 * normal(random), 0.007 * normal(random), 0.012 * normal(random));
+        const Vec3 found = x + noise + erection() - base;
+        list += fmt::format("{},B1,{:.5f},{:.5f},{:.5f},2026-05-12T{:02}:{:02}:00,fixed,0.006,0.007,0.012\n", name,
+                            found.x(), found.y(), found.z(), 9 + 3 * k, minute++);
+      }
+    Job job = Job::create(folder / fmt::format("{}.tie", seed), Surveyed::settings());
+    job.take_bytes({{"control.csv", f.control()}, {"fixes.csv", list}});
+    job.decide("hold", "B1", {{"how", "full"}}, "");
+    adjust(job);
+    for (const AdjustedMark &m : job.network()->result.marks) {
+      if (m.name == "B1") continue;
+      const Vec3 d = local_axes(to_geodetic(m.position.xyz)) * (m.position.xyz - f.marks.at(m.name));
+      const double chi = d.dot(m.cov_enu.inverse() * d);
+      sum += chi, n += 3;
+      inside += chi < 7.815; // 95 % of three degrees
+    }
+  }
+  CAPTURE(sum / n, inside);
+  CHECK(sum / n > 0.88);
+  CHECK(sum / n < 1.12); // known to 0.046 of 960 components
+  CHECK(inside > 0.91 * n / 3);
 }
