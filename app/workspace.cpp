@@ -465,10 +465,14 @@ std::vector<PlanMark> Workspace::plan_marks() const {
       std::optional<Projection> projection;
       auto place = [&](const std::string &name, const std::string &key, const std::function<Geodetic()> &where) {
         if (marks.count(name)) return;
-        const std::string k = s.state().settings.datum.crs + key;
+        const std::string k = s.state().settings.datum.crs + s.shift_choice().source + key;
         auto it = approximate_.find(k);
         if (it == approximate_.end()) {
-          if (!projection) projection.emplace(s.state().settings.datum.crs);
+          if (!projection) try {
+              projection.emplace(job_datum(s).projection());
+            } catch (const InputError &) {
+              projection.emplace(s.state().settings.datum.crs); // near enough to be looked at
+            }
           const GridPoint g = projection->project(where());
           it = approximate_.emplace(k, std::pair(g.east, g.north)).first;
         }

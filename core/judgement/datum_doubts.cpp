@@ -1,4 +1,5 @@
 #include "base/error.h"
+#include "base/text.h"
 #include "geodesy/ellipsoid.h"
 #include "judgement/doubt_list.h"
 #include "results/network_run.h"
@@ -26,6 +27,18 @@ void velocity_doubts(DoubtList &list, const JobSnapshot &s, const JobDatum &datu
   }
 }
 
+/// Whether a grid of shifts that names its target as it does can lead to a frame: of those that people name there.
+bool may_lead_to(const std::string &target, const std::string &frame) {
+  std::string t = lower(target);
+  std::erase_if(t, [](char c) { return c == ' ' || c == '-' || c == '_'; });
+  const std::pair<const char *, const char *> known[] = {
+      {"etrs89", "ETRF"},     {"etrf", "ETRF"},   {"epsg:4258", "ETRF"}, {"gda94", "GDA94"},
+      {"gda2020", "GDA2020"}, {"nad83", "NAD83"}, {"nzgd2000", "NZGD"},  {"itrf", "ITRF"}};
+  for (const auto &[word, begins] : known)
+    if (t.find(word) != std::string::npos) return frame.rfind(begins, 0) == 0;
+  return true; // WGS 84 and local names say nothing of a realisation
+}
+
 /// The grid's older datum, and the way to it.
 void older_datum_doubts(DoubtList &list, const JobSnapshot &s, const JobDatum &datum) {
   const ShiftChoice &chosen = s.shift_choice();
@@ -35,6 +48,13 @@ void older_datum_doubts(DoubtList &list, const JobSnapshot &s, const JobDatum &d
              datum.projection().name() + " rests on a frame that satellites know: nothing goes through these shifts",
              chosen.source);
   if (!step) return;
+  if (chosen.grid && !may_lead_to(chosen.grid->to, frame_name(datum.frame())))
+    list.add(
+        DoubtKind::way_to_older_datum, chosen.file, Section::datum, {Thing::Kind::source, chosen.source},
+        fmt::format("these shifts lead to \"{}\" by their own words, and the job is computed in {}: between them lie "
+                    "decimetres to metres; say the realisation that they lead to (setting realisation)",
+                    chosen.grid->to, frame_name(datum.frame())),
+        chosen.source + "frame");
   bool by_grid = false;
   for (const auto &[mark, h] : s.state().holds)
     if (const auto p = s.published().find(mark); p != s.published().end() && h.how != Hold::check)

@@ -140,6 +140,17 @@ TEST_CASE("an agency's grid of shifts leads to the job's own grid once that is s
     CHECK((datum.from_grid(p.grid.east, p.grid.north, p.geodetic.h).xyz - t.xyz).norm() < 1e-5);
   }
   CHECK_THAT(doubt_of(job, "way to an older datum")->sentence, Contains("beta.gsb"));
+  // The file says that it leads to ETRS89.
+  const auto other_frame = [&] {
+    int n = 0;
+    for (const Doubt &d : job.doubts())
+      n += d.kind == "way to an older datum" && d.sentence.find("say the realisation") != std::string::npos;
+    return n;
+  };
+  CHECK(other_frame() == 0);
+  job.decide("set", "job", {{"realisation", "ITRF2020"}, {"plate", "Eurasia"}}, "");
+  CHECK(other_frame() == 1);
+  job.undo();
   job.decide("leave-out", grid, nlohmann::json::object(), "wrong file");
   REQUIRE(doubt_of(job, "datum not usable"));
   CHECK_THAT(doubt_of(job, "datum not usable")->sentence, Contains("beta.gsb") && Contains("left out"));
