@@ -590,10 +590,18 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
       std::none_of(vectors.begin(), vectors.end(),
                    [](const VectorResult &v) { return v.error.empty() && v.used && v.independent; }) &&
       std::none_of(s.traverses().field.setups.begin(), s.traverses().field.setups.end(),
-                   [&](const auto &x) { return s.traverses().in_network(*x); }))
+                   [&](const auto &x) { return s.traverses().in_network(*x); })) {
+    const Contents &all = s.contents();
+    if (std::any_of(all.begin(), all.end(), [](const SourceContent &c) { return c.measured != nullptr; })) {
+      job_datum(s); // where the datum is what hinders, it says why
+      throw InputError(
+          "there is nothing to adjust: none of the vectors and fixes of others can be used, or they are left "
+          "out or checks; the doubts say why");
+    }
     throw InputError(s.occupations().empty()
                          ? "there is nothing to adjust: take observations, level books or field books"
                          : "there is nothing to adjust: solve vectors first");
+  }
   progress.step(0.05, "opening the datum");
   NetworkRun run;
   run.fingerprint = network_fingerprint(s, vectors);

@@ -330,3 +330,17 @@ TEST_CASE("errors of marks by fixes agree with what is printed, set-ups of base 
   CHECK(sum / n < 1.12); // known to 0.046 of 960 components
   CHECK(inside > 0.91 * n / 3);
 }
+
+TEST_CASE("fixes alone in a job whose datum cannot be used: the adjustment says why") {
+  TemporaryFolder folder;
+  const Surveyed f;
+  std::mt19937_64 random(3);
+  JobSettings s = Surveyed::settings();
+  s.datum.crs = "EPSG:3912", s.datum.realisation = "ETRF2000";
+  Job job = Job::create(folder / "a.tie", s);
+  job.take_bytes({{"control.csv", f.control()}, {"fixes.csv", fixes(f, Vec3::Zero(), random, 0.008, true)}});
+  job.decide("hold", "B1", {{"how", "full"}}, "");
+  CHECK_THROWS_WITH(adjust(job), Contains("MGI") && Contains("older_datum"));
+  job.decide("set", "job", {{"older_datum", 2000}}, "");
+  CHECK_NOTHROW(adjust(job));
+}
