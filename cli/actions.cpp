@@ -210,9 +210,9 @@ const Occupation *occupation_of(const Job &job, const std::string &id) {
 int cmd_item(Sitting &here, const Arguments &a, bool leave_out) {
   Job &job = here.job(a.job);
   if (leave_out && a.because.empty()) throw InputError("leaving something out needs --because");
-  const auto items =
-      resolve(job, a.item,
-              {"occupation", "vector", "measured vector", "run", "reading", "setup", "pointing", "route", "source", "span"});
+  const auto items = resolve(
+      job, a.item,
+      {"occupation", "vector", "measured vector", "run", "reading", "setup", "pointing", "route", "source", "span"});
   for (const Named &n : items) {
     const bool out = job.state().left_out.count(n.id) > 0;
     const bool idle = leave_out ? out

@@ -14,8 +14,8 @@
 #include "judgement/geoid_comparison.h"
 #include "publication/change_table.h"
 #include "publication/record_parts.h"
-#include "results/control_record.h"
 #include "results/between.h"
+#include "results/control_record.h"
 #include "results/measured_record.h"
 #include <fmt/format.h>
 

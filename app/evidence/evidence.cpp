@@ -389,8 +389,9 @@ QString EvidencePanel::between_html(const std::string &to) const {
   if (measuring_from_.empty()) return {};
   QString html = part("From " + escaped(measuring_from_));
   if (to == measuring_from_)
-    return html + "<p style='color:#6F7B83'>Choose another mark, here or on the plan: what lies between them appears here. "
-                  "<b>M</b> ends it.</p>";
+    return html +
+           "<p style='color:#6F7B83'>Choose another mark, here or on the plan: what lies between them appears here. "
+           "<b>M</b> ends it.</p>";
   try {
     if (!w_.job().network()) throw InputError("the network is not adjusted");
     const Between b = between(*w_.job().network(), measuring_from_, to);
@@ -405,7 +406,10 @@ QString EvidencePanel::between_html(const std::string &to) const {
     html += row("bearing", text(format_dms(degrees(b.bearing_rad), 1)), "grid") +
             row("azimuth", text(format_dms(degrees(b.azimuth_rad), 1))) +
             row("zenith angle", text(format_dms(degrees(b.zenith_rad), 1))) +
-            row("95 % ellipse", QString("%1 × %2 mm").arg(1000 * factor95(2) * e.major, 0, 'f', 1).arg(1000 * factor95(2) * e.minor, 0, 'f', 1),
+            row("95 % ellipse",
+                QString("%1 × %2 mm")
+                    .arg(1000 * factor95(2) * e.major, 0, 'f', 1)
+                    .arg(1000 * factor95(2) * e.minor, 0, 'f', 1),
                 "relative") +
             "</table>";
   } catch (const InputError &e) {

@@ -19,8 +19,8 @@ struct Between {
 };
 
 /// What a mark's east, north and up are made of: unknowns × 3 on the unknowns of the adjustment, that of the geoid's
-/// surface under a physical height that holds it included; nought where it is held. With N the normal equations, Wᵀ N⁻¹ V
-/// is what two marks share, m².
+/// surface under a physical height that holds it included; nought where it is held. With N the normal equations, Wᵀ N⁻¹
+/// V is what two marks share, m².
 Eigen::MatrixXd place_weights(const NetworkRun &run, const std::string &mark);
 
 /// Throws `InputError` where the network has no place of one of them, or they are the same.

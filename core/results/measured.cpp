@@ -127,9 +127,10 @@ private:
     if (const auto here = rough(v.from)) {
       const double off = (*here - stood).norm();
       if (off > far_base)
-        throw InputError(fmt::format("its base was taken to stand {} from where {} is in this job: another base, a wrong "
-                                     "sign, or another unit",
-                                     length_words(off, 0), v.from));
+        throw InputError(
+            fmt::format("its base was taken to stand {} from where {} is in this job: another base, a wrong "
+                        "sign, or another unit",
+                        length_words(off, 0), v.from));
       if (off > 0.02) v.base_words += fmt::format(", {} from where {} is in this job", length_words(off, 0), v.from);
     }
     return mark - stood;

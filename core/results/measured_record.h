@@ -4,9 +4,9 @@
 
 namespace ampletie {
 
-/// Where the network finds the end of a measured vector, less where it was measured: east, north, up at its end, m, with
-/// the covariance of that difference: the vector's own with its set-ups' and that of the network's difference added (for
-/// one that took part too large, never too small).
+/// Where the network finds the end of a measured vector, less where it was measured: east, north, up at its end, m,
+/// with the covariance of that difference: the vector's own with its set-ups' and that of the network's difference
+/// added (for one that took part too large, never too small).
 struct MeasuredDifference {
   Vec3 enu = Vec3::Zero();
   Mat3 cov = Mat3::Zero();

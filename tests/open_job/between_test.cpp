@@ -26,7 +26,8 @@ TEST_CASE("between two marks: space, ellipsoid, ground and grid, each with what 
     geod_inverse(&earth, degrees(p.geodetic.lat), degrees(p.geodetic.lon), degrees(q.geodetic.lat),
                  degrees(q.geodetic.lon), &s, &azimuth, &at_end);
     CHECK(x.ellipsoid_m == Approx(s).margin(0.001));
-    CHECK(std::remainder(degrees(x.azimuth_rad) - azimuth, 360) == Approx(0).margin(0.0005)); // normal section, geodesic
+    CHECK(std::remainder(degrees(x.azimuth_rad) - azimuth, 360) ==
+          Approx(0).margin(0.0005)); // normal section, geodesic
     CHECK(x.slope_m == Approx((q.ecef.xyz - p.ecef.xyz).norm()).margin(1e-9));
     // The grid's length by its scale in the middle (Simpson's rule).
     const JobDatum datum = job_datum(*job.snapshot());
