@@ -69,7 +69,7 @@ MeasuredPart::MeasuredPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(
                           {"North mm", "The same", true},
                           {"Up mm", "The same", true},
                           {"Use", "Space changes it; the evidence says it in full", false, false, 40, 170}});
-  picture_ = new DifferencePicture("Measured against the network", "Network less measured, with the 95 % circle");
+  picture_ = new DifferencePicture("Measured against the network", "Network less measured");
   picture_->setMinimumWidth(220);
   auto *lower = new QHBoxLayout;
   lower->setSpacing(10);

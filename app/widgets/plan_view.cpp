@@ -2,6 +2,7 @@
 #include "adjustment/statistics.h"
 #include "app/widgets/refreshing.h"
 #include "app/widgets/theme.h"
+#include "results/measured.h"
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
@@ -151,6 +152,19 @@ void PlanView::draw_vectors(QPainter &p) const {
       same->lines << QLineF(from + side, to + side) << QLineF(from - side, to - side);
     } else
       same->lines << QLineF(from, to);
+  }
+  // What others measured: dash and dot; dots where it is not used.
+  for (const MeasuredVector &v : w_.job().snapshot()->get(measured_result())) {
+    const auto a = index_.find(v.from), b = index_.find(v.to);
+    if (a == index_.end() || b == index_.end()) continue;
+    const bool chosen = w_.selection().kind == "measured" && w_.selection().id == v.id;
+    const QPen pen = v.in_network() ? QPen(ink::accepted, chosen ? 2.6 : 1.2, Qt::DashDotLine)
+                                    : QPen(ink::unused, chosen ? 2.2 : 1, Qt::DotLine);
+    std::vector<Lines> &layer = v.in_network() ? over : under;
+    auto same = std::find_if(layer.begin(), layer.end(), [&](const Lines &l) { return l.pen == pen; });
+    if (same == layer.end()) same = layer.insert(layer.end(), {pen, {}});
+    same->lines << QLineF(to_screen(marks_[a->second].east, marks_[a->second].north),
+                          to_screen(marks_[b->second].east, marks_[b->second].north));
   }
   for (const auto *layer : {&under, &over})
     for (const Lines &l : *layer) {
@@ -446,6 +460,15 @@ std::string PlanView::vector_at(QPointF where) const {
                        (v.used && v.independent ? 0 : 2);
       if (d < nearest) nearest = d, best = v.id;
     }
+  if (w_.has_job())
+    for (const MeasuredVector &v : w_.job().snapshot()->get(measured_result())) {
+      const auto a = index_.find(v.from), b = index_.find(v.to);
+      if (a == index_.end() || b == index_.end()) continue;
+      const double d = distance_to_segment(where, to_screen(marks_[a->second].east, marks_[a->second].north),
+                                           to_screen(marks_[b->second].east, marks_[b->second].north)) +
+                       (v.in_network() ? 0 : 2);
+      if (d < nearest) nearest = d, best = v.id;
+    }
   return best;
 }
 
@@ -455,7 +478,7 @@ void PlanView::mouseReleaseEvent(QMouseEvent *e) {
     Q_EMIT mark_clicked(m);
     w_.select("mark", m);
   } else if (const auto v = vector_at(e->position()); !v.empty())
-    w_.select("vector", v);
+    w_.select(v.starts_with("x-") ? "measured" : "vector", v);
 }
 
 void PlanView::keyPressEvent(QKeyEvent *e) {

@@ -197,6 +197,13 @@ TEST_CASE("a list of fixes is dropped: weights by default are said, a wrong one 
   CHECK(std::abs(number(d.cell(t, wrong, "East mm"))) > 40);
   settle(200);
   if (const char *shot = std::getenv("SHOT_MEASURED")) d.window.grab().save(shot);
+  if (const char *shot = std::getenv("SHOT_MEASURED_PLAN")) {
+    d.click("Marks part");
+    settle(200);
+    d.window.grab().save(shot);
+    d.click("Measured part");
+    settle(50);
+  }
   bool doubted = false;
   for (const Doubt &x : w.job().doubts()) doubted = doubted || x.kind == "default weights";
   CHECK(doubted);

@@ -1,6 +1,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "publication/issue.h"
+#include "results/job_results.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
 #include <sstream>
@@ -153,4 +154,17 @@ TEST_CASE("marks that only levels lead to are issued with their heights and noth
     for (const auto &t : s.tables) captions += t.caption + "\n";
   CHECK_THAT(captions, Contains("Marks known in height only"));
   for (const std::string &name : job.network()->result.zero_sd_held) CHECK(name != "K1");
+}
+
+TEST_CASE("a record that keeps no covariance of its marks together is named among the changes, with the reason") {
+  TemporaryFolder folder;
+  Job job = adjusted(folder / "a.tie");
+  nlohmann::ordered_json record = prepare_issue(job, {}).record.data;
+  record["covariance_enu"] = nullptr; // as of more than 300 marks
+  job.take_bytes({{"record.json", record.dump()}});
+  job.accept_network(run_network(*job.snapshot(), job.vectors(), {}));
+  const auto &changes = job.snapshot()->get(changes_result());
+  REQUIRE(changes.size() == 1);
+  CHECK(changes[0].source_name == "record.json");
+  CHECK_THAT(changes[0].problem, Contains("no covariance of its marks together"));
 }
