@@ -24,7 +24,7 @@ std::optional<GpsTime> time_of(std::string_view text, long line) {
     v[i] = *n;
   }
   if (v[0] == 0 && v[1] == 0 && v[2] == 0) return {};
-  if (v[1] < 1 || v[1] > 366 || v[2] < 0 || v[2] > 86400 || v[0] < 0 || v[0] > 2200)
+  if (v[1] < 1 || v[1] > 366 || v[2] < 0 || v[2] > 86400 || v[0] < 0 || v[0] > 2200 || (v[0] >= 100 && v[0] < 1950))
     throw InputError({}, line, "\"" + printable(utf8_text(text)) + "\" is no time");
   const long year = v[0] >= 100 ? v[0] : v[0] <= 50 ? 2000 + v[0] : 1900 + v[0];
   return gps_time({static_cast<int>(year), 1, 1, 0, 0, 0}) +

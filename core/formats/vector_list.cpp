@@ -204,7 +204,7 @@ VectorList read_vector_list(std::string_view text) {
   long number = 0;
   const std::string_view line = first_line(text, start, number);
   const char delimiter = delimiter_of(line);
-  CsvReader reader(text.substr(start), delimiter);
+  CsvReader reader(text.substr(std::min(start, text.size())), delimiter);
   std::vector<std::string> cells;
   VectorList out;
   if (!reader.next(cells)) throw InputError("the list is empty");

@@ -108,4 +108,6 @@ TEST_CASE("vectors and fixes that cannot be are refused with their line") {
       Contains("none"));
   CHECK_THROWS_WITH(read_vector_list("mark,base,x,y,z\nA,B,1,2,3\n"), Contains("surface"));
   CHECK_THROWS_WITH(read_vector_list("from,to,dx,dy,dz\n"), Contains("no rows"));
+  CHECK_THROWS_AS(read_vector_list("# nothing but words"), InputError);
+  CHECK_THROWS_AS(read_vector_list(""), InputError);
 }

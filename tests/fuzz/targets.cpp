@@ -25,6 +25,7 @@
 #include "formats/shift_tiff.h"
 #include "formats/sinex.h"
 #include "formats/sp3.h"
+#include "formats/vector_list.h"
 
 namespace ampletie::testing {
 namespace {
@@ -100,10 +101,13 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
          attempt([&] { read_control_list(b); });
          attempt([&] { read_control_list(utf8_text(b)); });
          attempt([&] { broken_off(b); });
+         looks_like_vector_list(b);
+         attempt([&] { read_vector_list(utf8_text(b)); });
        }},
       {"control_documents",
        [](Bytes b) {
          attempt([&] { read_landxml_points(b); });
+         attempt([&] { read_landxml_vectors(b); });
          attempt([&] { read_issue_record(b); });
          attempt([&] { read_sinex(b); });
          attempt([&] { read_fit_file(b); });
