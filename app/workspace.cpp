@@ -30,6 +30,19 @@ Workspace::~Workspace() {
   if (worker_.joinable()) worker_.join();
 }
 
+void Workspace::measure_from_selection() {
+  if (!job_) return;
+  measuring_from_ = selection_.kind == "mark" && selection_.id != measuring_from_ ? selection_.id : std::string();
+  Q_EMIT selection_changed();
+}
+
+const MeasuredVector *Workspace::measured(const std::string &id) const {
+  if (!job_) return nullptr;
+  for (const MeasuredVector &v : job_->snapshot()->get(measured_result()))
+    if (v.id == id) return &v;
+  return nullptr;
+}
+
 void Workspace::leave_job() {
   // What is still computed belongs to the job that is left: it ends, and what it found is not taken over.
   stop();
@@ -45,6 +58,7 @@ void Workspace::enter(std::unique_ptr<Job> job) {
   approximate_.clear();
   index_ = {};
   selection_ = {};
+  measuring_from_.clear();
   job_changed();
   Q_EMIT selection_changed();
 }
@@ -92,7 +106,7 @@ QString Workspace::open(const QString &path) {
       job = std::make_unique<Job>(Job::open(path.toStdString()));
       // What every sheet begins with.
       const JobSnapshot &s = *job->snapshot();
-      s.occupations(), s.published(), s.levels(), s.traverses(), s.vectors();
+      s.occupations(), s.published(), s.levels(), s.traverses(), s.vectors(), s.get(measured_result());
     });
     enter(std::move(job));
     if (job_->store().read_only())

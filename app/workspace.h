@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "open_job/job.h"
 #include "publication/issue.h"
+#include "results/measured.h"
 #include <QObject>
 #include <QString>
 #include <atomic>
@@ -94,6 +95,11 @@ public:
 
   std::vector<PlanMark> plan_marks() const;
   const Selection &selection() const { return selection_; }
+  /// Measures from the selected mark to every one that is selected after it; once more at the same mark: no longer.
+  void measure_from_selection();
+  const std::string &measuring_from() const { return measuring_from_; } ///< mark; empty: nothing is measured
+  /// Null: there is none of this id.
+  const MeasuredVector *measured(const std::string &id) const;
   void select(const QString &kind, const std::string &id);
   void go(Section s) { Q_EMIT section_wanted(s); }
 
@@ -136,6 +142,7 @@ private:
   std::unique_ptr<Judge> judge_;
   std::vector<Intake> last_intake_;
   Selection selection_;
+  std::string measuring_from_;
   std::thread worker_;
   std::atomic<int> generation_ = 0; ///< of the job: work that was begun for another is not taken over
   std::atomic<bool> finished_{true};

@@ -18,6 +18,7 @@
 #include "judgement/decision_words.h"
 #include "judgement/left_over.h"
 #include "level/level.h"
+#include "publication/design_table.h"
 #include "publication/gnss_report.h"
 #include "publication/issue_folder.h"
 #include "publication/level_data.h"
@@ -62,6 +63,26 @@ int cmd_take(Sitting &here, const Arguments &a) {
     refused = refused || no;
   }
   return refused ? 2 : here.finish();
+}
+
+int cmd_plan(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  if (a.words.size() < 3)
+    throw InputError("say what is planned: mark, session, line or station, its name, and what is to be said of it");
+  check_name(a.words[1], "the name of what is planned");
+  const std::string id = a.words[0] + " " + a.words[1];
+  PlanThing::fields_of(a.words[0]);
+  nlohmann::json value;
+  for (std::size_t i = 2; i < a.words.size(); ++i) {
+    const auto [name, text] = name_value(a.words[i]);
+    value[name] = typed_field<PlanThing>(name, text);
+  }
+  job.decide("set", "plan:" + id, value, a.because);
+  const JobDesign &d = job.snapshot()->get(design_result());
+  if (!d.problem.empty()) print(d.problem + "\n");
+  for (const PlannedItem &item : d.items)
+    if (item.id == id) print((item.problem.empty() ? item.words : id + " takes no part: " + item.problem) + "\n");
+  return here.finish();
 }
 
 int cmd_set(Sitting &here, const Arguments &a) {
@@ -287,7 +308,9 @@ int cmd_show(Sitting &here, const Arguments &a) {
 int cmd_report(Sitting &here, const Arguments &a) {
   const Job &job = here.job(a.job);
   const std::string &file = a.files.at(0);
-  if (a.traverses) {
+  if (a.plan)
+    write_report(design_report(*job.snapshot(), job.snapshot()->get(design_result())), file);
+  else if (a.traverses) {
     if (!write_traverse_data(job, file)) write_report(traverse_report(job), file);
   } else if (!a.levels || !write_level_data(job, file))
     write_report(a.levels ? level_report(job) : gnss_report(job), file);
@@ -412,6 +435,7 @@ constexpr Action actions[] = {
     {"new", cmd_new},
     {"take", cmd_take},
     {"set", cmd_set},
+    {"plan", cmd_plan},
     {"hold", [](Sitting &here, const Arguments &a) { return cmd_hold(here, a, false); }},
     {"check", [](Sitting &here, const Arguments &a) { return cmd_hold(here, a, true); }},
     {"release", cmd_release},

@@ -56,6 +56,13 @@ CommandLine::CommandLine() {
       ->required();
   c->add_flag("--ahead", a.ahead, "of something whose data come later");
   because(c);
+  c = command("plan", "plan marks, sessions, levels and sights; `show plan` says what they will reach");
+  c->add_option("WORDS", a.words,
+                "mark NAME east=… north=… height=…, or lat= lon= height= | session NAME marks=A,B,C "
+                "start=2026-06-02T08:00 minutes=60 [mask=DEG] | line NAME from=A to=B [km=2.3] [sd=MM over a km] | "
+                "station MARK targets=B,C [direction=″ zenith=″ distance=MM ppm=…] | KIND NAME planned=no")
+      ->required();
+  because(c);
   for (bool check : {false, true}) {
     c = command(check ? "check" : "hold", check ? "compare a mark with coordinates, never use them" : "hold a mark");
     c->add_option("MARK", a.mark, "the mark")->required();
@@ -107,6 +114,7 @@ CommandLine::CommandLine() {
   c->add_option("FILE", a.files, "ends in .html or .pdf, heights of levels in .csv")->required()->expected(1);
   c->add_flag("--levels", a.levels, "of the levels");
   c->add_flag("--traverses", a.traverses, "of the total stations");
+  c->add_flag("--plan", a.plan, "what is planned, for the crew");
   c = command("export", "write an occupation, as corrected, as RINEX 3.05");
   c->add_option("OCCUPATION", a.item, "id, mark or mark@start")->required();
   c->add_option("FILE", a.files, "observation file, and a navigation file if wanted")->required()->expected(1, 2);

@@ -18,7 +18,7 @@ struct Arguments {
   double mask = 0, interval = 0;
   unsigned threads = 0;
   bool free = false, minimal = false, ahead = false, all = false, json = false, weighted = false, levels = false,
-       traverses = false;
+       traverses = false, plan = false;
   std::string what = "vectors", systems, sessions, pairs;
   double frequencies = 0;
   std::vector<std::string> centre;
@@ -39,9 +39,9 @@ struct CommandLine {
 
 /// The lists that `show` knows, in order of the work.
 inline constexpr const char *list_titles[] = {
-    "sources", "occupations", "vectors",    "loops", "runs",   "heights",   "setups", "traverses",
-    "network", "marks",       "comparison", "fits",  "pairs",  "also",      "groups", "change",
-    "lists",   "geoids",      "measured",   "way",   "doubts", "decisions", "results"};
+    "sources", "occupations", "vectors",  "loops", "runs",   "heights",   "setups", "traverses",  "network",
+    "marks",   "comparison",  "fits",     "pairs", "also",   "groups",    "change", "velocities", "plan",
+    "lists",   "geoids",      "measured", "way",   "doubts", "decisions", "results"};
 std::string list_names();
 
 } // namespace ampletie::cli

@@ -88,7 +88,7 @@ std::vector<Candidate> candidates(const Job &job, const std::vector<std::string>
   add_gnss(out, job, kinds);
   if (wanted(kinds, "measured vector"))
     for (const MeasuredVector &v : job.snapshot()->get(measured_result()))
-      out.push_back({"measured vector", v.id, {fmt::format("{}:{}", v.source_name, v.line), v.id}});
+      out.push_back({"measured vector", v.id, {v.where(), v.id}});
   add_levels(out, job, kinds);
   add_field(out, job, kinds);
   return out;

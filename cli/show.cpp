@@ -13,6 +13,7 @@
 #include "judgement/decision_words.h"
 #include "judgement/geoid_comparison.h"
 #include "publication/change_table.h"
+#include "publication/design_table.h"
 #include "publication/record_parts.h"
 #include "results/between.h"
 #include "results/control_record.h"
@@ -144,8 +145,7 @@ ordered_json network_object(const Job &job) {
       {"stale", job.network_stale()}};
   std::map<std::string, const VectorResult *> by_id;
   for (const auto &v : job.vectors()) by_id[v.id] = &v;
-  std::map<std::string, const MeasuredVector *> measured;
-  for (const auto &v : job.snapshot()->get(measured_result())) measured[v.id] = &v;
+  const auto measured = measured_by_id(job.snapshot()->get(measured_result()));
   std::map<std::string, const Occupation *> by_setup;
   for (const auto &o : job.snapshot()->occupations()) by_setup.emplace(o.setup, &o);
   const auto sights = sight_names(job.snapshot()->traverses());
@@ -416,6 +416,8 @@ constexpr List lists[] = {
     {"also", also_list},
     {"groups", group_rows},
     {"change", [](const Job &job) { return change_rows(job.snapshot()->get(changes_result())); }},
+    {"velocities", [](const Job &job) { return motion_object(job.snapshot()->get(motions_result())); }},
+    {"plan", [](const Job &job) { return design_object(*job.snapshot(), job.snapshot()->get(design_result())); }},
     {"lists", list_rows},
     {"geoids", geoid_rows},
     {"measured", [](const Job &job) { return measured_rows(*job.snapshot(), job.network()); }},

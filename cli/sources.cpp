@@ -5,35 +5,48 @@
 #include "base/text.h"
 #include "cli/names.h"
 #include "cli/words.h"
+#include "results/record_marks.h"
 #include <filesystem>
 #include <fmt/format.h>
+#include <set>
 
 namespace ampletie::cli {
 namespace {
 using nlohmann::json;
 
-bool is_geoid(const Job &job, const std::string &id) {
-  for (const SourceContent &c : job.snapshot()->contents())
-    if (c.source.id == id) return c.geoid != nullptr;
-  return false;
-}
+/// What can be said of a source, by what it holds: a file may have sights and vectors.
+struct Sayable {
+  std::string words; ///< "a geoid grid"
+  std::set<std::string> fields;
+};
 
-bool has_measured(const Job &job, const std::string &id) {
-  for (const SourceContent &c : job.snapshot()->contents())
-    if (c.source.id == id) return c.measured != nullptr;
-  return false;
-}
-
-bool is_shift_grid(const Job &job, const std::string &id) {
-  for (const SourceContent &c : job.snapshot()->contents())
-    if (c.source.id == id) return c.shift != nullptr;
-  return false;
-}
-
-bool is_list(const Job &job, const std::string &id) {
-  for (const ListSource &l : job.snapshot()->lists())
-    if (l.source_id == id) return true;
-  return false;
+Sayable sayable(const Job &job, const std::string &id) {
+  const JobSnapshot &s = *job.snapshot();
+  Sayable out;
+  const auto add = [&](const char *words, const std::set<std::string> &fields) {
+    out.words += (out.words.empty() ? "" : " and ") + std::string(words);
+    out.fields.insert(fields.begin(), fields.end());
+  };
+  for (const SourceContent &c : s.contents()) {
+    if (c.source.id != id) continue;
+    const auto fix = [](const MeasuredRow &r) { return r.fix(); };
+    if (c.measured && std::any_of(c.measured->rows.begin(), c.measured->rows.end(), fix))
+      add("a list of fixes", {"bases"});
+    else if (c.measured)
+      add("a list of vectors", {});
+    if (is_record(c)) add("an issue record", {"observed"});
+    if (c.shift) add("a grid of shifts", {"shifts"});
+    if (c.geoid) add("a geoid grid", {"geoid", "interpolation", "accuracy"});
+  }
+  const auto &control = s.lists();
+  if (std::any_of(control.begin(), control.end(), [&](const ListSource &l) { return l.source_id == id; })) {
+    std::set<std::string> all;
+    for (const auto &f : SourceThing::fields()) all.insert(f.name);
+    for (const char *other : {"bases", "observed", "shifts", "geoid", "interpolation", "accuracy"}) all.erase(other);
+    add("a control list", all);
+  } else if (recipe_source(s, id))
+    add("read with a recipe", {"recipe", "seen"});
+  return out;
 }
 
 /// The place and the reach of a job's marks.
@@ -64,38 +77,22 @@ std::string shift_grid_named(const Job &job, const std::string &word) {
 void set_source(Job &job, const std::vector<std::string> &words, const std::string &because) {
   if (words.size() < 3) throw InputError("say which one and NAME=VALUE");
   const std::string id = resolve_one(job, words[1], "source");
-  const RecipeSource *book = recipe_source(*job.snapshot(), id);
-  const bool geoid = is_geoid(job, id), list = is_list(job, id), shifts = is_shift_grid(job, id),
-             measured = has_measured(job, id);
-  if (!book && !geoid && !shifts && !measured)
+  const Sayable can = sayable(job, id);
+  if (can.words.empty())
     throw InputError("\"" + words[1] +
                      "\" is no control list, level file, field book, geoid grid, grid of shifts or list of vectors: "
-                     "nothing can be said "
-                     "of it");
+                     "nothing can be said of it");
   for (std::size_t i = 2; i < words.size(); ++i) {
     const auto [name, text] = name_value(words[i]);
-    const bool of_grids = name == "geoid" || name == "interpolation" || name == "accuracy",
-               of_texts = name == "recipe" || name == "seen";
-    const bool of_shifts = name == "shifts", of_measured = name == "bases";
-    if (find_field(SourceThing::fields(), name) && (of_measured         ? !measured
-                                                    : measured && !book ? true
-                                                    : shifts            ? !of_shifts
-                                                    : geoid             ? !of_grids
-                                                    : list              ? of_grids || of_shifts
-                                                                        : !of_texts))
-      throw InputError("\"" + words[1] + "\" is " +
-                       (measured ? "a list of vectors and fixes"
-                        : shifts ? "a grid of shifts"
-                        : geoid  ? "a geoid grid"
-                        : list   ? "a control list"
-                                 : "read with a recipe") +
-                       ": it has no \"" + name + "\"");
+    if (find_field(SourceThing::fields(), name) && !can.fields.count(name))
+      throw InputError("\"" + words[1] + "\" is " + can.words + ": it has no \"" + name + "\"");
     json v;
     if (name == "through" && !text.empty())
       v["through"] = shift_grid_named(job, text);
     else if (name == "recipe") {
       std::vector<std::string> all;
-      for (const Recipe &r : job_recipes(job.snapshot()->contents(), book->used->reads)) all.push_back(r.name);
+      for (const Recipe &r : job_recipes(job.snapshot()->contents(), recipe_source(*job.snapshot(), id)->used->reads))
+        all.push_back(r.name);
       if (std::find(all.begin(), all.end(), text) == all.end())
         throw InputError("there is no recipe \"" + text + "\"" + near_ones(text, all) + ": take its file first");
       v["recipe"] = text;

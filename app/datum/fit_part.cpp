@@ -301,7 +301,7 @@ void FitPart::fill_choices() {
     const bool given = f && !f->given.empty(); // then the models are those of the file, or of the definition
     plan_->setEnabled(!given), height_->setEnabled(!given);
     plan_->setCurrentIndex(plan_->findData(text(e.plan.value.value_or("similarity"))));
-    const bool space = e.plan.value.value_or("").ends_with("in space");
+    const bool space = in_space(e.plan.value.value_or(""));
     height_->setEnabled(!given && !space);
     height_->setCurrentIndex(
         height_->findData(space ? QString("with the plan") : text(e.height.value.value_or("shift"))));
@@ -416,7 +416,7 @@ void FitPart::set_model(const char *field, const QString &value) {
   nlohmann::json said{{field, value.toStdString()}};
   // In space heights go with the plan, whatever was said of them before.
   const FitEdits &e = w_.job().state().fits.at(system_name_);
-  const bool space = value.endsWith("in space"), was = e.plan.value.value_or("").ends_with("in space");
+  const bool space = in_space(value.toStdString()), was = in_space(e.plan.value.value_or(""));
   if (std::string_view(field) == "plan" && space != was) said["height"] = nullptr;
   if (const QString why = w_.decide("set", "fit:" + system_name_, said, {}); !why.isEmpty()) Q_EMIT refused(why);
 }

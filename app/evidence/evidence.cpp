@@ -7,13 +7,8 @@
 #include "base/angle.h"
 #include "base/text.h"
 #include "formats/recognise.h"
-#include "judgement/accuracy_verdict.h"
-#include "judgement/comparison.h"
 #include "judgement/decision_words.h"
 #include "judgement/left_over.h"
-#include "results/between.h"
-#include "results/measured_record.h"
-#include <Eigen/Dense>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -175,55 +170,6 @@ void EvidencePanel::about_occupation(QString &html, const Occupation &o) {
         [this, id] { w_.decide("use", id, nlohmann::json::object(), reason_->text()); }, false);
 }
 
-namespace {
-const MeasuredVector *measured_of(const Workspace &w, const std::string &id) {
-  for (const MeasuredVector &v : w.job().snapshot()->get(measured_result()))
-    if (v.id == id) return &v;
-  return nullptr;
-}
-} // namespace
-
-void EvidencePanel::about_measured(QString &html, const MeasuredVector &v) {
-  html += heading(v.fix ? "Fix" : "Vector of others", escaped(v.from) + " → " + escaped(v.to),
-                  !v.used              ? "left out: " + escaped(v.left_out_because)
-                  : !v.problem.empty() ? QString("not used")
-                  : v.check            ? QString("check: compared, never used")
-                                       : QString("used"),
-                  v.in_network()      ? ink::accepted
-                  : v.problem.empty() ? ink::unused
-                                      : ink::attention);
-  if (!v.problem.empty()) html += "<p>" + escaped(v.problem) + ".</p>";
-  html += "<table cellspacing='0'>";
-  const char *names[] = {"ΔX", "ΔY", "ΔZ"};
-  for (int i = 0; i < 3 && v.problem.empty(); ++i)
-    html += row(names[i], number(v.d[i], 4) + " m", "± " + number(std::sqrt(v.cov(i, i)) * 1000, 1) + " mm");
-  html += row("length", "<b>" + number(v.length(), 4) + " m</b>") +
-          row("status", v.status_words.empty() ? QString("not said") : escaped(v.status_words));
-  if (v.epochs) html += row("epochs", QString::number(*v.epochs));
-  if (!v.time.empty()) html += row("when", escaped(v.time));
-  if (v.frame.known()) html += row("frame", escaped(frame_name(v.frame)));
-  html += "</table><p style='color:#5A666E'>Weight " + escaped(v.weight_words) +
-          (v.base_words.empty() ? QString() : "; its base stood " + escaped(v.base_words)) + ".</p>";
-  if (const auto d = MeasuredDifferences(*w_.job().snapshot(), w_.job().network()).to(v)) {
-    html += part("Network less measured") + "<table cellspacing='0'>";
-    const char *axes[] = {"east", "north", "up"};
-    for (int i = 0; i < 3; ++i)
-      html +=
-          row(axes[i], number(1000 * d->enu[i], 1) + " mm", "± " + number(1000 * std::sqrt(d->cov(i, i)), 1) + " mm");
-    html += "</table>";
-  }
-  html += part("As it was taken") + "<p>" +
-          link(QString("line:%1:%2").arg(text(v.source_id)).arg(v.line),
-               escaped(v.source_name) + QString(", line %1").arg(v.line)) +
-          "</p>" + source_lines(v.source_id, v.line);
-  const std::string id = v.id;
-  const bool use = v.used && !v.check;
-  add_action(
-      use ? "Leave it out" : "Use it",
-      use ? "It stays in the job and is compared (Space)" : "Take it into the network (Space)",
-      [this, id, use] { w_.decide(use ? "leave-out" : "use", id, nlohmann::json::object(), reason_->text()); }, use);
-}
-
 void EvidencePanel::about_vector(QString &html, const VectorResult &v) {
   const bool fixed = v.error.empty() && v.solved->solution == Solution::fixed;
   QString state = !v.error.empty() ? "not solved" : QString::fromStdString(solution_name(v.solved->solution));
@@ -299,181 +245,6 @@ void EvidencePanel::about_vector(QString &html, const VectorResult &v) {
         [this, id] { w_.decide("use", id, nlohmann::json::object(), reason_->text()); }, false);
 }
 
-namespace {
-/// What was computed of a mark.
-QString coordinates_html(const NetworkRun &run, const AdjustedMark &m) {
-  QString html;
-  const FullPosition &p = run.positions.at(m.name);
-  auto sd = [&](int i) {
-    return m.cov_enu(i, i) > 0 ? "± " + number(std::sqrt(m.cov_enu(i, i)) * 1000, 1) + " mm" : QString("held");
-  };
-  html += "<table cellspacing='0'>";
-  if (m.plan_known)
-    html += row("East", "<b>" + number(p.grid.east, 4) + "</b>", sd(0)) +
-            row("North", "<b>" + number(p.grid.north, 4) + "</b>", sd(1));
-  if (p.height)
-    html += row("Height", "<b>" + number(*p.height, 4) + "</b>",
-                m.height_sd > 0 ? "± " + number(m.height_sd * 1000, 1) + " mm"
-                : run.geoid_sd  ? "geoid ± " + number(*run.geoid_sd, 2) + " m"
-                                : "");
-  if (m.plan_known)
-    html += row("h ellipsoidal", number(p.geodetic.h, 4), sd(2)) + row("scale factor", number(p.grid.scale, 7)) +
-            row("convergence", QString::fromStdString(format_dms(degrees(p.grid.convergence_rad), 1)));
-  if (m.geoid_correction_sd > 0)
-    html += row("geoid against grid", number(m.geoid_correction, 3) + " m",
-                "± " + number(m.geoid_correction_sd * 1000, 0) + " mm");
-  html += "</table>";
-  if (!m.plan_known) html += "<p style='color:#6F7B83'>Only levels lead here: height alone is known.</p>";
-  if (m.plan_known)
-    html +=
-        part("95 %") + "<table cellspacing='0'>" +
-        row("network", number(m.network_plan95 * 1000, 1) + " mm plan", number(m.network_up95 * 1000, 1) + " mm h") +
-        row("local", number(m.local_plan95 * 1000, 1) + " mm plan", number(m.local_up95 * 1000, 1) + " mm h") +
-        "</table>";
-  return html;
-}
-
-/// Whether the accuracy asked for is reached, and why not.
-QString asked_html(const JobState &state, const NetworkRun &run, const AdjustedMark &m) {
-  const AccuracyVerdict v = accuracy_verdict(state, run, m);
-  QString html;
-  if (!v.asked.any()) return html;
-  auto asked = [](double x, const char *what) { return x > 0 ? number(x * 1000, 0) + " mm " + what : QString(); };
-  html += "<table cellspacing='0'>" +
-          row(v.asked.local ? "asked, local" : "asked", asked(v.asked.plan, "plan"),
-              asked(v.asked.height, v.physical ? "height" : "h")) +
-          "</table>";
-  html += !v.reached() ? "<p style='color:#A63D2F'>Not reached: " + escaped(shortfall(v)) + ".</p>"
-                       : QString("<p style='color:#0B6E75'>What is asked is reached.</p>");
-  for (const auto &why : v.causes) html += "<p style='color:#6F7B83'>" + escaped(why) + "</p>";
-  return html;
-}
-
-/// What checks a mark.
-QString checks_html(const JobSnapshot &s, const NetworkRun &run, const AdjustedMark &m, Hold hold) {
-  QString html;
-  if (hold == Hold::none)
-    html += m.independent_checks ? QString("<p style='color:#0B6E75'>%1 set-ups: %2 independent check%3.</p>")
-                                       .arg(m.setups)
-                                       .arg(m.independent_checks)
-                                       .arg(m.independent_checks > 1 ? "s" : "")
-                                 : QString("<p style='color:#B87311'>One set-up only: nothing checks it.</p>");
-  if (hold == Hold::check)
-    for (const ComparedMark &c : compare_mark(s, run, m))
-      if (c.check) {
-        const QString words = escaped(difference_words(c));
-        const QString verdict = escaped(check_verdict(c));
-        html += "<p>Found " + words + ": " +
-                (c.passes() ? verdict : "<span style='color:#A63D2F'>" + verdict + "</span>") + ".</p>";
-      }
-  for (const ControlCheck &c : run.result.control)
-    if (c.mark == m.name)
-      html += QString("<p>Predicted from the other held marks: %1 mm in plan, %2 mm in height away; %3.</p>")
-                  .arg(number(c.difference_enu.head<2>().norm() * 1000, 1), number(c.difference_enu.z() * 1000, 1),
-                       c.passes ? "agrees" : "<span style='color:#A63D2F'>disagrees</span>");
-  return html;
-}
-} // namespace
-
-void EvidencePanel::measure() {
-  if (!w_.has_job()) return;
-  const Selection &s = w_.selection();
-  const bool there = s.kind == "mark" && s.id != measuring_from_;
-  measuring_from_ = there ? s.id : std::string();
-  setVisible(true);
-  refresh();
-}
-
-/// From the mark that was chosen for it, with what the difference is worth.
-QString EvidencePanel::between_html(const std::string &to) const {
-  if (measuring_from_.empty()) return {};
-  QString html = part("From " + escaped(measuring_from_));
-  if (to == measuring_from_)
-    return html +
-           "<p style='color:#6F7B83'>Choose another mark, here or on the plan: what lies between them appears here. "
-           "<b>M</b> ends it.</p>";
-  try {
-    if (!w_.job().network()) throw InputError("the network is not adjusted");
-    const Between b = between(*w_.job().network(), measuring_from_, to);
-    const auto mm = [&](double sd) { return "± " + number(1000 * sd, 1) + " mm"; };
-    const Ellipse e = ellipse(Eigen::Matrix2d(b.cov_enu.topLeftCorner<2, 2>()));
-    html += "<table cellspacing='0'>" + row("in space", "<b>" + number(b.slope_m, 4) + " m</b>", mm(b.slope_sd_m)) +
-            row("on the ground", number(b.ground_m, 4) + " m", "level") +
-            row("ellipsoid", number(b.ellipsoid_m, 4) + " m") + row("in the grid", number(b.grid_m, 4) + " m") +
-            row("ΔE, ΔN", number(b.east_m, 4) + " m", number(b.north_m, 4) + " m") +
-            row("Δh", number(b.up_m, 4) + " m", mm(std::sqrt(b.cov_enu(2, 2))));
-    if (b.height_m) html += row("ΔH", number(*b.height_m, 4) + " m");
-    html += row("bearing", text(format_dms(degrees(b.bearing_rad), 1)), "grid") +
-            row("azimuth", text(format_dms(degrees(b.azimuth_rad), 1))) +
-            row("zenith angle", text(format_dms(degrees(b.zenith_rad), 1))) +
-            row("95 % ellipse",
-                QString("%1 × %2 mm")
-                    .arg(1000 * factor95(2) * e.major, 0, 'f', 1)
-                    .arg(1000 * factor95(2) * e.minor, 0, 'f', 1),
-                "relative") +
-            "</table>";
-  } catch (const InputError &e) {
-    html += "<p>" + escaped(e.reason()) + ".</p>";
-  }
-  return html;
-}
-
-void EvidencePanel::about_mark(QString &html, const std::string &name) {
-  const auto &state = w_.job().state();
-  const auto h = state.holds.find(name);
-  const Hold hold = h == state.holds.end() ? Hold::none : h->second.how;
-  const NetworkRun *run = w_.job().network();
-  const AdjustedMark *m = nullptr;
-  if (run)
-    for (const auto &x : run->result.marks)
-      if (x.name == name) m = &x;
-  static const std::map<Hold, QString> words{{Hold::none, "computed"},     {Hold::full, "held"},
-                                             {Hold::plan, "held in plan"}, {Hold::height, "held in height"},
-                                             {Hold::weighted, "weighted"}, {Hold::check, "check, never used"}};
-  QString status = words.at(hold);
-  if (m && w_.job().network_stale()) status += " · out of date";
-  html += heading("Mark", escaped(name), status, hold == Hold::none ? ink::accepted : ink::text);
-  html += between_html(name);
-  const PublishedMark *pub = w_.job().snapshot()->listed(name);
-  if (pub && !pub->description.empty()) html += "<p style='color:#6F7B83'>" + escaped(pub->description) + "</p>";
-  if (m) {
-    html += coordinates_html(*run, *m);
-    html += asked_html(state, *run, *m);
-    html += checks_html(*w_.job().snapshot(), *run, *m, hold);
-  }
-  // A large network has thousands of lines that nobody reads.
-  const auto trace = [&](std::size_t followed) {
-    return trace_mark(name, *w_.job().snapshot(), w_.job().vectors(), run, followed);
-  };
-  const ShortTrace shown = whole_trace_ ? ShortTrace{trace(1000000)} : shortened(trace(ShortTrace::branches));
-  html += trace_html(shown.steps);
-  if (shown.hidden)
-    html += "<p>" + link("trace:whole", QString("and %1 more that move it less").arg(shown.hidden)) + "</p>";
-  offer_holds(name, hold);
-}
-
-void EvidencePanel::offer_holds(const std::string &name, Hold hold) {
-  auto hold_as = [this, name](const char *how) { w_.decide("hold", name, {{"how", how}}, reason_->text()); };
-  const auto bench = w_.job().snapshot()->benchmarks().find(name);
-  if (hold == Hold::none && bench != w_.job().snapshot()->benchmarks().end())
-    add_action(
-        "Hold in height", "Its published physical height is held, its plan computed", [hold_as] { hold_as("height"); },
-        false);
-  if (hold == Hold::none && w_.job().snapshot()->published().count(name)) {
-    add_action(
-        "Hold mark", "Fixed at its published coordinates", [hold_as] { hold_as("full"); }, false);
-    add_action(
-        "Use as check", "Compared, never used", [hold_as] { hold_as("check"); }, false);
-  } else if (hold != Hold::none) {
-    if (hold == Hold::full)
-      add_action(
-          "Use as check", "Compared, never used", [hold_as] { hold_as("check"); }, false);
-    add_action(
-        "Release mark", "Computed like the others",
-        [this, name] { w_.decide("release", name, nlohmann::json::object(), reason_->text()); }, false);
-  }
-}
-
 void EvidencePanel::about_doubt(QString &html, const std::string &id) {
   for (const Doubt &d : w_.job().doubts()) {
     if (d.id != id) continue;
@@ -532,79 +303,6 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
   html += "<p style='color:#0B6E75'>This doubt is settled.</p>";
 }
 
-void EvidencePanel::about_source(QString &html, const std::string &id) {
-  for (const auto &c : w_.job().snapshot()->contents()) {
-    if (c.source.id != id) continue;
-    html += heading("Source", escaped(c.source.name), text(c.source.kind), ink::accepted);
-    html += "<table cellspacing='0'>" + row("taken", text(c.source.taken_at)) +
-            "</table><p style='color:#6F7B83;font-size:8pt'>SHA-256 " + text(c.source.id) + "</p>";
-    html += "<p>The file lies in the job byte for byte and is never changed; corrections lie over it as decisions.</p>";
-    if (c.geoid)
-      about_geoid(html, c);
-    else if (c.shift)
-      about_shifts(html, c);
-    else
-      html += part("First lines") + source_lines(id, 3);
-  }
-}
-
-/// Heights through a grid: what it says of itself, whether it is used, and the decision for or against it.
-void EvidencePanel::about_geoid(QString &html, const SourceContent &c) {
-  const HeightGrid &g = *c.geoid;
-  const bool used = w_.job().snapshot()->geoid_choice().source == c.source.id;
-  const auto said = [](const std::string &t) { return t.empty() ? QString("not said") : escaped(t); };
-  html += part("Grid of a geoid") + "<table cellspacing='0'>" + row("model", escaped(g.name)) +
-          row("nodes", QString("%1 × %2, every %3°").arg(g.rows).arg(g.columns).arg(g.step_lat, 0, 'g', 4)) +
-          row("reaches", escaped(g.extent_words())) + row("surface", said(g.surface)) +
-          row("permanent tide", said(g.tide)) + row("ellipsoid", said(g.ellipsoid)) + "</table>";
-  html += used ? "<p style='color:#0B6E75'><b>Physical heights go through this grid</b>, read " +
-                     text(interpolation_name(w_.job().snapshot()->geoid_choice().interpolation)) +
-                     ". How good it is stands in the settings (Geoid, Geoid correlation).</p>"
-               : QString("<p style='color:#6F7B83'>Physical heights do not go through this grid.</p>");
-  const std::string target = "source:" + c.source.id;
-  add_action(
-      used ? "No longer through it" : "Heights through this grid", "Physical heights of all marks follow",
-      [this, target, used] {
-        w_.decide("set", target, {{"geoid", !used}}, reason_->text());
-      },
-      false);
-  if (!used) {
-    const bool says = w_.job().snapshot()->geoid_choice().accuracy_source == c.source.id;
-    add_action(
-        says ? "Not its accuracy" : "Accuracy of the geoid", "Its values are standard deviations of another grid",
-        [this, target, says] {
-          w_.decide("set", target, {{"accuracy", !says}}, reason_->text());
-        },
-        false);
-    return;
-  }
-  const bool cubic = w_.job().snapshot()->geoid_choice().interpolation == GridInterpolation::bicubic;
-  add_action(
-      cubic ? "Read it bilinear" : "Read it bicubic", "As the model was made to be read",
-      [this, target, cubic] {
-        w_.decide("set", target, {{"interpolation", cubic ? "bilinear" : "bicubic"}}, reason_->text());
-      },
-      false);
-}
-
-/// A grid of shifts: what it leads between, and whether the job's grid is reached through it.
-void EvidencePanel::about_shifts(QString &html, const SourceContent &c) {
-  const bool used = w_.job().snapshot()->shift_choice().source == c.source.id;
-  html += part("Grid of shifts") + "<table cellspacing='0'>" + row("from", escaped(c.shift->from)) +
-          row("to", escaped(c.shift->to)) + row("reaches", escaped(c.shift->extent_words())) + "</table>";
-  html += used ? "<p style='color:#0B6E75'><b>The job's grid is reached through these shifts</b>: they lead from its "
-                 "datum to the frame that the job is computed in.</p>"
-               : QString("<p style='color:#6F7B83'>The job's grid is not reached through these shifts. Control lists "
-                         "and further systems name them by themselves (Datum).</p>");
-  const std::string target = "source:" + c.source.id;
-  add_action(
-      used ? "No longer through it" : "The job's grid through it", "Only where the grid rests on an older datum",
-      [this, target, used] {
-        w_.decide("set", target, {{"shifts", !used}}, reason_->text());
-      },
-      false);
-}
-
 void EvidencePanel::about_decision(QString &html, long seq) {
   const auto stands = standing(w_.job().decisions());
   for (std::size_t i = 0; i < w_.job().decisions().size(); ++i) {
@@ -661,7 +359,7 @@ void EvidencePanel::refresh() {
       about_occupation(html, *w_.occupation(s.id));
     else if (s.kind == "vector" && w_.vector(s.id))
       about_vector(html, *w_.vector(s.id));
-    else if (const MeasuredVector *v = s.kind == "measured" ? measured_of(w_, s.id) : nullptr)
+    else if (const MeasuredVector *v = s.kind == "measured" ? w_.measured(s.id) : nullptr)
       about_measured(html, *v);
     else if (s.kind == "level line" && w_.job().snapshot()->levels().line(s.id))
       about_level_line(html, *w_.job().snapshot()->levels().line(s.id));

@@ -1,6 +1,5 @@
 #pragma once
 #include "app/workspace.h"
-#include "results/measured.h"
 #include <QWidget>
 
 class QTextBrowser;
@@ -17,13 +16,9 @@ class EvidencePanel : public QWidget {
 public:
   explicit EvidencePanel(Workspace &w, QWidget *parent = nullptr);
 
-  /// Measures from the selected mark to every one that is selected after it; once more at the same mark: no longer.
-  void measure();
-
 private:
   void refresh();
   QString between_html(const std::string &to) const;
-  std::string measuring_from_; ///< mark; empty: nothing is measured
   void follow(const QUrl &link);
   void add_action(const QString &label, const QString &tip, std::function<void()> f, bool needs_reason);
   void show_actions();

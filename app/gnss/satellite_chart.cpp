@@ -1,9 +1,12 @@
 #include "app/gnss/satellite_chart.h"
 #include "app/widgets/painting.h"
 #include "app/widgets/refreshing.h"
+#include <QApplication>
 #include <QMouseEvent>
 #include <QPainterPath>
+#include <QPointer>
 #include <QScrollBar>
+#include <QThreadPool>
 #include <set>
 
 namespace ampletie::app {
@@ -75,50 +78,103 @@ void SatelliteChart::rebuild() {
   const std::string key = v ? v->id + v->fingerprint : "";
   if (key == built_for_ && !key.empty()) return;
   built_for_ = key;
-  series_.clear();
-  std::map<SatId, Series> by_sat;
-  auto put = [&](SatId sat, GpsTime t, double value) {
-    Series &s = by_sat[sat];
-    s.sat = sat;
-    s.values.emplace_back(t, value);
-    s.rms += value * value;
-  };
+  waiting_.clear();
+  std::vector<Sample> samples;
   if (v && v->error.empty()) {
-    if (show_ == Show::residuals) {
-      // One carrier of the chosen ones, or the mean of all that are there.
-      std::map<SatId, std::set<int>> bands;
-      for (const CarrierArc &a : v->solved->arcs)
-        if (carrier_.isEmpty() || text(a.signal.substr(0, 2)) == carrier_) bands[a.sat].insert(a.band);
-      for (const ResidualSample &r : v->solved->residuals) {
-        double sum = 0;
-        int n = 0;
-        for (int b : bands[r.sat])
-          if (const float x = r.residual[static_cast<std::size_t>(b)]; std::isfinite(x))
-            sum += static_cast<double>(x), ++n;
-        if (n) put(r.sat, r.time, sum / n * 1000);
-      }
-    } else if (const Occupation *o = w_.occupation(v->to_occupation)) {
-      std::set<SatId> used;
-      for (const ResidualSample &r : v->solved->residuals) used.insert(r.sat);
-      const double interval = std::max(o->interval, (v->solved->last - v->solved->first) / 400);
-      for (const QualitySample &q :
-           signal_quality(*o->file, v->solved->first, v->solved->last, std::max(1.0, std::round(interval)))) {
-        if (!used.count(q.sat)) continue;
-        if (show_ == Show::strength && q.strength > 0) put(q.sat, q.time, static_cast<double>(q.strength));
-        if (show_ == Show::multipath && std::isfinite(q.multipath))
-          put(q.sat, q.time, static_cast<double>(q.multipath));
-      }
-    }
+    if (show_ == Show::residuals)
+      samples = residuals(*v);
+    else
+      ask_for_quality(*v);
   }
+  take(samples);
+}
+
+/// Residuals of one carrier of the chosen ones, or the mean of all that are there.
+std::vector<SatelliteChart::Sample> SatelliteChart::residuals(const VectorResult &v) const {
+  std::vector<Sample> out;
+  std::map<SatId, std::set<int>> bands;
+  for (const CarrierArc &a : v.solved->arcs)
+    if (carrier_.isEmpty() || text(a.signal.substr(0, 2)) == carrier_) bands[a.sat].insert(a.band);
+  for (const ResidualSample &r : v.solved->residuals) {
+    double sum = 0;
+    int n = 0;
+    for (int b : bands[r.sat])
+      if (const float x = r.residual[static_cast<std::size_t>(b)]; std::isfinite(x)) sum += static_cast<double>(x), ++n;
+    if (n) out.push_back({r.sat, r.time, sum / n * 1000});
+  }
+  return out;
+}
+
+/// Strength and multipath come from the second receiver's file, which another thread reads.
+void SatelliteChart::ask_for_quality(const VectorResult &v) {
+  const Occupation *o = w_.occupation(v.to_occupation);
+  if (!o) return;
+  waiting_ = "Reading " + text(o->source_name) + " …";
+  const double interval = std::max(1.0, std::round(std::max(o->interval, (v.solved->last - v.solved->first) / 400)));
+  QThreadPool::globalInstance()->start([chart = QPointer(this), key = built_for_, show = show_, file = o->file,
+                                        first = v.solved->first, last = v.solved->last, interval] {
+    std::vector<QualitySample> quality;
+    QString why;
+    try {
+      quality = signal_quality(*file->whole(), first, last, interval);
+    } catch (const std::exception &e) {
+      why = QString::fromUtf8(e.what());
+    }
+    QMetaObject::invokeMethod(qApp, [chart, key, show, quality = std::move(quality), why] {
+      if (!chart || chart->built_for_ != key || chart->show_ != show) return;
+      chart->waiting_ = why;
+      chart->take_quality(quality);
+    });
+  });
+}
+
+void SatelliteChart::take_quality(const std::vector<QualitySample> &quality) {
+  const VectorResult *v = w_.selected_vector();
+  if (!v) return;
+  std::set<SatId> used;
+  for (const ResidualSample &r : v->solved->residuals) used.insert(r.sat);
+  std::vector<Sample> samples;
+  for (const QualitySample &q : quality) {
+    if (!used.count(q.sat)) continue;
+    if (show_ == Show::strength && q.strength > 0) samples.push_back({q.sat, q.time, static_cast<double>(q.strength)});
+    if (show_ == Show::multipath && std::isfinite(q.multipath))
+      samples.push_back({q.sat, q.time, static_cast<double>(q.multipath)});
+  }
+  take(samples);
+}
+
+void SatelliteChart::take(const std::vector<Sample> &samples) {
+  std::map<SatId, Series> by_sat;
+  for (const Sample &x : samples) {
+    Series &s = by_sat[x.sat];
+    s.sat = x.sat;
+    s.values.emplace_back(x.time, x.value);
+    s.rms += x.value * x.value;
+  }
+  series_.clear();
   for (auto &[sat, s] : by_sat) {
     s.rms = std::sqrt(s.rms / static_cast<double>(s.values.size()));
     series_.push_back(std::move(s));
   }
+  setAccessibleDescription(in_words());
   const int hidden = static_cast<int>(series_.size()) - visible_rows();
   scroll_->setRange(0, std::max(0, hidden));
   scroll_->setPageStep(visible_rows());
   scroll_->setVisible(hidden > 0);
   update();
+}
+
+/// For those who do not see it.
+QString SatelliteChart::in_words() const {
+  if (!waiting_.isEmpty()) return waiting_;
+  if (series_.empty()) return "nothing to draw";
+  const auto worst =
+      std::max_element(series_.begin(), series_.end(), [](const Series &a, const Series &b) { return a.rms < b.rms; });
+  const Scale scale = scale_of(show_);
+  return QString("%1 satellites; largest rms %2 %3, %4")
+      .arg(series_.size())
+      .arg(worst->rms, 0, 'f', 1)
+      .arg(scale.unit, text(worst->sat.name()));
 }
 
 QRectF SatelliteChart::area() const { return QRectF(52, 28, width() - 132, height() - 50); }
@@ -148,6 +204,7 @@ void SatelliteChart::paintEvent(QPaintEvent *) {
     p.setPen(ink::unused);
     p.drawText(rect(), Qt::AlignCenter,
                v && !v->error.empty()                        ? text(v->error)
+               : v && !waiting_.isEmpty()                    ? waiting_
                : v                                           ? "The file holds nothing to draw here"
                : w_.has_job() && !w_.job().vectors().empty() ? "Choose a vector to see its satellites"
                                                              : "Residuals appear here once vectors are solved");

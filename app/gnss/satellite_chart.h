@@ -39,7 +39,17 @@ private:
     std::vector<std::pair<GpsTime, double>> values; ///< mm, dB-Hz or m
     double rms = 0;
   };
+  struct Sample {
+    SatId sat;
+    GpsTime time;
+    double value;
+  };
   void rebuild();
+  std::vector<Sample> residuals(const VectorResult &v) const;
+  void ask_for_quality(const VectorResult &v);
+  void take_quality(const std::vector<QualitySample> &quality);
+  void take(const std::vector<Sample> &samples);
+  QString in_words() const;
   QRectF area() const;
   double row_height() const;
   int visible_rows() const;
@@ -51,6 +61,7 @@ private:
   Show show_ = Show::residuals;
   std::vector<Series> series_;
   std::string built_for_;
+  QString waiting_; ///< for what, or why it does not come
   std::optional<SatId> highlighted_;
   int scope_ = 0;
   QString carrier_;

@@ -211,7 +211,7 @@ QString IssueSheet::answer(const NetworkRun *run) const {
 }
 
 void IssueSheet::refresh() {
-  QString files = "control.pdf · control.html · control.csv · control.geojson · record.json";
+  QString files = "control.pdf, .html, .csv, .geojson, .snx · record.json";
   if (w_.has_job())
     for (const JobFit &f : w_.job().fits())
       if (f.problem.empty()) files += " · and in " + text(f.name);

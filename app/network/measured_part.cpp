@@ -1,5 +1,6 @@
 #include "app/network/measured_part.h"
 #include "adjustment/statistics.h"
+#include "app/widgets/linked_choice.h"
 #include "app/widgets/numbers.h"
 #include "app/widgets/theme.h"
 #include "results/job_results.h"
@@ -79,17 +80,17 @@ MeasuredPart::MeasuredPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(
   all->setContentsMargins(0, 0, 0, 0);
   all->addWidget(words_);
   all->addLayout(lower, 1);
-  connect(table_, &TableCard::chosen, this, [this](const std::string &id) {
-    picture_->select(id);
-    w_.select("measured", id);
-  });
-  connect(picture_, &DifferencePicture::chosen, this, [this](const std::string &id) {
-    table_->select(id);
-    w_.select("measured", id);
-  });
+  choose_marks_together(table_, picture_, w_, this, "measured");
+}
+
+void MeasuredPart::showEvent(QShowEvent *e) {
+  QWidget::showEvent(e);
+  refresh();
 }
 
 void MeasuredPart::refresh() {
+  count_ = w_.has_job() ? static_cast<int>(w_.job().snapshot()->get(measured_result()).size()) : 0;
+  if (!isVisible()) return;
   std::vector<Row> rows;
   std::vector<Difference> drawn;
   int used = 0, by_default = 0;
@@ -110,7 +111,6 @@ void MeasuredPart::refresh() {
       drawn.push_back(std::move(x));
     }
   }
-  count_ = static_cast<int>(rows.size());
   words_->setText(
       rows.empty()
           ? QString(
@@ -129,11 +129,10 @@ void MeasuredPart::refresh() {
 }
 
 void MeasuredPart::toggle_use() {
-  if (!w_.has_job() || w_.selection().kind != "measured") return;
-  for (const MeasuredVector &v : w_.job().snapshot()->get(measured_result()))
-    if (v.id == w_.selection().id)
-      w_.decide(v.used && !v.check ? "leave-out" : "use", v.id, nlohmann::json::object(),
-                v.used ? "left out by hand" : "");
+  if (w_.selection().kind != "measured") return;
+  if (const MeasuredVector *v = w_.measured(w_.selection().id))
+    w_.decide(v->used && !v->check ? "leave-out" : "use", v->id, nlohmann::json::object(),
+              v->used ? "left out by hand" : "");
 }
 
 } // namespace ampletie::app

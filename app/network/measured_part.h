@@ -13,10 +13,13 @@ class MeasuredPart : public QWidget {
   Q_OBJECT
 public:
   explicit MeasuredPart(Workspace &w, QWidget *parent = nullptr);
-  void refresh();
+  void refresh(); ///< the count at once, the rows while they can be seen
   int count() const { return count_; }
   /// Leaves the chosen one out, or uses it again.
   void toggle_use();
+
+protected:
+  void showEvent(QShowEvent *e) override;
 
 private:
   Workspace &w_;

@@ -1,9 +1,11 @@
 #include "app/network/network_sheet.h"
 #include "adjustment/statistics.h"
 #include "app/network/change_part.h"
+#include "app/network/design_part.h"
 #include "app/network/geoid_part.h"
 #include "app/network/groups_part.h"
 #include "app/network/measured_part.h"
+#include "app/network/motion_part.h"
 #include "app/widgets/page.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/refreshing.h"
@@ -131,6 +133,7 @@ std::vector<Row> residual_rows(const Workspace &w, const NetworkRun &run) {
   const JobSnapshot &s = *w.job().snapshot();
   const auto sights = sight_names(s.traverses());
   const auto &sections = s.levels().sections;
+  const auto measured = measured_by_id(s.get(measured_result()));
   for (const BlockTest &t : run.result.adjustment.tests) {
     if (const auto sight = sights.find(t.id); sight != sights.end() && t.observations.size() == 1) {
       // Angles in seconds, and what they are across at the target by the column beside.
@@ -141,16 +144,13 @@ std::vector<Row> residual_rows(const Workspace &w, const NetworkRun &run) {
                                  style, "total station"));
     } else if (t.kind == "vector") {
       const VectorResult *v = w.vector(t.id);
-      if (!v)
-        for (const MeasuredVector &m : s.get(measured_result()))
-          if (m.id == t.id)
-            for (std::size_t i = 0; i < 3; ++i)
-              out.push_back(residual_row(t.id + "/" + std::to_string(i), between(m.from, m.to),
-                                         text(t.components[i]).mid(1), t.observations[i], {},
-                                         text(fmt::format("{}:{}", m.source_name, m.line))));
-      for (std::size_t i = 0; v && i < 3; ++i)
-        out.push_back(residual_row(t.id + "/" + std::to_string(i), between(v->from, v->to),
-                                   text(t.components[i]).mid(1), t.observations[i], {}, text(v->session).mid(13)));
+      const auto m = measured.find(t.id);
+      const bool others = m != measured.end();
+      for (std::size_t i = 0; (v || others) && i < 3; ++i)
+        out.push_back(residual_row(t.id + "/" + std::to_string(i),
+                                   v ? between(v->from, v->to) : between(m->second->from, m->second->to),
+                                   text(t.components[i]).mid(1), t.observations[i], {},
+                                   v ? text(v->session).mid(13) : text(m->second->where())));
     } else if (t.kind == "level") {
       const auto it =
           std::find_if(sections.begin(), sections.end(), [&](const LevelSection &x) { return x.id == t.id; });
@@ -230,6 +230,12 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   add_part("Groups", groups_, stack_);
   change_ = new ChangePart(w_);
   add_part("Change", change_, stack_);
+  motion_ = new MotionPart(w_);
+  add_part("Velocities", motion_, stack_);
+  design_ = new DesignPart(w_);
+  add_part("Plan", design_, stack_);
+  connect(design_, &DesignPart::refused, this, [this](const QString &why) { say(why, true); });
+  connect(motion_, &MotionPart::refused, this, [this](const QString &why) { say(why, true); });
   measured_ = new MeasuredPart(w_);
   add_part("Measured", measured_, stack_);
   summary_ = new Page;
@@ -250,14 +256,17 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   // Changes have a picture of their own, groups are a table that wants the room.
   connect(stack_, &QStackedWidget::currentChanged, this, [this, plan] {
     const QWidget *now = stack_->currentWidget();
-    plan->setVisible(now != change_ && now != measured_);
-    plot_->setVisible(now != change_ && now != groups_ && now != measured_);
+    const bool own_picture = now == change_ || now == measured_ || now == motion_ || now == design_;
+    plan->setVisible(!own_picture);
+    plot_->setVisible(!own_picture && now != groups_);
   });
   set_action("Adjust network", "Adjust network");
   connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
   connect(residuals_, &TableCard::chosen, this, [this](const std::string &id) {
     const std::string item = id.substr(0, id.find('/'));
-    w_.select(w_.vector(item) ? "vector" : item.starts_with("x-") ? "measured" : "level line", item);
+    const Thing::Kind kind = thing_by_id(item).kind;
+    const bool vector = kind == Thing::Kind::vector || kind == Thing::Kind::measured;
+    w_.select(words(vector ? kind : Thing::Kind::level_line), item);
   });
   connect(setups_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("occupation", id); });
   const auto follow = [this] {
@@ -350,6 +359,8 @@ void NetworkSheet::refresh() {
   setups_->set_rows(std::move(setups));
   groups_->refresh();
   change_->refresh();
+  motion_->refresh();
+  design_->refresh();
   geoid_->refresh();
   set_count(3, geoid_->count());
   measured_->refresh();

@@ -6,6 +6,8 @@ class QTextBrowser;
 
 namespace ampletie::app {
 class ChangePart;
+class MotionPart;
+class DesignPart;
 class GeoidPart;
 class GroupsPart;
 class MeasuredPart;
@@ -26,6 +28,8 @@ private:
   GeoidPart *geoid_;
   GroupsPart *groups_;
   ChangePart *change_;
+  MotionPart *motion_;
+  DesignPart *design_;
   MeasuredPart *measured_;
   QStackedWidget *stack_;
   QTextBrowser *summary_;

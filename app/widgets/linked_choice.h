@@ -5,15 +5,17 @@
 
 namespace ampletie::app {
 
-/// A mark chosen in the table is chosen in the picture, and the other way; the evidence follows both.
-inline void choose_marks_together(TableCard *table, DifferencePicture *picture, Workspace &w, QObject *context) {
-  QObject::connect(table, &TableCard::chosen, context, [picture, &w](const std::string &id) {
+/// A mark (or another kind of thing) chosen in the table is chosen in the picture, and the other way; the evidence
+/// follows both.
+inline void choose_marks_together(TableCard *table, DifferencePicture *picture, Workspace &w, QObject *context,
+                                  const char *kind = "mark") {
+  QObject::connect(table, &TableCard::chosen, context, [picture, &w, kind](const std::string &id) {
     picture->select(id);
-    w.select("mark", id);
+    w.select(kind, id);
   });
-  QObject::connect(picture, &DifferencePicture::chosen, context, [table, &w](const std::string &id) {
+  QObject::connect(picture, &DifferencePicture::chosen, context, [table, &w, kind](const std::string &id) {
     table->select(id);
-    w.select("mark", id);
+    w.select(kind, id);
   });
 }
 

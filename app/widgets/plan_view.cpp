@@ -478,7 +478,7 @@ void PlanView::mouseReleaseEvent(QMouseEvent *e) {
     Q_EMIT mark_clicked(m);
     w_.select("mark", m);
   } else if (const auto v = vector_at(e->position()); !v.empty())
-    w_.select(v.starts_with("x-") ? "measured" : "vector", v);
+    w_.select(words(thing_by_id(v).kind), v);
 }
 
 void PlanView::keyPressEvent(QKeyEvent *e) {

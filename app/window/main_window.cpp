@@ -128,7 +128,10 @@ void MainWindow::add_actions() {
   add_action("Decisions", QKeySequence("Ctrl+L"), [this] { show_decisions(); });
   add_action("Find", QKeySequence("Ctrl+K"), [this] { finder_->start(); });
   add_action("Show or hide evidence", QKeySequence("E"), [this] { evidence_->setVisible(!evidence_->isVisible()); });
-  add_action("Measure from the selected mark", QKeySequence("M"), [this] { evidence_->measure(); });
+  add_action("Measure from the selected mark", QKeySequence("M"), [this] {
+    w_.measure_from_selection();
+    evidence_->setVisible(true);
+  });
   add_action("Open or close doubts", QKeySequence("D"), [this] { doubts_->toggle(); });
   add_action("Use or leave out the selected vector", QKeySequence("Space"), [this] {
     if (sheet()) sheet()->toggle_use();

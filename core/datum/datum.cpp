@@ -130,8 +130,7 @@ Frame frame_of(const DatumSettings &s, const Projection &p) {
 
 namespace {
 /// The job's grid with geodetic coordinates in its frame.
-Projection grid_in_frame(const DatumSettings &s, const Geodetic &near, const Frame &frame) {
-  Projection own(s.crs, s.origin);
+Projection grid_in_frame(const Projection &own, const DatumSettings &s, const Geodetic &near, const Frame &frame) {
   if (!on_older_datum(own)) return own;
   if (!s.shifts.source.empty()) {
     if (!s.shifts.problem.empty()) throw InputError(s.shifts.problem);
@@ -160,7 +159,7 @@ Projection grid_in_frame(const DatumSettings &s, const Geodetic &near, const Fra
 
 JobDatum::JobDatum(const DatumSettings &settings, const Geodetic &near)
     : settings_(settings), projection_(settings.crs, settings.origin), frame_(frame_of(settings, projection_)) {
-  projection_ = grid_in_frame(settings, near, frame_);
+  projection_ = grid_in_frame(projection_, settings, near, frame_);
   if (!local()) projection_.check(near);
   if (settings.vertical.empty() || local()) return;
   try {

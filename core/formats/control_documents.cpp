@@ -149,6 +149,17 @@ std::shared_ptr<const JointCovariance> joint_covariance(const nlohmann::json &re
 }
 } // namespace
 
+/// As the record says; in those that do not, the mean time of its occupations.
+std::optional<double> observed_in(const nlohmann::json &j) {
+  if (const auto said = j.find("observed_epoch"); said != j.end() && said->is_number()) return said->get<double>();
+  double sum = 0;
+  int n = 0;
+  for (const auto &o : j.value("occupations", nlohmann::json::array()))
+    for (const char *end : {"start", "stop"})
+      if (const auto t = parse_iso(o.value(end, ""))) sum += decimal_year(*t), ++n;
+  return n ? std::optional(sum / n) : std::nullopt;
+}
+
 ControlList read_issue_record(std::string_view text) {
   // A tree of it takes some fifty times the text.
   if (text.size() > (std::size_t{8} << 20)) throw InputError("a record of more than 8 MB was not made by this program");
@@ -183,6 +194,7 @@ ControlList read_issue_record(std::string_view text) {
       keep.add(std::move(r));
     }
     out.joint = joint_covariance(j);
+    out.observed = observed_in(j);
     for (const auto &h : j.value("heights", nlohmann::json::array())) {
       ControlRow r;
       r.mark = h.at("name");

@@ -50,6 +50,7 @@ struct JointCovariance {
 struct ControlList {
   std::vector<ControlRow> rows;
   std::shared_ptr<const JointCovariance> joint; ///< null: the list has none
+  std::optional<double> observed;               ///< of records: when their marks were measured, decimal year
   char delimiter = ',';
   std::vector<std::string> unread_columns;
   std::size_t passed_over = 0; ///< rows that are no published values: provisional ones, heights from zero

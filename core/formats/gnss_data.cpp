@@ -45,7 +45,7 @@ double carrier_hz(char system, char band, int channel) {
   }
 }
 
-int ObservationFile::type_index(char system, std::string_view code) const {
+int ObservationHeader::type_index(char system, std::string_view code) const {
   const auto it = types.find(system);
   if (it == types.end()) return -1;
   for (std::size_t i = 0; i < it->second.size(); ++i)

@@ -45,17 +45,14 @@ struct ObservationEpoch {
   long line = 0;
 };
 
-/// A receiver's file as it stands: header facts, types per system and all epochs. Flat storage.
-struct ObservationFile {
+/// What a receiver's file says besides its epochs.
+struct ObservationHeader {
   double version = 3.05;
   std::string marker, marker_number, receiver, receiver_serial, receiver_firmware, antenna, antenna_serial, program;
   Vec3 approximate = Vec3::Zero();
   Vec3 delta_hen = Vec3::Zero(); ///< height, east, north of the antenna reference point above the marker, m
   std::map<char, std::vector<std::string>> types;
   std::optional<double> interval;
-  std::vector<ObservationEpoch> epochs;
-  std::vector<SatelliteRecord> records;
-  std::vector<Observable> values;
   std::map<std::string, long> header_lines; ///< header label → line of the file, for the trace
   std::map<SatId, int> glonass_channel;
   std::map<std::string, double> glonass_code_phase_bias; ///< "C1C" → m, as the header states
@@ -68,6 +65,14 @@ struct ObservationFile {
   std::string cut_off;             ///< why the text ends before its last epoch is whole; empty: it is
 
   int type_index(char system, std::string_view code) const; ///< −1 when the file does not carry it
+};
+
+/// A receiver's file as it stands: its header and all epochs. Flat storage.
+struct ObservationFile : ObservationHeader {
+  std::vector<ObservationEpoch> epochs;
+  std::vector<SatelliteRecord> records;
+  std::vector<Observable> values;
+
   /// A value of a record, or an absent one when the record was written before the type came in.
   Observable value(const SatelliteRecord &r, int index) const {
     return index >= 0 && index < r.count ? values[r.first + static_cast<std::size_t>(index)] : Observable{};

@@ -1,6 +1,8 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "base/utf8.h"
+#include "formats/landxml_units.h"
+#include "formats/recipe.h"
 #include "formats/vector_list.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -22,8 +24,20 @@ std::string word(const pugi::xml_node &n, const char *name) {
   return printable(utf8_text(std::string(trimmed(n.attribute(name).value()))));
 }
 
-/// The solution and the covariance that stand below a vector.
-void quality(const pugi::xml_node &v, MeasuredRow &r) {
+/// Metres in the unit that the file states for all of its lengths.
+double metres_per_unit(const pugi::xml_document &document) {
+  for (const auto &path : document.select_nodes("//Units/Metric|//Units/Imperial")) {
+    const std::string named = word(path.node(), "linearUnit");
+    if (named.empty()) continue;
+    const std::string unit = landxml_length_unit(named);
+    if (unit.empty()) throw InputError("the unit of length \"" + named + "\" is not known");
+    return metres_in(unit);
+  }
+  return 1;
+}
+
+/// The solution and the covariance that stand below a vector; `unit` m.
+void quality(const pugi::xml_node &v, double unit, MeasuredRow &r) {
   for (const char *level : {"GPSQCInfoLevel2", "GPSQCInfoLevel1"}) {
     const pugi::xml_node q = v.child(level);
     if (!q) continue;
@@ -31,7 +45,8 @@ void quality(const pugi::xml_node &v, MeasuredRow &r) {
     if (const auto n = number(q, "nbrSatellites")) r.satellites = static_cast<int>(*n);
     const auto xx = number(q, "covarianceXX"), xy = number(q, "covarianceXY"), xz = number(q, "covarianceXZ"),
                yy = number(q, "covarianceYY"), yz = number(q, "covarianceYZ"), zz = number(q, "covarianceZZ");
-    if (xx && xy && xz && yy && yz && zz) r.cov_xyz = Mat3{{*xx, *xy, *xz}, {*xy, *yy, *yz}, {*xz, *yz, *zz}};
+    if (xx && xy && xz && yy && yz && zz)
+      r.cov_xyz = unit * unit * Mat3{{*xx, *xy, *xz}, {*xy, *yy, *yz}, {*xz, *yz, *zz}};
     return;
   }
 }
@@ -49,6 +64,7 @@ VectorList read_landxml_vectors(std::string_view text) {
   if (!parsed)
     throw InputError({}, 1 + std::count(text.begin(), text.begin() + std::min(parsed.offset, std::ssize(text)), '\n'),
                      std::string("the XML is damaged: ") + parsed.description());
+  const double unit = metres_per_unit(document);
   VectorList out;
   std::map<std::string, std::string> stations;
   // Vectors come in the order of the file: lines are counted once.
@@ -76,12 +92,12 @@ VectorList read_landxml_vectors(std::string_view text) {
       r.from = mark(word(v, "setupID_A")), r.to = mark(word(v, "setupID_B"));
       const auto x = number(v, "dX"), y = number(v, "dY"), z = number(v, "dZ");
       if (!x || !y || !z) throw InputError("a GPSVector without dX, dY, dZ");
-      r.d = Vec3(*x, *y, *z);
+      r.d = unit * Vec3(*x, *y, *z);
       r.time = word(v, "startTime"), r.description = word(v, "purpose");
       r.check = lower(r.description) == "check";
-      quality(v, r);
+      quality(v, unit, r);
       const auto plan = number(v, "horizontalPrecision"), up = number(v, "verticalPrecision");
-      if (!r.cov_xyz && plan && up && *plan > 0 && *up > 0) r.sd_enu = Vec3(*plan, *plan, *up);
+      if (!r.cov_xyz && plan && up && *plan > 0 && *up > 0) r.sd_enu = unit * Vec3(*plan, *plan, *up);
     } catch (const InputError &e) {
       throw InputError({}, r.line, e.reason());
     }

@@ -49,7 +49,8 @@ VectorList read_vector_list(std::string_view text);
 std::string vector_list_words();
 
 bool looks_like_landxml_vectors(std::string_view text);
-/// `GPSVector` of LandXML 1.2 with its set-ups' stations, covariance and solution, `GPSPosition` not.
+/// `GPSVector` of LandXML 1.2 with its set-ups' stations, covariance and solution, `GPSPosition` not. Lengths are in
+/// the file's unit, metres where it states none.
 VectorList read_landxml_vectors(std::string_view text);
 
 /// Throws `InputError` with line and reason for what no vector can be.

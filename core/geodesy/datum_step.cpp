@@ -1,5 +1,6 @@
 #include "geodesy/datum_step.h"
 #include "base/error.h"
+#include "geodesy/by_repetition.h"
 #include "geodesy/geographic_axes.h"
 #include <algorithm>
 #include <cmath>
@@ -8,14 +9,7 @@
 namespace ampletie {
 
 Geodetic DatumStep::inverse(const Geodetic &in_datum) const {
-  // Shifts hardly change over their own size: what the way there misses by is taken off until it is nothing.
-  Geodetic x = in_datum;
-  for (int i = 0; i < 20; ++i) {
-    const Geodetic y = forward(x);
-    const double dlat = in_datum.lat - y.lat, dlon = std::remainder(in_datum.lon - y.lon, 2 * pi);
-    x.lat += dlat, x.lon += dlon;
-    if (std::max(std::abs(dlat), std::abs(dlon)) < 1e-13) return x;
-  }
+  if (const auto x = led_from(in_datum, [&](const Geodetic &at) { return forward(at); })) return *x;
   throw InputError("there is no way back at this place through " + words_);
 }
 

@@ -1,6 +1,7 @@
 #include "geodesy/shift_grid.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "geodesy/by_repetition.h"
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -50,13 +51,7 @@ Geodetic ShiftGrid::forward(const Geodetic &at) const {
 }
 
 Geodetic ShiftGrid::inverse(const Geodetic &at) const {
-  Geodetic x = at;
-  for (int i = 0; i < 20; ++i) {
-    const Geodetic y = forward(x);
-    const double dlat = at.lat - y.lat, dlon = at.lon - y.lon;
-    x.lat += dlat, x.lon += dlon;
-    if (std::max(std::abs(dlat), std::abs(dlon)) < 1e-13) return x;
-  }
+  if (const auto x = led_from(at, [&](const Geodetic &place) { return forward(place); })) return *x;
   throw InputError(name + " has no way back at this place: its shifts change too much there");
 }
 

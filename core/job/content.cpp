@@ -27,21 +27,22 @@ struct Given {
   const std::string &as, &unknown_because;
 };
 
-void add_site(SourceContent &c, ObservationFile f) {
-  // Formats of fixed columns count bytes: there single fields are converted, after reading.
-  for (std::string *x : {&f.marker, &f.marker_number, &f.receiver, &f.receiver_serial, &f.receiver_firmware, &f.antenna,
-                         &f.antenna_serial, &f.program})
-    *x = printable(utf8_text(*x));
-  c.sites.push_back(std::make_shared<ObservationFile>(std::move(f)));
+/// Formats of fixed columns count bytes: there single fields are converted, after reading.
+std::vector<ObservationFile> in_utf8(std::vector<ObservationFile> files) {
+  for (ObservationFile &f : files)
+    for (std::string *x : {&f.marker, &f.marker_number, &f.receiver, &f.receiver_serial, &f.receiver_firmware,
+                           &f.antenna, &f.antenna_serial, &f.program})
+      *x = printable(utf8_text(*x));
+  return files;
 }
 
 void read_observations(const Given &g, SourceContent &c) {
-  for (ObservationFile &f : read_rinex_observations(g.text)) add_site(c, std::move(f));
+  c.sites = sites_in_memory(in_utf8(read_rinex_observations(g.text)));
 }
 
 void read_log(const Given &g, SourceContent &c) {
   RtcmLog log = read_rtcm3(g.text, date_in_name(g.name));
-  for (ObservationFile &f : log.stations) add_site(c, std::move(f));
+  c.sites = sites_in_memory(in_utf8(std::move(log.stations)));
   if (log.navigation.size()) c.navigation = std::make_shared<NavigationFile>(std::move(log.navigation));
 }
 
@@ -121,7 +122,11 @@ const Reader readers[] = {
     {FileKind::issue_record, "control",
      [](const Given &g, SourceContent &c) { c.control = kept(read_issue_record(g.text)); }},
     {FileKind::vector_list, "vectors",
-     [](const Given &g, SourceContent &c) { c.measured = kept(read_vector_list(utf8_text(g.text))); }},
+     [](const Given &g, SourceContent &c) {
+       const std::string utf8 = utf8_text(g.text);
+       c.measured = kept(read_vector_list(utf8));
+       c.cut_off = broken_off(utf8);
+     }},
     {FileKind::landxml_vectors, "vectors",
      [](const Given &g, SourceContent &c) { c.measured = kept(read_landxml_vectors(g.text)); }},
     {FileKind::shift_grid, "shift", [](const Given &g, SourceContent &c) { c.shift = kept(read_ntv2(g.text)); }},

@@ -3,13 +3,13 @@
 #include "formats/control_list.h"
 #include "formats/fit_file.h"
 #include "formats/geoid_grid.h"
-#include "formats/gnss_data.h"
 #include "formats/ionex.h"
 #include "formats/ocean_loading_file.h"
 #include "formats/recipe.h"
 #include "formats/rinex_clock.h"
 #include "formats/vector_list.h"
 #include "geodesy/shift_grid.h"
+#include "job/observation_site.h"
 #include "job/store.h"
 #include <map>
 #include <memory>
@@ -19,7 +19,7 @@ namespace ampletie {
 /// A source that has been read. One of the members is set; an RTCM log may hold both observations and orbits.
 struct SourceContent {
   Source source;
-  std::vector<std::shared_ptr<const ObservationFile>> sites;
+  ObservationSites sites;
   std::shared_ptr<const NavigationFile> navigation;
   std::shared_ptr<const Sp3File> sp3;
   std::shared_ptr<const ClockFile> clock;

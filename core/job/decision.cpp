@@ -45,6 +45,7 @@ constexpr TargetRow targets[] = {
     named<PairThing>(Thing::Kind::nothing),
     named<AlsoThing>(Thing::Kind::nothing),
     named<GroupThing>(Thing::Kind::nothing),
+    named<PlanThing>(Thing::Kind::nothing),
     named<StaffThing>(Thing::Kind::nothing),
     named<InstrumentThing>(Thing::Kind::nothing),
 };

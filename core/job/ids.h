@@ -24,6 +24,7 @@ using SerialNumber = Id<struct SerialTag>; ///< of an instrument, as the books w
 using FitName = Id<struct FitTag>;         ///< a system that a frame fit leads to
 using AlsoName = Id<struct AlsoTag>;       ///< a further system of the issue
 using WeightGroup = Id<struct WeightTag>;  ///< of observations: "kind=vectors", "day=2026-05-12"
+using PlanName = Id<struct PlanTag>;       ///< what is planned: "session 1"
 using PairName = Id<struct PairTag>;       ///< "SYSTEM|MARK"
 using DoubtId = Id<struct DoubtTag>;       ///< "d-…"
 using ItemId = Id<struct ItemTag>;         ///< anything that can be left out, or a span of it

@@ -54,6 +54,8 @@ std::vector<Slice> slices_of(const Meaning &m) {
           return {Slice::fits};
         else if constexpr (std::is_same_v<T, Said<GroupThing>>)
           return {Slice::groups};
+        else if constexpr (std::is_same_v<T, Said<PlanThing>>)
+          return {Slice::plan};
         else if constexpr (std::is_same_v<T, Said<AskedThing>>)
           return {Slice::asked};
         else if constexpr (std::is_same_v<T, Said<MarkThing>>)
@@ -95,6 +97,7 @@ const char *slice_name(Slice s) {
                                    "styles",
                                    "frame fits",
                                    "groups",
+                                   "plan",
                                    "accuracy asked for",
                                    "said of marks",
                                    "recipes",

@@ -26,6 +26,7 @@ enum class Slice {
   styles,
   fits,   ///< frame fits and their pairs, further systems
   groups, ///< factors of groups of observations
+  plan,   ///< what is to be measured
   asked,
   marks,   ///< gravity, names that stand for others
   recipes, ///< and what was looked at

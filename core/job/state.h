@@ -166,6 +166,20 @@ struct GroupEdits {
   Decided<std::optional<double>> factor; ///< on their standard deviations
 };
 
+/// Something that is to be measured, or a mark that is to be built: "mark K7", "session 1", "line S1", "station T4".
+struct PlanEdits {
+  template <class T> using Slot = Decided<std::optional<T>>;
+  Slot<bool> planned;                            ///< false: no longer
+  Slot<double> east, north, height;              ///< of a mark, in the job's grid and height system, m
+  Slot<double> lat, lon;                         ///< in their place, degrees
+  Slot<std::string> marks, start;                ///< of a session: names; first epoch in GPS time
+  Slot<double> minutes, mask;                    ///< of a session; degrees
+  Slot<std::string> from, to;                    ///< of a levelled line
+  Slot<double> km, sd_km;                        ///< its length; mean of fore and back over a kilometre, m
+  Slot<std::string> targets;                     ///< of a station: names
+  Slot<double> direction, zenith, distance, ppm; ///< deviations of a set, radians and m
+};
+
 /// What is taken for the accuracy of an observation where nobody states one: a part of its own and one by length.
 struct DefaultWeight {
   double plan = 0, plan_ppm = 0, up = 0, up_ppm = 0; ///< m, ppm
@@ -207,6 +221,7 @@ struct JobState {
   std::map<std::string, FitEdits> fits;                    ///< by the name of the system
   std::map<std::string, AlsoEdits> also;                   ///< by the name of the system
   std::map<std::string, GroupEdits> groups;                ///< by name: "kind=vectors"
+  std::map<std::string, PlanEdits> plan;                   ///< by what it is: "session 1"
   std::map<std::string, CodeStyle> styles;                 ///< by code; "WALL*" for all that begin so
   std::map<std::string, Decided<double>> staffs;           ///< staff → scale of its graduation, ppm
   std::map<std::string, InstrumentCard> instruments;       ///< by serial number, as the books write it
@@ -218,8 +233,9 @@ struct JobState {
   std::map<std::string, Decided<ListReading>> lists;       ///< source → what was said of all of its marks
   Decided<std::string> geoid; ///< source whose grid gives physical heights; empty: the register's
   std::map<std::string, Decided<bool>>
-      bases_published;                 ///< source of fixes → that bases stood on their published places
-  Decided<std::string> geoid_accuracy; ///< source whose grid says how good the surface is; empty: none
+      bases_published;                             ///< source of fixes → that bases stood on their published places
+  std::map<std::string, Decided<double>> observed; ///< record → decimal year that its marks were measured at
+  Decided<std::string> geoid_accuracy;             ///< source whose grid says how good the surface is; empty: none
   Decided<std::string> shifts; ///< source through which the older datum of the job's grid is reached; empty: none
   std::map<std::string, Decided<GridInterpolation>> interpolations; ///< source → how its grid is read
   std::map<std::string, long> seen;                                 ///< sources whose unread pieces were looked at

@@ -303,6 +303,15 @@ Store Store::open(const std::string &path, const char *vfs) {
   return s;
 }
 
+Store Store::beside(const std::string &path) {
+  Store s;
+  s.path_ = path;
+  s.read_only_ = true;
+  s.db_ = connect(path, SQLITE_OPEN_READONLY, nullptr);
+  sqlite3_busy_timeout(s.db_, 10'000);
+  return s;
+}
+
 namespace {
 std::string seal_of_decision(const Decision &d, const std::string &value, const std::string &before) {
   return seal({before, std::to_string(d.seq), d.time, d.author, d.reason, d.verb, d.target, value});

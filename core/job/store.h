@@ -51,6 +51,8 @@ public:
   /// The file appears under its name only when everything is in it, `first` included. Refuses a name that is taken.
   static Store create(const std::string &path, const char *vfs = nullptr, const std::vector<Decision> &first = {});
   static Store open(const std::string &path, const char *vfs = nullptr);
+  /// To read single sources of a job that is open already, by another thread: not checked again, nothing locked.
+  static Store beside(const std::string &path);
   Store(Store &&) noexcept;
   Store &operator=(Store &&) noexcept;
   ~Store();

@@ -67,6 +67,7 @@ std::string DecisionWords::about(const Decision &d) const {
                                [](const Said<FitThing> &x) { return "system " + x.about.text; },
                                [](const Said<AlsoThing> &x) { return "further system " + x.about.text; },
                                [](const Said<GroupThing> &x) { return "group " + x.about.text; },
+                               [](const Said<PlanThing> &x) { return "planned " + x.about.text; },
                                [](const Said<PairThing> &x) {
                                  const auto bar = x.about.text.find('|');
                                  return x.about.text.substr(bar + 1) + " in the fit of " + x.about.text.substr(0, bar);

@@ -84,6 +84,13 @@ void geoid_doubts(DoubtList &list, const JobSnapshot &s) {
                                      : std::string()) +
                    "physical heights do not go through this grid: say so (geoid=yes), or leave the file out",
                c.source.id);
+  if (!g.accuracy_source.empty() && (set.vertical.empty() || set.geoid_sd > 0))
+    list.add(DoubtKind::geoid_unused, g.accuracy_file, Section::datum, {Thing::Kind::source, g.accuracy_source},
+             set.vertical.empty()
+                 ? "it was to say how good the geoid is, but the job has no height system (setting vertical)"
+                 : "it was to say how good the geoid is, but the deviation that is stated counts (setting geoid_sd, 0: "
+                   "this grid)",
+             g.accuracy_source);
   if (g.grid && set.vertical.empty())
     list.add(DoubtKind::geoid_unused, g.file, Section::datum, {Thing::Kind::source, g.source},
              "heights were to go through this grid, but the job has no height system (setting vertical)", g.source);

@@ -16,7 +16,7 @@ std::string names(const std::vector<const MeasuredVector *> &all) {
 
 void of_one_list(DoubtList &list, const std::string &id, const std::string &file,
                  const std::vector<const MeasuredVector *> &all) {
-  std::vector<const MeasuredVector *> by_default, poor, unsaid;
+  std::vector<const MeasuredVector *> by_default, poor;
   std::map<std::string, std::vector<const MeasuredVector *>> problems;
   std::set<std::string> weights;
   for (const MeasuredVector *v : all) {

@@ -45,8 +45,7 @@ public:
   FailedTests(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors, const NetworkRun &run)
       : list_(list), s_(s), run_(run), sights_(sight_names(s.traverses())) {
     for (const VectorResult &v : vectors) vectors_[v.id] = v.from + " → " + v.to;
-    for (const MeasuredVector &v : s.get(measured_result()))
-      vectors_[v.id] = fmt::format("{} ({}:{})", v.name(), v.source_name, v.line);
+    for (const MeasuredVector &v : s.get(measured_result())) vectors_[v.id] = v.name_and_where();
     for (const Occupation &o : s.occupations()) by_setup_.emplace(o.setup, &o);
     for (const BlockTest &t : run.result.adjustment.tests) {
       if (t.kind == "vector") largest_vector_ = std::max(largest_vector_, t.statistic);
@@ -168,8 +167,7 @@ private:
   void vector(const BlockTest &t) {
     const auto name = vectors_.find(t.id);
     Doubt &d = list_.add(DoubtKind::vector_suspicious, name != vectors_.end() ? name->second : t.id, Section::network,
-                         {t.id.starts_with("x-") ? Thing::Kind::measured : Thing::Kind::vector, t.id},
-                         "this vector does not fit the others");
+                         thing_by_id(t.id), "this vector does not fit the others");
     d.value = t.statistic, d.limit = t.limit, d.unit = "χ²";
     if (t.external_effect) d.effect_m = *t.external_effect;
   }

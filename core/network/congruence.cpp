@@ -163,6 +163,8 @@ Congruence compare_times(const CongruenceInput &in) {
       group[i] = false, statistic[i] = with.statistic - f.statistic;
   }
   out.group_statistic = f.statistic, out.group_degrees = f.degrees, out.group_limit = limit_of(in, f.degrees);
+  const Index shifts = std::min<Index>(3, f.parameters.size() - (in.rotation ? 1 : 0));
+  out.shift.head(shifts) = f.parameters.head(shifts);
   const std::vector<double> left = gains(in, f);
   for (std::size_t i = 0; i < in.marks.size(); ++i) {
     Displacement d;

@@ -37,6 +37,7 @@ struct Congruence {
   bool congruent = true;
   double group_statistic = 0, group_limit = 0; ///< the same of the reference group
   int group_degrees = 0;
+  Vec3 shift = Vec3::Zero();       ///< that the reference group has in common, m (without the turn)
   std::vector<Displacement> marks; ///< in the order of the input
   std::string problem;             ///< why no reference group was found; then nothing is said of single marks
 };

@@ -46,8 +46,8 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
   for (const auto &f : c.sites) {
     out += out.empty() ? "" : "; ";
     out += fmt::format("observations{} {}, {} to {}, {} epochs", f->moving ? " of a moving antenna after" : " at",
-                       f->marker.empty() ? "an unnamed mark" : f->marker, iso(f->epochs.front().time).substr(0, 16),
-                       iso(f->epochs.back().time).substr(11, 5), f->epochs.size());
+                       f->marker.empty() ? "an unnamed mark" : f->marker, iso(f->start).substr(0, 16),
+                       iso(f->stop).substr(11, 5), f->epochs);
     if (!f->cut_off.empty()) out += fmt::format(" (cut off at its end, {})", f->cut_off);
     if (f->repeated_epochs) out += fmt::format(" ({} repeated epochs stepped over)", f->repeated_epochs);
   }
@@ -192,6 +192,7 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
 std::vector<Intake> Job::take_read(ReadFiles files) {
   std::vector<Intake> out;
   std::vector<std::pair<Source, std::string>> fresh;
+  std::vector<StoredResult> kept;
   Contents read;
   std::size_t books = 0; // everything that hangs on a book is some forty times its size
   for (const auto &c : *contents_) books += book_bytes(c);
@@ -222,6 +223,8 @@ std::vector<Intake> Job::take_read(ReadFiles files) {
   }
   if (fresh.empty()) return out;
   store_.add_sources(fresh);
+  for (SourceContent &c : read) rest_in_file(c, kept);
+  if (!kept.empty()) store_.add_results(kept);
   for (const auto &c : *contents_) read.push_back(c);
   std::sort(read.begin(), read.end(), [](const auto &a, const auto &b) { return a.source.id < b.source.id; });
   contents_ = std::make_shared<const Contents>(std::move(read));

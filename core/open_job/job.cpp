@@ -7,6 +7,7 @@
 #include "job/settings.h"
 #include "results/vector_fingerprint.h"
 #include <cstdlib>
+#include <filesystem>
 #include <fmt/format.h>
 #include <pwd.h>
 #include <unistd.h>
@@ -81,9 +82,34 @@ Job Job::open(const std::string &path) {
 }
 
 namespace {
-/// Reads everything that was taken, several files at a time. What cannot be read says why.
-Contents read_contents(const Store &store) {
-  std::vector<Source> sources = store.sources();
+/// Reads the observations of a source from the job's file again.
+std::shared_ptr<const ObservationSource> observations_in(const std::string &job, const Source &s,
+                                                         std::shared_ptr<RecentlyRead> recent) {
+  const std::string path = std::filesystem::absolute(job).string();
+  return std::make_shared<ObservationSource>([path, s, recent = std::move(recent)] {
+    const SourceContent c = read_source(s.name, Store::beside(path).source_bytes(s.id), {}, s.kind);
+    if (c.sites.empty()) throw InputError(s.name, 0, "it held observations when it was taken and holds none now");
+    auto sites = c.sites.front()->source()->sites();
+    recent->keep(sites);
+    return sites;
+  });
+}
+} // namespace
+
+void Job::rest_in_file(SourceContent &c, std::vector<StoredResult> &kept) const {
+  if (c.sites.empty()) return;
+  recent_->keep(c.sites.front()->source()->sites());
+  nlohmann::json sites = kept_sites(c.sites);
+  c.sites = sites_from_kept(sites, observations_in(store_.path(), c.source, recent_));
+  if (c.source.kind == "observation") kept.push_back({"site", c.source.id, site_reading, std::move(sites), {}});
+}
+
+/// Several files at a time. What cannot be read says why.
+Contents Job::read_contents() {
+  std::vector<Source> sources = store_.sources();
+  std::map<std::string, nlohmann::json> known; // of observations, by source
+  for (StoredResult &r : store_.results("site"))
+    if (r.fingerprint == site_reading) known[r.id] = std::move(r.data);
   // Recipes first: what came with them may need them.
   const auto others =
       std::stable_partition(sources.begin(), sources.end(), [](const Source &s) { return s.kind == "recipe"; });
@@ -96,7 +122,7 @@ Contents read_contents(const Store &store) {
   const auto fetch = [&](std::size_t i) {
     Bytes out;
     try {
-      if (sources[i].damage.empty()) out.bytes = store.source_bytes(sources[i].id);
+      if (sources[i].damage.empty()) out.bytes = store_.source_bytes(sources[i].id);
     } catch (...) {
       out.why_not = std::current_exception();
     }
@@ -108,6 +134,10 @@ Contents read_contents(const Store &store) {
     try {
       if (b.why_not) std::rethrow_exception(b.why_not);
       if (!c.source.damage.empty()) return;
+      if (const auto k = known.find(c.source.id); k != known.end()) {
+        c.sites = sites_from_kept(k->second, observations_in(store_.path(), c.source, recent_));
+        return;
+      }
       c = read_source(sources[i].name, b.bytes, recipes, sources[i].kind);
       c.source = sources[i];
     } catch (const InputError &e) {
@@ -125,9 +155,12 @@ Contents read_contents(const Store &store) {
       sources.size() - first, [&](std::size_t i) { return fetch(first + i); },
       [&](std::size_t i, Bytes b) { read(first + i, std::move(b)); });
   std::sort(contents.begin(), contents.end(), [](const auto &a, const auto &b) { return a.source.id < b.source.id; });
+  std::vector<StoredResult> kept;
+  for (SourceContent &c : contents)
+    if (!known.count(c.source.id)) rest_in_file(c, kept);
+  if (!kept.empty() && !store_.read_only()) store_.add_results(kept);
   return contents;
 }
-} // namespace
 
 std::vector<VectorResult> Job::stored_vectors() const {
   std::vector<VectorResult> out;
@@ -143,7 +176,7 @@ std::vector<VectorResult> Job::stored_vectors() const {
 
 void Job::reload() {
   log_ = store_.decisions();
-  contents_ = std::make_shared<const Contents>(read_contents(store_));
+  contents_ = std::make_shared<const Contents>(read_contents());
   solved_ = std::make_shared<const std::vector<VectorResult>>(stored_vectors());
   issued_ = std::make_shared<const std::vector<IssueRecord>>(store_.issue_records());
   look_again();

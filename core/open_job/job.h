@@ -97,6 +97,10 @@ private:
     if (!seen) seen = std::make_shared<const T>();
     return *seen;
   }
+  /// Observations are read from the job's file from now on, when somebody asks; `kept` gets what is kept of them.
+  void rest_in_file(SourceContent &c, std::vector<StoredResult> &kept) const;
+  /// Reads everything that was taken; of observations what was kept of them is enough.
+  Contents read_contents();
   /// Tries a decision, appends it and gives its number.
   long append(Decision d);
   /// Tries the log with its last decision; takes that off again and throws when it does harm.
@@ -109,6 +113,8 @@ private:
   Store store_;
   std::vector<Decision> log_;
   Folding folding_;
+  /// The observations that were read last, for all who ask for their epochs.
+  std::shared_ptr<RecentlyRead> recent_ = std::make_shared<RecentlyRead>();
   std::optional<std::size_t> batch_; ///< decisions that were there before it
   std::vector<Trouble> batch_troubles_;
   std::shared_ptr<const Contents> contents_ = std::make_shared<Contents>();

@@ -508,6 +508,8 @@ Report control_sheet(const json &r, LengthUnit unit) {
   for (const json &f : r.value("fits", json::array())) fits.push_back(fit_section(f, unit));
   for (const json &a : r.value("also", json::array())) fits.push_back(also_section(a));
   for (const json &c : r.value("changes", json::array())) fits.push_back(change_section(c));
+  // Of a single earlier record the change says it all.
+  if (const auto m = r.find("motion"); m != r.end() && m->at("times").size() > 2) fits.push_back(motion_section(*m));
   out.sections.insert(out.sections.begin() + 2, fits.begin(), fits.end());
   return out;
 }

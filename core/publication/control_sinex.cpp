@@ -13,13 +13,19 @@ namespace ampletie {
 namespace {
 using nlohmann::json;
 
-/// "26:132:43200" of a decimal year.
-std::string sinex_time(double year) {
-  const double whole = std::floor(year);
-  const bool leap = std::fmod(whole, 4) == 0 && (std::fmod(whole, 100) != 0 || std::fmod(whole, 400) == 0);
-  const double seconds = std::round((year - whole) * (leap ? 366 : 365) * 86400);
-  const double day = std::floor(seconds / 86400);
-  return fmt::format("{:02.0f}:{:03.0f}:{:05.0f}", std::fmod(whole, 100), day + 1, seconds - day * 86400);
+/// "26:132:43200"
+std::string sinex_time(GpsTime t) {
+  const Calendar c = calendar({(t.ns + 500'000'000) / 1'000'000'000 * 1'000'000'000});
+  return fmt::format("{:02}:{:03}:{:05}", c.year % 100, day_of_year(c.year, c.month, c.day),
+                     c.hour * 3600 + c.minute * 60 + static_cast<int>(c.second));
+}
+
+/// The format is one of plain letters in fixed columns: what is none becomes a question mark.
+std::string plain_letters(const std::string &name) {
+  std::string out;
+  for (const char c : name)
+    if ((static_cast<unsigned char>(c) & 0xC0) != 0x80) out += static_cast<unsigned char>(c) < 0x80 ? c : '?';
+  return out;
 }
 
 /// Codes of four characters, the names themselves where they are short and plain.
@@ -42,7 +48,7 @@ std::vector<std::string> codes_of(const json &marks) {
   return out;
 }
 
-/// 21 characters: a mantissa below one, as Fortran writes it.
+/// A mantissa below one, as Fortran writes it.
 std::string mantissa(double v, int digits) {
   if (v == 0) return fmt::format("{:.{}f}E+00", 0.0, digits);
   int e = static_cast<int>(std::floor(std::log10(std::abs(v)))) + 1;
@@ -89,9 +95,9 @@ std::string control_sinex(const json &record) {
   for (const json &m : marks) x.emplace_back(m.at("x").get<double>(), m.at("y").get<double>(), m.at("z").get<double>());
   const Eigen::MatrixXd q = geocentric_covariance(record, x);
   const auto codes = codes_of(marks);
-  const std::string epoch = sinex_time(record.at("epoch").get<double>());
+  const std::string epoch = sinex_time(from_decimal_year(record.at("epoch").get<double>()));
   const auto made = parse_iso(record.value("time", ""));
-  const std::string now = made ? sinex_time(decimal_year(*made)) : epoch;
+  const std::string now = made ? sinex_time(*made) : epoch;
   std::string out = fmt::format("%=SNX 2.02 ATI {} ATI {} {} P {:05} 0 S\n", now, epoch, epoch, 3 * marks.size());
   out +=
       "+FILE/REFERENCE\n DESCRIPTION        control as issued\n SOFTWARE           Ample Tie 0.1.0\n-FILE/REFERENCE\n";
@@ -100,9 +106,8 @@ std::string control_sinex(const json &record) {
   out += "+SITE/ID\n*CODE PT __DOMES__ T _STATION DESCRIPTION__ APPROX_LON_ APPROX_LAT_ _APP_H_\n";
   for (std::size_t i = 0; i < codes.size(); ++i) {
     const Geodetic g = to_geodetic(x[i]);
-    out +=
-        fmt::format(" {:<4}  A --------- P {:<22.22} {} {} {:7.1f}\n", codes[i], marks[i].at("name").get<std::string>(),
-                    dms_columns(degrees(g.lon)), latitude_columns(degrees(g.lat)), g.h);
+    out += fmt::format(" {:<4}  A --------- P {:<22.22} {} {} {:7.1f}\n", codes[i], plain_letters(marks[i].at("name")),
+                       dms_columns(degrees(g.lon)), latitude_columns(degrees(g.lat)), g.h);
   }
   out += "-SITE/ID\n+SOLUTION/EPOCHS\n*CODE PT SOLN T _DATA_START_ __DATA_END__ _MEAN_EPOCH_\n";
   for (const std::string &c : codes) out += fmt::format(" {:<4}  A    1 P {} {} {}\n", c, epoch, epoch, epoch);

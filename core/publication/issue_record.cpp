@@ -10,6 +10,7 @@
 #include "results/fit_record.h"
 #include "results/job_results.h"
 #include "results/measured_record.h"
+#include "results/record_marks.h"
 #include <fmt/format.h>
 
 namespace ampletie {
@@ -40,6 +41,7 @@ ordered_json datum_part(const Job &job, const NetworkRun &run) {
   r["vertical"] = set.datum.vertical;
   r["vertical_name"] = run.geoid_refusal.empty() ? run.geoid_name : "";
   r["frame"] = run.frame, r["epoch"] = set.datum.epoch;
+  r["observed_epoch"] = observed_year(*job.snapshot(), run);
   r["operation"] = run.operation.name, r["pipeline"] = run.operation.pipeline;
   r["operation_accuracy_m"] =
       run.operation.accuracy_m ? ordered_json(*run.operation.accuracy_m) : ordered_json(nullptr);
@@ -245,6 +247,7 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
   for (const JobFit &f : s.get(fits_result())) r["fits"].push_back(to_json(f, job.state().settings.datum, &issued));
   r["also"] = also_rows(s.get(also_result()), issued);
   r["changes"] = change_rows(s.get(changes_result()));
+  r["motion"] = motion_object(s.get(motions_result()));
   r["held"] = held_rows(s, run);
   r["control"] = prediction_rows(run);
   r["checks"] = check_rows(s, run);
@@ -273,11 +276,10 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
       n["vectors"].push_back(vector_test(t, found->second->from + " → " + found->second->to));
       r["vectors"].push_back(vector_row(*found->second));
     }
-  const auto &measured = s.get(measured_result());
+  const auto measured = measured_by_id(s.get(measured_result()));
   for (const BlockTest &t : a.tests)
-    for (const MeasuredVector &v : measured)
-      if (v.id == t.id)
-        n["vectors"].push_back(vector_test(t, fmt::format("{} ({}:{})", v.name(), v.source_name, v.line)));
+    if (const auto v = measured.find(t.id); v != measured.end())
+      n["vectors"].push_back(vector_test(t, v->second->name_and_where()));
   r["measured"] = measured_rows(s, &run);
   r["network"] = n;
   r["occupations"] = occupation_rows(s);

@@ -12,39 +12,41 @@ struct WayTo {
   Projection grid;                   ///< from the frame that `change` leads to
   std::optional<FrameChange> change; ///< nothing: the job's own frame
   std::string words;
+  bool own_datum = false; ///< the job's: the way to an older one is the same for both, and falls out
   Geodetic lead(const FullPosition &p) const { return change ? to_geodetic((*change)(p.ecef).xyz) : p.geodetic; }
   /// Of one place, m; nothing where a part of the way states none.
   std::optional<double> accuracy(const Geodetic &led) const {
     const auto a = change ? change->info().accuracy_m : std::optional(0.0);
-    const auto b = grid.step() ? grid.step()->accuracy_m(led) : std::optional(0.0);
+    const auto b = grid.step() && !own_datum ? grid.step()->accuracy_m(led) : std::optional(0.0);
     return a && b ? std::optional(std::hypot(*a, *b)) : std::nullopt;
   }
 };
 
 /// To a grid on a frame that the register leads to, or on an older datum that it leads to well enough.
-WayTo through_frames(const std::string &crs, const JobSnapshot &s, const JobDatum &datum, const TaggedPoint &near,
-                     const OperationPolicy &policy) {
+WayTo through_frames(const std::string &crs, const Projection &grid, const JobSnapshot &s, const JobDatum &datum,
+                     const TaggedPoint &near, const OperationPolicy &policy) {
   DatumSettings there;
   there.crs = crs, there.epoch = datum.epoch();
   there.worst_older_datum_m = s.state().settings.datum.worst_older_datum_m;
+  const bool own_datum = !grid.geographic().empty() && grid.geographic() == datum.projection().geographic();
   // The job's own grid of shifts leads to all grids of its datum.
-  if (Projection(crs).geographic() == datum.projection().geographic()) there.shifts = s.shift_choice();
+  if (own_datum) there.shifts = s.shift_choice();
   const Geodetic place = to_geodetic(near.xyz);
   std::optional<JobDatum> other;
   there.realisation = datum.frame().code;
   try {
     other.emplace(there, place);
   } catch (const InputError &) {
-    if (on_older_datum(Projection(crs))) throw;
+    if (on_older_datum(grid)) throw;
     there.realisation.clear();
     other.emplace(there, place);
   }
-  WayTo out{other->projection(), {}, "the same datum, another grid"};
+  WayTo out{other->projection(), {}, "the same datum, another grid", own_datum};
   if (!(other->frame() == datum.frame())) {
     out.change.emplace(frame_change(datum.frame(), other->frame(), near.xyz, policy));
     out.words = fmt::format("{} to {} at {:.2f}: {}", frame_name(datum.frame()), frame_name(other->frame()),
                             datum.epoch(), out.change->info().name);
-  } else if (out.grid.step() && !(out.grid.geographic() == datum.projection().geographic()))
+  } else if (out.grid.step() && !own_datum)
     out.words = fmt::format("{} to {}: {}", frame_name(datum.frame()), out.grid.datum(), out.grid.step()->words());
   return out;
 }
@@ -107,9 +109,9 @@ void compute(AlsoSystem &out, const AlsoEdits &e, const JobSnapshot &s, const Ne
     out.through = c.source.name;
     refuse_shifts(grid, datum, *first);
     auto step = step_through(c.shift, c.source.name);
-    way.emplace(WayTo{grid.over(step), {}, step->words()});
+    way.emplace(WayTo{grid.over(step), {}, step->words(), false});
   } else
-    way.emplace(through_frames(out.crs, s, datum, first->position, policy));
+    way.emplace(through_frames(out.crs, grid, s, datum, first->position, policy));
   out.way = way->words;
   out.way_accuracy_m = 0;
   for (const AdjustedMark &m : run->result.marks) {

@@ -1,5 +1,6 @@
 #include "results/between.h"
 #include "base/error.h"
+#include "geodesy/curvature.h"
 #include <cmath>
 
 namespace ampletie {
@@ -9,24 +10,40 @@ const AdjustedMark &mark_of(const NetworkRun &run, const std::string &name) {
     if (m.name == name && m.plan_known && !run.heights_alone) return m;
   throw InputError("the network has no place of \"" + name + "\"");
 }
-
-/// Radius of curvature in the direction of an azimuth (Euler).
-double radius_along(const Geodetic &g, double azimuth) {
-  const double m = meridian_radius(g.lat), n = prime_vertical_radius(g.lat), s = std::sin(azimuth),
-               c = std::cos(azimuth);
-  return m * n / (n * c * c + m * s * s);
-}
 } // namespace
 
-Eigen::MatrixXd place_weights(const NetworkRun &run, const std::string &mark) {
+SharedPlace::SharedPlace(const NetworkRun &run, const std::string &mark) {
   const AdjustmentResult &a = run.result.adjustment;
-  Eigen::MatrixXd out = Eigen::MatrixXd::Zero(a.unknowns, 3);
-  for (int k = 0; k < 3; ++k)
-    if (const int u = a.index[static_cast<std::size_t>(run.result.parameter.at(mark) + k)]; u >= 0) out(u, k) = 1;
+  const auto add = [&](int parameter, int axis, double weight) {
+    if (const int u = a.index[static_cast<std::size_t>(parameter)]; u >= 0) parts_.push_back({u, axis, weight});
+  };
+  for (int k = 0; k < 3; ++k) add(run.result.parameter.at(mark) + k, k, 1);
   if (const auto lift = run.result.lift.find(mark); lift != run.result.lift.end())
-    for (const auto &[node, weight] : lift->second)
-      if (const int u = a.index[static_cast<std::size_t>(node)]; u >= 0) out(u, 2) += weight;
+    for (const auto &[node, weight] : lift->second) add(node, 2, weight);
+}
+
+Eigen::MatrixXd SharedPlace::columns(const AdjustmentResult &a) const {
+  Eigen::MatrixXd out = Eigen::MatrixXd::Zero(a.unknowns, 3);
+  for (int k = 0; k < 3; ++k) {
+    Eigen::VectorXd w = Eigen::VectorXd::Zero(a.unknowns);
+    for (const Part &p : parts_)
+      if (p.axis == k) w[p.unknown] += p.weight;
+    if (!w.isZero()) out.col(k) = a.normals->solve(w);
+  }
   return out;
+}
+
+Mat3 SharedPlace::with(const Eigen::MatrixXd &columns) const {
+  Mat3 out = Mat3::Zero();
+  for (const Part &p : parts_) out.row(p.axis) += p.weight * columns.row(p.unknown);
+  return out;
+}
+
+Mat3 difference_covariance(const AdjustedMark &from, const AdjustedMark &to, const SharedPlace &place_of_to,
+                           const Eigen::MatrixXd &columns) {
+  const Mat3 turn = local_axes(to_geodetic(from.position.xyz)) * local_axes(to_geodetic(to.position.xyz)).transpose();
+  const Mat3 shared = turn * place_of_to.with(columns);
+  return turn * to.cov_enu * turn.transpose() + from.cov_enu - shared - shared.transpose();
 }
 
 Between between(const NetworkRun &run, const std::string &from, const std::string &to) {
@@ -44,8 +61,8 @@ Between between(const NetworkRun &run, const std::string &from, const std::strin
   out.zenith_rad = std::atan2(enu.head<2>().norm(), enu.z());
   // The chord between the feet on a sphere of the line's own curvature, then its arc (Torge and Müller 2012, Geodesy,
   // section 6.3).
-  const Geodetic middle{(p.geodetic.lat + q.geodetic.lat) / 2, p.geodetic.lon, 0};
-  const double r = radius_along(middle, out.azimuth_rad), h1 = p.geodetic.h, h2 = q.geodetic.h;
+  const double r = radius_along((p.geodetic.lat + q.geodetic.lat) / 2, out.azimuth_rad), h1 = p.geodetic.h,
+               h2 = q.geodetic.h;
   out.up_m = h2 - h1;
   const double chord =
       std::sqrt(std::max(0.0, (out.slope_m * out.slope_m - out.up_m * out.up_m) / ((1 + h1 / r) * (1 + h2 / r))));
@@ -56,11 +73,8 @@ Between between(const NetworkRun &run, const std::string &from, const std::strin
   out.bearing_rad = std::atan2(out.east_m, out.north_m);
   if (out.bearing_rad < 0) out.bearing_rad += 2 * M_PI;
   if (p.height && q.height) out.height_m = *q.height - *p.height;
-  // Each mark's covariance is on its own axes.
-  const Mat3 turn = local_axes(p.geodetic) * local_axes(q.geodetic).transpose();
-  const Eigen::MatrixXd w = place_weights(run, to) * turn.transpose() - place_weights(run, from);
-  for (int k = 0; k < 3; ++k)
-    out.cov_enu.col(k) = w.transpose() * run.result.adjustment.normals->solve(Eigen::VectorXd(w.col(k)));
+  out.cov_enu =
+      difference_covariance(a, b, SharedPlace(run, to), SharedPlace(run, from).columns(run.result.adjustment));
   const Vec3 along = enu / out.slope_m;
   out.slope_sd_m = std::sqrt(std::max(0.0, along.dot(out.cov_enu * along)));
   return out;

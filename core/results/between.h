@@ -18,10 +18,27 @@ struct Between {
   double slope_sd_m = 0;
 };
 
-/// What a mark's east, north and up are made of: unknowns × 3 on the unknowns of the adjustment, that of the geoid's
-/// surface under a physical height that holds it included; nought where it is held. With N the normal equations, Wᵀ N⁻¹
-/// V is what two marks share, m².
-Eigen::MatrixXd place_weights(const NetworkRun &run, const std::string &mark);
+/// What the place of a mark shares with others. Beside its own unknowns that is the geoid's surface under a physical
+/// height that holds it; of what is held without error nothing.
+class SharedPlace {
+public:
+  SharedPlace(const NetworkRun &run, const std::string &mark);
+  /// Its columns of the inverse of the normal equations: what every unknown shares with its east, north and up.
+  Eigen::MatrixXd columns(const AdjustmentResult &a) const;
+  /// Covariance of its east, north and up with those of the mark that the columns are of, m², each on its own axes.
+  Mat3 with(const Eigen::MatrixXd &columns) const;
+
+private:
+  struct Part {
+    int unknown, axis;
+    double weight;
+  };
+  std::vector<Part> parts_;
+};
+
+/// Covariance of `to` less `from`, m², on the axes at `from`; `columns` those of `from`.
+Mat3 difference_covariance(const AdjustedMark &from, const AdjustedMark &to, const SharedPlace &place_of_to,
+                           const Eigen::MatrixXd &columns);
 
 /// Throws `InputError` where the network has no place of one of them, or they are the same.
 Between between(const NetworkRun &run, const std::string &from, const std::string &to);

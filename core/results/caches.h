@@ -1,6 +1,7 @@
 #pragma once
 #include "results/levels.h"
 #include "results/lists.h"
+#include "results/planned_session.h"
 #include "results/traverses.h"
 #include <mutex>
 
@@ -13,8 +14,9 @@ struct ResultCaches {
   SetupReadings setups;
   LineCache lines;
   ListReadings lists;
+  std::map<std::string, PlannedSolution> planned; ///< by everything that it was computed from
   /// Held while one of them is used: successors of a snapshot may compute on other threads.
-  std::mutex levels_use, setups_use, lines_use, lists_use;
+  std::mutex levels_use, setups_use, lines_use, lists_use, planned_use;
 };
 
 } // namespace ampletie

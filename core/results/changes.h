@@ -7,7 +7,7 @@ namespace ampletie {
 /// What moved since a record was issued, against the marks that did not.
 struct JobChange {
   std::string source_id, source_name, record; ///< the record's file and what it calls itself
-  double earlier = 0, later = 0;              ///< epochs that the marks were measured at or issued for, decimal years
+  double earlier = 0, later = 0;              ///< when the marks were measured, decimal years
   Congruence result;                          ///< marks in its order
   std::vector<Eigen::Vector2d> places;        ///< east, north of each in the job's grid, m
   std::vector<std::string> left_out;          ///< common marks that are held without error at both times

@@ -190,6 +190,9 @@ std::vector<JobFit> job_fits(const JobSnapshot &s, const NetworkRun *run) {
       if (space != (f.model.height == HeightFit::with_plan))
         throw InputError(space ? "a fit in space leads heights with the plan: say nothing of its height"
                                : "heights go with the plan only where that is led in space");
+      if (e.rotation_deg.value && f.model.plan != PlanFit::shift && f.model.plan != PlanFit::scaled)
+        throw InputError("a rotation was said, and a plan by " + f.plan +
+                         " finds its own or has none: say a plan by shift or scaled, or no rotation");
       f.input.model = site_model(f.model);
       compute(f, e, s, run);
     } catch (const InputError &x) {

@@ -501,9 +501,32 @@ const Result<std::vector<JobChange>> &changes_result() {
   static const Result<std::vector<JobChange>> r{
       "changes since records",
       Section::network,
-      {&network_result(), &contents_result(), &belonging_result()},
-      {Slice::marks, Slice::settings_datum},
+      {&network_result(), &contents_result(), &belonging_result(), &measured_result(), &vectors_result(),
+       &traverses_result()},
+      {Slice::marks, Slice::settings_datum, Slice::recipes},
       [](const JobSnapshot &s) { return job_changes(s, s.get(network_result()).get()); }};
+  return r;
+}
+
+const Result<JobMotions> &motions_result() {
+  static const Result<JobMotions> r{"velocities from campaigns",
+                                    Section::network,
+                                    {&network_result(), &contents_result(), &belonging_result(), &measured_result(),
+                                     &vectors_result(), &traverses_result()},
+                                    {Slice::marks, Slice::settings_datum, Slice::recipes},
+                                    [](const JobSnapshot &s) { return job_motions(s, s.get(network_result()).get()); }};
+  return r;
+}
+
+const Result<JobDesign> &design_result() {
+  static const Result<JobDesign> r{"design",
+                                   Section::network,
+                                   {&contents_result(), &belonging_result(), &measured_result(), &vectors_result(),
+                                    &traverses_result(), &occupations_result(), &levels_result()},
+                                   {Slice::plan, Slice::marks, Slice::holds, Slice::groups, Slice::instruments,
+                                    Slice::settings_datum, Slice::settings_vectors, Slice::settings_orbits,
+                                    Slice::settings_network, Slice::settings_traverse, Slice::settings_levels},
+                                   job_design};
   return r;
 }
 

@@ -2,8 +2,10 @@
 #include "results/also_systems.h"
 #include "results/belonging.h"
 #include "results/changes.h"
+#include "results/design.h"
 #include "results/fits.h"
 #include "results/lists.h"
+#include "results/motions.h"
 #include "results/network_run.h"
 #include "results/setups.h"
 #include "results/snapshot.h"
@@ -52,5 +54,7 @@ const Result<std::shared_ptr<const NetworkRun>> &network_result();
 const Result<std::vector<JobFit>> &fits_result();
 const Result<std::vector<AlsoSystem>> &also_result();
 const Result<std::vector<JobChange>> &changes_result();
+const Result<JobMotions> &motions_result();
+const Result<JobDesign> &design_result();
 
 } // namespace ampletie

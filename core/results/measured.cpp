@@ -1,6 +1,7 @@
 #include "results/measured.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "base/hash.h"
 #include "base/size_words.h"
 #include "base/text.h"
 #include "results/job_results.h"
@@ -105,12 +106,15 @@ private:
   }
 
   /// Where a mark is known to be, well enough for the direction of its vertical.
-  std::optional<Vec3> rough(const std::string &mark) const {
+  const std::optional<Vec3> &rough(const std::string &mark) {
+    const auto [it, fresh] = rough_.try_emplace(mark);
+    if (!fresh) return it->second;
     if (const PublishedMark *p = s_.listed(mark); p && p->has_position())
-      return published_in_job(*p, datum_, policy()).xyz;
-    for (const Occupation &o : s_.occupations())
-      if (o.mark == mark && o.file->approximate.norm() > 6e6) return o.file->approximate;
-    return {};
+      it->second = published_in_job(*p, datum_, policy()).xyz;
+    else
+      for (const Occupation &o : s_.occupations())
+        if (o.mark == mark && o.file->approximate.norm() > 6e6 && !it->second) it->second = o.file->approximate;
+    return it->second;
   }
   OperationPolicy policy() const { return {s_.state().settings.worst_transformation_m, false}; }
 
@@ -159,7 +163,7 @@ private:
   }
 
   void weigh(const MeasuredRow &r, MeasuredVector &v) {
-    const auto near = rough(v.from);
+    const auto &near = rough(v.from);
     const Vec3 place = r.place.there() ? geocentric(r.place, v.frame)
                        : near          ? *near
                                        : s_.centre().value_or(Vec3::Zero());
@@ -196,6 +200,7 @@ private:
   const SourceContent &c_;
   bool published_bases_ = false;
   std::map<std::string, const MeasuredRow *> own_rows_;
+  std::map<std::string, std::optional<Vec3>> rough_;
   std::string last_to_, last_setup_;
   std::optional<GpsTime> last_time_;
 };
@@ -211,13 +216,21 @@ void find_repeated(std::vector<MeasuredVector> &all) {
     if (v.problem.empty() && v.used)
       for (const MeasuredVector *o : others)
         if (o->source_id != v.source_id && (o->d - v.d).norm() < same) {
-          v.problem = fmt::format("it is the same as line {} of {}: it counts once", o->line, o->source_name);
+          v.problem = fmt::format("{} has the same: it counts once", o->source_name);
           break;
         }
     if (v.problem.empty() && v.used) others.push_back(&v);
   }
 }
 } // namespace
+
+std::string MeasuredVector::where() const { return fmt::format("{}:{}", source_name, line); }
+
+std::map<std::string, const MeasuredVector *> measured_by_id(const std::vector<MeasuredVector> &all) {
+  std::map<std::string, const MeasuredVector *> out;
+  for (const MeasuredVector &v : all) out[v.id] = &v;
+  return out;
+}
 
 std::string measured_id(const std::string &source_id, long line) {
   return fmt::format("x-{}.{}", source_id.substr(0, 10), line);

@@ -30,12 +30,17 @@ struct MeasuredVector {
   bool in_network() const { return used && !check && problem.empty(); }
   double length() const { return d.norm(); }
   std::string name() const { return from + " → " + to; }
+  std::string where() const; ///< "fixes.csv:12"
+  std::string name_and_where() const { return name() + " (" + where() + ")"; }
 };
 
 /// All of the job's sources. A fix is the vector from where its base was taken to stand to where the mark was found, so
 /// that it moves along with the base's mark; consecutive rows of one mark within five minutes are one set-up.
 std::vector<MeasuredVector> measured_vectors(const JobSnapshot &s);
 const Result<std::vector<MeasuredVector>> &measured_result();
+
+/// The vectors of a list by their ids.
+std::map<std::string, const MeasuredVector *> measured_by_id(const std::vector<MeasuredVector> &all);
 
 /// The id that such a vector has.
 std::string measured_id(const std::string &source_id, long line);

@@ -29,9 +29,7 @@ MeasuredDifferences::MeasuredDifferences(const JobSnapshot &s, const NetworkRun 
 const Eigen::MatrixXd &MeasuredDifferences::columns_of(const AdjustedMark &m) {
   const auto [it, fresh] = columns_.try_emplace(m.name);
   if (!fresh) return it->second;
-  const Eigen::MatrixXd w = place_weights(*run_, m.name);
-  it->second.resize(w.rows(), 3);
-  for (int k = 0; k < 3; ++k) it->second.col(k) = run_->result.adjustment.normals->solve(Eigen::VectorXd(w.col(k)));
+  it->second = SharedPlace(*run_, m.name).columns(run_->result.adjustment);
   return it->second;
 }
 
@@ -46,12 +44,13 @@ std::optional<MeasuredDifference> MeasuredDifferences::to(const MeasuredVector &
     const Mat3 axes = local_axes(to_geodetic(x));
     MeasuredDifference out;
     out.enu = axes * (x - base.position.xyz - r * v.d);
-    const Mat3 shared = place_weights(*run_, mark.name).transpose() * columns_of(base);
     const JobSettings &set = s_.state().settings;
     const double centring = std::pow(set.centring_sd_m, 2), height = std::pow(set.height_sd_m, 2);
     const Mat3 setups = Vec3(2 * centring, 2 * centring, 2 * height).asDiagonal();
+    const Mat3 to_mark = axes * local_axes(to_geodetic(base.position.xyz)).transpose();
     out.cov = axes * r * v.cov * r.transpose() * axes.transpose() + setups +
-              (base.cov_enu + mark.cov_enu - shared - shared.transpose());
+              to_mark * difference_covariance(base, mark, SharedPlace(*run_, mark.name), columns_of(base)) *
+                  to_mark.transpose();
     return out;
   } catch (const InputError &) {
     return {};

@@ -372,7 +372,8 @@ void add_levels(const JobSnapshot &s, const JobDatum &datum, std::set<std::strin
   for (const NetworkLevel &l : in.levels) touched.insert({l.from, l.to});
 }
 
-/// A mark of the network as the decisions hold it. `determined`: vectors or sights lead to it.
+} // namespace
+
 NetworkMark network_mark(const JobSnapshot &s, const JobDatum &datum, const NetworkInput &in, const std::string &name,
                          const TaggedPoint &position, bool determined) {
   NetworkMark m;
@@ -400,7 +401,6 @@ NetworkMark network_mark(const JobSnapshot &s, const JobDatum &datum, const Netw
   }
   return m;
 }
-} // namespace
 
 namespace {
 /// Factors that were decided for groups of observations.
@@ -584,6 +584,38 @@ LoopReport job_loops(const JobSnapshot &s, const std::vector<VectorResult> &vect
   return out;
 }
 
+void describe_run(NetworkRun &run, const JobSnapshot &s, const JobDatum &datum) {
+  for (AdjustedMark &m : run.result.marks) {
+    FullPosition &p = run.positions[m.name] = datum.describe(m.position);
+    if (datum.local()) m.height_sd = std::sqrt(m.network_cov_enu(2, 2));
+    // The geoid's undulation with what levels and vectors say about its error here.
+    if (p.height) {
+      *p.height -= m.geoid_correction;
+      *p.undulation += m.geoid_correction;
+    }
+  }
+  run.frame = frame_name(datum.frame());
+  run.epoch_text = fmt::format("{:.2f}", datum.epoch());
+  if (datum.geoid()) {
+    run.geoid_name = datum.geoid()->name();
+    run.geoid_grid = datum.geoid()->grid_words();
+    run.geoid_source = datum.geoid()->source_of_accuracy();
+    run.geoid_sd = datum.geoid()->sd_m();
+  }
+  run.geoid_refusal = datum.geoid_refusal();
+  if (const DatumStep *step = datum.projection().step()) {
+    run.older_datum = datum.projection().datum(), run.older_datum_way = step->words();
+    for (const auto &[mark, p] : run.positions) {
+      run.older_datum_accuracy = step->accuracy_m(p.geodetic);
+      break;
+    }
+  }
+  if (datum.local()) {
+    const std::string &vertical = s.state().settings.datum.vertical;
+    run.geoid_name = vertical.empty() ? "the site's own heights" : system_name(vertical);
+  }
+}
+
 NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const Progress &progress) {
   if (heights_alone(s, vectors)) return run_heights(s, vectors, progress);
   if (!any_measured(s) &&
@@ -626,35 +658,7 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
       fmt::format("adjusting {} vectors, {} levelled differences and {} set-ups of total stations between {} marks",
                   in.vectors.size(), in.levels.size(), in.stations.size(), in.marks.size()));
   run.result = adjust_network(in, progress);
-  for (AdjustedMark &m : run.result.marks) {
-    FullPosition &p = run.positions[m.name] = datum.describe(m.position);
-    if (datum.local()) m.height_sd = std::sqrt(m.network_cov_enu(2, 2));
-    // The geoid's undulation with what levels and vectors say about its error here.
-    if (p.height) {
-      *p.height -= m.geoid_correction;
-      *p.undulation += m.geoid_correction;
-    }
-  }
-  run.frame = frame_name(datum.frame());
-  run.epoch_text = fmt::format("{:.2f}", datum.epoch());
-  if (datum.geoid()) {
-    run.geoid_name = datum.geoid()->name();
-    run.geoid_grid = datum.geoid()->grid_words();
-    run.geoid_source = datum.geoid()->source_of_accuracy();
-    run.geoid_sd = datum.geoid()->sd_m();
-  }
-  run.geoid_refusal = datum.geoid_refusal();
-  if (const DatumStep *step = datum.projection().step()) {
-    run.older_datum = datum.projection().datum(), run.older_datum_way = step->words();
-    for (const auto &[mark, p] : run.positions) {
-      run.older_datum_accuracy = step->accuracy_m(p.geodetic);
-      break;
-    }
-  }
-  if (datum.local()) {
-    const std::string &vertical = s.state().settings.datum.vertical;
-    run.geoid_name = vertical.empty() ? "the site's own heights" : system_name(vertical);
-  }
+  describe_run(run, s, datum);
   progress.step(1, "network adjusted");
   return run;
 }

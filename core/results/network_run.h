@@ -41,6 +41,12 @@ NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult>
 /// Everything that an adjustment would take now, of a job of heights alone too. Throws `InputError` in words.
 NetworkInput network_input(const JobSnapshot &s, const std::vector<VectorResult> &vectors);
 
+/// A mark of the network as the decisions hold it. `determined`: vectors or sights lead to it.
+NetworkMark network_mark(const JobSnapshot &s, const JobDatum &datum, const NetworkInput &in, const std::string &name,
+                         const TaggedPoint &position, bool determined);
+/// Fills in everything about an adjusted network that its datum says: places in all systems, frame, geoid, datum.
+void describe_run(NetworkRun &run, const JobSnapshot &s, const JobDatum &datum);
+
 /// Closures of the vectors as they are, before any adjustment, and what would explain those that fail.
 struct LoopReport {
   std::vector<Loop> loops;

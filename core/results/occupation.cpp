@@ -3,7 +3,6 @@
 #include "base/hash.h"
 #include "base/near.h"
 #include "base/text.h"
-#include "formats/rinex_observation.h"
 #include "geodesy/ellipsoid.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -84,7 +83,7 @@ std::string antenna_key(const std::string &type) {
 }
 
 ObservationFile corrected_file(const Occupation &o) {
-  ObservationFile f = *o.file;
+  ObservationFile f = *o.file->whole();
   f.marker = o.mark;
   f.antenna = o.antenna;
   f.receiver = o.receiver;
@@ -112,7 +111,7 @@ constexpr double longest_pause = 1800;
 void join_contiguous(std::vector<Occupation> &all) {
   std::map<std::string, Occupation *> last; // of each receiver on its mark
   for (Occupation &o : all) {
-    const ObservationFile &f = *o.file;
+    const ObservationSite &f = *o.file;
     const std::string key =
         fmt::format("{}|{}|{}|{}|{}|{:.5f} {} {} {:.5f} {:.5f}", o.mark, o.receiver, f.receiver_serial,
                     antenna_key(o.antenna), f.antenna_serial, o.measured, o.measured_to, o.slant, o.east, o.north);
@@ -131,21 +130,21 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
   for (const auto &c : contents)
     for (const auto &site : c.sites) {
       if (site->moving) continue; // trajectories are not occupations
-      const ObservationFile &f = *site;
+      const ObservationSite &f = *site;
       Occupation o;
-      o.id = content_id("o", c.source.id + "|" + f.marker + "|" + iso(f.epochs.front().time));
+      o.id = content_id("o", c.source.id + "|" + f.marker + "|" + iso(f.start));
       o.source_id = c.source.id;
       o.source_name = c.source.name;
       o.file = site;
       o.mark = f.marker;
-      o.start = f.epochs.front().time;
-      o.stop = f.epochs.back().time;
-      o.interval = nominal_interval(f);
+      o.start = f.start;
+      o.stop = f.stop;
+      o.interval = f.nominal_interval_s;
       o.receiver = f.receiver;
       o.antenna = f.antenna;
       o.measured = f.delta_hen.x();
       o.east = f.delta_hen.y(), o.north = f.delta_hen.z();
-      o.epochs = f.epochs.size();
+      o.epochs = f.epochs;
       for (const auto &[system, types] : f.types) o.systems += system;
       o.setup = "s" + o.id.substr(1);
       const auto it = state.occupations.find(o.id);

@@ -25,7 +25,7 @@ struct Occupation {
   const OceanLoading *loading = nullptr; ///< coefficients of this mark, or of a place within 10 km; null: none
   std::size_t epochs = 0;
   std::string systems;
-  std::shared_ptr<const ObservationFile> file;
+  std::shared_ptr<const ObservationSite> file;
   std::map<std::string, long> decided; ///< field → decision that set it
   bool used = true;
   std::string left_out_because;

@@ -1,6 +1,7 @@
 #include "results/traverse_grid.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "geodesy/curvature.h"
 #include "traverse/distance.h"
 #include "traverse/plane.h"
 
@@ -69,9 +70,7 @@ GridSight TraverseGrid::reduce(const ReducedSetup &r, const TargetSight &s, cons
       // Directions of steep sights turn with the plumb line (Torge & Müller 2012).
       if (std::isfinite(s.mean.zenith))
         out.correction = -(plumb.x() * std::sin(azimuth) - plumb.y() * std::cos(azimuth)) / std::tan(s.mean.zenith);
-      // Radius of curvature along the sight (Euler).
-      radius = 1 / (std::pow(std::cos(azimuth), 2) / meridian_radius(g.lat) +
-                    std::pow(std::sin(azimuth), 2) / prime_vertical_radius(g.lat));
+      radius = radius_along(g.lat, azimuth);
       if (grid) {
         // From the place of the target at its height: arc to chord, convergence and skew normals at once.
         const double t = bearing({here->east, here->north}, {there->east, there->north});

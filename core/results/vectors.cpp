@@ -147,7 +147,7 @@ void VectorSolution::place_antennas() {
   parallel(work_.size(), "positions from code,", 1, [&](std::size_t i) {
     try {
       const Vec3 p =
-          code_position(*work_[i]->file, *orbits_, antenna_of(*work_[i]), s_.state().settings.mask_deg).marker;
+          code_position(*work_[i]->file->whole(), *orbits_, antenna_of(*work_[i]), s_.state().settings.mask_deg).marker;
       const std::lock_guard lock(mutex_);
       code[work_[i]->id] = p;
     } catch (const InputError &e) {
@@ -194,10 +194,15 @@ void VectorSolution::reduce_occupations() {
   options.ionosphere = ionosphere.get();
   if (s_.state().settings.orbits == "precise" && !satellites.empty()) options.satellite_antennas = &satellites;
   parallel(modelled.size(), "reducing occupation", 2, [&](std::size_t i) {
-    OccupationModel m = model_occupation(*modelled[i]->file, *orbits_, place_.at(modelled[i]->id),
-                                         antenna_of(*modelled[i]), options, progress_);
-    const std::lock_guard lock(mutex_);
-    models_.emplace(modelled[i]->id, std::move(m));
+    try {
+      OccupationModel m = model_occupation(*modelled[i]->file->whole(), *orbits_, place_.at(modelled[i]->id),
+                                           antenna_of(*modelled[i]), options, progress_);
+      const std::lock_guard lock(mutex_);
+      models_.emplace(modelled[i]->id, std::move(m));
+    } catch (const InputError &e) {
+      const std::lock_guard lock(mutex_);
+      trouble_[modelled[i]->id] = e.reason();
+    }
   });
 }
 

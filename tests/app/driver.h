@@ -168,18 +168,28 @@ public:
   }
 };
 
-/// The demo in a folder of its own, opened in a window.
+/// The demo in a folder of its own, opened in a window. Nothing is solved.
 struct DemoDriver {
+  DemoDriver() : DemoDriver(false, false) {}
   TemporaryFolder folder;
-  std::string path = made(folder / "orvane.tie");
+  std::string path;
   Driver d{path};
+
+protected:
+  DemoDriver(bool solved, bool adjusted) : path(made(folder / "orvane.tie", solved, adjusted)) {}
 
 private:
   /// The job must be closed again before the window opens it: one writer at a time.
-  static std::string made(const std::string &p) {
-    demo_job(p);
+  static std::string made(const std::string &p, bool solved = false, bool adjusted = false) {
+    Job job = demo_job(p);
+    if (solved) solve(job);
+    if (adjusted) adjust(job);
     return p;
   }
+};
+/// The same on the second evening: its vectors are solved.
+struct SolvedDemoDriver : DemoDriver {
+  SolvedDemoDriver() : DemoDriver(true, false) { d.section("GNSS"); }
 };
 
 /// Fails when the event loop stands still for longer than a limit while it lives.

@@ -17,11 +17,6 @@ PlanView *plan(Driver &d) {
     if (p->isVisible()) return p;
   throw std::runtime_error("no plan is visible");
 }
-void solve(Driver &d) {
-  d.section("GNSS");
-  d.click("Solve vectors");
-  d.wait();
-}
 void drag(QWidget *w, QPoint from, QPoint to) {
   QTest::mousePress(w, Qt::LeftButton, Qt::NoModifier, from);
   QMouseEvent move(QEvent::MouseMove, QPointF(to), w->mapToGlobal(QPointF(to)), Qt::NoButton, Qt::LeftButton,
@@ -32,9 +27,8 @@ void drag(QWidget *w, QPoint from, QPoint to) {
 } // namespace
 
 TEST_CASE("a selection in one is a selection in all") {
-  DemoDriver demo;
+  SolvedDemoDriver demo;
   Driver &d = demo.d;
-  solve(d);
   PlanView *p = plan(d);
   // Every mark has its place, north is up and east to the right.
   CHECK(p->place("PN1").y() < p->place("REFB").y());
@@ -75,9 +69,8 @@ TEST_CASE("the plan zooms about the pointer, pans and fits") {
 }
 
 TEST_CASE("tables filter aloud, sort by value and copy") {
-  DemoDriver demo;
+  SolvedDemoDriver demo;
   Driver &d = demo.d;
-  solve(d);
   QTableView *t = d.table("Vectors");
   auto *filter = d.named<QLineEdit>("Vectors filter");
   REQUIRE(filter);
@@ -106,9 +99,8 @@ TEST_CASE("tables filter aloud, sort by value and copy") {
 }
 
 TEST_CASE("a span dragged over a satellite is left out, the vector turns out of date and is solved without it") {
-  DemoDriver demo;
+  SolvedDemoDriver demo;
   Driver &d = demo.d;
-  solve(d);
   QTableView *t = d.table("Vectors");
   t->setCurrentIndex(t->model()->index(0, 0));
   const std::string id = d.window.workspace().selection().id;
@@ -131,9 +123,8 @@ TEST_CASE("a span dragged over a satellite is left out, the vector turns out of 
 }
 
 TEST_CASE("a vector gets a mask of its own, is solved alone, and compared with before") {
-  DemoDriver demo;
+  SolvedDemoDriver demo;
   Driver &d = demo.d;
-  solve(d);
   QTableView *t = d.table("Vectors");
   t->setCurrentIndex(t->model()->index(0, 0));
   const std::string id = d.window.workspace().selection().id;
@@ -170,9 +161,8 @@ TEST_CASE("a vector gets a mask of its own, is solved alone, and compared with b
 }
 
 TEST_CASE("a drag leaves a whole system out of every vector, on one carrier") {
-  DemoDriver demo;
+  SolvedDemoDriver demo;
   Driver &d = demo.d;
-  solve(d);
   QTableView *t = d.table("Vectors");
   t->setCurrentIndex(t->model()->index(0, 0));
   d.named<QComboBox>("A drag leaves out")->setCurrentText("system");
@@ -187,9 +177,8 @@ TEST_CASE("a drag leaves a whole system out of every vector, on one carrier") {
 }
 
 TEST_CASE("the GNSS evidence report is written and holds what was solved") {
-  DemoDriver demo;
+  SolvedDemoDriver demo;
   Driver &d = demo.d;
-  solve(d);
   const std::string file = demo.folder / "gnss.html";
   CHECK(d.window.workspace().report(QString::fromStdString(file)).isEmpty());
   const std::string html = read_file(file);

@@ -15,7 +15,7 @@ using namespace ampletie;
 using Catch::Matchers::Contains;
 
 namespace {
-constexpr const char *folder = "/usr/share/proj/";
+constexpr const char *of_proj = "/usr/share/proj/";
 
 template <class T> void put(std::string &out, T v, bool swap) {
   char b[sizeof(T)];
@@ -116,7 +116,7 @@ TEST_CASE("grids of shifts that cannot be right are refused") {
 TEST_CASE("real grids give what PROJ makes of them, there and back") {
   std::mt19937 random(7);
   for (const char *name : {"BETA2007.gsb", "CHENYX06_etrs.gsb", "nzgd2kgrid0005.gsb"}) {
-    const ShiftGrid g = read_ntv2(read_file(std::string(folder) + name));
+    const ShiftGrid g = read_ntv2(read_file(std::string(of_proj) + name));
     const ShiftGrid::Part &p = g.parts.front();
     std::uniform_real_distribution<double> north(p.south + 0.01, p.north() - 0.01),
         east(p.west + 0.01, p.east() - 0.01);

@@ -75,6 +75,15 @@ TEST_CASE("vectors of a LandXML file with set-ups, covariance and solution") {
   CHECK(l.rows[0].status == "fixed");
   CHECK((*l.rows[0].cov_xyz)(2, 2) == 3e-6);
   CHECK(*l.rows[1].sd_enu == Vec3(0.01, 0.01, 0.02));
+  // In feet all of it is.
+  std::string feet = text;
+  feet.insert(feet.find("<Survey>"), "<Units><Imperial linearUnit=\"USSurveyFoot\"/></Units>");
+  const VectorList f = read_landxml_vectors(feet);
+  CHECK(f.rows[0].d->z() == Approx(30 * 1200.0 / 3937).epsilon(1e-12));
+  CHECK((*f.rows[0].cov_xyz)(2, 2) == Approx(3e-6 * std::pow(1200.0 / 3937, 2)).epsilon(1e-12));
+  CHECK(f.rows[1].sd_enu->z() == Approx(0.02 * 1200 / 3937).epsilon(1e-12));
+  feet.replace(feet.find("USSurveyFoot"), 12, "cubit");
+  CHECK_THROWS_WITH(read_landxml_vectors(feet), Contains("cubit"));
   std::string orphan = text;
   orphan.replace(orphan.find("id=\"s2\""), 7, "id=\"s9\"");
   CHECK_THROWS_WITH(read_landxml_vectors(orphan), Contains("s2") && Contains("no station name"));

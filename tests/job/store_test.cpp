@@ -3,9 +3,9 @@
 #include "base/text.h"
 #include "job/store.h"
 #include "support/fault_vfs.h"
+#include "support/sql_on.h"
 #include "support/temporary_folder.h"
 #include <catch2/catch.hpp>
-#include <sqlite3.h>
 #include <sys/wait.h>
 
 using namespace ampletie;
@@ -16,12 +16,6 @@ namespace {
 Decision decision(int n) {
   return {
       0, utc_now(), "tester", "because " + std::to_string(n), "set", "job", {{"title", "job " + std::to_string(n)}}};
-}
-void sql(const std::string &path, const std::string &statement) {
-  sqlite3 *db = nullptr;
-  sqlite3_open(path.c_str(), &db);
-  sqlite3_exec(db, statement.c_str(), nullptr, nullptr, nullptr);
-  sqlite3_close(db);
 }
 } // namespace
 
@@ -67,9 +61,9 @@ TEST_CASE("decisions, sources and issue records are never changed, not even by h
     s.append(decision(1));
     s.add_issue_record({0, "issue-1", utc_now(), "00", nlohmann::json::object()});
   }
-  sql(path, "UPDATE decision SET reason = 'no'; ");
-  sql(path, "DELETE FROM decision");
-  sql(path, "DELETE FROM issue_record");
+  sql_on(path, "UPDATE decision SET reason = 'no'; ");
+  sql_on(path, "DELETE FROM decision");
+  sql_on(path, "DELETE FROM issue_record");
   Store s = Store::open(path);
   CHECK(s.decisions().at(0).reason == "because 1");
   CHECK(s.issue_records().size() == 1);
@@ -80,13 +74,13 @@ TEST_CASE("foreign, newer and damaged files are refused and left untouched") {
   const std::string path = folder / "a.tie";
   { Store::create(path).append(decision(1)); }
   SECTION("newer") {
-    sql(path, "PRAGMA user_version = 99");
+    sql_on(path, "PRAGMA user_version = 99");
     const std::string before = read_file(path);
     CHECK_THROWS_WITH(Store::open(path), Contains("newer version"));
     CHECK(read_file(path) == before);
   }
   SECTION("another program's database") {
-    sql(path, "PRAGMA application_id = 7");
+    sql_on(path, "PRAGMA application_id = 7");
     CHECK_THROWS_WITH(Store::open(path), Contains("another program"));
   }
   SECTION("no database at all") {

@@ -3,22 +3,16 @@
 #include "base/hash.h"
 #include "job/settings.h"
 #include "judgement/decision_words.h"
+#include "support/sql_on.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
 #include <cmath>
-#include <sqlite3.h>
 
 using namespace ampletie;
 using namespace ampletie::testing;
 using Catch::Matchers::Contains;
 
 namespace {
-void sql_on(const std::string &path, const std::string &statement) {
-  sqlite3 *db = nullptr;
-  sqlite3_open(path.c_str(), &db);
-  REQUIRE(sqlite3_exec(db, statement.c_str(), nullptr, nullptr, nullptr) == SQLITE_OK);
-  sqlite3_close(db);
-}
 std::string without_triggers = "DROP TRIGGER decision_stays; DROP TRIGGER decision_kept; DROP TRIGGER issue_stays; "
                                "DROP TRIGGER source_stays; ";
 } // namespace

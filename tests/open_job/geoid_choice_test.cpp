@@ -106,7 +106,9 @@ TEST_CASE("a grid of accuracies says how good the geoid is, where it reaches") {
   // What the surveyor states stands above it.
   t.job.decide("set", "job", {{"geoid_sd", 50}}, "");
   CHECK(*job_datum(*t.job.snapshot()).geoid()->sd_m() == 0.05);
+  CHECK(doubt_of(t.job, "geoid not used")); // the grid does nothing now, and that is said
   t.job.undo();
+  CHECK_FALSE(doubt_of(t.job, "geoid not used"));
   t.job.decide("leave-out", id, nlohmann::json::object(), "");
   CHECK_THAT(job_datum(*t.job.snapshot()).geoid_refusal(), Contains("not in the job, or is left out"));
   t.job.undo();

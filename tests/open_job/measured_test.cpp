@@ -4,9 +4,10 @@
 #include "judgement/left_over.h"
 #include "judgement/trace.h"
 #include "results/between.h"
+#include "results/changes.h"
 #include "results/measured_record.h"
 #include "results/weight_groups.h"
-#include "support/test_job.h"
+#include "support/fix_survey.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
 #include <random>
@@ -16,47 +17,6 @@ using namespace ampletie::testing;
 using Catch::Matchers::Contains;
 
 namespace {
-/// Marks around a base, true places in ETRF2000 on the Earth.
-struct Surveyed {
-  Vec3 base = to_cartesian({radians(46.25), radians(13.8), 500});
-  std::map<std::string, Vec3> marks;
-  Surveyed() {
-    const Geodetic at = to_geodetic(base);
-    int i = 0;
-    for (const char *name : {"101", "102", "103", "104"}) {
-      marks[name] = base + local_axes(at).transpose() * Vec3(300.0 + 150 * i, 400 - 210 * i, 10 + 3 * i);
-      ++i;
-    }
-  }
-  std::string control() const {
-    return fmt::format(
-        "mark,x,y,z,frame,epoch,sd_e_mm,sd_n_mm,sd_u_mm\nB1,{:.4f},{:.4f},{:.4f},ETRF2000,2026.36,2,2,4\n", base.x(),
-        base.y(), base.z());
-  }
-  static JobSettings settings() {
-    JobSettings s = demo_settings();
-    s.datum.vertical.clear();
-    return s;
-  }
-};
-
-/// A fix in the layout of a field list: the base stood `moved` away from where it really is.
-std::string fixes(const Surveyed &f, const Vec3 &moved, std::mt19937_64 &random, double sd, bool stated,
-                  int times = 2) {
-  std::normal_distribution<double> noise(0, sd);
-  std::string out = std::string("mark,base,x,y,z,time,status,epochs") + (stated ? ",sd_x,sd_y,sd_z" : "") + "\n";
-  const auto row = [&](const std::string &mark, const Vec3 &x, const std::string &time) {
-    out += fmt::format("{},B1,{:.4f},{:.4f},{:.4f},{},fixed,20{}\n", mark, x.x(), x.y(), x.z(), time,
-                       stated ? fmt::format(",{0:.4f},{0:.4f},{0:.4f}", sd) : "");
-  };
-  row("B1", f.base + moved, "");
-  for (int t = 0; t < times; ++t)
-    for (const auto &[name, x] : f.marks)
-      row(name, x + moved + Vec3(noise(random), noise(random), noise(random)),
-          fmt::format("2026-05-12T{:02}:{:02}:00", 9 + t, std::stoi(name) - 95));
-  return out;
-}
-
 const MeasuredVector &vector_to(const Job &job, const std::string &mark, int which = 0) {
   for (const MeasuredVector &v : job.snapshot()->get(measured_result()))
     if (v.to == mark && which-- == 0) return v;
@@ -278,6 +238,14 @@ TEST_CASE("beside a base held in its physical height a fix is as good as it is, 
   const NetworkRun &run = *job.network();
   for (const AdjustedMark &m : run.result.marks) CHECK(std::sqrt(m.cov_enu(2, 2)) > 0.2);
   const Between b = between(run, "B1", "102");
+  // So do covariances that are issued and compared: each mark's own, and what they have in common.
+  const Eigen::MatrixXd joint = joint_covariance(run, {"B1", "102"});
+  for (const AdjustedMark &m : run.result.marks)
+    if (m.name == "B1" || m.name == "102") {
+      const Eigen::Index up = m.name == "B1" ? 2 : 5;
+      CHECK(joint(up, up) == Approx(m.cov_enu(2, 2)).epsilon(1e-6));
+    }
+  CHECK(std::sqrt(joint(2, 2) + joint(5, 5) - 2 * joint(2, 5)) < 0.012);
   CHECK(std::sqrt(b.cov_enu(2, 2)) < 0.012);
   MeasuredDifferences differences(*job.snapshot(), &run);
   for (const MeasuredVector &v : job.snapshot()->get(measured_result())) {
@@ -343,4 +311,20 @@ TEST_CASE("fixes alone in a job whose datum cannot be used: the adjustment says 
   CHECK_THROWS_WITH(adjust(job), Contains("MGI") && Contains("older_datum"));
   job.decide("set", "job", {{"older_datum", 2000}}, "");
   CHECK_NOTHROW(adjust(job));
+}
+
+TEST_CASE("a list of fixes that ends inside a line is said to be cut off; rows of a second list are one doubt") {
+  TemporaryFolder folder;
+  const Surveyed f;
+  std::mt19937_64 random(4);
+  Job job = Job::create(folder / "a.tie", Surveyed::settings());
+  const std::string list = fixes(f, Vec3::Zero(), random, 0.008, true);
+  job.take_bytes({{"control.csv", f.control()}, {"a.csv", list}});
+  CHECK_FALSE(doubt_of(job, "file cut off"));
+  job.take_bytes({{"b.csv", list.substr(0, list.size() - 2)}});
+  CHECK(doubt_of(job, "file cut off"));
+  int repeated = 0;
+  for (const Doubt &d : job.doubts())
+    repeated += d.kind == "measured and not usable" && d.sentence.find("counts once") != std::string::npos;
+  CHECK(repeated == 1); // for seven or eight rows
 }

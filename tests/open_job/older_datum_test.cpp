@@ -1,6 +1,7 @@
 // Jobs whose grid rests on a datum from before satellites: vectors and sights come out where they do in a modern grid,
 // figures in the grid are PROJ's own, and the way to the datum is said.
 #include "base/angle.h"
+#include "results/also_systems.h"
 #include "support/field_work.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
@@ -69,6 +70,15 @@ TEST_CASE("the demo in an older grid: the same places, figures as PROJ has them,
     CHECK(p.grid.north == Approx(there.y()).margin(2e-4));
     CHECK(std::hypot(p.grid.east - m.grid.east, p.grid.north - m.grid.north) > 100);
   }
+  // A neighbouring zone of the same datum is reached by the same way: nothing is added to its deviations.
+  job.decide("set", "also:zone", {{"crs", "EPSG:8677"}}, "");
+  const auto also = also_systems(*job.snapshot(), job.network());
+  REQUIRE(also.size() == 1);
+  INFO(also[0].problem);
+  REQUIRE_FALSE(also[0].marks.empty());
+  CHECK(also[0].way_accuracy_m == 0.0);
+  for (const AlsoMark &m : also[0].marks) CHECK(m.sd_east < 0.02);
+  job.undo();
   // Nobody held a mark by what it has in the grid: the way counts whole.
   const Doubt *way = doubt_of(job, "way to an older datum");
   REQUIRE(way);

@@ -15,14 +15,14 @@ Contents contents_of(const std::vector<File> &files) {
   const GpsTime begin = gps_time(Calendar{2026, 5, 12, 8, 0, 0});
   for (std::size_t i = 0; i < files.size(); ++i) {
     const File &f = files[i];
-    auto site = std::make_shared<ObservationFile>();
-    site->marker = f.mark, site->receiver = f.receiver, site->receiver_serial = f.serial, site->antenna = f.antenna;
-    site->delta_hen = {f.height, 0, 0};
-    site->interval = 30;
-    site->epochs = {{begin + 60 * f.from_min, 0, 0, 0, 1}, {begin + 60 * f.to_min, 0, 0, 0, 2}};
+    ObservationFile site;
+    site.marker = f.mark, site.receiver = f.receiver, site.receiver_serial = f.serial, site.antenna = f.antenna;
+    site.delta_hen = {f.height, 0, 0};
+    site.interval = 30;
+    site.epochs = {{begin + 60 * f.from_min, 0, 0, 0, 1}, {begin + 60 * f.to_min, 0, 0, 0, 2}};
     SourceContent c;
     c.source.id = "source" + std::to_string(i), c.source.kind = "observation";
-    c.sites = {site};
+    c.sites = sites_in_memory({site});
     out.push_back(c);
   }
   return out;

@@ -19,7 +19,7 @@ std::vector<Occupation> crowd(int n) {
     Occupation o;
     o.mark = fmt::format("R{:03}", i), o.id = fmt::format("o{:03}", i);
     o.start = GpsTime{} + 3600.0, o.stop = o.start + 60 * minute;
-    auto file = std::make_shared<ObservationFile>();
+    auto file = std::make_shared<ObservationSite>();
     const double a = 2 * 3.14159265358979 * i / n;
     file->approximate = {4.2e6, 1e6 + 5000 * std::cos(a), 4.7e6 + 5000 * std::sin(a)};
     o.file = file;
@@ -111,7 +111,7 @@ TEST_CASE("what hangs together by all vectors does by those that are solved") {
     Occupation &o = all[i];
     if (i % 2) o.start = o.start + 90 * minute, o.stop = o.start + 60 * minute;
     if (i == 60) o.stop = o.stop + 90 * minute;
-    auto file = std::make_shared<ObservationFile>(*o.file);
+    auto file = std::make_shared<ObservationSite>(*o.file);
     file->approximate = Vec3::Zero();
     o.file = file;
   }

@@ -3,6 +3,8 @@
 #include "open_job/job.h"
 #include "support/temporary_folder.h"
 #include <fmt/format.h>
+#include <map>
+#include <set>
 
 namespace ampletie {
 /// So that tests can name doubts as they are shown.
@@ -11,8 +13,22 @@ inline bool operator==(DoubtKind k, std::string_view shown) { return words(k) ==
 
 namespace ampletie::testing {
 
+/// Solves what is not solved. With `threads` left open, vectors that this program has solved before with everything the
+/// same are taken over, as a job takes over its own: many tests begin with the demo.
 inline void solve(Job &job, unsigned threads = 0) {
-  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), threads, {}));
+  static std::map<std::string, VectorResult> before; // by fingerprint
+  std::vector<VectorResult> known = job.vectors();
+  if (!threads) {
+    std::set<std::string> current;
+    for (const VectorResult &v : known) current.insert(v.fingerprint);
+    for (const PlannedVector &p : plan_vectors(*job.snapshot()))
+      if (const auto found = before.find(p.fingerprint); found != before.end() && !current.count(p.fingerprint)) {
+        std::erase_if(known, [&](const VectorResult &v) { return v.id == p.id; });
+        known.push_back(found->second);
+      }
+  }
+  job.accept_vectors(solve_vectors(*job.snapshot(), known, threads, {}));
+  for (const VectorResult &v : job.vectors()) before[v.fingerprint] = v;
 }
 
 inline void adjust(Job &job) { job.accept_network(run_network(*job.snapshot(), job.vectors(), {})); }

@@ -47,6 +47,7 @@ enum class HeightFit { none, shift, plane, curved, with_plan };
 const std::vector<std::string> &plan_fits();
 const std::vector<std::string> &height_fits(); ///< "none", "shift", "plane", "curved", "with the plan"
 inline bool in_space(PlanFit p) { return p >= PlanFit::space_shift; }
+bool in_space(const std::string &plan_fit);
 
 struct SiteModel {
   PlanFit plan = PlanFit::similarity;

@@ -1,5 +1,6 @@
 #include "datum/fit/fit_model.h"
 #include <Eigen/QR>
+#include <algorithm>
 #include <cmath>
 
 namespace ampletie {
@@ -17,6 +18,11 @@ const std::vector<std::string> &plan_fits() {
                                             "similarity in space",
                                             "three scales in space"};
   return all;
+}
+bool in_space(const std::string &plan_fit) {
+  const auto &all = plan_fits();
+  const auto at = std::find(all.begin(), all.end(), plan_fit);
+  return at != all.end() && in_space(static_cast<PlanFit>(at - all.begin()));
 }
 const std::vector<std::string> &height_fits() {
   static const std::vector<std::string> all{"none", "shift", "plane", "curved", "with the plan"};

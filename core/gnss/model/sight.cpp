@@ -4,10 +4,6 @@
 #include <Eigen/Dense>
 
 namespace ampletie {
-namespace {
-constexpr double omega_earth = 7.2921151467e-5, gm_earth = 3.986004418e14;
-}
-
 std::optional<Sight> sight(const Orbits &orbits, SatId sat, const Vec3 &point, GpsTime reception, GpsTime epoch) {
   double travel = 0.075;
   // One evaluation of the orbit; the second-order change of position is far below a micrometre.

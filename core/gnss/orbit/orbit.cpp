@@ -6,7 +6,6 @@
 
 namespace ampletie {
 namespace {
-constexpr double omega_earth = 7.2921151467e-5;
 constexpr double relativity_factor = -2 / (speed_of_light * speed_of_light);
 } // namespace
 

@@ -5,6 +5,9 @@
 
 namespace ampletie {
 
+inline constexpr double omega_earth = 7.2921151467e-5; ///< rad/s (IS-GPS-200)
+inline constexpr double gm_earth = 3.986004418e14;     ///< m³/s² (IERS Conventions 2010, table 1.1)
+
 /// A satellite at the instant of transmission: Earth-fixed of that instant, clock offset with the eccentricity term.
 struct SatelliteState {
   Vec3 position = Vec3::Zero(), velocity = Vec3::Zero(); ///< m, m/s (relative to the rotating Earth)

@@ -219,6 +219,18 @@ const Fields<SourceThing::Edits> &SourceThing::fields() {
          return std::string(v == "published" ? "its bases stood on their published places"
                                              : "its bases stood where the list says");
        }},
+      {"observed", "its marks were measured at", "", 1,
+       [](const std::string &t) {
+         if (!parse_number(t) && !parse_iso(t)) refuse("\"" + t + "\" is no year and no day (2026-05-12)");
+         return json(t);
+       },
+       [](E &e, const json &v, long decision) {
+         const std::string t = v.get<std::string>();
+         const auto day = parse_iso(t);
+         const auto year = day ? std::optional(decimal_year(*day)) : parse_number(t);
+         if (!year || *year < 1900 || *year > 2200) refuse("\"" + t + "\" is no time of a measurement");
+         e.first->observed[e.second] = {*year, decision};
+       }},
       {"interpolation", "read", "", 1,
        [](const std::string &t) {
          return json(read_one_of("a grid is read", lower(t), {"bilinear", "bicubic"}));

@@ -116,6 +116,16 @@ struct GroupThing {
   static GroupEdits &of(JobState &s, const Id &id) { return s.groups[id.text]; }
 };
 
+struct PlanThing {
+  using Id = PlanName;
+  static constexpr const char *prefix = "plan:";
+  static constexpr const char *noun = "a plan";
+  static const Fields<PlanEdits> &fields();
+  static PlanEdits &of(JobState &s, const Id &id); ///< throws `InputError` for what is no kind of plan
+  static void tidy(JobState &s, const Id &id);     ///< throws for what a plan of this kind has not
+  static std::vector<std::string> fields_of(const std::string &kind);
+};
+
 struct AskedThing {
   using Id = GroupName;
   static constexpr const char *prefix = "asked:";

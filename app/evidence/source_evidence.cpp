@@ -1,0 +1,80 @@
+#include "app/evidence/evidence.h"
+#include "app/evidence/evidence_html.h"
+#include <QLineEdit>
+
+namespace ampletie::app {
+
+void EvidencePanel::about_source(QString &html, const std::string &id) {
+  for (const auto &c : w_.job().snapshot()->contents()) {
+    if (c.source.id != id) continue;
+    html += heading("Source", escaped(c.source.name), text(c.source.kind), ink::accepted);
+    html += "<table cellspacing='0'>" + row("taken", text(c.source.taken_at)) +
+            "</table><p style='color:#6F7B83;font-size:8pt'>SHA-256 " + text(c.source.id) + "</p>";
+    html += "<p>The file lies in the job byte for byte and is never changed; corrections lie over it as decisions.</p>";
+    if (c.geoid)
+      about_geoid(html, c);
+    else if (c.shift)
+      about_shifts(html, c);
+    else
+      html += part("First lines") + source_lines(id, 3);
+  }
+}
+
+/// Heights through a grid: what it says of itself, whether it is used, and the decision for or against it.
+void EvidencePanel::about_geoid(QString &html, const SourceContent &c) {
+  const HeightGrid &g = *c.geoid;
+  const bool used = w_.job().snapshot()->geoid_choice().source == c.source.id;
+  const auto said = [](const std::string &t) { return t.empty() ? QString("not said") : escaped(t); };
+  html += part("Grid of a geoid") + "<table cellspacing='0'>" + row("model", escaped(g.name)) +
+          row("nodes", QString("%1 × %2, every %3°").arg(g.rows).arg(g.columns).arg(g.step_lat, 0, 'g', 4)) +
+          row("reaches", escaped(g.extent_words())) + row("surface", said(g.surface)) +
+          row("permanent tide", said(g.tide)) + row("ellipsoid", said(g.ellipsoid)) + "</table>";
+  html += used ? "<p style='color:#0B6E75'><b>Physical heights go through this grid</b>, read " +
+                     text(interpolation_name(w_.job().snapshot()->geoid_choice().interpolation)) +
+                     ". How good it is stands in the settings (Geoid, Geoid correlation).</p>"
+               : QString("<p style='color:#6F7B83'>Physical heights do not go through this grid.</p>");
+  const std::string target = "source:" + c.source.id;
+  add_action(
+      used ? "No longer through it" : "Heights through this grid", "Physical heights of all marks follow",
+      [this, target, used] {
+        w_.decide("set", target, {{"geoid", !used}}, reason_->text());
+      },
+      false);
+  if (!used) {
+    const bool says = w_.job().snapshot()->geoid_choice().accuracy_source == c.source.id;
+    add_action(
+        says ? "Not its accuracy" : "Accuracy of the geoid", "Its values are standard deviations of another grid",
+        [this, target, says] {
+          w_.decide("set", target, {{"accuracy", !says}}, reason_->text());
+        },
+        false);
+    return;
+  }
+  const bool cubic = w_.job().snapshot()->geoid_choice().interpolation == GridInterpolation::bicubic;
+  add_action(
+      cubic ? "Read it bilinear" : "Read it bicubic", "As the model was made to be read",
+      [this, target, cubic] {
+        w_.decide("set", target, {{"interpolation", cubic ? "bilinear" : "bicubic"}}, reason_->text());
+      },
+      false);
+}
+
+/// A grid of shifts: what it leads between, and whether the job's grid is reached through it.
+void EvidencePanel::about_shifts(QString &html, const SourceContent &c) {
+  const bool used = w_.job().snapshot()->shift_choice().source == c.source.id;
+  html += part("Grid of shifts") + "<table cellspacing='0'>" + row("from", escaped(c.shift->from)) +
+          row("to", escaped(c.shift->to)) + row("reaches", escaped(c.shift->extent_words())) + "</table>";
+  html += used ? "<p style='color:#0B6E75'><b>The job's grid is reached through these shifts</b>: they lead from its "
+                 "datum to the frame that the job is computed in.</p>"
+               : QString("<p style='color:#6F7B83'>The job's grid is not reached through these shifts. Control lists "
+                         "and further systems name them by themselves (Datum).</p>");
+  const std::string target = "source:" + c.source.id;
+  add_action(
+      used ? "No longer through it" : "The job's grid through it", "Only where the grid rests on an older datum",
+      [this, target, used] {
+        w_.decide("set", target, {{"shifts", !used}}, reason_->text());
+      },
+      false);
+}
+
+} // namespace ampletie::app

@@ -1,0 +1,363 @@
+#include "results/design.h"
+#include "base/angle.h"
+#include "base/error.h"
+#include "base/hash.h"
+#include "base/text.h"
+#include "network/level_network.h"
+#include "results/caches.h"
+#include "results/job_results.h"
+#include "results/vector_plan.h"
+#include <Eigen/Dense>
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+using Eigen::Index;
+
+constexpr std::size_t most_tried = 40; ///< planned items that are left out one by one
+
+std::vector<std::string> names_in(const std::string &list) {
+  std::vector<std::string> out;
+  for (std::string_view part : split(list, ','))
+    if (const auto name = trimmed(part); !name.empty()) out.emplace_back(name);
+  return out;
+}
+
+std::string joined(const std::vector<std::string> &names) {
+  std::string out;
+  for (const std::string &n : names) out += (out.empty() ? "" : ", ") + n;
+  return out;
+}
+
+/// Puts a plan into the network, piece by piece; what cannot be planned says why.
+class Planner {
+public:
+  Planner(const JobSnapshot &s, const JobDatum &datum) : s_(s), datum_(datum), set_(s.state().settings) {
+    std::vector<std::shared_ptr<const NavigationFile>> messages;
+    for (const SourceContent &c : s.contents())
+      if (c.navigation) messages.push_back(c.navigation);
+    sky_ = std::make_unique<PlannedSky>(messages, set_.orbits == "precise" ? 0.03 : 1.0);
+    parts_ = network_parts(s, s.vectors(), datum);
+    out.with_measured = !parts_.input.vectors.empty() || !parts_.input.levels.empty() || !parts_.input.stations.empty();
+    for (const NetworkMark &m : parts_.input.marks) place_[m.name] = m.position;
+    for (const auto &[name, p] : s.published())
+      if (!place_.count(name) && p.has_position())
+        place_[name] = published_in_job(p, datum, {set_.worst_transformation_m, false});
+    const auto elements = sky_->elements_of();
+    out.sky = elements ? "orbits of " + iso(*elements).substr(0, 10) + " carried on"
+                       : "a nominal constellation of GPS and Galileo: no broadcast orbits are in the job";
+  }
+
+  void add_all() {
+    for (const auto &[id, e] : s_.state().plan)
+      if (id.starts_with("mark ") && e.planned.value.value_or(true)) add_mark(id.substr(5), e);
+    for (const auto &[id, e] : s_.state().plan)
+      if (!id.starts_with("mark ") && e.planned.value.value_or(true)) add_item(id, e);
+  }
+  /// The network with all that is planned but one item; with an empty name all.
+  NetworkInput network(const std::string &without) const;
+  JobDesign out;
+
+private:
+  struct Piece {
+    std::vector<NetworkVector> vectors;
+    std::optional<NetworkSession> session;
+    std::vector<NetworkSetup> setups;
+    std::vector<NetworkLevel> levels;
+    std::vector<NetworkStation> stations;
+  };
+  void add_mark(const std::string &name, const PlanEdits &e);
+  void add_item(const std::string &id, const PlanEdits &e);
+  void add_session(PlannedItem &item, const PlanEdits &e, Piece &piece);
+  void add_line(PlannedItem &item, const PlanEdits &e, Piece &piece);
+  void add_station(PlannedItem &item, const PlanEdits &e, Piece &piece);
+  const TaggedPoint &place(const std::string &mark) const;
+
+  const JobSnapshot &s_;
+  const JobDatum &datum_;
+  const JobSettings &set_;
+  std::unique_ptr<PlannedSky> sky_;
+  NetworkParts parts_;
+  std::map<std::string, TaggedPoint> place_;
+  std::map<std::string, Piece> pieces_; ///< by item
+};
+
+const TaggedPoint &Planner::place(const std::string &mark) const {
+  const auto p = place_.find(mark);
+  if (p == place_.end())
+    throw InputError("nothing says where " + mark + " is: plan it (plan mark " + mark +
+                     " with east, north, height), or take a list that has it");
+  return p->second;
+}
+
+void Planner::add_mark(const std::string &name, const PlanEdits &e) {
+  PlannedItem item;
+  item.id = "mark " + name, item.kind = "mark", item.name = name;
+  try {
+    const double height = e.height.value.value_or(0);
+    if (e.lat.value && e.lon.value)
+      place_[name] = datum_.from_geodetic(radians(*e.lat.value), radians(*e.lon.value), height);
+    else if (e.east.value && e.north.value)
+      place_[name] = datum_.from_grid(*e.east.value, *e.north.value, height);
+    else
+      throw InputError("say where it is to be: east and north, or lat and lon; and its height");
+    const FullPosition p = datum_.describe(place_[name]);
+    out.marks[name] = {p.grid.east, p.grid.north};
+    item.words =
+        fmt::format("at {:.1f} {:.1f}, height {:.0f} m", p.grid.east, p.grid.north, p.height.value_or(p.geodetic.h));
+    if (!e.height.value) item.words += " (its height was not said)";
+  } catch (const InputError &x) {
+    item.problem = x.reason();
+  }
+  out.items.push_back(std::move(item));
+}
+
+void Planner::add_item(const std::string &id, const PlanEdits &e) {
+  const auto space = id.find(' ');
+  PlannedItem item;
+  item.id = id, item.kind = id.substr(0, space), item.name = id.substr(space + 1);
+  Piece piece;
+  try {
+    if (item.kind == "session")
+      add_session(item, e, piece);
+    else if (item.kind == "line")
+      add_line(item, e, piece);
+    else
+      add_station(item, e, piece);
+    pieces_[id] = std::move(piece);
+  } catch (const InputError &x) {
+    item.problem = x.reason();
+  }
+  out.items.push_back(std::move(item));
+}
+
+void Planner::add_session(PlannedItem &item, const PlanEdits &e, Piece &piece) {
+  const std::vector<std::string> marks = names_in(e.marks.value.value_or(""));
+  const double minutes = e.minutes.value.value_or(60), mask = e.mask.value.value_or(set_.mask_deg);
+  if (marks.size() < 2) throw InputError("say the marks that receivers stand on at the same time, two at least");
+  if (std::set<std::string>(marks.begin(), marks.end()).size() != marks.size())
+    throw InputError("a mark stands twice in it");
+  if (marks.size() > 30) throw InputError("more than thirty receivers are planned in several sessions");
+  if (!e.start.value) throw InputError("say when it begins (start=2026-06-02T08:00, GPS time): the sky depends on it");
+  const GpsTime start = *parse_iso(*e.start.value);
+  item.words = fmt::format("{} from {} for {:.0f} minutes", joined(marks), iso(start).substr(0, 16), minutes);
+  item.words[item.words.find('T', joined(marks).size())] = ' ';
+  // The sky does not notice fifty metres, and a mark that is moved by less needs no new solution.
+  std::vector<Vec3> places;
+  std::string key = fmt::format("{}|{}|{}|{}|{}|", iso(start), minutes, mask, set_.orbits, out.sky);
+  for (const std::string &m : marks) {
+    const Vec3 p = (place(m).xyz / 50).array().round().matrix() * 50;
+    places.push_back(p);
+    key += fmt::format("{:.0f} {:.0f} {:.0f}|", p.x(), p.y(), p.z());
+  }
+  const StaticOptions options = static_options(set_);
+  key += fmt::format("{} {} {} {}", options.interval_s, options.systems, options.frequencies, options.integers);
+  PlannedSolution found;
+  {
+    const std::lock_guard lock(s_.caches().planned_use);
+    auto &known = s_.caches().planned;
+    if (known.size() > 300) known.clear();
+    auto [at, fresh] = known.try_emplace(sha256_hex(key));
+    if (fresh) at->second = planned_solution(*sky_, places, start, minutes, mask, options);
+    found = at->second;
+  }
+  if (!found.problem.empty()) throw InputError(found.problem);
+  item.satellites = found.satellites, item.success = found.success, item.fixed = found.fixed;
+  NetworkSession session;
+  session.id = "plan:" + item.id, session.cov = found.cov;
+  for (std::size_t i = 0; i < marks.size(); ++i) {
+    const std::string setup = "plan:" + item.id + ":" + marks[i];
+    piece.setups.push_back({setup, marks[i], Vec3(set_.centring_sd_m, set_.centring_sd_m, set_.height_sd_m), {}});
+    if (i == 0) continue;
+    out.lines.emplace_back(marks[0], marks[i]);
+    NetworkVector v;
+    v.id = "plan:" + item.id + ":" + std::to_string(i), v.from = marks[0], v.to = marks[i];
+    v.from_setup = piece.setups[0].id, v.to_setup = setup, v.session = session.id;
+    v.d = place(marks[i]).xyz - place(marks[0]).xyz;
+    const auto at = static_cast<Index>(3 * (i - 1));
+    v.cov = found.cov.block<3, 3>(at, at);
+    v.frame = datum_.frame(), v.epoch = datum_.epoch();
+    session.vectors.push_back(v.id);
+    piece.vectors.push_back(std::move(v));
+  }
+  if (piece.vectors.size() > 1) piece.session = std::move(session);
+}
+
+void Planner::add_line(PlannedItem &item, const PlanEdits &e, Piece &piece) {
+  if (!e.from.value || !e.to.value) throw InputError("say from which mark to which it leads");
+  const std::string &from = *e.from.value, &to = *e.to.value;
+  if (from == to) throw InputError("it leads from a mark to itself");
+  const GeoidModel *geoid = datum_.geoid();
+  if (!datum_.local() && !(geoid && geoid->sd_m()))
+    throw InputError("levels meet vectors through a geoid whose accuracy is stated (settings): there is none");
+  const bool known = place_.count(from) && place_.count(to);
+  if (!known && !e.km.value) throw InputError("say how long it is (km=2.3)");
+  if (!place_.count(from) && !place_.count(to)) place(from);
+  // A mark that nothing else places stands, for want of better, where the line comes from.
+  if (!known) place_.count(from) ? place_[to] = place_[from] : place_[from] = place_[to];
+  const double km = e.km.value.value_or(1.2 * (place(from).xyz - place(to).xyz).norm() / 1000);
+  const double sd = e.sd_km.value.value_or(0.001);
+  const auto height = [&](const std::string &m) {
+    const Geodetic g = to_geodetic(place(m).xyz);
+    return g.h - (geoid ? geoid->undulation(g) : 0);
+  };
+  item.words = fmt::format("{} to {}, {:.2f} km{}, ± {:.1f} mm over a kilometre", from, to, km,
+                           e.km.value ? "" : " (a fifth more than straight)", 1000 * sd);
+  piece.levels.push_back(
+      {"plan:" + item.id, from, to, "plan:" + item.id, height(to) - height(from), sd * std::sqrt(km), 1000 * km});
+  out.lines.emplace_back(from, to);
+}
+
+void Planner::add_station(PlannedItem &item, const PlanEdits &e, Piece &piece) {
+  const std::vector<std::string> targets = names_in(e.targets.value.value_or(""));
+  if (targets.empty()) throw InputError("say the marks that it sights (targets=A,B)");
+  InstrumentStandard i = instrument_standard(s_.state(), "");
+  if (e.direction.value) i.direction = *e.direction.value;
+  if (e.zenith.value) i.zenith = *e.zenith.value;
+  if (e.distance.value) i.distance = *e.distance.value;
+  if (e.ppm.value) i.distance_ppm = 1e-6 * *e.ppm.value;
+  const TaggedPoint &here = place(item.name);
+  const Geodetic g = to_geodetic(here.xyz);
+  const Mat3 axes = local_axes(g);
+  NetworkStation n;
+  n.id = "plan:" + item.id, n.mark = item.name, n.height = 1.5;
+  n.setup_sd = Vec3(i.centring, i.centring, i.height);
+  n.k = set_.traverse.k, n.k_sd = set_.traverse.k_sd;
+  if (datum_.geoid()) n.deflection = datum_.deflection(g);
+  double longest = 0;
+  std::vector<double> variances;
+  for (const std::string &t : targets) {
+    if (t == item.name) throw InputError("it sights itself");
+    const Vec3 to = axes * (place(t).xyz - here.xyz);
+    NetworkSight y;
+    y.id = n.id + ":" + t, y.to = t;
+    y.distance = to.norm();
+    if (y.distance < 1) throw InputError("from " + item.name + " to " + t + " is less than a metre");
+    longest = std::max(longest, y.distance);
+    y.direction = std::atan2(to.x(), to.y());
+    // Straight in space; refraction lifts what is seen.
+    y.zenith = std::acos(to.z() / y.distance) - n.k * y.distance / (2 * 6.38e6);
+    y.zenith_sd = i.zenith_sd(y.distance), y.distance_sd = i.distance_sd(y.distance);
+    y.target_height = 1.5, y.target_centring = i.target_centring, y.target_height_sd = i.height;
+    variances.push_back(std::pow(i.direction_sd(y.distance), 2));
+    n.sights.push_back(std::move(y));
+    out.lines.emplace_back(item.name, t);
+  }
+  n.direction_covariance =
+      Eigen::Map<const Eigen::VectorXd>(variances.data(), static_cast<Index>(variances.size())).asDiagonal();
+  item.words =
+      fmt::format("sights {}; directions ± {:.1f}″, distances ± {:.1f} mm + {:.1f} ppm, up to {:.0f} m",
+                  joined(targets), i.direction / rad_per_arcsec, 1000 * i.distance, 1e6 * i.distance_ppm, longest);
+  piece.stations.push_back(std::move(n));
+}
+
+NetworkInput Planner::network(const std::string &without) const {
+  NetworkInput in = parts_.input;
+  std::set<std::string> marks, determined;
+  for (const NetworkMark &m : in.marks) marks.insert(m.name);
+  std::set<std::string> fresh;
+  const auto touch = [&](const std::string &mark, bool plan) {
+    if (!marks.count(mark)) fresh.insert(mark);
+    if (plan) determined.insert(mark);
+  };
+  for (const auto &[id, p] : pieces_) {
+    if (id == without) continue;
+    for (const NetworkVector &v : p.vectors) in.vectors.push_back(v), touch(v.from, true), touch(v.to, true);
+    if (p.session) in.sessions.push_back(*p.session);
+    in.setups.insert(in.setups.end(), p.setups.begin(), p.setups.end());
+    for (const NetworkLevel &l : p.levels) in.levels.push_back(l), touch(l.from, false), touch(l.to, false);
+    for (const NetworkStation &n : p.stations) {
+      in.stations.push_back(n), touch(n.mark, true);
+      for (const NetworkSight &y : n.sights) touch(y.to, true);
+    }
+  }
+  if (const GeoidModel *geoid = datum_.geoid(); geoid && geoid->sd_m() && !in.geoid)
+    in.geoid = GeoidPrior{*geoid->sd_m(), geoid->correlation_m().value_or(10e3)};
+  for (const std::string &m : fresh)
+    in.marks.push_back(network_mark(s_, datum_, in, m, place(m), determined.count(m) > 0));
+  return in;
+}
+
+/// What the tests of an adjustment say of each planned item.
+void judge_items(JobDesign &d) {
+  for (const BlockTest &t : d.run->result.adjustment.tests) {
+    if (!t.id.starts_with("plan:") || t.kind == "set-up") continue; // what a set-up is off is no observation
+    for (PlannedItem &item : d.items) {
+      const std::string own = "plan:" + item.id;
+      if (t.id != own && !t.id.starts_with(own + ":")) continue;
+      for (const ObservationTest &o : t.observations) {
+        item.redundancy = std::min(item.redundancy, o.redundancy);
+        // Angles are seconds, not metres: what they may do is in the effect.
+        if (o.smallest_detectable && !is_angle(t.kind))
+          item.detectable = std::max(item.detectable.value_or(0), *o.smallest_detectable);
+      }
+      if (t.external_effect) item.effect = std::max(item.effect.value_or(0), *t.external_effect);
+    }
+  }
+}
+
+/// What each item is worth: the network without it.
+void judge_worth(JobDesign &d, const Planner &planner) {
+  std::map<std::string, const AdjustedMark *> with;
+  for (const AdjustedMark &m : d.run->result.marks) with[m.name] = &m;
+  std::size_t tried = 0;
+  for (PlannedItem &item : d.items) {
+    if (item.kind == "mark" || !item.problem.empty() || ++tried > most_tried) continue;
+    try {
+      const NetworkResult r = adjust_network(planner.network(item.id), {});
+      std::set<std::string> left;
+      double worst = 0;
+      for (const AdjustedMark &m : r.marks) {
+        const AdjustedMark *before = with.at(m.name);
+        if (before->plan_known && !m.plan_known) continue; // lost
+        left.insert(m.name);
+        const double plan = m.plan_known ? m.network_plan95 - before->network_plan95 : 0;
+        const double height = m.network_up95 - before->network_up95;
+        if (std::max(plan, height) <= worst) continue;
+        worst = std::max(plan, height);
+        item.spared_plan = plan, item.spared_height = height, item.worst_mark = m.name;
+      }
+      for (const auto &[name, m] : with)
+        if (!left.count(name)) item.lost.push_back(name);
+    } catch (const InputError &) {
+      // Nothing is left that could be adjusted.
+      for (const auto &[name, m] : with)
+        if (m->hold == Hold::none) item.lost.push_back(name);
+    }
+  }
+}
+
+} // namespace
+
+JobDesign job_design(const JobSnapshot &s) {
+  JobDesign none;
+  if (s.state().plan.empty()) return none;
+  try {
+    const JobDatum datum = job_datum(s);
+    Planner planner(s, datum);
+    planner.add_all();
+    JobDesign out = planner.out;
+    try {
+      NetworkRun run;
+      for (const auto &[name, p] : s.published())
+        run.published[name] =
+            datum.describe(published_in_job(p, datum, {s.state().settings.worst_transformation_m, false}));
+      const NetworkInput in = planner.network("");
+      if (in.vectors.empty() && in.levels.empty() && in.stations.empty())
+        throw InputError("nothing is planned that can be computed");
+      run.result = adjust_network(in, {});
+      describe_run(run, s, datum);
+      out.run = std::make_shared<const NetworkRun>(std::move(run));
+      judge_items(out);
+      judge_worth(out, planner);
+    } catch (const InputError &e) {
+      out.problem = e.reason();
+    }
+    return out;
+  } catch (const InputError &e) {
+    none.problem = e.reason();
+    return none;
+  }
+}
+
+} // namespace ampletie

@@ -1,0 +1,39 @@
+#pragma once
+#include "results/network_run.h"
+
+namespace ampletie {
+
+/// Something that is to be measured, and what it is good for.
+struct PlannedItem {
+  std::string id, kind, name; ///< "session 1", "session", "1"
+  std::string words;          ///< "REFA, K7, K8 from 2026-06-02 08:00 for 60 minutes"
+  std::string problem;        ///< why it takes no part; empty: it does
+  int satellites = 0;         ///< of a session: fewest that a vector has
+  double success = 1;         ///< of a session: least chance that a vector's integers are found
+  bool fixed = true;          ///< whether they are likely to be
+  /// Of its observations: the least redundancy, the largest smallest detectable error and what that may do, m; absent
+  /// where it has no redundancy.
+  double redundancy = 1;
+  std::optional<double> detectable, effect;
+  /// What its absence would cost: by how much the worst 95 % value grows, m, and at which mark. Empty mark: none at
+  /// all. "lost": marks that nothing would determine any more.
+  double spared_plan = 0, spared_height = 0;
+  std::string worst_mark;
+  std::vector<std::string> lost;
+};
+
+/// What the job's plan will reach, together with what is measured already.
+struct JobDesign {
+  std::vector<PlannedItem> items;                         ///< sessions, lines, stations; marks in `marks`
+  std::map<std::string, Eigen::Vector2d> marks;           ///< planned ones, east and north in the job's grid, m
+  std::vector<std::pair<std::string, std::string>> lines; ///< between marks, as they are planned
+  std::shared_ptr<const NetworkRun> run; ///< as it would be adjusted; its figures are accuracies, not coordinates
+  std::string sky;                       ///< which satellites were taken
+  std::string problem;                   ///< why nothing can be said
+  bool with_measured = false;            ///< the network has observations already
+};
+
+/// Predicts the network with everything planned. Nothing of it touches the job's own network.
+JobDesign job_design(const JobSnapshot &s);
+
+} // namespace ampletie

@@ -1,0 +1,186 @@
+// What a plan will reach, before anybody goes out: against what the same measurements reached, against formulas by
+// hand, and what cannot be planned.
+#include "base/angle.h"
+#include "base/error.h"
+#include "results/job_results.h"
+#include "results/planned_session.h"
+#include "support/test_job.h"
+#include <Eigen/Dense>
+#include <catch2/catch.hpp>
+
+using namespace ampletie;
+using namespace ampletie::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+const JobDesign &design(const Job &job) { return job.snapshot()->get(design_result()); }
+void plan(Job &job, const std::string &what, const nlohmann::json &value) {
+  job.decide("set", "plan:" + what, value, "");
+}
+const AdjustedMark &reached(const Job &job, const std::string &name) {
+  REQUIRE(design(job).run);
+  for (const AdjustedMark &m : design(job).run->result.marks)
+    if (m.name == name) return m;
+  throw std::runtime_error("the plan has no mark " + name);
+}
+const PlannedItem &item(const Job &job, const std::string &id) {
+  for (const PlannedItem &i : design(job).items)
+    if (i.id == id) return i;
+  throw std::runtime_error("nothing planned is called " + id);
+}
+/// A job of control alone, and the demo's orbits.
+Job office(const std::string &path) {
+  Job job = Job::create(path, demo_settings());
+  job.take({AMPLETIE_SOURCE_DIR "/demo/data/control.csv", AMPLETIE_SOURCE_DIR "/demo/data/broadcast.rnx.gz"});
+  for (const char *m : {"REFA", "REFB"}) job.decide("hold", m, {{"how", "full"}}, "published");
+  return job;
+}
+} // namespace
+
+TEST_CASE("a session planned as the demo's was measured is expected to be as good as it turned out") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  solve(job);
+  // Each first session of two receivers, in the plan as in the field.
+  double log_sum = 0, worst = 1;
+  int n = 0;
+  for (const VectorResult &v : job.vectors()) {
+    if (!v.error.empty() || !v.used || v.solved->solution != Solution::fixed) continue;
+    const Occupation *ends[2] = {nullptr, nullptr};
+    for (const Occupation &o : job.snapshot()->occupations()) {
+      if (o.id == v.from_occupation) ends[0] = &o;
+      if (o.id == v.to_occupation) ends[1] = &o;
+    }
+    const PlannedSky sky({[&] {
+                           for (const SourceContent &c : job.snapshot()->contents())
+                             if (c.navigation) return c.navigation;
+                           return std::shared_ptr<const NavigationFile>();
+                         }()},
+                         1.0);
+    const Vec3 from = ends[0]->file->approximate, to = from + v.solved->d;
+    const PlannedSolution p = planned_solution(sky, {from, to}, v.solved->first,
+                                               (v.solved->last - v.solved->first) / 60, 10, StaticOptions());
+    REQUIRE(p.problem.empty());
+    CHECK(p.fixed);
+    const double ratio = std::sqrt(p.cov.trace() / v.solved->cov.trace());
+    log_sum += std::log(ratio), ++n;
+    worst = std::max(worst, std::max(ratio, 1 / ratio));
+  }
+  CAPTURE(std::exp(log_sum / n), worst, n);
+  CHECK(n >= 10);
+  CHECK(std::exp(log_sum / n) == Approx(1).margin(0.15));
+  CHECK(worst < 1.5); // what the residuals of single sessions say of their noise
+}
+
+TEST_CASE(
+    "a mark that is planned, measured by two sessions: accuracy, checks, worth; nothing else of the job changes") {
+  TemporaryFolder folder;
+  Job job = office(folder / "a.tie");
+  const std::string before = job.snapshot()->get(network_key_result());
+  const Vec3 a = *job.snapshot()->published().at("REFA").xyz;
+  plan(job, "mark K7", {{"east", 412800}, {"north", 5122300}, {"height", 700}});
+  plan(job, "session 1", {{"marks", "REFA,REFB,K7"}, {"start", "2026-06-02T08:00:00"}, {"minutes", 60}});
+  CHECK(a.norm() > 6e6);
+  CHECK(item(job, "mark K7").problem.empty());
+  const PlannedItem &one = item(job, "session 1");
+  CHECK(one.problem.empty());
+  CHECK(one.fixed);
+  CHECK(one.satellites >= 8);
+  CHECK(one.success > 0.999);
+  CHECK(one.lost == std::vector<std::string>{"K7"});
+  CHECK(reached(job, "K7").independent_checks == 0);
+  const double plan_alone = reached(job, "K7").network_plan95, up_alone = reached(job, "K7").network_up95;
+  CHECK(plan_alone > 0.002);
+  CHECK(plan_alone < 0.03);
+  CHECK_THAT(design(job).sky, Contains("carried on"));
+  // A second one makes it better and checks the first; either can be spared now.
+  plan(job, "session 2", {{"marks", "REFA,REFB,K7"}, {"start", "2026-06-02T13:00:00"}, {"minutes", 60}});
+  CHECK(reached(job, "K7").independent_checks == 1);
+  CHECK(reached(job, "K7").network_plan95 < plan_alone);
+  CHECK(reached(job, "K7").network_up95 < 0.95 * up_alone);
+  CHECK(item(job, "session 1").lost.empty());
+  CHECK(item(job, "session 1").worst_mark == "K7");
+  CHECK(item(job, "session 1").redundancy > 0.2);
+  CHECK(item(job, "session 1").effect.value_or(0) > 0);
+  // Longer is better; ten minutes over 20 km do not promise integers as an hour does.
+  plan(job, "session 2", {{"minutes", 240}});
+  CHECK(reached(job, "K7").network_up95 < up_alone);
+  plan(job, "session 2", {{"planned", false}});
+  CHECK(design(job).items.size() == 2);
+  CHECK(reached(job, "K7").network_plan95 == plan_alone);
+  // It goes on working without orbits, with a sky that is nominal and says so.
+  CHECK(job.snapshot()->get(network_key_result()) == before);
+  CHECK(job.doubts().size() < 20);
+  Job bare = Job::create(folder / "b.tie", demo_settings());
+  bare.take({AMPLETIE_SOURCE_DIR "/demo/data/control.csv"});
+  bare.decide("hold", "REFA", {{"how", "full"}}, "");
+  plan(bare, "mark K7", {{"lat", 46.3}, {"lon", 13.9}, {"height", 700}});
+  plan(bare, "session 1", {{"marks", "REFA,K7"}, {"start", "2031-01-02T08:00:00"}, {"minutes", 60}});
+  CHECK_THAT(design(bare).sky, Contains("nominal"));
+  CHECK(reached(bare, "K7").network_plan95 < 0.05);
+}
+
+TEST_CASE("sights and levels that are planned reach what formulas by hand say") {
+  TemporaryFolder folder;
+  JobSettings s = demo_settings();
+  s.datum.geoid_sd = 0.005;
+  Job job = Job::create(folder / "a.tie", s);
+  job.take_bytes({{"control.csv", "mark,east,north,height\nA,410000,5123000,600\nB,410000,5123800,600\n"}});
+  for (const char *m : {"A", "B"}) job.decide("hold", m, {{"how", "full"}}, "");
+  plan(job, "mark T", {{"east", 410500}, {"north", 5123000}, {"height", 600}});
+  plan(job, "station A", {{"targets", "B,T"}, {"direction", 2 * rad_per_arcsec}, {"distance", 0.001}, {"ppm", 2}});
+  const AdjustedMark &t = reached(job, "T");
+  const InstrumentStandard i;
+  // Along the sight: the distance, both centrings. Across: directions to B and T, centring at both ends and of B's
+  // target.
+  const double along = std::sqrt(std::pow(0.001, 2) + std::pow(2e-6 * 500, 2) + 2 * std::pow(i.centring, 2));
+  const auto seen = [&](double length) { return std::hypot(2 * rad_per_arcsec, i.pointing / length); };
+  const double across = std::sqrt(std::pow(500 * seen(500), 2) + std::pow(500 * seen(800), 2) +
+                                  std::pow(i.centring * std::hypot(1, 500.0 / 800), 2) +
+                                  std::pow(i.target_centring, 2) + std::pow(i.target_centring * 500 / 800, 2));
+  CHECK(std::sqrt(t.cov_enu(0, 0)) == Approx(along).epsilon(0.02));
+  CHECK(std::sqrt(t.cov_enu(1, 1)) == Approx(across).epsilon(0.05));
+  CHECK(item(job, "station A").redundancy < 1e-6); // nothing checks it
+  // A levelled line from A gives it its height: 0.7 mm over a kilometre.
+  const double height_before = t.height_sd;
+  plan(job, "line 1", {{"from", "A"}, {"to", "T"}, {"km", 0.64}, {"sd", 0.0007}});
+  CHECK(item(job, "line 1").problem.empty());
+  CHECK(reached(job, "T").height_sd < height_before);
+  CHECK(reached(job, "T").height_sd == Approx(0.0007 * 0.8).epsilon(0.1));
+}
+
+TEST_CASE("what cannot be planned says why, and the rest goes on") {
+  TemporaryFolder folder;
+  Job job = office(folder / "a.tie");
+  CHECK(design(job).items.empty());
+  const auto refused = [&](const std::string &what, const nlohmann::json &value, const std::string &why) {
+    CHECK_THROWS_WITH(plan(job, what, value), Contains(why));
+  };
+  refused("session 1", {{"east", 5}}, "a planned session has no east");
+  refused("mark K7", {{"minutes", 5}}, "a planned mark has no minutes");
+  refused("pillar K7", {{"east", 5}}, "mark, a session, a line or a station");
+  refused("mark", {{"east", 5}}, "has a name");
+  refused("session 1", {{"minutes", 0}}, "1");
+  CHECK(job.state().plan.empty());
+  plan(job, "session 1", {{"marks", "REFA,K9"}, {"start", "2026-06-02T08:00:00"}});
+  CHECK_THAT(item(job, "session 1").problem, Contains("where K9 is"));
+  CHECK_THAT(design(job).problem, Contains("nothing is planned that can be computed"));
+  plan(job, "session 2", {{"marks", "REFA, REFB"}, {"start", "2026-06-02T08:00:00"}});
+  CHECK(item(job, "session 2").problem.empty());
+  plan(job, "session 3", {{"marks", "REFA,REFB"}});
+  CHECK_THAT(item(job, "session 3").problem, Contains("when it begins"));
+  plan(job, "session 4", {{"marks", "REFA,REFA"}, {"start", "2026-06-02T08:00:00"}});
+  CHECK_THAT(item(job, "session 4").problem, Contains("twice"));
+  plan(job, "session 5", {{"marks", "REFA"}, {"start", "2026-06-02T08:00:00"}});
+  CHECK_THAT(item(job, "session 5").problem, Contains("two at least"));
+  plan(job, "line 1", {{"from", "REFA"}, {"to", "REFA"}});
+  CHECK_THAT(item(job, "line 1").problem, Contains("itself"));
+  plan(job, "line 2", {{"from", "REFA"}, {"to", "K9"}});
+  CHECK_FALSE(item(job, "line 2").problem.empty());
+  plan(job, "station REFA", {{"targets", ""}});
+  CHECK_THAT(item(job, "station REFA").problem, Contains("targets"));
+  plan(job, "mark K9", {{"east", 412000}});
+  CHECK_THAT(item(job, "mark K9").problem, Contains("where it is to be"));
+  CHECK(design(job).problem.empty());
+  CHECK(design(job).run->result.marks.size() == 2);
+}

@@ -1,0 +1,5 @@
+// Heavy, stable headers of most tests.
+#pragma once
+#include "../cmake/pch.h"
+#include <catch2/catch.hpp>
+#include <random>
