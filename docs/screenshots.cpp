@@ -203,6 +203,17 @@ int main(int argc, char **argv) {
   press("Geoid part");
   w.select("mark", "R11");
   shoot("network-geoid");
+  // What three more hours would reach at a mark that is to be built.
+  w.decide("set", "plan:mark K7", {{"east", 412800}, {"north", 5122300}, {"height", 700}}, "plan");
+  w.decide("set", "plan:session 1", {{"marks", "REFA,REFB,R11,K7"}, {"start", "2026-06-02T08:00:00"}, {"minutes", 60}},
+           "plan");
+  w.decide("set", "plan:session 2", {{"marks", "REFA,PN1,K7"}, {"start", "2026-06-02T12:30:00"}, {"minutes", 120}},
+           "plan");
+  w.decide("set", "plan:station K7", {{"targets", "R11,PN1"}}, "plan");
+  press("Plan part");
+  QTest::qWait(6000);
+  shoot("network-plan");
+  press("Geoid part");
   press("Residuals part");
   shoot("network-residuals");
   press("Marks part");

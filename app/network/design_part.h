@@ -9,6 +9,10 @@ class QLabel;
 class QLineEdit;
 class QPushButton;
 
+namespace ampletie {
+struct JobDesign;
+}
+
 namespace ampletie::app {
 
 /// What is to be measured, and what it will reach: planned before the field, computed beside the window after every

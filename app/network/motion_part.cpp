@@ -4,6 +4,7 @@
 #include "geodesy/ellipsoid.h"
 #include "publication/change_table.h"
 #include "results/job_results.h"
+#include "results/motions.h"
 #include <QComboBox>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -22,7 +23,7 @@ Row row_of(const MarkMotion &m) {
   };
   return {m.name,
           {{text(m.name), {}, {}, true},
-           {QString::number(m.times), m.times, {}, false},
+           {m.times ? QString::number(m.times) : QString("held"), m.times, {}, false},
            part(0),
            part(1),
            part(2),
@@ -147,7 +148,9 @@ void MotionPart::show_motion() {
 
 void MotionPart::draw_chosen() {
   const Motions *m = shown();
-  picture_->set(chosen(), m ? m->middle : 0, "The chosen mark over the years appears here.");
+  picture_->set(chosen() && chosen()->times ? chosen() : nullptr, m ? m->middle : 0,
+                chosen() ? "This mark was held at all times: nothing of it was measured."
+                         : "The chosen mark over the years appears here.");
   keep_->setEnabled(against_->currentIndex() == 1 && chosen() && w_.job().state().holds.count(mark_));
 }
 

@@ -121,12 +121,22 @@ void MotionFit::add(std::size_t k) {
 void against_standing(const MotionInput &in, const Sorted &s, const MotionFit &fit, Motions &out, Vec3 &common) {
   CongruenceInput c;
   c.alpha = in.alpha;
-  c.cov = fit.velocity_cov();
+  const Index measured = static_cast<Index>(3 * s.marks.size()),
+              all = measured + static_cast<Index>(3 * in.held.size());
+  // What is held is exact; a hundredth of a millimetre a year keeps the covariance one.
+  c.cov = 1e-10 * MatrixXd::Identity(all, all);
+  c.cov.topLeftCorner(measured, measured) = fit.velocity_cov();
   for (std::size_t i = 0; i < s.marks.size(); ++i)
     c.marks.push_back({in.marks[s.marks[i]], Vec3::Zero(), fit.velocity(i), true, true});
+  for (const std::string &name : in.held) c.marks.push_back({name, Vec3::Zero(), Vec3::Zero(), true, true});
   const Congruence found = compare_times(c);
   out.problem = found.problem;
-  for (std::size_t i = 0; i < s.marks.size(); ++i) {
+  for (const std::string &name : in.held) {
+    MarkMotion m;
+    m.name = name;
+    out.marks.push_back(std::move(m));
+  }
+  for (std::size_t i = 0; i < out.marks.size(); ++i) {
     const Displacement &d = found.marks[i];
     MarkMotion &m = out.marks[i];
     m.stands = d.stable, m.velocity = d.moved, m.cov = d.cov, m.statistic = d.statistic;
@@ -156,7 +166,7 @@ void in_the_frame(const MotionInput &in, const Sorted &s, const MotionFit &fit, 
 Motions estimate_motions(const MotionInput &in) {
   if (in.campaigns.size() < 2) throw InputError("one time alone tells of no movement");
   const Sorted s = sorted(in);
-  if (in.against_standing && s.marks.size() < 2)
+  if (in.against_standing && s.marks.size() + in.held.size() < 2)
     throw InputError("fewer than two marks were determined at two times: nothing tells what stood still");
   const MotionFit fit(in, s);
   Motions out;

@@ -15,6 +15,9 @@ struct Campaign {
 struct MotionInput {
   std::vector<std::string> marks;
   std::vector<Campaign> campaigns; ///< in any order, two at different times at least
+  /// Marks that every time holds without error: they stand in the frame by what was said, and are looked for among
+  /// those that stand like any other.
+  std::vector<std::string> held;
   /// Whether each time has a shift of its own: then velocities are those against the marks that stand still. Else they
   /// are those in the frame, with whatever the datum of a single time got wrong.
   bool against_standing = true;
@@ -24,7 +27,7 @@ struct MotionInput {
 /// How one mark moves.
 struct MarkMotion {
   std::string name;
-  int times = 0;
+  int times = 0; ///< that measured it; 0: it was held at all of them
   bool stands = true;
   Vec3 velocity = Vec3::Zero(); ///< m/yr
   Mat3 cov = Mat3::Zero();

@@ -4,6 +4,7 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "base/utf8.h"
+#include "job/packed_source.h"
 #include "job/settings.h"
 #include "results/vector_fingerprint.h"
 #include <cstdlib>
@@ -96,20 +97,32 @@ std::shared_ptr<const ObservationSource> observations_in(const std::string &job,
 }
 } // namespace
 
+namespace {
+/// What a reading that is kept was made of: the readers, and the bytes as they lie in the file.
+std::string site_fingerprint(const PackedSources &packed, const std::string &source) {
+  const std::string bytes = packed.hash(source);
+  return bytes.empty() ? "" : std::string(site_reading) + " " + bytes;
+}
+} // namespace
+
 void Job::rest_in_file(SourceContent &c, std::vector<StoredResult> &kept) const {
   if (c.sites.empty()) return;
   recent_->keep(c.sites.front()->source()->sites());
   nlohmann::json sites = kept_sites(c.sites);
   c.sites = sites_from_kept(sites, observations_in(store_.path(), c.source, recent_));
-  if (c.source.kind == "observation") kept.push_back({"site", c.source.id, site_reading, std::move(sites), {}});
+  if (c.source.kind != "observation") return;
+  const std::string made_of = site_fingerprint(PackedSources(store_.path()), c.source.id);
+  if (!made_of.empty()) kept.push_back({"site", c.source.id, made_of, std::move(sites), {}});
 }
 
 /// Several files at a time. What cannot be read says why.
 Contents Job::read_contents() {
   std::vector<Source> sources = store_.sources();
   std::map<std::string, nlohmann::json> known; // of observations, by source
+  const PackedSources packed(store_.path());
+  // What lies there as it did needs no unpacking; what does not is read, and then says what is wrong with it.
   for (StoredResult &r : store_.results("site"))
-    if (r.fingerprint == site_reading) known[r.id] = std::move(r.data);
+    if (r.fingerprint == site_fingerprint(packed, r.id)) known[r.id] = std::move(r.data);
   // Recipes first: what came with them may need them.
   const auto others =
       std::stable_partition(sources.begin(), sources.end(), [](const Source &s) { return s.kind == "recipe"; });
@@ -122,7 +135,7 @@ Contents Job::read_contents() {
   const auto fetch = [&](std::size_t i) {
     Bytes out;
     try {
-      if (sources[i].damage.empty()) out.bytes = store_.source_bytes(sources[i].id);
+      if (sources[i].damage.empty() && !known.count(sources[i].id)) out.bytes = store_.source_bytes(sources[i].id);
     } catch (...) {
       out.why_not = std::current_exception();
     }

@@ -133,8 +133,9 @@ ReportSection motion_section(const json &m) {
   for (const json &x : part.at("marks")) {
     const Mat3 cov = covariance_of(x.at("cov_m2_yr2"));
     const auto sd = [&](int i) { return mm(std::sqrt(std::max(0.0, cov(i, i)))); };
-    t.rows.push_back({x.at("name"), std::to_string(x.at("times").get<int>()), mm(x.at("ve_m_yr")), mm(x.at("vn_m_yr")),
-                      mm(x.at("vu_m_yr")), sd(0), sd(1), sd(2), x.at("moves").get<bool>() ? "MOVES" : "stands"});
+    t.rows.push_back({x.at("name"), x.at("times").get<int>() ? std::to_string(x.at("times").get<int>()) : "held",
+                      mm(x.at("ve_m_yr")), mm(x.at("vn_m_yr")), mm(x.at("vu_m_yr")), sd(0), sd(1), sd(2),
+                      x.at("moves").get<bool>() ? "MOVES" : "stands"});
   }
   s.tables.push_back(std::move(t));
   return s;

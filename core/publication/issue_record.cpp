@@ -10,6 +10,7 @@
 #include "results/fit_record.h"
 #include "results/job_results.h"
 #include "results/measured_record.h"
+#include "results/motions.h"
 #include "results/record_marks.h"
 #include <fmt/format.h>
 

@@ -5,8 +5,10 @@
 #include "base/median.h"
 #include "datum/datum.h"
 #include "results/caches.h"
+#include "results/design.h"
 #include "results/known_places.h"
 #include "results/measured.h"
+#include "results/motions.h"
 #include "results/vector_plan.h"
 #include <fmt/format.h>
 

@@ -2,15 +2,17 @@
 #include "results/also_systems.h"
 #include "results/belonging.h"
 #include "results/changes.h"
-#include "results/design.h"
 #include "results/fits.h"
 #include "results/lists.h"
-#include "results/motions.h"
 #include "results/network_run.h"
 #include "results/setups.h"
 #include "results/snapshot.h"
 
 namespace ampletie {
+
+// What few ask for: they include what they need.
+struct JobDesign;
+struct JobMotions;
 
 /// What is published and where the job is.
 struct Belonging {

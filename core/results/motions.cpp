@@ -42,22 +42,29 @@ Time this_job(const JobSnapshot &s, const NetworkRun &run, const JobDatum &datum
   return out;
 }
 
-/// Marks that no time holds without error.
-std::set<std::string> measured_marks(const std::vector<Time> &times, std::vector<std::string> &left_out) {
-  std::map<std::string, int> count;
-  std::set<std::string> fixed;
+/// Marks that two times have: those that none of them holds without error, and those that all do.
+struct Common {
+  std::set<std::string> measured;
+  std::vector<std::string> held;
+};
+Common common_marks(const std::vector<Time> &times, std::vector<std::string> &left_out) {
+  std::map<std::string, std::pair<int, int>> count; // times, those that hold it without error
   for (const Time &t : times)
     for (std::size_t i = 0; i < t.marks.names.size(); ++i) {
       const auto at = static_cast<Index>(3 * i);
-      ++count[t.marks.names[i]];
-      if (t.marks.enu.block<3, 3>(at, at).diagonal().minCoeff() < errorless) fixed.insert(t.marks.names[i]);
+      auto &[n, fixed] = count[t.marks.names[i]];
+      ++n, fixed += t.marks.enu.block<3, 3>(at, at).diagonal().minCoeff() < errorless;
     }
-  std::set<std::string> out;
-  for (const auto &[name, n] : count)
-    if (n > 1 && fixed.count(name))
-      left_out.push_back(name + ": held without error at one of the times");
-    else if (n > 1)
-      out.insert(name);
+  Common out;
+  for (const auto &[name, n] : count) {
+    if (n.first < 2) continue;
+    if (n.second == 0)
+      out.measured.insert(name);
+    else if (n.second == n.first)
+      out.held.push_back(name);
+    else
+      left_out.push_back(name + ": held without error at some of the times, measured at others");
+  }
   return out;
 }
 
@@ -109,10 +116,11 @@ void estimate(JobMotions &out, const JobSnapshot &s, const NetworkRun &run) {
     throw InputError("no issue record of another time is among the sources: take the record.json of an earlier issue");
   std::stable_sort(times.begin(), times.end(), [](const Time &a, const Time &b) { return a.year < b.year; });
   for (const Time &t : times) out.times.push_back({t.name, t.year});
-  const std::set<std::string> moving = measured_marks(times, out.left_out);
+  const auto [moving, held] = common_marks(times, out.left_out);
   if (moving.empty()) throw InputError("no mark was determined, and not held, at two times");
   MotionInput in;
   in.marks.assign(moving.begin(), moving.end());
+  in.held = held;
   std::map<std::string, Vec3> reference;
   Vec3 middle = Vec3::Zero();
   for (const std::string &m : in.marks) {
@@ -120,8 +128,6 @@ void estimate(JobMotions &out, const JobSnapshot &s, const NetworkRun &run) {
                                           [&](const AdjustedMark &x) { return x.name == m; });
     reference[m] = a.position.xyz;
     middle += a.position.xyz / static_cast<double>(in.marks.size());
-    const FullPosition &p = run.positions.at(m);
-    out.places.emplace_back(p.grid.east, p.grid.north);
   }
   const Mat3 axes = local_axes(to_geodetic(middle));
   for (const Time &t : times) in.campaigns.push_back(campaign_of(t, in.marks, reference, axes));

@@ -11,16 +11,16 @@ struct JobMotions {
     std::string name; ///< of the record; the network itself is "this job"
     double year = 0;
   };
-  std::vector<Time> times;             ///< that were used, in the order of time
-  std::vector<std::string> left_out;   ///< records and marks that took no part, with the reason
-  Motions standing;                    ///< against the marks that stand
-  Motions frame;                       ///< in the job's frame
-  std::vector<Eigen::Vector2d> places; ///< east, north of each mark of `frame` in the job's grid, m
-  std::string problem;                 ///< why nothing can be said
+  std::vector<Time> times;           ///< that were used, in the order of time
+  std::vector<std::string> left_out; ///< records and marks that took no part, with the reason
+  Motions standing;                  ///< against the marks that stand
+  Motions frame;                     ///< in the job's frame
+  std::string problem;               ///< why nothing can be said
 };
 
 /// Records are brought to the job's frame at the time they were measured, so that what a velocity had moved is moved
-/// back. Marks that are held without error at any time take no part: they stand because nobody asked.
+/// back. Marks that all times hold without error are said to stand, and found to move where all others agree that they
+/// do; those that only some hold take no part.
 JobMotions job_motions(const JobSnapshot &s, const NetworkRun *run);
 
 } // namespace ampletie

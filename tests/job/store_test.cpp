@@ -61,9 +61,9 @@ TEST_CASE("decisions, sources and issue records are never changed, not even by h
     s.append(decision(1));
     s.add_issue_record({0, "issue-1", utc_now(), "00", nlohmann::json::object()});
   }
-  sql_on(path, "UPDATE decision SET reason = 'no'; ");
-  sql_on(path, "DELETE FROM decision");
-  sql_on(path, "DELETE FROM issue_record");
+  CHECK_THROWS(sql_on(path, "UPDATE decision SET reason = 'no';"));
+  CHECK_THROWS(sql_on(path, "DELETE FROM decision"));
+  CHECK_THROWS(sql_on(path, "DELETE FROM issue_record"));
   Store s = Store::open(path);
   CHECK(s.decisions().at(0).reason == "because 1");
   CHECK(s.issue_records().size() == 1);

@@ -2,6 +2,7 @@
 // hand, and what cannot be planned.
 #include "base/angle.h"
 #include "base/error.h"
+#include "results/design.h"
 #include "results/job_results.h"
 #include "results/planned_session.h"
 #include "support/test_job.h"
