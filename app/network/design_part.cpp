@@ -26,6 +26,14 @@ constexpr const char *hints[] = {"NAME marks=REFA,K7,K8 start=2026-06-02T08:00 m
 
 QString mm_of(double m) { return QString::number(1000 * m, 'f', 1); }
 
+QString words_of(const PlannedItem &i) {
+  if (!i.problem.empty()) return "takes no part: " + text(i.problem);
+  QStringList parts{text(i.words)};
+  for (const std::string &more : {session_words(i), worth_words(i)})
+    if (!more.empty()) parts << text(more);
+  return parts.join(" · ");
+}
+
 /// What was said of an item as it would be typed.
 QString typed(const std::string &name, const PlanEdits &e) {
   QString out = name.find(' ') == std::string::npos ? text(name) : '"' + text(name) + '"';
@@ -51,10 +59,9 @@ DesignPart::DesignPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   words_->setAccessibleName("Plan in words");
   words_->setTextFormat(Qt::RichText);
   words_->setWordWrap(true);
-  items_ = new TableCard("Planned", {{"", "", false, false, 70},
-                                     {"What", "", false, false, 150},
-                                     {"Sky", "", false, false, 60},
-                                     {"Worth", "What its absence would cost", false, false, 120}});
+  items_ = new TableCard("Planned",
+                         {{"", "", false, false, 70}, {"What it is, and what it is worth", "", false, false, 150}});
+  items_->wrap_last();
   marks_ =
       new TableCard("Marks that the plan reaches", {{"Mark", "", false, false, 50},
                                                     {"Plan mm", "95 %, network accuracy", true, false, 56},
@@ -115,6 +122,12 @@ DesignPart::DesignPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
 
 DesignPart::~DesignPart() { judge_.reset(); }
 
+/// In the part itself too: the sheet's head has little room.
+void DesignPart::refuse(const QString &why) {
+  words_->setText("<b style='color:#A63D2F'>" + why.toHtmlEscaped() + "</b>");
+  Q_EMIT refused(why);
+}
+
 void DesignPart::make_entry() {
   kind_ = new QComboBox;
   for (const char *k : kinds) kind_->addItem(k);
@@ -146,14 +159,14 @@ void DesignPart::refresh() {
 }
 
 void DesignPart::decide(const std::string &id, const nlohmann::json &value) {
-  if (const QString why = w_.decide("set", "plan:" + id, value, "plan"); !why.isEmpty()) Q_EMIT refused(why);
+  if (const QString why = w_.decide("set", "plan:" + id, value, "plan"); !why.isEmpty()) refuse(why);
 }
 
 void DesignPart::plan_it() {
   if (!w_.has_job()) return;
   const QStringList parts = QProcess::splitCommand(line_->text());
   if (parts.size() < 2) {
-    Q_EMIT refused(QString("Say its name and what it is, as in: %1").arg(line_->placeholderText()));
+    refuse(QString("Say its name and what it is, as in: %1").arg(line_->placeholderText()));
     return;
   }
   const std::string id = kind_->currentText().toStdString() + " " + parts[0].toStdString();
@@ -166,12 +179,12 @@ void DesignPart::plan_it() {
       value[word.substr(0, equal)] = typed_field<PlanThing>(word.substr(0, equal), word.substr(equal + 1));
     }
   } catch (const InputError &e) {
-    Q_EMIT refused(text(e.reason()));
+    refuse(text(e.reason()));
     return;
   }
   value["planned"] = true;
   if (const QString why = w_.decide("set", "plan:" + id, value, "plan"); !why.isEmpty()) {
-    Q_EMIT refused(why);
+    refuse(why);
     return;
   }
   chosen_ = id;
@@ -202,7 +215,7 @@ void DesignPart::save_report() {
   try {
     write_report(design_report(*w_.job().snapshot(), *design_), file.toStdString());
   } catch (const InputError &e) {
-    Q_EMIT refused(text(e.reason()));
+    refuse(text(e.reason()));
   }
 }
 
@@ -229,14 +242,16 @@ void DesignPart::show_design() {
   if (design_)
     for (const PlannedItem &i : design_->items) {
       const bool bad = !i.problem.empty();
-      rows.push_back(
-          {i.id,
-           {{text(i.id), {}, {}, true},
-            {bad ? "takes no part: " + text(i.problem) : text(i.words), {}, bad ? ink::failed : QColor(), false},
-            {text(session_words(i)), {}, i.fixed ? QColor() : ink::failed, !i.fixed},
-            {text(worth_words(i)), {}, i.lost.empty() ? QColor() : ink::attention, false}},
-           false,
-           bad ? ink::warm : QColor()});
+      rows.push_back({i.id,
+                      {{text(i.id), {}, {}, true},
+                       {words_of(i),
+                        {},
+                        bad || !i.fixed  ? ink::failed
+                        : i.lost.empty() ? QColor()
+                                         : ink::attention,
+                        false}},
+                      false,
+                      bad ? ink::warm : QColor()});
     }
   items_->set_rows(std::move(rows));
   if (!chosen_.empty()) items_->select(chosen_);

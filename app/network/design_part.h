@@ -31,6 +31,7 @@ protected:
   void showEvent(QShowEvent *e) override;
 
 private:
+  void refuse(const QString &why);
   void make_entry();
   void show_design();
   void show_marks();

@@ -82,6 +82,12 @@ MotionPart::MotionPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
 
 MotionPart::~MotionPart() { judge_.reset(); }
 
+/// In the part itself too: the sheet's head has little room.
+void MotionPart::refuse(const QString &why) {
+  words_->setText("<b style='color:#A63D2F'>" + why.toHtmlEscaped() + "</b>");
+  Q_EMIT refused(why);
+}
+
 void MotionPart::showEvent(QShowEvent *e) {
   QWidget::showEvent(e);
   refresh();
@@ -164,15 +170,14 @@ void MotionPart::keep_velocity() {
   if (held == state.holds.end() || !run) return;
   const std::string frame = frame_name(run->positions.at(mark_).ecef.frame);
   if (p && !p->frame.empty() && p->frame != frame) {
-    Q_EMIT refused(QString("The coordinates of %1 are in %2: a velocity in %3 is not theirs")
-                       .arg(text(mark_), text(p->frame), text(frame)));
+    refuse(QString("The coordinates of %1 are in %2: a velocity in %3 is not theirs")
+               .arg(text(mark_), text(p->frame), text(frame)));
     return;
   }
   const Vec3 v = local_axes(run->positions.at(mark_).geodetic).transpose() * m->velocity;
   nlohmann::json said = w_.job().decision(held->second.decision)->value;
   said["velocity"] = {v.x(), v.y(), v.z()};
-  if (const QString why = w_.decide("hold", mark_, said, "from repeated campaigns"); !why.isEmpty())
-    Q_EMIT refused(why);
+  if (const QString why = w_.decide("hold", mark_, said, "from repeated campaigns"); !why.isEmpty()) refuse(why);
 }
 
 } // namespace ampletie::app

@@ -26,6 +26,7 @@ protected:
   void showEvent(QShowEvent *e) override;
 
 private:
+  void refuse(const QString &why);
   void show_motion();
   void draw_chosen();
   /// The chosen mark's movement in the frame becomes its velocity.

@@ -362,9 +362,11 @@ void NetworkSheet::refresh() {
   motion_->refresh();
   design_->refresh();
   geoid_->refresh();
-  set_count(3, geoid_->count());
+  set_count(stack_->indexOf(geoid_), geoid_->count());
   measured_->refresh();
-  set_count(6, measured_->count());
+  set_count(stack_->indexOf(measured_), measured_->count());
+  if (w_.has_job() && !w_.job().state().plan.empty())
+    set_count(stack_->indexOf(design_), static_cast<int>(w_.job().state().plan.size()));
   plot();
 }
 

@@ -88,11 +88,15 @@ std::shared_ptr<const ObservationSource> observations_in(const std::string &job,
                                                          std::shared_ptr<RecentlyRead> recent) {
   const std::string path = std::filesystem::absolute(job).string();
   return std::make_shared<ObservationSource>([path, s, recent = std::move(recent)] {
-    const SourceContent c = read_source(s.name, Store::beside(path).source_bytes(s.id), {}, s.kind);
-    if (c.sites.empty()) throw InputError(s.name, 0, "it held observations when it was taken and holds none now");
-    auto sites = c.sites.front()->source()->sites();
-    recent->keep(sites);
-    return sites;
+    try {
+      const SourceContent c = read_source(s.name, Store::beside(path).source_bytes(s.id), {}, s.kind);
+      if (c.sites.empty()) throw InputError("it held observations when it was taken and holds none now");
+      auto sites = c.sites.front()->source()->sites();
+      recent->keep(sites);
+      return sites;
+    } catch (const InputError &e) {
+      throw InputError(s.name, 0, "cannot be read from " + path + " any more: " + e.reason());
+    }
   });
 }
 } // namespace

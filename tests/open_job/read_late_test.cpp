@@ -31,9 +31,9 @@ TEST_CASE("epochs are read when vectors are solved, not when a job is opened") {
   CHECK(job.doubts().size() > 0);
   CHECK(now[0].epochs > 100);
   CHECK_THROWS_AS(now[0].file->whole(), InputError);
-  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), 2, {}));
-  REQUIRE(!job.vectors().empty());
-  for (const VectorResult &v : job.vectors())
+  const std::vector<VectorResult> solved = solve_vectors(*job.snapshot(), {}, 2, {});
+  REQUIRE(solved.size() > 10);
+  for (const VectorResult &v : solved)
     if (v.used) CHECK_THAT(v.error, Contains("a.tie"));
   std::filesystem::rename(path + ".away", path);
   CHECK(now[0].file->whole()->epochs.size() == now[0].epochs);

@@ -1,0 +1,87 @@
+// Velocities from three campaigns in the window.
+#include "app/driver.h"
+#include "app/network/motion_picture.h"
+#include "publication/issue.h"
+#include "support/fix_survey.h"
+#include <QComboBox>
+#include <catch2/catch.hpp>
+#include <fstream>
+
+using namespace ampletie;
+using namespace ampletie::app;
+using namespace ampletie::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+/// Mark 104 sinks and slides.
+Job campaign(const std::string &path, int year, std::mt19937_64 &random) {
+  Surveyed f;
+  f.marks["104"] += local_axes(to_geodetic(f.base)).transpose() * Vec3(0.014, -0.009, -0.02) * (year - 2023);
+  Job job = Job::create(path, Surveyed::settings());
+  job.take_bytes({{"control.csv", f.control()},
+                  {"fixes.csv", fixes(f, Vec3::Zero(), random, 0.004, true, 3, std::to_string(year) + "-06-30")}});
+  job.decide("hold", "B1", {{"how", "full"}}, "");
+  adjust(job);
+  return job;
+}
+} // namespace
+
+TEST_CASE("records of earlier campaigns are dropped: the mark that moves stands out, over the years and in numbers") {
+  TemporaryFolder folder;
+  std::mt19937_64 random(8);
+  QStringList records;
+  for (int year : {2023, 2024}) {
+    const std::string file = folder / (std::to_string(year) + ".json");
+    std::ofstream(file)
+        << prepare_issue(campaign(folder / (std::to_string(year) + ".tie"), year, random), {}).record.text;
+    records << QString::fromStdString(file);
+  }
+  { campaign(folder / "now.tie", 2026, random); }
+  Driver d(folder / "now.tie");
+  d.section("Network");
+  d.click("Velocities part");
+  const auto words = [&] { return d.named<QLabel>("Velocities in words")->text().toStdString(); };
+  const auto known = [&] {
+    for (int i = 0; i < 2000 && (i < 3 || words().find("Estimating") != std::string::npos); ++i) settle(5);
+  };
+  known();
+  CHECK_THAT(words(), Contains("record"));
+  d.drop(records);
+  d.wait();
+  d.window.workspace().adjust();
+  d.wait();
+  d.section("Network"); // the drop led to Intake
+  known();
+  QTableView *t = d.table("Velocities of the marks");
+  REQUIRE(t->model()->rowCount() == 5);
+  CHECK_THAT(words(), Contains("1 of 5 marks move against the others, from 3 times"));
+  const int moving = d.row_with(t, "Mark", "104");
+  CHECK_THAT(d.cell(t, moving, "Up mm/yr").toStdString(), Contains("−") && Contains("±"));
+  CHECK(d.cell(t, d.row_with(t, "Mark", "B1"), "Times") == "held");
+  // The one that moves is looked at first; another is chosen.
+  auto *picture = d.named<MotionPicture>("Mark over the years");
+  REQUIRE(picture);
+  CHECK_THAT(picture->accessibleDescription().toStdString(), Contains("104 at 3 times"));
+  t->setCurrentIndex(t->model()->index(d.row_with(t, "Mark", "101"), 0));
+  settle(20);
+  CHECK_THAT(picture->accessibleDescription().toStdString(), Contains("101"));
+  CHECK(d.window.workspace().selection().id == "101");
+  t->setCurrentIndex(t->model()->index(d.row_with(t, "Mark", "B1"), 0));
+  settle(20);
+  CHECK_THAT(picture->accessibleDescription().toStdString(), Contains("held at all times"));
+  // In the frame what is held is no result; a velocity can be kept of held marks only.
+  auto *against = d.named<QComboBox>("Velocities against");
+  against->setCurrentIndex(1);
+  Q_EMIT against->activated(1);
+  settle(20);
+  CHECK(t->model()->rowCount() == 4);
+  CHECK_FALSE(d.named<QPushButton>("Keep as its velocity")->isEnabled());
+  CHECK_THAT(words(), Contains("move in the frame"));
+  if (const char *shot = std::getenv("SHOT")) {
+    against->setCurrentIndex(0);
+    Q_EMIT against->activated(0);
+    t->setCurrentIndex(t->model()->index(d.row_with(t, "Mark", "104"), 0));
+    settle(50);
+    d.window.grab().save(shot);
+  }
+}
