@@ -193,7 +193,7 @@ std::vector<Row> setup_rows(const Workspace &w, const NetworkRun &run) {
 }
 } // namespace
 
-NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", parent) {
+void NetworkSheet::make_tables() {
   marks_ = new TableCard(
       "Network marks",
       {{"Mark"},
@@ -220,6 +220,10 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
                                               {"Height mm", "", true, false, 66},
                                               {"w height", "Test of the antenna height", true, false, 66},
                                               {"Detectable mm", "Smallest detectable height error", true, false, 96}});
+}
+
+NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", parent) {
+  make_tables();
   stack_ = new QStackedWidget;
   add_part("Marks", marks_, stack_);
   add_part("Residuals", residuals_, stack_);

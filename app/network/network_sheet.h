@@ -22,6 +22,7 @@ public:
   void toggle_use() override;
 
 private:
+  void make_tables();
   void refresh();
   void plot();
   TableCard *marks_, *residuals_, *setups_;

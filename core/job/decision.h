@@ -61,8 +61,8 @@ struct Withdrawn {
 using Meaning =
     std::variant<SettingsSaid, VectorSaid, Said<OccupationThing>, Said<RunThing>, Said<SightThing>, Said<StaffThing>,
                  Said<InstrumentThing>, Said<SetupThing>, Said<PointingThing>, Said<RouteThing>, Said<StyleThing>,
-                 Said<FitThing>, Said<PairThing>, Said<AlsoThing>, Said<GroupThing>, Said<PlanThing>, Said<AskedThing>, Said<MarkThing>,
-                 Said<SourceThing>, HoldSaid, Released, LeftOut, UsedAgain, DoubtAccepted, Withdrawn>;
+                 Said<FitThing>, Said<PairThing>, Said<AlsoThing>, Said<GroupThing>, Said<PlanThing>, Said<AskedThing>,
+                 Said<MarkThing>, Said<SourceThing>, HoldSaid, Released, LeftOut, UsedAgain, DoubtAccepted, Withdrawn>;
 
 /// What an entry of the log means. Throws `InputError` when it cannot be read.
 Meaning meaning_of(const Decision &d);

@@ -54,7 +54,7 @@ struct Motions {
 /// Straight movements of marks from repeated campaigns by least squares over all of them, each with its full
 /// covariance: x(t) = x₀ + v (t − t₀) + s(t), the shifts s of the first and the last time being none, which fixes the
 /// datum of the velocities up to a common one; that is found against the marks that stand (`compare_times` over the
-/// velocities, Caspary 1987, ch. 6). Throws `InputError` where nothing has two times, or a covariance is none.
+/// velocities, Caspary 1987). Throws `InputError` where nothing has two times, or a covariance is none.
 Motions estimate_motions(const MotionInput &in);
 
 } // namespace ampletie

@@ -94,6 +94,9 @@ void Planner::add_mark(const std::string &name, const PlanEdits &e) {
   PlannedItem item;
   item.id = "mark " + name, item.kind = "mark", item.name = name;
   try {
+    if (place_.count(name))
+      throw InputError(name +
+                       " has a place already, from a list or from what was measured: it is planned with as it is");
     const double height = e.height.value.value_or(0);
     if (e.lat.value && e.lon.value)
       place_[name] = datum_.from_geodetic(radians(*e.lat.value), radians(*e.lon.value), height);

@@ -77,11 +77,23 @@ TEST_CASE("records of earlier campaigns are dropped: the mark that moves stands 
   CHECK(t->model()->rowCount() == 4);
   CHECK_FALSE(d.named<QPushButton>("Keep as its velocity")->isEnabled());
   CHECK_THAT(words(), Contains("move in the frame"));
-  if (const char *shot = std::getenv("SHOT")) {
-    against->setCurrentIndex(0);
-    Q_EMIT against->activated(0);
-    t->setCurrentIndex(t->model()->index(d.row_with(t, "Mark", "104"), 0));
-    settle(50);
-    d.window.grab().save(shot);
-  }
+  // A check that was typed gets the velocity, and keeps what was typed.
+  Workspace &w = d.window.workspace();
+  const Vec3 at = w.job().network()->positions.at("104").ecef.xyz;
+  REQUIRE(w.decide("hold", "104",
+                   {{"how", "check"}, {"xyz", {at.x(), at.y(), at.z()}}, {"frame", "ETRF2000"}, {"epoch", "2026.36"}},
+                   "the dam's own survey") == "");
+  w.adjust();
+  d.wait();
+  known();
+  t->setCurrentIndex(t->model()->index(d.row_with(t, "Mark", "104"), 0));
+  settle(20);
+  REQUIRE(d.named<QPushButton>("Keep as its velocity")->isEnabled());
+  d.click("Keep as its velocity");
+  const HoldDecision &h = w.job().state().holds.at("104");
+  REQUIRE(h.velocity);
+  CHECK((local_axes(to_geodetic(at)) * *h.velocity - Vec3(0.014, -0.009, -0.02)).norm() < 0.006);
+  CHECK(h.how == Hold::check);
+  REQUIRE(h.xyz);
+  CHECK(*h.xyz == at);
 }

@@ -180,6 +180,8 @@ TEST_CASE("what cannot be planned says why, and the rest goes on") {
   CHECK_FALSE(item(job, "line 2").problem.empty());
   plan(job, "station REFA", {{"targets", ""}});
   CHECK_THAT(item(job, "station REFA").problem, Contains("targets"));
+  plan(job, "mark REFA", {{"east", 412000}, {"north", 5122300}});
+  CHECK_THAT(item(job, "mark REFA").problem, Contains("has a place already"));
   plan(job, "mark K9", {{"east", 412000}});
   CHECK_THAT(item(job, "mark K9").problem, Contains("where it is to be"));
   CHECK(design(job).problem.empty());

@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "formats/geoid_grid.h"
 #include "job/settings.h"
+#include "results/design.h"
 #include "results/job_results.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
@@ -60,6 +61,11 @@ std::string picture(const JobSnapshot &s) {
   for (const JobFit &f : s.get(fits_result()))
     out += fmt::format("{} {} {} {}\n", f.name, f.problem, f.input.pairs.size(), f.result.chi_squared);
   out += s.geoid_choice().file + "\n";
+  const JobDesign &design = s.get(design_result());
+  out += design.problem + design.sky + "\n";
+  for (const PlannedItem &i : design.items) out += fmt::format("{} {} {} {}\n", i.id, i.words, i.problem, i.redundancy);
+  if (design.run)
+    for (const AdjustedMark &m : design.run->result.marks) out += fmt::format("{} {}\n", m.name, m.cov_enu.trace());
   for (const auto &[name, p] : s.benchmarks()) out += fmt::format("{} {}\n", name, *p.height);
   for (const auto &[name, m] : s.misplaced()) out += name + m.sentence + "\n";
   for (const PlannedVector &p : s.get(plan_result())) out += p.id + p.fingerprint + p.session + "\n";
@@ -96,7 +102,7 @@ void decide_something(Job &job, std::mt19937_64 &random) {
   const auto &field = s->traverses().field;
   const double x = static_cast<double>(random() % 1000) / 1000;
   const std::vector<std::string> marks{"REFA", "PN1", "R07", "DAM", "K1", "HB1", "NEW"};
-  switch (random() % 31) {
+  switch (random() % 33) {
   case 0:
     job.decide("set", pick(s->occupations()).id, {{"height", 1.2 + x}}, "");
     break;
@@ -190,6 +196,13 @@ void decide_something(Job &job, std::mt19937_64 &random) {
   case 30:
     job.decide("set", "traverse:" + pick(field.setups)->setup.id, {{"start_bearing", x < 0.8 ? json(360 * x) : json()}},
                "");
+    break;
+  case 31:
+    job.decide("set", x < 0.5 ? "plan:mark Q1" : "plan:mark Q2",
+               {{"east", 412800 + 100 * x}, {"north", 5128300}, {"height", 700}, {"planned", x < 0.8}}, "");
+    break;
+  case 32:
+    job.decide("set", "plan:station " + pick(marks), {{"targets", "Q1," + pick(marks)}, {"planned", x < 0.8}}, "");
     break;
   case 23:
     job.decide("set", "pair:one|" + pick(marks), {{"use", x < 0.5 ? "check" : "none"}}, "");
