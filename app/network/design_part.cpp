@@ -261,12 +261,13 @@ void DesignPart::show_design() {
 }
 
 void DesignPart::show_marks() {
-  std::vector<Row> rows;
+  std::vector<Row> rows, known; // what is planned first
   if (design_ && design_->run)
     for (const AdjustedMark &m : design_->run->result.marks) {
       const AccuracyVerdict v = accuracy_verdict(w_.job().state(), *design_->run, m);
       const bool held = m.hold != Hold::none;
-      rows.push_back({m.name,
+      (design_->marks.count(m.name) ? rows : known)
+          .push_back({m.name,
                       {{text(m.name), {}, {}, true},
                        {m.plan_known ? mm_of(m.network_plan95) : "–", m.network_plan95, {}, false},
                        {mm_of(m.network_up95), m.network_up95, {}, false},
@@ -283,6 +284,7 @@ void DesignPart::show_marks() {
                       false,
                       {}});
     }
+  rows.insert(rows.end(), known.begin(), known.end());
   marks_->set_rows(std::move(rows));
 }
 

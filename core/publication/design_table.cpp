@@ -27,7 +27,8 @@ std::string worth_words(const PlannedItem &item) {
 std::string session_words(const PlannedItem &item) {
   if (item.kind != "session" || !item.problem.empty()) return {};
   return fmt::format("{} satellites, integers {}", item.satellites,
-                     item.fixed ? fmt::format("likely ({:.2f} %)", 100 * item.success)
+                     item.fixed ? item.success > 0.9999 ? std::string("likely (above 99.99 %)")
+                                                        : fmt::format("likely ({:.2f} %)", 100 * item.success)
                                 : std::string("NOT to be counted on: plan it longer"));
 }
 
