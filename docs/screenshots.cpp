@@ -210,9 +210,9 @@ int main(int argc, char **argv) {
   w.decide("set", "plan:session 2", {{"marks", "REFA,PN1,K7"}, {"start", "2026-06-02T12:30:00"}, {"minutes", 120}},
            "plan");
   w.decide("set", "plan:station K7", {{"targets", "R11,PN1"}}, "plan");
-  press("Plan part");
+  press("Design part");
   QTest::qWait(6000);
-  shoot("network-plan");
+  shoot("network-design");
   press("Geoid part");
   press("Residuals part");
   shoot("network-residuals");

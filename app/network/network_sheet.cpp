@@ -237,7 +237,7 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   motion_ = new MotionPart(w_);
   add_part("Velocities", motion_, stack_);
   design_ = new DesignPart(w_);
-  add_part("Plan", design_, stack_);
+  add_part("Design", design_, stack_);
   connect(design_, &DesignPart::refused, this, [this](const QString &why) { say(why, true); });
   connect(motion_, &MotionPart::refused, this, [this](const QString &why) { say(why, true); });
   measured_ = new MeasuredPart(w_);

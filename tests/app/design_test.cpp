@@ -13,7 +13,7 @@ namespace {
 struct PlannedDemo : DemoDriver {
   PlannedDemo() {
     d.section("Network");
-    d.click("Plan part");
+    d.click("Design part");
   }
   void say(const QString &kind, const QString &what) {
     d.named<QComboBox>("Kind of what is planned")->setCurrentText(kind);
