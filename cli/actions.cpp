@@ -10,7 +10,6 @@
 #include "cli/sources.h"
 #include "cli/systems.h"
 #include "cli/traverses.h"
-#include "cli/words.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
 #include "geodesy/plausible.h"
@@ -72,12 +71,7 @@ int cmd_plan(Sitting &here, const Arguments &a) {
   check_name(a.words[1], "the name of what is planned");
   const std::string id = a.words[0] + " " + a.words[1];
   PlanThing::fields_of(a.words[0]);
-  nlohmann::json value;
-  for (std::size_t i = 2; i < a.words.size(); ++i) {
-    const auto [name, text] = name_value(a.words[i]);
-    value[name] = typed_field<PlanThing>(name, text);
-  }
-  job.decide("set", "plan:" + id, value, a.because);
+  job.decide("set", "plan:" + id, typed_fields<PlanThing>(a.words, 2), a.because);
   const JobDesign &d = job.snapshot()->get(design_result());
   if (!d.problem.empty()) print(d.problem + "\n");
   for (const PlannedItem &item : d.items)
@@ -130,12 +124,7 @@ int cmd_set(Sitting &here, const Arguments &a) {
     if (!a.ahead && !marks.empty() &&
         std::none_of(marks.begin(), marks.end(), [&](const std::string &m) { return in_group(a.words[1], m); }))
       require_known("mark or group", a.words[1], marks, false);
-    nlohmann::json value;
-    for (std::size_t i = 2; i < a.words.size(); ++i) {
-      const auto [name, text] = name_value(a.words[i]);
-      value[name] = typed_field<AskedThing>(name, text);
-    }
-    job.decide("set", "asked:" + a.words[1], value, a.because);
+    job.decide("set", "asked:" + a.words[1], typed_fields<AskedThing>(a.words, 2), a.because);
     return here.finish();
   }
   const bool settings = is_setting_group(kind);

@@ -1,12 +1,13 @@
 #include "cli/fits.h"
 #include "base/error.h"
 #include "base/near.h"
+#include "base/text.h"
 #include "cli/names.h"
 #include "cli/sources.h"
-#include "cli/words.h"
 #include "publication/also_files.h"
 #include "results/fit_record.h"
 #include "results/job_results.h"
+#include <fmt/format.h>
 
 namespace ampletie::cli {
 namespace {

@@ -1,8 +1,8 @@
 #include "cli/groups.h"
 #include "base/error.h"
 #include "base/near.h"
+#include "base/text.h"
 #include "cli/names.h"
-#include "cli/words.h"
 #include "job/decision.h"
 #include "results/weight_groups.h"
 #include <algorithm>
@@ -42,11 +42,7 @@ void set_group(Job &job, const std::vector<std::string> &words, const std::strin
   const auto all = known_groups(job);
   if (std::find(all.begin(), all.end(), words[1]) == all.end() && !job.state().groups.count(words[1]))
     throw InputError(fmt::format("there is no group \"{}\" in the network{}", words[1], near_ones(words[1], all)));
-  json value;
-  for (std::size_t i = 2; i < words.size(); ++i) {
-    const auto [name, text] = name_value(words[i]);
-    value[name] = typed_field<GroupThing>(name, text);
-  }
+  const json value = typed_fields<GroupThing>(words, 2);
   if (because.empty()) throw InputError("other weights of a group need a reason: --because");
   job.decide("set", "group:" + words[1], value, because);
 }

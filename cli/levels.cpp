@@ -3,7 +3,6 @@
 #include "base/near.h"
 #include "base/text.h"
 #include "cli/names.h"
-#include "cli/words.h"
 #include "job/decision.h"
 #include <fmt/format.h>
 #include <set>

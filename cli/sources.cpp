@@ -4,7 +4,6 @@
 #include "base/near.h"
 #include "base/text.h"
 #include "cli/names.h"
-#include "cli/words.h"
 #include "results/record_marks.h"
 #include <filesystem>
 #include <fmt/format.h>

@@ -3,7 +3,6 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "cli/names.h"
-#include "cli/words.h"
 #include "job/decision.h"
 #include <algorithm>
 #include <fmt/format.h>

@@ -15,6 +15,7 @@
 #include <QProcess>
 #include <QPushButton>
 #include <QVBoxLayout>
+#include <algorithm>
 #include <cmath>
 
 namespace ampletie::app {
@@ -34,15 +35,14 @@ QString words_of(const PlannedItem &i) {
   return parts.join(" · ");
 }
 
-/// What was said of an item as it would be typed.
-QString typed(const std::string &name, const PlanEdits &e) {
-  QString out = name.find(' ') == std::string::npos ? text(name) : '"' + text(name) + '"';
-  const auto put = [&](const char *field, const QString &value) { out += QString(" %1=%2").arg(field, value); };
+/// What was said of an item, as it would be typed: NAME=VALUE of each field that has a value.
+std::vector<std::pair<std::string, QString>> typed_values(const PlanEdits &e) {
+  std::vector<std::pair<std::string, QString>> out;
   const auto number = [&](const char *field, const PlanEdits::Slot<double> &x, double unit, int digits) {
-    if (x.value) put(field, QString::number(*x.value / unit, 'f', digits));
+    if (x.value) out.emplace_back(field, QString::number(*x.value / unit, 'f', digits));
   };
   const auto word = [&](const char *field, const PlanEdits::Slot<std::string> &x) {
-    if (x.value) put(field, x.value->find(' ') == std::string::npos ? text(*x.value) : '"' + text(*x.value) + '"');
+    if (x.value) out.emplace_back(field, text(*x.value));
   };
   word("marks", e.marks), word("start", e.start), number("minutes", e.minutes, 1, 0), number("mask", e.mask, 1, 0);
   word("from", e.from), word("to", e.to), number("km", e.km, 1, 3), number("sd", e.sd_km, 0.001, 2);
@@ -50,6 +50,14 @@ QString typed(const std::string &name, const PlanEdits &e) {
   number("zenith", e.zenith, rad_per_arcsec, 2), number("distance", e.distance, 0.001, 2), number("ppm", e.ppm, 1, 2);
   number("east", e.east, 1, 1), number("north", e.north, 1, 1), number("lat", e.lat, 1, 7), number("lon", e.lon, 1, 7);
   number("height", e.height, 1, 1);
+  return out;
+}
+
+QString quoted(const QString &word) { return word.contains(' ') ? '"' + word + '"' : word; }
+
+QString typed(const std::string &name, const PlanEdits &e) {
+  QString out = quoted(text(name));
+  for (const auto &[field, value] : typed_values(e)) out += ' ' + quoted(text(field) + '=' + value);
   return out;
 }
 } // namespace
@@ -158,6 +166,13 @@ void DesignPart::refresh() {
   show_design();
 }
 
+int DesignPart::count() const {
+  if (!w_.has_job()) return 0;
+  const auto &plan = w_.job().state().plan;
+  return static_cast<int>(
+      std::count_if(plan.begin(), plan.end(), [](const auto &p) { return p.second.planned.value.value_or(true); }));
+}
+
 void DesignPart::decide(const std::string &id, const nlohmann::json &value) {
   if (const QString why = w_.decide("set", "plan:" + id, value, "plan"); !why.isEmpty()) refuse(why);
 }
@@ -169,19 +184,20 @@ void DesignPart::plan_it() {
     refuse(QString("Say its name and what it is, as in: %1").arg(line_->placeholderText()));
     return;
   }
-  const std::string id = kind_->currentText().toStdString() + " " + parts[0].toStdString();
+  const std::string kind = kind_->currentText().toStdString(), id = kind + " " + parts[0].toStdString();
+  std::vector<std::string> words;
+  for (const QString &p : parts) words.push_back(p.toStdString());
   nlohmann::json value;
   try {
-    for (int i = 1; i < parts.size(); ++i) {
-      const std::string word = parts[i].toStdString();
-      const auto equal = word.find('=');
-      if (equal == std::string::npos) throw InputError("\"" + word + "\" is no NAME=VALUE");
-      value[word.substr(0, equal)] = typed_field<PlanThing>(word.substr(0, equal), word.substr(equal + 1));
-    }
+    value = typed_fields<PlanThing>(words, 1);
   } catch (const InputError &e) {
     refuse(text(e.reason()));
     return;
   }
+  // The line says all of it: what stood in it before and does no longer was taken back.
+  if (const auto before = w_.job().state().plan.find(id); before != w_.job().state().plan.end())
+    for (const auto &[field, typed_before] : typed_values(before->second))
+      if (!value.contains(field)) value[field] = nullptr;
   value["planned"] = true;
   if (const QString why = w_.decide("set", "plan:" + id, value, "plan"); !why.isEmpty()) {
     refuse(why);

@@ -23,6 +23,7 @@ public:
   explicit DesignPart(Workspace &w, QWidget *parent = nullptr);
   ~DesignPart() override;
   void refresh();
+  int count() const; ///< what is planned
 
 Q_SIGNALS:
   void refused(const QString &why);

@@ -65,11 +65,12 @@ void DesignPicture::mousePressEvent(QMouseEvent *e) {
   Picture::mousePressEvent(e);
   const std::string id = thing_at(e->position());
   for (const Mark &m : marks_)
-    if (m.name == id && m.planned) dragged_ = id, dragging_ = view();
+    if (m.name == id && m.planned) dragged_ = id, pressed_ = e->position();
 }
 
 void DesignPicture::mouseMoveEvent(QMouseEvent *e) {
-  if (dragged_.empty()) return;
+  if (dragged_.empty() || (!dragging_ && (e->position() - pressed_).manhattanLength() < 5)) return;
+  if (!dragging_) dragging_ = view();
   const auto [east, north] = ground(e->position());
   for (Mark &m : marks_)
     if (m.name == dragged_) m.east = east, m.north = north, m.cov_en.reset();
@@ -77,16 +78,12 @@ void DesignPicture::mouseMoveEvent(QMouseEvent *e) {
 }
 
 void DesignPicture::mouseReleaseEvent(QMouseEvent *e) {
-  if (dragged_.empty()) return;
   const std::string mark = std::exchange(dragged_, {});
+  if (!dragging_) return; // a click is no movement
   const auto [east, north] = ground(e->position());
-  const QPointF from = dragging_->at(east, north);
-  bool far = false;
-  for (const Mark &m : marks_)
-    if (m.name == mark) far = !m.cov_en.has_value() || (dragging_->at(m.east, m.north) - from).manhattanLength() > 4;
   dragging_.reset();
   update();
-  if (far) Q_EMIT moved(mark, east, north);
+  Q_EMIT moved(mark, east, north);
 }
 
 void DesignPicture::mouseDoubleClickEvent(QMouseEvent *e) {

@@ -49,7 +49,8 @@ private:
   void draw_mark(QPainter &p, const View &v, const Mark &m, double exaggeration) const;
   std::vector<Mark> marks_;
   std::vector<Line> lines_;
-  std::string dragged_;
+  std::string dragged_; ///< planned mark that the mouse was pressed on
+  QPointF pressed_;
   std::optional<View> dragging_; ///< kept while a mark is dragged, so that the ground stands still under it
 };
 

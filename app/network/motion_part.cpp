@@ -117,6 +117,7 @@ const MarkMotion *MotionPart::chosen() const {
 void MotionPart::show_motion() {
   const auto all = w_.has_job() ? w_.job().snapshot()->ready(motions_result()) : nullptr;
   QString html;
+  QStringList why;
   if (!w_.has_job() || !w_.job().network() || w_.job().network_stale())
     html = "<span style='color:#6F7B83'>Adjust the network: with issue records of earlier times among the sources, how "
            "marks move appears here.</span>";
@@ -129,13 +130,10 @@ void MotionPart::show_motion() {
     html = QString("<b style='color:%1'>%2</b>")
                .arg((wrong ? ink::attention : ink::accepted).name(), escaped(motion_words(*all, frame)));
     if (!all->left_out.empty())
-      html += QString(" · <span title='%1' style='color:#6F7B83'>%2 took no part</span>")
-                  .arg(escaped(all->left_out.front()))
-                  .arg(all->left_out.size());
-    QStringList why;
+      html += QString(" · <span style='color:#6F7B83'>%1 took no part</span>").arg(all->left_out.size());
     for (const std::string &x : all->left_out) why << text(x);
-    words_->setToolTip(why.join("\n"));
   }
+  words_->setToolTip(why.join("\n"));
   words_->setText(html);
   std::vector<Row> rows;
   const Motions *m = shown();
@@ -153,11 +151,10 @@ void MotionPart::show_motion() {
 }
 
 void MotionPart::draw_chosen() {
-  const Motions *m = shown();
-  picture_->set(chosen() && chosen()->times ? chosen() : nullptr, m ? m->middle : 0,
-                chosen() ? "This mark was held at all times: nothing of it was measured."
-                         : "The chosen mark over the years appears here.");
-  keep_->setEnabled(against_->currentIndex() == 1 && chosen() && w_.job().state().holds.count(mark_));
+  const MarkMotion *m = chosen();
+  picture_->set(m && m->times ? m : nullptr, m ? "This mark was held at all times: nothing of it was measured."
+                                               : "The chosen mark over the years appears here.");
+  keep_->setEnabled(against_->currentIndex() == 1 && m && w_.job().state().holds.count(mark_));
 }
 
 void MotionPart::keep_velocity() {

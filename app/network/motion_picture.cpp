@@ -23,9 +23,9 @@ MotionPicture::MotionPicture(QWidget *parent) : QWidget(parent) {
   setMinimumSize(300, 260);
 }
 
-void MotionPicture::set(const MarkMotion *mark, double middle, const QString &words) {
+void MotionPicture::set(const MarkMotion *mark, const QString &words) {
   mark_ = mark ? *mark : MarkMotion();
-  middle_ = middle, words_ = words;
+  words_ = words;
   setAccessibleDescription(mark ? QString("%1 at %2 times").arg(text(mark_.name)).arg(mark_.times) : words);
   update();
 }
@@ -52,7 +52,6 @@ void MotionPicture::draw_strip(QPainter &p, const QRectF &a, int axis) const {
   p.setPen(QPen(ink::hairline, 1, Qt::DashLine));
   p.drawLine(QPointF(a.left(), y(0)), QPointF(a.right(), y(0)));
   const QColor colour = mark_.stands ? ink::accepted : ink::failed;
-  // The line passes through where the mark is at the middle, less what the picture counts from.
   const auto line = [&](double year) {
     const MarkMotion::Time &t = mark_.series.front();
     return t.at[axis] - t.residual[axis] + mark_.velocity[axis] * (year - t.year);

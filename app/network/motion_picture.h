@@ -10,8 +10,8 @@ class MotionPicture : public QWidget {
   Q_OBJECT
 public:
   explicit MotionPicture(QWidget *parent = nullptr);
-  /// `middle`: the year that the line counts from. Null: nothing to draw, and why.
-  void set(const MarkMotion *mark, double middle, const QString &words);
+  /// Null: nothing to draw; then `words` say why.
+  void set(const MarkMotion *mark, const QString &words);
 
 protected:
   void paintEvent(QPaintEvent *) override;
@@ -19,7 +19,6 @@ protected:
 private:
   void draw_strip(QPainter &p, const QRectF &a, int axis) const;
   MarkMotion mark_;
-  double middle_ = 0;
   QString words_;
 };
 

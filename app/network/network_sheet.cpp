@@ -369,8 +369,7 @@ void NetworkSheet::refresh() {
   set_count(stack_->indexOf(geoid_), geoid_->count());
   measured_->refresh();
   set_count(stack_->indexOf(measured_), measured_->count());
-  if (w_.has_job() && !w_.job().state().plan.empty())
-    set_count(stack_->indexOf(design_), static_cast<int>(w_.job().state().plan.size()));
+  set_count(stack_->indexOf(design_), design_->count());
   plot();
 }
 

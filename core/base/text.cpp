@@ -15,6 +15,12 @@
 
 namespace ampletie {
 
+std::pair<std::string, std::string> name_value(const std::string &word) {
+  const auto eq = word.find('=');
+  if (eq == std::string::npos) throw InputError("\"" + word + "\" is not of the form NAME=VALUE");
+  return {word.substr(0, eq), word.substr(eq + 1)};
+}
+
 std::string_view trimmed(std::string_view t) {
   auto blank = [](char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\n'; };
   while (!t.empty() && blank(t.front())) t.remove_prefix(1);

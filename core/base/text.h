@@ -7,6 +7,8 @@
 namespace ampletie {
 
 std::string_view trimmed(std::string_view text);
+/// NAME=VALUE taken apart; throws `InputError` for what has another form.
+std::pair<std::string, std::string> name_value(const std::string &word);
 std::string lower(std::string_view text);
 std::vector<std::string_view> split(std::string_view text, char delimiter);
 bool starts_with_nocase(std::string_view text, std::string_view start);

@@ -147,7 +147,6 @@ std::shared_ptr<const JointCovariance> joint_covariance(const nlohmann::json &re
   }
   return std::make_shared<const JointCovariance>(std::move(out));
 }
-} // namespace
 
 /// As the record says; in those that do not, the mean time of its occupations.
 std::optional<double> observed_in(const nlohmann::json &j) {
@@ -159,6 +158,7 @@ std::optional<double> observed_in(const nlohmann::json &j) {
       if (const auto t = parse_iso(o.value(end, ""))) sum += decimal_year(*t), ++n;
   return n ? std::optional(sum / n) : std::nullopt;
 }
+} // namespace
 
 ControlList read_issue_record(std::string_view text) {
   // A tree of it takes some fifty times the text.

@@ -12,8 +12,11 @@ namespace ampletie {
 class ObservationSource {
 public:
   using Sites = std::vector<ObservationFile>;
-  /// `read` gives the same sites each time, or throws `InputError`; called by one thread at a time.
-  explicit ObservationSource(std::function<std::shared_ptr<const Sites>()> read) : read_(std::move(read)) {}
+  /// `read` gives the same sites each time, or throws `InputError`; called by one thread at a time. `now`: those that
+  /// are in memory already.
+  explicit ObservationSource(std::function<std::shared_ptr<const Sites>()> read,
+                             const std::shared_ptr<const Sites> &now = {})
+      : read_(std::move(read)), held_(now) {}
   std::shared_ptr<const Sites> sites() const;
 
 private:

@@ -368,32 +368,68 @@ std::vector<Source> Store::sources() const {
   return out;
 }
 
+namespace {
+/// Calls `take` with the archive's name, else with those of its pieces in order, until it is false; how often it was
+/// not.
+template <class Take> int take_pieces(const std::string &archive, const Take &take) {
+  if (take(archive)) return 1;
+  std::size_t n = 0;
+  while (take(piece_name(archive, n + 1))) ++n;
+  return static_cast<int>(n);
+}
+
+/// Adds the bytes of one row; false when they cannot be read.
+bool add_packed(Sha256 &hash, sqlite3 *db, sqlite3_int64 row) {
+  sqlite3_blob *raw = nullptr;
+  if (sqlite3_blob_open(db, "main", "sqlar", "data", row, 0, &raw) != SQLITE_OK) return false;
+  const std::unique_ptr<sqlite3_blob, int (*)(sqlite3_blob *)> blob(raw, sqlite3_blob_close);
+  std::string piece(1 << 20, '\0');
+  for (int at = 0, size = sqlite3_blob_bytes(raw); at < size;) {
+    const int n = std::min(size - at, static_cast<int>(piece.size()));
+    if (sqlite3_blob_read(raw, piece.data(), n, at) != SQLITE_OK) return false;
+    hash.add(std::string_view(piece).substr(0, static_cast<std::size_t>(n)));
+    at += n;
+  }
+  return true;
+}
+} // namespace
+
 std::string Store::source_bytes(const std::string &id) const {
   Statement s(db_, path_, "SELECT archive_name, name FROM source WHERE id = ?");
   s.bind(id);
   if (!s.step()) throw InputError(path_, 0, "a source is missing inside the job");
-  const auto piece = [&](const std::string &name) -> std::optional<std::string> {
-    Statement a(db_, path_, "SELECT sz, data FROM sqlar WHERE name = ?");
-    a.bind(name);
-    if (!a.step()) return {};
-    return unpack(a.blob(1), a.integer(0));
-  };
   try {
     std::string out;
-    if (auto whole = piece(s.text(0)))
-      out = std::move(*whole);
-    else
-      for (std::size_t n = 1;; ++n) {
-        const auto part = piece(piece_name(s.text(0), n));
-        if (!part && n == 1) throw InputError("its bytes are missing");
-        if (!part) break;
-        out += *part;
-      }
+    const int pieces = take_pieces(s.text(0), [&](const std::string &name) {
+      Statement a(db_, path_, "SELECT sz, data FROM sqlar WHERE name = ?");
+      a.bind(name);
+      if (!a.step()) return false;
+      std::string bytes = unpack(a.blob(1), a.integer(0));
+      out.empty() ? out = std::move(bytes) : out += bytes;
+      return true;
+    });
+    if (!pieces) throw InputError("its bytes are missing");
     if (sha256_hex(out) != id) throw InputError("its bytes have changed");
     return out;
   } catch (const InputError &e) {
     throw InputError(path_, 0, "the source " + s.text(1) + " inside the job is damaged: " + e.reason());
   }
+}
+
+std::string Store::packed_hash(const std::string &id) const {
+  Statement s(db_, path_, "SELECT archive_name FROM source WHERE id = ?");
+  s.bind(id);
+  if (!s.step()) return {};
+  Sha256 hash;
+  bool readable = true;
+  const int pieces = take_pieces(s.text(0), [&](const std::string &name) {
+    Statement a(db_, path_, "SELECT rowid FROM sqlar WHERE name = ?");
+    a.bind(name);
+    if (!a.step()) return false;
+    readable = readable && add_packed(hash, db_, a.integer(0));
+    return true;
+  });
+  return pieces && readable ? hash.hex() : std::string();
 }
 
 void Store::add_sources(const std::vector<std::pair<Source, std::string>> &list) {

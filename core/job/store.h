@@ -64,6 +64,9 @@ public:
   std::vector<Source> sources() const;
   /// The file as it was taken; throws `InputError` naming it when its bytes are not those any more.
   std::string source_bytes(const std::string &id) const;
+  /// SHA-256 of a source's bytes as they lie packed in the file, its pieces in order, read a megabyte at a time:
+  /// whether it is what it was, without unpacking it. Empty: it is not there, or cannot be read.
+  std::string packed_hash(const std::string &id) const;
   /// All or none; what was written is read again before it counts.
   void add_sources(const std::vector<std::pair<Source, std::string>> &new_sources);
 

@@ -62,7 +62,6 @@ public:
   double middle() const { return middle_; }
   int degrees() const { return static_cast<int>(rows_ - normal_.rows()); }
   double statistic() const { return squares_ - parameters_.dot(right_); }
-  VectorXd velocities() const { return parameters_(velocity_rows()); }
   MatrixXd velocity_cov() const { return inverse_(velocity_rows(), velocity_rows()); }
   Vec3 place(std::size_t mark) const { return parameters_.segment<3>(static_cast<Index>(6 * mark)); }
   Vec3 velocity(std::size_t mark) const { return parameters_.segment<3>(static_cast<Index>(6 * mark + 3)); }
@@ -140,21 +139,21 @@ void against_standing(const MotionInput &in, const Sorted &s, const MotionFit &f
     const Displacement &d = found.marks[i];
     MarkMotion &m = out.marks[i];
     m.stands = d.stable, m.velocity = d.moved, m.cov = d.cov, m.statistic = d.statistic;
-    m.limit = chi_squared_quantile(1 - in.alpha, 3), m.seen_plan = d.seen_plan, m.seen_height = d.seen_height;
+    m.seen_plan = d.seen_plan, m.seen_height = d.seen_height;
   }
   common = found.shift;
 }
 
 void in_the_frame(const MotionInput &in, const Sorted &s, const MotionFit &fit, Motions &out) {
   const MatrixXd cov = fit.velocity_cov();
-  const double lambda = noncentrality(in.alpha, 0.80, 3);
+  const double lambda = noncentrality(in.alpha, 0.80, 3), limit = chi_squared_quantile(1 - in.alpha, 3);
   for (std::size_t i = 0; i < s.marks.size(); ++i) {
     MarkMotion &m = out.marks[i];
     m.velocity = fit.velocity(i);
     m.cov = cov.block<3, 3>(static_cast<Index>(3 * i), static_cast<Index>(3 * i));
     const Mat3 information = m.cov.inverse();
-    m.statistic = m.velocity.dot(information * m.velocity), m.limit = chi_squared_quantile(1 - in.alpha, 3);
-    m.stands = m.statistic <= m.limit;
+    m.statistic = m.velocity.dot(information * m.velocity);
+    m.stands = m.statistic <= limit;
     m.seen_plan = std::sqrt(
         lambda / Eigen::SelfAdjointEigenSolver<Eigen::Matrix2d>(information.topLeftCorner<2, 2>()).eigenvalues()[0]);
     m.seen_height = std::sqrt(lambda / information(2, 2));
@@ -170,7 +169,7 @@ Motions estimate_motions(const MotionInput &in) {
     throw InputError("fewer than two marks were determined at two times: nothing tells what stood still");
   const MotionFit fit(in, s);
   Motions out;
-  out.middle = fit.middle(), out.statistic = fit.statistic(), out.degrees = fit.degrees();
+  out.statistic = fit.statistic(), out.degrees = fit.degrees();
   if (out.degrees > 0) out.limit = chi_squared_quantile(1 - in.alpha, out.degrees);
   out.even = out.degrees <= 0 || out.statistic <= out.limit;
   out.marks.resize(s.marks.size());
@@ -186,7 +185,7 @@ Motions estimate_motions(const MotionInput &in) {
       const auto p = s.place.find(c.marks[i]);
       if (p == s.place.end()) continue;
       const auto row = static_cast<Index>(3 * i);
-      const double t = c.year - out.middle;
+      const double t = c.year - fit.middle();
       const Vec3 at = Vec3(c.at.segment<3>(row)) - fit.shift(k);
       out.marks[p->second].series.push_back({c.year, at - common * t - fit.place(p->second),
                                              at - fit.place(p->second) - fit.velocity(p->second) * t,

@@ -31,7 +31,7 @@ struct MarkMotion {
   bool stands = true;
   Vec3 velocity = Vec3::Zero(); ///< m/yr
   Mat3 cov = Mat3::Zero();
-  double statistic = 0, limit = 0;       ///< χ² that it stands still
+  double statistic = 0;                  ///< χ² that it stands still
   double seen_plan = 0, seen_height = 0; ///< the smallest velocities that the test finds, power 80 %, m/yr
   /// Each of its times: where it was, what the straight line says there less the common shift, with its covariance.
   struct Time {
@@ -44,7 +44,6 @@ struct MarkMotion {
 
 struct Motions {
   std::vector<MarkMotion> marks; ///< those that two times have, in the order of the input
-  double middle = 0;             ///< decimal year that `at` of the straight lines counts from
   double statistic = 0, limit = 0;
   int degrees = 0; ///< 0: two times only, nothing tells whether the movement is even
   bool even = true;

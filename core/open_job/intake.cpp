@@ -192,7 +192,6 @@ std::vector<Intake> Job::take_bytes(const std::vector<std::pair<std::string, std
 std::vector<Intake> Job::take_read(ReadFiles files) {
   std::vector<Intake> out;
   std::vector<std::pair<Source, std::string>> fresh;
-  std::vector<StoredResult> kept;
   Contents read;
   std::size_t books = 0; // everything that hangs on a book is some forty times its size
   for (const auto &c : *contents_) books += book_bytes(c);
@@ -223,8 +222,10 @@ std::vector<Intake> Job::take_read(ReadFiles files) {
   }
   if (fresh.empty()) return out;
   store_.add_sources(fresh);
-  for (SourceContent &c : read) rest_in_file(c, kept);
-  if (!kept.empty()) store_.add_results(kept);
+  std::map<std::string, nlohmann::json> sites;
+  for (SourceContent &c : read)
+    if (nlohmann::json kept = rest_in_file(c); !kept.is_null()) sites[c.source.id] = std::move(kept);
+  keep_sites(std::move(sites));
   for (const auto &c : *contents_) read.push_back(c);
   std::sort(read.begin(), read.end(), [](const auto &a, const auto &b) { return a.source.id < b.source.id; });
   contents_ = std::make_shared<const Contents>(std::move(read));

@@ -4,12 +4,12 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "base/utf8.h"
-#include "job/packed_source.h"
 #include "job/settings.h"
 #include "results/vector_fingerprint.h"
 #include <cstdlib>
 #include <filesystem>
 #include <fmt/format.h>
+#include <mutex>
 #include <pwd.h>
 #include <unistd.h>
 
@@ -83,50 +83,56 @@ Job Job::open(const std::string &path) {
 }
 
 namespace {
-/// Reads the observations of a source from the job's file again.
-std::shared_ptr<const ObservationSource> observations_in(const std::string &job, const Source &s,
-                                                         std::shared_ptr<RecentlyRead> recent) {
+/// Reads the observations of a source from the job's file again. `now`: what of them is in memory.
+std::shared_ptr<const ObservationSource>
+observations_in(const std::string &job, const Source &s, std::shared_ptr<RecentlyRead> recent,
+                const std::shared_ptr<const ObservationSource::Sites> &now = {}) {
   const std::string path = std::filesystem::absolute(job).string();
-  return std::make_shared<ObservationSource>([path, s, recent = std::move(recent)] {
-    try {
-      const SourceContent c = read_source(s.name, Store::beside(path).source_bytes(s.id), {}, s.kind);
-      if (c.sites.empty()) throw InputError("it held observations when it was taken and holds none now");
-      auto sites = c.sites.front()->source()->sites();
-      recent->keep(sites);
-      return sites;
-    } catch (const InputError &e) {
-      throw InputError(s.name, 0, "cannot be read from " + path + " any more: " + e.reason());
-    }
-  });
+  return std::make_shared<ObservationSource>(
+      [path, s, recent = std::move(recent)] {
+        try {
+          const SourceContent c = read_source(s.name, Store::beside(path).source_bytes(s.id), {}, s.kind);
+          if (c.sites.empty()) throw InputError("it held observations when it was taken and holds none now");
+          auto sites = c.sites.front()->source()->sites();
+          recent->keep(sites);
+          return sites;
+        } catch (const InputError &e) {
+          throw InputError(s.name, 0, "cannot be read from " + path + " any more: " + e.reason());
+        }
+      },
+      now);
 }
-} // namespace
 
-namespace {
 /// What a reading that is kept was made of: the readers, and the bytes as they lie in the file.
-std::string site_fingerprint(const PackedSources &packed, const std::string &source) {
-  const std::string bytes = packed.hash(source);
+std::string site_fingerprint(const Store &store, const std::string &source) {
+  const std::string bytes = store.packed_hash(source);
   return bytes.empty() ? "" : std::string(site_reading) + " " + bytes;
 }
 } // namespace
 
-void Job::rest_in_file(SourceContent &c, std::vector<StoredResult> &kept) const {
-  if (c.sites.empty()) return;
-  recent_->keep(c.sites.front()->source()->sites());
+nlohmann::json Job::rest_in_file(SourceContent &c) const {
+  if (c.sites.empty()) return {};
+  const auto now = c.sites.front()->source()->sites();
+  recent_->keep(now);
   nlohmann::json sites = kept_sites(c.sites);
-  c.sites = sites_from_kept(sites, observations_in(store_.path(), c.source, recent_));
-  if (c.source.kind != "observation") return;
-  const std::string made_of = site_fingerprint(PackedSources(store_.path()), c.source.id);
-  if (!made_of.empty()) kept.push_back({"site", c.source.id, made_of, std::move(sites), {}});
+  c.sites = sites_from_kept(sites, observations_in(store_.path(), c.source, recent_, now));
+  return c.source.kind == "observation" ? sites : nlohmann::json();
+}
+
+void Job::keep_sites(std::map<std::string, nlohmann::json> by_source) {
+  if (store_.read_only()) return;
+  std::vector<StoredResult> out;
+  for (auto &[source, sites] : by_source)
+    if (const std::string made_of = site_fingerprint(store_, source); !made_of.empty())
+      out.push_back({"site", source, made_of, std::move(sites), {}});
+  if (!out.empty()) store_.add_results(out);
 }
 
 /// Several files at a time. What cannot be read says why.
 Contents Job::read_contents() {
   std::vector<Source> sources = store_.sources();
-  std::map<std::string, nlohmann::json> known; // of observations, by source
-  const PackedSources packed(store_.path());
-  // What lies there as it did needs no unpacking; what does not is read, and then says what is wrong with it.
-  for (StoredResult &r : store_.results("site"))
-    if (r.fingerprint == site_fingerprint(packed, r.id)) known[r.id] = std::move(r.data);
+  std::map<std::string, StoredResult> kept; // of observations, by source
+  for (StoredResult &r : store_.results("site")) kept[r.id] = std::move(r);
   // Recipes first: what came with them may need them.
   const auto others =
       std::stable_partition(sources.begin(), sources.end(), [](const Source &s) { return s.kind == "recipe"; });
@@ -134,12 +140,23 @@ Contents Job::read_contents() {
   Contents contents(sources.size());
   struct Bytes {
     std::string bytes;
+    ObservationSites sites; // as they were kept: then nothing needs to be unpacked
     std::exception_ptr why_not;
   };
+  std::map<std::string, nlohmann::json> fresh; // sites that were read and are to be kept
+  std::mutex fresh_use;
   const auto fetch = [&](std::size_t i) {
     Bytes out;
     try {
-      if (sources[i].damage.empty() && !known.count(sources[i].id)) out.bytes = store_.source_bytes(sources[i].id);
+      if (!sources[i].damage.empty()) return out;
+      const auto k = kept.find(sources[i].id);
+      if (k != kept.end() && k->second.fingerprint == site_fingerprint(store_, k->first)) try {
+          out.sites = sites_from_kept(k->second.data, observations_in(store_.path(), sources[i], recent_));
+          if (!out.sites.empty()) return out;
+        } catch (const std::exception &) {
+          // A damaged cache is no loss: the file is read.
+        }
+      out.bytes = store_.source_bytes(sources[i].id);
     } catch (...) {
       out.why_not = std::current_exception();
     }
@@ -151,12 +168,14 @@ Contents Job::read_contents() {
     try {
       if (b.why_not) std::rethrow_exception(b.why_not);
       if (!c.source.damage.empty()) return;
-      if (const auto k = known.find(c.source.id); k != known.end()) {
-        c.sites = sites_from_kept(k->second, observations_in(store_.path(), c.source, recent_));
-        return;
-      }
+      c.sites = std::move(b.sites);
+      if (!c.sites.empty()) return;
       c = read_source(sources[i].name, b.bytes, recipes, sources[i].kind);
       c.source = sources[i];
+      if (nlohmann::json sites = rest_in_file(c); !sites.is_null()) {
+        const std::lock_guard lock(fresh_use);
+        fresh[c.source.id] = std::move(sites);
+      }
     } catch (const InputError &e) {
       c.source.damage = e.reason();
     } catch (const std::exception &e) {
@@ -172,10 +191,7 @@ Contents Job::read_contents() {
       sources.size() - first, [&](std::size_t i) { return fetch(first + i); },
       [&](std::size_t i, Bytes b) { read(first + i, std::move(b)); });
   std::sort(contents.begin(), contents.end(), [](const auto &a, const auto &b) { return a.source.id < b.source.id; });
-  std::vector<StoredResult> kept;
-  for (SourceContent &c : contents)
-    if (!known.count(c.source.id)) rest_in_file(c, kept);
-  if (!kept.empty() && !store_.read_only()) store_.add_results(kept);
+  keep_sites(std::move(fresh));
   return contents;
 }
 

@@ -97,8 +97,11 @@ private:
     if (!seen) seen = std::make_shared<const T>();
     return *seen;
   }
-  /// Observations are read from the job's file from now on, when somebody asks; `kept` gets what is kept of them.
-  void rest_in_file(SourceContent &c, std::vector<StoredResult> &kept) const;
+  /// Observations are read from the job's file from now on, when somebody asks; gives what is to be kept of them, null
+  /// for what is not. May be called by several threads.
+  nlohmann::json rest_in_file(SourceContent &c) const;
+  /// Keeps what was read of observations, by source, as far as the job can be written.
+  void keep_sites(std::map<std::string, nlohmann::json> by_source);
   /// Reads everything that was taken; of observations what was kept of them is enough.
   Contents read_contents();
   /// Tries a decision, appends it and gives its number.

@@ -7,18 +7,13 @@
 namespace ampletie {
 using nlohmann::ordered_json;
 namespace {
-std::string joined(const std::vector<std::string> &names) {
-  std::string out;
-  for (const std::string &n : names) out += (out.empty() ? "" : ", ") + n;
-  return out;
-}
-
 ordered_json known(bool is, double x) { return is ? ordered_json(x) : ordered_json(nullptr); }
 } // namespace
 
 std::string worth_words(const PlannedItem &item) {
   if (!item.problem.empty() || item.kind == "mark") return {};
-  if (!item.lost.empty()) return "without it nothing determines " + joined(item.lost);
+  if (!item.tried) return "what it is worth was not tried";
+  if (!item.lost.empty()) return "without it nothing determines " + fmt::format("{}", fmt::join(item.lost, ", "));
   if (item.worst_mark.empty() || std::max(item.spared_plan, item.spared_height) < 0.00005) return "can be spared";
   return fmt::format("without it {} is worse by {:.1f} mm in plan, {:.1f} mm in height", item.worst_mark,
                      1000 * std::max(0.0, item.spared_plan), 1000 * std::max(0.0, item.spared_height));
@@ -44,11 +39,11 @@ std::string design_words(const JobSnapshot &s, const JobDesign &d) {
     if (v.asked.any() && !v.reached()) fail.push_back(m.name);
     if (m.independent_checks < 1 && m.plan_known) unchecked.push_back(m.name);
   }
-  std::string out =
-      asked == 0     ? std::string("no accuracy is asked for (settings)")
-      : fail.empty() ? fmt::format("what is asked of {} marks will be reached", asked)
-                     : fmt::format("{} of {} marks will NOT reach what is asked: {}", fail.size(), asked, joined(fail));
-  if (!unchecked.empty()) out += "; nothing would check " + joined(unchecked);
+  std::string out = asked == 0     ? std::string("no accuracy is asked for (settings)")
+                    : fail.empty() ? fmt::format("what is asked of {} marks will be reached", asked)
+                                   : fmt::format("{} of {} marks will NOT reach what is asked: {}", fail.size(), asked,
+                                                 fmt::join(fail, ", "));
+  if (!unchecked.empty()) out += fmt::format("; nothing would check {}", fmt::join(unchecked, ", "));
   return out;
 }
 
@@ -68,7 +63,7 @@ ordered_json design_object(const JobSnapshot &s, const JobDesign &d) {
                             {"satellites", i.kind == "session" ? ordered_json(i.satellites) : ordered_json(nullptr)},
                             {"success_rate", known(i.kind == "session", i.success)},
                             {"fixed", i.kind == "session" ? ordered_json(i.fixed) : ordered_json(nullptr)},
-                            {"redundancy", known(i.kind != "mark", i.redundancy)},
+                            {"redundancy", known(i.redundancy.has_value(), i.redundancy.value_or(0))},
                             {"detectable_m", known(i.detectable.has_value(), i.detectable.value_or(0))},
                             {"effect_m", known(i.effect.has_value(), i.effect.value_or(0))},
                             {"worth", worth_words(i)},

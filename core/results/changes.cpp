@@ -8,8 +8,6 @@ namespace {
 using Eigen::Index;
 using Eigen::MatrixXd;
 
-constexpr double errorless = 1e-14; ///< m²
-
 double trace_of(const MatrixXd &cov, std::size_t i) {
   const auto at = static_cast<Index>(3 * i);
   return cov.block<3, 3>(at, at).trace();
@@ -36,22 +34,17 @@ void compare(JobChange &out, const JobSnapshot &s, const NetworkRun &run, const 
   for (std::size_t i : kept) middle += now.at(names[i])->position.xyz / static_cast<double>(kept.size());
   const Mat3 axes = local_axes(to_geodetic(middle));
   CongruenceInput in;
-  in.cov = MatrixXd::Zero(static_cast<Index>(3 * kept.size()), static_cast<Index>(3 * kept.size()));
-  std::vector<Mat3> turn; // from each mark's own axes to those of the middle
+  std::vector<Index> rows; // of those that are kept
+  std::vector<Mat3> turn;  // from each mark's own axes to those of the middle
   for (std::size_t i : kept) {
     const AdjustedMark &m = *now.at(names[i]);
     in.marks.push_back({names[i], axes * (m.position.xyz - middle), axes * (m.position.xyz - then.xyz[i]), true, true});
     turn.push_back(axes * local_axes(to_geodetic(m.position.xyz)).transpose());
+    for (int k = 0; k < 3; ++k) rows.push_back(static_cast<Index>(3 * i) + k);
     const FullPosition &at = run.positions.at(names[i]);
     out.places.emplace_back(at.grid.east, at.grid.north);
   }
-  for (std::size_t i = 0; i < kept.size(); ++i)
-    for (std::size_t k = 0; k < kept.size(); ++k) {
-      const auto a = static_cast<Index>(3 * kept[i]), b = static_cast<Index>(3 * kept[k]);
-      in.cov.block<3, 3>(static_cast<Index>(3 * i), static_cast<Index>(3 * k)) =
-          turn[i] * (before.block<3, 3>(a, b) + after.block<3, 3>(a, b)) * turn[k].transpose();
-    }
-  in.cov = ((in.cov + in.cov.transpose()) / 2).eval();
+  in.cov = turned(MatrixXd(before(rows, rows) + after(rows, rows)), turn);
   // Stations alone do not say where north is.
   in.rotation = run.vectors.empty() && run.measured.empty();
   out.earlier = observed_year(s, record), out.later = observed_year(s, run);

@@ -3,10 +3,10 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/text.h"
-#include "network/level_network.h"
 #include "results/caches.h"
 #include "results/job_results.h"
 #include "results/vector_plan.h"
+#include "traverse/distance.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
 
@@ -23,23 +23,19 @@ std::vector<std::string> names_in(const std::string &list) {
   return out;
 }
 
-std::string joined(const std::vector<std::string> &names) {
-  std::string out;
-  for (const std::string &n : names) out += (out.empty() ? "" : ", ") + n;
-  return out;
-}
-
 /// Puts a plan into the network, piece by piece; what cannot be planned says why.
 class Planner {
 public:
   Planner(const JobSnapshot &s, const JobDatum &datum) : s_(s), datum_(datum), set_(s.state().settings) {
     std::vector<std::shared_ptr<const NavigationFile>> messages;
     for (const SourceContent &c : s.contents())
-      if (c.navigation) messages.push_back(c.navigation);
+      if (c.navigation) messages.push_back(c.navigation), sky_key_ += c.source.id;
+    for (Slice slice : {Slice::settings_vectors, Slice::settings_orbits})
+      sky_key_ += s.inputs().slices[static_cast<std::size_t>(slice)];
     sky_ = std::make_unique<PlannedSky>(messages, set_.orbits == "precise" ? 0.03 : 1.0);
     parts_ = network_parts(s, s.vectors(), datum);
     out.with_measured = !parts_.input.vectors.empty() || !parts_.input.levels.empty() || !parts_.input.stations.empty();
-    for (const NetworkMark &m : parts_.input.marks) place_[m.name] = m.position;
+    for (const NetworkMark &m : parts_.input.marks) (m.plan_known ? place_ : guess_)[m.name] = m.position;
     for (const auto &[name, p] : s.published())
       if (!place_.count(name) && p.has_position())
         place_[name] = published_in_job(p, datum, {set_.worst_transformation_m, false});
@@ -69,16 +65,23 @@ private:
   void add_mark(const std::string &name, const PlanEdits &e);
   void add_item(const std::string &id, const PlanEdits &e);
   void add_session(PlannedItem &item, const PlanEdits &e, Piece &piece);
+  PlannedSolution solution(const std::string &key, const std::vector<Vec3> &places, GpsTime start, double minutes,
+                           double mask) const;
   void add_line(PlannedItem &item, const PlanEdits &e, Piece &piece);
   void add_station(PlannedItem &item, const PlanEdits &e, Piece &piece);
   const TaggedPoint &place(const std::string &mark) const;
+  /// The place, else the guess; null: neither.
+  const TaggedPoint *somewhere(const std::string &mark) const;
 
   const JobSnapshot &s_;
   const JobDatum &datum_;
   const JobSettings &set_;
   std::unique_ptr<PlannedSky> sky_;
+  std::string sky_key_; ///< of everything that a session's solution depends on beside itself
   NetworkParts parts_;
   std::map<std::string, TaggedPoint> place_;
+  /// Where marks stand, for want of better, that levels lead to and nothing else: good enough for a height.
+  std::map<std::string, TaggedPoint> guess_;
   std::map<std::string, Piece> pieces_; ///< by item
 };
 
@@ -88,6 +91,12 @@ const TaggedPoint &Planner::place(const std::string &mark) const {
     throw InputError("nothing says where " + mark + " is: plan it (plan mark " + mark +
                      " with east, north, height), or take a list that has it");
   return p->second;
+}
+
+const TaggedPoint *Planner::somewhere(const std::string &mark) const {
+  for (const auto *all : {&place_, &guess_})
+    if (const auto p = all->find(mark); p != all->end()) return &p->second;
+  return nullptr;
 }
 
 void Planner::add_mark(const std::string &name, const PlanEdits &e) {
@@ -134,6 +143,15 @@ void Planner::add_item(const std::string &id, const PlanEdits &e) {
   out.items.push_back(std::move(item));
 }
 
+PlannedSolution Planner::solution(const std::string &key, const std::vector<Vec3> &places, GpsTime start,
+                                  double minutes, double mask) const {
+  const std::lock_guard lock(s_.caches().planned_use);
+  auto &known = s_.caches().planned;
+  if (const auto found = known.find(key); found != known.end()) return found->second;
+  if (known.size() > 300) known.clear();
+  return known[key] = planned_solution(*sky_, places, start, minutes, mask, static_options(set_));
+}
+
 void Planner::add_session(PlannedItem &item, const PlanEdits &e, Piece &piece) {
   const std::vector<std::string> marks = names_in(e.marks.value.value_or(""));
   const double minutes = e.minutes.value.value_or(60), mask = e.mask.value.value_or(set_.mask_deg);
@@ -143,27 +161,19 @@ void Planner::add_session(PlannedItem &item, const PlanEdits &e, Piece &piece) {
   if (marks.size() > 30) throw InputError("more than thirty receivers are planned in several sessions");
   if (!e.start.value) throw InputError("say when it begins (start=2026-06-02T08:00, GPS time): the sky depends on it");
   const GpsTime start = *parse_iso(*e.start.value);
-  item.words = fmt::format("{} from {} for {:.0f} minutes", joined(marks), iso(start).substr(0, 16), minutes);
-  item.words[item.words.find('T', joined(marks).size())] = ' ';
+  std::string when = iso(start).substr(0, 16);
+  when[10] = ' ';
+  item.words = fmt::format("{} from {} for {:.0f} minutes", fmt::join(marks, ", "), when, minutes);
+  if (e.mask.value) item.words += fmt::format(" above {:.0f}°", mask);
   // The sky does not notice fifty metres, and a mark that is moved by less needs no new solution.
   std::vector<Vec3> places;
-  std::string key = fmt::format("{}|{}|{}|{}|{}|", iso(start), minutes, mask, set_.orbits, out.sky);
+  std::string key = fmt::format("{}|{}|{}|{}|", sky_key_, iso(start), minutes, mask);
   for (const std::string &m : marks) {
     const Vec3 p = (place(m).xyz / 50).array().round().matrix() * 50;
     places.push_back(p);
     key += fmt::format("{:.0f} {:.0f} {:.0f}|", p.x(), p.y(), p.z());
   }
-  const StaticOptions options = static_options(set_);
-  key += fmt::format("{} {} {} {}", options.interval_s, options.systems, options.frequencies, options.integers);
-  PlannedSolution found;
-  {
-    const std::lock_guard lock(s_.caches().planned_use);
-    auto &known = s_.caches().planned;
-    if (known.size() > 300) known.clear();
-    auto [at, fresh] = known.try_emplace(sha256_hex(key));
-    if (fresh) at->second = planned_solution(*sky_, places, start, minutes, mask, options);
-    found = at->second;
-  }
+  const PlannedSolution found = solution(sha256_hex(key), places, start, minutes, mask);
   if (!found.problem.empty()) throw InputError(found.problem);
   item.satellites = found.satellites, item.success = found.success, item.fixed = found.fixed;
   NetworkSession session;
@@ -195,13 +205,14 @@ void Planner::add_line(PlannedItem &item, const PlanEdits &e, Piece &piece) {
     throw InputError("levels meet vectors through a geoid whose accuracy is stated (settings): there is none");
   const bool known = place_.count(from) && place_.count(to);
   if (!known && !e.km.value) throw InputError("say how long it is (km=2.3)");
-  if (!place_.count(from) && !place_.count(to)) place(from);
-  // A mark that nothing else places stands, for want of better, where the line comes from.
-  if (!known) place_.count(from) ? place_[to] = place_[from] : place_[from] = place_[to];
-  const double km = e.km.value.value_or(1.2 * (place(from).xyz - place(to).xyz).norm() / 1000);
+  const TaggedPoint *a = somewhere(from), *b = somewhere(to);
+  if (!a && !b) place(from); // says that nothing places it
+  if (!a) guess_[from] = *b;
+  if (!b) guess_[to] = *a;
+  const double km = e.km.value.value_or(known ? 1.2 * (place(from).xyz - place(to).xyz).norm() / 1000 : 0);
   const double sd = e.sd_km.value.value_or(0.001);
   const auto height = [&](const std::string &m) {
-    const Geodetic g = to_geodetic(place(m).xyz);
+    const Geodetic g = to_geodetic(somewhere(m)->xyz);
     return g.h - (geoid ? geoid->undulation(g) : 0);
   };
   item.words = fmt::format("{} to {}, {:.2f} km{}, ± {:.1f} mm over a kilometre", from, to, km,
@@ -239,7 +250,7 @@ void Planner::add_station(PlannedItem &item, const PlanEdits &e, Piece &piece) {
     longest = std::max(longest, y.distance);
     y.direction = std::atan2(to.x(), to.y());
     // Straight in space; refraction lifts what is seen.
-    y.zenith = std::acos(to.z() / y.distance) - n.k * y.distance / (2 * 6.38e6);
+    y.zenith = std::acos(to.z() / y.distance) - n.k * y.distance / (2 * sphere_radius);
     y.zenith_sd = i.zenith_sd(y.distance), y.distance_sd = i.distance_sd(y.distance);
     y.target_height = 1.5, y.target_centring = i.target_centring, y.target_height_sd = i.height;
     variances.push_back(std::pow(i.direction_sd(y.distance), 2));
@@ -248,17 +259,16 @@ void Planner::add_station(PlannedItem &item, const PlanEdits &e, Piece &piece) {
   }
   n.direction_covariance =
       Eigen::Map<const Eigen::VectorXd>(variances.data(), static_cast<Index>(variances.size())).asDiagonal();
-  item.words =
-      fmt::format("sights {}; directions ± {:.1f}″, distances ± {:.1f} mm + {:.1f} ppm, up to {:.0f} m",
-                  joined(targets), i.direction / rad_per_arcsec, 1000 * i.distance, 1e6 * i.distance_ppm, longest);
+  item.words = fmt::format("sights {}; directions ± {:.1f}″, distances ± {:.1f} mm + {:.1f} ppm, up to {:.0f} m",
+                           fmt::join(targets, ", "), i.direction / rad_per_arcsec, 1000 * i.distance,
+                           1e6 * i.distance_ppm, longest);
   piece.stations.push_back(std::move(n));
 }
 
 NetworkInput Planner::network(const std::string &without) const {
   NetworkInput in = parts_.input;
-  std::set<std::string> marks, determined;
+  std::set<std::string> marks, determined, fresh;
   for (const NetworkMark &m : in.marks) marks.insert(m.name);
-  std::set<std::string> fresh;
   const auto touch = [&](const std::string &mark, bool plan) {
     if (!marks.count(mark)) fresh.insert(mark);
     if (plan) determined.insert(mark);
@@ -274,10 +284,11 @@ NetworkInput Planner::network(const std::string &without) const {
       for (const NetworkSight &y : n.sights) touch(y.to, true);
     }
   }
-  if (const GeoidModel *geoid = datum_.geoid(); geoid && geoid->sd_m() && !in.geoid)
-    in.geoid = GeoidPrior{*geoid->sd_m(), geoid->correlation_m().value_or(10e3)};
+  // What only levels led to gets a place of its own.
+  for (NetworkMark &m : in.marks)
+    if (!m.plan_known && determined.count(m.name)) m = network_mark(s_, datum_, in, m.name, place(m.name), true);
   for (const std::string &m : fresh)
-    in.marks.push_back(network_mark(s_, datum_, in, m, place(m), determined.count(m) > 0));
+    in.marks.push_back(network_mark(s_, datum_, in, m, *somewhere(m), determined.count(m) > 0));
   return in;
 }
 
@@ -289,7 +300,7 @@ void judge_items(JobDesign &d) {
       const std::string own = "plan:" + item.id;
       if (t.id != own && !t.id.starts_with(own + ":")) continue;
       for (const ObservationTest &o : t.observations) {
-        item.redundancy = std::min(item.redundancy, o.redundancy);
+        item.redundancy = std::min(item.redundancy.value_or(1), o.redundancy);
         // Angles are seconds, not metres: what they may do is in the effect.
         if (o.smallest_detectable && !is_angle(t.kind))
           item.detectable = std::max(item.detectable.value_or(0), *o.smallest_detectable);
@@ -306,6 +317,7 @@ void judge_worth(JobDesign &d, const Planner &planner) {
   std::size_t tried = 0;
   for (PlannedItem &item : d.items) {
     if (item.kind == "mark" || !item.problem.empty() || ++tried > most_tried) continue;
+    item.tried = true;
     try {
       const NetworkResult r = adjust_network(planner.network(item.id), {});
       std::set<std::string> left;

@@ -13,8 +13,8 @@ struct PlannedItem {
   bool fixed = true;          ///< whether they are likely to be
   /// Of its observations: the least redundancy, the largest smallest detectable error and what that may do, m; absent
   /// where it has no redundancy.
-  double redundancy = 1;
-  std::optional<double> detectable, effect;
+  std::optional<double> redundancy, detectable, effect;
+  bool tried = false; ///< whether the network was computed without it (of the first forty)
   /// What its absence would cost: by how much the worst 95 % value grows, m, and at which mark. Empty mark: none at
   /// all. "lost": marks that nothing would determine any more.
   double spared_plan = 0, spared_height = 0;

@@ -10,7 +10,7 @@ namespace {
 using Eigen::Index;
 using Eigen::MatrixXd;
 
-constexpr double errorless = 1e-14; ///< m²
+constexpr double same_time = 1e-3; ///< years: some nine hours
 
 /// One time before it is known which marks take part.
 struct Time {
@@ -19,7 +19,7 @@ struct Time {
   RecordMarks marks;
 };
 
-/// The network at the time it was measured: what velocities had moved to the job's epoch is moved back.
+/// The network at the time it was measured: what the motion of the ground had moved to the job's epoch is moved back.
 Time this_job(const JobSnapshot &s, const NetworkRun &run, const JobDatum &datum) {
   Time out;
   out.name = "this job", out.year = observed_year(s, run);
@@ -29,12 +29,6 @@ Time this_job(const JobSnapshot &s, const NetworkRun &run, const JobDatum &datum
     PublishedMark p;
     p.name = m.name, p.xyz = m.position.xyz;
     p.frame = datum.frame().code, p.epoch = fmt::format("{:.9f}", datum.epoch());
-    if (const auto known = s.published().find(m.name); known != s.published().end() && known->second.velocity) {
-      // Its velocity in the frame of its list, in the job's.
-      PublishedMark later = known->second;
-      const Vec3 there = published_at(later, datum, datum.epoch(), policy).point.xyz;
-      p.velocity = published_at(later, datum, datum.epoch() + 1, policy).point.xyz - there;
-    }
     out.marks.names.push_back(m.name);
     out.marks.xyz.push_back(published_at(p, datum, out.year, policy).point.xyz);
   }
@@ -48,23 +42,32 @@ struct Common {
   std::vector<std::string> held;
 };
 Common common_marks(const std::vector<Time> &times, std::vector<std::string> &left_out) {
-  std::map<std::string, std::pair<int, int>> count; // times, those that hold it without error
+  struct Count {
+    int times = 0, held = 0, partly = 0;
+  };
+  std::map<std::string, Count> count;
   for (const Time &t : times)
     for (std::size_t i = 0; i < t.marks.names.size(); ++i) {
       const auto at = static_cast<Index>(3 * i);
-      auto &[n, fixed] = count[t.marks.names[i]];
-      ++n, fixed += t.marks.enu.block<3, 3>(at, at).diagonal().minCoeff() < errorless;
+      const Vec3 variances = t.marks.enu.block<3, 3>(at, at).diagonal();
+      Count &c = count[t.marks.names[i]];
+      const bool all = variances.maxCoeff() < errorless;
+      ++c.times, c.held += all, c.partly += !all && variances.minCoeff() < errorless;
     }
   Common out;
-  for (const auto &[name, n] : count) {
-    if (n.first < 2) continue;
-    if (n.second == 0)
+  std::string once;
+  for (const auto &[name, n] : count)
+    if (n.times < 2)
+      once += (once.empty() ? "" : ", ") + name;
+    else if (n.partly)
+      left_out.push_back(name + ": held in plan or in height alone at one of the times");
+    else if (n.held == 0)
       out.measured.insert(name);
-    else if (n.second == n.first)
+    else if (n.held == n.times)
       out.held.push_back(name);
     else
       left_out.push_back(name + ": held without error at some of the times, measured at others");
-  }
+  if (!once.empty()) left_out.push_back("determined at one time only: " + once);
   return out;
 }
 
@@ -81,19 +84,22 @@ Campaign campaign_of(const Time &t, const std::vector<std::string> &names, const
     at.push_back(static_cast<Index>(3 * i));
     turn.push_back(axes * local_axes(to_geodetic(t.marks.xyz[i])).transpose());
   }
-  const auto n = static_cast<Index>(at.size());
-  c.at.resize(3 * n), c.cov.resize(3 * n, 3 * n);
-  for (Index i = 0; i < n; ++i) {
-    const auto place = static_cast<std::size_t>(i);
-    const std::string &name = names[c.marks[place]];
-    c.at.segment<3>(3 * i) = axes * (t.marks.xyz[static_cast<std::size_t>(at[place] / 3)] - reference.at(name));
-    for (Index k = 0; k < n; ++k)
-      c.cov.block<3, 3>(3 * i, 3 * k) = turn[place] *
-                                        t.marks.enu.block<3, 3>(at[place], at[static_cast<std::size_t>(k)]) *
-                                        turn[static_cast<std::size_t>(k)].transpose();
+  c.at.resize(static_cast<Index>(3 * at.size()));
+  std::vector<Index> rows;
+  for (std::size_t i = 0; i < at.size(); ++i) {
+    const std::string &name = names[c.marks[i]];
+    c.at.segment<3>(static_cast<Index>(3 * i)) =
+        axes * (t.marks.xyz[static_cast<std::size_t>(at[i] / 3)] - reference.at(name));
+    for (Index k = 0; k < 3; ++k) rows.push_back(at[i] + k);
   }
-  c.cov = ((c.cov + c.cov.transpose()) / 2).eval();
+  c.cov = turned(t.marks.enu(rows, rows), turn);
   return c;
+}
+
+/// From the axes common to all to the mark's own: over hundreds of kilometres east is not east.
+void turn(MarkMotion &m, const Mat3 &r) {
+  m.velocity = r * m.velocity, m.cov = r * m.cov * r.transpose();
+  for (MarkMotion::Time &t : m.series) t.at = r * t.at, t.residual = r * t.residual, t.cov = r * t.cov * r.transpose();
 }
 
 void estimate(JobMotions &out, const JobSnapshot &s, const NetworkRun &run) {
@@ -107,13 +113,18 @@ void estimate(JobMotions &out, const JobSnapshot &s, const NetworkRun &run) {
       const double year = observed_year(s, c);
       if (year < 1900)
         throw InputError("nothing tells when it was measured: say it of the source (observed=2025-10-03)");
+      // Another issue of the same measurements is no further evidence.
+      const auto same =
+          std::find_if(times.begin(), times.end(), [&](const Time &t) { return std::abs(t.year - year) < same_time; });
+      if (same != times.end()) throw InputError("measured at the same time as " + same->name + ", which counts");
       times.push_back({name, year, record_marks(s, c, here, datum, year)});
     } catch (const InputError &e) {
       out.left_out.push_back(name + ": " + e.reason());
     }
   }
   if (times.size() < 2)
-    throw InputError("no issue record of another time is among the sources: take the record.json of an earlier issue");
+    throw InputError("no issue record of another time is among the sources: take the record.json of an earlier issue" +
+                     (out.left_out.empty() ? std::string() : " (" + out.left_out.front() + ")"));
   std::stable_sort(times.begin(), times.end(), [](const Time &a, const Time &b) { return a.year < b.year; });
   for (const Time &t : times) out.times.push_back({t.name, t.year});
   const auto [moving, held] = common_marks(times, out.left_out);
@@ -122,13 +133,9 @@ void estimate(JobMotions &out, const JobSnapshot &s, const NetworkRun &run) {
   in.marks.assign(moving.begin(), moving.end());
   in.held = held;
   std::map<std::string, Vec3> reference;
+  for (const AdjustedMark &m : run.result.marks) reference[m.name] = m.position.xyz;
   Vec3 middle = Vec3::Zero();
-  for (const std::string &m : in.marks) {
-    const AdjustedMark &a = *std::find_if(run.result.marks.begin(), run.result.marks.end(),
-                                          [&](const AdjustedMark &x) { return x.name == m; });
-    reference[m] = a.position.xyz;
-    middle += a.position.xyz / static_cast<double>(in.marks.size());
-  }
+  for (const std::string &m : in.marks) middle += reference.at(m) / static_cast<double>(in.marks.size());
   const Mat3 axes = local_axes(to_geodetic(middle));
   for (const Time &t : times) in.campaigns.push_back(campaign_of(t, in.marks, reference, axes));
   in.against_standing = false;
@@ -139,6 +146,8 @@ void estimate(JobMotions &out, const JobSnapshot &s, const NetworkRun &run) {
   } catch (const InputError &e) {
     out.standing.problem = e.reason();
   }
+  for (Motions *part : {&out.frame, &out.standing})
+    for (MarkMotion &m : part->marks) turn(m, local_axes(to_geodetic(reference.at(m.name))) * axes.transpose());
 }
 } // namespace
 

@@ -7,6 +7,16 @@
 
 namespace ampletie {
 
+Eigen::MatrixXd turned(const Eigen::MatrixXd &cov, const std::vector<Mat3> &turns) {
+  Eigen::MatrixXd out(cov.rows(), cov.cols());
+  for (std::size_t i = 0; i < turns.size(); ++i)
+    for (std::size_t k = 0; k < turns.size(); ++k) {
+      const auto row = static_cast<Eigen::Index>(3 * i), column = static_cast<Eigen::Index>(3 * k);
+      out.block<3, 3>(row, column) = turns[i] * cov.block<3, 3>(row, column) * turns[k].transpose();
+    }
+  return (out + out.transpose()) / 2;
+}
+
 bool is_record(const SourceContent &c) {
   // A record is no table of text, and says that it is one.
   return c.control && !c.control->rows.empty() &&

@@ -11,6 +11,11 @@ struct RecordMarks {
   Eigen::MatrixXd enu;            ///< covariance, east, north, up of each on its own axes, m²
 };
 
+constexpr double errorless = 1e-14; ///< m²: a variance below is that of something held
+
+/// A covariance of marks together, each turned by its own matrix.
+Eigen::MatrixXd turned(const Eigen::MatrixXd &cov, const std::vector<Mat3> &turns);
+
 /// Whether a source is an issue record, or a list that keeps the covariance of its marks together as records do.
 bool is_record(const SourceContent &c);
 

@@ -90,3 +90,21 @@ TEST_CASE("what is planned is typed and shown at once; a mark is dragged, an ite
   settle(20);
   CHECK_THAT(s.typed(), Catch::StartsWith("P1 east="));
 }
+
+TEST_CASE("a click is no movement, and what is taken out of the line is taken back") {
+  PlannedDemo s;
+  Driver &d = s.d;
+  s.say("mark", "K7 east=412800 north=5122300 height=700"); // nothing determines it yet
+  auto *picture = d.named<DesignPicture>("Plan of what is to be measured");
+  REQUIRE(picture);
+  const std::size_t decisions = d.window.workspace().job().decisions().size();
+  QTest::mouseClick(picture, Qt::LeftButton, Qt::NoModifier, picture->place("K7").toPoint() + QPoint(2, 1));
+  settle(20);
+  CHECK(d.window.workspace().job().decisions().size() == decisions);
+  s.say("session", "1 marks=REFA,K7 start=2026-06-02T08:00 minutes=60 mask=35");
+  const double masked = s.plan95("K7");
+  CHECK(d.window.workspace().job().state().plan.at("session 1").mask.value == 35);
+  s.say("session", "1 marks=REFA,K7 start=2026-06-02T08:00 minutes=60");
+  CHECK_FALSE(d.window.workspace().job().state().plan.at("session 1").mask.value);
+  CHECK(s.plan95("K7") < masked);
+}

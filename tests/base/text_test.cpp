@@ -11,6 +11,9 @@ using namespace ampletie;
 
 TEST_CASE("SHA-256 of the examples in FIPS 180-4") {
   CHECK(sha256_hex("abc") == "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad");
+  Sha256 pieces;
+  for (const char *c : {"a", "", "bc"}) pieces.add(c);
+  CHECK(pieces.hex() == sha256_hex("abc"));
   CHECK(sha256_hex("") == "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855");
   CHECK(content_id("v", "a") != content_id("v", "b"));
 }

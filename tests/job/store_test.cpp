@@ -69,6 +69,28 @@ TEST_CASE("decisions, sources and issue records are never changed, not even by h
   CHECK(s.issue_records().size() == 1);
 }
 
+TEST_CASE("a source is told from a changed one without being unpacked, in one piece or in several") {
+  TemporaryFolder folder;
+  std::string bytes;
+  for (int i = 0; i < 40000; ++i) bytes += std::to_string(i * 7919 % 10007) + "\n";
+  const Source source{sha256_hex(bytes), "field.txt", "control", utc_now()};
+  const std::size_t usual = Store::piece_bytes;
+  for (const std::size_t piece : {usual, std::size_t{20'000}}) {
+    Store::piece_bytes = piece;
+    const std::string path = folder / (std::to_string(piece) + ".tie");
+    Store::create(path).add_sources({{source, bytes}});
+    const std::string hash = Store::open(path).packed_hash(source.id);
+    CHECK(hash.size() == 64);
+    CHECK(Store::beside(path).packed_hash(source.id) == hash);
+    CHECK(Store::open(path).source_bytes(source.id) == bytes);
+    CHECK(Store::open(path).packed_hash("none").empty());
+    sql_on(path, "UPDATE sqlar SET data = substr(data, 1, 100) || x'00' || substr(data, 102) WHERE rowid = "
+                 "(SELECT max(rowid) FROM sqlar)");
+    CHECK(Store::open(path).packed_hash(source.id) != hash);
+  }
+  Store::piece_bytes = usual;
+}
+
 TEST_CASE("foreign, newer and damaged files are refused and left untouched") {
   TemporaryFolder folder;
   const std::string path = folder / "a.tie";

@@ -187,3 +187,42 @@ TEST_CASE("what cannot be planned says why, and the rest goes on") {
   CHECK(design(job).problem.empty());
   CHECK(design(job).run->result.marks.size() == 2);
 }
+
+TEST_CASE("a mark that only levels lead to has no place to be measured at until one is planned") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  for (const char *f : {"levels-1a.txt", "benchmarks.csv"})
+    job.take({std::string(AMPLETIE_SOURCE_DIR "/demo/levels/") + f});
+  job.decide("hold", "HB1", {{"how", "height"}}, "published benchmark");
+  solve(job);
+  plan(job, "session 1", {{"marks", "REFA,K1"}, {"start", "2026-06-02T08:00:00"}, {"minutes", 60}});
+  CHECK_THAT(item(job, "session 1").problem, Contains("where K1 is"));
+  plan(job, "mark K1", {{"east", 413500}, {"north", 5128900}, {"height", 640}});
+  CHECK(item(job, "mark K1").problem.empty());
+  CHECK(item(job, "session 1").problem.empty());
+  CHECK(reached(job, "K1").plan_known);
+  CHECK(reached(job, "K1").network_plan95 > 0.002);
+  CHECK(reached(job, "K1").network_plan95 < 0.05);
+  CHECK(reached(job, "K1").levels > 0);
+  // What only a planned line leads to has none either.
+  plan(job, "line 1", {{"from", "K1"}, {"to", "K9"}, {"km", 1.5}});
+  plan(job, "session 2", {{"marks", "REFA,K9"}, {"start", "2026-06-02T08:00:00"}, {"minutes", 60}});
+  CHECK(item(job, "line 1").problem.empty());
+  CHECK_THAT(item(job, "session 2").problem, Contains("where K9 is"));
+  CHECK_FALSE(reached(job, "K9").plan_known);
+}
+
+TEST_CASE("of what was not left out in turn nobody says that it can be spared") {
+  TemporaryFolder folder;
+  JobSettings s = demo_settings();
+  s.datum.geoid_sd = 0.005;
+  Job job = Job::create(folder / "a.tie", s);
+  job.take_bytes({{"control.csv", "mark,east,north,height\nA,410000,5123000,600\nB,410000,5123800,600\n"}});
+  for (const char *m : {"A", "B"}) job.decide("hold", m, {{"how", "full"}}, "");
+  job.begin_batch();
+  for (int i = 0; i < 42; ++i) plan(job, fmt::format("line {:02}", i), {{"from", "A"}, {"to", "B"}, {"km", 1.0}});
+  CHECK(job.end_batch().empty());
+  CHECK(item(job, "line 39").tried);
+  CHECK_FALSE(item(job, "line 40").tried);
+  CHECK_THROWS_WITH(plan(job, "session 1", {{"start", "soon"}}), Contains("no time"));
+}

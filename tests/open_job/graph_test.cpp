@@ -63,7 +63,8 @@ std::string picture(const JobSnapshot &s) {
   out += s.geoid_choice().file + "\n";
   const JobDesign &design = s.get(design_result());
   out += design.problem + design.sky + "\n";
-  for (const PlannedItem &i : design.items) out += fmt::format("{} {} {} {}\n", i.id, i.words, i.problem, i.redundancy);
+  for (const PlannedItem &i : design.items)
+    out += fmt::format("{} {} {} {}\n", i.id, i.words, i.problem, i.redundancy.value_or(-1));
   if (design.run)
     for (const AdjustedMark &m : design.run->result.marks) out += fmt::format("{} {}\n", m.name, m.cov_enu.trace());
   for (const auto &[name, p] : s.benchmarks()) out += fmt::format("{} {}\n", name, *p.height);

@@ -76,3 +76,24 @@ TEST_CASE("observations that were changed inside the job are found when it is op
   CHECK(d->about == "REFA-s1.rnx.gz");
   CHECK(job.snapshot()->occupations().size() == 1);
 }
+
+TEST_CASE("a reading that was kept badly is no damage of the source: it is read again") {
+  TemporaryFolder folder;
+  const std::string path = folder / "a.tie";
+  {
+    Job job = Job::create(path, demo_settings());
+    job.take({AMPLETIE_SOURCE_DIR "/demo/data/REFA-s1.rnx.gz"});
+    // What has just been taken is in memory: with the file out of the way it is still there.
+    std::filesystem::rename(path, path + ".away");
+    CHECK(job.snapshot()->occupations().at(0).file->whole()->epochs.size() > 100);
+    std::filesystem::rename(path + ".away", path);
+  }
+  for (const char *cbor : {"80", "A0", "81A0", "8101", "FF"}) {
+    INFO(cbor);
+    sql_on(path, std::string("UPDATE result SET data = x'") + cbor + "' WHERE kind = 'site'");
+    const Job job = Job::open(path);
+    CHECK_FALSE(doubt_of(job, "source damaged"));
+    REQUIRE(job.snapshot()->occupations().size() == 1);
+    CHECK(job.snapshot()->occupations()[0].mark == "REFA");
+  }
+}

@@ -13,22 +13,6 @@ using namespace ampletie::testing;
 using Catch::Matchers::Contains;
 
 namespace {
-constexpr double sd = 0.004;
-const Vec3 moving(0.014, -0.009, -0.02); ///< of mark 104, east, north, up, m/yr
-
-/// A campaign of fixes in one year, adjusted. Every job is in the frame at 2026.36, whenever it was measured.
-Job campaign(const std::string &path, int year, std::mt19937_64 &random) {
-  Surveyed f;
-  const Mat3 axes = local_axes(to_geodetic(f.base));
-  f.marks["104"] += axes.transpose() * moving * (year - 2023);
-  Job job = Job::create(path, Surveyed::settings());
-  job.take_bytes({{"control.csv", f.control()},
-                  {"fixes.csv", fixes(f, Vec3::Zero(), random, sd, true, 3, std::to_string(year) + "-06-30")}});
-  job.decide("hold", "B1", {{"how", "full"}}, "");
-  adjust(job);
-  return job;
-}
-
 std::string record_of(const std::string &path, int year, std::mt19937_64 &random) {
   return prepare_issue(campaign(path, year, random), {}).record.data.dump();
 }
@@ -60,7 +44,7 @@ TEST_CASE("three campaigns tell which mark moves, how fast, and how well that is
       if (x.name == "B1") continue;
       CHECK(x.times == 3);
       CHECK(x.stands == (x.name != "104"));
-      const Vec3 error = x.velocity - (x.name == "104" ? moving : Vec3::Zero());
+      const Vec3 error = x.velocity - (x.name == "104" ? moving_104 : Vec3::Zero());
       CHECK(error.dot(x.cov.inverse() * error) < 16);
       CHECK(std::sqrt(x.cov(0, 0)) < 0.003);
     }
@@ -118,4 +102,42 @@ TEST_CASE("of two times only, unevenness cannot be told; a jump between three is
   CHECK(j.times.size() == 3);
   CHECK_FALSE(j.standing.even);
   CHECK_THAT(motion_words(j, false), Contains("do NOT fit"));
+}
+
+TEST_CASE("what counts once, what is held in part and what was determined once take no part, and are said") {
+  TemporaryFolder folder;
+  std::mt19937_64 random(10);
+  const std::string first = record_of(folder / "1.tie", 2023, random);
+  Job job = campaign(folder / "2.tie", 2026, random, {"105"});
+  // Its own issue is no other time.
+  job.take_bytes({{"own.json", prepare_issue(job, {}).record.data.dump()}});
+  adjust(job);
+  CHECK_THAT(job.snapshot()->get(motions_result()).problem, Contains("same time as this job"));
+  job.take_bytes({{"first.json", first}});
+  adjust(job);
+  const JobMotions &m = job.snapshot()->get(motions_result());
+  REQUIRE(m.problem.empty());
+  CHECK(m.times.size() == 2);
+  CHECK(m.frame.marks.size() == 4);
+  std::string left;
+  for (const std::string &x : m.left_out) left += x + "\n";
+  CHECK_THAT(left, Contains("measured at the same time") && Contains("determined at one time only: 105"));
+  // A mark that an earlier time held in plan alone has no measured plan to compare: it neither moves nor stands.
+  auto held = nlohmann::json::parse(first);
+  const auto &marks = held.at("marks");
+  std::size_t at = 0;
+  while (marks[at].at("name") != "102") ++at;
+  for (std::size_t row = 0; row < held["covariance_enu"].size(); ++row)
+    for (std::size_t column = 0; column <= row; ++column)
+      for (std::size_t k : {3 * at, 3 * at + 1})
+        if (row == k || column == k) held["covariance_enu"][row][column] = 0;
+  held["observed_epoch"] = 2021.5;
+  job.take_bytes({{"held.json", held.dump()}});
+  adjust(job);
+  const JobMotions &h = job.snapshot()->get(motions_result());
+  REQUIRE(h.problem.empty());
+  for (const MarkMotion &x : h.standing.marks) CHECK(x.name != "102");
+  left.clear();
+  for (const std::string &x : h.left_out) left += x + "\n";
+  CHECK_THAT(left, Contains("102: held in plan or in height alone"));
 }

@@ -48,4 +48,21 @@ inline std::string fixes(const Surveyed &f, const Vec3 &moved, std::mt19937_64 &
   return out;
 }
 
+inline const Vec3 moving_104(0.014, -0.009, -0.02); ///< east, north, up, m/yr
+/// A campaign of fixes in one year, adjusted; mark 104 moves. Every job is in the frame at 2026.36, whenever it was
+/// measured. `more`: marks that other campaigns have not.
+inline Job campaign(const std::string &path, int year, std::mt19937_64 &random,
+                    const std::vector<std::string> &more = {}) {
+  Surveyed f;
+  const Mat3 axes = local_axes(to_geodetic(f.base));
+  f.marks["104"] += axes.transpose() * moving_104 * (year - 2023);
+  for (const std::string &name : more) f.marks[name] = f.marks["101"] + axes.transpose() * Vec3(90, 60, 5);
+  Job job = Job::create(path, Surveyed::settings());
+  job.take_bytes({{"control.csv", f.control()},
+                  {"fixes.csv", fixes(f, Vec3::Zero(), random, 0.004, true, 3, std::to_string(year) + "-06-30")}});
+  job.decide("hold", "B1", {{"how", "full"}}, "");
+  adjust(job);
+  return job;
+}
+
 } // namespace ampletie::testing

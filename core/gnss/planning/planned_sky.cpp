@@ -2,25 +2,29 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "gnss/model/sight.h"
-#include <Eigen/Geometry>
 #include <algorithm>
 #include <cmath>
 
 namespace ampletie {
 namespace {
 
-/// BeiDou's satellites above the equator stand still; their messages are in a turned frame (BDS-SIS-ICD B1I, 5.2.4.12).
+/// BeiDou's satellites above the equator stand still, and low in most skies.
 bool geostationary(const Ephemeris &e) {
   return e.sat.system == 'C' && e.sqrt_a > 6400 && std::abs(e.i0) < radians(20);
 }
 
-PlannedSky::Elements elements_of_message(const Ephemeris &e) {
-  return {e.sat, e.toe, e.sqrt_a * e.sqrt_a, e.ecc, e.i0, e.omega0, e.omega_dot, e.omega, e.m0, e.delta_n};
+/// A round orbit; angles in degrees.
+Ephemeris slot(SatId sat, double semi_major_m, double inclination, double node, double latitude_argument) {
+  Ephemeris e;
+  e.sat = sat, e.sqrt_a = std::sqrt(semi_major_m), e.i0 = radians(inclination), e.omega0 = radians(node),
+  e.m0 = radians(latitude_argument);
+  return e;
 }
 
-/// Slots of a nominal constellation; angles in degrees, counted from some instant that does not matter.
-std::vector<PlannedSky::Elements> nominal_constellation() {
-  std::vector<PlannedSky::Elements> out;
+/// Slots of a nominal constellation, counted from some instant that does not matter.
+std::map<SatId, Ephemeris> nominal_constellation() {
+  std::map<SatId, Ephemeris> out;
+  const auto add = [&](const Ephemeris &e) { out[e.sat] = e; };
   // Arguments of latitude of planes A to F, whose nodes follow at 60°.
   constexpr double first_node = 272.847;
   constexpr double slots[6][4] = {{268.126, 161.786, 11.676, 41.806},  {80.956, 173.336, 309.976, 204.376},
@@ -28,41 +32,11 @@ std::vector<PlannedSky::Elements> nominal_constellation() {
                                   {197.046, 302.596, 66.066, 333.686}, {238.886, 345.226, 105.206, 135.346}};
   std::uint8_t number = 1;
   for (int plane = 0; plane < 6; ++plane)
-    for (double u : slots[plane])
-      out.push_back(
-          {{'G', number++}, {}, 26559.7e3, 0, radians(55), radians(first_node + 60 * plane), 0, 0, radians(u), 0});
+    for (double u : slots[plane]) add(slot({'G', number++}, 26559.7e3, 55, first_node + 60 * plane, u));
   number = 1;
   for (int plane = 0; plane < 3; ++plane)
-    for (int slot = 0; slot < 8; ++slot)
-      out.push_back({{'E', number++},
-                     {},
-                     29599.8e3,
-                     0,
-                     radians(56),
-                     radians(120.0 * plane),
-                     0,
-                     0,
-                     radians(45.0 * slot + 15.0 * plane),
-                     0});
+    for (int k = 0; k < 8; ++k) add(slot({'E', number++}, 29599.8e3, 56, 120.0 * plane, 45.0 * k + 15.0 * plane));
   return out;
-}
-
-/// Kepler's equation; quick for orbits as round as these.
-double eccentric_anomaly(double mean, double ecc) {
-  double e = mean;
-  for (int i = 0; i < 12; ++i) e -= (e - ecc * std::sin(e) - mean) / (1 - ecc * std::cos(e));
-  return e;
-}
-
-Vec3 position_of(const PlannedSky::Elements &s, GpsTime t) {
-  const double since = t - s.toe;
-  const double mean = s.anomaly + (std::sqrt(gm_earth / s.a) / s.a + s.motion_step) * since;
-  const double e = eccentric_anomaly(std::remainder(mean, 2 * M_PI), s.ecc);
-  const double anomaly = std::atan2(std::sqrt(1 - s.ecc * s.ecc) * std::sin(e), std::cos(e) - s.ecc);
-  const double u = anomaly + s.perigee, r = s.a * (1 - s.ecc * std::cos(e));
-  const double node = s.node + (s.node_rate - omega_earth) * since - omega_earth * s.toe.time_of_week();
-  const Vec3 in_plane(r * std::cos(u), r * std::sin(u), 0);
-  return Eigen::AngleAxisd(node, Vec3::UnitZ()) * (Eigen::AngleAxisd(s.inclination, Vec3::UnitX()) * in_plane);
 }
 
 const std::map<char, std::vector<Signal>> &planned_signals() {
@@ -76,14 +50,13 @@ const std::map<char, std::vector<Signal>> &planned_signals() {
 
 PlannedSky::PlannedSky(const std::vector<std::shared_ptr<const NavigationFile>> &navigation, double position_sd)
     : position_sd_(position_sd) {
-  std::map<SatId, const Ephemeris *> newest;
   for (const auto &file : navigation)
-    for (const Ephemeris &e : file->ephemerides) {
+    for (Ephemeris e : file->ephemerides) {
       if (e.health != 0 || geostationary(e) || !planned_signals().count(e.sat.system)) continue;
-      const Ephemeris *&now = newest[e.sat];
-      if (!now || now->toe < e.toe) now = &e;
+      e.idot = 0; // of hours, not of weeks
+      const auto [now, fresh] = all_.try_emplace(e.sat, e);
+      if (!fresh && now->second.toe < e.toe) now->second = e;
     }
-  for (const auto &[sat, e] : newest) all_.push_back(elements_of_message(*e));
   // A handful of satellites is no sky.
   nominal_ = all_.size() < 15;
   if (nominal_) all_ = nominal_constellation();
@@ -91,17 +64,14 @@ PlannedSky::PlannedSky(const std::vector<std::shared_ptr<const NavigationFile>> 
 
 std::optional<GpsTime> PlannedSky::elements_of() const {
   if (nominal_) return {};
-  return std::max_element(all_.begin(), all_.end(), [](const Elements &a, const Elements &b) { return a.toe < b.toe; })
-      ->toe;
+  GpsTime newest = all_.begin()->second.toe;
+  for (const auto &[sat, e] : all_) newest = std::max(newest, e.toe);
+  return newest;
 }
 
 std::optional<SatelliteState> PlannedSky::at(SatId sat, GpsTime transmission, GpsTime) const {
-  const auto s = std::find_if(all_.begin(), all_.end(), [&](const Elements &e) { return e.sat == sat; });
-  if (s == all_.end()) return {};
-  SatelliteState out;
-  out.position = position_of(*s, transmission);
-  out.velocity = (position_of(*s, transmission + 0.5) - position_of(*s, transmission + -0.5));
-  return out;
+  const auto e = all_.find(sat);
+  return e == all_.end() ? std::nullopt : std::optional(evaluate(e->second, transmission));
 }
 
 OccupationModel planned_occupation(const PlannedSky &sky, const Vec3 &marker, GpsTime start, double minutes,
@@ -110,38 +80,33 @@ OccupationModel planned_occupation(const PlannedSky &sky, const Vec3 &marker, Gp
   OccupationModel out;
   const Geodetic place = to_geodetic(marker);
   const Mat3 axes = local_axes(place);
-  const StandardDelay air(place, start, {});
+  const StandardDelay air(place, start);
   out.marker = marker, out.height = place.h, out.interval = interval_s, out.receiver = "planned";
   out.signals = planned_signals();
-  std::map<SatId, bool> up;
+  std::set<SatId> up;
   const auto count = static_cast<int>(std::floor(60 * minutes / interval_s)) + 1;
   for (int k = 0; k < count; ++k) {
     ModelledEpoch e;
     e.time = start + interval_s * k;
-    for (const PlannedSky::Elements &s : sky.satellites()) {
-      const Vec3 sight = position_of(s, e.time + -0.075) - marker;
-      const Vec3 enu = axes * sight.normalized();
-      const double elevation = std::asin(enu.z());
-      bool &seen = up[s.sat];
-      if (elevation < radians(mask_deg)) {
-        seen = false;
+    for (const auto &[sat, elements] : sky.satellites()) {
+      const Vec3 unit = sight(sky, sat, marker, e.time, e.time)->unit;
+      const Look l = look(axes, unit);
+      if (l.elevation < radians(mask_deg)) {
+        up.erase(sat);
         continue;
       }
       ModelledObservation o;
-      o.sat = s.sat;
-      if (!seen) o.slip = 0xFF;
-      seen = true;
+      o.sat = sat;
+      if (up.insert(sat).second) o.slip = 0xFF; // it rises
       o.code.fill(NAN), o.phase.fill(NAN);
-      for (std::size_t i = 0; i < planned_signals().at(s.sat.system).size(); ++i) o.code[i] = 0, o.phase[i] = 0;
-      o.unit = sight.normalized();
-      o.elevation = static_cast<float>(elevation);
-      o.azimuth = static_cast<float>(std::atan2(enu.x(), enu.y()));
+      for (std::size_t i = 0; i < planned_signals().at(sat.system).size(); ++i) o.code[i] = 0, o.phase[i] = 0;
+      o.unit = unit;
+      o.elevation = static_cast<float>(l.elevation), o.azimuth = static_cast<float>(l.azimuth);
       double mapping = 1;
-      air(elevation, mapping);
+      air(l.elevation, mapping);
       o.wet_mapping = static_cast<float>(mapping);
-      e.sats.push_back(o);
+      e.sats.push_back(o); // in the order of satellites
     }
-    std::sort(e.sats.begin(), e.sats.end(), [](const auto &a, const auto &b) { return a.sat < b.sat; });
     out.epochs.push_back(std::move(e));
   }
   return out;

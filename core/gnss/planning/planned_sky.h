@@ -17,19 +17,12 @@ public:
   std::string name() const override { return "planned"; }
   double position_sd() const override { return position_sd_; }
 
-  /// Mean elements; angles in radians, the node from Greenwich at the beginning of the week of `toe`.
-  struct Elements {
-    SatId sat;
-    GpsTime toe;
-    double a = 0, ecc = 0, inclination = 0, node = 0, node_rate = 0, perigee = 0, anomaly = 0, motion_step = 0;
-  };
-  const std::vector<Elements> &satellites() const { return all_; }
-  bool nominal() const { return nominal_; }
-  /// Newest elements; nothing of a nominal sky.
+  const std::map<SatId, Ephemeris> &satellites() const { return all_; }
+  /// Time of the newest elements; nothing of a nominal sky.
   std::optional<GpsTime> elements_of() const;
 
 private:
-  std::vector<Elements> all_;
+  std::map<SatId, Ephemeris> all_;
   double position_sd_;
   bool nominal_ = false;
 };

@@ -1,6 +1,8 @@
 #include "job/decisions/field.h"
+#include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
+#include <cmath>
 #include <fmt/format.h>
 
 namespace ampletie {
@@ -40,6 +42,13 @@ double read_number(const char *words, const std::string &text, double least, dou
 
 double check_number(const char *words, const json &v, double least, double most, const char *unit) {
   return within(words, v.is_number() ? std::optional(v.get<double>()) : std::nullopt, least, most, unit);
+}
+
+json read_angle(const std::string &text, double most) {
+  if (text.empty()) return {};
+  const auto a = parse_angle_deg(text);
+  if (!a || std::abs(*a) > most) refuse("\"" + text + "\" is no angle in degrees");
+  return *a;
 }
 
 Field<InState> number_in(const char *name, const char *words, std::map<std::string, Decided<double>> JobState::*at,

@@ -1,4 +1,5 @@
 #pragma once
+#include "base/text.h"
 #include "job/state.h"
 
 namespace ampletie {
@@ -61,6 +62,26 @@ Field<Edits> number(const char *name, const char *words, Slot<double> Edits::*at
           [=](Edits &e, const nlohmann::json &v, long decision) {
             e.*at = {v.is_null() ? std::nullopt : std::optional(check_number(words, v, least, most, unit)), decision};
           }};
+}
+
+/// A number that is typed, bounded and said in a unit of the trade, of which `size` makes that of the decision.
+template <class Edits>
+Field<Edits> scaled(const char *name, const char *words, Slot<double> Edits::*at, double least, double most,
+                    const char *unit, double size) {
+  Field<Edits> f = number(name, words, at, size * least, size * most, unit, 1 / size);
+  f.read = [=](const std::string &t) {
+    return t.empty() ? nlohmann::json() : nlohmann::json(size * read_number(words, t, least, most, unit));
+  };
+  return f;
+}
+
+/// An angle in any writing, degrees.
+nlohmann::json read_angle(const std::string &text, double most);
+template <class Edits>
+Field<Edits> angle(const char *name, const char *words, Slot<double> Edits::*at, double most = 360) {
+  Field<Edits> f = number(name, words, at, -most, most, "°");
+  f.read = [=](const std::string &t) { return read_angle(t, most); };
+  return f;
 }
 
 /// A text; `needed`: it cannot be given up by an empty one.
@@ -151,6 +172,7 @@ template <class What> struct Said {
     for (const auto &[name, v] : value.items()) {
       const auto *f = find_field(What::fields(), name);
       if (!f) fields::refuse(std::string(What::noun) + " has " + field_names(What::fields()) + "; no \"" + name + "\"");
+      if constexpr (requires { What::require(about, name); }) What::require(about, name);
       f->keep(edits, v, decision);
     }
     if constexpr (requires { What::tidy(s, about); }) What::tidy(s, about);
@@ -168,6 +190,16 @@ template <class What> nlohmann::json typed_field(const std::string &name, const 
   const auto *f = find_field(What::fields(), name);
   if (!f) fields::refuse(std::string(What::noun) + " has " + field_names(What::fields()) + "; no \"" + name + "\"");
   return f->read(text);
+}
+
+/// Words NAME=VALUE, from one of them on, as what is said of a thing.
+template <class What> nlohmann::json typed_fields(const std::vector<std::string> &words, std::size_t first) {
+  nlohmann::json out;
+  for (std::size_t i = first; i < words.size(); ++i) {
+    const auto [name, text] = name_value(words[i]);
+    out[name] = typed_field<What>(name, text);
+  }
+  return out;
 }
 
 } // namespace ampletie

@@ -1,7 +1,5 @@
-#include "base/angle.h"
 #include "datum/fit/frame_fit.h"
 #include "job/decisions/things.h"
-#include <cmath>
 
 namespace ampletie {
 namespace {
@@ -23,16 +21,6 @@ Field<Edits> word(const char *name, const char *words, fields::Slot<std::string>
 
 const Fields<FitEdits> &FitThing::fields() {
   using namespace ampletie::fields;
-  const auto angle = [](const char *name, const char *words, Slot<double> FitEdits::*at) {
-    Field<FitEdits> f = number(name, words, at, -360, 360, "°");
-    f.read = [](const std::string &t) {
-      if (t.empty()) return json();
-      const auto a = parse_angle_deg(t);
-      if (!a || std::abs(*a) > 360) refuse("\"" + t + "\" is no angle in degrees");
-      return json(*a);
-    };
-    return f;
-  };
   static const Fields<FitEdits> all{
       text("mark", "a grid of its own by", &FitEdits::mark),
       text("toward", "turned toward", &FitEdits::toward),

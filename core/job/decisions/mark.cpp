@@ -117,6 +117,14 @@ Field<InState> name_of_a_list(const char *name, const char *words, std::string L
       name, words, [=](const std::string &t) { return json(checked(t)); },
       [=](ListReading &l, const json &v) { l.*at = v.is_null() ? "" : checked(v.get<std::string>()); });
 }
+/// A year or a day as a decimal year; throws `InputError` for what is neither.
+double year_of(const std::string &t) {
+  if (const auto day = parse_iso(t)) return decimal_year(*day);
+  const auto year = parse_number(t);
+  if (!year) fields::refuse("\"" + t + "\" is no year and no day (2026-05-12)");
+  return *year;
+}
+
 /// A text that is looked at when it is typed; `check` throws `InputError`.
 Field<InState> typed_of_a_list(const char *name, const char *words, std::string ListReading::*at,
                                void (*check)(const std::string &)) {
@@ -187,10 +195,7 @@ const Fields<SourceThing::Edits> &SourceThing::fields() {
       shift_of_a_list("add_north", "added to north", &ListReading::add_north),
       frame_of_a_list(),
       typed_of_a_list("epoch", "its coordinates are of", &ListReading::epoch,
-                      [](const std::string &t) {
-                        if (!parse_number(t) && !parse_iso(t))
-                          refuse("\"" + t + "\" is no year and no day (2026-05-12)");
-                      }),
+                      [](const std::string &t) { static_cast<void>(year_of(t)); }),
       typed_of_a_list("crs", "its coordinates are in", &ListReading::crs,
                       [](const std::string &t) { static_cast<void>(Projection(t)); }),
       name_of_a_list("vertical", "its heights are in", &ListReading::vertical, {}),
@@ -221,15 +226,13 @@ const Fields<SourceThing::Edits> &SourceThing::fields() {
        }},
       {"observed", "its marks were measured at", "", 1,
        [](const std::string &t) {
-         if (!parse_number(t) && !parse_iso(t)) refuse("\"" + t + "\" is no year and no day (2026-05-12)");
+         static_cast<void>(year_of(t));
          return json(t);
        },
        [](E &e, const json &v, long decision) {
-         const std::string t = v.get<std::string>();
-         const auto day = parse_iso(t);
-         const auto year = day ? std::optional(decimal_year(*day)) : parse_number(t);
-         if (!year || *year < 1900 || *year > 2200) refuse("\"" + t + "\" is no time of a measurement");
-         e.first->observed[e.second] = {*year, decision};
+         const double year = year_of(v.get<std::string>());
+         if (year < 1900 || year > 2200) refuse("\"" + v.get<std::string>() + "\" is no time of a measurement");
+         e.first->observed[e.second] = {year, decision};
        }},
       {"interpolation", "read", "", 1,
        [](const std::string &t) {

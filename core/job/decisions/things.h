@@ -121,9 +121,9 @@ struct PlanThing {
   static constexpr const char *prefix = "plan:";
   static constexpr const char *noun = "a plan";
   static const Fields<PlanEdits> &fields();
-  static PlanEdits &of(JobState &s, const Id &id); ///< throws `InputError` for what is no kind of plan
-  static void tidy(JobState &s, const Id &id);     ///< throws for what a plan of this kind has not
-  static std::vector<std::string> fields_of(const std::string &kind);
+  static PlanEdits &of(JobState &s, const Id &id);             ///< throws `InputError` for what is no kind of plan
+  static void require(const Id &id, const std::string &field); ///< throws for what a plan of this kind has not
+  static const std::vector<std::string> &fields_of(const std::string &kind); ///< throws for what is no kind
 };
 
 struct AskedThing {
