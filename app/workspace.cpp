@@ -10,6 +10,7 @@
 #include "publication/provisional_issue.h"
 #include "publication/traverse_report.h"
 #include "render/render.h"
+#include "results/tracks.h"
 #include "results/vector_keeper.h"
 #include <QCoreApplication>
 #include <QEventLoop>
@@ -34,6 +35,20 @@ void Workspace::measure_from_selection() {
   if (!job_) return;
   measuring_from_ = selection_.kind == "mark" && selection_.id != measuring_from_ ? selection_.id : std::string();
   Q_EMIT selection_changed();
+}
+
+const TrackResult *Workspace::track(const std::string &id) const {
+  if (!job_) return nullptr;
+  const auto &all = job_->tracks();
+  const auto it = std::find_if(all.begin(), all.end(), [&](const TrackResult &t) { return t.id == id; });
+  return it == all.end() ? nullptr : &*it;
+}
+
+const TrackResult *Workspace::track_of_stop(const std::string &id) const {
+  if (!job_) return nullptr;
+  for (const TrackResult &t : job_->tracks())
+    if (stop_of(t, id)) return &t;
+  return nullptr;
 }
 
 const MeasuredVector *Workspace::measured(const std::string &id) const {
@@ -256,9 +271,12 @@ void Workspace::stop() {
 
 bool Workspace::solve(const std::set<std::string> &only) {
   if (!job_ || busy()) return false;
-  run("Solving vectors",
-      [this, known = job_->vectors(), only](std::shared_ptr<const JobSnapshot> s,
-                                            const Progress &p) -> std::function<QString()> {
+  run("Solving",
+      [this, known = job_->vectors(), tracks = job_->tracks(), only](std::shared_ptr<const JobSnapshot> s,
+                                                                     const Progress &p) -> std::function<QString()> {
+        // Which antennas moved decides what is a vector and what is a track.
+        const auto found = std::make_shared<FoundMotions>(find_motions(*s, 0, p));
+        s = with_motions(s, *found);
         // Each vector goes into the file as it comes: a long solution that is interrupted is not lost.
         const auto keeper =
             std::make_shared<VectorKeeper>([this, generation = generation_.load()](std::vector<StoredResult> packed) {
@@ -271,11 +289,15 @@ bool Workspace::solve(const std::set<std::string> &only) {
             });
         const auto keep = [keeper](const VectorResult &v) { (*keeper)(v); };
         auto result = std::make_shared<std::vector<VectorResult>>();
+        auto moved = std::make_shared<std::vector<TrackResult>>(tracks);
         try {
-          *result = solve_vectors(*s, known, 0, p, only, keep);
+          const bool any = !s->get(plan_result()).empty();
+          if (any || s->moving().empty()) *result = solve_vectors(*s, known, 0, p, only, keep);
+          if (only.empty() && !s->moving().empty()) *moved = solve_tracks(*s, tracks, p);
         } catch (const Cancelled &) {
           keeper->flush();
-          return [this] {
+          return [this, found] {
+            job_->accept_motions(*found);
             job_->take_kept_vectors();
             return QString("stopped; what was solved until then is kept");
           };
@@ -283,11 +305,15 @@ bool Workspace::solve(const std::set<std::string> &only) {
         // Packed here, so that the window does not wait for it.
         auto stored = std::make_shared<std::vector<StoredResult>>();
         for (const VectorResult &v : *result) stored->push_back(to_stored(v));
-        return [this, result, stored] {
+        return [this, result, stored, found, moved] {
+          job_->accept_motions(*found);
+          if (!moved->empty() || !job_->tracks().empty()) job_->accept_tracks(std::move(*moved));
           job_->accept_vectors(std::move(*result), std::move(*stored));
           int fixed = 0;
           for (const auto &v : job_->vectors()) fixed += v.error.empty() && v.solved->solution == Solution::fixed;
-          return QString("%1 of %2 vectors fixed").arg(fixed).arg(job_->vectors().size());
+          QString out = QString("%1 of %2 vectors fixed").arg(fixed).arg(job_->vectors().size());
+          if (const auto n = job_->tracks().size()) out += QString(", %1 track%2").arg(n).arg(n == 1 ? "" : "s");
+          return out;
         };
       });
   return true;
@@ -356,7 +382,8 @@ QString Workspace::issue_provisional(const QString &folder, const std::string &t
 const Workspace::Index &Workspace::index() const {
   if (index_.of != job_->snapshot()) {
     index_ = {job_->snapshot(), {}, {}};
-    for (const Occupation &o : index_.of->occupations()) index_.occupations.emplace(o.id, &o);
+    for (const auto *list : {&index_.of->occupations(), &index_.of->moving()})
+      for (const Occupation &o : *list) index_.occupations.emplace(o.id, &o);
     for (const VectorResult &v : index_.of->vectors()) index_.vectors.emplace(v.id, &v);
   }
   return index_;

@@ -100,6 +100,9 @@ public:
   const std::string &measuring_from() const { return measuring_from_; } ///< mark; empty: nothing is measured
   /// Null: there is none of this id.
   const MeasuredVector *measured(const std::string &id) const;
+  /// Null: there is none of this id.
+  const TrackResult *track(const std::string &id) const;
+  const TrackResult *track_of_stop(const std::string &id) const;
   void select(const QString &kind, const std::string &id);
   void go(Section s) { Q_EMIT section_wanted(s); }
 

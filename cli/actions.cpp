@@ -118,6 +118,11 @@ int cmd_set(Sitting &here, const Arguments &a) {
     set_traverses(job, a.words, a.because, a.ahead);
     return here.finish();
   }
+  if (kind == "stop") {
+    if (a.words.size() < 3) throw InputError("a stop needs its name or id, and mark= or code=");
+    job.decide("set", resolve_one(job, a.words[1], "stop"), typed_fields<StopThing>(a.words, 2), a.because);
+    return here.finish();
+  }
   if (kind == "accuracy") {
     if (a.words.size() < 3) throw InputError("accuracy needs a mark or a beginning with *, and plan=, height= or of=");
     const auto marks = known_marks(job);
@@ -212,6 +217,8 @@ int cmd_release(Sitting &here, const Arguments &a) {
 }
 
 const Occupation *occupation_of(const Job &job, const std::string &id) {
+  for (const Occupation &o : job.snapshot()->moving())
+    if (o.id == id) return &o;
   for (const Occupation &o : job.snapshot()->occupations())
     if (o.id == id) return &o;
   return nullptr;
@@ -220,9 +227,9 @@ const Occupation *occupation_of(const Job &job, const std::string &id) {
 int cmd_item(Sitting &here, const Arguments &a, bool leave_out) {
   Job &job = here.job(a.job);
   if (leave_out && a.because.empty()) throw InputError("leaving something out needs --because");
-  const auto items = resolve(
-      job, a.item,
-      {"occupation", "vector", "measured vector", "run", "reading", "setup", "pointing", "route", "source", "span"});
+  const auto items = resolve(job, a.item,
+                             {"occupation", "vector", "measured vector", "track", "stop", "run", "reading", "setup",
+                              "pointing", "route", "source", "span"});
   for (const Named &n : items) {
     const bool out = job.state().left_out.count(n.id) > 0;
     const bool idle = leave_out ? out
@@ -239,8 +246,28 @@ int cmd_item(Sitting &here, const Arguments &a, bool leave_out) {
   return here.finish();
 }
 
+void solve_job_vectors(Job &job, unsigned threads, const Progress &progress) {
+  const auto keeper =
+      std::make_shared<VectorKeeper>([&](std::vector<StoredResult> packed) { job.keep_vectors(packed); });
+  const auto keep = [keeper](const VectorResult &solved) { (*keeper)(solved); };
+  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), threads, progress, {}, keep));
+  int fixed = 0, all = 0;
+  for (const auto &r : job.vectors()) ++all, fixed += r.error.empty() && r.solved->solution == Solution::fixed;
+  print(fmt::format("{} vectors, {} fixed\n", all, fixed));
+  if (const std::string thinned = thinned_pairs(*job.snapshot()); !thinned.empty()) print(thinned + "\n");
+}
+
+void solve_job_tracks(Job &job, const Progress &progress) {
+  job.accept_tracks(solve_tracks(*job.snapshot(), job.tracks(), progress));
+  for (const TrackResult &t : job.tracks())
+    print(t.error.empty() ? fmt::format("track of {} from {}: {} epochs, {:.1f} % fixed, {} stops\n", t.rover, t.base,
+                                        t.solved->epochs.size(), 100 * t.fixed_share(), t.stops.size())
+                          : fmt::format("track of {}: {}\n", t.rover, t.error));
+}
+
 int cmd_solve(Sitting &here, const Arguments &a) {
-  if (a.what != "vectors") throw InputError("only vectors are solved in this version");
+  if (!a.what.empty() && a.what != "vectors" && a.what != "tracks")
+    throw InputError("what is solved is vectors or tracks, not \"" + a.what + "\"");
   Job &job = here.job(a.job);
   if (job.store().read_only()) throw InputError(a.job, 0, job.store().why_read_only() + ": nothing could be kept");
   nlohmann::json v;
@@ -255,17 +282,13 @@ int cmd_solve(Sitting &here, const Arguments &a) {
   if (!a.orbits.empty() && a.orbits != job.state().settings.orbits) v["orbits"] = setting_value("orbits", a.orbits);
   if (!v.empty()) job.decide("set", "solve", v, "asked for with solve");
   const Progress progress;
-  const auto keeper =
-      std::make_shared<VectorKeeper>([&](std::vector<StoredResult> packed) { job.keep_vectors(packed); });
-  const auto keep = [keeper](const VectorResult &solved) { (*keeper)(solved); };
-  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), a.threads, progress, {}, keep));
-  int fixed = 0, all = 0;
-  for (const auto &r : job.vectors()) ++all, fixed += r.error.empty() && r.solved->solution == Solution::fixed;
-  print(fmt::format("{} vectors, {} fixed\n", all, fixed));
-  if (const std::string thinned = thinned_pairs(*job.snapshot()); !thinned.empty()) print(thinned + "\n");
+  job.accept_motions(find_motions(*job.snapshot(), a.threads, progress));
+  const bool tracks = a.what == "tracks" || (a.what.empty() && !job.snapshot()->moving().empty());
+  if (a.what != "tracks" && (!tracks || !job.snapshot()->get(plan_result()).empty()))
+    solve_job_vectors(job, a.threads, progress);
+  if (tracks) solve_job_tracks(job, progress);
   return here.finish();
 }
-
 int cmd_adjust(Sitting &here, const Arguments &a) {
   Job &job = here.job(a.job);
   if (job.store().read_only()) throw InputError(a.job, 0, job.store().why_read_only() + ": nothing could be kept");

@@ -93,8 +93,8 @@ CommandLine::CommandLine() {
   because(c);
   command("undo", "withdraw the last decision");
   command("redo", "make the last withdrawn decision again");
-  c = command("solve", "solve vectors");
-  c->add_option("WHAT", a.what, "vectors");
+  c = command("solve", "solve vectors and tracks");
+  c->add_option("WHAT", a.what, "vectors or tracks; both unless said");
   c->add_option("--mask", a.mask, "elevation mask, degrees");
   c->add_option("--interval", a.interval, "seconds");
   c->add_option("--orbits", a.orbits, "broadcast or precise");

@@ -19,7 +19,7 @@ struct Arguments {
   unsigned threads = 0;
   bool free = false, minimal = false, ahead = false, all = false, json = false, weighted = false, levels = false,
        traverses = false, plan = false;
-  std::string what = "vectors", systems, sessions, pairs;
+  std::string what, systems, sessions, pairs;
   double frequencies = 0;
   std::vector<std::string> centre;
   std::string of_job, what_kind;
@@ -39,9 +39,9 @@ struct CommandLine {
 
 /// The lists that `show` knows, in order of the work.
 inline constexpr const char *list_titles[] = {
-    "sources", "occupations", "vectors",  "loops", "runs",   "heights",   "setups", "traverses",  "network",
-    "marks",   "comparison",  "fits",     "pairs", "also",   "groups",    "change", "velocities", "plan",
-    "lists",   "geoids",      "measured", "way",   "doubts", "decisions", "results"};
+    "sources",    "occupations", "vectors", "tracks",     "stops",    "loops", "runs",   "heights",   "setups",
+    "traverses",  "network",     "marks",   "comparison", "fits",     "pairs", "also",   "groups",    "change",
+    "velocities", "plan",        "lists",   "geoids",     "measured", "way",   "doubts", "decisions", "results"};
 std::string list_names();
 
 } // namespace ampletie::cli

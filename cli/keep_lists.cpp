@@ -15,6 +15,7 @@ void keep_lists(const std::string &path, const Job &job) {
   lists.code = job.open_doubts() ? 1 : 0;
   for (const std::string list : list_titles) {
     if (list == "results") continue; // tells of the program that runs
+    if (list == "tracks") continue;  // hundreds of thousands of epochs
     try {
       const auto all = rows(job, list, false);
       lists.texts[list] = table(all), lists.texts[list + " --json"] = all.dump(1) + "\n";

@@ -23,8 +23,14 @@ struct Candidate {
 
 void add_gnss(std::vector<Candidate> &out, const Job &job, const std::vector<std::string> &kinds) {
   if (wanted(kinds, "occupation"))
-    for (const Occupation &o : job.snapshot()->occupations())
-      out.push_back({"occupation", o.id, {o.id, o.mark, o.mark + "@" + iso(o.start)}});
+    for (const auto *list : {&job.snapshot()->occupations(), &job.snapshot()->moving()})
+      for (const Occupation &o : *list)
+        out.push_back({"occupation", o.id, {o.id, o.mark, o.mark + "@" + iso(o.start)}});
+  if (wanted(kinds, "track"))
+    for (const TrackResult &t : job.tracks()) out.push_back({"track", t.id, {t.id, t.rover}});
+  if (wanted(kinds, "stop"))
+    for (const TrackResult &t : job.tracks())
+      for (const TrackStop &x : t.stops) out.push_back({"stop", x.id, {x.id, x.name, x.name + "@" + iso_ms(x.start)}});
   if (wanted(kinds, "vector")) {
     std::set<std::string> seen;
     for (const VectorResult &v : job.vectors())

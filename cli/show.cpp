@@ -18,6 +18,7 @@
 #include "results/between.h"
 #include "results/control_record.h"
 #include "results/measured_record.h"
+#include "results/track_record.h"
 #include <fmt/format.h>
 
 namespace ampletie::cli {
@@ -38,7 +39,12 @@ ordered_json sources(const Job &job) {
 
 ordered_json occupation_rows(const Job &job) {
   auto out = ordered_json::array();
-  for (const Occupation &o : job.snapshot()->occupations()) {
+  std::vector<const Occupation *> all;
+  for (const auto *list : {&job.snapshot()->occupations(), &job.snapshot()->moving()})
+    for (const Occupation &o : *list) all.push_back(&o);
+  std::stable_sort(all.begin(), all.end(), [](const auto *a, const auto *b) { return a->start < b->start; });
+  for (const Occupation *each : all) {
+    const Occupation &o = *each;
     auto systems = ordered_json::array();
     for (char c : o.systems) systems.push_back(std::string(1, c));
     out.push_back({{"id", o.id},
@@ -54,7 +60,7 @@ ordered_json occupation_rows(const Job &job) {
                    {"measured_to", o.measured_to},
                    {"slant", o.slant},
                    {"set_up", o.setup},
-                   {"moving", false},
+                   {"moving", o.moving},
                    {"source", o.source_name},
                    {"epochs", o.epochs},
                    {"systems", systems},
@@ -403,6 +409,8 @@ constexpr List lists[] = {
     {"sources", sources},
     {"occupations", occupation_rows},
     {"vectors", [](const Job &job) { return vector_rows(job, false); }},
+    {"tracks", [](const Job &job) { return track_rows(job.tracks()); }},
+    {"stops", [](const Job &job) { return stop_rows(job.tracks()); }},
     {"loops", loop_rows},
     {"runs", run_rows},
     {"heights", height_rows},

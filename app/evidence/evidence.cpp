@@ -272,11 +272,14 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
       if (open)
         add_action(
             text(c.words),
-            !c.hold.empty()    ? "It can be released again"
-            : !c.route.empty() ? "A decision about this traverse; it can be taken back"
-                               : "Said of the whole list; it can be taken back",
+            !c.hold.empty()         ? "It can be released again"
+            : !c.occupation.empty() ? "A decision about this occupation; it can be taken back"
+            : !c.route.empty()      ? "A decision about this traverse; it can be taken back"
+                                    : "Said of the whole list; it can be taken back",
             [this, c] {
-              if (!c.route.empty())
+              if (!c.occupation.empty())
+                w_.decide_typed<OccupationThing>({c.occupation}, c.field, text(c.value), reason_->text());
+              else if (!c.route.empty())
                 w_.decide_typed<RouteThing>({c.route}, c.field, text(c.value), reason_->text());
               else if (c.hold.empty())
                 w_.decide_typed<SourceThing>({c.source}, c.field, text(c.value), reason_->text());
@@ -361,6 +364,10 @@ void EvidencePanel::refresh() {
       about_vector(html, *w_.vector(s.id));
     else if (const MeasuredVector *v = s.kind == "measured" ? w_.measured(s.id) : nullptr)
       about_measured(html, *v);
+    else if (s.kind == "track" && w_.track(s.id))
+      about_track(html, *w_.track(s.id));
+    else if (s.kind == "stop" && w_.track_of_stop(s.id))
+      about_stop(html, *w_.track_of_stop(s.id), *stop_of(*w_.track_of_stop(s.id), s.id));
     else if (s.kind == "level line" && w_.job().snapshot()->levels().line(s.id))
       about_level_line(html, *w_.job().snapshot()->levels().line(s.id));
     else if (s.kind == "traverse" && w_.job().snapshot()->traverses().line(s.id))

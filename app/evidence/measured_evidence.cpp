@@ -11,7 +11,10 @@
 namespace ampletie::app {
 
 void EvidencePanel::about_measured(QString &html, const MeasuredVector &v) {
-  html += heading(v.fix ? "Fix" : "Vector of others", escaped(v.from) + " → " + escaped(v.to),
+  html += heading(v.stop  ? "Stop"
+                  : v.fix ? "Fix"
+                          : "Vector of others",
+                  escaped(v.from) + " → " + escaped(v.to),
                   !v.used              ? "left out: " + escaped(v.left_out_because)
                   : !v.problem.empty() ? QString("not used")
                   : v.check            ? QString("check: compared, never used")

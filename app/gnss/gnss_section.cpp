@@ -6,9 +6,12 @@ namespace ampletie::app {
 static void gnss_status(const Job &job, SectionStatus &out) {
   using State = SectionStatus::State;
   const auto &occupations = job.snapshot()->occupations();
-  if (occupations.empty()) return;
-  if (job.vectors().empty()) {
-    out.verdict = QString("%1 occupations to solve").arg(occupations.size());
+  const std::size_t moving = job.snapshot()->moving().size();
+  if (occupations.empty() && moving == 0) return;
+  std::size_t solved = 0, off = 0;
+  for (const TrackResult &t : job.tracks()) (t.error.empty() && !t.stale ? solved : off) += t.used;
+  if (job.vectors().empty() && solved + off == 0) {
+    out.verdict = QString("%1 occupations to solve").arg(occupations.size() + moving);
     out.state = State::to_do;
     return;
   }
@@ -21,10 +24,12 @@ static void gnss_status(const Job &job, SectionStatus &out) {
   }
   out.verdict = QString("%1 fixed").arg(fixed) + (other ? QString(" · %1 float").arg(other) : "") +
                 (failed ? QString(" · %1 failed").arg(failed) : "");
+  if (solved + off) out.verdict += QString(" · %1 track%2").arg(solved + off).arg(solved + off == 1 ? "" : "s");
   out.state = State::clean;
   add_doubts(job, Section::gnss, out);
   if (const auto n = job.unsolved()) out.state = State::to_do, out.verdict = QString("%1 to solve").arg(n);
   if (due) out.state = State::stale, out.verdict = QString("%1 to solve together").arg(due);
+  if (off) out.state = State::stale, out.verdict = QString("%1 tracks to solve").arg(off);
   if (stale) out.state = State::stale, out.verdict = QString("%1 out of date").arg(stale);
 }
 

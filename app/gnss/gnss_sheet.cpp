@@ -1,5 +1,6 @@
 #include "app/gnss/gnss_sheet.h"
 #include "adjustment/statistics.h"
+#include "app/gnss/track_part.h"
 #include "app/gnss/vector_panel.h"
 #include "app/widgets/closure_plot.h"
 #include "app/widgets/plan_view.h"
@@ -44,6 +45,8 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
   add_part("Vectors", vectors_, stack_);
   add_part("Occupations", occupations_, stack_);
   add_part("Closures", closures_, stack_);
+  tracks_ = new TrackPart(w_);
+  add_part("Tracks", tracks_, stack_);
   auto *upper = new QHBoxLayout;
   upper->setSpacing(10);
   upper->addWidget(stack_, 19);
@@ -52,10 +55,15 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
   beside->addWidget(new PlanView(w_, false));
   beside->addWidget(closure_plot_);
   upper->addWidget(beside, 9);
-  connect(stack_, &QStackedWidget::currentChanged, this,
-          [this, beside] { beside->setCurrentIndex(stack_->currentWidget() == closures_ ? 1 : 0); });
+  auto *panel = new VectorPanel(w_);
+  connect(stack_, &QStackedWidget::currentChanged, this, [this, beside, panel] {
+    beside->setCurrentIndex(stack_->currentWidget() == closures_ ? 1 : 0);
+    // Tracks bring their own pictures.
+    const bool tracks = stack_->currentWidget() == tracks_;
+    beside->setVisible(!tracks), panel->setVisible(!tracks);
+  });
   body()->addLayout(upper, 5);
-  body()->addWidget(new VectorPanel(w_), 5);
+  body()->addWidget(panel, 5);
   set_action("Solve vectors", "Solve vectors");
   auto *report = add_side_action("Report …", "GNSS evidence report");
   report->setToolTip("Everything a checker wants to see of the GNSS work, as a page or a PDF");
@@ -81,6 +89,7 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
   refresh_when_seen(this, w_, [this] { refresh(); });
   refresh_when_seen(vectors_, w_, [this, follow] { fill_vectors(), follow(); });
   refresh_when_seen(occupations_, w_, [this] { fill_occupations(); });
+  refresh_when_seen(tracks_, w_, [this] { tracks_->refresh(); });
   refresh_with_judgement(closures_, w_, [this] { fill_closures(); });
   connect(&w_, &Workspace::judged, this, [this] { refresh(); });
   connect(&w_, &Workspace::selection_changed, this, follow);
@@ -94,6 +103,10 @@ void GnssSheet::choose_closure(const std::string &id) {
 }
 
 void GnssSheet::toggle_use() {
+  if (stack_->currentWidget() == tracks_) {
+    tracks_->toggle_use();
+    return;
+  }
   const VectorResult *v = w_.selected_vector();
   if (v)
     w_.decide(v->used ? "leave-out" : "use", v->id, nlohmann::json::object(),
@@ -106,6 +119,7 @@ void GnssSheet::refresh() {
   set_count(0, job ? count(w_.job().vectors()) : 0);
   set_count(1, job ? count(w_.job().snapshot()->occupations()) : 0);
   set_count(2, job ? count(w_.job().loops().loops) : 0);
+  set_count(3, job ? count(w_.job().tracks()) : 0);
   // Before anything is solved the occupations are what there is to see.
   const bool nothing = !job || w_.job().vectors().empty();
   if (nothing != nothing_solved_) {

@@ -4,8 +4,9 @@
 namespace ampletie::app {
 class ClosurePlot;
 class TableCard;
+class TrackPart;
 
-/// Vectors with the plan and the residuals of the chosen one.
+/// Vectors with the plan and the residuals of the chosen one; tracks of moving receivers.
 class GnssSheet : public Sheet {
   Q_OBJECT
 public:
@@ -23,6 +24,7 @@ private:
   TableCard *vectors_, *occupations_, *closures_;
   QStackedWidget *stack_;
   ClosurePlot *closure_plot_;
+  TrackPart *tracks_;
   bool nothing_solved_ = false;
 };
 

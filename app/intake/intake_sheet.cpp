@@ -83,7 +83,11 @@ QString IntakeSheet::edit(const std::string &id, int column, const QString &valu
 void IntakeSheet::refresh() {
   std::vector<Row> occ, src, drops;
   if (w_.has_job()) {
-    for (const Occupation &o : w_.job().snapshot()->occupations()) {
+    std::vector<const Occupation *> all;
+    for (const auto *list : {&w_.job().snapshot()->occupations(), &w_.job().snapshot()->moving()})
+      for (const Occupation &o : *list) all.push_back(&o);
+    for (const Occupation *each : all) {
+      const Occupation &o = *each;
       Row r;
       r.id = o.id;
       r.dim = !o.used;
@@ -107,7 +111,7 @@ void IntakeSheet::refresh() {
                  cell(o.slant ? "yes" : "no", "slant"),
                  Cell{o.antenna_height ? QString::number(*o.antenna_height, 'f', 4) : QString("?"),
                       o.antenna_height.value_or(0), o.antenna_height ? QColor() : ink::failed, !o.antenna_height},
-                 cell(text(o.setup), "set_up")};
+                 o.moving ? cell("moves", "moving") : cell(text(o.setup), "set_up")};
       occ.push_back(std::move(r));
     }
     for (const auto &c : w_.job().snapshot()->contents())

@@ -13,6 +13,7 @@
 #include "formats/rtcm3.h"
 #include "formats/shift_tiff.h"
 #include "formats/sinex.h"
+#include "formats/stop_list.h"
 #include "formats/vector_list.h"
 #include <map>
 
@@ -31,6 +32,7 @@ const std::string &kind_name(FileKind kind) {
                                                      {FileKind::control, "control list"},
                                                      {FileKind::landxml_points, "points of a LandXML file"},
                                                      {FileKind::vector_list, "vectors and fixes"},
+                                                     {FileKind::stop_list, "stops of a moving receiver"},
                                                      {FileKind::landxml_vectors, "vectors of a LandXML file"},
                                                      {FileKind::issue_record, "record of issued control"},
                                                      {FileKind::sinex, "solution (SINEX)"},
@@ -107,6 +109,7 @@ Recognition recognise(std::string_view c) {
   if (looks_like_issue_record(c)) return {FileKind::issue_record, {}};
   if (looks_like_position_report(c)) return {FileKind::position_report, {}};
   if (looks_like_vector_list(c)) return {FileKind::vector_list, {}};
+  if (looks_like_stop_list(c)) return {FileKind::stop_list, {}};
   if (looks_like_control_list(c)) return {FileKind::control, {}};
   return {FileKind::unknown,
           "a text whose kind is not recognised. A level book or field book: take it with --as levels "

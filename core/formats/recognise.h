@@ -17,6 +17,7 @@ enum class FileKind {
   control,
   landxml_points,
   vector_list,
+  stop_list,
   landxml_vectors,
   issue_record,
   sinex,

@@ -127,6 +127,12 @@ const Reader readers[] = {
        c.measured = kept(read_vector_list(utf8));
        c.cut_off = broken_off(utf8);
      }},
+    {FileKind::stop_list, "stops",
+     [](const Given &g, SourceContent &c) {
+       const std::string utf8 = utf8_text(g.text);
+       c.stops = kept(read_stop_list(utf8));
+       c.cut_off = broken_off(utf8);
+     }},
     {FileKind::landxml_vectors, "vectors",
      [](const Given &g, SourceContent &c) { c.measured = kept(read_landxml_vectors(g.text)); }},
     {FileKind::shift_grid, "shift", [](const Given &g, SourceContent &c) { c.shift = kept(read_ntv2(g.text)); }},

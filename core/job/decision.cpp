@@ -25,13 +25,15 @@ template <class What> constexpr TargetRow named(Thing::Kind thing) {
 
 /// Of what is used or left out, and nothing else.
 Meaning nothing_to_say(std::string, const json &) {
-  throw InputError("of a vector or fix that others measured can only be said whether it is used");
+  throw InputError("of a track, or of a vector or fix that others measured, can only be said whether it is used");
 }
 
 constexpr TargetRow targets[] = {
     {"o-", 0, about<OccupationThing>, Thing::Kind::occupation},
     {"v-", 0, about_vector, Thing::Kind::vector},
     {"x-", 0, nothing_to_say, Thing::Kind::measured},
+    {"m-", 0, nothing_to_say, Thing::Kind::track},
+    {"k-", 0, about<StopThing>, Thing::Kind::stop},
     {"l-", 0, about<RunThing>, Thing::Kind::level_line},
     {"r-", 0, about<SightThing>, Thing::Kind::sight},
     {"t-", 0, about<SetupThing>, Thing::Kind::station},

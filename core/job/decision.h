@@ -58,11 +58,11 @@ struct Withdrawn {
 };
 
 /// Everything that can be decided. How to add one: docs/how-to-add.md.
-using Meaning =
-    std::variant<SettingsSaid, VectorSaid, Said<OccupationThing>, Said<RunThing>, Said<SightThing>, Said<StaffThing>,
-                 Said<InstrumentThing>, Said<SetupThing>, Said<PointingThing>, Said<RouteThing>, Said<StyleThing>,
-                 Said<FitThing>, Said<PairThing>, Said<AlsoThing>, Said<GroupThing>, Said<PlanThing>, Said<AskedThing>,
-                 Said<MarkThing>, Said<SourceThing>, HoldSaid, Released, LeftOut, UsedAgain, DoubtAccepted, Withdrawn>;
+using Meaning = std::variant<SettingsSaid, VectorSaid, Said<OccupationThing>, Said<StopThing>, Said<RunThing>,
+                             Said<SightThing>, Said<StaffThing>, Said<InstrumentThing>, Said<SetupThing>,
+                             Said<PointingThing>, Said<RouteThing>, Said<StyleThing>, Said<FitThing>, Said<PairThing>,
+                             Said<AlsoThing>, Said<GroupThing>, Said<PlanThing>, Said<AskedThing>, Said<MarkThing>,
+                             Said<SourceThing>, HoldSaid, Released, LeftOut, UsedAgain, DoubtAccepted, Withdrawn>;
 
 /// What an entry of the log means. Throws `InputError` when it cannot be read.
 Meaning meaning_of(const Decision &d);

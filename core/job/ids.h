@@ -12,6 +12,7 @@ template <class Tag> struct Id {
 
 using SourceId = Id<struct SourceTag>;         ///< SHA-256 of the bytes
 using OccupationId = Id<struct OccupationTag>; ///< "o-…"
+using StopId = Id<struct StopTag>;             ///< "k-…": a standstill of a track
 using VectorId = Id<struct VectorTag>;         ///< "v-…"
 using RunId = Id<struct RunTag>;               ///< "l-…": a levelled run, or a part of one
 using SightId = Id<struct SightTag>;           ///< "r-…": a staff reading

@@ -40,6 +40,8 @@ std::vector<Slice> slices_of(const Meaning &m) {
           return {Slice::vector_settings};
         else if constexpr (std::is_same_v<T, Said<OccupationThing>>)
           return {Slice::occupations};
+        else if constexpr (std::is_same_v<T, Said<StopThing>>)
+          return {Slice::stops};
         else if constexpr (among<T, Said<RunThing>, Said<SightThing>, Said<StaffThing>>)
           return {Slice::levelling};
         else if constexpr (std::is_same_v<T, Said<InstrumentThing>>)
@@ -90,6 +92,7 @@ const char *slice_name(Slice s) {
                                    "settings: judgement",
                                    "settings of single vectors",
                                    "said of occupations",
+                                   "said of stops",
                                    "said of levels",
                                    "instrument cards",
                                    "said of set-ups",
@@ -111,6 +114,8 @@ const char *slice_name(Slice s) {
                                    "decisions that cannot be read",
                                    "sources",
                                    "solved vectors",
+                                   "solved tracks",
+                                   "movements found",
                                    "adjusted network",
                                    "issue records"};
   static_assert(std::size(names) == slice_count);

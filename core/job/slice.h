@@ -19,6 +19,7 @@ enum class Slice {
   settings_judgement,
   vector_settings,
   occupations,
+  stops,     ///< of tracks
   levelling, ///< runs, readings, staffs
   instruments,
   stations, ///< set-ups and pointings
@@ -40,6 +41,8 @@ enum class Slice {
   unreadable,
   contents, ///< the sources themselves
   solved,   ///< vectors as they were solved
+  tracks,   ///< the same of tracks
+  motions,  ///< which antennas were found to move
   adjusted, ///< the network as it was adjusted
   issued,   ///< records
   count

@@ -25,7 +25,13 @@ template <class T> struct Decided {
 struct OccupationEdits {
   Decided<std::optional<std::string>> mark, antenna, measured_to, setup;
   Decided<std::optional<double>> measured, east, north, azimuth_deg, pressure, temperature, humidity;
-  Decided<std::optional<bool>> slant;
+  Decided<std::optional<bool>> slant, moving;
+  Decided<std::optional<std::string>> base; ///< mark that a moving receiver is solved from
+};
+
+/// What the surveyor said about a stop of a track.
+struct StopEdits {
+  Decided<std::optional<std::string>> mark, code;
 };
 
 /// A mark that is held or checked.
@@ -214,6 +220,7 @@ struct JobState {
   JobSettings settings;
   std::map<std::string, long> setting_decisions; ///< setting name → decision
   std::map<std::string, OccupationEdits> occupations;
+  std::map<std::string, StopEdits> stops;
   std::map<std::string, RunEdits> runs;
   std::map<std::string, SetupEdits> setups;
   std::map<std::string, PointingEdits> pointings;
@@ -232,6 +239,7 @@ struct JobState {
   std::map<std::string, Decided<std::string>> recipes;     ///< source → recipe
   std::map<std::string, Decided<ListReading>> lists;       ///< source → what was said of all of its marks
   Decided<std::string> geoid; ///< source whose grid gives physical heights; empty: the register's
+  std::map<std::string, Decided<double>> added_seconds; ///< list of stops → what makes its times GPS time, s
   std::map<std::string, Decided<bool>>
       bases_published;                             ///< source of fixes → that bases stood on their published places
   std::map<std::string, Decided<double>> observed; ///< record → decimal year that its marks were measured at

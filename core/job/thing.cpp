@@ -8,9 +8,9 @@ const char *section_code(Section s) {
 }
 
 const char *words(Thing::Kind k) {
-  constexpr const char *all[] = {"",         "source",     "occupation", "vector",   "measured",
-                                 "loop",     "level line", "sight",      "station",  "pointing",
-                                 "traverse", "mark",       "instrument", "decision", "doubt"};
+  constexpr const char *all[] = {"",         "source", "occupation", "vector",   "measured", "track",
+                                 "stop",     "loop",   "level line", "sight",    "station",  "pointing",
+                                 "traverse", "mark",   "instrument", "decision", "doubt"};
   return all[static_cast<int>(k)];
 }
 

@@ -16,6 +16,8 @@ struct Thing {
     occupation,
     vector,
     measured, ///< a vector or fix that others measured
+    track,    ///< of a moving receiver
+    stop,     ///< a standstill of a track
     loop,
     level_line,
     sight,   ///< a staff reading

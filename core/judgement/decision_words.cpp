@@ -1,4 +1,5 @@
 #include "judgement/decision_words.h"
+#include "results/tracks.h"
 #include <fmt/format.h>
 
 namespace ampletie {
@@ -6,7 +7,12 @@ namespace ampletie {
 DecisionWords::DecisionWords(const JobSnapshot &s, const std::vector<VectorResult> &vectors,
                              const std::vector<Doubt> &doubts, const std::vector<Decision> &log)
     : log_(log) {
-  for (const Occupation &o : s.occupations()) names_[o.id] = occupation_name(o);
+  for (const auto *list : {&s.occupations(), &s.moving()})
+    for (const Occupation &o : *list) names_[o.id] = occupation_name(o);
+  for (const TrackResult &t : s.get(tracks_result())) {
+    names_[t.id] = "track of " + t.rover + " from " + t.base;
+    for (const TrackStop &x : t.stops) names_[x.id] = "stop " + x.name + " at " + iso_ms(x.start).substr(11);
+  }
   for (const VectorResult &v : vectors) names_[v.id] = "vector " + v.from + " → " + v.to;
   for (const auto &c : s.contents()) names_[c.source.id] = "file " + c.source.name;
   for (const LevelSource &src : s.levels().sources)

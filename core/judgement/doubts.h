@@ -13,6 +13,7 @@ struct Correction {
   std::string words, source, field, value; ///< a field of `SourceThing`, and its value
   std::string hold{};                      ///< or the mark to hold, as `value` says
   std::string route{};                     ///< or the set-up of whose traverse `field` becomes `value`
+  std::string occupation{};                ///< or the occupation whose `field` does
 };
 
 /// What the software cannot settle and the surveyor must.
@@ -42,6 +43,8 @@ void misplaced_doubts(DoubtList &list, const JobSnapshot &s);
 void geoid_doubts(DoubtList &list, const JobSnapshot &s);
 /// Frame fits: what fails, what nobody checks, what lies beyond them.
 void fit_doubts(DoubtList &list, const JobSnapshot &s);
+/// Tracks and what was found to move: what was not solved, gaps of the base, stops that are not what they should be.
+void track_doubts(DoubtList &list, const JobSnapshot &s);
 /// Vectors and fixes that others measured: what runs on default weights, is not fixed, or cannot be used.
 void measured_doubts(DoubtList &list, const JobSnapshot &s);
 /// Further systems that marks were to be issued in and are not.

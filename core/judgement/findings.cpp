@@ -8,6 +8,7 @@
 #include "judgement/unit_doubts.h"
 #include "judgement/vector_doubts.h"
 #include "results/measured.h"
+#include "results/tracks.h"
 
 namespace ampletie {
 namespace {
@@ -187,6 +188,15 @@ const Doubts &measured_doubts_result() {
   return r;
 }
 
+const Doubts &track_doubts_result() {
+  static const Doubts r{"doubts: tracks",
+                        Section::gnss,
+                        {&tracks_result(), &occupations_result(), &moving_result(), &belonging_result()},
+                        {Slice::settings_datum, Slice::settings_network, Slice::use_of_vectors},
+                        found_by(track_doubts)};
+  return r;
+}
+
 const Doubts &also_doubts_result() {
   static const Doubts r{
       "doubts: further systems", Section::datum, {&also_result(), &network_result()}, {}, found_by(also_doubts)};
@@ -217,14 +227,14 @@ const Doubts &issue_doubts_result() {
 }
 
 const Doubts &targetless_result() {
-  static const Doubts r{
-      "doubts: targets of decisions",
-      Section::intake,
-      {&contents_result(), &occupations_result(), &vectors_result(), &levels_result(), &traverses_result()},
-      {Slice::vector_settings, Slice::occupations, Slice::levelling, Slice::stations, Slice::routes, Slice::recipes,
-       Slice::use_of_sources, Slice::use_of_occupations, Slice::use_of_vectors, Slice::use_of_levels,
-       Slice::use_of_stations},
-      found_by(targetless_doubts)};
+  static const Doubts r{"doubts: targets of decisions",
+                        Section::intake,
+                        {&contents_result(), &occupations_result(), &moving_result(), &tracks_result(),
+                         &vectors_result(), &levels_result(), &traverses_result()},
+                        {Slice::vector_settings, Slice::occupations, Slice::stops, Slice::levelling, Slice::stations,
+                         Slice::routes, Slice::recipes, Slice::use_of_sources, Slice::use_of_occupations,
+                         Slice::use_of_vectors, Slice::use_of_levels, Slice::use_of_stations},
+                        found_by(targetless_doubts)};
   return r;
 }
 
@@ -234,7 +244,7 @@ const std::vector<const Doubts *> &sections() {
       &vector_doubts_result(),   &closure_doubts_result(), &level_doubts_result(),   &traverse_doubts_result(),
       &same_marks_result(),      &books_result(),          &datum_doubts_result(),   &geoid_doubts_result(),
       &fit_doubts_result(),      &also_doubts_result(),    &network_doubts_result(), &issue_doubts_result(),
-      &measured_doubts_result(), &targetless_result()};
+      &measured_doubts_result(), &track_doubts_result(),   &targetless_result()};
   return all;
 }
 

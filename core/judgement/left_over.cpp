@@ -16,7 +16,10 @@ bool in_network(const NetworkRun &run, const std::string &mark) {
 void add_measured(std::vector<LeftOver> &out, const JobSnapshot &s, const std::set<std::string> &files) {
   for (const MeasuredVector &v : s.get(measured_result()))
     if (!files.count(v.source_id) && !v.in_network())
-      out.push_back({v.fix ? "fix" : "measured vector", v.name_and_where(),
+      out.push_back({v.stop  ? "stop"
+                     : v.fix ? "fix"
+                             : "measured vector",
+                     v.name_and_where(),
                      !v.used   ? v.left_out_because
                      : v.check ? "a check: compared, never used"
                                : v.problem});

@@ -56,7 +56,8 @@ void of_one_list(DoubtList &list, const std::string &id, const std::string &file
 
 void measured_doubts(DoubtList &list, const JobSnapshot &s) {
   std::map<std::string, std::vector<const MeasuredVector *>> by_list;
-  for (const MeasuredVector &v : s.get(measured_result())) by_list[v.source_id].push_back(&v);
+  for (const MeasuredVector &v : s.get(measured_result()))
+    if (!v.stop) by_list[v.source_id].push_back(&v);
   for (const auto &[id, all] : by_list) of_one_list(list, id, all.front()->source_name, all);
 }
 

@@ -1,6 +1,7 @@
 #include "base/hash.h"
 #include "judgement/doubt_list.h"
 #include "results/measured.h"
+#include "results/tracks.h"
 #include <fmt/format.h>
 #include <set>
 
@@ -17,7 +18,15 @@ std::set<std::string> ids_of(K kind, const JobSnapshot &s) {
     for (const SourceContent &c : s.contents()) out.insert(c.source.id);
     break;
   case K::occupation:
-    for (const Occupation &o : s.occupations()) out.insert(o.id);
+    for (const auto *list : {&s.occupations(), &s.moving()})
+      for (const Occupation &o : *list) out.insert(o.id);
+    break;
+  case K::track:
+  case K::stop:
+    for (const TrackResult &t : s.get(tracks_result())) {
+      out.insert(t.id);
+      for (const TrackStop &x : t.stops) out.insert(x.id);
+    }
     break;
   case K::vector:
     for (const VectorResult &v : s.vectors()) out.insert(v.id);

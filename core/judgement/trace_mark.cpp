@@ -156,7 +156,7 @@ private:
   void through_measured() {
     for (const MeasuredVector &v : s.get(measured_result())) {
       if (!influences.count(v.id)) continue;
-      out.push_back({1, "measured", fmt::format("{} {}", v.fix ? "fix" : "vector", v.name()),
+      out.push_back({1, "measured", fmt::format("{} {}", v.kind(), v.name()),
                      fmt::format("{}{}, weight {}", v.status_words.empty() ? "status not said" : v.status_words,
                                  v.base_words.empty() ? "" : ", its base " + v.base_words, v.weight_words),
                      "", 0, 0, v.id});

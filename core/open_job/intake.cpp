@@ -70,6 +70,11 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
     return fmt::format("grid of shifts from {} to {}, {}; a control list in the older datum can go through it (Datum, "
                        "Lists), and so can the job's grid (shifts=yes)",
                        c.shift->from, c.shift->to, c.shift->extent_words());
+  if (c.stops) {
+    std::string unread;
+    for (const std::string &u : c.stops->unread_columns) unread += (unread.empty() ? "; not read: " : ", ") + u;
+    return fmt::format("{} stops of a moving receiver{}", c.stops->rows.size(), unread);
+  }
   if (c.measured) {
     const auto fixes =
         std::count_if(c.measured->rows.begin(), c.measured->rows.end(), [](const MeasuredRow &r) { return r.fix(); });

@@ -212,6 +212,19 @@ void Job::reload() {
   contents_ = std::make_shared<const Contents>(read_contents());
   solved_ = std::make_shared<const std::vector<VectorResult>>(stored_vectors());
   issued_ = std::make_shared<const std::vector<IssueRecord>>(store_.issue_records());
+  std::vector<TrackResult> tracks;
+  FoundMotions motions;
+  // A cache written by another version is computed again.
+  for (const StoredResult &r : store_.results("track")) try {
+      tracks.push_back(track_from_stored(r));
+    } catch (const std::exception &) {
+    }
+  for (const StoredResult &r : store_.results("motion")) try {
+      motions[r.id] = motion_from_stored(r);
+    } catch (const std::exception &) {
+    }
+  tracks_ = std::make_shared<const std::vector<TrackResult>>(std::move(tracks));
+  motions_ = std::make_shared<const FoundMotions>(std::move(motions));
   look_again();
   const auto kept = store_.results("network");
   const bool same = !kept.empty() && kept.front().fingerprint == snapshot_->get(network_key_result());
@@ -243,9 +256,11 @@ void Job::look_again() {
   for (const SourceContent &c : *contents_) key(Slice::contents) += c.source.id + c.source.damage;
   key(Slice::contents) = sha256_hex(key(Slice::contents));
   key(Slice::solved) = std::to_string(solved_times_);
+  key(Slice::tracks) = std::to_string(tracks_times_);
+  for (const auto &[id, m] : *motions_) key(Slice::motions) += id;
   if (adjusted_) key(Slice::adjusted) = adjusted_->fingerprint;
   for (const IssueRecord &r : *issued_) key(Slice::issued) += r.id + r.sha256 + r.damage;
-  in.solved = solved_, in.adjusted = adjusted_, in.issued = issued_;
+  in.solved = solved_, in.tracks = tracks_, in.motions = motions_, in.adjusted = adjusted_, in.issued = issued_;
   snapshot_ = std::make_shared<const JobSnapshot>(std::move(in), snapshot_.get());
 }
 
@@ -409,6 +424,25 @@ void Job::accept_vectors(std::vector<VectorResult> vectors, std::vector<StoredRe
     for (const VectorResult &v : *solved_) stored.push_back(to_stored(v));
   }
   store_.put_results("vector", stored);
+  look_again();
+}
+
+void Job::accept_tracks(std::vector<TrackResult> tracks) {
+  std::vector<StoredResult> stored;
+  for (const TrackResult &t : tracks) stored.push_back(to_stored(t));
+  store_.put_results("track", stored);
+  tracks_ = std::make_shared<const std::vector<TrackResult>>(std::move(tracks));
+  ++tracks_times_;
+  look_again();
+}
+
+void Job::accept_motions(const FoundMotions &found) {
+  if (found.empty()) return;
+  FoundMotions all = *motions_;
+  std::vector<StoredResult> stored;
+  for (const auto &[id, m] : found) all[id] = m, stored.push_back(to_stored(id, m));
+  if (!store_.read_only()) store_.add_results(stored);
+  motions_ = std::make_shared<const FoundMotions>(std::move(all));
   look_again();
 }
 

@@ -6,6 +6,7 @@
 #include "judgement/record_compare.h"
 #include "judgement/trace.h"
 #include "open_job/intake.h"
+#include "results/tracks.h"
 
 namespace ampletie {
 
@@ -81,6 +82,10 @@ public:
   /// Takes over what a worker computed; results that no longer fit the job are marked stale.
   /// `stored` are the same vectors packed for the file, when the worker has done that already.
   void accept_vectors(std::vector<VectorResult> vectors, std::vector<StoredResult> stored = {});
+  /// The same of tracks, and of which antennas were found to move.
+  void accept_tracks(std::vector<TrackResult> tracks);
+  void accept_motions(const FoundMotions &found);
+  const std::vector<TrackResult> &tracks() const { return now()->get(tracks_result()); }
   void accept_network(NetworkRun run);
   void add_issue_record(const IssueRecord &r);
 
@@ -124,7 +129,9 @@ private:
   std::shared_ptr<const std::vector<VectorResult>> solved_ = std::make_shared<std::vector<VectorResult>>();
   std::shared_ptr<const NetworkRun> adjusted_;
   std::shared_ptr<const std::vector<IssueRecord>> issued_ = std::make_shared<std::vector<IssueRecord>>();
-  long solved_times_ = 0;
+  std::shared_ptr<const std::vector<TrackResult>> tracks_ = std::make_shared<std::vector<TrackResult>>();
+  std::shared_ptr<const FoundMotions> motions_ = std::make_shared<FoundMotions>();
+  long solved_times_ = 0, tracks_times_ = 0;
   std::shared_ptr<const JobSnapshot> snapshot_;
   std::map<std::string, VectorResult> before_;
   bool beside_ = false, behind_ = false;

@@ -318,13 +318,36 @@ const Result<Contents> &contents_result() {
   return r;
 }
 
-const Result<std::vector<Occupation>> &occupations_result() {
+namespace {
+const Result<std::vector<Occupation>> &every_occupation() {
   static const Result<std::vector<Occupation>> r{
-      "occupations",
+      "occupations, moving ones too",
       Section::intake,
       {&contents_result()},
-      {Slice::occupations, Slice::use_of_occupations, Slice::use_of_sources, Slice::marks},
-      [](const JobSnapshot &s) { return occupations(s.contents(), s.state()); }};
+      {Slice::occupations, Slice::use_of_occupations, Slice::use_of_sources, Slice::marks, Slice::motions},
+      [](const JobSnapshot &s) { return occupations(s.contents(), s.state(), found_motions(s)); }};
+  return r;
+}
+std::vector<Occupation> those_that(const JobSnapshot &s, bool move) {
+  std::vector<Occupation> out = s.get(every_occupation());
+  std::erase_if(out, [move](const Occupation &o) { return o.moving != move; });
+  return out;
+}
+} // namespace
+
+const Result<std::vector<Occupation>> &occupations_result() {
+  static const Result<std::vector<Occupation>> r{
+      "occupations", Section::intake, {&every_occupation()}, {}, [](const JobSnapshot &s) {
+        return those_that(s, false);
+      }};
+  return r;
+}
+
+const Result<std::vector<Occupation>> &moving_result() {
+  static const Result<std::vector<Occupation>> r{
+      "moving receivers", Section::gnss, {&every_occupation()}, {}, [](const JobSnapshot &s) {
+        return those_that(s, true);
+      }};
   return r;
 }
 
@@ -383,7 +406,7 @@ const Result<std::vector<PlannedVector>> &plan_result() {
   static const Result<std::vector<PlannedVector>> r{
       "plan of vectors",
       Section::gnss,
-      {&contents_result(), &occupations_result(), &belonging_result()},
+      {&contents_result(), &occupations_result(), &moving_result(), &belonging_result()},
       {Slice::settings_datum, Slice::settings_vectors, Slice::settings_orbits, Slice::settings_sessions,
        Slice::vector_settings, Slice::use_of_vectors, Slice::use_of_occupations},
       plan_vectors};
@@ -535,6 +558,7 @@ const Result<JobDesign> &design_result() {
 const std::vector<ListSource> &JobSnapshot::lists() const { return get(lists_result()); }
 const Contents &JobSnapshot::contents() const { return get(contents_result()); }
 const std::vector<Occupation> &JobSnapshot::occupations() const { return get(occupations_result()); }
+const std::vector<Occupation> &JobSnapshot::moving() const { return get(moving_result()); }
 const std::map<std::string, PublishedMark> &JobSnapshot::published() const { return get(belonging_result()).published; }
 const std::map<std::string, PublishedMark> &JobSnapshot::benchmarks() const {
   return get(belonging_result()).benchmarks;

@@ -37,6 +37,7 @@ struct TraverseSupport {
 const Result<std::vector<ListSource>> &lists_result();
 const Result<Contents> &contents_result();
 const Result<std::vector<Occupation>> &occupations_result();
+const Result<std::vector<Occupation>> &moving_result();
 const ResultBase &occupied_marks(); ///< of the occupations where they stand, not what was measured there
 const Result<std::map<std::string, PublishedMark>> &listed_result(); ///< published, whether it can be or not
 const Result<Belonging> &belonging_result();

@@ -5,6 +5,7 @@
 #include "base/size_words.h"
 #include "base/text.h"
 #include "results/job_results.h"
+#include "results/tracks.h"
 #include <cmath>
 #include <fmt/format.h>
 
@@ -224,7 +225,9 @@ void find_repeated(std::vector<MeasuredVector> &all) {
 }
 } // namespace
 
-std::string MeasuredVector::where() const { return fmt::format("{}:{}", source_name, line); }
+std::string MeasuredVector::where() const {
+  return stop ? source_name + " at " + time.substr(11) : fmt::format("{}:{}", source_name, line);
+}
 
 std::map<std::string, const MeasuredVector *> measured_by_id(const std::vector<MeasuredVector> &all) {
   std::map<std::string, const MeasuredVector *> out;
@@ -236,15 +239,47 @@ std::string measured_id(const std::string &source_id, long line) {
   return fmt::format("x-{}.{}", source_id.substr(0, 10), line);
 }
 
+namespace {
+/// The stops of the job's tracks that count for a mark.
+void add_stops(const JobSnapshot &s, std::vector<MeasuredVector> &out) {
+  for (const TrackResult &t : s.get(tracks_result())) {
+    if (!t.error.empty()) continue;
+    for (const TrackStop &x : t.stops) {
+      if (x.mark.empty()) continue;
+      MeasuredVector v;
+      v.id = x.id, v.stop = true, v.from = t.base, v.to = x.mark, v.from_setup = t.base_setup,
+      v.to_setup = x.id + ":to";
+      v.session = t.id, v.d = x.d, v.cov = x.cov, v.common = x.common, v.frame = t.frame, v.epoch = t.epoch;
+      v.status = x.solution == TrackState::fixed  ? Status::fixed
+                 : x.solution == TrackState::code ? Status::code
+                                                  : Status::floating;
+      v.status_words = state_name(x.solution);
+      v.time = iso_ms(x.start), v.code = x.code, v.epochs = static_cast<int>(x.epochs), v.satellites = x.satellites;
+      v.duration_s = x.stop - x.start;
+      v.weight_words = "as solved, with what the stops of its track share";
+      for (const Occupation &o : s.moving())
+        if (o.id == t.rover_occupations.front()) v.source_id = o.source_id, v.source_name = o.source_name;
+      v.used = x.used && t.used, v.left_out_because = t.used ? x.left_out_because : t.left_out_because;
+      if (v.from == v.to) v.problem = "both its ends are the same mark here";
+      if (x.solution < TrackState::floating) v.problem = "only its codes were solved";
+      out.push_back(std::move(v));
+    }
+  }
+}
+} // namespace
+
 std::vector<MeasuredVector> measured_vectors(const JobSnapshot &s) {
   std::vector<MeasuredVector> out;
   const Contents &all = s.contents();
+  add_stops(s, out);
   if (std::none_of(all.begin(), all.end(), [](const SourceContent &c) { return c.measured != nullptr; })) return out;
   try {
     const JobDatum datum = job_datum(s);
+    std::vector<MeasuredVector> listed;
     for (const SourceContent &c : all)
-      if (c.measured) OneList(s, datum, c).add_to(out);
-    find_repeated(out);
+      if (c.measured) OneList(s, datum, c).add_to(listed);
+    find_repeated(listed);
+    out.insert(out.begin(), std::make_move_iterator(listed.begin()), std::make_move_iterator(listed.end()));
   } catch (const InputError &) {
     // a datum that cannot be used is a doubt of its own
   }
@@ -255,7 +290,7 @@ const Result<std::vector<MeasuredVector>> &measured_result() {
   static const Result<std::vector<MeasuredVector>> r{
       "measured elsewhere",
       Section::gnss,
-      {&contents_result(), &belonging_result(), &occupations_result()},
+      {&contents_result(), &belonging_result(), &occupations_result(), &moving_result(), &tracks_result()},
       {Slice::marks, Slice::settings_datum, Slice::settings_network, Slice::use_of_vectors, Slice::recipes},
       measured_vectors,
       [](const std::vector<MeasuredVector> &all) {

@@ -10,9 +10,10 @@ struct MeasuredVector {
   std::string id, source_id, source_name; ///< id: "x-….LINE" of the source and its line
   long line = 0;
   std::string from, to, from_setup, to_setup, session;
-  bool fix = false;
-  Vec3 d = Vec3::Zero(); ///< m
+  bool fix = false, stop = false; ///< a fix of real time; a stop of one of the job's own tracks
+  Vec3 d = Vec3::Zero();          ///< m
   Mat3 cov = Mat3::Zero();
+  Mat3 common = Mat3::Zero(); ///< of a stop: the part that those of its session share, m²
   Frame frame;
   double epoch = 0; ///< decimal year
   enum class Status { fixed, floating, code, unsaid } status = Status::unsaid;
@@ -28,6 +29,8 @@ struct MeasuredVector {
   bool used = true;         ///< by decision
   std::string left_out_because;
   bool in_network() const { return used && !check && problem.empty(); }
+  const char *kind() const { return stop ? "stop" : fix ? "fix" : "vector"; }
+  const char *group() const { return stop ? "stops" : fix ? "fixes" : "measured vectors"; }
   double length() const { return d.norm(); }
   std::string name() const { return from + " → " + to; }
   std::string where() const; ///< "fixes.csv:12"

@@ -64,7 +64,7 @@ ordered_json measured_rows(const JobSnapshot &s, const NetworkRun *run) {
     const auto d = differences.to(v);
     const auto enu = [&](int i) { return d ? ordered_json(d->enu[i]) : ordered_json(nullptr); };
     out.push_back({{"id", v.id},
-                   {"kind", v.fix ? "fix" : "vector"},
+                   {"kind", v.kind()},
                    {"from", v.from},
                    {"to", v.to},
                    {"source", v.source_name},

@@ -282,11 +282,32 @@ void add_vectors(const std::vector<VectorResult> &vectors, const JobDatum &datum
   for (const auto &[id, members] : together) in.sessions.push_back(network_session(id, members, rotation));
 }
 
-/// Vectors and fixes that others measured, with the set-ups of their bases and rovers.
+/// What lasts (atmosphere, the base's reflections) is nearly the same in all stops of a track: 0.9 of the product of
+/// their roots.
+Eigen::MatrixXd shared_covariance(const std::vector<std::pair<Mat3, Mat3>> &stops) {
+  const auto n = static_cast<Eigen::Index>(stops.size());
+  Eigen::MatrixXd cov(3 * n, 3 * n);
+  std::vector<Mat3> root;
+  for (const auto &[all, common] : stops) {
+    const Eigen::SelfAdjointEigenSolver<Mat3> e((common + common.transpose()) / 2);
+    root.push_back(e.eigenvectors() * e.eigenvalues().cwiseMax(0).cwiseSqrt().asDiagonal() *
+                   e.eigenvectors().transpose());
+  }
+  for (Eigen::Index i = 0; i < n; ++i)
+    for (Eigen::Index k = 0; k < n; ++k)
+      cov.block<3, 3>(3 * i, 3 * k) =
+          i == k ? stops[static_cast<std::size_t>(i)].first
+                 : Mat3(0.9 * root[static_cast<std::size_t>(i)] * root[static_cast<std::size_t>(k)]);
+  return (cov + cov.transpose()) / 2;
+}
+
+/// Vectors and fixes that others measured and stops of tracks, with the set-ups of their bases and rovers.
 void add_measured(const JobSnapshot &s, const JobDatum &datum, const Vec3 &near, const OperationPolicy &policy,
                   NetworkParts &out) {
   const JobSettings &set = s.state().settings;
   std::set<std::string> seen;
+  std::map<std::string, NetworkSession> tracks;
+  std::map<std::string, std::vector<std::pair<Mat3, Mat3>>> shares; // of a track's stops: all of it, what they share
   const auto setup = [&](const std::string &id, const std::string &mark) {
     if (seen.insert(id).second)
       out.input.setups.push_back({id, mark, Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m), {}});
@@ -299,13 +320,24 @@ void add_measured(const JobSnapshot &s, const JobDatum &datum, const Vec3 &near,
     const Mat3 r = change.linear_part(v.epoch, near);
     NetworkVector n;
     n.id = v.id, n.from = v.from, n.to = v.to, n.from_setup = v.from_setup, n.to_setup = v.to_setup,
-    n.session = v.session, n.group = v.fix ? "fixes" : "measured vectors";
+    n.session = v.session, n.group = v.group();
     n.d = moved_to_job(r * v.d, v.epoch, datum, near);
     n.cov = r * v.cov * r.transpose();
     n.frame = datum.frame(), n.epoch = datum.epoch();
+    if (v.stop) {
+      tracks[v.session].id = v.session, tracks[v.session].vectors.push_back(v.id);
+      shares[v.session].emplace_back(n.cov, r * v.common * r.transpose());
+    }
     out.input.vectors.push_back(std::move(n));
     out.measured.push_back(v.id);
-    setup(v.from_setup, v.from), setup(v.to_setup, v.to);
+    // A track's base is an occupation: its set-up comes with the others.
+    if (!v.stop) setup(v.from_setup, v.from);
+    setup(v.to_setup, v.to);
+  }
+  for (auto &[id, t] : tracks) {
+    if (t.vectors.size() < 2) continue;
+    t.cov = shared_covariance(shares.at(id));
+    out.input.sessions.push_back(std::move(t));
   }
 }
 

@@ -123,13 +123,33 @@ void join_contiguous(std::vector<Occupation> &all) {
     if (!before || o.stop > before->stop) before = &o;
   }
 }
+/// What the data show comes before what the file says.
+void say_motion(Occupation &o, const FoundMotions &motions) {
+  using By = Occupation::MovingBy;
+  if (o.file->moving) o.moving = true, o.moving_by = By::file;
+  const auto found = motions.find(o.id);
+  if (found == motions.end()) return;
+  o.moved = found->second.spans;
+  if (found->second.moves()) o.moving = true, o.moving_by = By::data;
+}
+
+/// A receiver that walks from mark to mark and says so: where it stood for minutes at most is a stop on its way.
+void stops_of_files(std::vector<Occupation> &all) {
+  constexpr double longest_stop = 600;
+  std::set<std::string> sources;
+  for (const Occupation &o : all)
+    if (o.moving && o.file->moving) sources.insert(o.source_id);
+  for (Occupation &o : all)
+    if (!o.moving && o.moving_by == Occupation::MovingBy::nothing && sources.count(o.source_id) &&
+        o.stop - o.start <= longest_stop)
+      o.moving = true, o.moving_by = Occupation::MovingBy::file;
+}
 } // namespace
 
-std::vector<Occupation> occupations(const Contents &contents, const JobState &state) {
+std::vector<Occupation> occupations(const Contents &contents, const JobState &state, const FoundMotions &motions) {
   std::vector<Occupation> out;
   for (const auto &c : contents)
     for (const auto &site : c.sites) {
-      if (site->moving) continue; // trajectories are not occupations
       const ObservationSite &f = *site;
       Occupation o;
       o.id = content_id("o", c.source.id + "|" + f.marker + "|" + iso(f.start));
@@ -147,6 +167,7 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
       o.epochs = f.epochs;
       for (const auto &[system, types] : f.types) o.systems += system;
       o.setup = "s" + o.id.substr(1);
+      say_motion(o, motions);
       const auto it = state.occupations.find(o.id);
       if (it != state.occupations.end()) {
         const OccupationEdits &e = it->second;
@@ -164,6 +185,9 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
         apply(e.north, o.north, "north");
         apply(e.azimuth_deg, o.azimuth_deg, "azimuth");
         apply(e.setup, o.setup, "set_up");
+        apply(e.base, o.base, "base");
+        if (e.moving.value) o.moving_by = Occupation::MovingBy::decision;
+        apply(e.moving, o.moving, "moving");
         o.weather = weather_of(e, f.approximate, o);
       }
       o.mark = state.mark_name(o.mark);
@@ -186,7 +210,8 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
       }
       auto left = state.left_out.find(o.id);
       if (left == state.left_out.end()) left = state.left_out.find(c.source.id);
-      if (o.mark.empty()) o.used = false, o.left_out_because = "its file names no mark: say which one it is";
+      if (o.mark.empty() && !o.moving)
+        o.used = false, o.left_out_because = "its file names no mark: say which one it is";
       if (left != state.left_out.end()) {
         o.used = false;
         o.left_out_because = left->second.reason;
@@ -197,6 +222,7 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
   std::sort(out.begin(), out.end(), [](const Occupation &a, const Occupation &b) {
     return std::tie(a.start, a.mark, a.id) < std::tie(b.start, b.mark, b.id);
   });
+  stops_of_files(out);
   join_contiguous(out);
   return out;
 }

@@ -2,6 +2,7 @@
 #include "geodesy/atmosphere.h"
 #include "job/content.h"
 #include "job/state.h"
+#include "results/found_motion.h"
 
 namespace ampletie {
 
@@ -23,6 +24,10 @@ struct Occupation {
   const Antenna *calibration = nullptr;        ///< into the job's contents; null when unknown
   const AntennaPoint *point = nullptr;
   const OceanLoading *loading = nullptr; ///< coefficients of this mark, or of a place within 10 km; null: none
+  bool moving = false;
+  enum class MovingBy : std::uint8_t { nothing, file, data, decision } moving_by = MovingBy::nothing;
+  std::vector<Moved> moved; ///< spans in which the data show that it did not stand
+  std::string base;         ///< mark that a moving one is solved from, as decided
   std::size_t epochs = 0;
   std::string systems;
   std::shared_ptr<const ObservationSite> file;
@@ -47,8 +52,10 @@ struct CalibrationChoice {
 std::vector<CalibrationChoice> calibrations_of(const Contents &contents, const std::string &type,
                                                const std::string &serial);
 
-/// All occupations, sorted by start, mark and id. The id is made of the source's hash and the record key.
-std::vector<Occupation> occupations(const Contents &contents, const JobState &state);
+/// All occupations, moving ones included, sorted by start, mark and id. The id is made of the source's hash and the
+/// record key. One moves when that was decided, else when its data show it (`motions`), else when its file says so; the
+/// other sites of a file that says so, and lies within minutes, are stops of the same track.
+std::vector<Occupation> occupations(const Contents &contents, const JobState &state, const FoundMotions &motions = {});
 
 /// The occupation's data with what was corrected: mark, antenna, its height to the reference point and offsets.
 ObservationFile corrected_file(const Occupation &o);

@@ -83,7 +83,7 @@ struct JobInputs {
   std::shared_ptr<const Contents> contents = std::make_shared<Contents>();
   std::shared_ptr<const JobState> state = std::make_shared<JobState>();
   SliceKeys slices;
-  std::shared_ptr<const void> solved, adjusted, issued; ///< as results of their own give them
+  std::shared_ptr<const void> solved, tracks, motions, adjusted, issued; ///< as results of their own give them
 };
 
 /// How a result stands.
@@ -110,6 +110,7 @@ public:
   const Contents &contents() const;             ///< what the job computes with: sources that are left out tell nothing
   const std::vector<ListSource> &lists() const; ///< control lists, as they are read and meant
   const std::vector<Occupation> &occupations() const;
+  const std::vector<Occupation> &moving() const;                  ///< of receivers that moved: in none of the above
   const std::map<std::string, PublishedMark> &published() const;  ///< those with a position
   const std::map<std::string, PublishedMark> &benchmarks() const; ///< those with a physical height
   /// Those with a position that vectors may lean on: the held ones, and all as long as none is held.

@@ -123,13 +123,18 @@ VectorFingerprints::VectorFingerprints(const JobSnapshot &s, const std::map<std:
     common_ += fmt::format("|{:.4f} {:.4f}", s.grid_origin().x(), s.grid_origin().y());
   CalibrationTexts calibrations;
   std::map<std::string, std::set<std::string>> marks;
-  for (const Occupation &o : s.occupations()) {
+  std::vector<const Occupation *> all_of_them;
+  for (const auto *list : {&s.occupations(), &s.moving()})
+    for (const Occupation &o : *list) all_of_them.push_back(&o);
+  for (const Occupation *each : all_of_them) {
+    const Occupation &o = *each;
     std::string text = occupation_text(o);
     if (o.calibration) {
       std::string &calibration = calibrations[o.calibration];
       if (calibration.empty()) calibration = calibration_key(*o.calibration);
       text += calibration;
     }
+    if (!o.moved.empty() && o.moving_by == Occupation::MovingBy::decision) text += "said to stand";
     occupations_[o.id] = sha256_hex(text);
     if (const auto name = sessions.find(o.id); name != sessions.end()) marks[name->second].insert(o.mark);
   }
@@ -158,6 +163,16 @@ std::string VectorFingerprints::own(const PlannedVector &p) const {
 std::string VectorFingerprints::of(const PlannedVector &p) const {
   return "7:" + sha256_hex(common_ + occupations_.at(p.from->id) + occupations_.at(p.to->id) + anchors_.at(p.session) +
                            own(p));
+}
+
+std::string VectorFingerprints::of(const std::string &track, const std::vector<const Occupation *> &base,
+                                   const std::vector<const Occupation *> &rover) const {
+  std::string key = "kinematic-1" + common_ + position_key(s_, base.front()->mark) + settings_, ids;
+  for (const auto *list : {&base, &rover})
+    for (const Occupation *o : *list) key += occupations_.at(o->id), ids += "," + o->id;
+  for (const LeftOutSpan &x : left_out_spans(s_.state(), track, ids))
+    key += x.sat.name() + x.signal + iso(x.from) + iso(x.to);
+  return sha256_hex(key);
 }
 
 std::optional<std::vector<VectorResult>> with_present_fingerprints(const std::vector<VectorResult> &solved,

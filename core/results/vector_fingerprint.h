@@ -13,6 +13,9 @@ public:
   VectorFingerprints(const JobSnapshot &s, const std::map<std::string, std::string> &sessions);
   /// "7:" and a SHA-256.
   std::string of(const PlannedVector &p) const;
+  /// The same of a moving receiver's files from a base.
+  std::string of(const std::string &track, const std::vector<const Occupation *> &base,
+                 const std::vector<const Occupation *> &rover) const;
 
 private:
   std::string own(const PlannedVector &p) const;

@@ -20,6 +20,13 @@ double overlap(const Occupation &a, const Occupation &b) {
   return std::min(a.stop, b.stop) - std::max(a.start, b.start);
 }
 
+/// A minute, or most of what there is of one: seconds of data make a vector too, but minutes that two long occupations
+/// share by chance do not.
+bool enough(const Occupation &a, const Occupation &b) {
+  const double o = overlap(a, b);
+  return o >= 60 || (o >= 2 && o >= 0.5 * std::min(a.stop - a.start, b.stop - b.start));
+}
+
 /// Squared distance by the files' heads, m²; infinite where one has no position.
 double apart(const Occupation &a, const Occupation &b) {
   const Vec3 &x = a.file->approximate, &y = b.file->approximate;
@@ -128,7 +135,7 @@ VectorPairs vector_pairs(const JobSnapshot &s) {
   std::vector<std::pair<int, int>> all;
   for (std::size_t i = 0; i < used.size(); ++i)
     for (std::size_t k = i + 1; k < used.size(); ++k)
-      if (used[i]->mark != used[k]->mark && overlap(*used[i], *used[k]) >= 60)
+      if (used[i]->mark != used[k]->mark && enough(*used[i], *used[k]))
         all.emplace_back(static_cast<int>(i), static_cast<int>(k));
   VectorPairs out;
   out.possible = all.size();
@@ -143,6 +150,26 @@ VectorPairs vector_pairs(const JobSnapshot &s) {
       out.pairs.push_back(
           {used[static_cast<std::size_t>(all[p].first)], used[static_cast<std::size_t>(all[p].second)]});
   return out;
+}
+
+std::string why_no_pairs(const JobSnapshot &s) {
+  std::vector<const Occupation *> used;
+  for (const Occupation &o : s.occupations())
+    if (o.used) used.push_back(&o);
+  if (used.size() < 2)
+    return used.empty() ? "no occupation is used" : "only " + occupation_name(*used.front()) + " is used";
+  const Occupation *a = nullptr, *b = nullptr;
+  double longest = -1e18;
+  for (std::size_t i = 0; i < used.size(); ++i)
+    for (std::size_t k = i + 1; k < used.size(); ++k)
+      if (const double o = overlap(*used[i], *used[k]); used[i]->mark != used[k]->mark && o > longest)
+        longest = o, a = used[i], b = used[k];
+  if (!a) return "all occupations are on " + used.front()->mark;
+  const std::string names = occupation_name(*a) + " and " + occupation_name(*b);
+  return longest < 0
+             ? fmt::format("no two occupations at different marks overlap in time; the nearest, {}, are {:.0f} s apart",
+                           names, -longest)
+             : fmt::format("the longest overlap is {:.0f} s, of {}: too short beside what they logged", longest, names);
 }
 
 std::string thinned_pairs(const JobSnapshot &s) {

@@ -9,7 +9,7 @@ struct OccupationPair {
 };
 struct VectorPairs {
   std::vector<OccupationPair> pairs;
-  std::size_t possible = 0; ///< used occupations of different marks that overlap for a minute or more
+  std::size_t possible = 0; ///< used occupations of different marks that overlap enough
 };
 
 /// The pairs that are solved: all that overlap, or of receivers that logged with more than fifteen others as many as
@@ -17,6 +17,9 @@ struct VectorPairs {
 /// marks, to the three nearest by the positions in the files' heads, and what would else fall apart. The others are
 /// linear combinations of these. Independent of the order of the occupations.
 VectorPairs vector_pairs(const JobSnapshot &s);
+
+/// Why there are none.
+std::string why_no_pairs(const JobSnapshot &s);
 
 /// A sentence on the pairs that are not solved; empty: all are.
 std::string thinned_pairs(const JobSnapshot &s);

@@ -77,6 +77,24 @@ std::vector<LeftOutSpan> left_out_spans(const JobState &state, const std::string
   return out;
 }
 
+std::string movement_problem(const Occupation &o, const std::vector<LeftOutSpan> &left_out) {
+  if (o.moving_by == Occupation::MovingBy::decision) return {};
+  const Moved *first = nullptr;
+  double way = 0;
+  for (const Moved &m : o.moved) {
+    const bool left = std::any_of(left_out.begin(), left_out.end(), [&](const LeftOutSpan &x) {
+      return x.sat.system == ' ' && x.signal.empty() && x.from - m.from <= 0.5 && x.to - m.to >= -0.5;
+    });
+    if (left) continue;
+    if (!first) first = &m;
+    way += m.metres;
+  }
+  if (!first) return {};
+  return fmt::format("the antenna of {} moved by {:.1f} m from {} to {}: leave that out, solve it as a track "
+                     "(moving=yes), or say that it stood (moving=no)",
+                     occupation_name(o), way, iso(first->from).substr(11, 8), iso(first->to).substr(11, 8));
+}
+
 StaticOptions static_options(const JobSettings &s) {
   StaticOptions o;
   o.interval_s = s.interval_s;
@@ -194,6 +212,8 @@ void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s, const std
     const auto left = s.state().left_out.find(v.id);
     v.used = left == s.state().left_out.end();
     v.left_out_because = v.used ? "" : left->second.reason;
+    for (const Occupation *o : {p.from, p.to})
+      if (v.error.empty() && !o->moved.empty()) v.error = movement_problem(*o, left_out_spans(s.state(), v.id, o->id));
   }
   mark_independent(vectors, s.state());
 }

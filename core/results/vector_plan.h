@@ -15,6 +15,10 @@ std::vector<PlannedSession> plan_sessions(const std::vector<VectorResult> &vecto
 /// Marks what is stale, left out and dependent by what is planned: what the decisions say about results that exist.
 void refresh(std::vector<VectorResult> &vectors, const JobSnapshot &s, const std::vector<PlannedVector> &plan);
 
+/// Why an occupation cannot be taken for one that stands: its data show that it moved, in a span that is not left out
+/// and that nobody has decided to be none. Empty: it can.
+std::string movement_problem(const Occupation &o, const std::vector<LeftOutSpan> &left_out);
+
 /// Session name of every used occupation: those that overlap directly or through others, named by their first start.
 std::map<std::string, std::string> session_names(const std::vector<Occupation> &all);
 

@@ -1,8 +1,10 @@
-#include "base/angle.h"
 #include "base/error.h"
+#include "gnss/kinematic/short_vector.h"
 #include "gnss/static/session_solution.h"
 #include "job/settings.h"
 #include "results/lists.h"
+#include "results/reduction.h"
+#include "results/vector_pairs.h"
 #include "results/vector_plan.h"
 #include <atomic>
 #include <fmt/format.h>
@@ -14,34 +16,15 @@
 namespace ampletie {
 namespace {
 
-/// The same occupation with a higher elevation mask.
-OccupationModel above_mask(OccupationModel m, double mask_deg) {
-  const auto mask = static_cast<float>(radians(mask_deg));
-  for (ModelledEpoch &e : m.epochs) std::erase_if(e.sats, [&](const auto &o) { return o.elevation < mask; });
-  return m;
-}
-
-AntennaSetup antenna_of(const Occupation &o) {
-  AntennaSetup a;
-  a.arp_offset_enu = {o.east, o.north, o.antenna_height.value_or(0)};
-  a.azimuth = radians(o.azimuth_deg);
-  a.calibration = o.calibration;
-  a.loading = o.loading;
-  a.weather = o.weather;
-  return a;
-}
-
 /// One solution of a job's vectors, phase by phase; each phase runs on all threads.
 class VectorSolution {
 public:
   VectorSolution(const JobSnapshot &s, unsigned threads, const Progress &progress)
       : s_(s), progress_(progress), threads_(threads ? threads : std::max(1u, std::thread::hardware_concurrency())),
-        orbits_(job_orbits(s)), datum_(job_datum(s)), policy_{s.state().settings.worst_transformation_m, false},
-        sessions_(session_names(s.occupations())) {}
+        reduction_(s), sessions_(session_names(s.occupations())) {}
 
   void choose(std::vector<PlannedVector> plan, const std::map<std::string, const VectorResult *> &known,
               const std::set<std::string> &only);
-  TaggedPoint anchor(const PublishedMark &p, double epoch) const;
   void place_antennas();
   void reduce_occupations();
   void solve_each(const std::function<void(const VectorResult &)> &solved);
@@ -57,9 +40,7 @@ private:
   const JobSnapshot &s_;
   const Progress &progress_;
   const unsigned threads_;
-  const std::unique_ptr<Orbits> orbits_;
-  const JobDatum datum_;
-  const OperationPolicy policy_;
+  const Reduction reduction_;
   const std::map<std::string, std::string> sessions_; ///< by occupation
   std::vector<PlannedVector> plan_;
   std::vector<VectorResult> out_;        ///< as the plan; those to be solved are empty until then
@@ -128,26 +109,15 @@ void VectorSolution::choose(std::vector<PlannedVector> plan, const std::map<std:
   total_ = work_.size() + todo_.size() * 4 + needed_.size() * 2 + touched.size() * 8;
 }
 
-/// A published mark at the epoch of a session. Where nothing says how it moved it stays: as a place to linearise at
-/// that is good enough.
-TaggedPoint VectorSolution::anchor(const PublishedMark &p, double epoch) const {
-  try {
-    return published_at(p, datum_, epoch, policy_).point;
-  } catch (const InputError &) {
-    TaggedPoint t = published_in_job(p, datum_, policy_);
-    t.epoch = epoch;
-    return t;
-  }
-}
-
 /// Where each antenna stands, well enough to linearise: anchors exactly, the others by their code position relative
 /// to the anchors of the same session, which cancels what orbits and ionosphere share.
 void VectorSolution::place_antennas() {
   std::map<std::string, Vec3> code;
   parallel(work_.size(), "positions from code,", 1, [&](std::size_t i) {
     try {
-      const Vec3 p =
-          code_position(*work_[i]->file->whole(), *orbits_, antenna_of(*work_[i]), s_.state().settings.mask_deg).marker;
+      const Vec3 p = code_position(*work_[i]->file->whole(), *reduction_.orbits, antenna_of(*work_[i]),
+                                   s_.state().settings.mask_deg)
+                         .marker;
       const std::lock_guard lock(mutex_);
       code[work_[i]->id] = p;
     } catch (const InputError &e) {
@@ -160,8 +130,7 @@ void VectorSolution::place_antennas() {
     const auto p = s_.anchors().find(o->mark);
     if (p == s_.anchors().end() || !code.count(o->id)) continue;
     const GpsTime middle = o->start + (o->stop - o->start) / 2;
-    const TaggedPoint t = anchor(p->second, decimal_year(middle));
-    const Vec3 there = FrameChange(datum_.frame(), orbits_->frame(middle), t.xyz, policy_)(t).xyz;
+    const Vec3 there = reduction_.place(p->second, middle);
     place_[o->id] = there;
     // A published position that contradicts the code by more than code can err is no anchor.
     if ((there - code[o->id]).norm() < 30)
@@ -182,20 +151,10 @@ void VectorSolution::reduce_occupations() {
   std::vector<const Occupation *> modelled;
   for (const Occupation *o : work_)
     if (needed_.count(o->id) && place_.count(o->id)) modelled.push_back(o);
-  ModelOptions options;
-  options.mask_deg = s_.state().settings.mask_deg;
-  std::vector<SatelliteAntenna> satellites;
-  for (const auto &c : s_.contents())
-    if (c.antex) satellites.insert(satellites.end(), c.antex->satellites.begin(), c.antex->satellites.end());
-  // Of two files the newer release, whatever order they were taken in.
-  std::stable_sort(satellites.begin(), satellites.end(),
-                   [](const auto &a, const auto &b) { return a.antenna.release > b.antenna.release; });
-  const auto ionosphere = job_ionosphere(s_);
-  options.ionosphere = ionosphere.get();
-  if (s_.state().settings.orbits == "precise" && !satellites.empty()) options.satellite_antennas = &satellites;
+  const ModelOptions options = reduction_.options();
   parallel(modelled.size(), "reducing occupation", 2, [&](std::size_t i) {
     try {
-      OccupationModel m = model_occupation(*modelled[i]->file->whole(), *orbits_, place_.at(modelled[i]->id),
+      OccupationModel m = model_occupation(*modelled[i]->file->whole(), *reduction_.orbits, place_.at(modelled[i]->id),
                                            antenna_of(*modelled[i]), options, progress_);
       const std::lock_guard lock(mutex_);
       models_.emplace(modelled[i]->id, std::move(m));
@@ -208,12 +167,14 @@ void VectorSolution::reduce_occupations() {
 
 VectorResult VectorSolution::solved_vector(const PlannedVector &p) const {
   VectorResult r;
-  r.id = p.id, r.session = p.session, r.fingerprint = p.fingerprint, r.orbits = orbits_->name();
+  r.id = p.id, r.session = p.session, r.fingerprint = p.fingerprint, r.orbits = reduction_.orbits->name();
   r.from_occupation = p.from->id, r.to_occupation = p.to->id, r.from = p.from->mark, r.to = p.to->mark;
   r.from_setup = p.from->setup, r.to_setup = p.to->setup;
   for (const Occupation *o : {p.from, p.to}) {
     const auto t = trouble_.find(o->id);
     if (t != trouble_.end()) r.error = o->mark + ": " + t->second;
+    if (const std::string why = movement_problem(*o, left_out_spans(s_.state(), p.id, o->id)); !why.empty())
+      r.error = why;
     if (!o->antenna_height) r.error = o->mark + ": " + o->height_problem;
   }
   if (r.error.empty()) {
@@ -222,11 +183,12 @@ VectorResult VectorSolution::solved_vector(const PlannedVector &p) const {
       const OccupationModel &a = models_.at(p.from->id), &b = models_.at(p.to->id);
       const auto left = left_out_spans(s_.state(), p.id, p.from->id + "," + p.to->id);
       // A mask of its own can only be higher: the occupations were reduced once, at the job's.
-      r.solved = solve_static(set.mask_deg > s_.state().settings.mask_deg ? above_mask(a, set.mask_deg) : a,
-                              set.mask_deg > s_.state().settings.mask_deg ? above_mask(b, set.mask_deg) : b, *orbits_,
-                              static_options(set), left, progress_);
+      const bool higher = set.mask_deg > s_.state().settings.mask_deg;
+      const auto &solve = common_span(a, b) <= longest_short_s ? solve_short : solve_static;
+      r.solved = solve(higher ? above_mask(a, set.mask_deg) : a, higher ? above_mask(b, set.mask_deg) : b,
+                       *reduction_.orbits, static_options(set), left, progress_);
       const GpsTime middle = r.solved->first + (r.solved->last - r.solved->first) / 2;
-      r.frame = orbits_->frame(middle);
+      r.frame = reduction_.orbits->frame(middle);
       r.epoch = decimal_year(middle);
     } catch (const InputError &e) {
       r.error = e.reason();
@@ -276,7 +238,7 @@ void VectorSolution::solve_together(const PlannedSession &p) {
     legs.push_back(leg);
   }
   try {
-    const SessionSolution q = solve_session(models_.at(out_[p.legs.front()].from_occupation), legs, *orbits_,
+    const SessionSolution q = solve_session(models_.at(out_[p.legs.front()].from_occupation), legs, *reduction_.orbits,
                                             static_options(s_.state().settings), progress_);
     for (std::size_t n = 0; n < p.legs.size(); ++n)
       out_[p.legs[n]].joint = {p.id,
@@ -307,8 +269,7 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
   for (const VectorResult &v : known) before.emplace(v.id, &v);
   if (!only.empty()) // what was never solved and is not asked for stays unsolved
     std::erase_if(plan, [&](const PlannedVector &p) { return !only.count(p.id) && !before.count(p.id); });
-  if (plan.empty())
-    throw InputError("there is nothing to solve: no two occupations at different marks overlap in time");
+  if (plan.empty()) throw InputError("there is nothing to solve: " + why_no_pairs(s));
   VectorSolution solution(s, threads, progress);
   solution.choose(std::move(plan), before, only);
   solution.place_antennas();

@@ -40,7 +40,7 @@ WeightGroups::WeightGroups(const JobSnapshot &s, const std::vector<VectorResult>
       put(v.id, "session", r->second->session);
     }
   for (const MeasuredVector &v : s.get(measured_result())) {
-    put(v.id, "kind", v.fix ? "fixes" : "measured vectors");
+    put(v.id, "kind", v.group());
     put(v.id, "day", v.time.substr(0, 10));
     put(v.id, "source", v.source_name);
   }

@@ -106,6 +106,13 @@ std::string iso(GpsTime t) {
   return out;
 }
 
+std::string iso_ms(GpsTime t) {
+  constexpr std::int64_t ms = 1'000'000;
+  const std::int64_t rest = ((t.ns % ms) + ms) % ms;
+  t.ns += rest >= ms / 2 ? ms - rest : -rest;
+  return iso(t);
+}
+
 std::optional<GpsTime> parse_iso(std::string_view text) {
   text = trimmed(text);
   if (!text.empty() && text.back() == 'Z') return {}; // UTC is not GPS time; the caller must convert

@@ -39,6 +39,8 @@ GpsTime from_decimal_year(double year);
 
 /// `2026-05-12T09:10:00`, fractional seconds only when there are any.
 std::string iso(GpsTime t);
+/// The same to the millisecond, which is written only when there is one.
+std::string iso_ms(GpsTime t);
 /// Reads `2026-05-12` and `2026-05-12T09:10:00[.fff]` as GPS time; nothing when malformed.
 std::optional<GpsTime> parse_iso(std::string_view text);
 

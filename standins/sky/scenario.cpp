@@ -41,6 +41,21 @@ AntennaType antenna(const json &j) {
   return a;
 }
 
+Route route(const json &j, const std::string &mark) {
+  Route r;
+  for (const auto &p : j.at("points"))
+    r.points.push_back({p.at(0), Vec3(p.at(1).get<double>(), p.at(2).get<double>(), p.at(3).get<double>())});
+  for (const auto &s : j.value("stops", json::array())) r.stops.push_back({s.at(0), s.at(1), s.at(2), s.at(3)});
+  for (const auto &s : j.value("shades", json::array()))
+    r.shades.push_back({s.at(0), s.at(1), s.at(2), s.at(3), s.at(4)});
+  r.sway = j.value("sway", 0.0), r.sway_period = j.value("sway_period", r.sway_period);
+  for (std::size_t i = 1; i < r.points.size(); ++i)
+    if (r.points[i].t <= r.points[i - 1].t) throw InputError("the route of " + mark + " goes back in time");
+  if (r.points.size() == 1 || !(r.sway >= 0 && r.sway < 1 && r.sway_period > 0.1))
+    throw InputError("the route of " + mark + " needs two points or more, and a sway below 1 m");
+  return r;
+}
+
 Session session(const json &j) {
   Session s;
   s.name = j.at("name"), s.start = instant(j.at("start")), s.hours = j.value("hours", 1.0),
@@ -56,6 +71,7 @@ Session session(const json &j) {
     x.height = u.at("height");
     if (u.contains("eccentricity")) x.eccentricity_enu = {u["eccentricity"].at(0), u["eccentricity"].at(1), 0};
     x.header_height = u.value("header_height", x.height);
+    if (u.contains("route")) x.route = route(u["route"], x.mark);
     s.setups.push_back(x);
   }
   return s;

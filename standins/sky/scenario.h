@@ -1,5 +1,6 @@
 #pragma once
 #include "base/vector.h"
+#include "sky/route.h"
 #include "time/gps_time.h"
 #include <optional>
 #include <string>
@@ -46,6 +47,7 @@ struct Setup {
   Vec3 eccentricity_enu = Vec3::Zero(); ///< east and north of the antenna against the mark, m, known to the crew
   double height = 0;        ///< to the ARP, m, as the crew measured it; the truth differs by the height error
   double header_height = 0; ///< what the crew keyed in: may be a slant reading
+  Route route{};            ///< of a moving antenna, from the mark; empty: it stands
 };
 struct Session {
   std::string name;

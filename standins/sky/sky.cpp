@@ -157,11 +157,18 @@ public:
                            s.noise.height * random_.normal());
   }
   TrueSetup truth;
+  TrueTrack track;
 
   ObservationFile run() {
     ObservationFile f;
     header(f);
     const Troposphere air(mark_->h, s_.noise, session_.start, session_.hours, s_.seed, setup_.mark);
+    if (!setup_.route.empty()) {
+      low_ = mark_->h + setup_.route.lowest() - 1, high_ = mark_->h + setup_.route.highest() + 1;
+      air_low_ = std::make_unique<Troposphere>(low_, s_.noise, session_.start, session_.hours, s_.seed, setup_.mark);
+      air_high_ = std::make_unique<Troposphere>(high_, s_.noise, session_.start, session_.hours, s_.seed, setup_.mark);
+      track.mark = setup_.mark, track.session = session_.name;
+    }
     const auto n = static_cast<int>(std::lround(session_.hours * 3600 / session_.interval));
     double clock = random_.uniform(-2e-7, 2e-7), drift = random_.uniform(-2e-10, 2e-10);
     Random own_bias(s_.seed, "receiver biases " + setup_.receiver + setup_.serial);
@@ -218,15 +225,31 @@ private:
     }
   }
 
-  bool visible(double azimuth, double elevation) const {
+  static bool shut(const Obstruction &o, double azimuth, double elevation) {
+    double width = o.azimuth_to - o.azimuth_from, from = degrees(azimuth) - o.azimuth_from;
+    if (width >= 360) return degrees(elevation) < o.elevation;
+    width -= 360 * std::floor(width / 360);
+    from -= 360 * std::floor(from / 360);
+    return from <= width && degrees(elevation) < o.elevation;
+  }
+  bool visible(double azimuth, double elevation, double t) const {
     if (degrees(elevation) < s_.mask) return false;
-    for (const Obstruction &o : mark_->obstructions) {
-      double width = o.azimuth_to - o.azimuth_from, from = degrees(azimuth) - o.azimuth_from;
-      width -= 360 * std::floor(width / 360);
-      from -= 360 * std::floor(from / 360);
-      if (from <= width && degrees(elevation) < o.elevation) return false;
-    }
+    for (const Obstruction &o : mark_->obstructions)
+      if (shut(o, azimuth, elevation)) return false;
+    for (const Route::Shade &s : setup_.route.shades)
+      if (t >= s.from && t < s.to && shut({s.azimuth_from, s.azimuth_to, s.elevation}, azimuth, elevation))
+        return false;
     return true;
+  }
+  /// Where the route has the marker.
+  Vec3 marker_at(GpsTime t) const {
+    return setup_.route.empty() ? marker_ : Vec3(marker_ + enu_.transpose() * setup_.route.at(t - session_.start));
+  }
+  /// Delay of the air: of a moving antenna between those of the lowest and the highest place it comes to.
+  double air_delay(const Troposphere &air, const Vec3 &at, double elevation, double azimuth, GpsTime t) const {
+    if (!air_low_) return air.slant(elevation, azimuth, t);
+    const double u = std::clamp((to_geodetic(at).h - low_) / (high_ - low_), 0.0, 1.0);
+    return (1 - u) * air_low_->slant(elevation, azimuth, t) + u * air_high_->slant(elevation, azimuth, t);
   }
 
   void epoch(ObservationFile &f, GpsTime tag, double clock, const Troposphere &air) {
@@ -235,7 +258,12 @@ private:
     e.first = static_cast<std::uint32_t>(f.records.size());
     const GpsTime now = tag + -clock;
     const Vec3 sun = orbits_.sun(now), moon = orbits_.moon(now);
-    const Vec3 moved = marker_ + tide(marker_, sun, 332946.0) + tide(marker_, moon, 0.0123) +
+    const Vec3 marker = marker_at(now);
+    if (!setup_.route.empty()) {
+      track.times.push_back(tag);
+      track.places.push_back(marker_at(tag) + enu_.transpose() * truth.error_enu);
+    }
+    const Vec3 moved = marker + tide(marker_, sun, 332946.0) + tide(marker_, moon, 0.0123) +
                        enu_.transpose() * (truth.error_enu + setup_.eccentricity_enu + Vec3(0, 0, setup_.height));
     for (std::size_t i = 0; i < channels_.size(); ++i) {
       const SatId sat = orbits_.satellites()[i];
@@ -253,7 +281,7 @@ private:
       const Vec3 local = enu_ * (where - moved) / range;
       const double elevation = std::asin(local.z()), azimuth = std::atan2(local.x(), local.y());
       Channel &c = channels_[i];
-      if (!visible(azimuth < 0 ? azimuth + 2 * pi : azimuth, elevation)) {
+      if (!visible(azimuth < 0 ? azimuth + 2 * pi : azimuth, elevation, tag - session_.start)) {
         c.tracking = false;
         continue;
       }
@@ -263,7 +291,8 @@ private:
           clocks_.offset(i, sent) - 2 * state.position.dot(inertial_v) / (speed_of_light * speed_of_light);
       const double shapiro = 2 * gm_earth / (speed_of_light * speed_of_light) *
                              std::log((where.norm() + moved.norm() + range) / (where.norm() + moved.norm() - range));
-      const double common = range + shapiro + speed_of_light * (clock - sat_clock) + air.slant(elevation, azimuth, now);
+      const double common =
+          range + shapiro + speed_of_light * (clock - sat_clock) + air_delay(air, marker, elevation, azimuth, now);
       const double low = 1 / (0.25 + 0.75 * std::sin(elevation)); // noise grows towards the horizon
       const bool starts = !c.tracking;
       c.wind = wind_up(where, sun, moved, enu_, c.wind);
@@ -354,6 +383,8 @@ private:
   double phase_bias_[std::size(plan)] = {}, code_bias_[std::size(plan)] = {};
   double channel_slope_[2] = {}, channel_code_[2][14] = {}, clock_step_ = 0;
   std::vector<Channel> channels_;
+  std::unique_ptr<Troposphere> air_low_, air_high_; ///< of a moving antenna
+  double low_ = 0, high_ = 0;
 };
 
 std::string control_list(const Scenario &s) {
@@ -377,7 +408,8 @@ std::string control_list(const Scenario &s) {
   return out;
 }
 
-std::string truth_file(const Scenario &s, const std::vector<TrueSetup> &setups, const std::vector<Arc> &arcs) {
+std::string truth_file(const Scenario &s, const std::vector<TrueSetup> &setups, const std::vector<Arc> &arcs,
+                       const std::vector<TrueTrack> &tracks) {
   using nlohmann::ordered_json;
   ordered_json j;
   j["frame"] = s.orbit_frame_name;
@@ -387,6 +419,14 @@ std::string truth_file(const Scenario &s, const std::vector<TrueSetup> &setups, 
                            {"session", t.session},
                            {"xyz", {t.marker.x(), t.marker.y(), t.marker.z()}},
                            {"error_enu", {t.error_enu.x(), t.error_enu.y(), t.error_enu.z()}}});
+  for (const TrueTrack &t : tracks) {
+    ordered_json epochs;
+    for (std::size_t i = 0; i < t.times.size(); ++i) {
+      const auto mm = [](double v) { return std::round(v * 1e4) / 1e4; };
+      epochs.push_back({iso(t.times[i]), mm(t.places[i].x()), mm(t.places[i].y()), mm(t.places[i].z())});
+    }
+    j["tracks"].push_back({{"mark", t.mark}, {"session", t.session}, {"epochs", std::move(epochs)}});
+  }
   for (const Mark &m : s.marks) {
     const Vec3 x = to_cartesian({radians(m.lat), radians(m.lon), m.h});
     Vec3 y = x;
@@ -425,6 +465,7 @@ Campaign simulate(const Scenario &s) {
       Receiver r(s, session, u, orbits, clocks, ionosphere, arcs);
       c.receivers.push_back({u.mark + "-" + session.name, r.run()});
       setups.push_back(r.truth);
+      if (!r.track.times.empty()) c.tracks.push_back(std::move(r.track));
     }
   for (GpsTime toe = first; toe <= to + slot / 2; toe = toe + slot)
     for (std::size_t i = 0; i < orbits.satellites().size(); ++i)
@@ -454,7 +495,7 @@ Campaign simulate(const Scenario &s) {
     c.orbits.epochs.push_back(std::move(e));
   }
   c.control_csv = control_list(s);
-  c.truth_json = truth_file(s, setups, arcs);
+  c.truth_json = truth_file(s, setups, arcs, c.tracks);
   c.arcs = std::move(arcs);
   return c;
 }

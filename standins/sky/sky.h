@@ -17,6 +17,12 @@ struct TrueSetup {
   Vec3 marker;    ///< orbits' frame, mid-epoch of the session, tide-free
   Vec3 error_enu; ///< centring east, north and height error of this set-up
 };
+/// Where the marker of a moving antenna was at the epochs of its file (ARP less the stated height), orbits' frame.
+struct TrueTrack {
+  std::string mark, session;
+  std::vector<GpsTime> times;
+  std::vector<Vec3> places;
+};
 struct ReceiverFile {
   std::string name; ///< suggested file name without ending
   ObservationFile data;
@@ -29,6 +35,7 @@ struct Campaign {
   Sp3File orbits;
   AntexFile antennas;
   std::vector<Arc> arcs;
+  std::vector<TrueTrack> tracks;
   std::string control_csv, truth_json;
 };
 

@@ -25,6 +25,7 @@
 #include "formats/shift_tiff.h"
 #include "formats/sinex.h"
 #include "formats/sp3.h"
+#include "formats/stop_list.h"
 #include "formats/vector_list.h"
 
 namespace ampletie::testing {
@@ -101,6 +102,8 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
          attempt([&] { read_control_list(b); });
          attempt([&] { read_control_list(utf8_text(b)); });
          attempt([&] { broken_off(b); });
+         looks_like_stop_list(b);
+         attempt([&] { read_stop_list(utf8_text(b)); });
          looks_like_vector_list(b);
          attempt([&] { read_vector_list(utf8_text(b)); });
        }},

@@ -31,10 +31,11 @@ Judged judge(const sky::Scenario &scenario) {
 
 namespace {
 double wind_up_at(const OccupationModel &m, SatId sat, GpsTime t) {
-  for (const ModelledEpoch &e : m.epochs)
-    if (e.time >= t)
-      for (const ModelledObservation &o : e.sats)
-        if (o.sat == sat) return static_cast<double>(o.wind_up);
+  const auto from = std::lower_bound(m.epochs.begin(), m.epochs.end(), t,
+                                     [](const ModelledEpoch &e, GpsTime x) { return e.time < x; });
+  for (auto e = from; e != m.epochs.end(); ++e)
+    for (const ModelledObservation &o : e->sats)
+      if (o.sat == sat) return static_cast<double>(o.wind_up);
   return 0;
 }
 } // namespace
@@ -58,7 +59,8 @@ int wrong_integers(const Judged &j, const StaticVector &v, const std::string &ba
       if (r.sat == a.sat && r.band == a.band && r.time > a.first && r.time <= a.last) slipped -= r.cycles;
     std::array<std::int64_t, 2> integer{};
     for (std::size_t end = 0; end < 2; ++end) {
-      for (const sky::Arc &t : j.arcs.at(*ends[end].first + "/" + session + "/" + a.sat.name() + "/" + a.signal))
+      for (const sky::Arc &t :
+           j.arcs.at(*ends[end].first + (session.empty() ? "" : "/") + session + "/" + a.sat.name() + "/" + a.signal))
         if (t.first <= a.last && t.last >= a.first) {
           if (found[end]) slipped += (end == 1 ? 1 : -1) * (t.integer - integer[end]);
           integer[end] = t.integer;

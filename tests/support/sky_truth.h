@@ -17,7 +17,8 @@ struct Judged {
 };
 Judged judge(const sky::Scenario &scenario);
 
-/// Number of accepted integer combinations that differ from the truth.
+/// Number of accepted integer combinations that differ from the truth; 1000 and more: an arc spans a true slip. With an
+/// empty session `base` and `rover` name it themselves, "MARK/session".
 int wrong_integers(const Judged &j, const StaticVector &v, const std::string &base, const std::string &rover,
                    const std::string &session, const OccupationModel &base_model, const OccupationModel &rover_model);
 

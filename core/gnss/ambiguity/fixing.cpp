@@ -107,11 +107,11 @@ std::optional<Step> fix_step(VectorXd &x, MatrixXd &p, Index first_arc, const In
 } // namespace
 
 Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const std::vector<CarrierArc> &arcs,
-                   const std::set<char> &integer_systems, const StaticOptions &o) {
+                   const std::set<char> &integer_systems, const StaticOptions &o, bool stand) {
   Fixed out{Solution::floating, x, p, {}, {}, 0, 1, -1};
   IntMatrix open = double_difference_rows(arcs, integer_systems);
   const Index n = open.rows();
-  if (n < 4 || !o.integers) {
+  if (n < (stand ? 1 : 4) || !o.integers) {
     out.success = 0;
     return out;
   }
@@ -125,12 +125,16 @@ Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const 
   // passes a ratio of 3 wrongly three times in 100 000: each must be five times as sure, or stand out far more.
   later.success_limit = 1 - (1 - o.success_limit) / 5;
   distinct.least_ratio = std::max(10.0, o.least_ratio);
+  auto next_step = [&] {
+    auto step = fix_step(out.x, out.p, first_arc, open, later, 1);
+    return step ? step : fix_step(out.x, out.p, first_arc, open, distinct, 1);
+  };
   auto first_step = [&] {
     auto step = fix_step(out.x, out.p, first_arc, open, customary, 4);
     return step ? step : fix_step(out.x, out.p, first_arc, open, o, 4);
   };
-  auto step = first_step();
-  if (!step) {
+  auto step = stand ? next_step() : first_step();
+  if (!step && !stand) {
     // One arc that is no whole number (half a cycle slipped, and nothing said so) spoils all: which one, left real,
     // lets the others be settled? Many are tried, so the demands are higher.
     double best = 0;
@@ -156,8 +160,7 @@ Fixed fix_integers(const VectorXd &x, const MatrixXd &p, Index first_arc, const 
     out.story.push_back({static_cast<int>(open.rows()), static_cast<int>(more), step->ratio, step->success, 1000 * sd});
     out.solution = have + more == n ? Solution::fixed : Solution::partly_fixed;
     open = step->open;
-    step = fix_step(out.x, out.p, first_arc, open, later, 1);
-    if (!step) step = fix_step(out.x, out.p, first_arc, open, distinct, 1);
+    step = next_step();
   }
   if (out.solution == Solution::partly_fixed && out.real_arc < 0) {
     // Integers of short or low arcs may stay open without any weight: would knowing them sharpen the position?

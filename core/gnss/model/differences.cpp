@@ -1,6 +1,7 @@
 #include "gnss/model/differences.h"
 #include "base/angle.h"
 #include "base/median.h"
+#include "gnss/model/signal_pairs.h"
 #include <cmath>
 #include <fmt/format.h>
 
@@ -33,21 +34,18 @@ CommonStep common_of(const std::vector<double> &steps) {
   return out;
 }
 
-/// Which signals of base and rover make each band of a system.
-struct Plan {
-  std::vector<std::pair<int, int>> signals;
-  std::array<std::string, band_count> names;
-};
-
 class Differencer {
 public:
   Differencer(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
               const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks)
-      : base_(base), rover_(rover), options_(options), left_out_(left_out), breaks_(breaks) {
+      : base_(base), rover_(rover), options_(options), left_out_(left_out), breaks_(breaks),
+        pairs_(pair_signals(base, rover, options)) {
     if ((rover.marker - base.marker).norm() > options.long_mask_from_m ||
         std::abs(rover.height - base.height) > options.steep_mask_from_m)
       mask_ = radians(options.long_mask_deg);
-    plan();
+    out.integer_systems = pairs_.integer_systems;
+    out.carrier_bias_sd = pairs_.carrier_bias_sd;
+    out.notes = pairs_.notes;
   }
   DifferencedSession out;
 
@@ -74,34 +72,6 @@ public:
   }
 
 private:
-  void plan() {
-    for (const auto &[system, signals] : base_.signals) {
-      const auto it = rover_.signals.find(system);
-      if (it == rover_.signals.end() || options_.systems.find(system) == std::string::npos) continue;
-      Plan p;
-      std::string unlike;
-      p.signals = common_signals(system, signals, it->second, unlike);
-      p.signals.resize(std::min(p.signals.size(), static_cast<std::size_t>(options_.frequencies)));
-      for (char band : unlike)
-        out.notes.push_back(
-            fmt::format("system {}, band {} not used: the receivers track different signals", system, band));
-      if (p.signals.empty()) continue;
-      for (std::size_t b = 0; b < p.signals.size(); ++b)
-        p.names[b] = signals[static_cast<std::size_t>(p.signals[b].first)].phase;
-      plan_[system] = p;
-      const bool like = !base_.receiver.empty() && base_.receiver == rover_.receiver;
-      const bool aligned = std::all_of(p.signals.begin(), p.signals.end(), [&](const auto &pair) {
-        return base_.glonass_aligned.count(signals[static_cast<std::size_t>(pair.first)].code) &&
-               rover_.glonass_aligned.count(it->second[static_cast<std::size_t>(pair.second)].code);
-      });
-      if (system == 'R') out.carrier_bias_sd = aligned ? 1 : like ? 3 : 10;
-      if (system != 'R' || like || aligned)
-        out.integer_systems.insert(system);
-      else
-        out.notes.push_back(fmt::format("GLONASS stays float: the receivers are of different types ({}, {})",
-                                        base_.receiver, rover_.receiver));
-    }
-  }
   void choose_interval() {
     if (base_.epochs.empty() || rover_.epochs.empty()) return;
     const GpsTime from = std::max(base_.epochs.front().time, rover_.epochs.front().time),
@@ -116,8 +86,8 @@ private:
   void note_slips(const ModelledEpoch &e, bool rover) {
     for (const auto &o : e.sats) {
       if (!o.slip) continue;
-      const auto p = plan_.find(o.sat.system);
-      if (p == plan_.end()) continue;
+      const auto p = pairs_.systems.find(o.sat.system);
+      if (p == pairs_.systems.end()) continue;
       for (std::size_t b = 0; b < p->second.signals.size(); ++b) {
         const auto [at_base, at_rover] = p->second.signals[b];
         if (o.slip & (1U << (rover ? at_rover : at_base))) follow_[o.sat].pending[b] = true;
@@ -134,7 +104,7 @@ private:
       else if (j->sat < i->sat)
         ++j;
       else {
-        if (plan_.count(i->sat.system)) pairs.push_back({&*i, &*j});
+        if (pairs_.systems.count(i->sat.system)) pairs.push_back({&*i, &*j});
         ++i, ++j;
       }
     }
@@ -142,15 +112,7 @@ private:
   }
   const std::array<double, band_count> &frequencies(SatId sat) {
     auto [it, fresh] = out.hz.try_emplace(sat);
-    if (fresh) {
-      const Plan &p = plan_.at(sat.system);
-      int channel = 0;
-      if (sat.system == 'R') {
-        const auto c = base_.glonass_channel.find(sat);
-        channel = c == base_.glonass_channel.end() ? 0 : c->second;
-      }
-      for (std::size_t b = 0; b < p.signals.size(); ++b) it->second[b] = carrier_hz(sat.system, p.names[b][1], channel);
-    }
+    if (fresh) it->second = pairs_.hz(sat, base_.glonass_channel);
     return it->second;
   }
   bool left_out(SatId sat, const std::string &signal, GpsTime t) const {
@@ -164,7 +126,7 @@ private:
     std::vector<Difference> all;
     for (const Pair &p : pairs) {
       const SatId sat = p.base->sat;
-      const Plan &plan = plan_.at(sat.system);
+      const SignalPairs::Bands &plan = pairs_.systems.at(sat.system);
       Difference d;
       d.sat = sat;
       d.unit = p.rover->unit;
@@ -294,7 +256,7 @@ private:
         CarrierArc arc;
         arc.sat = d.sat;
         arc.band = static_cast<int>(k);
-        arc.signal = plan_.at(d.sat.system).names[k];
+        arc.signal = pairs_.systems.at(d.sat.system).names[k];
         arc.first = time;
         out.arcs.push_back(arc);
       }
@@ -351,7 +313,7 @@ private:
   const std::vector<LeftOutSpan> &left_out_;
   const std::vector<ForcedBreak> &breaks_;
   double mask_ = 0;
-  std::map<char, Plan> plan_;
+  SignalPairs pairs_;
   std::map<SatId, Follow> follow_;
   /// Per system, the receivers' clocks as the carriers show them: a sum of common steps as long as it does not break.
   struct Clock {

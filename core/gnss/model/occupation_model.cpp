@@ -1,5 +1,6 @@
 #include "gnss/model/occupation_model.h"
 #include "base/angle.h"
+#include "base/error.h"
 #include "base/median.h"
 #include "formats/antex.h"
 #include "formats/rinex_observation.h"
@@ -63,12 +64,12 @@ struct Calibrations {
 class Modeller {
 public:
   Modeller(const ObservationFile &f, const Orbits &orbits, const Vec3 &marker, const AntennaSetup &antenna,
-           const ModelOptions &options)
+           const ModelOptions &options, bool moving)
       : f_(f), orbits_(orbits), antenna_(antenna), axes_(local_axes(to_geodetic(marker))),
         air_(to_geodetic(marker), f.epochs.front().time, antenna.weather),
         slow_(marker, f.epochs.front().time, f.epochs.back().time, options.tides, antenna.loading),
         satellite_antennas_(options.satellite_antennas), ionosphere_(options.ionosphere), place_(to_geodetic(marker)),
-        mask_(radians(options.mask_deg)) {
+        mask_(radians(options.mask_deg)), moving_(moving) {
     out.marker = marker;
     out.height = to_geodetic(marker).h;
     out.receiver = f.receiver;
@@ -80,6 +81,7 @@ public:
     if (std::any_of(stated.begin(), stated.end(), [](const auto &b) { return b.second != 0; }))
       for (const auto &[code, bias] : stated) out.glonass_aligned.insert(code);
     columns_ = signal_columns(f, out.signals);
+    last_arp_ = marker;
     calibrate();
   }
   OccupationModel out;
@@ -161,15 +163,39 @@ private:
     }
   }
 
+  /// A moving receiver's place by its codes; what depends on it goes along.
+  void move_to(const Vec3 &arp, const Vec3 &tide, ModelledEpoch &epoch) {
+    if ((arp - place_of_axes_).norm() > 200) {
+      place_of_axes_ = arp;
+      axes_ = local_axes(to_geodetic(arp));
+    }
+    epoch.at = arp - tide - axes_.transpose() * antenna_.arp_offset_enu;
+    place_ = to_geodetic(epoch.at);
+    epoch.height = place_.h;
+    air_ = StandardDelay(place_, epoch.time, antenna_.weather);
+    double mapping = 1;
+    const StandardDelay above({place_.lat, place_.lon, place_.h + 10}, epoch.time, antenna_.weather);
+    epoch.zenith_rate = (above(pi / 2, mapping) - air_(pi / 2, mapping)) / 10;
+  }
+
   void epoch(const ObservationEpoch &e) {
-    const Vec3 arp = out.marker + slow_.tide(e.time) + axes_.transpose() * antenna_.arp_offset_enu;
+    const Vec3 tide = slow_.tide(e.time);
+    Vec3 arp = moving_ ? last_arp_ : Vec3(out.marker + tide + axes_.transpose() * antenna_.arp_offset_enu);
     watch_clock(e);
-    const auto fix = solve_epoch(f_, e, columns_, orbits_, arp, true, mask_);
-    if (!fix) return;
-    const double clock = fix->clock.begin()->second;
-    const Vec3 sun = slow_.sun(e.time);
+    const auto fix = solve_epoch(f_, e, columns_, orbits_, arp, !moving_, mask_);
     ModelledEpoch epoch;
     epoch.time = e.time;
+    if (!fix) {
+      if (moving_) out.epochs.push_back(std::move(epoch));
+      return;
+    }
+    const double clock = fix->clock.begin()->second;
+    epoch.clock = clock / speed_of_light;
+    if (moving_) {
+      arp = last_arp_ = fix->position;
+      move_to(arp, tide, epoch);
+    }
+    const Vec3 sun = slow_.sun(e.time);
     for (std::uint32_t r = e.first; r < e.first + e.count; ++r) {
       const SatelliteRecord &rec = f_.records[r];
       const auto c = columns_.find(rec.sat.system);
@@ -337,6 +363,8 @@ private:
   const IonospherePrior *ionosphere_;
   Geodetic place_;
   double mask_, carrier_shift_ = 0;
+  bool moving_;
+  Vec3 last_arp_ = Vec3::Zero(), place_of_axes_ = Vec3::Zero();
   std::map<char, SignalColumns> columns_;
   std::map<char, Calibrations> calibrations_;
   std::map<SatId, Track> tracks_;
@@ -349,7 +377,16 @@ private:
 
 OccupationModel model_occupation(const ObservationFile &f, const Orbits &orbits, const Vec3 &marker,
                                  const AntennaSetup &antenna, const ModelOptions &options, const Progress &progress) {
-  Modeller m(f, orbits, marker, antenna, options);
+  Modeller m(f, orbits, marker, antenna, options, false);
+  m.run(progress);
+  return std::move(m.out);
+}
+
+OccupationModel model_track(const ObservationFile &f, const Orbits &orbits, const AntennaSetup &antenna,
+                            const ModelOptions &options, const Progress &progress) {
+  if (f.epochs.empty()) throw InputError("the file holds no epoch");
+  const CodePosition about = code_position(f, orbits, antenna, options.mask_deg);
+  Modeller m(f, orbits, about.marker, antenna, options, true);
   m.run(progress);
   return std::move(m.out);
 }

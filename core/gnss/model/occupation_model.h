@@ -33,6 +33,10 @@ struct ModelledObservation {
 struct ModelledEpoch {
   GpsTime time;
   std::vector<ModelledObservation> sats; ///< sorted by satellite
+  // Of a moving receiver, whose every epoch is linearised at its own place.
+  Vec3 at = Vec3::Zero();             ///< marker position, orbits' frame
+  double height = 0, zenith_rate = 0; ///< m; change of the modelled zenith delay with height, m per m
+  double clock = 0;                   ///< of the receiver against GPS time, s
 };
 
 /// An occupation ready to be combined with others: independent of the partner, computed once.
@@ -59,5 +63,11 @@ struct OccupationModel {
 /// combinations.
 OccupationModel model_occupation(const ObservationFile &file, const Orbits &orbits, const Vec3 &marker,
                                  const AntennaSetup &antenna, const ModelOptions &options, const Progress &progress);
+
+/// The same of a moving receiver: every epoch is reduced at the place that its codes give (metres are near enough, what
+/// the zenith delay does with height goes along). `marker` and `height` are those of the first epoch; epochs without
+/// enough codes are kept without satellites.
+OccupationModel model_track(const ObservationFile &file, const Orbits &orbits, const AntennaSetup &antenna,
+                            const ModelOptions &options, const Progress &progress);
 
 } // namespace ampletie

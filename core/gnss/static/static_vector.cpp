@@ -123,15 +123,20 @@ StaticVector solve_with(const OccupationModel &base, const OccupationModel &rove
 
 Mat3 type_b(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,
             const StaticOptions &options, int satellites) {
-  const double length = (rover.marker - base.marker).norm();
+  return type_b(base.marker, rover.marker, orbits, options, satellites);
+}
+
+Mat3 type_b(const Vec3 &base, const Vec3 &rover, const Orbits &orbits, const StaticOptions &options, int satellites) {
+  const Geodetic place = to_geodetic(rover);
+  const double length = (rover - base).norm();
   // Orbit errors scale with length over distance to the satellites (common practice: Δb = b Δr / 20 000 km); the mean
   // over the satellites in view cancels most of it, in height about a third as well: a zenith delay is estimated beside
   // it.
   const double orbit = length * orbits.position_sd() / 2.0e7 / std::sqrt(std::max(1.0, satellites / 2.0));
-  const Mat3 axes = local_axes(to_geodetic(rover.marker));
+  const Mat3 axes = local_axes(place);
   const double plan = std::hypot(options.type_b_plan, options.type_b_ppm * 1e-6 * length);
   // No mapping function fits the atmosphere of the day: what the difference of heights leaves in height.
-  const double steep = options.type_b_steep * std::abs(rover.height - base.height) / 1000;
+  const double steep = options.type_b_steep * std::abs(place.h - to_geodetic(base).h) / 1000;
   const Vec3 sd(std::hypot(plan, orbit), std::hypot(plan, orbit), std::hypot(options.type_b_up, 3 * orbit, steep));
   return axes.transpose() * sd.cwiseAbs2().asDiagonal() * axes;
 }

@@ -41,6 +41,8 @@ struct StaticVector {
 Mat3 type_b(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,
             const StaticOptions &options, int satellites);
 
+Mat3 type_b(const Vec3 &base, const Vec3 &rover, const Orbits &orbits, const StaticOptions &options, int satellites);
+
 /// Solves one vector from two occupations of the same orbits. Throws `InputError` when they share too little data.
 /// Method: docs/methods/static-vector.md.
 StaticVector solve_static(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,

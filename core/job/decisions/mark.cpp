@@ -224,6 +224,13 @@ const Fields<SourceThing::Edits> &SourceThing::fields() {
          return std::string(v == "published" ? "its bases stood on their published places"
                                              : "its bases stood where the list says");
        }},
+      {"add_seconds", "added to its times", "s", 1,
+       [](const std::string &t) { return json(read_number("added to its times", t, -200'000, 200'000, "s")); },
+       [](E &e, const json &v, long decision) {
+         const double s = v.get<double>();
+         if (!(std::abs(s) <= 200'000)) refuse("no more than two days are added to times");
+         e.first->added_seconds[e.second] = {s, decision};
+       }},
       {"observed", "its marks were measured at", "", 1,
        [](const std::string &t) {
          static_cast<void>(year_of(t));

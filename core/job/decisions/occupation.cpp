@@ -17,8 +17,16 @@ const Fields<OccupationEdits> &OccupationThing::fields() {
       number("pressure", "pressure", &E::pressure, 450, 1090, "hPa"),
       number("temperature", "temperature", &E::temperature, -60, 60, "°C"),
       number("humidity", "humidity", &E::humidity, 0, 100, "%"),
+      yes_no("moving", "moving or standing", &E::moving, "moving", "standing"),
+      text("base", "solved from", &E::base),
       text("set_up", "belongs to the set-up", &E::setup, true),
   };
+  return all;
+}
+
+const Fields<StopEdits> &StopThing::fields() {
+  using namespace ampletie::fields;
+  static const Fields<StopEdits> all{text("mark", "mark", &StopEdits::mark), text("code", "code", &StopEdits::code)};
   return all;
 }
 

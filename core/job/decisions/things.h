@@ -15,6 +15,14 @@ struct OccupationThing {
   static OccupationEdits &of(JobState &s, const Id &id) { return s.occupations[id.text]; }
 };
 
+struct StopThing {
+  using Id = StopId;
+  static constexpr const char *prefix = ""; // the id tells
+  static constexpr const char *noun = "a stop";
+  static const Fields<StopEdits> &fields();
+  static StopEdits &of(JobState &s, const Id &id) { return s.stops[id.text]; }
+};
+
 struct RunThing {
   using Id = RunId;
   static constexpr const char *prefix = ""; // the id tells

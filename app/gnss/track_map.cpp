@@ -1,0 +1,221 @@
+#include "app/gnss/track_map.h"
+#include "app/widgets/painting.h"
+#include "geodesy/ellipsoid.h"
+#include <QWheelEvent>
+#include <algorithm>
+#include <cmath>
+
+namespace ampletie::app {
+namespace {
+QPen pen_of(TrackState s) {
+  switch (s) {
+  case TrackState::fixed:
+    return QPen(ink::accepted, 2);
+  case TrackState::partly_fixed:
+    return QPen(ink::accepted, 2, Qt::DashDotLine);
+  case TrackState::floating:
+    return QPen(ink::attention, 1.8, Qt::DashLine);
+  default:
+    return QPen(ink::unused, 1.4, Qt::DotLine);
+  }
+}
+double round_length(double most) {
+  double out = 0.01;
+  for (double f = 0.01; f < 1e6; f *= 10)
+    for (double k : {1.0, 2.0, 5.0})
+      if (k * f <= most) out = k * f;
+  return out;
+}
+} // namespace
+
+TrackMap::TrackMap(QWidget *parent) : Picture(parent) {
+  setAccessibleName("Track from above");
+  setObjectName("track map");
+  setMinimumSize(240, 180);
+  setToolTip("Wheel: zoom · drag: move · double click: all of it");
+}
+
+void TrackMap::set(const TrackResult *t, const QString &words) {
+  const bool same = t && t->id == id_;
+  places_.clear(), states_.clear(), stops_.clear(), at_stops_.clear();
+  words_ = words, id_ = t ? t->id : "", base_ = t ? t->base : "";
+  if (t) {
+    const Mat3 axes = local_axes(to_geodetic(t->base_xyz));
+    for (const TrackEpoch &e : t->solved->epochs) {
+      const bool placed = e.state != TrackState::none || e.bridged;
+      const Vec3 v = placed ? Vec3(axes * (e.position - t->base_xyz)) : Vec3(NAN, NAN, NAN);
+      places_.emplace_back(static_cast<float>(v.x()), static_cast<float>(v.y()));
+      states_.push_back(e.state);
+    }
+    stops_ = t->stops;
+    for (const TrackStop &s : stops_) at_stops_.push_back((axes * s.d).head<2>());
+  }
+  if (!same) fitted_ = false;
+  setAccessibleDescription(t ? QString("%1 stops from above").arg(stops_.size()) : words);
+  update();
+}
+
+void TrackMap::point_at(std::optional<std::size_t> epoch) {
+  at_ = epoch;
+  update();
+}
+
+void TrackMap::fit() {
+  Eigen::Vector2d low(1e18, 1e18), high(-1e18, -1e18);
+  for (std::size_t i = 0; i < places_.size(); ++i) {
+    if (!std::isfinite(places_[i].x()) || states_[i] == TrackState::code) continue;
+    low = low.cwiseMin(places_[i].cast<double>()), high = high.cwiseMax(places_[i].cast<double>());
+  }
+  if (low.x() > high.x()) return;
+  middle_ = (low + high) / 2;
+  const Eigen::Vector2d span = (high - low).cwiseMax(0.5);
+  scale_ = std::min((width() - 60) / span.x(), (height() - 70) / span.y());
+  fitted_ = true;
+}
+
+QPointF TrackMap::on_screen(const Eigen::Vector2d &en) const {
+  return {width() / 2.0 + scale_ * (en.x() - middle_.x()), height() / 2.0 - scale_ * (en.y() - middle_.y())};
+}
+
+std::string TrackMap::thing_at(const QPointF &at) const {
+  double within = 14;
+  std::string out;
+  for (std::size_t i = 0; i < stops_.size(); ++i) {
+    const QPointF d = on_screen(at_stops_[i]) - at;
+    if (const double away = std::hypot(d.x(), d.y()); away < within) within = away, out = stops_[i].id;
+  }
+  return out;
+}
+
+void TrackMap::draw_line(QPainter &p) const {
+  QPointF before;
+  bool joined = false;
+  TrackState state = TrackState::none;
+  for (std::size_t i = 0; i < places_.size(); ++i) {
+    if (!std::isfinite(places_[i].x())) {
+      joined = false;
+      continue;
+    }
+    const QPointF now = on_screen(places_[i].cast<double>());
+    const QPointF d = now - before;
+    // What falls into one pixel is drawn once.
+    if (joined && states_[i] == state && std::abs(d.x()) < 1 && std::abs(d.y()) < 1) continue;
+    const bool seen = rect().adjusted(-50, -50, 50, 50).contains(now.toPoint()) ||
+                      (joined && rect().adjusted(-50, -50, 50, 50).contains(before.toPoint()));
+    if (joined && seen) {
+      p.setPen(pen_of(states_[i]));
+      p.drawLine(before, now);
+    }
+    before = now, joined = true, state = states_[i];
+  }
+}
+
+void TrackMap::draw_stops(QPainter &p) const {
+  p.setFont(sized(8.5));
+  std::vector<QRectF> taken;
+  for (std::size_t i = 0; i < stops_.size(); ++i) {
+    const TrackStop &s = stops_[i];
+    const QPointF at = on_screen(at_stops_[i]);
+    if (!rect().contains(at.toPoint())) continue;
+    const bool chosen = s.id == selected_;
+    const QColor c = !s.used ? ink::unused : s.solution != TrackState::fixed ? ink::attention : ink::accepted;
+    p.setPen(QPen(c, chosen ? 2.2 : 1.4));
+    p.setBrush(chosen ? ink::wash : ink::panel);
+    p.drawLine(at, at + QPointF(0, -13));
+    p.drawPolygon(QPolygonF{at + QPointF(0, -13), at + QPointF(9, -10), at + QPointF(0, -6)});
+    p.drawEllipse(at, 2.2, 2.2);
+    const QString name = text(s.name);
+    const QRectF box(at.x() + 10, at.y() - 16, p.fontMetrics().horizontalAdvance(name) + 4.0, 13);
+    if (!chosen && std::any_of(taken.begin(), taken.end(), [&](const QRectF &r) { return r.intersects(box); }))
+      continue;
+    taken.push_back(box);
+    p.setPen(ink::text);
+    p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, name);
+  }
+}
+
+void TrackMap::draw_scale(QPainter &p) const {
+  const double metres = round_length(90 / scale_), wide = metres * scale_;
+  const QPointF a(14, height() - 14);
+  p.setPen(QPen(ink::text, 1.4));
+  p.drawLine(a, a + QPointF(wide, 0));
+  p.drawLine(a, a + QPointF(0, -4));
+  p.drawLine(a + QPointF(wide, 0), a + QPointF(wide, -4));
+  p.setFont(sized(8));
+  p.drawText(QRectF(a.x() + wide + 6, a.y() - 9, 90, 12), Qt::AlignLeft | Qt::AlignVCenter,
+             metres >= 1000 ? QString("%1 km").arg(metres / 1000) : QString("%1 m").arg(metres));
+  // North.
+  const QPointF n(width() - 18, 34);
+  p.setBrush(ink::text);
+  p.setPen(Qt::NoPen);
+  p.drawPolygon(QPolygonF{n + QPointF(0, -12), n + QPointF(5, 6), n + QPointF(0, 2), n + QPointF(-5, 6)});
+  p.setPen(ink::text);
+  p.drawText(QRectF(n.x() - 8, n.y() + 6, 16, 12), Qt::AlignCenter, "N");
+}
+
+void TrackMap::paintEvent(QPaintEvent *) {
+  QPainter p(this);
+  draw_card(p, rect());
+  if (places_.empty()) {
+    p.setPen(ink::unused);
+    p.drawText(QRectF(rect()).adjusted(20, 10, -20, -10), Qt::AlignCenter | Qt::TextWordWrap, words_);
+    return;
+  }
+  if (!fitted_) fit();
+  p.setClipRect(rect().adjusted(1, 1, -1, -1));
+  draw_line(p);
+  const QPointF base = on_screen({0, 0});
+  p.setPen(QPen(ink::text, 1.4));
+  p.setFont(sized(8.5, true));
+  if (rect().adjusted(10, 10, -10, -10).contains(base.toPoint())) {
+    p.setBrush(ink::text);
+    p.drawPolygon(QPolygonF{base + QPointF(0, -7), base + QPointF(6.5, 5), base + QPointF(-6.5, 5)});
+    p.drawText(base + QPointF(10, 4), text(base_));
+  } else {
+    // Where it lies, when it is outside.
+    const QPointF middle(width() / 2.0, height() / 2.0), way = base - middle;
+    const double far = std::hypot(way.x(), way.y());
+    const double k = std::min((width() / 2.0 - 26) / std::max(1.0, std::abs(way.x())),
+                              (height() / 2.0 - 22) / std::max(1.0, std::abs(way.y())));
+    const QPointF at = middle + way * k;
+    p.drawLine(at, at + way / far * 12);
+    p.drawText(QRectF(at.x() - 60, at.y() - 16, 120, 12), Qt::AlignCenter,
+               QString("%1, %2 km").arg(text(base_)).arg(far / scale_ / 1000, 0, 'f', 1));
+  }
+  draw_stops(p);
+  if (at_ && *at_ < places_.size() && std::isfinite(places_[*at_].x())) {
+    p.setPen(QPen(ink::text, 1.4));
+    p.setBrush(Qt::NoBrush);
+    p.drawEllipse(on_screen(places_[*at_].cast<double>()), 6, 6);
+  }
+  draw_scale(p);
+}
+
+void TrackMap::wheelEvent(QWheelEvent *e) {
+  const double k = std::pow(1.2, e->angleDelta().y() / 120.0);
+  const Eigen::Vector2d under =
+      middle_ + Eigen::Vector2d(e->position().x() - width() / 2.0, height() / 2.0 - e->position().y()) / scale_;
+  scale_ = std::clamp(scale_ * k, 1e-3, 1e5);
+  middle_ = under - Eigen::Vector2d(e->position().x() - width() / 2.0, height() / 2.0 - e->position().y()) / scale_;
+  update();
+}
+
+void TrackMap::mousePressEvent(QMouseEvent *e) {
+  Picture::mousePressEvent(e);
+  pan_ = e->position();
+}
+
+void TrackMap::mouseMoveEvent(QMouseEvent *e) {
+  if (!pan_ || !(e->buttons() & Qt::LeftButton)) return;
+  const QPointF d = e->position() - *pan_;
+  middle_ -= Eigen::Vector2d(d.x(), -d.y()) / scale_;
+  pan_ = e->position();
+  update();
+}
+
+void TrackMap::mouseDoubleClickEvent(QMouseEvent *) {
+  fitted_ = false;
+  update();
+}
+
+} // namespace ampletie::app

@@ -1,0 +1,43 @@
+#pragma once
+#include "app/widgets/picture.h"
+#include "results/tracks.h"
+
+namespace ampletie::app {
+
+/// A track from above: its line by state, its base, its stops; the same pens as the ribbon. Wheel zooms, a drag moves,
+/// a double click shows all of it.
+class TrackMap : public Picture {
+  Q_OBJECT
+public:
+  explicit TrackMap(QWidget *parent = nullptr);
+  void set(const TrackResult *t, const QString &words);
+  void point_at(std::optional<std::size_t> epoch);
+
+protected:
+  void paintEvent(QPaintEvent *) override;
+  void wheelEvent(QWheelEvent *e) override;
+  void mousePressEvent(QMouseEvent *e) override;
+  void mouseMoveEvent(QMouseEvent *e) override;
+  void mouseDoubleClickEvent(QMouseEvent *) override;
+  std::string thing_at(const QPointF &at) const override;
+
+private:
+  void fit();
+  QPointF on_screen(const Eigen::Vector2d &en) const;
+  void draw_line(QPainter &p) const;
+  void draw_stops(QPainter &p) const;
+  void draw_scale(QPainter &p) const;
+  std::vector<Eigen::Vector2f> places_; ///< east, north from the base, m
+  std::vector<TrackState> states_;
+  std::vector<TrackStop> stops_;
+  std::vector<Eigen::Vector2d> at_stops_;
+  std::string id_, base_;
+  QString words_;
+  std::optional<std::size_t> at_;
+  double scale_ = 1; ///< pixels per metre
+  Eigen::Vector2d middle_{0, 0};
+  std::optional<QPointF> pan_;
+  bool fitted_ = false;
+};
+
+} // namespace ampletie::app

@@ -1,0 +1,221 @@
+#include "app/gnss/track_part.h"
+#include "adjustment/statistics.h"
+#include "app/widgets/numbers.h"
+#include "app/widgets/theme.h"
+#include "base/text.h"
+#include "geodesy/ellipsoid.h"
+#include "results/job_results.h"
+#include "results/track_record.h"
+#include <Eigen/Dense>
+#include <QComboBox>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QVBoxLayout>
+#include <cmath>
+
+namespace ampletie::app {
+namespace {
+
+QString percent(std::size_t part, std::size_t all) {
+  return QString::number(all ? 100.0 * static_cast<double>(part) / static_cast<double>(all) : 0, 'f', 1) + " %";
+}
+
+Row row_of(const TrackResult &t, const TrackStop &s, const Workspace &w) {
+  const Mat3 axes = local_axes(to_geodetic(t.base_xyz + s.d));
+  const Mat3 enu = axes * s.cov * axes.transpose();
+  const double plan = factor95(2) * ellipse(enu.topLeftCorner<2, 2>()).major * 1000,
+               up = factor95(1) * std::sqrt(enu(2, 2)) * 1000;
+  const bool fixed = s.solution == TrackState::fixed;
+  const QString result = !s.used ? QString("– left out")
+                         : fixed ? QString("■ fixed")
+                                 : "≈ " + text(state_name(s.solution));
+  Row r;
+  r.id = s.id;
+  r.dim = !s.used || s.mark.empty();
+  r.cells = {
+      {text(s.name), {}, {}, !s.mark.empty()},
+      {text(s.mark), {}, {}, false},
+      {text(s.named_by), {}, ink::unused, false},
+      {w.clock(s.start), QString::fromStdString(iso(s.start)), {}, false},
+      {QString::number(s.stop - s.start, 'f', 0), s.stop - s.start, {}, false},
+      {result, {}, !s.used || fixed ? QColor() : ink::attention, !fixed},
+      {QString("%1 · %2").arg(plan, 0, 'f', 0).arg(up, 0, 'f', 0), up, {}, false},
+      {QString::number(s.spread_m * 1000, 'f', 0), s.spread_m, s.spread_m > 0.03 ? ink::attention : QColor(), false}};
+  if (s.used && !fixed) r.wash = ink::warm;
+  return r;
+}
+
+} // namespace
+
+TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
+  which_ = new QComboBox;
+  which_->setAccessibleName("Track");
+  words_ = new QLabel;
+  words_->setAccessibleName("Track in words");
+  words_->setTextFormat(Qt::RichText);
+  words_->setWordWrap(true);
+  save_ = new QPushButton("Save epochs …");
+  save_->setAccessibleName("Save epochs");
+  save_->setToolTip("All epochs with their accuracy as a table of text (CSV)");
+  stops_ = new TableCard("Stops",
+                         {{"Stop", "", false, false, 64},
+                          {"Mark", "The mark that it counts for in the network; type one, or nothing", false, true, 60},
+                          {"By", "Who named it", false, false, 64},
+                          {"From", "", false, false, 62},
+                          {"s", "How long it stood", true, false, 34},
+                          {"Result", "", false, false, 74},
+                          {"95 % mm", "Plan (semi-major axis) · height, from the base", true, false, 62},
+                          {"Spread mm", "Of its epochs about their mean", true, false, 56}});
+  stops_->model()->edit = [this](const std::string &id, int, const QString &typed) {
+    return w_.decide_typed<StopThing>({id}, "mark", typed, "");
+  };
+  map_ = new TrackMap;
+  ribbon_ = new TrackRibbon;
+  auto *head = new QHBoxLayout;
+  head->addWidget(which_);
+  head->addWidget(words_, 1);
+  head->addWidget(save_);
+  auto *upper = new QHBoxLayout;
+  upper->setSpacing(10);
+  upper->addWidget(stops_, 12);
+  upper->addWidget(map_, 9);
+  auto *all = new QVBoxLayout(this);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->addLayout(head);
+  all->addLayout(upper, 6);
+  all->addWidget(ribbon_, 6);
+  connect(which_, &QComboBox::activated, this, [this](int i) {
+    track_ = which_->itemData(i).toString().toStdString();
+    w_.select("track", track_);
+    show_track();
+  });
+  connect(stops_, &TableCard::chosen, this, [this](const std::string &id) { choose_stop(id); });
+  connect(map_, &Picture::chosen, this, [this](const std::string &id) { choose_stop(id); });
+  connect(ribbon_, &TrackRibbon::stop_chosen, this, [this](const std::string &id) { choose_stop(id); });
+  connect(ribbon_, &TrackRibbon::pointed, this, [this](std::size_t epoch) { map_->point_at(epoch); });
+  connect(ribbon_, &TrackRibbon::span_chosen, this, [this](GpsTime from, GpsTime to) { leave_out(from, to); });
+  connect(save_, &QPushButton::clicked, this, [this] { save(); });
+}
+
+const TrackResult *TrackPart::shown() const {
+  if (!w_.has_job()) return nullptr;
+  const auto &all = w_.job().tracks();
+  for (const TrackResult &t : all)
+    if (t.id == track_) return &t;
+  return all.empty() ? nullptr : &all.front();
+}
+
+const TrackStop *TrackPart::chosen_stop() const {
+  if (const TrackResult *t = shown())
+    for (const TrackStop &s : t->stops)
+      if (s.id == stop_) return &s;
+  return nullptr;
+}
+
+void TrackPart::refresh() {
+  which_->clear();
+  if (w_.has_job()) {
+    if (w_.selection().kind == "stop") stop_ = w_.selection().id;
+    if (w_.selection().kind == "track") track_ = w_.selection().id;
+    for (const TrackResult &t : w_.job().tracks()) {
+      for (const TrackStop &s : t.stops)
+        if (s.id == stop_) track_ = t.id;
+      const QString begun = t.solved->epochs.empty() ? QString() : " " + w_.day_clock(t.solved->epochs.front().time);
+      which_->addItem(text(t.rover) + begun, text(t.id));
+    }
+    which_->setCurrentIndex(std::max(0, which_->findData(text(track_))));
+  }
+  which_->setVisible(which_->count() > 1);
+  show_track();
+}
+
+/// What one wants to know first.
+QString TrackPart::headline() const {
+  const TrackResult *t = shown();
+  if (!t) {
+    const bool moving = w_.has_job() && !w_.job().snapshot()->moving().empty();
+    return QString("<span style='color:#6F7B83'>%1</span>")
+        .arg(moving
+                 ? "Receivers that moved are not solved yet: Solve vectors solves tracks too."
+                 : "No receiver of the job moved. Drop observation files of one; or say it of an occupation (moving).");
+  }
+  if (!t->error.empty())
+    return QString("<b style='color:#A63D2F'>%1: %2</b>").arg(escaped(t->rover), escaped(t->error));
+  const KinematicTrack &k = *t->solved;
+  const auto all = k.epochs.size();
+  const bool good = t->fixed_share() > 0.95 && !t->stale;
+  QString out = QString("<b style='color:%1'>%2 from %3: %4 fixed</b> of %5 epochs")
+                    .arg((good ? ink::accepted : ink::attention).name(), escaped(t->rover), escaped(t->base),
+                         percent(k.count(TrackState::fixed), all))
+                    .arg(all);
+  const auto more = [&](TrackState s, const char *word) {
+    if (const auto n = k.count(s)) out += QString(" · %1 %2").arg(percent(n, all), word);
+  };
+  more(TrackState::partly_fixed, "partly");
+  more(TrackState::floating, "float");
+  more(TrackState::code, "code");
+  more(TrackState::none, "without a place");
+  out += QString(" · up to %1 km").arg(k.longest_m / 1000, 0, 'f', 1);
+  out += t->without_base ? QString(" · <b style='color:#B87311'>%1 outside the data of %2</b>")
+                               .arg(percent(t->without_base, all), escaped(t->base))
+                         : QString(" · the base covers all of it");
+  if (t->stale) out += " · <b style='color:#B87311'>out of date</b>";
+  return out;
+}
+
+void TrackPart::show_track() {
+  const TrackResult *t = shown();
+  words_->setText(headline());
+  QStringList notes;
+  if (t)
+    for (const std::string &n : t->solved->notes) notes << text(n);
+  words_->setToolTip(notes.join("\n"));
+  std::vector<Row> rows;
+  if (t && t->error.empty())
+    for (const TrackStop &s : t->stops) rows.push_back(row_of(*t, s, w_));
+  stops_->set_rows(std::move(rows));
+  const bool solved = t && t->error.empty();
+  const Occupation *base = t ? w_.occupation(t->base_occupation) : nullptr;
+  const QString words = "A solved track appears here.";
+  map_->set(solved ? t : nullptr, words);
+  ribbon_->set(solved ? t : nullptr, base ? std::pair(base->start, base->stop) : std::pair<GpsTime, GpsTime>{},
+               w_.times(), words);
+  save_->setEnabled(solved);
+  if (!stop_.empty()) stops_->select(stop_), map_->select(stop_), ribbon_->select_stop(stop_);
+}
+
+void TrackPart::choose_stop(const std::string &id) {
+  stop_ = id;
+  stops_->select(id), map_->select(id), ribbon_->select_stop(id);
+  w_.select("stop", id);
+}
+
+void TrackPart::toggle_use() {
+  if (const TrackStop *s = chosen_stop())
+    w_.decide(s->used ? "leave-out" : "use", s->id, nlohmann::json::object(),
+              s->used ? "left out with the space bar" : "");
+}
+
+void TrackPart::leave_out(GpsTime from, GpsTime to) {
+  const TrackResult *t = shown();
+  if (!t) return;
+  w_.decide("leave-out", t->id + ":all@" + iso_ms(from) + "/" + iso_ms(to), nlohmann::json::object(),
+            "left out on the track");
+}
+
+void TrackPart::save() {
+  const TrackResult *t = shown();
+  if (!t) return;
+  const QString file =
+      QFileDialog::getSaveFileName(this, "Save epochs", text(t->rover) + "-track.csv", "Table (*.csv)");
+  if (file.isEmpty()) return;
+  try {
+    write_file(file.toStdString(), track_csv(*t));
+  } catch (const InputError &e) {
+    words_->setText("<b style='color:#A63D2F'>" + escaped(e.reason()) + "</b>");
+  }
+}
+
+} // namespace ampletie::app

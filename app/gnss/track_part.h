@@ -1,0 +1,40 @@
+#pragma once
+#include "app/gnss/track_map.h"
+#include "app/gnss/track_ribbon.h"
+#include "app/widgets/table.h"
+#include "app/workspace.h"
+
+class QComboBox;
+class QLabel;
+class QPushButton;
+
+namespace ampletie::app {
+
+/// Tracks of moving receivers: in words what each came to, its stops as a table, from above and over time.
+class TrackPart : public QWidget {
+  Q_OBJECT
+public:
+  explicit TrackPart(Workspace &w, QWidget *parent = nullptr);
+  void refresh();
+  /// Uses or leaves out the chosen stop.
+  void toggle_use();
+
+private:
+  const TrackResult *shown() const; ///< null: there is none
+  const TrackStop *chosen_stop() const;
+  void show_track();
+  void choose_stop(const std::string &id);
+  void leave_out(GpsTime from, GpsTime to);
+  void save();
+  QString headline() const;
+  Workspace &w_;
+  QComboBox *which_;
+  QLabel *words_;
+  QPushButton *save_;
+  TableCard *stops_;
+  TrackMap *map_;
+  TrackRibbon *ribbon_;
+  std::string track_, stop_; ///< chosen
+};
+
+} // namespace ampletie::app

@@ -1,0 +1,374 @@
+#include "app/gnss/track_ribbon.h"
+#include "app/widgets/painting.h"
+#include "geodesy/ellipsoid.h"
+#include <QPainterPath>
+#include <QWheelEvent>
+#include <algorithm>
+#include <cmath>
+
+namespace ampletie::app {
+namespace {
+constexpr double within95 = 1.960;
+constexpr double left = 58, right = 14, top = 52, bottom = 58; ///< room around the heights
+
+QPen pen_of(TrackState s) {
+  switch (s) {
+  case TrackState::fixed:
+    return QPen(ink::accepted, 1.8);
+  case TrackState::partly_fixed:
+    return QPen(ink::accepted, 1.8, Qt::DashDotLine);
+  case TrackState::floating:
+    return QPen(ink::attention, 1.6, Qt::DashLine);
+  default:
+    return QPen(ink::unused, 1.4, Qt::DotLine);
+  }
+}
+bool placed(const TrackEpoch &e) { return e.state != TrackState::none || e.bridged; }
+} // namespace
+
+TrackRibbon::TrackRibbon(QWidget *parent) : QWidget(parent) {
+  setAccessibleName("Track over time");
+  setObjectName("track ribbon");
+  setMinimumSize(400, 200);
+  setMouseTracking(true);
+  setToolTip("Wheel: zoom · right button: move · drag: leave a span out · double click: all of it");
+}
+
+void TrackRibbon::set(const TrackResult *t, std::pair<GpsTime, GpsTime> base, const TimeStyle &times,
+                      const QString &words) {
+  const bool same = t && any_ && t->id == track_.id && t->fingerprint == track_.fingerprint;
+  any_ = t && !t->solved->epochs.empty();
+  track_ = t ? *t : TrackResult();
+  base_ = base, times_ = times, words_ = words;
+  height_.clear(), half_.clear();
+  if (any_) {
+    const auto &epochs = track_.solved->epochs;
+    const Vec3 up = local_axes(to_geodetic(track_.base_xyz)).row(2);
+    std::vector<double> h;
+    lowest_ = 1e18;
+    for (const TrackEpoch &e : epochs) {
+      h.push_back(placed(e) ? to_geodetic(e.position).h : NAN);
+      if (e.state >= TrackState::floating || e.bridged) lowest_ = std::min(lowest_, h.back());
+    }
+    for (std::size_t i = 0; i < h.size(); ++i) {
+      height_.push_back(static_cast<float>(h[i] - lowest_));
+      half_.push_back(static_cast<float>(within95 * std::sqrt(std::max(0.0, up.dot(epochs[i].cov * up)))));
+    }
+    if (!same) from_ = epochs.front().time, to_ = epochs.back().time;
+    const auto share = QString::number(100 * track_.fixed_share(), 'f', 1);
+    setAccessibleDescription(QString("%1: %2 epochs, %3 % fixed, %4 stops")
+                                 .arg(text(track_.rover))
+                                 .arg(epochs.size())
+                                 .arg(share)
+                                 .arg(track_.stops.size()));
+  } else
+    setAccessibleDescription(words);
+  update();
+}
+
+void TrackRibbon::select_stop(const std::string &id) {
+  stop_ = id;
+  update();
+}
+
+void TrackRibbon::point_at(std::optional<std::size_t> epoch) {
+  if (epoch == at_) return;
+  at_ = epoch;
+  update();
+}
+
+QRectF TrackRibbon::area() const {
+  return QRectF(left, top, std::max(10.0, width() - left - right), std::max(10.0, height() - top - bottom));
+}
+double TrackRibbon::x_of(GpsTime t) const {
+  const QRectF a = area();
+  return a.left() + a.width() * (t - from_) / std::max(1e-3, to_ - from_);
+}
+GpsTime TrackRibbon::time_at(double x) const {
+  const QRectF a = area();
+  return from_ + (to_ - from_) * std::clamp((x - a.left()) / a.width(), 0.0, 1.0);
+}
+std::size_t TrackRibbon::first_seen() const {
+  const auto &epochs = track_.solved->epochs;
+  const auto it =
+      std::lower_bound(epochs.begin(), epochs.end(), from_, [](const TrackEpoch &e, GpsTime t) { return e.time < t; });
+  return static_cast<std::size_t>(it - epochs.begin());
+}
+
+/// Base and moving receiver as bars on the same axis: gaps are seen before anything is read.
+void TrackRibbon::draw_bars(QPainter &p, const QRectF &a) const {
+  const auto &epochs = track_.solved->epochs;
+  p.setFont(sized(8));
+  const auto bar = [&](double y, const QString &name, const QColor &c, auto &&has) {
+    p.setPen(ink::text);
+    p.drawText(QRectF(2, y - 3, left - 8, 12), Qt::AlignRight | Qt::AlignVCenter,
+               p.fontMetrics().elidedText(name, Qt::ElideRight, static_cast<int>(left) - 8));
+    p.setPen(Qt::NoPen);
+    p.setBrush(c);
+    double begun = NAN, last = NAN;
+    for (std::size_t i = first_seen(); i < epochs.size() && epochs[i].time <= to_; ++i) {
+      const bool on = has(epochs[i]);
+      if (on && (std::isnan(begun) || x_of(epochs[i].time) - last > 3)) {
+        if (!std::isnan(begun)) p.drawRect(QRectF(begun, y, std::max(1.0, last - begun), 6));
+        begun = x_of(epochs[i].time);
+      }
+      if (on) last = x_of(epochs[i].time);
+      if (!on && !std::isnan(begun)) p.drawRect(QRectF(begun, y, std::max(1.0, last - begun), 6)), begun = NAN;
+    }
+    if (!std::isnan(begun)) p.drawRect(QRectF(begun, y, std::max(1.0, last - begun), 6));
+  };
+  bar(a.top(), text(track_.base), ink::unused, [](const TrackEpoch &e) { return e.bracketed; });
+  bar(a.top() + 11, text(track_.rover), ink::accepted, [](const TrackEpoch &e) { return e.satellites > 0; });
+}
+
+void TrackRibbon::draw_heights(QPainter &p, const QRectF &a) const {
+  const auto &epochs = track_.solved->epochs;
+  double low = 1e18, high = -1e18;
+  for (std::size_t i = first_seen(); i < epochs.size() && epochs[i].time <= to_; ++i) {
+    if (epochs[i].state < TrackState::floating && !epochs[i].bridged) continue;
+    const double band = std::min(1.0, static_cast<double>(half_[i]));
+    low = std::min(low, static_cast<double>(height_[i]) - band),
+    high = std::max(high, static_cast<double>(height_[i]) + band);
+  }
+  if (low > high) low = 0, high = 1;
+  const double room = 0.08 * (high - low) + 0.01;
+  low -= room, high += room;
+  const auto y = [&](double v) { return a.bottom() - a.height() * (v - low) / (high - low); };
+  // Lines at round heights.
+  double step = 0.001;
+  for (double f = 1e-3; a.height() * step / (high - low) < 26; f *= 10)
+    for (double k : {1.0, 2.0, 5.0})
+      if (step = k * f; a.height() * step / (high - low) >= 26) break;
+  p.setFont(sized(8));
+  const int digits = step < 0.01 ? 3 : step < 0.1 ? 2 : step < 1 ? 1 : 0;
+  for (double v = std::ceil((low + lowest_) / step) * step; v < high + lowest_; v += step) {
+    p.setPen(QPen(faint, 1));
+    p.drawLine(QPointF(a.left(), y(v - lowest_)), QPointF(a.right(), y(v - lowest_)));
+    p.setPen(ink::unused);
+    p.drawText(QRectF(2, y(v - lowest_) - 7, left - 8, 14), Qt::AlignRight | Qt::AlignVCenter,
+               QString::number(v, 'f', digits));
+  }
+  p.save();
+  p.setClipRect(a.adjusted(-1, -1, 1, 1));
+  // By pixel: the range of the band and the mean of the line, broken where the state changes.
+  std::size_t i = first_seen();
+  if (i > 0) --i;
+  QPointF before;
+  bool joined = false;
+  TrackState state = TrackState::none;
+  bool bridged = false;
+  while (i < epochs.size() && epochs[i].time <= to_ + 2 * track_.solved->interval) {
+    const double x = std::floor(x_of(epochs[i].time));
+    double upper = -1e18, lower = 1e18, sum = 0;
+    int n = 0;
+    const TrackState s = epochs[i].state;
+    const bool b = epochs[i].bridged;
+    for (; i < epochs.size() && std::floor(x_of(epochs[i].time)) == x && epochs[i].state == s && epochs[i].bridged == b;
+         ++i) {
+      if (!placed(epochs[i])) continue;
+      const auto h = static_cast<double>(height_[i]), w = static_cast<double>(half_[i]);
+      upper = std::max(upper, h + w), lower = std::min(lower, h - w), sum += h, ++n;
+    }
+    if (n == 0) {
+      joined = false;
+      continue;
+    }
+    QColor band = b ? ink::unused : pen_of(s).color();
+    band.setAlpha(b ? 40 : 60);
+    const double wide = std::max(1.0, a.width() * track_.solved->interval / std::max(1e-3, to_ - from_));
+    p.fillRect(QRectF(x, y(upper), wide, std::max(1.0, y(lower) - y(upper))), band);
+    const QPointF now(x, y(sum / n));
+    if (joined && state == s && bridged == b) {
+      p.setPen(b ? QPen(ink::unused, 1, Qt::DotLine) : pen_of(s));
+      p.drawLine(before, now);
+    } else if (!b) {
+      p.setPen(pen_of(s));
+      p.drawPoint(now);
+    }
+    before = now, joined = true, state = s, bridged = b;
+  }
+  draw_ways(p, a, low, high);
+  p.restore();
+}
+
+/// What each direction of time found by itself: two thin lines that must lie in the ribbon.
+void TrackRibbon::draw_ways(QPainter &p, const QRectF &a, double low, double high) const {
+  const auto &epochs = track_.solved->epochs;
+  const auto y = [&](double v) { return a.bottom() - a.height() * (v - low) / (high - low); };
+  for (const bool forward : {true, false}) {
+    QPainterPath path;
+    bool open = false;
+    for (const TwoWays &w : track_.solved->ways) {
+      const Vec3 &v = forward ? w.forward : w.backward;
+      if (w.epoch >= epochs.size() || !v.allFinite() || epochs[w.epoch].state < TrackState::floating ||
+          epochs[w.epoch].time < from_ || epochs[w.epoch].time > to_) {
+        open = false;
+        continue;
+      }
+      const QPointF at(x_of(epochs[w.epoch].time), y(to_geodetic(v).h - lowest_));
+      if (open)
+        path.lineTo(at);
+      else
+        path.moveTo(at);
+      open = true;
+    }
+    p.setPen(QPen(ink::text, 0.6, forward ? Qt::SolidLine : Qt::DashLine));
+    p.setBrush(Qt::NoBrush);
+    p.drawPath(path);
+  }
+}
+
+void TrackRibbon::draw_satellites(QPainter &p, const QRectF &a) const {
+  const auto &epochs = track_.solved->epochs;
+  const double most = 40;
+  p.setFont(sized(8));
+  p.setPen(ink::unused);
+  p.drawText(QRectF(2, a.top() - 2, left - 8, a.height() + 4), Qt::AlignRight | Qt::AlignVCenter, "satellites");
+  double last_x = -1;
+  int least = 1000;
+  for (std::size_t i = first_seen(); i < epochs.size() && epochs[i].time <= to_; ++i) {
+    least = std::min(least, static_cast<int>(epochs[i].satellites));
+    const double x = std::floor(x_of(epochs[i].time));
+    if (x == last_x) continue;
+    const double h = a.height() * std::min(1.0, least / most);
+    p.fillRect(QRectF(x, a.bottom() - h, std::max(1.0, x - last_x < 8 && last_x >= 0 ? x - last_x : 1), h),
+               least < 5 ? ink::attention : ink::hairline);
+    last_x = x, least = 1000;
+  }
+}
+
+void TrackRibbon::draw_stops(QPainter &p, const QRectF &a) const {
+  p.setFont(sized(8));
+  double free_from = -1;
+  for (const TrackStop &s : track_.stops) {
+    if (s.stop < from_ || s.start > to_) continue;
+    const double x0 = std::max(a.left(), x_of(s.start)), x1 = std::min(a.right(), x_of(s.stop));
+    const bool chosen = s.id == stop_;
+    QColor wash = chosen ? ink::accepted : ink::unused;
+    wash.setAlpha(chosen ? 60 : 28);
+    p.fillRect(QRectF(x0, a.top(), std::max(2.0, x1 - x0), a.height()), wash);
+    p.setPen(QPen(chosen ? ink::accepted : ink::text, chosen ? 1.4 : 0.8));
+    p.drawLine(QPointF(x0, a.top() - 12), QPointF(x0, a.bottom()));
+    const QString name = text(s.name);
+    const double wide = p.fontMetrics().horizontalAdvance(name) + 8;
+    if (x0 < free_from && !chosen) continue; // names do not overlap
+    p.setBrush(chosen ? ink::wash : ink::panel);
+    p.drawRect(QRectF(x0, a.top() - 14, wide, 13));
+    p.drawText(QRectF(x0, a.top() - 14, wide, 13), Qt::AlignCenter, name);
+    free_from = x0 + wide + 3;
+  }
+}
+
+void TrackRibbon::paintEvent(QPaintEvent *) {
+  QPainter p(this);
+  draw_card(p, rect());
+  if (!any_) {
+    p.setPen(ink::unused);
+    p.drawText(QRectF(rect()).adjusted(20, 10, -20, -10), Qt::AlignCenter | Qt::TextWordWrap, words_);
+    return;
+  }
+  const QRectF a = area();
+  p.setFont(sized(8));
+  draw_time_axis(p, QRectF(a.left(), a.top(), a.width(), a.height() + 24), from_, std::max(1e-3, to_ - from_), times_);
+  draw_bars(p, QRectF(a.left(), 12, a.width(), 20));
+  draw_heights(p, a);
+  draw_satellites(p, QRectF(a.left(), a.bottom() + 5, a.width(), 17));
+  draw_stops(p, a);
+  if (drag_) {
+    QColor c = ink::attention;
+    c.setAlpha(50);
+    p.fillRect(QRectF(QPointF(*drag_, a.top()), QPointF(drag_end_, a.bottom())).normalized(), c);
+  }
+  if (at_ && *at_ < track_.solved->epochs.size()) {
+    const TrackEpoch &e = track_.solved->epochs[*at_];
+    const double x = x_of(e.time);
+    p.setPen(QPen(ink::text, 0.8, Qt::DashLine));
+    p.drawLine(QPointF(x, a.top()), QPointF(x, a.bottom()));
+    QString words = QString("%1 · %2 · %3 satellites")
+                        .arg(text(shown_clock(e.time, times_)), e.bridged ? "led over" : text(state_name(e.state)))
+                        .arg(e.satellites);
+    if (placed(e))
+      words += QString(" · %1 m ± %2 mm")
+                   .arg(to_geodetic(e.position).h, 0, 'f', 3)
+                   .arg(1000 * static_cast<double>(half_[*at_]), 0, 'f', 0);
+    p.setPen(ink::text);
+    p.drawText(QRectF(a.left(), height() - 18, a.width(), 14), Qt::AlignRight, words);
+  }
+  p.setPen(ink::unused);
+  p.setFont(sized(8));
+  p.drawText(QRectF(6, height() - 18, a.width() * 0.55, 14), Qt::AlignLeft,
+             "height m, ribbon 95 % · thin: forward —, backward - -");
+}
+
+void TrackRibbon::wheelEvent(QWheelEvent *e) {
+  if (!any_) return;
+  const auto &epochs = track_.solved->epochs;
+  const GpsTime under = time_at(e->position().x());
+  const double k = std::pow(0.85, e->angleDelta().y() / 120.0);
+  const double all = epochs.back().time - epochs.front().time;
+  const double span = std::clamp((to_ - from_) * k, std::min(all, 5 * track_.solved->interval), all);
+  const double u = (under - from_) / std::max(1e-3, to_ - from_);
+  from_ = std::max(epochs.front().time, under + -u * span);
+  to_ = std::min(epochs.back().time, from_ + span);
+  from_ = std::max(epochs.front().time, to_ + -span);
+  update();
+}
+
+void TrackRibbon::mousePressEvent(QMouseEvent *e) {
+  if (!any_) return;
+  if (e->button() == Qt::RightButton)
+    pan_ = e->position().x();
+  else if (e->button() == Qt::LeftButton)
+    drag_ = drag_end_ = e->position().x();
+}
+
+void TrackRibbon::mouseMoveEvent(QMouseEvent *e) {
+  if (!any_) return;
+  const auto &epochs = track_.solved->epochs;
+  if (pan_) {
+    const double shift = (*pan_ - e->position().x()) / area().width() * (to_ - from_), span = to_ - from_;
+    from_ = std::clamp(from_ + shift, epochs.front().time, epochs.back().time + -span);
+    to_ = from_ + span;
+    pan_ = e->position().x();
+    update();
+    return;
+  }
+  if (drag_) {
+    drag_end_ = e->position().x();
+    update();
+    return;
+  }
+  const GpsTime t = time_at(e->position().x());
+  const auto it =
+      std::lower_bound(epochs.begin(), epochs.end(), t, [](const TrackEpoch &x, GpsTime y) { return x.time < y; });
+  if (it == epochs.end()) return;
+  point_at(static_cast<std::size_t>(it - epochs.begin()));
+  Q_EMIT pointed(*at_);
+}
+
+void TrackRibbon::mouseReleaseEvent(QMouseEvent *e) {
+  pan_.reset();
+  if (!drag_) return;
+  const double a = std::min(*drag_, e->position().x()), b = std::max(*drag_, e->position().x());
+  drag_.reset();
+  update();
+  if (b - a > 5) {
+    Q_EMIT span_chosen(time_at(a), time_at(b));
+    return;
+  }
+  for (const TrackStop &s : track_.stops)
+    if (x_of(s.start) - 4 <= a && a <= x_of(s.stop) + 4) {
+      select_stop(s.id);
+      Q_EMIT stop_chosen(s.id);
+      return;
+    }
+}
+
+void TrackRibbon::mouseDoubleClickEvent(QMouseEvent *) {
+  if (!any_) return;
+  from_ = track_.solved->epochs.front().time, to_ = track_.solved->epochs.back().time;
+  drag_.reset();
+  update();
+}
+
+} // namespace ampletie::app

@@ -1,0 +1,250 @@
+#include "gnss/kinematic/epoch_solver.h"
+#include "gnss/static/filter.h"
+#include <Eigen/Dense>
+#include <cmath>
+#include <set>
+
+namespace ampletie {
+namespace {
+using Eigen::Index;
+using Eigen::MatrixXd;
+using Eigen::VectorXd;
+using Kind = SlowKey::Kind;
+
+StaticOptions without_correlation(StaticOptions o) {
+  o.correlated_noise = false;
+  return o;
+}
+/// Share of the variance of reflections that the mean over a standstill keeps.
+double kept_share(const NoiseModel &noise, double span, double elevation) {
+  const double all = noise.total(elevation), lasting = noise.multipath(elevation);
+  const double quick = (all - lasting) * std::min(1.0, 30 / (span + 30)) + noise.beyond(span) * all;
+  return std::min(1.0, (quick + lasting) / all);
+}
+constexpr double gate = 5;
+/// Places worse than this are none, m.
+constexpr double worst_place = 50;
+} // namespace
+
+struct EpochSolver::Row {
+  std::vector<std::pair<Index, double>> h; ///< slow states, by their place
+  Vec3 place;
+  double y, weight;
+  std::size_t group; ///< epoch and system: they share a clock
+  int arc, unit;
+  SatId sat;
+  bool used = true;
+};
+
+EpochSolver::EpochSolver(const MovingSession &s, const MovingSetting &setting, const StaticOptions &o,
+                         const Relations &known)
+    : s_(s), setting_(setting), o_(o), unit_of_(units_of(known)), components_(component_count(known)),
+      noise_(o, 1, setting.like_receivers), single_(without_correlation(o), 1, setting.like_receivers) {}
+
+void EpochSolver::take(const SlowState *before, const SlowState *after, GpsTime t) {
+  at_.clear();
+  std::vector<double> largest;
+  for (const SlowState *s : {before, after})
+    if (s)
+      for (std::size_t i = 0; i < s->keys.size(); ++i) {
+        const auto [it, fresh] = at_.try_emplace(s->keys[i], static_cast<Index>(at_.size()));
+        if (fresh) largest.push_back(0);
+      }
+  const Index n = static_cast<Index>(at_.size());
+  information_ = MatrixXd::Zero(n, n);
+  vector_ = VectorXd::Zero(n);
+  std::vector<int> told(static_cast<std::size_t>(n), 0);
+  VectorXd prior = VectorXd::Zero(n);
+  for (const SlowState *given : {before, after}) {
+    if (!given || given->keys.empty()) continue;
+    SlowState s = *given;
+    advance_slow(s, std::abs(t - s.time), o_);
+    const Index m = static_cast<Index>(s.keys.size());
+    const Eigen::LLT<MatrixXd> llt(MatrixXd(s.p.selfadjointView<Eigen::Lower>()));
+    if (llt.info() != Eigen::Success) continue;
+    const MatrixXd inverse = llt.solve(MatrixXd::Identity(m, m));
+    const VectorXd weighted = inverse * s.x;
+    for (Index i = 0; i < m; ++i) {
+      const Index a = at_.at(s.keys[static_cast<std::size_t>(i)]);
+      vector_[a] += weighted[i];
+      ++told[static_cast<std::size_t>(a)];
+      prior[a] = std::max(prior[a], std::max(s.prior[i], s.p(i, i)));
+      for (Index k = 0; k < m; ++k) information_(a, at_.at(s.keys[static_cast<std::size_t>(k)])) += inverse(i, k);
+    }
+  }
+  // What was known beforehand is in both directions; it counts once. The receiver comes nearer and goes away, and the
+  // prior of the ionosphere with it: where too much would be taken off, less is.
+  const MatrixXd both = information_;
+  for (const double more : {1.0, 1.1, 1.3, 2.0, 8.0, HUGE_VAL}) {
+    information_ = both;
+    for (Index i = 0; i < n; ++i)
+      if (told[static_cast<std::size_t>(i)] == 2 && std::isfinite(prior[i]))
+        information_(i, i) -= 1 / (more * prior[i]);
+    if (n == 0 || Eigen::LLT<MatrixXd>(information_).info() == Eigen::Success) break;
+  }
+}
+
+/// Such that the mean over `count` epochs within `span` seconds has the variance that it has.
+double EpochSolver::variance(const MovingDifference &d, const MovingRow &r, double count, double span) const {
+  if (r.arc < 0) {
+    const double all = single_.code(d.sat, d.elevation);
+    return count > 1 ? all * count * std::max(1 / count, std::min(1.0, 600 / (span + 600))) : all;
+  }
+  const double total = noise_.total(d.elevation), white = single_.phase_white(d.elevation) - total;
+  return white + d.interpolated * count + (count > 1 ? count * total * kept_share(noise_, span, d.elevation) : total);
+}
+
+void EpochSolver::collect(const std::vector<const MovingEpoch *> &epochs, std::vector<Row> &rows,
+                          std::vector<SlowKey> &added, bool codes) const {
+  const double count = static_cast<double>(epochs.size()), span = epochs.back()->time - epochs.front()->time;
+  const Vec3 start = epochs.front()->start;
+  std::map<std::pair<std::size_t, char>, std::size_t> groups;
+  std::map<SlowKey, Index> more;
+  std::vector<MovingRow> list;
+  for (std::size_t n = 0; n < epochs.size(); ++n)
+    for (const MovingDifference &d : epochs[n]->sats) {
+      list.clear();
+      rows_of(*epochs[n], d, s_, setting_, o_, unit_of_, list);
+      for (const MovingRow &r : list) {
+        if (!codes && r.arc < 0) continue;
+        Row row{{}, r.place, r.y - r.place.dot(start - epochs[n]->start), 0, 0, r.arc, -1, d.sat, true};
+        bool known = true;
+        for (const auto &[k, h] : r.slow) {
+          if (k.kind == Kind::unit) row.unit = k.a;
+          auto it = at_.find(k);
+          if (it != at_.end()) {
+            row.h.emplace_back(it->second, h);
+            continue;
+          }
+          // A real number that nothing tells makes a carrier worthless; what has a prior begins with it.
+          if (k.kind == Kind::unit) {
+            known = false;
+            break;
+          }
+          const auto [place, fresh] = more.try_emplace(k, static_cast<Index>(at_.size() + more.size()));
+          if (fresh) added.push_back(k);
+          row.h.emplace_back(place->second, h);
+        }
+        if (!known) continue;
+        row.weight = 1 / variance(d, r, count, span);
+        row.group = groups.try_emplace({n, r.system}, groups.size()).first->second;
+        rows.push_back(std::move(row));
+      }
+    }
+}
+
+Placed EpochSolver::solve(const std::vector<const MovingEpoch *> &epochs, bool codes) const {
+  Placed out;
+  if (epochs.empty()) return out;
+  std::vector<Row> rows;
+  std::vector<SlowKey> added;
+  collect(epochs, rows, added, codes);
+  if (rows.size() < 4) return out;
+  const Index known = static_cast<Index>(at_.size()), slow = known + static_cast<Index>(added.size()), n = slow + 3;
+  std::size_t groups = 0;
+  for (const Row &r : rows) groups = std::max(groups, r.group + 1);
+  const double iono = moving_ionosphere_sd(*epochs.front(), setting_, o_);
+  for (int attempt = 0; attempt < 12; ++attempt) {
+    MatrixXd m = MatrixXd::Zero(n, n);
+    VectorXd v = VectorXd::Zero(n);
+    m.topLeftCorner(known, known) = information_;
+    v.head(known) = vector_;
+    for (Index i = known; i < slow; ++i) {
+      const double known_sd2 = prior_variance(added[static_cast<std::size_t>(i - known)], s_, setting_, o_, 2 * iono);
+      m(i, i) = known_sd2 > 0 ? 1 / known_sd2 : 1e-8;
+    }
+    for (Index i = slow; i < n; ++i) m(i, i) = 1e-8;
+    std::vector<double> weight(groups, 0), mean_y(groups, 0);
+    std::vector<VectorXd> mean(groups, VectorXd::Zero(n));
+    for (const Row &r : rows) {
+      if (!r.used) continue;
+      weight[r.group] += r.weight, mean_y[r.group] += r.weight * r.y;
+      VectorXd &sum = mean[r.group];
+      for (auto [i, h] : r.h) sum[i] += r.weight * h;
+      sum.tail<3>() += r.weight * r.place;
+      for (auto [i, h] : r.h) {
+        const double wh = r.weight * h;
+        for (auto [k, g] : r.h) m(i, k) += wh * g;
+        v[i] += wh * r.y;
+        for (Index k = 0; k < 3; ++k) m(slow + k, i) += wh * r.place[k], m(i, slow + k) += wh * r.place[k];
+      }
+      m.bottomRightCorner<3, 3>() += r.weight * r.place * r.place.transpose();
+      v.tail<3>() += r.weight * r.y * r.place;
+    }
+    // Every system's clock at every epoch is free.
+    for (std::size_t g = 0; g < groups; ++g)
+      if (weight[g] > 0) {
+        m.selfadjointView<Eigen::Lower>().rankUpdate(mean[g], -1 / weight[g]);
+        v -= mean[g] * (mean_y[g] / weight[g]);
+      }
+    const Eigen::LLT<MatrixXd, Eigen::Lower> llt(m);
+    if (llt.info() != Eigen::Success) return out;
+    const VectorXd x = llt.solve(v);
+    std::vector<double> clock(groups, 0);
+    auto predicted = [&](const Row &r) {
+      double p = r.place.dot(x.tail<3>());
+      for (auto [i, h] : r.h) p += h * x[i];
+      return p;
+    };
+    for (const Row &r : rows)
+      if (r.used) clock[r.group] += r.weight * (r.y - predicted(r)) / weight[r.group];
+    double sum = 0, squares = 0, worst = gate * gate;
+    int carriers = 0;
+    Row *off = nullptr;
+    for (Row &r : rows) {
+      if (!r.used) continue;
+      const double e = r.y - predicted(r) - clock[r.group], square = e * e * r.weight;
+      if (r.arc >= 0) sum += square, squares += e * e, ++carriers;
+      if (square > worst) worst = square, off = &r;
+    }
+    if (off && attempt + 1 < 12) {
+      off->used = false;
+      ++out.rejected;
+      if (off->arc >= 0) out.rejected_arcs.push_back(off->arc);
+      continue;
+    }
+    MatrixXd unit = MatrixXd::Zero(n, 3);
+    unit.bottomRows<3>().setIdentity();
+    out.cov = llt.solve(unit).bottomRows<3>();
+    out.cov = (out.cov + out.cov.transpose()).eval() / 2;
+    out.own = Mat3(m.bottomRightCorner<3, 3>().selfadjointView<Eigen::Lower>()).inverse();
+    out.position = epochs.front()->start + x.tail<3>();
+    out.misfit = sum, out.rms_m = std::sqrt(squares / std::max(1, carriers));
+    out.redundancy = carriers - 3 - static_cast<int>(groups);
+    classify(rows, out);
+    break;
+  }
+  return out;
+}
+
+/// Fixed: more differences of whole cycles than the place needs; partly: fewer.
+void EpochSolver::classify(const std::vector<Row> &rows, Placed &out) const {
+  std::map<int, std::set<SatId>> by_unit;
+  std::set<SatId> all;
+  bool carriers = false;
+  for (const Row &r : rows) {
+    if (!r.used) continue;
+    all.insert(r.sat);
+    if (r.arc < 0) continue;
+    carriers = true;
+    if (r.unit < components_) by_unit[r.unit].insert(r.sat);
+  }
+  std::map<char, std::size_t> differences;
+  for (const auto &[unit, sats] : by_unit) {
+    auto &most = differences[sats.begin()->system];
+    most = std::max(most, sats.size() - 1);
+  }
+  std::size_t fixed = 0;
+  for (const auto &[system, count] : differences) fixed += count;
+  out.satellites = static_cast<int>(all.size());
+  if (std::sqrt(out.cov.trace()) > worst_place)
+    out.state = TrackState::none;
+  else if (!carriers)
+    out.state = TrackState::code;
+  else if (fixed >= 4)
+    out.state = TrackState::fixed;
+  else
+    out.state = fixed > 0 ? TrackState::partly_fixed : TrackState::floating;
+}
+
+} // namespace ampletie

@@ -1,0 +1,271 @@
+#include "gnss/kinematic/kinematic.h"
+#include "base/error.h"
+#include "gnss/kinematic/motion.h"
+#include "gnss/static/static_vector.h"
+#include <algorithm>
+#include <cmath>
+#include <exception>
+#include <fmt/format.h>
+#include <mutex>
+#include <thread>
+
+namespace ampletie {
+namespace {
+
+/// Both directions at once; what one throws, the caller gets.
+template <class Forward, class Backward> void both(Forward &&forward, Backward &&backward) {
+  std::exception_ptr thrown;
+  std::thread other([&] {
+    try {
+      backward();
+    } catch (...) {
+      thrown = std::current_exception();
+    }
+  });
+  try {
+    forward();
+  } catch (...) {
+    other.join();
+    throw;
+  }
+  other.join();
+  if (thrown) std::rethrow_exception(thrown);
+}
+
+/// Places of the epochs that what lasts is estimated from: all of a minute's data, every other second of an hour's.
+std::vector<std::size_t> thinned(const MovingSession &s) {
+  const double span = s.epochs.back().time - s.epochs.front().time;
+  const double every = span < 120 ? 0 : span < 900 ? 1 : 2;
+  std::vector<std::size_t> out;
+  for (std::size_t i = 0; i < s.epochs.size(); ++i) {
+    if (s.epochs[i].sats.empty()) continue;
+    if (out.empty() || s.epochs[i].time - s.epochs[out.back()].time >= every - 0.01) out.push_back(i);
+  }
+  return out;
+}
+
+/// Seconds between checkpoints of what lasts: some 1500 of them at most.
+double checkpoint_interval(const MovingSession &s) {
+  return std::max(s.interval, (s.epochs.back().time - s.epochs.front().time) / 1500);
+}
+
+const SlowState *last_before(const std::vector<SlowState> &list, GpsTime t) {
+  const auto it =
+      std::lower_bound(list.begin(), list.end(), t, [](const SlowState &s, GpsTime x) { return s.time < x; });
+  return it == list.begin() ? nullptr : &*std::prev(it);
+}
+const SlowState *first_after(const std::vector<SlowState> &list, GpsTime t) {
+  const auto it =
+      std::upper_bound(list.begin(), list.end(), t, [](GpsTime x, const SlowState &s) { return x < s.time; });
+  return it == list.end() ? nullptr : &*it;
+}
+
+class Solver {
+public:
+  Solver(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits, const StaticOptions &options,
+         const std::vector<LeftOutSpan> &left_out, const Progress &progress)
+      : base_(base), rover_(rover), left_out_(left_out), progress_(progress),
+        out_(std::make_unique<KinematicSolution>()) {
+    out_->options = options;
+    out_->orbits = &orbits;
+  }
+
+  std::unique_ptr<KinematicSolution> run() {
+    std::vector<ForcedBreak> breaks;
+    for (int attempt = 0;; ++attempt) {
+      pair(breaks);
+      const auto more = integers();
+      if (more.empty() || attempt == 2) break;
+      breaks.insert(breaks.end(), more.begin(), more.end());
+    }
+    what_lasts();
+    place();
+    finish();
+    return std::move(out_);
+  }
+
+private:
+  void pair(const std::vector<ForcedBreak> &breaks) {
+    MovingSession &s = out_->session;
+    s = pair_moving(base_, rover_, out_->options, left_out_, breaks, progress_);
+    if (std::none_of(s.epochs.begin(), s.epochs.end(), [](const MovingEpoch &e) { return e.bracketed; }))
+      throw InputError(fmt::format("the two share no time: the base has {} to {}, the moving receiver {} to {}",
+                                   iso(base_.epochs.front().time), iso(base_.epochs.back().time),
+                                   iso(rover_.epochs.front().time), iso(rover_.epochs.back().time)));
+    if (std::all_of(s.epochs.begin(), s.epochs.end(), [](const MovingEpoch &e) { return e.sats.empty(); }))
+      throw InputError(s.notes.empty() ? "the two share no signal of one satellite at one time"
+                                       : "the two share no signal: " + s.notes.front());
+    MovingSetting &setting = out_->setting;
+    setting.base = base_.marker, setting.base_height = base_.height;
+    setting.like_receivers = !base_.receiver.empty() && base_.receiver == rover_.receiver;
+    setting.longest = 0;
+    for (const MovingEpoch &e : s.epochs)
+      if (!e.sats.empty()) setting.longest = std::max(setting.longest, (e.start - setting.base).norm());
+    thin_ = thinned(s);
+  }
+
+  std::vector<ForcedBreak> integers() {
+    SlowFilter forward(out_->session, out_->setting, out_->options, thin_, false),
+        backward(out_->session, out_->setting, out_->options, thin_, true);
+    both([&] { forward.run(progress_, 0); }, [&] { backward.run(progress_, 0); });
+    out_->track.relations =
+        reconcile(out_->session.arcs, forward.relations(), backward.relations(), out_->track.contradicted);
+    out_->track.ratio = std::min(forward.ratio(), backward.ratio());
+    return forward.breaks();
+  }
+
+  void what_lasts() {
+    const double every = checkpoint_interval(out_->session);
+    SlowFilter forward(out_->session, out_->setting, out_->options, thin_, false, &out_->track.relations),
+        backward(out_->session, out_->setting, out_->options, thin_, true, &out_->track.relations);
+    both([&] { forward.run(progress_, every); }, [&] { backward.run(progress_, every); });
+    out_->forward = forward.take_checkpoints(), out_->backward = backward.take_checkpoints();
+    out_->track.rejected = forward.rejected();
+  }
+
+  void place() {
+    const MovingSession &s = out_->session;
+    KinematicTrack &t = out_->track;
+    t.epochs.resize(s.epochs.size());
+    std::vector<TwoWays> ways[2];
+    const std::size_t half = s.epochs.size() / 2, stride = std::max<std::size_t>(1, s.epochs.size() / 4000);
+    auto part = [&](std::size_t from, std::size_t to, std::vector<TwoWays> &two) {
+      EpochSolver solver(s, out_->setting, out_->options, t.relations),
+          one(s, out_->setting, out_->options, t.relations);
+      const SlowState *before = nullptr, *after = nullptr;
+      bool any = false;
+      for (std::size_t i = from; i < to; ++i) {
+        progress_.check();
+        const MovingEpoch &e = s.epochs[i];
+        TrackEpoch &out = t.epochs[i];
+        out.time = e.time, out.bracketed = e.bracketed;
+        const SlowState *f = last_before(out_->forward, e.time), *b = first_after(out_->backward, e.time);
+        // Between two checkpoints what lasts hardly changes.
+        if (!any || f != before || b != after) solver.take(f, b, e.time), before = f, after = b, any = true;
+        const Placed p = solver.solve(e);
+        out.state = p.state, out.satellites = static_cast<std::uint8_t>(std::min(p.satellites, 255));
+        if (p.state == TrackState::none) continue;
+        out.position = p.position, out.cov = p.cov;
+        const std::lock_guard lock(sums_);
+        if (p.state == TrackState::fixed) misfit_ += p.misfit, redundancy_ += p.redundancy;
+        if (i % stride) continue;
+        TwoWays w{i, Vec3::Constant(NAN), Vec3::Constant(NAN)};
+        one.take(f, nullptr, e.time);
+        if (const Placed q = one.solve(e); q.state != TrackState::none) w.forward = q.position;
+        one.take(nullptr, b, e.time);
+        if (const Placed q = one.solve(e); q.state != TrackState::none) w.backward = q.position;
+        two.push_back(w);
+      }
+    };
+    both([&] { part(0, half, ways[0]); }, [&] { part(half, s.epochs.size(), ways[1]); });
+    t.ways = std::move(ways[0]);
+    t.ways.insert(t.ways.end(), ways[1].begin(), ways[1].end());
+  }
+
+  void finish() {
+    KinematicTrack &t = out_->track;
+    const MovingSession &s = out_->session;
+    t.interval = s.interval, t.longest_m = out_->setting.longest, t.slips = s.slips, t.arcs = s.arcs;
+    t.notes = s.notes;
+    for (const MovingEpoch &e : s.epochs) t.lost += e.sats.empty();
+    for (const OccupationModel *m : {&base_, &rover_}) {
+      t.notes.insert(t.notes.end(), m->notes.begin(), m->notes.end());
+      if (m->clock_jumps)
+        t.notes.push_back(
+            fmt::format("{} jumps of whole milliseconds between code and carrier taken out", m->clock_jumps));
+    }
+    t.noise_ratio = redundancy_ > 0 ? misfit_ / static_cast<double>(redundancy_) : 1;
+    out_->scale = std::clamp(t.noise_ratio, 1.0, 9.0);
+    if (out_->scale > 1.3)
+      t.notes.push_back(fmt::format("the carriers scatter {:.1f} times as much as usual; the accuracies allow for it",
+                                    std::sqrt(out_->scale)));
+    if (t.contradicted)
+      t.notes.push_back(
+          fmt::format("{} carrier arcs stay real: forward and backward found different whole numbers", t.contradicted));
+    for (TrackEpoch &e : t.epochs)
+      if (e.state != TrackState::none)
+        e.cov =
+            e.cov * out_->scale + type_b(out_->setting.base, e.position, *out_->orbits, out_->options, e.satellites);
+    find_velocities(t);
+    // Places were found for the instants of reception; an epoch's label is the receiver's clock.
+    for (std::size_t i = 0; i < t.epochs.size(); ++i)
+      if (t.epochs[i].velocity.allFinite()) t.epochs[i].position += t.epochs[i].velocity * s.epochs[i].clock;
+    bridge_gaps(t);
+    t.standstills = find_standstills(t);
+  }
+
+  const OccupationModel &base_, &rover_;
+  const std::vector<LeftOutSpan> &left_out_;
+  const Progress &progress_;
+  std::unique_ptr<KinematicSolution> out_;
+  std::vector<std::size_t> thin_;
+  std::mutex sums_;
+  double misfit_ = 0;
+  long redundancy_ = 0;
+};
+
+} // namespace
+
+std::size_t KinematicTrack::count(TrackState s) const {
+  return static_cast<std::size_t>(
+      std::count_if(epochs.begin(), epochs.end(), [s](const TrackEpoch &e) { return e.state == s; }));
+}
+
+std::string state_name(TrackState s) {
+  switch (s) {
+  case TrackState::code:
+    return "code";
+  case TrackState::floating:
+    return "float";
+  case TrackState::partly_fixed:
+    return "partly fixed";
+  case TrackState::fixed:
+    return "fixed";
+  default:
+    return "none";
+  }
+}
+
+StopPlace KinematicSolution::stop(GpsTime from, GpsTime to) const {
+  StopPlace out;
+  std::vector<const MovingEpoch *> epochs;
+  std::vector<Vec3> places;
+  for (std::size_t i = 0; i < session.epochs.size(); ++i) {
+    const MovingEpoch &e = session.epochs[i];
+    if (e.time - from < -1e-3 || e.time - to > 1e-3 || e.sats.empty()) continue;
+    epochs.push_back(&e);
+    if (track.epochs[i].state != TrackState::none && !track.epochs[i].bridged)
+      places.push_back(track.epochs[i].position);
+  }
+  out.epochs = epochs.size();
+  if (epochs.empty()) return out;
+  EpochSolver solver(session, setting, options, track.relations);
+  solver.take(last_before(forward, epochs.front()->time), first_after(backward, epochs.back()->time),
+              epochs.front()->time + (epochs.back()->time - epochs.front()->time) / 2);
+  out.place = solver.solve(epochs);
+  if (out.place.state != TrackState::fixed && epochs.size() > 1) {
+    // Nothing but the standstill itself tells of its carriers: what lasts is estimated from it too, and its codes count
+    // there.
+    const GpsTime last = epochs.back()->time;
+    solver.take(last_before(forward, last + 1e-3), first_after(backward, last), last);
+    Placed own = solver.solve(epochs, false);
+    if (own.state > out.place.state || out.place.state == TrackState::none) out.place = std::move(own);
+  }
+  if (out.place.state == TrackState::none) return out;
+  out.place.cov =
+      out.place.cov * scale + type_b(setting.base, out.place.position, *orbits, options, out.place.satellites);
+  out.place.own *= scale;
+  for (const Vec3 &p : places) out.spread += (p - out.place.position).squaredNorm();
+  if (!places.empty()) out.spread = std::sqrt(out.spread / static_cast<double>(places.size()));
+  return out;
+}
+
+std::unique_ptr<KinematicSolution> solve_kinematic(const OccupationModel &base, const OccupationModel &rover,
+                                                   const Orbits &orbits, const StaticOptions &options,
+                                                   const std::vector<LeftOutSpan> &left_out, const Progress &progress) {
+  if (base.epochs.empty() || rover.epochs.empty())
+    throw InputError(base.epochs.empty() ? "the base has no usable epoch" : "the moving receiver has no usable epoch");
+  return Solver(base, rover, orbits, options, left_out, progress).run();
+}
+
+} // namespace ampletie

@@ -1,0 +1,435 @@
+#include "results/tracks.h"
+#include "base/error.h"
+#include "base/hash.h"
+#include "base/text.h"
+#include "job/settings.h"
+#include "results/job_results.h"
+#include "results/reduction.h"
+#include "results/track_stops.h"
+#include "results/vector_fingerprint.h"
+#include "results/vector_plan.h"
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace ampletie {
+namespace {
+
+/// Files of one receiver that follow one another so closely are one track, s.
+constexpr double one_track_s = 120;
+/// A stop of the track lies on a mark that is known to stand here, m in plan and in height.
+constexpr double on_mark_plan = 0.3, on_mark_height = 0.5;
+
+double overlap(const Occupation &o, GpsTime from, GpsTime to) { return std::min(o.stop, to) - std::max(o.start, from); }
+
+/// Moving files by receiver, in pieces that follow one another.
+std::vector<std::vector<const Occupation *>> pieces(const JobSnapshot &s) {
+  std::map<std::string, std::vector<const Occupation *>> by_receiver;
+  for (const Occupation &o : s.moving()) {
+    if (!o.used) continue;
+    const ObservationSite &f = *o.file;
+    // Without a serial number only sites of one file are known to be of one receiver.
+    const std::string who = f.receiver_serial.empty() ? o.source_id : o.receiver + "|" + f.receiver_serial;
+    by_receiver[fmt::format("{}|{}|{:.4f}", who, antenna_key(o.antenna), o.antenna_height.value_or(-99))].push_back(&o);
+  }
+  std::vector<std::vector<const Occupation *>> out;
+  for (auto &[who, list] : by_receiver)
+    for (const Occupation *o : list) // sorted by start
+      if (out.empty() || out.back().front()->file->receiver_serial != o->file->receiver_serial ||
+          (o->source_id != out.back().back()->source_id && o->file->receiver_serial.empty()) ||
+          antenna_key(out.back().front()->antenna) != antenna_key(o->antenna) ||
+          out.back().front()->antenna_height != o->antenna_height || o->start - out.back().back()->stop > one_track_s)
+        out.push_back({o});
+      else
+        out.back().push_back(o);
+  std::sort(out.begin(), out.end(), [](const auto &a, const auto &b) {
+    return std::tie(a.front()->start, a.front()->id) < std::tie(b.front()->start, b.front()->id);
+  });
+  return out;
+}
+
+/// The base that covers most (its files of one erection count together), of those that cover alike a held mark, then
+/// the nearest by the files' heads.
+const Occupation *base_for(const JobSnapshot &s, const std::vector<const Occupation *> &rover, std::string &why_none) {
+  const GpsTime from = rover.front()->start, to = rover.back()->stop;
+  const double span = std::max(1.0, to - from);
+  std::string wanted;
+  for (const Occupation *o : rover)
+    if (!o->base.empty()) wanted = s.state().mark_name(o->base);
+  const Occupation *best = nullptr;
+  std::tuple<int, bool, double> most{};
+  double nearest_gap = 1e18;
+  std::map<std::string, double> together;
+  for (const Occupation &o : s.occupations())
+    if (o.used) together[o.mark + "|" + o.setup] += std::max(0.0, overlap(o, from, to));
+  for (const Occupation &o : s.occupations()) {
+    if (!o.used || (!wanted.empty() && o.mark != wanted)) continue;
+    double common = overlap(o, from, to);
+    if (common < 0) {
+      nearest_gap = std::min(nearest_gap, -common);
+      continue;
+    }
+    common = together.at(o.mark + "|" + o.setup);
+    const Vec3 &a = o.file->approximate, &b = rover.front()->file->approximate;
+    const double apart = a.norm() < 6e6 || b.norm() < 6e6 ? 1e9 : (a - b).norm();
+    const std::tuple score(static_cast<int>(10 * common / span), s.anchors().count(o.mark) > 0, -apart);
+    if (!best || score > most) best = &o, most = score;
+  }
+  if (!best)
+    why_none =
+        !wanted.empty() && nearest_gap > 1e17 ? "no occupation of " + wanted + ", the base that was asked for"
+        : nearest_gap < 1e17
+            ? fmt::format("no base logged at its time: the nearest ended or began {:.0f} min away", nearest_gap / 60)
+            : "there is no base: no receiver of the job stood";
+  return best;
+}
+
+/// Sites of files that follow one another as one file.
+ObservationFile joined(const std::vector<const Occupation *> &rover) {
+  ObservationFile out = *rover.front()->file->whole();
+  for (std::size_t i = 1; i < rover.size(); ++i) {
+    const auto next = rover[i]->file->whole();
+    if (next->types != out.types)
+      throw InputError(rover[i]->source_name + " has other signals than " + rover.front()->source_name +
+                       ": their tracks cannot be one");
+    const auto records = static_cast<std::uint32_t>(out.records.size()),
+               values = static_cast<std::uint32_t>(out.values.size());
+    for (ObservationEpoch e : next->epochs) {
+      if (!out.epochs.empty() && e.time - out.epochs.back().time < 1e-3) continue;
+      e.first += records;
+      out.epochs.push_back(e);
+    }
+    for (SatelliteRecord r : next->records) r.first += values, out.records.push_back(r);
+    out.values.insert(out.values.end(), next->values.begin(), next->values.end());
+    out.marks.insert(out.marks.end(), next->marks.begin(), next->marks.end());
+    for (const auto &[sat, channel] : next->glonass_channel) out.glonass_channel.emplace(sat, channel);
+  }
+  return out;
+}
+
+std::string stop_id(const TrackResult &t, GpsTime start) {
+  return content_id("k", t.rover_occupations.front() + "|" + iso(start));
+}
+
+class TrackSolution {
+public:
+  TrackSolution(const JobSnapshot &s, const Progress &progress) : s_(s), progress_(progress), reduction_(s) {}
+
+  TrackResult solve(const PlannedTrack &p) const {
+    TrackResult r;
+    r.id = p.id, r.fingerprint = p.fingerprint, r.orbits = reduction_.orbits->name();
+    for (const Occupation *o : p.rover) r.rover_occupations.push_back(o->id);
+    r.rover = p.rover.front()->mark.empty() ? p.rover.front()->source_name : p.rover.front()->mark;
+    if (p.base.empty()) {
+      r.error = p.why_no_base;
+      return r;
+    }
+    const Occupation &base = *p.base.front();
+    r.base_occupation = base.id, r.base = base.mark, r.base_setup = base.setup;
+    for (const Occupation *o : {&base, p.rover.front()})
+      if (!o->antenna_height) r.error = occupation_name(*o) + ": " + o->height_problem;
+    for (const Occupation *o : p.base)
+      if (r.error.empty()) r.error = movement_problem(*o, left_out_spans(s_.state(), p.id, o->id));
+    if (!r.error.empty()) return r;
+    try {
+      work(p, r);
+    } catch (const InputError &e) {
+      r.error = e.reason();
+    }
+    return r;
+  }
+
+private:
+  void work(const PlannedTrack &p, TrackResult &r) const {
+    const Orbits &orbits = *reduction_.orbits;
+    const ObservationFile file = joined(p.rover);
+    const AntennaSetup antenna = antenna_of(*p.rover.front()), at_base = antenna_of(*p.base.front());
+    const GpsTime middle = file.epochs.front().time + (file.epochs.back().time - file.epochs.front().time) / 2;
+    progress_.step(0.05, fmt::format("base {} of {}", r.base, r.rover));
+    const ObservationFile base_file = joined(p.base);
+    r.base_xyz = code_position(base_file, orbits, at_base, s_.state().settings.mask_deg).marker;
+    // A published place that contradicts the code by more than code can err is no anchor.
+    if (const auto there = better_place(r.base, middle); there && (*there - r.base_xyz).norm() < 30)
+      r.base_xyz = *there;
+    ModelOptions options = reduction_.options();
+    const OccupationModel base = model_occupation(base_file, orbits, r.base_xyz, at_base, options, progress_);
+    progress_.step(0.2, fmt::format("{}: {} epochs", r.rover, file.epochs.size()));
+    const OccupationModel rover = model_track(file, orbits, antenna, options, progress_);
+    std::string ids;
+    for (const Occupation *o : p.base) ids += o->id + ",";
+    for (const Occupation *o : p.rover) ids += "," + o->id;
+    progress_.step(0.4, "solving track of " + r.rover);
+    const auto solution = solve_kinematic(base, rover, orbits, static_options(s_.state().settings),
+                                          left_out_spans(s_.state(), p.id, ids), progress_);
+    r.frame = orbits.frame(middle), r.epoch = decimal_year(middle);
+    for (const MovingEpoch &e : solution->session.epochs) r.without_base += !e.bracketed;
+    stops(p, *solution, r);
+    r.solved = std::move(solution->track);
+  }
+
+  /// Of a base: as published, or along a solved vector from a mark that is. What a metre more or less of it does to a
+  /// track is a tenth of a millimetre in a kilometre.
+  std::optional<Vec3> better_place(const std::string &base, GpsTime t) const {
+    if (const auto own = s_.anchors().find(base); own != s_.anchors().end()) return reduction_.place(own->second, t);
+    std::optional<Vec3> out;
+    double nearest = 1e18;
+    for (const VectorResult &v : s_.vectors()) {
+      if (!v.error.empty() || !v.used || v.solved->solution != Solution::fixed || v.length() >= nearest) continue;
+      const bool to = v.to == base;
+      const auto other = s_.anchors().find(to ? v.from : v.to);
+      if ((!to && v.from != base) || other == s_.anchors().end()) continue;
+      out = reduction_.place(other->second, t) + (to ? v.solved->d : Vec3(-v.solved->d)), nearest = v.length();
+    }
+    return out;
+  }
+
+  /// Those that the file names, those of the crew's lists, then those that are found elsewhere.
+  void stops(const PlannedTrack &p, const KinematicSolution &k, TrackResult &r) const {
+    const double height = p.rover.front()->antenna_height.value_or(0);
+    const auto taken = [&](GpsTime from, GpsTime to) {
+      return std::any_of(r.stops.begin(), r.stops.end(),
+                         [&](const TrackStop &t) { return t.start <= to && from <= t.stop; });
+    };
+    for (const Occupation *o : p.rover)
+      if (!o->file->moving && p.rover.size() > 1)
+        add(k, r, TrackStop::Kind::event, o->mark, o->start, o->stop, o->antenna_height.value_or(0), height);
+    std::vector<std::pair<GpsTime, GpsTime>> still;
+    for (const Standstill &x : k.track.standstills)
+      still.emplace_back(k.track.epochs[x.first].time, k.track.epochs[x.last].time);
+    const GpsTime from = p.rover.front()->start, to = p.rover.back()->stop;
+    for (const ListedStop &x : listed_stops(s_, from, to)) {
+      const auto stood = stood_within(x, still);
+      const auto [a, b] = stood.value_or(std::pair(x.from, x.to));
+      if (taken(a, b)) {
+        r.stop_notes.push_back(
+            fmt::format("{} line {}: {} is named twice at that time", x.source_name, x.line, x.name));
+        continue;
+      }
+      if (!stood)
+        r.stop_notes.push_back(fmt::format("{} line {}: the antenna did not stand for most of {}, from {} to {}",
+                                           x.source_name, x.line, x.name, iso_ms(x.from).substr(11),
+                                           iso_ms(x.to).substr(11)));
+      const bool to_arp = x.height_to.empty() || lower(x.height_to) == "arp";
+      if (!to_arp && x.height)
+        r.stop_notes.push_back(
+            fmt::format("{} line {}: the height of {} is measured to \"{}\"; that of the file counts", x.source_name,
+                        x.line, x.name, x.height_to));
+      const std::size_t before = r.stops.size();
+      add(k, r, TrackStop::Kind::list, x.name, a, b, to_arp ? x.height.value_or(height) : height, height);
+      if (r.stops.size() > before) r.stops.back().code = x.code;
+    }
+    for (const auto &[a, b] : still)
+      if (!taken(a, b)) add(k, r, TrackStop::Kind::found, "", a, b, height, height);
+    std::sort(r.stops.begin(), r.stops.end(), [](const TrackStop &a, const TrackStop &b) { return a.start < b.start; });
+    for (const ClockOffer &c : clock_offers(s_, from, to, still))
+      r.clock_hints.push_back(
+          {c.source_id,
+           fmt::format("{}: {} of its {} stops are standstills as their times are written; with {:+.0f} s "
+                       "({}) {} are",
+                       c.source_name, c.match_now, c.of, c.seconds, offset_words(c.seconds, from), c.match),
+           c.seconds});
+  }
+
+  static std::string offset_words(double seconds, GpsTime t) {
+    const double leap = gps_minus_utc(t), days = std::round(seconds / 86400);
+    const double rest = seconds - 86400 * days, hours = std::round((rest - leap) / 1800) / 2;
+    std::string out;
+    if (std::abs(rest - leap - 3600 * hours) < 1)
+      out = hours == 0 ? "UTC" : fmt::format("local time, UTC{:+g} h", -hours);
+    else if (std::abs(rest) > 1)
+      out = fmt::format("{:+g} h", rest / 3600);
+    if (days != 0) out += fmt::format("{}{:+.0f} day", out.empty() ? "" : ", ", days);
+    return out;
+  }
+
+  void add(const KinematicSolution &k, TrackResult &r, TrackStop::Kind kind, const std::string &name, GpsTime from,
+           GpsTime to, double height, double height_of_file) const {
+    const StopPlace p = k.stop(from, to);
+    TrackStop t;
+    t.kind = kind, t.name = name,
+    t.named_by = kind == TrackStop::Kind::event  ? "file"
+                 : kind == TrackStop::Kind::list ? "list"
+                                                 : "",
+    t.start = from, t.stop = to;
+    t.id = stop_id(r, from), t.antenna_height = height;
+    t.epochs = p.epochs, t.spread_m = p.spread, t.solution = p.place.state, t.satellites = p.place.satellites;
+    // The track was solved with the height of the file.
+    const Vec3 up = local_axes(to_geodetic(p.place.position)).row(2);
+    t.d = p.place.position - r.base_xyz - up * (height - height_of_file), t.cov = p.place.cov,
+    t.common = p.place.cov - p.place.own;
+    if (t.solution != TrackState::none)
+      r.stops.push_back(std::move(t));
+    else if (!name.empty())
+      r.stop_notes.push_back(fmt::format("nothing could be solved at {} from {} to {}: {} epochs with the base", name,
+                                         iso_ms(from).substr(11), iso_ms(to).substr(11), p.epochs));
+  }
+
+  const JobSnapshot &s_;
+  const Progress &progress_;
+  const Reduction reduction_;
+};
+
+/// Names of stops: what was decided, what the file or a list says, the mark that is known to stand there, a number.
+class StopNames {
+public:
+  StopNames(const JobSnapshot &s) : s_(s) {
+    try {
+      datum_.emplace(job_datum(s));
+      const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+      for (const auto &[name, p] : s.published()) places_[name] = published_in_job(p, *datum_, policy).xyz;
+      for (const auto &[name, p] : s.checks()) places_[name] = published_in_job(p, *datum_, policy).xyz;
+    } catch (const InputError &) {
+      places_.clear(); // a datum that cannot be used is a doubt of its own
+    }
+  }
+  void name(TrackResult &t) const {
+    int number = 0;
+    const auto base = places_.find(t.base);
+    for (TrackStop &x : t.stops) {
+      ++number;
+      const auto said = s_.state().stops.find(x.id);
+      if (said != s_.state().stops.end() && said->second.code.value) x.code = *said->second.code.value;
+      if (said != s_.state().stops.end() && said->second.mark.value) {
+        x.mark = x.name = s_.state().mark_name(*said->second.mark.value), x.named_by = "decision";
+        continue;
+      }
+      if (x.named_by == "file" || x.named_by == "list") {
+        x.mark = s_.state().mark_name(x.name);
+        continue;
+      }
+      x.mark.clear();
+      if (base != places_.end()) near_mark(t, base->second, x);
+      if (x.mark.empty()) x.name = fmt::format("stop {}", number), x.named_by = "number";
+    }
+  }
+
+private:
+  void near_mark(const TrackResult &t, const Vec3 &base, TrackStop &x) const {
+    const Mat3 axes = local_axes(to_geodetic(base));
+    const Mat3 turn = frame_change(t.frame, datum_->frame(), base, {s_.state().settings.worst_transformation_m, false})
+                          .linear_part(t.epoch, base);
+    double nearest = on_mark_plan;
+    for (const auto &[name, place] : places_) {
+      const Vec3 off = axes * (base + turn * x.d - place);
+      if (off.head<2>().norm() < nearest && std::abs(off.z()) < on_mark_height)
+        nearest = off.head<2>().norm(), x.mark = x.name = name, x.named_by = "known mark";
+    }
+  }
+  const JobSnapshot &s_;
+  std::optional<JobDatum> datum_;
+  std::map<std::string, Vec3> places_;
+};
+
+} // namespace
+
+const char *stop_kind_name(TrackStop::Kind k) {
+  constexpr const char *names[] = {"event", "list", "found"};
+  return names[static_cast<int>(k)];
+}
+
+const TrackStop *stop_of(const TrackResult &t, const std::string &id) {
+  const auto it = std::find_if(t.stops.begin(), t.stops.end(), [&](const TrackStop &s) { return s.id == id; });
+  return it == t.stops.end() ? nullptr : &*it;
+}
+
+double TrackResult::fixed_share() const {
+  return solved->epochs.empty()
+             ? 0
+             : static_cast<double>(solved->count(TrackState::fixed)) / static_cast<double>(solved->epochs.size());
+}
+
+std::vector<PlannedTrack> plan_tracks(const JobSnapshot &s) {
+  std::vector<PlannedTrack> out;
+  if (s.moving().empty()) return out;
+  const VectorFingerprints fingerprints(s, session_names(s.occupations()));
+  std::string lists;
+  for (const SourceContent &c : s.contents())
+    if (c.stops) {
+      const auto added = s.state().added_seconds.find(c.source.id);
+      lists += fmt::format("|{} {:.3f}", c.source.id, added == s.state().added_seconds.end() ? 0 : added->second.value);
+    }
+  for (auto &rover : pieces(s)) {
+    PlannedTrack p;
+    if (const Occupation *base = base_for(s, rover, p.why_no_base))
+      for (const Occupation &o : s.occupations())
+        if (o.used && o.mark == base->mark && o.setup == base->setup &&
+            overlap(o, rover.front()->start, rover.back()->stop) > 0)
+          p.base.push_back(&o);
+    p.id =
+        content_id("m", rover.front()->id + "|" + (p.base.empty() ? "" : p.base.front()->mark + p.base.front()->setup));
+    p.fingerprint = p.base.empty() ? "no base" : sha256_hex(fingerprints.of(p.id, p.base, rover) + lists);
+    p.rover = std::move(rover);
+    out.push_back(std::move(p));
+  }
+  return out;
+}
+
+std::vector<TrackResult> solve_tracks(const JobSnapshot &s, const std::vector<TrackResult> &known,
+                                      const Progress &progress) {
+  const std::vector<PlannedTrack> &plan = s.get(track_plan_result());
+  if (plan.empty())
+    throw InputError(
+        "there is no track to solve: no receiver of the job moved (an occupation is said to with moving=yes)");
+  std::vector<TrackResult> out;
+  std::optional<TrackSolution> solution;
+  for (const PlannedTrack &p : plan) {
+    const auto same = std::find_if(known.begin(), known.end(), [&](const TrackResult &t) {
+      return t.id == p.id && t.fingerprint == p.fingerprint && t.error.empty();
+    });
+    if (same != known.end()) {
+      out.push_back(*same);
+      continue;
+    }
+    if (!solution) solution.emplace(s, progress);
+    out.push_back(solution->solve(p));
+  }
+  progress.step(1, "tracks solved");
+  return out;
+}
+
+void refresh(std::vector<TrackResult> &tracks, const JobSnapshot &s, const std::vector<PlannedTrack> &plan) {
+  if (tracks.empty()) return;
+  const StopNames names(s);
+  for (TrackResult &t : tracks) {
+    const auto p = std::find_if(plan.begin(), plan.end(), [&](const PlannedTrack &x) { return x.id == t.id; });
+    t.stale = p == plan.end() || p->fingerprint != t.fingerprint;
+    if (p != plan.end() && !p->base.empty()) t.base = p->base.front()->mark, t.base_setup = p->base.front()->setup;
+    const auto left = s.state().left_out.find(t.id);
+    t.used = left == s.state().left_out.end();
+    t.left_out_because = t.used ? "" : left->second.reason;
+    names.name(t);
+    for (TrackStop &x : t.stops) {
+      const auto out = s.state().left_out.find(x.id);
+      x.used = out == s.state().left_out.end();
+      x.left_out_because = x.used ? "" : out->second.reason;
+    }
+  }
+}
+
+const Result<std::vector<PlannedTrack>> &track_plan_result() {
+  static const Result<std::vector<PlannedTrack>> r{
+      "plan of tracks",
+      Section::gnss,
+      {&contents_result(), &occupations_result(), &moving_result(), &belonging_result()},
+      {Slice::settings_datum, Slice::settings_vectors, Slice::settings_orbits, Slice::use_of_vectors,
+       Slice::use_of_occupations, Slice::marks, Slice::recipes},
+      plan_tracks};
+  return r;
+}
+
+const Result<std::vector<TrackResult>> &tracks_result() {
+  static const Result<std::vector<TrackResult>> r{
+      "tracks",
+      Section::gnss,
+      {&track_plan_result(), &contents_result(), &belonging_result()},
+      {Slice::tracks, Slice::stops, Slice::use_of_vectors, Slice::settings_datum, Slice::settings_network,
+       Slice::marks},
+      [](const JobSnapshot &s) {
+        const auto solved = std::static_pointer_cast<const std::vector<TrackResult>>(s.inputs().tracks);
+        std::vector<TrackResult> out = solved ? *solved : std::vector<TrackResult>{};
+        refresh(out, s, s.get(track_plan_result()));
+        return out;
+      }};
+  return r;
+}
+
+} // namespace ampletie

@@ -1,0 +1,77 @@
+#pragma once
+#include "base/shared.h"
+#include "gnss/kinematic/kinematic.h"
+#include "results/snapshot.h"
+#include "results/vectors.h"
+
+namespace ampletie {
+
+/// A standstill of a track: an observation of a mark, once it has one.
+struct TrackStop {
+  enum class Kind : std::uint8_t { event, list, found };
+  std::string id;                   ///< "k-…": of its track and when it began
+  std::string name, code, named_by; ///< `named_by`: "file", "list", "known mark", "decision", "number"
+  std::string mark;                 ///< that it counts for; empty: for none
+  Kind kind = Kind::found;
+  GpsTime start, stop;
+  TrackState solution = TrackState::none;
+  Vec3 d = Vec3::Zero(); ///< from the base, orbits' frame, m
+  Mat3 cov = Mat3::Zero();
+  Mat3 common = Mat3::Zero(); ///< the part of it that the stops of a track share, m²
+  double spread_m = 0, antenna_height = 0;
+  std::size_t epochs = 0;
+  int satellites = 0;
+  bool used = true;
+  std::string left_out_because;
+};
+const char *stop_kind_name(TrackStop::Kind k);
+
+/// A moving receiver's files that follow one another, with its base.
+struct PlannedTrack {
+  std::string id, fingerprint;
+  std::vector<const Occupation *> rover; ///< by start
+  std::vector<const Occupation *> base;  ///< of one erection, by start; empty: none overlaps
+  std::string why_no_base;
+};
+
+/// What would make most stops of a list standstills of the track.
+struct ClockHint {
+  std::string source_id, sentence;
+  double seconds = 0;
+};
+
+/// A solved track as the job keeps it.
+struct TrackResult {
+  std::string id, base_occupation, base, rover, base_setup, orbits, fingerprint;
+  std::vector<std::string> rover_occupations;
+  Frame frame;      ///< of the orbits
+  double epoch = 0; ///< mid-epoch, decimal year
+  Vec3 base_xyz = Vec3::Zero();
+  Shared<KinematicTrack> solved;
+  std::vector<TrackStop> stops;
+  std::vector<ClockHint> clock_hints;
+  std::vector<std::string> stop_notes; ///< listed stops that are none here, and why
+  std::size_t without_base = 0;        ///< epochs that no data of the base bracket
+  std::string error;                   ///< why it could not be solved; then nothing else counts
+  bool used = true, stale = false;
+  std::string left_out_because;
+  double fixed_share() const;
+};
+
+/// Null: it has none of this id.
+const TrackStop *stop_of(const TrackResult &t, const std::string &id);
+
+std::vector<PlannedTrack> plan_tracks(const JobSnapshot &s);
+/// Solves what is planned and not among `known` as it would be now.
+std::vector<TrackResult> solve_tracks(const JobSnapshot &s, const std::vector<TrackResult> &known,
+                                      const Progress &progress);
+/// What decisions say of results that exist: names of stops, what is left out, what is out of date.
+void refresh(std::vector<TrackResult> &tracks, const JobSnapshot &s, const std::vector<PlannedTrack> &plan);
+
+const Result<std::vector<PlannedTrack>> &track_plan_result();
+const Result<std::vector<TrackResult>> &tracks_result();
+
+StoredResult to_stored(const TrackResult &t);
+TrackResult track_from_stored(const StoredResult &r);
+
+} // namespace ampletie

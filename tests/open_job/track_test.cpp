@@ -1,0 +1,165 @@
+// Tracks of moving receivers through the job: found, solved, named, corrected, in the network.
+#include "base/text.h"
+#include "results/track_record.h"
+#include "support/test_job.h"
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+using namespace ampletie;
+using namespace ampletie::testing;
+using Catch::Contains;
+
+namespace {
+const std::string road = AMPLETIE_SOURCE_DIR "/demo/track/";
+
+/// The demo's road: a base in two files, a pole, broadcast orbits, calibrations, and the crew's stops.
+Job road_job(const std::string &path, bool stops = true) {
+  Job job = Job::create(path, demo_settings());
+  std::vector<std::string> files{road + "PN1-k1.rnx.gz", road + "PN1-k2.rnx.gz", road + "ROVER-k.rnx.gz",
+                                 road + "broadcast-k.rnx.gz", AMPLETIE_SOURCE_DIR "/demo/data/antennas.atx.gz"};
+  if (stops) files.push_back(road + "stops.csv");
+  for (const Intake &i : job.take(files)) {
+    INFO(i.file << ": " << i.sentence);
+    REQUIRE(i.outcome == Intake::Outcome::taken);
+  }
+  return job;
+}
+void solve_road(Job &job) {
+  job.accept_motions(find_motions(*job.snapshot(), 0, {}));
+  job.accept_tracks(solve_tracks(*job.snapshot(), job.tracks(), {}));
+}
+const TrackStop *stop_named(const TrackResult &t, const std::string &name, int which = 1) {
+  for (const TrackStop &s : t.stops)
+    if (s.name == name && --which == 0) return &s;
+  return nullptr;
+}
+std::string sentences(const Job &job, const std::string &kind) {
+  std::string out;
+  for (const Doubt &d : job.doubts())
+    if (d.kind == kind) out += d.sentence + "\n";
+  return out;
+}
+} // namespace
+
+TEST_CASE("an unflagged walk is found to be one, solved as a track and never as an occupation") {
+  TemporaryFolder folder;
+  Job job = road_job(folder / "road.tie");
+  // Nothing was looked at yet: by its file it stands.
+  CHECK(job.snapshot()->moving().empty());
+  CHECK(job.snapshot()->occupations().size() == 3);
+  solve_road(job);
+  REQUIRE(job.snapshot()->moving().size() == 1);
+  const Occupation &rover = job.snapshot()->moving().front();
+  CHECK(rover.moving_by == Occupation::MovingBy::data);
+  CHECK(job.snapshot()->occupations().size() == 2);
+  CHECK_THAT(sentences(job, "found to move"), Contains("its data do"));
+  REQUIRE(job.tracks().size() == 1);
+  const TrackResult &t = job.tracks().front();
+  REQUIRE(t.error == "");
+  CHECK(t.base == "PN1");
+  // The base's gap of ninety seconds is nobody's to bridge; what it covers is fixed but for the underpass.
+  CHECK(t.without_base > 80);
+  CHECK(t.without_base < 100);
+  CHECK_THAT(sentences(job, "base has gaps"), Contains("outside the data of PN1") && Contains("15:05:00"));
+  CHECK(t.solved->count(TrackState::fixed) > 0.95 * (t.solved->epochs.size() - t.without_base - 26));
+  // The way that the simulator walked. The base is not published here: where all of it lies is known to metres.
+  const auto truth = nlohmann::json::parse(gunzip(read_file(road + "truth.json.gz")));
+  std::map<std::string, Vec3> walked;
+  for (const auto &e : truth.at("tracks").at(0).at("epochs")) walked[e.at(0)] = Vec3(e.at(1), e.at(2), e.at(3));
+  std::vector<Vec3> off;
+  Vec3 mean = Vec3::Zero();
+  for (const TrackEpoch &e : t.solved->epochs)
+    if (e.state == TrackState::fixed) off.push_back(e.position - walked.at(iso(e.time))), mean += off.back();
+  mean /= static_cast<double>(off.size());
+  double squares = 0;
+  for (const Vec3 &v : off) squares += (v - mean).squaredNorm();
+  CHECK(mean.norm() < 8);
+  CHECK(std::sqrt(squares / static_cast<double>(off.size())) < 0.025);
+
+  SECTION("stops come from the crew's list, found ones keep a number") {
+    for (const char *name : {"A1", "A2", "A3", "A4", "A6"}) {
+      INFO(name);
+      const TrackStop *s = stop_named(t, name);
+      REQUIRE(s);
+      CHECK(s->kind == TrackStop::Kind::list);
+      CHECK(s->mark == name);
+      CHECK(s->solution == TrackState::fixed);
+      CHECK(s->spread_m < 0.02);
+      CHECK(s->epochs >= 9);
+    }
+    CHECK(stop_named(t, "A3")->code == "KERB");
+    CHECK_FALSE(stop_named(t, "A5")); // inside the base's gap
+    CHECK_THAT(sentences(job, "stop list"), Contains("A5"));
+    // The same bolt twice: the pole was 0.3 m shorter the second time.
+    const TrackStop *first = stop_named(t, "PS1"), *second = stop_named(t, "PS1", 2);
+    REQUIRE(first);
+    REQUIRE(second);
+    CHECK((first->d - second->d).norm() == Approx(0.300).margin(0.03));
+  }
+  SECTION("what was solved is kept; opening solves nothing again") {
+    const std::string before = track_rows(job.tracks()).dump();
+    Job again = Job::open(folder / "road.tie");
+    REQUIRE(again.tracks().size() == 1);
+    CHECK_FALSE(again.tracks().front().stale);
+    CHECK(track_rows(again.tracks()).dump() == before);
+    CHECK(again.snapshot()->moving().size() == 1);
+  }
+  SECTION("a height at one stop, a name, a span: decided, undone") {
+    const std::string id = stop_named(t, "A1")->id;
+    job.decide("set", id, {{"mark", "KERB 7"}}, "misread");
+    CHECK(stop_of(job.tracks().front(), id)->mark == "KERB 7");
+    CHECK(stop_of(job.tracks().front(), id)->named_by == "decision");
+    job.undo();
+    CHECK(stop_of(job.tracks().front(), id)->mark == "A1");
+    job.decide("leave-out", id, nlohmann::json::object(), "somebody leaned on the pole");
+    CHECK_FALSE(stop_of(job.tracks().front(), id)->used);
+    job.undo();
+    CHECK_FALSE(job.tracks().front().stale);
+    job.decide("leave-out", job.tracks().front().id + ":G05@2026-05-12T15:02:00/15:03:00", nlohmann::json::object(),
+               "");
+    CHECK(job.tracks().front().stale);
+    CHECK_THAT(sentences(job, "track out of date"), Contains("solve it again"));
+    solve_road(job);
+    CHECK_FALSE(job.tracks().front().stale);
+  }
+  SECTION("it can be said to stand, and then is refused with the time at which it moved") {
+    job.decide("set", rover.id, {{"moving", false}}, "");
+    CHECK(job.snapshot()->moving().empty());
+    CHECK(job.snapshot()->occupations().size() == 3);
+  }
+}
+
+TEST_CASE("stops in local time are offered the hours that make them standstills") {
+  TemporaryFolder folder;
+  Job job = road_job(folder / "local.tie", false);
+  // Summer time in central Europe: UTC+2; GPS is 18 s ahead of UTC.
+  std::string list = read_file(road + "stops.csv"), local;
+  for (std::size_t i = 0; i < list.size(); ++i)
+    if (list.compare(i, 3, "15:") == 0)
+      local += "17:", i += 2;
+    else
+      local += list[i];
+  job.take_bytes({{"stops.csv", local}});
+  solve_road(job);
+  const Doubt *d = doubt_of(job, "clock of a stop list");
+  REQUIRE(d);
+  CHECK_THAT(d->sentence, Contains("local time, UTC+2 h") || Contains("-2 h"));
+  REQUIRE(d->corrections.size() == 1);
+  const Correction c = d->corrections.front();
+  job.decide("set", "source:" + c.source, {{"add_seconds", std::stod(c.value)}}, "the crew's watch");
+  solve_road(job);
+  CHECK(stop_named(job.tracks().front(), "A2"));
+  CHECK_FALSE(doubt_of(job, "clock of a stop list"));
+}
+
+TEST_CASE("a rover without a base, and one whose base is elsewhere in time, say so") {
+  TemporaryFolder folder;
+  Job job = Job::create(folder / "alone.tie", demo_settings());
+  job.take({road + "ROVER-k.rnx.gz", road + "broadcast-k.rnx.gz", AMPLETIE_SOURCE_DIR "/demo/data/PN1-s1.rnx.gz",
+            AMPLETIE_SOURCE_DIR "/demo/data/antennas.atx.gz"});
+  solve_road(job);
+  REQUIRE(job.tracks().size() == 1);
+  CHECK_THAT(job.tracks().front().error, Contains("no base logged at its time") && Contains("min away"));
+  CHECK(doubt_of(job, "track not solved"));
+  CHECK(job.tracks().front().stops.empty());
+}
