@@ -26,6 +26,7 @@
 #include "publication/traverse_report.h"
 #include "render/render.h"
 #include "results/between.h"
+#include "results/track_record.h"
 #include "results/vector_keeper.h"
 #include "results/vector_pairs.h"
 #include "service/service.h"
@@ -82,7 +83,7 @@ int cmd_plan(Sitting &here, const Arguments &a) {
 int cmd_set(Sitting &here, const Arguments &a) {
   Job &job = here.job(a.job);
   if (a.words.empty())
-    throw InputError("say what to set: occupation, vector, run, reading, staff, instrument, mark, source, setup, "
+    throw InputError("say what to set: occupation, vector, stop, run, reading, staff, instrument, mark, source, setup, "
                      "pointing, route, fit, "
                      "pair, also, group, "
                      "job, solve, limit, weight, levels, traverse, accuracy or accept");
@@ -331,9 +332,18 @@ int cmd_report(Sitting &here, const Arguments &a) {
 
 int cmd_export(Sitting &here, const Arguments &a) {
   const Job &job = here.job(a.job);
-  const std::string id = occupation_id(job, a.item);
-  for (const Occupation &o : job.snapshot()->occupations())
-    if (o.id == id) write_file(a.files.at(0), write_rinex_observation(corrected_file(o)));
+  const std::string name = lower(a.files.at(0));
+  if (name.ends_with(".csv") || name.ends_with("json") || name.ends_with(".gpx")) {
+    const std::string track = resolve_one(job, a.item, "track");
+    for (const TrackResult &t : job.tracks())
+      if (t.id == track) {
+        if (!t.error.empty()) throw InputError("the track is not solved: " + t.error);
+        write_file(a.files.at(0), track_in(t, a.files.at(0)));
+      }
+    return here.finish();
+  }
+  if (const Occupation *o = occupation_of(job, occupation_id(job, a.item)))
+    write_file(a.files.at(0), write_rinex_observation(corrected_file(*o)));
   if (a.files.size() > 1) write_file(a.files[1], write_rinex_navigation(broadcast_messages(*job.snapshot())));
   return here.finish();
 }

@@ -251,5 +251,18 @@ int main(int argc, char **argv) {
     press(button);
     shoot(name);
   }
+  // A pole walked along the road of the south portal.
+  const QString road = qEnvironmentVariable("AMPLETIE_DEMO") + "/track/";
+  w.take({road + "PN1-k1.rnx.gz", road + "PN1-k2.rnx.gz", road + "ROVER-k.rnx.gz", road + "broadcast-k.rnx.gz",
+          road + "stops.csv"});
+  wait();
+  window.show_section(Section::gnss);
+  w.solve();
+  wait();
+  press("Tracks part");
+  if (!w.job().tracks().empty() && w.job().tracks().front().stops.size() > 3)
+    w.select("stop", w.job().tracks().front().stops[3].id);
+  QTest::qWait(100);
+  shoot("gnss-tracks");
   return 0;
 }

@@ -68,7 +68,7 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
   auto *report = add_side_action("Report …", "GNSS evidence report");
   report->setToolTip("Everything a checker wants to see of the GNSS work, as a page or a PDF");
   connect(report, &QPushButton::clicked, this, [this] {
-    if (!w_.has_job() || w_.job().vectors().empty()) {
+    if (!w_.has_job() || (w_.job().vectors().empty() && w_.job().tracks().empty())) {
       say("there is nothing to report yet: solve vectors first", true);
       return;
     }

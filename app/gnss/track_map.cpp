@@ -1,4 +1,5 @@
 #include "app/gnss/track_map.h"
+#include "app/gnss/track_pen.h"
 #include "app/widgets/painting.h"
 #include "geodesy/ellipsoid.h"
 #include <QWheelEvent>
@@ -7,18 +8,6 @@
 
 namespace ampletie::app {
 namespace {
-QPen pen_of(TrackState s) {
-  switch (s) {
-  case TrackState::fixed:
-    return QPen(ink::accepted, 2);
-  case TrackState::partly_fixed:
-    return QPen(ink::accepted, 2, Qt::DashDotLine);
-  case TrackState::floating:
-    return QPen(ink::attention, 1.8, Qt::DashLine);
-  default:
-    return QPen(ink::unused, 1.4, Qt::DotLine);
-  }
-}
 double round_length(double most) {
   double out = 0.01;
   for (double f = 0.01; f < 1e6; f *= 10)
@@ -103,7 +92,7 @@ void TrackMap::draw_line(QPainter &p) const {
     const bool seen = rect().adjusted(-50, -50, 50, 50).contains(now.toPoint()) ||
                       (joined && rect().adjusted(-50, -50, 50, 50).contains(before.toPoint()));
     if (joined && seen) {
-      p.setPen(pen_of(states_[i]));
+      p.setPen(track_pen(states_[i]));
       p.drawLine(before, now);
     }
     before = now, joined = true, state = states_[i];

@@ -208,11 +208,11 @@ void TrackPart::leave_out(GpsTime from, GpsTime to) {
 void TrackPart::save() {
   const TrackResult *t = shown();
   if (!t) return;
-  const QString file =
-      QFileDialog::getSaveFileName(this, "Save epochs", text(t->rover) + "-track.csv", "Table (*.csv)");
+  const QString file = QFileDialog::getSaveFileName(this, "Save epochs", text(t->rover) + "-track.csv",
+                                                    "Table (*.csv);;GeoJSON (*.geojson);;GPX (*.gpx)");
   if (file.isEmpty()) return;
   try {
-    write_file(file.toStdString(), track_csv(*t));
+    write_file(file.toStdString(), track_in(*t, file.toStdString()));
   } catch (const InputError &e) {
     words_->setText("<b style='color:#A63D2F'>" + escaped(e.reason()) + "</b>");
   }

@@ -1,4 +1,5 @@
 #include "app/gnss/track_ribbon.h"
+#include "app/gnss/track_pen.h"
 #include "app/widgets/painting.h"
 #include "geodesy/ellipsoid.h"
 #include <QPainterPath>
@@ -11,18 +12,6 @@ namespace {
 constexpr double within95 = 1.960;
 constexpr double left = 58, right = 14, top = 52, bottom = 58; ///< room around the heights
 
-QPen pen_of(TrackState s) {
-  switch (s) {
-  case TrackState::fixed:
-    return QPen(ink::accepted, 1.8);
-  case TrackState::partly_fixed:
-    return QPen(ink::accepted, 1.8, Qt::DashDotLine);
-  case TrackState::floating:
-    return QPen(ink::attention, 1.6, Qt::DashLine);
-  default:
-    return QPen(ink::unused, 1.4, Qt::DotLine);
-  }
-}
 bool placed(const TrackEpoch &e) { return e.state != TrackState::none || e.bridged; }
 } // namespace
 
@@ -173,16 +162,16 @@ void TrackRibbon::draw_heights(QPainter &p, const QRectF &a) const {
       joined = false;
       continue;
     }
-    QColor band = b ? ink::unused : pen_of(s).color();
+    QColor band = b ? ink::unused : track_pen(s).color();
     band.setAlpha(b ? 40 : 60);
     const double wide = std::max(1.0, a.width() * track_.solved->interval / std::max(1e-3, to_ - from_));
     p.fillRect(QRectF(x, y(upper), wide, std::max(1.0, y(lower) - y(upper))), band);
     const QPointF now(x, y(sum / n));
     if (joined && state == s && bridged == b) {
-      p.setPen(b ? QPen(ink::unused, 1, Qt::DotLine) : pen_of(s));
+      p.setPen(b ? QPen(ink::unused, 1, Qt::DotLine) : track_pen(s));
       p.drawLine(before, now);
     } else if (!b) {
-      p.setPen(pen_of(s));
+      p.setPen(track_pen(s));
       p.drawPoint(now);
     }
     before = now, joined = true, state = s, bridged = b;

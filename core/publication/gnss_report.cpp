@@ -54,15 +54,100 @@ ReportSection occupations(const Job &job) {
                  {"source", "", false},
                  {"used", "", false}},
                 {}};
-  for (const Occupation &o : job.snapshot()->occupations()) {
+  std::vector<const Occupation *> all;
+  for (const auto *list : {&job.snapshot()->occupations(), &job.snapshot()->moving()})
+    for (const Occupation &o : *list) all.push_back(&o);
+  for (const Occupation *each : all) {
+    const Occupation &o = *each;
     std::string to = o.measured_to + (o.slant ? ", slant" : ", vertical");
     if (std::hypot(o.east, o.north) > 0) to += fmt::format("; {:.4f} east, {:.4f} north of the mark", o.east, o.north);
     t.rows.push_back({o.mark, when(o.start), when(o.stop), fixed(o.interval, o.interval < 1 ? 2 : 0), o.receiver,
                       o.antenna, fixed(o.measured, 4), to,
                       o.antenna_height ? fixed(*o.antenna_height, 4) : o.height_problem,
-                      o.calibration ? "found" : "none", o.source_name, o.used ? "yes" : "no: " + o.left_out_because});
+                      o.calibration ? "found" : "none", o.source_name,
+                      o.moving ? "yes, moving"
+                      : o.used ? "yes"
+                               : "no: " + o.left_out_because});
   }
   s.tables.push_back(std::move(t));
+  return s;
+}
+
+/// Tracks and what counts of them.
+ReportSection tracks(const Job &job) {
+  ReportSection s{"Tracks", {}, {}};
+  if (job.tracks().empty()) {
+    s.paragraphs.push_back(job.snapshot()->moving().empty() ? "No receiver of the job moved."
+                                                            : "The tracks of moving receivers are not solved.");
+    return s;
+  }
+  ReportTable all{"Each from its base",
+                  {{"receiver", "", false},
+                   {"base", "", false},
+                   {"start", "GPS time", false},
+                   {"epochs"},
+                   {"fixed", "%"},
+                   {"partly", "%"},
+                   {"float", "%"},
+                   {"code", "%"},
+                   {"none", "%"},
+                   {"outside the base's data"},
+                   {"farthest", "km"},
+                   {"remarks", "", false}},
+                  {}};
+  ReportTable stops{"Stops",
+                    {{"stop", "", false},
+                     {"mark", "", false},
+                     {"named by", "", false},
+                     {"start", "GPS time", false},
+                     {"s"},
+                     {"result", "", false},
+                     {"epochs"},
+                     {"antenna", "m"},
+                     {"ΔX", "m"},
+                     {"ΔY", "m"},
+                     {"ΔZ", "m"},
+                     {"sd E", "mm"},
+                     {"sd N", "mm"},
+                     {"sd U", "mm"},
+                     {"spread", "mm"},
+                     {"used", "", false}},
+                    {}};
+  for (const TrackResult &t : job.tracks()) {
+    const KinematicTrack &k = *t.solved;
+    if (!t.error.empty() || k.epochs.empty()) {
+      s.paragraphs.push_back("The track of " + t.rover + " is not solved: " + t.error + ".");
+      continue;
+    }
+    const auto share = [&](TrackState x) {
+      return fixed(100.0 * static_cast<double>(k.count(x)) / static_cast<double>(k.epochs.size()), 1);
+    };
+    std::string notes = !t.used ? "left out: " + t.left_out_because : t.stale ? "out of date" : "";
+    for (const std::string &n : k.notes) notes += (notes.empty() ? "" : "; ") + n;
+    for (const std::string &n : t.stop_notes) notes += (notes.empty() ? "" : "; ") + n;
+    all.rows.push_back({t.rover, t.base, when(k.epochs.front().time), std::to_string(k.epochs.size()),
+                        share(TrackState::fixed), share(TrackState::partly_fixed), share(TrackState::floating),
+                        share(TrackState::code), share(TrackState::none), std::to_string(t.without_base),
+                        fixed(k.longest_m / 1000, 2), notes});
+    const Mat3 axes = local_axes(to_geodetic(t.base_xyz));
+    for (const TrackStop &x : t.stops) {
+      const Mat3 c = axes * x.cov * axes.transpose();
+      stops.rows.push_back(
+          {x.name, x.mark.empty() ? "–" : x.mark, x.named_by, when(x.start), fixed(x.stop - x.start, 0),
+           state_name(x.solution), std::to_string(x.epochs), fixed(x.antenna_height, 4), fixed(x.d.x(), 4),
+           fixed(x.d.y(), 4), fixed(x.d.z(), 4), fixed(1000 * std::sqrt(c(0, 0)), 1),
+           fixed(1000 * std::sqrt(c(1, 1)), 1), fixed(1000 * std::sqrt(c(2, 2)), 1), fixed(1000 * x.spread_m, 1),
+           !t.used || !x.used ? "no: " + (x.left_out_because.empty() ? t.left_out_because : x.left_out_because)
+           : x.mark.empty()   ? "no: counts for no mark"
+                              : "yes"});
+    }
+  }
+  s.paragraphs.push_back(
+      "Every epoch is placed by itself, with what lasts (atmosphere, whole numbers of the carriers) from the data "
+      "before and "
+      "after it; numbers are held where both directions of time agree. Deviations are from the base, a priori.");
+  s.tables.push_back(std::move(all));
+  if (!stops.rows.empty()) s.tables.push_back(std::move(stops));
   return s;
 }
 
@@ -301,7 +386,8 @@ ReportSection sources(const Job &job) {
 } // namespace
 
 Report gnss_report(const Job &job) {
-  if (job.vectors().empty()) throw InputError("there is nothing to report yet: solve vectors first");
+  if (job.vectors().empty() && job.tracks().empty())
+    throw InputError("there is nothing to report yet: solve vectors first");
   Report r;
   r.title = "GNSS evidence";
   r.subtitle = job.state().settings.title;
@@ -320,7 +406,7 @@ Report gnss_report(const Job &job) {
                         {fmt::format("{} occupations, {} vectors solved, {} of them fixed; {} orbits in {}.",
                                      job.snapshot()->occupations().size(), solved, good, o, f)},
                         {}});
-  for (auto *part : {settings, occupations, vectors, residuals, sessions, closures, decisions, sources})
+  for (auto *part : {settings, occupations, vectors, tracks, residuals, sessions, closures, decisions, sources})
     r.sections.push_back(part(job));
   r.footer = "Ample Tie 0.1.0 · GNSS evidence · " + job.state().settings.title;
   return r;

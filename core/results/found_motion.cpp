@@ -1,5 +1,6 @@
 #include "results/found_motion.h"
 #include "base/error.h"
+#include "gnss/quality/stillness.h"
 #include "results/job_results.h"
 #include "results/reduction.h"
 #include <atomic>

@@ -1,6 +1,6 @@
 #pragma once
 #include "base/progress.h"
-#include "gnss/quality/stillness.h"
+#include "gnss/quality/moved.h"
 #include "job/store.h"
 #include <map>
 

@@ -1,4 +1,7 @@
 #include "results/track_record.h"
+#include "base/angle.h"
+#include "base/error.h"
+#include "base/text.h"
 #include "geodesy/ellipsoid.h"
 #include "time/gps_time.h"
 #include <cmath>
@@ -101,6 +104,14 @@ ordered_json track_rows(const std::vector<TrackResult> &all, bool epochs) {
       j["epochs"] = ordered_json::array();
       for (const TrackEpoch &e : k.epochs) j["epochs"].push_back(epoch_row(e));
     }
+    j["events"] = ordered_json::array();
+    for (const TrackEvent &e : t.events)
+      j["events"].push_back({{"time", iso_ms(e.time)},
+                             {"x", e.position.x()},
+                             {"y", e.position.y()},
+                             {"z", e.position.z()},
+                             {"cov", six_values(e.cov)},
+                             {"solution", state_name(e.solution)}});
     j["stops"] = ordered_json::array();
     for (const TrackStop &s : t.stops) j["stops"].push_back(stop_row(t, s));
     out.push_back(std::move(j));
@@ -113,6 +124,84 @@ ordered_json stop_rows(const std::vector<TrackResult> &all) {
   for (const TrackResult &t : all)
     for (const TrackStop &s : t.stops) out.push_back(stop_row(t, s));
   return out;
+}
+
+std::string track_geojson(const TrackResult &t) {
+  ordered_json line = ordered_json::array(), features = ordered_json::array();
+  const auto point = [](const Vec3 &x) -> ordered_json {
+    const Geodetic g = to_geodetic(x);
+    const auto rounded = [](double v, double k) { return std::round(v * k) / k; };
+    return {rounded(degrees(g.lon), 1e9), rounded(degrees(g.lat), 1e9), rounded(g.h, 1e4)};
+  };
+  const auto part = [&](TrackState s) {
+    if (line.size() > 1)
+      features.push_back({{"type", "Feature"},
+                          {"geometry", {{"type", "LineString"}, {"coordinates", line}}},
+                          {"properties", {{"track", t.rover}, {"base", t.base}, {"solution", state_name(s)}}}});
+  };
+  TrackState state = TrackState::none;
+  for (const TrackEpoch &e : t.solved->epochs) {
+    if (e.state != state) {
+      part(state);
+      const bool joins = !line.empty() && e.state != TrackState::none;
+      line = joins ? ordered_json::array({line.back()}) : ordered_json::array();
+      state = e.state;
+    }
+    if (e.state != TrackState::none) line.push_back(point(e.position));
+  }
+  part(state);
+  for (const TrackStop &s : t.stops) {
+    ordered_json p = stop_row(t, s);
+    for (const char *k : {"x", "y", "z", "cov", "track", "id"}) p.erase(k);
+    features.push_back({{"type", "Feature"},
+                        {"geometry", {{"type", "Point"}, {"coordinates", point(t.base_xyz + s.d)}}},
+                        {"properties", p}});
+  }
+  // RFC 7946 knows WGS 84 only; which realisation it is the members say.
+  return ordered_json{
+             {"type", "FeatureCollection"}, {"frame", frame_name(t.frame)}, {"epoch", t.epoch}, {"features", features}}
+             .dump(1) +
+         "\n";
+}
+
+std::string track_gpx(const TrackResult &t) {
+  const auto place = [](const Vec3 &x, const char *tag) {
+    const Geodetic g = to_geodetic(x);
+    return fmt::format("<{} lat=\"{:.9f}\" lon=\"{:.9f}\"><ele>{:.4f}</ele>", tag, degrees(g.lat), degrees(g.lon), g.h);
+  };
+  const auto safe = [](const std::string &s) {
+    std::string out;
+    for (char c : s)
+      out += c == '<' ? "&lt;" : c == '>' ? "&gt;" : c == '&' ? "&amp;" : c == '"' ? "&quot;" : std::string(1, c);
+    return out;
+  };
+  const auto utc = [](GpsTime x) { return iso_ms(x + -gps_minus_utc(x)) + "Z"; };
+  std::string out =
+      fmt::format("<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n<gpx version=\"1.1\" creator=\"Ample Tie\" "
+                  "xmlns=\"http://www.topografix.com/GPX/1/1\">\n<metadata><desc>{}, {} at {:.4f}; heights are "
+                  "ellipsoidal</desc></metadata>\n",
+                  safe(t.rover + " from " + t.base), safe(frame_name(t.frame)), t.epoch);
+  for (const TrackStop &s : t.stops)
+    out +=
+        place(t.base_xyz + s.d, "wpt") + "<time>" + utc(s.start) + "</time><name>" + safe(s.name) + "</name></wpt>\n";
+  out += "<trk><name>" + safe(t.rover) + "</name>";
+  bool open = false;
+  for (const TrackEpoch &e : t.solved->epochs) {
+    const bool placed = e.state != TrackState::none;
+    if (placed != open) out += placed ? "<trkseg>\n" : "</trkseg>\n", open = placed;
+    if (placed)
+      out += place(e.position, "trkpt") + "<time>" + utc(e.time) + "</time><sat>" + std::to_string(e.satellites) +
+             "</sat></trkpt>\n";
+  }
+  return out + (open ? "</trkseg>" : "") + "</trk>\n</gpx>\n";
+}
+
+std::string track_in(const TrackResult &t, const std::string &file) {
+  const std::string name = lower(file);
+  if (name.ends_with(".csv")) return track_csv(t);
+  if (name.ends_with(".geojson") || name.ends_with(".json")) return track_geojson(t);
+  if (name.ends_with(".gpx")) return track_gpx(t);
+  throw InputError("a track is written as .csv, .geojson or .gpx, not as " + file);
 }
 
 std::string track_csv(const TrackResult &t) {

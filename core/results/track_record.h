@@ -12,5 +12,11 @@ nlohmann::ordered_json stop_rows(const std::vector<TrackResult> &all);
 nlohmann::ordered_json stop_row(const TrackResult &t, const TrackStop &s);
 /// Epochs of a track as a table of text: time, x, y, z, deviations east, north and up, state, satellites.
 std::string track_csv(const TrackResult &t);
+/// Lines by what they rest on and stops as points (RFC 7946); the frame's name beside them.
+std::string track_geojson(const TrackResult &t);
+/// GPX 1.1: times in UTC, ellipsoidal heights.
+std::string track_gpx(const TrackResult &t);
+/// By the ending of a file's name; throws `InputError` for others.
+std::string track_in(const TrackResult &t, const std::string &file);
 
 } // namespace ampletie

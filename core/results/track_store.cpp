@@ -142,6 +142,9 @@ StoredResult to_stored(const TrackResult &t) {
   j["epochs"] = json::binary(packed_track(k.epochs));
   j["ways"] = json::binary(packed_track(k.ways));
   j["stop_notes"] = t.stop_notes;
+  j["events"] = json::array();
+  for (const TrackEvent &e : t.events)
+    j["events"].push_back({e.time.ns, static_cast<int>(e.solution), numbers_of(e.position), six_numbers(e.cov)});
   j["hints"] = json::array();
   for (const ClockHint &h : t.clock_hints) j["hints"].push_back({h.source_id, h.sentence, h.seconds});
   j["stops"] = json::array();
@@ -164,6 +167,12 @@ TrackResult track_from_stored(const StoredResult &r) {
   t.base = j.at("base"), t.rover = j.at("rover"), t.base_setup = j.at("base_set_up"), t.orbits = j.at("orbits");
   t.frame.code = j.at("frame"), t.epoch = j.at("epoch"), t.base_xyz = vector_of(j.at("base_xyz"));
   t.stop_notes = j.at("stop_notes").get<std::vector<std::string>>();
+  for (const auto &x : j.at("events")) {
+    TrackEvent e;
+    e.time.ns = x.at(0), e.solution = static_cast<TrackState>(std::clamp(x.at(1).get<int>(), 0, 4));
+    e.position = vector_of(x.at(2)), e.cov = matrix_of(x.at(3));
+    t.events.push_back(e);
+  }
   for (const auto &h : j.at("hints")) t.clock_hints.push_back({h.at(0), h.at(1), h.at(2)});
   t.without_base = j.at("without_base"), t.error = j.at("error");
   KinematicTrack k;

@@ -2,6 +2,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/text.h"
+#include "gnss/kinematic/kinematic.h"
 #include "job/settings.h"
 #include "results/job_results.h"
 #include "results/reduction.h"
@@ -29,7 +30,7 @@ std::vector<std::vector<const Occupation *>> pieces(const JobSnapshot &s) {
     const ObservationSite &f = *o.file;
     // Without a serial number only sites of one file are known to be of one receiver.
     const std::string who = f.receiver_serial.empty() ? o.source_id : o.receiver + "|" + f.receiver_serial;
-    by_receiver[fmt::format("{}|{}|{:.4f}", who, antenna_key(o.antenna), o.antenna_height.value_or(-99))].push_back(&o);
+    by_receiver[who + "|" + antenna_key(o.antenna)].push_back(&o);
   }
   std::vector<std::vector<const Occupation *>> out;
   for (auto &[who, list] : by_receiver)
@@ -37,7 +38,7 @@ std::vector<std::vector<const Occupation *>> pieces(const JobSnapshot &s) {
       if (out.empty() || out.back().front()->file->receiver_serial != o->file->receiver_serial ||
           (o->source_id != out.back().back()->source_id && o->file->receiver_serial.empty()) ||
           antenna_key(out.back().front()->antenna) != antenna_key(o->antenna) ||
-          out.back().front()->antenna_height != o->antenna_height || o->start - out.back().back()->stop > one_track_s)
+          o->start - out.back().back()->stop > one_track_s)
         out.push_back({o});
       else
         out.back().push_back(o);
@@ -163,7 +164,41 @@ private:
     r.frame = orbits.frame(middle), r.epoch = decimal_year(middle);
     for (const MovingEpoch &e : solution->session.epochs) r.without_base += !e.bracketed;
     stops(p, *solution, r);
+    own_heights(p, solution->track);
+    for (const GpsTime t : file.marks)
+      if (const auto e = event_at(solution->track, t)) r.events.push_back(*e);
     r.solved = std::move(solution->track);
+  }
+
+  /// All was solved with the antenna's height of the first piece; the file may say others later on.
+  static void own_heights(const PlannedTrack &p, KinematicTrack &t) {
+    for (const Occupation *o : p.rover) {
+      const double more = o->antenna_height.value_or(0) - p.rover.front()->antenna_height.value_or(0);
+      if (more == 0) continue;
+      for (TrackEpoch &e : t.epochs)
+        if (o->start <= e.time && e.time <= o->stop && e.position.norm() > 0)
+          e.position -= more * local_axes(to_geodetic(e.position)).row(2).transpose();
+    }
+  }
+
+  /// Between two epochs along the cubic of their places and velocities; what that costs grows with the time from the
+  /// nearer one (accelerations of 1 m/s² that nobody saw).
+  static std::optional<TrackEvent> event_at(const KinematicTrack &t, GpsTime when) {
+    const auto next = std::lower_bound(t.epochs.begin(), t.epochs.end(), when,
+                                       [](const TrackEpoch &e, GpsTime x) { return e.time < x; });
+    if (next == t.epochs.end() || next == t.epochs.begin()) return {};
+    const TrackEpoch &a = *std::prev(next), &b = *next;
+    if (a.state == TrackState::none || b.state == TrackState::none || b.time - a.time > 3 * t.interval + 0.01)
+      return {};
+    const double T = b.time - a.time, u = (when - a.time) / T, u2 = u * u, u3 = u2 * u;
+    const Vec3 chord = (b.position - a.position) / T;
+    const Vec3 va = a.velocity.allFinite() ? a.velocity : chord, vb = b.velocity.allFinite() ? b.velocity : chord;
+    TrackEvent e;
+    e.time = when, e.solution = std::min(a.state, b.state);
+    e.position = (2 * u3 - 3 * u2 + 1) * a.position + (u3 - 2 * u2 + u) * T * va + (3 * u2 - 2 * u3) * b.position +
+                 (u3 - u2) * T * vb;
+    e.cov = (1 - u) * a.cov + u * b.cov + Mat3::Identity() * std::pow(0.5 * u * (1 - u) * T * T, 2);
+    return e;
   }
 
   /// Of a base: as published, or along a solved vector from a mark that is. What a metre more or less of it does to a

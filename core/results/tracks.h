@@ -1,6 +1,6 @@
 #pragma once
 #include "base/shared.h"
-#include "gnss/kinematic/kinematic.h"
+#include "gnss/kinematic/track.h"
 #include "results/snapshot.h"
 #include "results/vectors.h"
 
@@ -34,6 +34,14 @@ struct PlannedTrack {
   std::string why_no_base;
 };
 
+/// Where the antenna was at an instant that the receiver marked (a camera, a button).
+struct TrackEvent {
+  GpsTime time;
+  TrackState solution = TrackState::none; ///< the poorer of the epochs on both sides
+  Vec3 position = Vec3::Zero();           ///< orbits' frame
+  Mat3 cov = Mat3::Zero();
+};
+
 /// What would make most stops of a list standstills of the track.
 struct ClockHint {
   std::string source_id, sentence;
@@ -49,6 +57,7 @@ struct TrackResult {
   Vec3 base_xyz = Vec3::Zero();
   Shared<KinematicTrack> solved;
   std::vector<TrackStop> stops;
+  std::vector<TrackEvent> events;
   std::vector<ClockHint> clock_hints;
   std::vector<std::string> stop_notes; ///< listed stops that are none here, and why
   std::size_t without_base = 0;        ///< epochs that no data of the base bracket

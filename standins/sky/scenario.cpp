@@ -71,6 +71,7 @@ Session session(const json &j) {
     x.height = u.at("height");
     if (u.contains("eccentricity")) x.eccentricity_enu = {u["eccentricity"].at(0), u["eccentricity"].at(1), 0};
     x.header_height = u.value("header_height", x.height);
+    for (const auto &o : u.value("off", json::array())) x.off.emplace_back(o.at(0), o.at(1));
     if (u.contains("route")) x.route = route(u["route"], x.mark);
     s.setups.push_back(x);
   }

@@ -47,7 +47,9 @@ struct Setup {
   Vec3 eccentricity_enu = Vec3::Zero(); ///< east and north of the antenna against the mark, m, known to the crew
   double height = 0;        ///< to the ARP, m, as the crew measured it; the truth differs by the height error
   double header_height = 0; ///< what the crew keyed in: may be a slant reading
-  Route route{};            ///< of a moving antenna, from the mark; empty: it stands
+  /// Spans in which nothing was logged, s from the start of the session; what lies between them are files of their own.
+  std::vector<std::pair<double, double>> off{};
+  Route route{}; ///< of a moving antenna, from the mark; empty: it stands
 };
 struct Session {
   std::string name;

@@ -194,7 +194,10 @@ public:
       clock += drift * session_.interval + 2e-10 * std::sqrt(session_.interval) * random_.normal();
       drift += 1e-12 * random_.normal();
       gap -= session_.interval;
-      if (gap > 0) {
+      const double t = tag - session_.start;
+      const bool off = std::any_of(setup_.off.begin(), setup_.off.end(),
+                                   [t](const auto &x) { return t >= x.first && t < x.second; });
+      if (gap > 0 || off) {
         for (Channel &c : channels_) c.tracking = false;
         continue;
       }
@@ -440,6 +443,36 @@ std::string truth_file(const Scenario &s, const std::vector<TrueSetup> &setups, 
   return j.dump(0);
 }
 
+/// What a receiver logged as one file, or as one for each span between which it was switched off.
+void add_files(std::vector<ReceiverFile> &out, const Setup &u, const Session &session, ObservationFile all) {
+  const std::string name = u.mark + "-" + session.name;
+  if (u.off.empty()) {
+    out.push_back({name, std::move(all)});
+    return;
+  }
+  double from = -1;
+  for (std::size_t k = 0; k <= u.off.size(); ++k) {
+    const double to = k < u.off.size() ? u.off[k].first : 1e9;
+    ObservationFile f = all;
+    f.epochs.clear(), f.records.clear(), f.values.clear();
+    for (ObservationEpoch e : all.epochs) {
+      if (const double t = e.time - session.start; t < from || t >= to) continue;
+      const auto first = static_cast<std::uint32_t>(f.records.size());
+      for (std::uint32_t r = e.first; r < e.first + e.count; ++r) {
+        SatelliteRecord rec = all.records[r];
+        const auto begin = all.values.begin() + rec.first;
+        rec.first = static_cast<std::uint32_t>(f.values.size());
+        f.values.insert(f.values.end(), begin, begin + rec.count);
+        f.records.push_back(rec);
+      }
+      e.first = first;
+      f.epochs.push_back(e);
+    }
+    if (!f.epochs.empty()) out.push_back({name + std::to_string(k + 1), std::move(f)});
+    if (k < u.off.size()) from = u.off[k].second;
+  }
+}
+
 } // namespace
 
 Campaign simulate(const Scenario &s) {
@@ -463,7 +496,7 @@ Campaign simulate(const Scenario &s) {
   for (const Session &session : s.sessions)
     for (const Setup &u : session.setups) {
       Receiver r(s, session, u, orbits, clocks, ionosphere, arcs);
-      c.receivers.push_back({u.mark + "-" + session.name, r.run()});
+      add_files(c.receivers, u, session, r.run());
       setups.push_back(r.truth);
       if (!r.track.times.empty()) c.tracks.push_back(std::move(r.track));
     }

@@ -224,3 +224,16 @@ TEST_CASE("two that share no time say which times they have") {
   for (ModelledEpoch &e : later.epochs) e.time = e.time + 7200;
   CHECK_THROWS_WITH(solve_kinematic(o->base, later, *o->orbits, {}, {}, Progress()), Catch::Contains("share no time"));
 }
+
+TEST_CASE("new messages of all satellites at one epoch are no step of the antenna") {
+  // From a quarter to three to a quarter past: at three every satellite's next message is the nearer one.
+  for (std::uint64_t seed : {41, 42, 43}) {
+    sky::Scenario c = scenario_of(stratum("short"), seed, 1);
+    c.start = c.sessions[0].start = gps_time(Calendar{2026, 5, 12, 14, 45, 0});
+    c.sessions[0].hours = 0.5, c.sessions[0].interval = 1;
+    const Judged j = judge(c);
+    const BroadcastOrbits orbits(j.campaign.navigation);
+    const OccupationModel m = model_occupation(j.file("R1", "s"), orbits, j.marker.at("R1/s"), {}, {}, Progress());
+    CHECK(find_movement(m).empty());
+  }
+}

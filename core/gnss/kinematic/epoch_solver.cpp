@@ -22,6 +22,8 @@ double kept_share(const NoiseModel &noise, double span, double elevation) {
   return std::min(1.0, (quick + lasting) / all);
 }
 constexpr double gate = 5;
+/// Within this many seconds what lasts is taken for what it was.
+constexpr double near_s = 5;
 /// Places worse than this are none, m.
 constexpr double worst_place = 50;
 } // namespace
@@ -41,35 +43,57 @@ EpochSolver::EpochSolver(const MovingSession &s, const MovingSetting &setting, c
     : s_(s), setting_(setting), o_(o), unit_of_(units_of(known)), components_(component_count(known)),
       noise_(o, 1, setting.like_receivers), single_(without_correlation(o), 1, setting.like_receivers) {}
 
+/// A checkpoint's inverse serves all epochs that lie near it.
+const EpochSolver::Told &EpochSolver::told_by(const SlowState &given, GpsTime t) {
+  const double dt = std::abs(t - given.time);
+  const bool near = dt <= near_s;
+  if (near)
+    for (const Told &x : told_)
+      if (x.by == &given) return x;
+  Told x{near ? &given : nullptr, given.keys, {}, {}, {}};
+  const SlowState *s = &given;
+  SlowState moved;
+  if (!near) {
+    moved = given;
+    advance_slow(moved, dt, o_);
+    s = &moved;
+  }
+  const Index m = static_cast<Index>(s->keys.size());
+  const Eigen::LLT<MatrixXd> llt(MatrixXd(s->p.selfadjointView<Eigen::Lower>()));
+  if (llt.info() == Eigen::Success) {
+    x.information = llt.solve(MatrixXd::Identity(m, m));
+    x.vector = x.information * s->x;
+    x.prior = s->prior.cwiseMax(s->p.diagonal());
+  } else
+    x.keys.clear();
+  if (told_.size() >= 4) told_.erase(told_.begin());
+  told_.push_back(std::move(x));
+  return told_.back();
+}
+
 void EpochSolver::take(const SlowState *before, const SlowState *after, GpsTime t) {
   at_.clear();
-  std::vector<double> largest;
+  std::vector<Told> both_ways;
   for (const SlowState *s : {before, after})
-    if (s)
-      for (std::size_t i = 0; i < s->keys.size(); ++i) {
-        const auto [it, fresh] = at_.try_emplace(s->keys[i], static_cast<Index>(at_.size()));
-        if (fresh) largest.push_back(0);
-      }
+    if (s && !s->keys.empty()) both_ways.push_back(told_by(*s, t));
+  for (const Told &x : both_ways)
+    for (const SlowKey &k : x.keys) at_.try_emplace(k, static_cast<Index>(at_.size()));
   const Index n = static_cast<Index>(at_.size());
   information_ = MatrixXd::Zero(n, n);
   vector_ = VectorXd::Zero(n);
   std::vector<int> told(static_cast<std::size_t>(n), 0);
   VectorXd prior = VectorXd::Zero(n);
-  for (const SlowState *given : {before, after}) {
-    if (!given || given->keys.empty()) continue;
-    SlowState s = *given;
-    advance_slow(s, std::abs(t - s.time), o_);
-    const Index m = static_cast<Index>(s.keys.size());
-    const Eigen::LLT<MatrixXd> llt(MatrixXd(s.p.selfadjointView<Eigen::Lower>()));
-    if (llt.info() != Eigen::Success) continue;
-    const MatrixXd inverse = llt.solve(MatrixXd::Identity(m, m));
-    const VectorXd weighted = inverse * s.x;
-    for (Index i = 0; i < m; ++i) {
-      const Index a = at_.at(s.keys[static_cast<std::size_t>(i)]);
-      vector_[a] += weighted[i];
-      ++told[static_cast<std::size_t>(a)];
-      prior[a] = std::max(prior[a], std::max(s.prior[i], s.p(i, i)));
-      for (Index k = 0; k < m; ++k) information_(a, at_.at(s.keys[static_cast<std::size_t>(k)])) += inverse(i, k);
+  std::vector<Index> to;
+  for (const Told &x : both_ways) {
+    to.clear();
+    for (const SlowKey &k : x.keys) to.push_back(at_.at(k));
+    for (std::size_t i = 0; i < to.size(); ++i) {
+      const auto row = static_cast<Index>(i);
+      vector_[to[i]] += x.vector[row];
+      ++told[static_cast<std::size_t>(to[i])];
+      prior[to[i]] = std::max(prior[to[i]], x.prior[row]);
+      for (std::size_t k = 0; k < to.size(); ++k)
+        information_(to[k], to[i]) += x.information(static_cast<Index>(k), row);
     }
   }
   // What was known beforehand is in both directions; it counts once. The receiver comes nearer and goes away, and the

@@ -1,9 +1,8 @@
 #pragma once
 #include "gnss/kinematic/slow_filter.h"
+#include "gnss/kinematic/track.h"
 
 namespace ampletie {
-
-enum class TrackState : std::uint8_t { none, code, floating, partly_fixed, fixed };
 
 /// A place of the moving marker, orbits' frame.
 struct Placed {
@@ -32,6 +31,14 @@ public:
 
 private:
   struct Row;
+  /// A checkpoint as information.
+  struct Told {
+    const SlowState *by;
+    std::vector<SlowKey> keys;
+    Eigen::MatrixXd information;
+    Eigen::VectorXd vector, prior;
+  };
+  const Told &told_by(const SlowState &given, GpsTime t);
   void collect(const std::vector<const MovingEpoch *> &epochs, std::vector<Row> &rows, std::vector<SlowKey> &added,
                bool codes) const;
   void classify(const std::vector<Row> &rows, Placed &out) const;
@@ -45,6 +52,7 @@ private:
   NoiseModel noise_, single_;
   std::map<SlowKey, Eigen::Index> at_;
   Eigen::MatrixXd information_; ///< of the slow states
+  std::vector<Told> told_;      ///< of late
   Eigen::VectorXd vector_;      ///< information times state
 };
 

@@ -34,7 +34,9 @@ std::vector<Moved> find_movement(const OccupationModel &m, double least_m) {
       }
     before = i;
     const StepFit f = fit_steps(steps);
-    if (!f.told || f.used < 6 + systems.size() || f.rms > worst_rms ||
+    // Where many do not agree (a new message of every satellite steps by decimetres) nothing is said of the antenna.
+    const auto agree = static_cast<std::size_t>(std::count(f.jumped.begin(), f.jumped.end(), false));
+    if (!f.told || agree < 6 + systems.size() || 4 * agree < 3 * steps.size() || f.rms > worst_rms ||
         f.way.norm() < std::min(least_m, 0.05 + 0.05 * dt))
       continue;
     if (!out.empty() && a.time - out.back().to <= one_span_s)

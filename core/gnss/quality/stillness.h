@@ -1,13 +1,8 @@
 #pragma once
 #include "gnss/model/occupation_model.h"
+#include "gnss/quality/moved.h"
 
 namespace ampletie {
-
-/// A span in which an antenna moved, with the way between its ends, m.
-struct Moved {
-  GpsTime from, to;
-  double metres = 0;
-};
 
 /// Where an antenna that was reduced as one that stands did not: the steps of its carriers from epoch to epoch, which
 /// show centimetres with orbits and clocks of messages. Steps of less than `least_m` are taken for none, so are those
