@@ -273,11 +273,14 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
         add_action(
             text(c.words),
             !c.hold.empty()         ? "It can be released again"
+            : !c.stop.empty()       ? "A decision about this stop; it can be taken back"
             : !c.occupation.empty() ? "A decision about this occupation; it can be taken back"
             : !c.route.empty()      ? "A decision about this traverse; it can be taken back"
                                     : "Said of the whole list; it can be taken back",
             [this, c] {
-              if (!c.occupation.empty())
+              if (!c.stop.empty())
+                w_.decide_typed<StopThing>({c.stop}, c.field, text(c.value), reason_->text());
+              else if (!c.occupation.empty())
                 w_.decide_typed<OccupationThing>({c.occupation}, c.field, text(c.value), reason_->text());
               else if (!c.route.empty())
                 w_.decide_typed<RouteThing>({c.route}, c.field, text(c.value), reason_->text());

@@ -1,6 +1,7 @@
 #include "adjustment/statistics.h"
 #include "app/evidence/evidence.h"
 #include "app/evidence/evidence_html.h"
+#include "app/widgets/numbers.h"
 #include "geodesy/ellipsoid.h"
 #include "results/tracks.h"
 #include <Eigen/Dense>
@@ -58,10 +59,10 @@ void EvidencePanel::about_stop(QString &html, const TrackResult &t, const TrackS
                                    : "counts for " + escaped(s.mark),
                   s.used && !s.mark.empty() && s.solution == TrackState::fixed ? ink::accepted : ink::attention);
   html += "<table cellspacing='0'>" +
-          row("result", "<b>" + escaped(state_name(s.solution)) + "</b>",
-              QString("%1 epochs, %2 satellites").arg(s.epochs).arg(s.satellites)) +
-          row("stood", w_.clock(s.start), "to " + w_.clock(s.stop)) + row("named by", escaped(s.named_by)) +
-          row("antenna", number(s.antenna_height, 4) + " m", "reference point above the mark");
+          row("result", "<b>" + escaped(state_name(s.solution)) + "</b>", QString("%1 epochs").arg(s.epochs)) +
+          row("satellites", QString::number(s.satellites)) +
+          row("stood", clock_seconds(s.start, w_.times()), "to " + clock_seconds(s.stop, w_.times())) +
+          row("named by", escaped(s.named_by)) + row("antenna", number(s.antenna_height, 4) + " m", "to the ARP");
   const char *names[] = {"east", "north", "up"};
   for (int i = 0; i < 3; ++i)
     html += row(names[i], number(enu[i], 4) + " m", "± " + number(1000 * std::sqrt(cov(i, i)), 1) + " mm");

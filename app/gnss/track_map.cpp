@@ -77,26 +77,34 @@ std::string TrackMap::thing_at(const QPointF &at) const {
 }
 
 void TrackMap::draw_line(QPainter &p) const {
-  QPointF before;
-  bool joined = false;
+  const QRect seen = rect().adjusted(-50, -50, 50, 50);
+  QPolygonF line;
   TrackState state = TrackState::none;
+  // Patterns need lines, not single strokes.
+  const auto end_part = [&](bool joined) {
+    p.setPen(track_pen(state));
+    if (line.size() > 1) p.drawPolyline(line);
+    line = joined && !line.isEmpty() ? QPolygonF{line.back()} : QPolygonF();
+  };
   for (std::size_t i = 0; i < places_.size(); ++i) {
     if (!std::isfinite(places_[i].x())) {
-      joined = false;
+      end_part(false);
       continue;
     }
     const QPointF now = on_screen(places_[i].cast<double>());
-    const QPointF d = now - before;
-    // What falls into one pixel is drawn once.
-    if (joined && states_[i] == state && std::abs(d.x()) < 1 && std::abs(d.y()) < 1) continue;
-    const bool seen = rect().adjusted(-50, -50, 50, 50).contains(now.toPoint()) ||
-                      (joined && rect().adjusted(-50, -50, 50, 50).contains(before.toPoint()));
-    if (joined && seen) {
-      p.setPen(track_pen(states_[i]));
-      p.drawLine(before, now);
+    if (states_[i] != state) end_part(true), state = states_[i];
+    if (!line.isEmpty()) {
+      const QPointF d = now - line.back();
+      if (std::abs(d.x()) < 1 && std::abs(d.y()) < 1 && line.size() > 1) continue; // one pixel is drawn once
+      if (!seen.contains(now.toPoint()) && !seen.contains(line.back().toPoint())) {
+        end_part(false);
+        line << now;
+        continue;
+      }
     }
-    before = now, joined = true, state = states_[i];
+    line << now;
   }
+  end_part(false);
 }
 
 void TrackMap::draw_stops(QPainter &p) const {
@@ -167,9 +175,14 @@ void TrackMap::paintEvent(QPaintEvent *) {
     const double k = std::min((width() / 2.0 - 26) / std::max(1.0, std::abs(way.x())),
                               (height() / 2.0 - 22) / std::max(1.0, std::abs(way.y())));
     const QPointF at = middle + way * k;
-    p.drawLine(at, at + way / far * 12);
-    p.drawText(QRectF(at.x() - 60, at.y() - 16, 120, 12), Qt::AlignCenter,
-               QString("%1, %2 km").arg(text(base_)).arg(far / scale_ / 1000, 0, 'f', 1));
+    const QPointF tip = at + way / far * 9, side(-way.y() / far * 4, way.x() / far * 4);
+    p.setBrush(ink::text);
+    p.drawPolygon(QPolygonF{tip, at + side, at - side});
+    const QString name = QString("%1, %2 km").arg(text(base_)).arg(far / scale_ / 1000, 0, 'f', 1);
+    const double wide = p.fontMetrics().horizontalAdvance(name) + 6.0;
+    const double x = std::clamp(at.x() - wide / 2, 6.0, width() - wide - 30),
+                 y0 = at.y() < 40 ? at.y() + 6 : at.y() - 20;
+    p.drawText(QRectF(x, y0, wide, 14), Qt::AlignCenter, name);
   }
   draw_stops(p);
   if (at_ && *at_ < places_.size() && std::isfinite(places_[*at_].x())) {

@@ -38,7 +38,7 @@ Row row_of(const TrackResult &t, const TrackStop &s, const Workspace &w) {
       {text(s.name), {}, {}, !s.mark.empty()},
       {text(s.mark), {}, {}, false},
       {text(s.named_by), {}, ink::unused, false},
-      {w.clock(s.start), QString::fromStdString(iso(s.start)), {}, false},
+      {clock_seconds(s.start, w.times()), QString::fromStdString(iso(s.start)), {}, false},
       {QString::number(s.stop - s.start, 'f', 0), s.stop - s.start, {}, false},
       {result, {}, !s.used || fixed ? QColor() : ink::attention, !fixed},
       {QString("%1 · %2").arg(plan, 0, 'f', 0).arg(up, 0, 'f', 0), up, {}, false},
@@ -60,16 +60,17 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   save_->setAccessibleName("Save epochs");
   save_->setToolTip("All epochs with their accuracy as a table of text (CSV)");
   stops_ = new TableCard("Stops",
-                         {{"Stop", "", false, false, 64},
-                          {"Mark", "The mark that it counts for in the network; type one, or nothing", false, true, 60},
-                          {"By", "Who named it", false, false, 64},
+                         {{"Stop", "", false, false, 56},
+                          {"Mark", "The mark that it counts for in the network; type one, or nothing", false, true, 52},
+                          {"By", "Who named it", false, false, 48},
                           {"From", "", false, false, 62},
-                          {"s", "How long it stood", true, false, 34},
-                          {"Result", "", false, false, 74},
-                          {"95 % mm", "Plan (semi-major axis) · height, from the base", true, false, 62},
-                          {"Spread mm", "Of its epochs about their mean", true, false, 56}});
-  stops_->model()->edit = [this](const std::string &id, int, const QString &typed) {
-    return w_.decide_typed<StopThing>({id}, "mark", typed, "");
+                          {"s", "How long it stood", true, false, 30},
+                          {"Height m", "Of the antenna's reference point above the mark, at this stop", true, true, 56},
+                          {"Result", "", false, false, 72},
+                          {"95 % mm", "Plan (semi-major axis) · height, from the base", true, false, 58},
+                          {"Spread", "Of its epochs about their mean, mm", true, false, 48}});
+  stops_->model()->edit = [this](const std::string &id, int column, const QString &typed) {
+    return w_.decide_typed<StopThing>({id}, column == 1 ? "mark" : "height", typed, "");
   };
   map_ = new TrackMap;
   ribbon_ = new TrackRibbon;

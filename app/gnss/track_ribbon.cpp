@@ -110,20 +110,9 @@ void TrackRibbon::draw_bars(QPainter &p, const QRectF &a) const {
   bar(a.top() + 11, text(track_.rover), ink::accepted, [](const TrackEpoch &e) { return e.satellites > 0; });
 }
 
-void TrackRibbon::draw_heights(QPainter &p, const QRectF &a) const {
-  const auto &epochs = track_.solved->epochs;
-  double low = 1e18, high = -1e18;
-  for (std::size_t i = first_seen(); i < epochs.size() && epochs[i].time <= to_; ++i) {
-    if (epochs[i].state < TrackState::floating && !epochs[i].bridged) continue;
-    const double band = std::min(1.0, static_cast<double>(half_[i]));
-    low = std::min(low, static_cast<double>(height_[i]) - band),
-    high = std::max(high, static_cast<double>(height_[i]) + band);
-  }
-  if (low > high) low = 0, high = 1;
-  const double room = 0.08 * (high - low) + 0.01;
-  low -= room, high += room;
+/// Lines at round heights with their figures.
+void TrackRibbon::draw_height_lines(QPainter &p, const QRectF &a, double low, double high) const {
   const auto y = [&](double v) { return a.bottom() - a.height() * (v - low) / (high - low); };
-  // Lines at round heights.
   double step = 0.001;
   for (double f = 1e-3; a.height() * step / (high - low) < 26; f *= 10)
     for (double k : {1.0, 2.0, 5.0})
@@ -137,45 +126,76 @@ void TrackRibbon::draw_heights(QPainter &p, const QRectF &a) const {
     p.drawText(QRectF(2, y(v - lowest_) - 7, left - 8, 14), Qt::AlignRight | Qt::AlignVCenter,
                QString::number(v, 'f', digits));
   }
+}
+
+void TrackRibbon::draw_heights(QPainter &p, const QRectF &a) const {
+  const auto &epochs = track_.solved->epochs;
+  double low = 1e18, high = -1e18;
+  for (std::size_t i = first_seen(); i < epochs.size() && epochs[i].time <= to_; ++i) {
+    if (epochs[i].state < TrackState::floating && !epochs[i].bridged) continue;
+    const double band = std::min(1.0, static_cast<double>(half_[i]));
+    low = std::min(low, static_cast<double>(height_[i]) - band),
+    high = std::max(high, static_cast<double>(height_[i]) + band);
+  }
+  if (low > high) low = 0, high = 1;
+  const double room = 0.08 * (high - low) + 0.01;
+  low -= room, high += room;
+  const auto y = [&](double v) { return a.bottom() - a.height() * (v - low) / (high - low); };
+  draw_height_lines(p, a, low, high);
   p.save();
   p.setClipRect(a.adjusted(-1, -1, 1, 1));
   // By pixel: the range of the band and the mean of the line, broken where the state changes.
   std::size_t i = first_seen();
   if (i > 0) --i;
-  QPointF before;
-  bool joined = false;
+  QPolygonF line, upper_edge, lower_edge;
   TrackState state = TrackState::none;
   bool bridged = false;
+  const auto end_part = [&] {
+    QColor band = bridged ? ink::unused : track_pen(state).color();
+    band.setAlpha(bridged ? 36 : 60);
+    QPolygonF ribbon = upper_edge;
+    for (auto q = lower_edge.rbegin(); q != lower_edge.rend(); ++q) ribbon << *q;
+    p.setPen(Qt::NoPen);
+    p.setBrush(band);
+    if (upper_edge.size() > 1) p.drawPolygon(ribbon);
+    p.setBrush(Qt::NoBrush);
+    p.setPen(bridged ? QPen(ink::unused, 1, Qt::DotLine) : track_pen(state));
+    if (line.size() > 1)
+      p.drawPolyline(line);
+    else if (!bridged && !line.isEmpty())
+      p.drawPoint(line.front());
+    line.clear(), upper_edge.clear(), lower_edge.clear();
+  };
+  GpsTime last{};
   while (i < epochs.size() && epochs[i].time <= to_ + 2 * track_.solved->interval) {
+    const TrackState s = epochs[i].state;
+    const bool b = epochs[i].bridged;
+    if (!placed(epochs[i])) {
+      end_part();
+      ++i;
+      continue;
+    }
+    const QPointF before = line.isEmpty() ? QPointF() : line.back();
+    const bool joins = !line.isEmpty() && epochs[i].time - last <= 3 * track_.solved->interval + 0.01;
+    if (!line.isEmpty() && (s != state || b != bridged || !joins)) {
+      end_part();
+      // Neighbours of another kind are joined, so that the line has no holes where it has none.
+      if (joins && !b && !bridged) line << before;
+    }
+    state = s, bridged = b;
     const double x = std::floor(x_of(epochs[i].time));
     double upper = -1e18, lower = 1e18, sum = 0;
     int n = 0;
-    const TrackState s = epochs[i].state;
-    const bool b = epochs[i].bridged;
     for (; i < epochs.size() && std::floor(x_of(epochs[i].time)) == x && epochs[i].state == s && epochs[i].bridged == b;
          ++i) {
-      if (!placed(epochs[i])) continue;
       const auto h = static_cast<double>(height_[i]), w = static_cast<double>(half_[i]);
       upper = std::max(upper, h + w), lower = std::min(lower, h - w), sum += h, ++n;
+      last = epochs[i].time;
     }
-    if (n == 0) {
-      joined = false;
-      continue;
-    }
-    QColor band = b ? ink::unused : track_pen(s).color();
-    band.setAlpha(b ? 40 : 60);
-    const double wide = std::max(1.0, a.width() * track_.solved->interval / std::max(1e-3, to_ - from_));
-    p.fillRect(QRectF(x, y(upper), wide, std::max(1.0, y(lower) - y(upper))), band);
-    const QPointF now(x, y(sum / n));
-    if (joined && state == s && bridged == b) {
-      p.setPen(b ? QPen(ink::unused, 1, Qt::DotLine) : track_pen(s));
-      p.drawLine(before, now);
-    } else if (!b) {
-      p.setPen(track_pen(s));
-      p.drawPoint(now);
-    }
-    before = now, joined = true, state = s, bridged = b;
+    line << QPointF(x, y(sum / n));
+    upper_edge << QPointF(x, y(upper)), lower_edge << QPointF(x, y(lower));
   }
+  end_part();
   draw_ways(p, a, low, high);
   p.restore();
 }
@@ -187,7 +207,11 @@ void TrackRibbon::draw_ways(QPainter &p, const QRectF &a, double low, double hig
   for (const bool forward : {true, false}) {
     QPainterPath path;
     bool open = false;
+    std::size_t last = 0;
+    const std::size_t far = 4 * std::max<std::size_t>(1, epochs.size() / 1000);
     for (const TwoWays &w : track_.solved->ways) {
+      if (w.epoch - last > far) open = false;
+      last = w.epoch;
       const Vec3 &v = forward ? w.forward : w.backward;
       if (w.epoch >= epochs.size() || !v.allFinite() || epochs[w.epoch].state < TrackState::floating ||
           epochs[w.epoch].time < from_ || epochs[w.epoch].time > to_) {
@@ -213,16 +237,16 @@ void TrackRibbon::draw_satellites(QPainter &p, const QRectF &a) const {
   p.setFont(sized(8));
   p.setPen(ink::unused);
   p.drawText(QRectF(2, a.top() - 2, left - 8, a.height() + 4), Qt::AlignRight | Qt::AlignVCenter, "satellites");
-  double last_x = -1;
-  int least = 1000;
-  for (std::size_t i = first_seen(); i < epochs.size() && epochs[i].time <= to_; ++i) {
-    least = std::min(least, static_cast<int>(epochs[i].satellites));
+  // The least of each pixel; what lies between two epochs counts for the first.
+  for (std::size_t i = first_seen(); i < epochs.size() && epochs[i].time <= to_;) {
     const double x = std::floor(x_of(epochs[i].time));
-    if (x == last_x) continue;
+    int least = 1000;
+    for (; i < epochs.size() && std::floor(x_of(epochs[i].time)) == x; ++i)
+      least = std::min(least, static_cast<int>(epochs[i].satellites));
+    double next = i < epochs.size() ? std::floor(x_of(epochs[i].time)) : x + 1;
+    if (i < epochs.size() && epochs[i].time - epochs[i - 1].time > 3 * track_.solved->interval + 0.01) next = x + 1;
     const double h = a.height() * std::min(1.0, least / most);
-    p.fillRect(QRectF(x, a.bottom() - h, std::max(1.0, x - last_x < 8 && last_x >= 0 ? x - last_x : 1), h),
-               least < 5 ? ink::attention : ink::hairline);
-    last_x = x, least = 1000;
+    p.fillRect(QRectF(x, a.bottom() - h, std::max(1.0, next - x), h), least < 5 ? ink::attention : ink::hairline);
   }
 }
 

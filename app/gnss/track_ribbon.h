@@ -37,6 +37,7 @@ private:
   GpsTime time_at(double x) const;
   std::size_t first_seen() const;
   void draw_bars(QPainter &p, const QRectF &a) const;
+  void draw_height_lines(QPainter &p, const QRectF &a, double low, double high) const;
   void draw_heights(QPainter &p, const QRectF &a) const;
   void draw_ways(QPainter &p, const QRectF &a, double low, double high) const;
   void draw_satellites(QPainter &p, const QRectF &a) const;

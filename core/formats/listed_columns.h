@@ -1,5 +1,6 @@
 #pragma once
 #include "base/angle.h"
+#include "base/csv.h"
 #include "base/error.h"
 #include "base/text.h"
 #include "base/thousands.h"
@@ -87,5 +88,35 @@ private:
   bool comma_;
   long line_;
 };
+
+/// Reads a list with heads: `heads` tells their columns (and throws for those that do not suffice), `row` gets every
+/// row that is neither empty nor a remark, with its line.
+template <class Heads, class Row> void read_rows(std::string_view text, Heads &&heads, Row &&row) {
+  std::size_t start = 0;
+  long number = 0;
+  const char delimiter = delimiter_of(first_line(text, start, number));
+  CsvReader reader(text.substr(std::min(start, text.size())), delimiter);
+  std::vector<std::string> cells;
+  if (!reader.next(cells)) throw InputError("the list is empty");
+  const Columns columns = heads(cells, number);
+  const std::size_t width = cells.size();
+  while (reader.next(cells)) {
+    if (std::all_of(cells.begin(), cells.end(), [](const auto &c) { return trimmed(c).empty(); }) ||
+        cells[0].starts_with('#'))
+      continue;
+    const long line = number - 1 + reader.line();
+    cells.resize(std::max(width, cells.size()));
+    row(RowReader(columns, cells, delimiter, line), columns, line);
+  }
+}
+/// Whether the first line of a list has heads that `suffices` is content with.
+template <class Suffices> bool heads_suffice(std::string_view text, Suffices &&suffices) {
+  std::size_t start = 0;
+  long number = 0;
+  const std::string_view line = first_line(text.substr(0, 20000), start, number);
+  std::vector<std::string> heads;
+  CsvReader reader(line, delimiter_of(line));
+  return reader.next(heads) && suffices(heads);
+}
 
 } // namespace ampletie

@@ -1,5 +1,4 @@
 #include "formats/stop_list.h"
-#include "base/csv.h"
 #include "formats/control_list.h"
 #include "formats/listed_columns.h"
 #include "time/gps_time.h"
@@ -123,35 +122,22 @@ StopRow row_of(const RowReader &c, const Columns &columns, long line) {
 } // namespace
 
 bool looks_like_stop_list(std::string_view text) {
-  std::size_t start = 0;
-  long number = 0;
-  const std::string_view line = first_line(text.substr(0, 20000), start, number);
-  std::vector<std::string> heads;
-  CsvReader reader(line, delimiter_of(line));
-  return reader.next(heads) && tells_stops(stop_columns(heads, nullptr));
+  return heads_suffice(text, [](const auto &heads) { return tells_stops(stop_columns(heads, nullptr)); });
 }
 
 StopList read_stop_list(std::string_view text) {
-  std::size_t start = 0;
-  long number = 0;
-  const std::string_view line = first_line(text, start, number);
-  const char delimiter = delimiter_of(line);
-  CsvReader reader(text.substr(std::min(start, text.size())), delimiter);
-  std::vector<std::string> cells;
   StopList out;
-  if (!reader.next(cells)) throw InputError("the list is empty");
-  const Columns columns = stop_columns(cells, &out.unread_columns);
-  if (!tells_stops(columns)) throw InputError({}, number, "stops need a name, start and end");
-  const std::size_t width = cells.size();
-  while (reader.next(cells)) {
-    const long at = number - 1 + reader.line();
-    if (std::all_of(cells.begin(), cells.end(), [](const auto &c) { return trimmed(c).empty(); }) ||
-        cells[0].starts_with('#'))
-      continue;
-    cells.resize(std::max(width, cells.size()));
-    out.rows.push_back(row_of(RowReader(columns, cells, delimiter, at), columns, at));
-    if (out.rows.size() > most_stops) throw InputError({}, at, "the list holds more than 20000 stops");
-  }
+  read_rows(
+      text,
+      [&](const std::vector<std::string> &heads, long line) {
+        Columns c = stop_columns(heads, &out.unread_columns);
+        if (!tells_stops(c)) throw InputError({}, line, "stops need a name, start and end");
+        return c;
+      },
+      [&](const RowReader &c, const Columns &columns, long line) {
+        out.rows.push_back(row_of(c, columns, line));
+        if (out.rows.size() > most_stops) throw InputError({}, line, "the list holds more than 20000 stops");
+      });
   if (out.rows.empty()) throw InputError("the list has heads and no rows");
   return out;
 }

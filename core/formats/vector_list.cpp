@@ -1,5 +1,4 @@
 #include "formats/vector_list.h"
-#include "base/csv.h"
 #include "formats/listed_columns.h"
 #include "geodesy/plausible.h"
 #include <Eigen/Eigenvalues>
@@ -191,37 +190,22 @@ void refuse_impossible(const MeasuredRow &r) {
 }
 
 bool looks_like_vector_list(std::string_view text) {
-  std::size_t start = 0;
-  long number = 0;
-  const std::string_view line = first_line(text.substr(0, 20000), start, number);
-  std::vector<std::string> heads;
-  CsvReader reader(line, delimiter_of(line));
-  return reader.next(heads) && suffices(columns_of(heads, nullptr));
+  return heads_suffice(text, [](const auto &heads) { return suffices(columns_of(heads, nullptr)); });
 }
 
 VectorList read_vector_list(std::string_view text) {
-  std::size_t start = 0;
-  long number = 0;
-  const std::string_view line = first_line(text, start, number);
-  const char delimiter = delimiter_of(line);
-  CsvReader reader(text.substr(std::min(start, text.size())), delimiter);
-  std::vector<std::string> cells;
   VectorList out;
-  if (!reader.next(cells)) throw InputError("the list is empty");
-  const Columns columns = columns_of(cells, &out.unread_columns);
-  if (!suffices(columns))
-    throw InputError({}, number, "the heads name no vectors and no fixes: " + vector_list_words());
-  const std::size_t width = cells.size();
-  while (reader.next(cells)) {
-    const long at = number - 1 + reader.line();
-    if (cells.empty() || (cells.size() == 1 && cells[0].empty()) || (!cells[0].empty() && cells[0].front() == '#'))
-      continue;
-    if (cells.size() < width && std::all_of(cells.begin(), cells.end(), [](const auto &c) { return c.empty(); }))
-      continue;
-    cells.resize(std::max(width, cells.size()));
-    out.rows.push_back(read_row(RowReader(columns, cells, delimiter, at), columns, at));
-    if (out.rows.size() > most_measured) throw InputError({}, at, "the list holds more than 20000 vectors");
-  }
+  read_rows(
+      text,
+      [&](const std::vector<std::string> &heads, long line) {
+        Columns c = columns_of(heads, &out.unread_columns);
+        if (!suffices(c)) throw InputError({}, line, "the heads name no vectors and no fixes: " + vector_list_words());
+        return c;
+      },
+      [&](const RowReader &c, const Columns &columns, long line) {
+        out.rows.push_back(read_row(c, columns, line));
+        if (out.rows.size() > most_measured) throw InputError({}, line, "the list holds more than 20000 vectors");
+      });
   if (out.rows.empty()) throw InputError("the list has heads and no rows");
   return out;
 }

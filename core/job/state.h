@@ -32,6 +32,7 @@ struct OccupationEdits {
 /// What the surveyor said about a stop of a track.
 struct StopEdits {
   Decided<std::optional<std::string>> mark, code;
+  Decided<std::optional<double>> height; ///< of the antenna's reference point above the mark, m
 };
 
 /// A mark that is held or checked.

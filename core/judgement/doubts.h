@@ -14,6 +14,7 @@ struct Correction {
   std::string hold{};                      ///< or the mark to hold, as `value` says
   std::string route{};                     ///< or the set-up of whose traverse `field` becomes `value`
   std::string occupation{};                ///< or the occupation whose `field` does
+  std::string stop{};                      ///< or the stop of a track
 };
 
 /// What the software cannot settle and the surveyor must.

@@ -4,6 +4,7 @@
 #include "results/job_results.h"
 #include "results/tracks.h"
 #include "results/vector_plan.h"
+#include <Eigen/Dense>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -106,6 +107,7 @@ private:
       list_.add(DoubtKind::stop_list_trouble, name, Section::gnss, about, n, t.id + n);
     for (const TrackStop &x : t.stops)
       if (x.used && !x.mark.empty()) stop(t, x);
+    same_mark_again(t);
   }
 
   void stop(const TrackResult &t, const TrackStop &x) {
@@ -121,6 +123,51 @@ private:
                             length_words(x.spread_m), clock_time(x.start), clock_time(x.stop)),
                 x.id);
     known_mark(t, x, about, name);
+  }
+
+  /// What would be the height if it alone were wrong, by how far the stop lies too high.
+  static void other_height(Doubt &d, const TrackStop &x, double too_high) {
+    const double height = x.antenna_height + too_high;
+    d.causes.push_back(fmt::format("the antenna stood {:.3f} m {} than its {:.3f} m at {}: height {:.3f} m",
+                                   std::abs(too_high), too_high > 0 ? "higher" : "lower", x.antenna_height,
+                                   clock_time(x.start), height));
+    if (height < 0 || height > 30) return;
+    Correction c{fmt::format("Height {:.3f} m at {}", height, clock_time(x.start)), "", "height",
+                 fmt::format("{:.3f}", height)};
+    c.stop = x.id;
+    d.corrections.push_back(std::move(c));
+  }
+
+  /// Two stops of a track on one mark: what lasts is the same in both.
+  void same_mark_again(const TrackResult &t) {
+    std::map<std::string, const TrackStop *> first;
+    const Mat3 axes = local_axes(to_geodetic(t.base_xyz));
+    const JobSettings &set = s_.state().settings;
+    for (const TrackStop &x : t.stops) {
+      if (!x.used || x.mark.empty() || x.solution != TrackState::fixed) continue;
+      const auto [it, fresh] = first.try_emplace(x.mark, &x);
+      if (fresh) continue;
+      const TrackStop &y = *it->second;
+      const Vec3 off = axes * (x.d - y.d);
+      // A tenth of what lasts may have changed in between.
+      const Mat3 own = (x.cov - 0.9 * x.common) + (y.cov - 0.9 * y.common);
+      const Mat3 cov = axes * own * axes.transpose() +
+                       Mat3(2 * Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m).cwiseAbs2().asDiagonal());
+      const double up_limit = quantile_three * std::sqrt(cov(2, 2)),
+                   plan_limit = quantile_three * std::sqrt(cov(0, 0) + cov(1, 1));
+      const bool up = std::abs(off.z()) > up_limit, plan = off.head<2>().norm() > plan_limit;
+      if (!up && !plan) continue;
+      Doubt &d =
+          list_.add(DoubtKind::stop_off_its_mark, fmt::format("stop {} at {}", x.name, clock_time(x.start)),
+                    Section::gnss, {Thing::Kind::stop, x.id},
+                    fmt::format("it lies {} in plan and {:+.3f} m in height from the stop on the same mark at {}",
+                                length_words(off.head<2>().norm()), off.z(), clock_time(y.start)),
+                    x.id + y.id);
+      d.effect_m = off.norm(), d.value = up ? std::abs(off.z()) : off.head<2>().norm(),
+      d.limit = up ? up_limit : plan_limit;
+      d.unit = "m";
+      if (up && !plan) other_height(d, x, off.z()), other_height(d, y, -off.z());
+    }
   }
 
   /// A stop on a mark that is published: a height keyed in wrong shows at once.
@@ -150,10 +197,7 @@ private:
       d.effect_m = off.norm(), d.value = up ? std::abs(off.z()) : off.head<2>().norm(),
       d.limit = up ? up_limit : plan_limit;
       d.unit = "m";
-      if (up && !plan)
-        d.causes.push_back(fmt::format("the antenna stood {:.3f} m {} than its {:.3f} m at this stop: height {:.3f} m",
-                                       std::abs(off.z()), off.z() > 0 ? "higher" : "lower", x.antenna_height,
-                                       x.antenna_height + off.z()));
+      if (up && !plan) other_height(d, x, off.z());
     } catch (const InputError &) {
       // A datum that cannot be used is a doubt of its own.
     }

@@ -323,6 +323,11 @@ public:
       ++number;
       const auto said = s_.state().stops.find(x.id);
       if (said != s_.state().stops.end() && said->second.code.value) x.code = *said->second.code.value;
+      if (said != s_.state().stops.end() && said->second.height.value) {
+        const Vec3 up = local_axes(to_geodetic(t.base_xyz + x.d)).row(2);
+        x.d -= up * (*said->second.height.value - x.antenna_height);
+        x.antenna_height = *said->second.height.value;
+      }
       if (said != s_.state().stops.end() && said->second.mark.value) {
         x.mark = x.name = s_.state().mark_name(*said->second.mark.value), x.named_by = "decision";
         continue;

@@ -2,6 +2,7 @@
 #include "gnss/kinematic/kinematic.h"
 #include "gnss/kinematic/motion.h"
 #include "gnss/kinematic/short_vector.h"
+#include "gnss/model/steps.h"
 #include "gnss/quality/stillness.h"
 #include "sky/random.h"
 #include "support/strata.h"
@@ -235,5 +236,44 @@ TEST_CASE("new messages of all satellites at one epoch are no step of the antenn
     const BroadcastOrbits orbits(j.campaign.navigation);
     const OccupationModel m = model_occupation(j.file("R1", "s"), orbits, j.marker.at("R1/s"), {}, {}, Progress());
     CHECK(find_movement(m).empty());
+  }
+}
+
+TEST_CASE("steps of carriers: the way gone is found, slips stand out, what nothing controls is not believed") {
+  sky::Random r(17, "steps");
+  std::vector<CarrierStep> steps;
+  const Vec3 way(3.1, -7.4, 0.6);
+  const double clocks[2] = {120.5, -4.25};
+  for (int i = 0; i < 16; ++i) {
+    const double az = r.uniform(0, 6.28), el = r.uniform(0.2, 1.4);
+    const Vec3 unit(std::cos(el) * std::sin(az), std::cos(el) * std::cos(az), std::sin(el));
+    const int system = i % 2;
+    steps.push_back({unit, system, -unit.dot(way) + clocks[system] + 0.002 * r.normal(), 0.066});
+  }
+  SECTION("clean") {
+    const StepFit f = fit_steps(steps);
+    REQUIRE(f.told);
+    CHECK((f.way - way).norm() < 0.01);
+    CHECK(std::count(f.jumped.begin(), f.jumped.end(), true) == 0);
+    CHECK(f.rms < 0.004);
+  }
+  SECTION("five of sixteen slipped by one to forty cycles") {
+    for (std::size_t i : {1U, 4U, 7U, 10U, 13U}) steps[i].y += 0.19 * std::ceil(r.uniform(0, 40)) * (i % 4 ? 1 : -1);
+    const StepFit f = fit_steps(steps);
+    REQUIRE(f.told);
+    for (std::size_t i = 0; i < steps.size(); ++i)
+      CHECK(f.jumped[i] == (i == 1 || i == 4 || i == 7 || i == 10 || i == 13));
+    CHECK((f.way - way).norm() < 0.01);
+  }
+  SECTION("one satellite of a third system is alone with its clock") {
+    steps.push_back({Vec3(0, 0, 1), 2, 55.0, 0.066});
+    const StepFit f = fit_steps(steps);
+    REQUIRE(f.told);
+    CHECK(f.jumped.back());
+  }
+  SECTION("six steps for five unknowns tell nothing") {
+    steps.resize(6);
+    CHECK_FALSE(fit_steps(steps).told);
+    CHECK_FALSE(fit_steps({}).told);
   }
 }

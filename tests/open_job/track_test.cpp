@@ -90,7 +90,7 @@ TEST_CASE("an unflagged walk is found to be one, solved as a track and never as 
     CHECK(stop_named(t, "A3")->code == "KERB");
     CHECK_FALSE(stop_named(t, "A5")); // inside the base's gap
     CHECK_THAT(sentences(job, "stop list"), Contains("A5"));
-    // The same bolt twice: the pole was 0.3 m shorter the second time.
+    // The same bolt twice: the pole was 0.3 m shorter the second time, and nobody said so.
     const TrackStop *first = stop_named(t, "PS1"), *second = stop_named(t, "PS1", 2);
     REQUIRE(first);
     REQUIRE(second);
@@ -164,4 +164,29 @@ TEST_CASE("a rover without a base, and one whose base is elsewhere in time, say 
   CHECK_THAT(job.tracks().front().error, Contains("no base logged at its time") && Contains("min away"));
   CHECK(doubt_of(job, "track not solved"));
   CHECK(job.tracks().front().stops.empty());
+}
+
+TEST_CASE(
+    "two stops on one bolt that differ by the pole's height: the doubt says which would do, and doing it settles it") {
+  TemporaryFolder folder;
+  Job job = road_job(folder / "pole.tie");
+  solve_road(job);
+  const Doubt *d = doubt_of(job, "stop off its mark");
+  REQUIRE(d);
+  CHECK_THAT(d->sentence, Contains("from the stop on the same mark"));
+  REQUIRE(d->corrections.size() == 2);
+  // The pole was pulled in by 0.300 m before the second stop.
+  const TrackStop second = *stop_named(job.tracks().front(), "PS1", 2);
+  const auto right = std::find_if(d->corrections.begin(), d->corrections.end(),
+                                  [&](const Correction &c) { return c.stop == second.id; });
+  REQUIRE(right != d->corrections.end());
+  const double height = std::stod(right->value);
+  CHECK(height == Approx(1.700).margin(0.03));
+  job.decide("set", second.id, {{"height", 1.700}}, "seen on the photo");
+  CHECK_FALSE(doubt_of(job, "stop off its mark"));
+  const TrackStop *first = stop_named(job.tracks().front(), "PS1"), *now = stop_named(job.tracks().front(), "PS1", 2);
+  CHECK(now->antenna_height == Approx(1.7));
+  CHECK((first->d - now->d).norm() < 0.04);
+  job.undo();
+  CHECK(stop_named(job.tracks().front(), "PS1", 2)->d == second.d);
 }

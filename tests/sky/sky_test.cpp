@@ -166,3 +166,18 @@ TEST_CASE("scenarios that cannot be are refused") {
   CHECK_THROWS_AS(read_scenario(with("\"name\": \"PN1\"", "\"name\": \"PS1\"")), InputError);
   CHECK_THROWS_AS(read_scenario(with("\"antenna\": \"TESSEL T4       NONE\"", "\"antenna\": \"NOBODY\"")), InputError);
 }
+
+TEST_CASE("a route is continuous with its velocity, and at rest where it rests") {
+  ampletie::sky::Route r;
+  r.points = {{0, {0, 0, 0}},     {10, {0, 0, 0}},    {30, {100, 40, 2}},
+              {50, {240, 10, 1}}, {60, {240, 10, 1}}, {80, {300, 0, 0}}};
+  for (double t = 0.5; t < 79; t += 0.5) {
+    const ampletie::Vec3 before = (r.at(t) - r.at(t - 1e-4)) / 1e-4, after = (r.at(t + 1e-4) - r.at(t)) / 1e-4;
+    CHECK((before - after).norm() < 0.02);
+  }
+  CHECK(r.at(7) == r.at(3));
+  CHECK(r.rests(55));
+  CHECK_FALSE(r.rests(40));
+  CHECK(r.at(30) == ampletie::Vec3(100, 40, 2));
+  CHECK(r.highest() == 2);
+}

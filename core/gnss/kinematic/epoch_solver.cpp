@@ -43,14 +43,14 @@ EpochSolver::EpochSolver(const MovingSession &s, const MovingSetting &setting, c
     : s_(s), setting_(setting), o_(o), unit_of_(units_of(known)), components_(component_count(known)),
       noise_(o, 1, setting.like_receivers), single_(without_correlation(o), 1, setting.like_receivers) {}
 
-/// A checkpoint's inverse serves all epochs that lie near it.
-const EpochSolver::Told &EpochSolver::told_by(const SlowState &given, GpsTime t) {
+/// A checkpoint's inverse serves all epochs that lie near it. Without the ionosphere its delays are open.
+const EpochSolver::Told &EpochSolver::told_by(const SlowState &given, GpsTime t, bool ionosphere) {
   const double dt = std::abs(t - given.time);
   const bool near = dt <= near_s;
   if (near)
     for (const Told &x : told_)
-      if (x.by == &given) return x;
-  Told x{near ? &given : nullptr, given.keys, {}, {}, {}};
+      if (x.by == &given && x.ionosphere == ionosphere) return x;
+  Told x{near ? &given : nullptr, ionosphere, {}, {}, {}, {}};
   const SlowState *s = &given;
   SlowState moved;
   if (!near) {
@@ -58,12 +58,17 @@ const EpochSolver::Told &EpochSolver::told_by(const SlowState &given, GpsTime t)
     advance_slow(moved, dt, o_);
     s = &moved;
   }
-  const Index m = static_cast<Index>(s->keys.size());
-  const Eigen::LLT<MatrixXd> llt(MatrixXd(s->p.selfadjointView<Eigen::Lower>()));
-  if (llt.info() == Eigen::Success) {
-    x.information = llt.solve(MatrixXd::Identity(m, m));
-    x.vector = x.information * s->x;
-    x.prior = s->prior.cwiseMax(s->p.diagonal());
+  std::vector<Index> of;
+  for (std::size_t i = 0; i < s->keys.size(); ++i)
+    if (ionosphere || s->keys[i].kind != Kind::ionosphere)
+      of.push_back(static_cast<Index>(i)), x.keys.push_back(s->keys[i]);
+  const MatrixXd whole = s->p.selfadjointView<Eigen::Lower>();
+  const MatrixXd p = whole(of, of);
+  const Eigen::LLT<MatrixXd> llt(p);
+  if (!of.empty() && llt.info() == Eigen::Success) {
+    x.information = llt.solve(MatrixXd::Identity(p.rows(), p.cols()));
+    x.vector = x.information * s->x(of);
+    x.prior = VectorXd(s->prior(of)).cwiseMax(p.diagonal());
   } else
     x.keys.clear();
   if (told_.size() >= 4) told_.erase(told_.begin());
@@ -75,7 +80,8 @@ void EpochSolver::take(const SlowState *before, const SlowState *after, GpsTime 
   at_.clear();
   std::vector<Told> both_ways;
   for (const SlowState *s : {before, after})
-    if (s && !s->keys.empty()) both_ways.push_back(told_by(*s, t));
+    // The ionosphere's prior goes with the distance: what one direction knows of it cannot be added to the other's.
+    if (s && !s->keys.empty()) both_ways.push_back(told_by(*s, t, both_ways.empty()));
   for (const Told &x : both_ways)
     for (const SlowKey &k : x.keys) at_.try_emplace(k, static_cast<Index>(at_.size()));
   const Index n = static_cast<Index>(at_.size());
@@ -96,8 +102,7 @@ void EpochSolver::take(const SlowState *before, const SlowState *after, GpsTime 
         information_(to[k], to[i]) += x.information(static_cast<Index>(k), row);
     }
   }
-  // What was known beforehand is in both directions; it counts once. The receiver comes nearer and goes away, and the
-  // prior of the ionosphere with it: where too much would be taken off, less is.
+  // What was known beforehand is in both directions; it counts once (where too much would be taken off, less is).
   const MatrixXd both = information_;
   for (const double more : {1.0, 1.1, 1.3, 2.0, 8.0, HUGE_VAL}) {
     information_ = both;
@@ -157,7 +162,73 @@ void EpochSolver::collect(const std::vector<const MovingEpoch *> &epochs, std::v
     }
 }
 
+namespace {
+/// Normal equations of the slow states and a place; every system's clock at every epoch is free and taken out.
+struct Normal {
+  MatrixXd m;
+  VectorXd v;
+  std::vector<double> weight;
+
+  Normal(Index n, std::size_t groups) : m(MatrixXd::Zero(n, n)), v(VectorXd::Zero(n)), weight(groups, 0) {
+    sums_.assign(groups, VectorXd::Zero(n)), sum_y_.assign(groups, 0);
+  }
+  template <class Row> void add(const Row &r) {
+    const Index slow = m.rows() - 3;
+    weight[r.group] += r.weight, sum_y_[r.group] += r.weight * r.y;
+    VectorXd &sum = sums_[r.group];
+    for (auto [i, h] : r.h) sum[i] += r.weight * h;
+    sum.tail<3>() += r.weight * r.place;
+    for (auto [i, h] : r.h) {
+      const double wh = r.weight * h;
+      for (auto [k, g] : r.h) m(i, k) += wh * g;
+      v[i] += wh * r.y;
+      for (Index k = 0; k < 3; ++k) m(slow + k, i) += wh * r.place[k], m(i, slow + k) += wh * r.place[k];
+    }
+    m.bottomRightCorner<3, 3>() += r.weight * r.place * r.place.transpose();
+    v.tail<3>() += r.weight * r.y * r.place;
+  }
+  void free_clocks() {
+    for (std::size_t g = 0; g < weight.size(); ++g)
+      if (weight[g] > 0) {
+        m.selfadjointView<Eigen::Lower>().rankUpdate(sums_[g], -1 / weight[g]);
+        v -= sums_[g] * (sum_y_[g] / weight[g]);
+      }
+  }
+
+private:
+  std::vector<VectorXd> sums_;
+  std::vector<double> sum_y_;
+};
+} // namespace
+
+/// What the residuals of a solution say; gives the worst of those beyond the gate, null: none is.
+EpochSolver::Row *EpochSolver::judge(std::vector<Row> &rows, const VectorXd &x, const std::vector<double> &weight,
+                                     Placed &out) {
+  std::vector<double> clock(weight.size(), 0);
+  const auto predicted = [&](const Row &r) {
+    double p = r.place.dot(x.tail<3>());
+    for (auto [i, h] : r.h) p += h * x[i];
+    return p;
+  };
+  for (const Row &r : rows)
+    if (r.used) clock[r.group] += r.weight * (r.y - predicted(r)) / weight[r.group];
+  double squares = 0, worst = gate * gate;
+  int carriers = 0;
+  Row *off = nullptr;
+  out.misfit = 0;
+  for (Row &r : rows) {
+    if (!r.used) continue;
+    const double e = r.y - predicted(r) - clock[r.group], square = e * e * r.weight;
+    if (r.arc >= 0) out.misfit += square, squares += e * e, ++carriers;
+    if (square > worst) worst = square, off = &r;
+  }
+  out.rms_m = std::sqrt(squares / std::max(1, carriers));
+  out.redundancy = carriers - 3 - static_cast<int>(weight.size());
+  return off;
+}
+
 Placed EpochSolver::solve(const std::vector<const MovingEpoch *> &epochs, bool codes) const {
+  constexpr int attempts = 12;
   Placed out;
   if (epochs.empty()) return out;
   std::vector<Row> rows;
@@ -168,60 +239,22 @@ Placed EpochSolver::solve(const std::vector<const MovingEpoch *> &epochs, bool c
   std::size_t groups = 0;
   for (const Row &r : rows) groups = std::max(groups, r.group + 1);
   const double iono = moving_ionosphere_sd(*epochs.front(), setting_, o_);
-  for (int attempt = 0; attempt < 12; ++attempt) {
-    MatrixXd m = MatrixXd::Zero(n, n);
-    VectorXd v = VectorXd::Zero(n);
-    m.topLeftCorner(known, known) = information_;
-    v.head(known) = vector_;
+  for (int attempt = 0; attempt < attempts; ++attempt) {
+    Normal normal(n, groups);
+    normal.m.topLeftCorner(known, known) = information_;
+    normal.v.head(known) = vector_;
     for (Index i = known; i < slow; ++i) {
-      const double known_sd2 = prior_variance(added[static_cast<std::size_t>(i - known)], s_, setting_, o_, 2 * iono);
-      m(i, i) = known_sd2 > 0 ? 1 / known_sd2 : 1e-8;
+      const double prior = prior_variance(added[static_cast<std::size_t>(i - known)], s_, setting_, o_, 2 * iono);
+      normal.m(i, i) = prior > 0 ? 1 / prior : 1e-8;
     }
-    for (Index i = slow; i < n; ++i) m(i, i) = 1e-8;
-    std::vector<double> weight(groups, 0), mean_y(groups, 0);
-    std::vector<VectorXd> mean(groups, VectorXd::Zero(n));
-    for (const Row &r : rows) {
-      if (!r.used) continue;
-      weight[r.group] += r.weight, mean_y[r.group] += r.weight * r.y;
-      VectorXd &sum = mean[r.group];
-      for (auto [i, h] : r.h) sum[i] += r.weight * h;
-      sum.tail<3>() += r.weight * r.place;
-      for (auto [i, h] : r.h) {
-        const double wh = r.weight * h;
-        for (auto [k, g] : r.h) m(i, k) += wh * g;
-        v[i] += wh * r.y;
-        for (Index k = 0; k < 3; ++k) m(slow + k, i) += wh * r.place[k], m(i, slow + k) += wh * r.place[k];
-      }
-      m.bottomRightCorner<3, 3>() += r.weight * r.place * r.place.transpose();
-      v.tail<3>() += r.weight * r.y * r.place;
-    }
-    // Every system's clock at every epoch is free.
-    for (std::size_t g = 0; g < groups; ++g)
-      if (weight[g] > 0) {
-        m.selfadjointView<Eigen::Lower>().rankUpdate(mean[g], -1 / weight[g]);
-        v -= mean[g] * (mean_y[g] / weight[g]);
-      }
-    const Eigen::LLT<MatrixXd, Eigen::Lower> llt(m);
-    if (llt.info() != Eigen::Success) return out;
-    const VectorXd x = llt.solve(v);
-    std::vector<double> clock(groups, 0);
-    auto predicted = [&](const Row &r) {
-      double p = r.place.dot(x.tail<3>());
-      for (auto [i, h] : r.h) p += h * x[i];
-      return p;
-    };
+    for (Index i = slow; i < n; ++i) normal.m(i, i) = 1e-8;
     for (const Row &r : rows)
-      if (r.used) clock[r.group] += r.weight * (r.y - predicted(r)) / weight[r.group];
-    double sum = 0, squares = 0, worst = gate * gate;
-    int carriers = 0;
-    Row *off = nullptr;
-    for (Row &r : rows) {
-      if (!r.used) continue;
-      const double e = r.y - predicted(r) - clock[r.group], square = e * e * r.weight;
-      if (r.arc >= 0) sum += square, squares += e * e, ++carriers;
-      if (square > worst) worst = square, off = &r;
-    }
-    if (off && attempt + 1 < 12) {
+      if (r.used) normal.add(r);
+    normal.free_clocks();
+    const Eigen::LLT<MatrixXd, Eigen::Lower> llt(normal.m);
+    if (llt.info() != Eigen::Success) return out;
+    const VectorXd x = llt.solve(normal.v);
+    if (Row *off = judge(rows, x, normal.weight, out); off && attempt + 1 < attempts) {
       off->used = false;
       ++out.rejected;
       if (off->arc >= 0) out.rejected_arcs.push_back(off->arc);
@@ -231,10 +264,8 @@ Placed EpochSolver::solve(const std::vector<const MovingEpoch *> &epochs, bool c
     unit.bottomRows<3>().setIdentity();
     out.cov = llt.solve(unit).bottomRows<3>();
     out.cov = (out.cov + out.cov.transpose()).eval() / 2;
-    out.own = Mat3(m.bottomRightCorner<3, 3>().selfadjointView<Eigen::Lower>()).inverse();
+    out.own = Mat3(normal.m.bottomRightCorner<3, 3>().selfadjointView<Eigen::Lower>()).inverse();
     out.position = epochs.front()->start + x.tail<3>();
-    out.misfit = sum, out.rms_m = std::sqrt(squares / std::max(1, carriers));
-    out.redundancy = carriers - 3 - static_cast<int>(groups);
     classify(rows, out);
     break;
   }

@@ -34,13 +34,15 @@ private:
   /// A checkpoint as information.
   struct Told {
     const SlowState *by;
+    bool ionosphere; ///< with it
     std::vector<SlowKey> keys;
     Eigen::MatrixXd information;
     Eigen::VectorXd vector, prior;
   };
-  const Told &told_by(const SlowState &given, GpsTime t);
+  const Told &told_by(const SlowState &given, GpsTime t, bool ionosphere);
   void collect(const std::vector<const MovingEpoch *> &epochs, std::vector<Row> &rows, std::vector<SlowKey> &added,
                bool codes) const;
+  static Row *judge(std::vector<Row> &rows, const Eigen::VectorXd &x, const std::vector<double> &weight, Placed &out);
   void classify(const std::vector<Row> &rows, Placed &out) const;
   double variance(const MovingDifference &d, const MovingRow &r, double count, double span) const;
 

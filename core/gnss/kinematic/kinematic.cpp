@@ -60,6 +60,9 @@ const SlowState *first_after(const std::vector<SlowState> &list, GpsTime t) {
   return it == list.end() ? nullptr : &*it;
 }
 
+/// Whether a direction by itself knows a place: carriers, to less than half a metre.
+bool worth(const Placed &p) { return p.state >= TrackState::floating && p.cov.trace() < 0.25; }
+
 class Solver {
 public:
   Solver(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits, const StaticOptions &options,
@@ -87,7 +90,7 @@ public:
 private:
   void pair(const std::vector<ForcedBreak> &breaks) {
     MovingSession &s = out_->session;
-    s = pair_moving(base_, rover_, out_->options, left_out_, breaks, progress_);
+    s = pair_moving(base_, rover_, *out_->orbits, out_->options, left_out_, breaks, progress_);
     if (std::none_of(s.epochs.begin(), s.epochs.end(), [](const MovingEpoch &e) { return e.bracketed; }))
       throw InputError(fmt::format("the two share no time: the base has {} to {}, the moving receiver {} to {}",
                                    iso(base_.epochs.front().time), iso(base_.epochs.back().time),
@@ -151,9 +154,9 @@ private:
         if (i % stride) continue;
         TwoWays w{i, Vec3::Constant(NAN), Vec3::Constant(NAN)};
         one.take(f, nullptr, e.time);
-        if (const Placed q = one.solve(e); q.state != TrackState::none) w.forward = q.position;
+        if (const Placed q = one.solve(e); worth(q)) w.forward = q.position;
         one.take(nullptr, b, e.time);
-        if (const Placed q = one.solve(e); q.state != TrackState::none) w.backward = q.position;
+        if (const Placed q = one.solve(e); worth(q)) w.backward = q.position;
         two.push_back(w);
       }
     };

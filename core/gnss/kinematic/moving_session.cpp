@@ -31,12 +31,14 @@ const ModelledObservation *find(const ModelledEpoch &e, SatId sat) {
 struct BaseValue {
   const ModelledObservation *before = nullptr, *after = nullptr; ///< `after` only where it is interpolated
   double u = 0, gap = 0;
+  /// What brings their reduced values to the message that the moving receiver's epoch uses, m.
+  double shift_before = 0, shift_after = 0;
   double phase(std::size_t i) const {
-    return after ? (1 - u) * before->phase[i] + u * after->phase[i] : before->phase[i];
+    return after ? (1 - u) * (before->phase[i] + shift_before) + u * (after->phase[i] + shift_after) : before->phase[i];
   }
   double code(std::size_t i) const {
     const auto a = static_cast<double>(before->code[i]);
-    return after ? (1 - u) * a + u * static_cast<double>(after->code[i]) : a;
+    return after ? (1 - u) * (a + shift_before) + u * (static_cast<double>(after->code[i]) + shift_after) : a;
   }
   double mix(float ModelledObservation::*what) const {
     const auto a = static_cast<double>(before->*what);
@@ -46,10 +48,10 @@ struct BaseValue {
 
 class Pairing {
 public:
-  Pairing(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
+  Pairing(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits, const StaticOptions &options,
           const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks)
-      : base_(base), rover_(rover), left_out_(left_out), breaks_(breaks), pairs_(pair_signals(base, rover, options)),
-        noise_(base) {
+      : base_(base), rover_(rover), orbits_(orbits), left_out_(left_out), breaks_(breaks),
+        pairs_(pair_signals(base, rover, options)), noise_(base) {
     out.integer_systems = pairs_.integer_systems;
     out.carrier_bias_sd = pairs_.carrier_bias_sd;
     out.notes = pairs_.notes;
@@ -79,6 +81,16 @@ private:
     }
   }
 
+  /// Both ends of a difference must use one message of a satellite: a new one steps by decimetres. What is added to a
+  /// value of the base at `time` that was reduced with that epoch's message so that it is by that of `epoch`.
+  double to_message_of(SatId sat, GpsTime time, GpsTime epoch) const {
+    if (orbits_.issue(sat, time) == orbits_.issue(sat, epoch)) return 0;
+    const auto own = sight(orbits_, sat, base_.marker, time, time),
+               other = sight(orbits_, sat, base_.marker, time, epoch);
+    if (!own || !other) return NAN;
+    return own->range - speed_of_light * own->clock - (other->range - speed_of_light * other->clock);
+  }
+
   BaseValue at_base(SatId sat, GpsTime t, std::size_t i) const {
     BaseValue v;
     if (i < base_.epochs.size() && std::abs(base_.epochs[i].time - t) <= same_instant) {
@@ -91,6 +103,7 @@ private:
     v.before = find(a, sat), v.after = find(b, sat);
     if (!v.before || !v.after) return {};
     v.gap = b.time - a.time, v.u = (t - a.time) / v.gap;
+    v.shift_before = to_message_of(sat, a.time, t), v.shift_after = to_message_of(sat, b.time, t);
     return v;
   }
 
@@ -197,6 +210,7 @@ private:
   }
 
   const OccupationModel &base_, &rover_;
+  const Orbits &orbits_;
   const std::vector<LeftOutSpan> &left_out_;
   const std::vector<ForcedBreak> &breaks_;
   SignalPairs pairs_;
@@ -244,10 +258,10 @@ double InterpolationNoise::variance(SatId sat, double u, double gap) const {
   return 2 * told * std::max(1.0, gap / interval_) * u * (1 - u);
 }
 
-MovingSession pair_moving(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
-                          const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks,
-                          const Progress &progress) {
-  Pairing p(base, rover, options, left_out, breaks);
+MovingSession pair_moving(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,
+                          const StaticOptions &options, const std::vector<LeftOutSpan> &left_out,
+                          const std::vector<ForcedBreak> &breaks, const Progress &progress) {
+  Pairing p(base, rover, orbits, options, left_out, breaks);
   p.run(progress);
   return std::move(p.out);
 }

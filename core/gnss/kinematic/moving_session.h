@@ -49,8 +49,8 @@ constexpr double longest_interpolation = 65;
 /// Pairs every epoch of the moving receiver with the base, interpolated where it has none. Slips that single receivers
 /// do not see show in the steps from epoch to epoch: four unknowns (the way gone, a clock per system) must explain
 /// those of all carriers to a third of a cycle; where too few are left to tell, every carrier begins anew.
-MovingSession pair_moving(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options,
-                          const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks,
-                          const Progress &progress);
+MovingSession pair_moving(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,
+                          const StaticOptions &options, const std::vector<LeftOutSpan> &left_out,
+                          const std::vector<ForcedBreak> &breaks, const Progress &progress);
 
 } // namespace ampletie

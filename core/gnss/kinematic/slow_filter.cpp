@@ -137,6 +137,7 @@ public:
         for (int a : d.arc)
           if (a >= 0) last_[static_cast<std::size_t>(a)] = n;
     const double span = thin.empty() ? 0 : s.epochs[thin.back()].time - s.epochs[thin.front()].time;
+    hours_ = span / 3600;
     attempt_every_ = std::clamp(span / 40, 0.0, 10.0), confirm_ = std::clamp(span / 8, 0.0, 30.0);
     state_.reserve(256);
     for (int i = 0; i < 3; ++i) state_.add(0, place_variance), keys_.push_back({});
@@ -460,7 +461,9 @@ private:
       const SlowKey &key = out.keys[static_cast<std::size_t>(i)];
       const auto v = variance_.find(key);
       const double known = v != variance_.end() ? v->second : prior_variance(key, s_, setting_, o_, iono_sd_);
-      out.prior[i] = known > 0 ? known : std::numeric_limits<double>::infinity();
+      // What was known of the zenith delay at the start is worth less after its walk.
+      const double walked = key.kind == Kind::zenith ? o_.troposphere_walk * o_.troposphere_walk * hours_ : 0;
+      out.prior[i] = known > 0 ? known + walked : std::numeric_limits<double>::infinity();
       out.x[i] = state_.x[a];
       for (Index k = 0; k <= i; ++k) {
         const Index b = order[static_cast<std::size_t>(k)];
@@ -496,7 +499,7 @@ private:
   std::map<int, std::pair<int, GpsTime>> misses_;
   std::map<std::size_t, Candidate> candidates_;
   std::vector<std::size_t> joined_;
-  double dt_ = 1, iono_sd_ = 0.001, attempt_every_ = 10, confirm_ = 30;
+  double dt_ = 1, hours_ = 0, iono_sd_ = 0.001, attempt_every_ = 10, confirm_ = 30;
   GpsTime before_{}, attempted_{}, kept_{};
 };
 

@@ -26,7 +26,8 @@ const Fields<OccupationEdits> &OccupationThing::fields() {
 
 const Fields<StopEdits> &StopThing::fields() {
   using namespace ampletie::fields;
-  static const Fields<StopEdits> all{text("mark", "mark", &StopEdits::mark), text("code", "code", &StopEdits::code)};
+  static const Fields<StopEdits> all{text("mark", "mark", &StopEdits::mark), text("code", "code", &StopEdits::code),
+                                      number("height", "height", &StopEdits::height, -1, 30, "m")};
   return all;
 }
 
