@@ -40,6 +40,7 @@ Row row_of(const TrackResult &t, const TrackStop &s, const Workspace &w) {
       {text(s.named_by), {}, ink::unused, false},
       {clock_seconds(s.start, w.times()), QString::fromStdString(iso(s.start)), {}, false},
       {QString::number(s.stop - s.start, 'f', 0), s.stop - s.start, {}, false},
+      {QString::number(s.antenna_height, 'f', 3), s.antenna_height, {}, false},
       {result, {}, !s.used || fixed ? QColor() : ink::attention, !fixed},
       {QString("%1 · %2").arg(plan, 0, 'f', 0).arg(up, 0, 'f', 0), up, {}, false},
       {QString::number(s.spread_m * 1000, 'f', 0), s.spread_m, s.spread_m > 0.03 ? ink::attention : QColor(), false}};

@@ -149,8 +149,7 @@ private:
       if (fresh) continue;
       const TrackStop &y = *it->second;
       const Vec3 off = axes * (x.d - y.d);
-      // A tenth of what lasts may have changed in between.
-      const Mat3 own = (x.cov - 0.9 * x.common) + (y.cov - 0.9 * y.common);
+      const Mat3 own = (x.cov - x.common) + (y.cov - y.common);
       const Mat3 cov = axes * own * axes.transpose() +
                        Mat3(2 * Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m).cwiseAbs2().asDiagonal());
       const double up_limit = quantile_three * std::sqrt(cov(2, 2)),

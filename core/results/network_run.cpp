@@ -282,8 +282,7 @@ void add_vectors(const std::vector<VectorResult> &vectors, const JobDatum &datum
   for (const auto &[id, members] : together) in.sessions.push_back(network_session(id, members, rotation));
 }
 
-/// What lasts (atmosphere, the base's reflections) is nearly the same in all stops of a track: 0.9 of the product of
-/// their roots.
+/// Between two stops of a track: the product of the roots of what each shares.
 Eigen::MatrixXd shared_covariance(const std::vector<std::pair<Mat3, Mat3>> &stops) {
   const auto n = static_cast<Eigen::Index>(stops.size());
   Eigen::MatrixXd cov(3 * n, 3 * n);
@@ -295,9 +294,9 @@ Eigen::MatrixXd shared_covariance(const std::vector<std::pair<Mat3, Mat3>> &stop
   }
   for (Eigen::Index i = 0; i < n; ++i)
     for (Eigen::Index k = 0; k < n; ++k)
-      cov.block<3, 3>(3 * i, 3 * k) =
-          i == k ? stops[static_cast<std::size_t>(i)].first
-                 : Mat3(0.9 * root[static_cast<std::size_t>(i)] * root[static_cast<std::size_t>(k)]);
+      cov.block<3, 3>(3 * i, 3 * k) = i == k
+                                          ? stops[static_cast<std::size_t>(i)].first
+                                          : Mat3(root[static_cast<std::size_t>(i)] * root[static_cast<std::size_t>(k)]);
   return (cov + cov.transpose()) / 2;
 }
 

@@ -38,7 +38,7 @@ TEST_CASE("a pole walks along the road: files dropped, solved, stops read, renam
   t->setCurrentIndex(t->model()->index(a2, 0));
   settle(20);
   CHECK(d.window.workspace().selection().kind == "stop");
-  CHECK_THAT(d.evidence().toStdString(), Contains("A2") && Contains("above the mark") && Contains("set-up of its own"));
+  CHECK_THAT(d.evidence().toStdString(), Contains("A2") && Contains("to the ARP") && Contains("set-up of its own"));
   const std::string id = d.window.workspace().selection().id;
   const auto stop = [&] { return *stop_of(d.window.workspace().job().tracks().front(), id); };
   // Another mark, typed into its cell; a space leaves it out.
@@ -51,6 +51,13 @@ TEST_CASE("a pole walks along the road: files dropped, solved, stops read, renam
   CHECK_FALSE(stop().used);
   CHECK(d.cell(t, d.row_with(t, "Stop", "K 12"), "Result") == "– left out");
   d.window.workspace().undo();
+  d.window.workspace().undo();
+  settle(50);
+  // The pole was longer there: its height is typed, the stop lies lower.
+  const Vec3 before = stop().d;
+  t->model()->setData(t->model()->index(d.row_with(t, "Stop", "A2"), d.column(t, "Height m")), "2.100", Qt::EditRole);
+  settle(50);
+  CHECK((stop().d - before).norm() == Approx(0.1).margin(1e-6));
   d.window.workspace().undo();
   settle(50);
   CHECK(stop().used);
