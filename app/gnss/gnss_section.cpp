@@ -24,7 +24,7 @@ static void gnss_status(const Job &job, SectionStatus &out) {
   }
   out.verdict = QString("%1 fixed").arg(fixed) + (other ? QString(" · %1 float").arg(other) : "") +
                 (failed ? QString(" · %1 failed").arg(failed) : "");
-  if (solved + off) out.verdict += QString(" · %1 track%2").arg(solved + off).arg(solved + off == 1 ? "" : "s");
+  if (job.vectors().empty()) out.verdict = QString("%1 track%2").arg(solved + off).arg(solved + off == 1 ? "" : "s");
   out.state = State::clean;
   add_doubts(job, Section::gnss, out);
   if (const auto n = job.unsolved()) out.state = State::to_do, out.verdict = QString("%1 to solve").arg(n);

@@ -64,11 +64,11 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
                          {{"Stop", "", false, false, 56},
                           {"Mark", "The mark that it counts for in the network; type one, or nothing", false, true, 52},
                           {"By", "Who named it", false, false, 48},
-                          {"From", "", false, false, 62},
+                          {"From", "", false, false, 56},
                           {"s", "How long it stood", true, false, 30},
-                          {"Height m", "Of the antenna's reference point above the mark, at this stop", true, true, 56},
-                          {"Result", "", false, false, 72},
-                          {"95 % mm", "Plan (semi-major axis) · height, from the base", true, false, 58},
+                          {"Height", "Of the antenna's reference point above the mark at this stop, m", true, true, 50},
+                          {"Result", "", false, false, 62},
+                          {"95 %", "Plan (semi-major axis) · height, from the base, mm", true, false, 50},
                           {"Spread", "Of its epochs about their mean, mm", true, false, 48}});
   stops_->model()->edit = [this](const std::string &id, int column, const QString &typed) {
     return w_.decide_typed<StopThing>({id}, column == 1 ? "mark" : "height", typed, "");

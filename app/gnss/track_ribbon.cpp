@@ -208,7 +208,7 @@ void TrackRibbon::draw_ways(QPainter &p, const QRectF &a, double low, double hig
     QPainterPath path;
     bool open = false;
     std::size_t last = 0;
-    const std::size_t far = 4 * std::max<std::size_t>(1, epochs.size() / 1000);
+    const std::size_t far = 4 * std::max<std::size_t>(1, epochs.size() / 500);
     for (const TwoWays &w : track_.solved->ways) {
       if (w.epoch - last > far) open = false;
       last = w.epoch;

@@ -55,7 +55,7 @@ TEST_CASE("a pole walks along the road: files dropped, solved, stops read, renam
   settle(50);
   // The pole was longer there: its height is typed, the stop lies lower.
   const Vec3 before = stop().d;
-  t->model()->setData(t->model()->index(d.row_with(t, "Stop", "A2"), d.column(t, "Height m")), "2.100", Qt::EditRole);
+  t->model()->setData(t->model()->index(d.row_with(t, "Stop", "A2"), d.column(t, "Height")), "2.100", Qt::EditRole);
   settle(50);
   CHECK((stop().d - before).norm() == Approx(0.1).margin(1e-6));
   d.window.workspace().undo();

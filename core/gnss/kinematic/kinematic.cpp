@@ -131,7 +131,7 @@ private:
     KinematicTrack &t = out_->track;
     t.epochs.resize(s.epochs.size());
     std::vector<TwoWays> ways[2];
-    const std::size_t half = s.epochs.size() / 2, stride = std::max<std::size_t>(1, s.epochs.size() / 1000);
+    const std::size_t half = s.epochs.size() / 2, stride = std::max<std::size_t>(1, s.epochs.size() / 500);
     auto part = [&](std::size_t from, std::size_t to, std::vector<TwoWays> &two) {
       EpochSolver solver(s, out_->setting, out_->options, t.relations),
           one(s, out_->setting, out_->options, t.relations);
