@@ -223,6 +223,13 @@ private:
   /// Those that the file names, those of the crew's lists, then those that are found elsewhere.
   void stops(const PlannedTrack &p, const KinematicSolution &k, TrackResult &r) const {
     const double height = p.rover.front()->antenna_height.value_or(0);
+    // The file may say another one on the way.
+    const auto height_at = [&](GpsTime t) {
+      double h = height;
+      for (const Occupation *o : p.rover)
+        if (o->start <= t && t <= o->stop) h = o->antenna_height.value_or(0);
+      return h;
+    };
     const auto taken = [&](GpsTime from, GpsTime to) {
       return std::any_of(r.stops.begin(), r.stops.end(),
                          [&](const TrackStop &t) { return t.start <= to && from <= t.stop; });
@@ -252,11 +259,11 @@ private:
             fmt::format("{} line {}: the height of {} is measured to \"{}\"; that of the file counts", x.source_name,
                         x.line, x.name, x.height_to));
       const std::size_t before = r.stops.size();
-      add(k, r, TrackStop::Kind::list, x.name, a, b, to_arp ? x.height.value_or(height) : height, height);
+      add(k, r, TrackStop::Kind::list, x.name, a, b, to_arp ? x.height.value_or(height_at(a)) : height_at(a), height);
       if (r.stops.size() > before) r.stops.back().code = x.code;
     }
     for (const auto &[a, b] : still)
-      if (!taken(a, b)) add(k, r, TrackStop::Kind::found, "", a, b, height, height);
+      if (!taken(a, b)) add(k, r, TrackStop::Kind::found, "", a, b, height_at(a), height);
     std::sort(r.stops.begin(), r.stops.end(), [](const TrackStop &a, const TrackStop &b) { return a.start < b.start; });
     for (const ClockOffer &c : clock_offers(s_, from, to, still))
       r.clock_hints.push_back(

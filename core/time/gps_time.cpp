@@ -110,7 +110,9 @@ std::string iso_ms(GpsTime t) {
   constexpr std::int64_t ms = 1'000'000;
   const std::int64_t rest = ((t.ns % ms) + ms) % ms;
   t.ns += rest >= ms / 2 ? ms - rest : -rest;
-  return iso(t);
+  const std::int64_t part = ((t.ns % second_ns) + second_ns) % second_ns;
+  t.ns -= part;
+  return iso(t) + (part ? fmt::format(".{:03}", part / ms) : "");
 }
 
 std::optional<GpsTime> parse_iso(std::string_view text) {

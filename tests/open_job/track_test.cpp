@@ -1,5 +1,6 @@
 // Tracks of moving receivers through the job: found, solved, named, corrected, in the network.
 #include "base/text.h"
+#include "geodesy/ellipsoid.h"
 #include "results/track_record.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
@@ -189,4 +190,56 @@ TEST_CASE(
   CHECK((first->d - now->d).norm() < 0.04);
   job.undo();
   CHECK(stop_named(job.tracks().front(), "PS1", 2)->d == second.d);
+}
+
+TEST_CASE("a file that says when the antenna moves, where it stands and how high it is: one track with named stops") {
+  TemporaryFolder folder;
+  // The road's file with events as receivers write them; from the second stop on the pole is 0.2 m shorter.
+  const std::string text = gunzip(read_file(road + "ROVER-k.rnx.gz"));
+  std::string out;
+  const auto event = [](const std::string &time, int flag, const std::vector<std::string> &lines) {
+    std::string e = fmt::format("> {}  {}{:3}\n", time, flag, lines.size());
+    for (const std::string &l : lines) e += l + "\n";
+    return e;
+  };
+  for (std::size_t at = 0; at < text.size();) {
+    const std::size_t end = std::min(text.find('\n', at), text.size());
+    const std::string line = text.substr(at, end - at);
+    if (line.rfind("> 2026", 0) == 0) {
+      const std::string time = line.substr(2, 27), clock = time.substr(11, 8);
+      if (clock == "15 00 16") out += event(time, 2, {});
+      if (clock == "15 02 20")
+        out += event(time, 3,
+                     {fmt::format("{:60}MARKER NAME", "KERB 2"),
+                      fmt::format("{:14.4f}{:14.4f}{:14.4f}{:18}ANTENNA: DELTA H/E/N", 1.8, 0.0, 0.0, "")});
+      if (clock == "15 02 32") out += event(time, 2, {});
+      if (clock == "15 02 50") out += event(time.substr(0, 17) + "50.4500000", 5, {});
+    }
+    out += line + "\n";
+    at = end + 1;
+  }
+  Job job = Job::create(folder / "events.tie", demo_settings());
+  job.take({road + "PN1-k1.rnx.gz", road + "PN1-k2.rnx.gz", road + "broadcast-k.rnx.gz",
+            AMPLETIE_SOURCE_DIR "/demo/data/antennas.atx.gz"});
+  job.take_bytes({{"events.26o", out}});
+  solve_road(job);
+  REQUIRE(job.tracks().size() == 1);
+  const TrackResult &t = job.tracks().front();
+  REQUIRE(t.error == "");
+  CHECK(t.solved->epochs.size() == 680);
+  const TrackStop *kerb = stop_named(t, "KERB 2");
+  REQUIRE(kerb);
+  CHECK(kerb->kind == TrackStop::Kind::event);
+  CHECK(kerb->antenna_height == Approx(1.8));
+  REQUIRE(t.events.size() == 1);
+  CHECK(iso_ms(t.events[0].time) == "2026-05-13T15:02:50.450");
+  // Against the file without events: the mark lies 0.2 m higher from there on, epochs and stops alike.
+  Job plain = road_job(folder / "plain.tie", false);
+  solve_road(plain);
+  const TrackResult &p = plain.tracks().front();
+  const auto higher = [&](const Vec3 &a, const Vec3 &b) { return to_geodetic(a).h - to_geodetic(b).h; };
+  CHECK(higher(t.solved->epochs[30].position, p.solved->epochs[30].position) == Approx(0).margin(0.005));
+  CHECK(higher(t.solved->epochs[160].position, p.solved->epochs[160].position) == Approx(0.2).margin(0.005));
+  const TrackStop &last = t.stops.back(), &same = p.stops.back();
+  CHECK(higher(t.base_xyz + last.d, p.base_xyz + same.d) == Approx(0.2).margin(0.005));
 }

@@ -80,3 +80,13 @@ TEST_CASE("labels of UTC around a leap second") {
     CHECK(gps_from_utc(label) - label == (hours < 0 ? 17 : 18));
   }
 }
+
+TEST_CASE("instants to the millisecond have three digits of it or none") {
+  using namespace ampletie;
+  const GpsTime t = gps_time(Calendar{2026, 5, 12, 9, 10, 0});
+  CHECK(iso_ms(t) == "2026-05-12T09:10:00");
+  CHECK(iso_ms(t + 0.05) == "2026-05-12T09:10:00.050");
+  CHECK(iso_ms(t + 0.0004) == "2026-05-12T09:10:00");
+  CHECK(iso_ms(t + -0.0004) == "2026-05-12T09:10:00");
+  CHECK(iso_ms(t + 59.9996) == "2026-05-12T09:11:00");
+}
