@@ -30,11 +30,13 @@ void solve_track(benchmark::State &state) {
   base.arp_offset_enu = {0, 0, 1.2}, rover.arp_offset_enu = {0, 0, 1.9};
   std::size_t epochs = 0;
   for (auto _ : state) {
-    const OccupationModel b = model_occupation(d.judged.file("BASE", "b"), *d.orbits, d.judged.marker.at("BASE/b"), base, {}, {});
+    const OccupationModel b =
+        model_occupation(d.judged.file("BASE", "b"), *d.orbits, d.judged.marker.at("BASE/b"), base, {}, {});
     const OccupationModel r = model_track(d.judged.file("CAR", "s"), *d.orbits, rover, {}, {});
     const auto k = solve_kinematic(b, r, *d.orbits, {}, {}, {});
     epochs += k->track.epochs.size();
-    state.counters["fixed"] = static_cast<double>(k->track.count(TrackState::fixed)) / static_cast<double>(k->track.epochs.size());
+    state.counters["fixed"] =
+        static_cast<double>(k->track.count(TrackState::fixed)) / static_cast<double>(k->track.epochs.size());
   }
   state.counters["epochs/s"] = benchmark::Counter(static_cast<double>(epochs), benchmark::Counter::kIsRate);
 }

@@ -27,7 +27,7 @@ const Fields<OccupationEdits> &OccupationThing::fields() {
 const Fields<StopEdits> &StopThing::fields() {
   using namespace ampletie::fields;
   static const Fields<StopEdits> all{text("mark", "mark", &StopEdits::mark), text("code", "code", &StopEdits::code),
-                                      number("height", "height", &StopEdits::height, -1, 30, "m")};
+                                     number("height", "height", &StopEdits::height, -1, 30, "m")};
   return all;
 }
 
