@@ -437,12 +437,17 @@ std::vector<TrackResult> solve_tracks(const JobSnapshot &s, const std::vector<Tr
 }
 
 void refresh(std::vector<TrackResult> &tracks, const JobSnapshot &s, const std::vector<PlannedTrack> &plan) {
+  const auto planned = [&](const TrackResult &t) {
+    return std::find_if(plan.begin(), plan.end(), [&](const PlannedTrack &x) { return x.id == t.id; });
+  };
+  // Whose receiver is left out, or stood after all, is none.
+  std::erase_if(tracks, [&](const TrackResult &t) { return planned(t) == plan.end(); });
   if (tracks.empty()) return;
   const StopNames names(s);
   for (TrackResult &t : tracks) {
-    const auto p = std::find_if(plan.begin(), plan.end(), [&](const PlannedTrack &x) { return x.id == t.id; });
-    t.stale = p == plan.end() || p->fingerprint != t.fingerprint;
-    if (p != plan.end() && !p->base.empty()) t.base = p->base.front()->mark, t.base_setup = p->base.front()->setup;
+    const auto p = planned(t);
+    t.stale = p->fingerprint != t.fingerprint;
+    if (!p->base.empty()) t.base = p->base.front()->mark, t.base_setup = p->base.front()->setup;
     const auto left = s.state().left_out.find(t.id);
     t.used = left == s.state().left_out.end();
     t.left_out_because = t.used ? "" : left->second.reason;

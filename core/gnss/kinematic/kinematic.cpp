@@ -6,7 +6,6 @@
 #include <cmath>
 #include <exception>
 #include <fmt/format.h>
-#include <mutex>
 #include <thread>
 
 namespace ampletie {
@@ -130,9 +129,13 @@ private:
     const MovingSession &s = out_->session;
     KinematicTrack &t = out_->track;
     t.epochs.resize(s.epochs.size());
-    std::vector<TwoWays> ways[2];
+    struct Part {
+      std::vector<TwoWays> ways;
+      double misfit = 0;
+      long redundancy = 0;
+    } parts[2]; // added up in order of time: the same bits whichever thread comes first
     const std::size_t half = s.epochs.size() / 2, stride = std::max<std::size_t>(1, s.epochs.size() / 500);
-    auto part = [&](std::size_t from, std::size_t to, std::vector<TwoWays> &two) {
+    auto part = [&](std::size_t from, std::size_t to, Part &own) {
       EpochSolver solver(s, out_->setting, out_->options, t.relations),
           one(s, out_->setting, out_->options, t.relations);
       const SlowState *before = nullptr, *after = nullptr;
@@ -149,20 +152,20 @@ private:
         out.state = p.state, out.satellites = static_cast<std::uint8_t>(std::min(p.satellites, 255));
         if (p.state == TrackState::none) continue;
         out.position = p.position, out.cov = p.cov;
-        const std::lock_guard lock(sums_);
-        if (p.state == TrackState::fixed) misfit_ += p.misfit, redundancy_ += p.redundancy;
+        if (p.state == TrackState::fixed) own.misfit += p.misfit, own.redundancy += p.redundancy;
         if (i % stride) continue;
         TwoWays w{i, Vec3::Constant(NAN), Vec3::Constant(NAN)};
         one.take(f, nullptr, e.time);
         if (const Placed q = one.solve(e); worth(q)) w.forward = q.position;
         one.take(nullptr, b, e.time);
         if (const Placed q = one.solve(e); worth(q)) w.backward = q.position;
-        two.push_back(w);
+        own.ways.push_back(w);
       }
     };
-    both([&] { part(0, half, ways[0]); }, [&] { part(half, s.epochs.size(), ways[1]); });
-    t.ways = std::move(ways[0]);
-    t.ways.insert(t.ways.end(), ways[1].begin(), ways[1].end());
+    both([&] { part(0, half, parts[0]); }, [&] { part(half, s.epochs.size(), parts[1]); });
+    t.ways = std::move(parts[0].ways);
+    t.ways.insert(t.ways.end(), parts[1].ways.begin(), parts[1].ways.end());
+    misfit_ = parts[0].misfit + parts[1].misfit, redundancy_ = parts[0].redundancy + parts[1].redundancy;
   }
 
   void finish() {
@@ -202,7 +205,6 @@ private:
   const Progress &progress_;
   std::unique_ptr<KinematicSolution> out_;
   std::vector<std::size_t> thin_;
-  std::mutex sums_;
   double misfit_ = 0;
   long redundancy_ = 0;
 };
