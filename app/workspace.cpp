@@ -10,6 +10,7 @@
 #include "publication/provisional_issue.h"
 #include "publication/traverse_report.h"
 #include "render/render.h"
+#include "results/job_results.h"
 #include "results/tracks.h"
 #include "results/vector_keeper.h"
 #include <QCoreApplication>
@@ -321,11 +322,10 @@ bool Workspace::solve(const std::set<std::string> &only) {
 
 bool Workspace::adjust() {
   if (!job_ || busy()) return false;
-  for (const VectorResult &v : job_->vectors())
-    if (v.stale && v.used) {
-      Q_EMIT work_finished("vectors are out of date: solve them again first", true);
-      return false;
-    }
+  if (const std::string why = out_of_date(*job_->snapshot()); !why.empty()) {
+    Q_EMIT work_finished(QString::fromStdString(why), true);
+    return false;
+  }
   run("Adjusting network",
       [this, vectors = job_->vectors()](std::shared_ptr<const JobSnapshot> s,
                                         const Progress &p) -> std::function<QString()> {

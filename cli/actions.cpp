@@ -26,6 +26,7 @@
 #include "publication/traverse_report.h"
 #include "render/render.h"
 #include "results/between.h"
+#include "results/job_results.h"
 #include "results/track_record.h"
 #include "results/vector_keeper.h"
 #include "results/vector_pairs.h"
@@ -296,8 +297,7 @@ int cmd_adjust(Sitting &here, const Arguments &a) {
   const std::string mode = a.free ? "free" : a.minimal ? "minimal" : "held";
   if (mode != datum_mode_name(job.state().settings.mode))
     job.decide("set", "job", {{"mode", mode}}, "asked for with adjust");
-  for (const VectorResult &v : job.vectors())
-    if (v.stale && v.used) throw InputError("vectors are out of date: solve them again first");
+  if (const std::string why = out_of_date(*job.snapshot()); !why.empty()) throw InputError(why);
   const Progress progress;
   job.accept_network(run_network(*job.snapshot(), job.vectors(), progress));
   const AdjustmentResult &r = job.network()->result.adjustment;

@@ -1,5 +1,6 @@
 #include "app/gnss/gnss_sheet.h"
 #include "app/widgets/section_info.h"
+#include "results/tracks.h"
 
 namespace ampletie::app {
 
@@ -9,7 +10,9 @@ static void gnss_status(const Job &job, SectionStatus &out) {
   const std::size_t moving = job.snapshot()->moving().size();
   if (occupations.empty() && moving == 0) return;
   std::size_t solved = 0, off = 0;
-  for (const TrackResult &t : job.tracks()) (t.error.empty() && !t.stale ? solved : off) += t.used;
+  // One that cannot be solved as it is has its doubt; only what changed since calls for solving.
+  for (const TrackResult &t : job.tracks()) (t.stale ? off : solved) += t.used;
+  const std::size_t planned = job.snapshot()->get(track_plan_result()).size(), tracks = job.tracks().size();
   if (job.vectors().empty() && solved + off == 0) {
     out.verdict = QString("%1 occupations to solve").arg(occupations.size() + moving);
     out.state = State::to_do;
@@ -29,7 +32,10 @@ static void gnss_status(const Job &job, SectionStatus &out) {
   add_doubts(job, Section::gnss, out);
   if (const auto n = job.unsolved()) out.state = State::to_do, out.verdict = QString("%1 to solve").arg(n);
   if (due) out.state = State::stale, out.verdict = QString("%1 to solve together").arg(due);
-  if (off) out.state = State::stale, out.verdict = QString("%1 tracks to solve").arg(off);
+  if (planned > tracks && !job.unsolved())
+    out.state = State::to_do,
+    out.verdict = QString("%1 track%2 to solve").arg(planned - tracks).arg(planned - tracks == 1 ? "" : "s");
+  if (off) out.state = State::stale, out.verdict = QString("%1 track%2 to solve").arg(off).arg(off == 1 ? "" : "s");
   if (stale) out.state = State::stale, out.verdict = QString("%1 out of date").arg(stale);
 }
 

@@ -10,7 +10,9 @@ namespace {
 constexpr Alias stop_words[] = {
     {"name", "name point mark station pt point_id point_name id stop_name"},
     {"start", "start start_time begin from from_time time_start gps_start arrived arrival"},
+    {"start_utc", "start_utc utc_start start_time_utc begin_utc from_utc utc_from"},
     {"end", "end end_time until to to_time stop stop_time time_end gps_stop left departure"},
+    {"end_utc", "end_utc utc_end utc_stop end_time_utc stop_utc stop_time_utc until_utc to_utc utc_to"},
     {"seconds", "seconds duration duration_s"},
     {"day", "day date"},
     {"code", "code feature"},
@@ -18,10 +20,25 @@ constexpr Alias stop_words[] = {
     {"height_to", "height_to measured_to point_of_antenna"},
 };
 
+/// "start (UTC)", "start [gps]" with the scale as a part of the name: it is no unit of length.
+std::string zone_joined(const std::string &head) {
+  std::string out = lower(trimmed(head));
+  for (const char *scale : {"utc", "gps", "gpst"})
+    for (const auto &[open, close] : {std::pair{'(', ')'}, std::pair{'[', ']'}}) {
+      const std::string tail = open + std::string(scale) + close;
+      if (!out.ends_with(tail)) continue;
+      out = trimmed(out.substr(0, out.size() - tail.size()));
+      return scale == std::string("utc") ? out + "_utc" : out;
+    }
+  return out;
+}
+
 Columns stop_columns(const std::vector<std::string> &heads, std::vector<std::string> *unread) {
   Columns out;
   for (std::size_t i = 0; i < heads.size(); ++i) {
-    const auto [name, unit] = understood(heads[i], stop_words);
+    auto [name, unit] = understood(zone_joined(heads[i]), stop_words);
+    // Whose head says UTC is the same column as one whose head does not.
+    if (name.ends_with("_utc")) out.emplace("utc", Column{i, 1}), name.resize(name.size() - 4);
     if (!name.empty())
       out.emplace(name, Column{i, unit});
     else if (unread && !trimmed(heads[i]).empty())
@@ -74,18 +91,48 @@ double clock_of(std::string_view t) {
 struct Instant {
   std::string day;
   double second = 0;
+  std::optional<double> utc_offset; ///< s; what stands behind the time: Z, +02:00, UTC
 };
-Instant instant(std::string text, const std::string &column, long line) {
+
+/// Takes Z, UTC or an offset such as +02:00 off the end of a time of the day.
+std::optional<double> taken_zone(std::string &time) {
+  const std::string low = lower(time);
+  for (const char *zulu : {"utc", "gmt", "z"})
+    if (low.ends_with(zulu)) {
+      time = trimmed(time.substr(0, time.size() - std::string_view(zulu).size()));
+      return 0;
+    }
+  const auto sign = time.find_last_of("+-");
+  if (sign == std::string::npos || sign == 0) return {};
+  std::string digits;
+  for (char c : time.substr(sign + 1))
+    if (c != ':') digits += c;
+  if (digits.size() != 2 && digits.size() != 4) return {};
+  const auto hours = parse_integer(digits.substr(0, 2)), minutes = parse_integer("0" + digits.substr(2));
+  if (!hours || !minutes || *hours > 14 || *minutes > 59) return {};
+  const double seconds = static_cast<double>(*hours * 3600 + *minutes * 60) * (time[sign] == '-' ? -1 : 1);
+  time = trimmed(time.substr(0, sign));
+  return seconds;
+}
+
+Instant instant(std::string text, const std::string &column, bool utc, long line) {
   text = trimmed(text);
-  if (!text.empty() && (text.back() == 'Z' || text.back() == 'z')) text.pop_back();
   Instant out;
   const auto gap = text.find_first_of("T ");
-  std::string time = text;
-  if (gap != std::string::npos) out.day = day_of(text.substr(0, gap)), time = trimmed(text.substr(gap + 1));
-  out.second = clock_of(time);
-  if (std::isnan(out.second) || (gap != std::string::npos && out.day.empty()))
+  const std::string day = gap == std::string::npos ? std::string() : day_of(text.substr(0, gap));
+  std::string time = day.empty() ? text : std::string(trimmed(std::string_view(text).substr(gap + 1)));
+  out.utc_offset = taken_zone(time);
+  if (!out.utc_offset && utc) out.utc_offset = 0;
+  out.day = day, out.second = clock_of(time);
+  if (std::isnan(out.second))
     throw InputError({}, line, "\"" + printable(text).substr(0, 40) + "\" in column " + column + " is no time");
   return out;
+}
+
+/// Whole days from one date to another.
+double days_between(const std::string &a, const std::string &b) {
+  const auto from = parse_iso(a), to = parse_iso(b);
+  return from && to ? std::round((*to - *from) / 86400) : 0;
 }
 
 StopRow row_of(const RowReader &c, const Columns &columns, long line) {
@@ -98,17 +145,23 @@ StopRow row_of(const RowReader &c, const Columns &columns, long line) {
   r.height_to = printable(trimmed(c.cell("height_to"))).substr(0, 60);
   r.height = c.number("height");
   if (r.height && !(*r.height > -1 && *r.height < 30)) throw InputError({}, line, "an antenna height beyond 30 m");
-  const Instant from = instant(c.point(c.cell("start")), "start", line);
-  r.day = from.day, r.from = from.second;
+  const bool utc = columns.count("utc");
+  const Instant from = instant(c.point(c.cell("start")), "start", utc, line);
+  r.day = from.day, r.from = from.second, r.utc_offset = from.utc_offset;
   if (columns.count("day")) {
     const std::string text(trimmed(c.cell("day")));
     if (!text.empty() && (r.day = day_of(text)).empty())
       throw InputError({}, line, "\"" + printable(text).substr(0, 40) + "\" in column day is no date");
   }
   if (columns.count("end") && !trimmed(c.cell("end")).empty()) {
-    const Instant to = instant(c.point(c.cell("end")), "end", line);
+    const Instant to = instant(c.point(c.cell("end")), "end", utc, line);
+    if (to.utc_offset != from.utc_offset)
+      throw InputError({}, line, "the start and the end of the stop " + r.name + " are in different time zones");
     r.to = to.second;
-    if (r.to < r.from) r.to += 86400; // over midnight
+    if (!to.day.empty() && !r.day.empty())
+      r.to += 86400 * days_between(r.day, to.day);
+    else if (r.to < r.from)
+      r.to += 86400; // over midnight
   } else if (const auto s = c.number("seconds"))
     r.to = r.from + *s;
   else

@@ -6,12 +6,15 @@
 
 namespace ampletie {
 
-/// A stop as a crew noted it. Times are as written: of a day that may not be said, in a scale that nobody says.
+/// A stop as a crew noted it. Times are as written: of a day that may not be said, in a scale that seldom is.
 struct StopRow {
   std::string name, code, height_to;
   std::optional<double> height; ///< of the antenna, m
   std::string day;              ///< "2026-05-12"; empty: not said
   double from = 0, to = 0;      ///< seconds of that day; `to` may be of the day after
+  /// How far the clock that was written is ahead of UTC, s: 0 for Z or a head that says UTC, 7200 for +02:00. Nothing:
+  /// not said, GPS time until something shows better.
+  std::optional<double> utc_offset;
   long line = 0;
 };
 struct StopList {
@@ -24,7 +27,8 @@ constexpr std::size_t most_stops = 20'000; ///< rows of one list
 /// Whether a list with a header line holds stops: a name and when it began and ended (or how long it lasted).
 bool looks_like_stop_list(std::string_view text);
 /// Reads one: columns in any order; times as 10:04:15, 100415, 2026-05-12T10:04:15, 2026-05-12 10:04:15 or 12.05.2026
-/// 10:04:15, the day in a column of its own too. Throws `InputError` with line and reason.
+/// 10:04:15, the day in a column of its own too; Z, UTC or an offset
+/// behind the time, UTC in the head. Throws `InputError` with line and reason.
 StopList read_stop_list(std::string_view text);
 
 } // namespace ampletie

@@ -1,5 +1,7 @@
 #include "judgement/left_over.h"
+#include "results/job_results.h"
 #include "results/measured.h"
+#include "results/tracks.h"
 #include "results/vector_pairs.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -23,6 +25,23 @@ void add_measured(std::vector<LeftOver> &out, const JobSnapshot &s, const std::s
                      !v.used   ? v.left_out_because
                      : v.check ? "a check: compared, never used"
                                : v.problem});
+}
+
+/// What receivers on the move did not bring: left out, not solved, or impossible to solve.
+void add_tracks(std::vector<LeftOver> &out, const JobSnapshot &s, const std::set<std::string> &files) {
+  for (const Occupation &o : s.moving())
+    if (!o.used && !files.count(o.source_id)) out.push_back({"track", occupation_name(o), o.left_out_because});
+  const std::vector<TrackResult> &tracks = s.get(tracks_result());
+  for (const PlannedTrack &p : s.get(track_plan_result())) {
+    const auto t = std::find_if(tracks.begin(), tracks.end(), [&](const TrackResult &x) { return x.id == p.id; });
+    const std::string name = occupation_name(*p.rover.front());
+    if (t == tracks.end())
+      out.push_back({"track", name, p.base.empty() ? p.why_no_base : "it is not solved"});
+    else if (!t->used)
+      out.push_back({"track", name, t->left_out_because});
+    else if (!t->error.empty())
+      out.push_back({"track", name, t->error});
+  }
 }
 } // namespace
 
@@ -48,6 +67,7 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
     }
   for (const Occupation &o : s.occupations())
     if (!o.used && !files.count(o.source_id)) out.push_back({"occupation", occupation_name(o), o.left_out_because});
+  add_tracks(out, s, files);
   for (const VectorResult &v : vectors)
     if (!v.error.empty() && v.used)
       out.push_back({"vector", v.from + " → " + v.to, v.error});

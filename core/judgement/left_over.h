@@ -5,7 +5,8 @@ namespace ampletie {
 
 /// Something of the job that takes no part in the result.
 struct LeftOver {
-  std::string kind; ///< "occupation", "vector", "level line", "field book", "set-up", "file", "mark", "held mark"
+  std::string kind; ///< "occupation", "vector", "track", "stop", "level line", "field book", "set-up", "file", "mark",
+                    ///< "held mark"
   std::string name, because;
 };
 

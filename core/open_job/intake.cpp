@@ -73,7 +73,8 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
   if (c.stops) {
     std::string unread;
     for (const std::string &u : c.stops->unread_columns) unread += (unread.empty() ? "; not read: " : ", ") + u;
-    return fmt::format("{} stops of a moving receiver{}", c.stops->rows.size(), unread);
+    const std::size_t n = c.stops->rows.size();
+    return fmt::format("{} stop{} of a moving receiver{}", n, n == 1 ? "" : "s", unread);
   }
   if (c.measured) {
     const auto fixes =

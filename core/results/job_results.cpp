@@ -9,6 +9,7 @@
 #include "results/known_places.h"
 #include "results/measured.h"
 #include "results/motions.h"
+#include "results/tracks.h"
 #include "results/vector_plan.h"
 #include <fmt/format.h>
 
@@ -288,12 +289,20 @@ TraverseReport traverses(const JobSnapshot &s) {
 std::shared_ptr<const NetworkRun> current_network(const JobSnapshot &s) {
   const auto run = std::static_pointer_cast<const NetworkRun>(s.inputs().adjusted);
   if (!run || run->fingerprint != s.get(network_key_result())) return nullptr;
-  for (const VectorResult &v : s.vectors())
-    if (v.stale && v.used) return nullptr;
-  return run;
+  return out_of_date(s).empty() ? run : nullptr;
 }
 
 } // namespace
+
+std::string out_of_date(const JobSnapshot &s) {
+  for (const VectorResult &v : s.vectors())
+    if (v.stale && v.used) return "vectors are out of date: solve them again first";
+  for (const TrackResult &t : s.get(tracks_result()))
+    if (t.stale && t.used &&
+        std::any_of(t.stops.begin(), t.stops.end(), [](const TrackStop &x) { return x.used && !x.mark.empty(); }))
+      return "the track of " + t.rover + " is out of date: solve it again first";
+  return {};
+}
 
 const Result<std::vector<ListSource>> &lists_result() {
   static const Result<std::vector<ListSource>> r{
@@ -497,8 +506,11 @@ const Result<std::string> &network_key_result() {
 }
 
 const Result<std::shared_ptr<const NetworkRun>> &network_result() {
-  static const Result<std::shared_ptr<const NetworkRun>> r{
-      "network", Section::network, {&network_key_result(), &vectors_result()}, {Slice::adjusted}, current_network};
+  static const Result<std::shared_ptr<const NetworkRun>> r{"network",
+                                                           Section::network,
+                                                           {&network_key_result(), &vectors_result(), &tracks_result()},
+                                                           {Slice::adjusted},
+                                                           current_network};
   return r;
 }
 

@@ -54,6 +54,9 @@ const Result<TraverseReport> &traverses_result();
 const Result<std::string> &network_key_result();
 /// The last adjustment, if it is still that of the job as it is; null: none.
 const Result<std::shared_ptr<const NetworkRun>> &network_result();
+/// Why nothing may be adjusted now: solutions that are used were made from something else than the job has; empty: it
+/// may.
+std::string out_of_date(const JobSnapshot &s);
 const Result<std::vector<JobFit>> &fits_result();
 const Result<std::vector<AlsoSystem>> &also_result();
 const Result<std::vector<JobChange>> &changes_result();

@@ -11,15 +11,6 @@
 namespace ampletie {
 namespace {
 
-const AntennaPoint *find_point(const Contents &contents, const std::string &type, const std::string &point) {
-  const std::string key = antenna_key(type);
-  for (const auto &c : contents)
-    if (c.antenna_points)
-      for (const AntennaPoint &p : *c.antenna_points)
-        if (antenna_key(p.antenna) == key && lower(p.point) == lower(point)) return &p;
-  return nullptr;
-}
-
 /// Coefficients under the mark's name, else of the nearest place within 10 km: loading changes over tens of kilometres.
 const OceanLoading *find_loading(const Contents &contents, const std::string &mark, const Vec3 &place) {
   const OceanLoading *best = nullptr;
@@ -74,6 +65,15 @@ std::vector<CalibrationChoice> calibrations_of(const Contents &contents, const s
            std::pair(!b.antenna->serial.empty(), b.antenna->release);
   });
   return out;
+}
+
+const AntennaPoint *find_point(const Contents &contents, const std::string &type, const std::string &point) {
+  const std::string key = antenna_key(type);
+  for (const auto &c : contents)
+    if (c.antenna_points)
+      for (const AntennaPoint &p : *c.antenna_points)
+        if (antenna_key(p.antenna) == key && lower(p.point) == lower(point)) return &p;
+  return nullptr;
 }
 
 std::string antenna_key(const std::string &type) {

@@ -42,6 +42,9 @@ std::string occupation_name(const Occupation &o);
 /// "TESSEL T4       NONE" and "TESSEL T4" are the same antenna: no dome is a dome called NONE.
 std::string antenna_key(const std::string &type);
 
+/// A named point on an antenna, by the job's tables of dimensions; null: none says it.
+const AntennaPoint *find_point(const Contents &contents, const std::string &type, const std::string &point);
+
 /// A calibration of the job and the file that it stands in.
 struct CalibrationChoice {
   const Antenna *antenna;

@@ -10,16 +10,33 @@ GpsTime midnight(GpsTime t) {
   return gps_time(Calendar{c.year, c.month, c.day, 0, 0, 0});
 }
 
-std::vector<ListedStop> stops_of(const SourceContent &c, GpsTime day, double added) {
-  std::vector<ListedStop> out;
-  for (const StopRow &r : c.stops->rows) {
-    const auto said = r.day.empty() ? std::optional(day) : parse_iso(r.day);
-    if (!said) continue;
-    out.push_back({r.name, r.code, r.height_to, c.source.id, c.source.name, r.height, *said + (r.from + added),
-                   *said + (r.to + added), r.line});
+/// A row in GPS time. Whose day is not written is at the one that brings it nearest to the middle of the track.
+std::optional<GpsTime> begin_of(const StopRow &r, GpsTime middle, double added) {
+  const auto at = [&](GpsTime day) {
+    const GpsTime label = day + (r.from + added);
+    return r.utc_offset ? gps_from_utc(label + -*r.utc_offset) : label;
+  };
+  if (!r.day.empty()) {
+    const auto day = parse_iso(r.day);
+    return day ? std::optional(at(*day)) : std::nullopt;
   }
+  const GpsTime day = midnight(middle);
+  GpsTime best = at(day);
+  for (double shift : {-86400.0, 86400.0})
+    if (const GpsTime t = at(day + shift); std::abs(t - middle) < std::abs(best - middle)) best = t;
+  return best;
+}
+
+std::vector<ListedStop> stops_of(const SourceContent &c, GpsTime middle, double added) {
+  std::vector<ListedStop> out;
+  for (const StopRow &r : c.stops->rows)
+    if (const auto from = begin_of(r, middle, added))
+      out.push_back(
+          {r.name, r.code, r.height_to, c.source.id, c.source.name, r.height, *from, *from + (r.to - r.from), r.line});
   return out;
 }
+
+GpsTime middle_of(GpsTime from, GpsTime to) { return from + (to - from) / 2; }
 
 double said_offset(const JobSnapshot &s, const std::string &source) {
   const auto it = s.state().added_seconds.find(source);
@@ -39,7 +56,7 @@ std::vector<ListedStop> listed_stops(const JobSnapshot &s, GpsTime from, GpsTime
   std::vector<ListedStop> out;
   for (const SourceContent &c : s.contents())
     if (c.stops)
-      for (ListedStop &x : stops_of(c, midnight(from), said_offset(s, c.source.id)))
+      for (ListedStop &x : stops_of(c, middle_of(from, to), said_offset(s, c.source.id)))
         if (x.from <= to && from <= x.to) out.push_back(std::move(x));
   std::stable_sort(out.begin(), out.end(), [](const auto &a, const auto &b) { return a.from < b.from; });
   return out;
@@ -54,13 +71,13 @@ std::optional<std::pair<GpsTime, GpsTime>> stood_within(const ListedStop &x,
   return {};
 }
 
-std::vector<ClockOffer> clock_offers(const JobSnapshot &s, GpsTime from, GpsTime,
+std::vector<ClockOffer> clock_offers(const JobSnapshot &s, GpsTime from, GpsTime to,
                                      const std::vector<std::pair<GpsTime, GpsTime>> &standstills) {
   std::vector<ClockOffer> out;
   const double leap = gps_minus_utc(from);
   for (const SourceContent &c : s.contents()) {
     if (!c.stops) continue;
-    const auto all = stops_of(c, midnight(from), said_offset(s, c.source.id));
+    const auto all = stops_of(c, middle_of(from, to), said_offset(s, c.source.id));
     ClockOffer best{c.source.id, c.source.name, 0, 0, all.size(), matches(all, standstills, 0)};
     bool alone = false;
     const auto consider = [&](double seconds) {

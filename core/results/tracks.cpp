@@ -253,13 +253,9 @@ private:
         r.stop_notes.push_back(fmt::format("{} line {}: the antenna did not stand for most of {}, from {} to {}",
                                            x.source_name, x.line, x.name, iso_ms(x.from).substr(11),
                                            iso_ms(x.to).substr(11)));
-      const bool to_arp = x.height_to.empty() || lower(x.height_to) == "arp";
-      if (!to_arp && x.height)
-        r.stop_notes.push_back(
-            fmt::format("{} line {}: the height of {} is measured to \"{}\"; that of the file counts", x.source_name,
-                        x.line, x.name, x.height_to));
       const std::size_t before = r.stops.size();
-      add(k, r, TrackStop::Kind::list, x.name, a, b, to_arp ? x.height.value_or(height_at(a)) : height_at(a), height);
+      add(k, r, TrackStop::Kind::list, x.name, a, b, listed_height(*p.rover.front(), x, r).value_or(height_at(a)),
+          height);
       if (r.stops.size() > before) r.stops.back().code = x.code;
     }
     for (const auto &[a, b] : still)
@@ -272,6 +268,20 @@ private:
                        "({}) {} are",
                        c.source_name, c.match_now, c.of, c.seconds, offset_words(c.seconds, from), c.match),
            c.seconds});
+  }
+
+  /// Of the reference point above the mark, from the list's reading; nothing: it has none that can be used.
+  std::optional<double> listed_height(const Occupation &rover, const ListedStop &x, TrackResult &r) const {
+    if (!x.height || x.height_to.empty() || lower(x.height_to) == "arp") return x.height;
+    std::string why = "no dimensions of \"" + rover.antenna + "\" say where \"" + x.height_to + "\" is";
+    if (const AntennaPoint *point = find_point(s_.contents(), rover.antenna, x.height_to); point) try {
+        return arp_height(*x.height, false, *point);
+      } catch (const InputError &e) {
+        why = e.reason();
+      }
+    r.stop_notes.push_back(fmt::format("{} line {}: the height of {} is not used, the file's counts: {}", x.source_name,
+                                       x.line, x.name, why));
+    return {};
   }
 
   static std::string offset_words(double seconds, GpsTime t) {

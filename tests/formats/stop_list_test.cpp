@@ -32,9 +32,28 @@ TEST_CASE("stops as crews write them: heads in any order, times and days in many
       read_stop_list("mark\tstart_time\tstop_time\tcrew\nM\t2026-05-12T23:59:50Z\t2026-05-13T00:00:05Z\tB\n");
   CHECK(c.rows[0].day == "2026-05-12");
   CHECK(c.rows[0].to - c.rows[0].from == 15);
+  CHECK(*c.rows[0].utc_offset == 0);
   CHECK(c.unread_columns == std::vector<std::string>{"crew"});
+  CHECK_FALSE(a.rows[0].utc_offset);
   CHECK(recognise("name,start,end\nA,10:00:00,10:00:05\n").kind == FileKind::stop_list);
   CHECK(recognise("name,east,north,height\nA,1,2,3\n").kind != FileKind::stop_list);
+}
+
+TEST_CASE("what stands behind a time or in its head says which clock was read") {
+  const auto first = [](const std::string &heads, const std::string &row) {
+    const StopList l = read_stop_list(heads + "\n" + row + "\n");
+    return l.rows.at(0);
+  };
+  CHECK(*first("name,start,end", "A,10:00:00Z,10:00:10Z").utc_offset == 0);
+  CHECK(*first("name,start,end", "A,2026-05-12T12:00:00+02:00,2026-05-12T12:00:10+02:00").utc_offset == 7200);
+  CHECK(*first("name,start,end", "A,2026-05-12 06:30:00 -0330,2026-05-12 06:30:10 -0330").utc_offset == -12600);
+  CHECK(*first("name,start,seconds", "A,10:00:00 UTC,10").utc_offset == 0);
+  CHECK(*first("name,start (UTC),end (UTC)", "A,10:00:00,10:00:10").utc_offset == 0);
+  CHECK(*first("Name;Start_UTC;Seconds", "A;10:00:00;10").utc_offset == 0);
+  CHECK_FALSE(first("name,start [GPS],end [GPS]", "A,10:00:00,10:00:10").utc_offset);
+  CHECK(first("name,start,end", "A,2026-05-12T23:59:55,2026-05-13T00:00:05").to == 86405);
+  CHECK_THROWS_WITH(first("name,start,end", "A,10:00:00Z,12:00:10"), Contains("different time zones"));
+  CHECK_THROWS_WITH(first("name,start,end", "A,10:00:00+25:00,10:00:10+25:00"), Contains("no time"));
 }
 
 TEST_CASE("stops that cannot be are refused with their line") {

@@ -1,6 +1,9 @@
 // Tracks of moving receivers through the job: found, solved, named, corrected, in the network.
 #include "base/text.h"
 #include "geodesy/ellipsoid.h"
+#include "judgement/left_over.h"
+#include "results/job_results.h"
+#include "results/measured.h"
 #include "results/track_record.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
@@ -122,7 +125,26 @@ TEST_CASE("an unflagged walk is found to be one, solved as a track and never as 
                "");
     CHECK(job.tracks().front().stale);
     CHECK_THAT(sentences(job, "track out of date"), Contains("solve it again"));
+    // Stops of a track that is out of date are not adjusted, nor is a network with them still the job's.
+    CHECK_THAT(out_of_date(*job.snapshot()), Contains("track of") && Contains("solve it again"));
+    job.decide("leave-out", job.tracks().front().id, nlohmann::json::object(), "");
+    CHECK(out_of_date(*job.snapshot()).empty());
+    CHECK_THAT(left_over_words(left_over(*job.snapshot(), {}, nullptr)), Contains("1 track"));
+    job.undo();
     solve_road(job);
+    CHECK_FALSE(job.tracks().front().stale);
+    CHECK(out_of_date(*job.snapshot()).empty());
+  }
+  SECTION("what its receiver left behind goes with it: no stop of a track that is none") {
+    job.decide("leave-out", rover.id, nlohmann::json::object(), "another job's");
+    CHECK(job.tracks().empty());
+    CHECK(job.snapshot()->get(measured_result()).empty());
+    const auto left = left_over(*job.snapshot(), {}, nullptr);
+    REQUIRE(left.size() == 1);
+    CHECK(left[0].kind == "track");
+    CHECK(left[0].because == "another job's");
+    job.undo();
+    CHECK(job.tracks().size() == 1);
     CHECK_FALSE(job.tracks().front().stale);
   }
   SECTION("it can be said to stand, and then is refused with the time at which it moved") {
@@ -165,6 +187,29 @@ TEST_CASE("a rover without a base, and one whose base is elsewhere in time, say 
   CHECK_THAT(job.tracks().front().error, Contains("no base logged at its time") && Contains("min away"));
   CHECK(doubt_of(job, "track not solved"));
   CHECK(job.tracks().front().stops.empty());
+  CHECK_THAT(left_over_words(left_over(*job.snapshot(), job.vectors(), nullptr)), Contains("1 track"));
+}
+
+TEST_CASE("lists that say their clock need no guess: UTC, an offset, days of nobody") {
+  TemporaryFolder folder;
+  Job job = road_job(folder / "utc.tie", false);
+  job.accept_motions(find_motions(*job.snapshot(), 0, {}));
+  CHECK_THAT(left_over_words(left_over(*job.snapshot(), {}, nullptr)), Contains("1 track")); // not solved yet
+  // A2 stood from 15:02:20 to 15:02:30 GPS time, 18 s less in UTC; at the pole's foot was read to its collar.
+  job.take_bytes({{"points.csv", "antenna,point,radius_m,above_arp_m\n" + job.snapshot()->moving()[0].antenna +
+                                     ",collar,0.05,0.050\n"},
+                  {"a.csv", "name,start,end,height,height_to\nZ2,15:02:02Z,15:02:12Z,2.050,collar\n"},
+                  {"b.csv", "name,start,seconds,height,height_to\nL1,2026-05-13T17:00:43+02:00,10,2.05,lid\n"}});
+  solve_road(job);
+  const TrackResult &t = job.tracks().front();
+  REQUIRE(stop_named(t, "Z2"));
+  CHECK(iso(stop_named(t, "Z2")->start) == "2026-05-13T15:02:20");
+  CHECK(stop_named(t, "Z2")->antenna_height == Approx(2.0).margin(1e-9));
+  REQUIRE(stop_named(t, "L1"));
+  CHECK(iso(stop_named(t, "L1")->start) == "2026-05-13T15:01:01");
+  CHECK(stop_named(t, "L1")->antenna_height == Approx(job.snapshot()->moving()[0].antenna_height.value()));
+  CHECK_THAT(sentences(job, "stop list"), Contains("b.csv line 2") && Contains("lid"));
+  CHECK_FALSE(doubt_of(job, "clock of a stop list"));
 }
 
 TEST_CASE(
