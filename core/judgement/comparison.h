@@ -46,7 +46,7 @@ struct Comparison {
 /// Compares everything that can be, every list by itself. Published coordinates are brought to the job's frame and
 /// epoch; those that cannot are left out (they have doubts of their own). Systematic parts are named where they are
 /// significant (each against the model without it, α = 0.001): a shift, a turn, a scale, a tilt; a shift is compared
-/// with what an unapplied change of frame and an unapplied geoid would make here.
+/// with what a mistaken frame, epoch, geoid or antenna would make here (`shift_reason`).
 Comparison compare_with_published(const JobSnapshot &s, const NetworkRun &run);
 
 /// The same of one mark: its own published coordinates where they do not hold it, and those of other lists.

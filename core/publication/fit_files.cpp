@@ -80,6 +80,7 @@ std::vector<std::pair<std::string, std::string>> fit_files(const json &r, Length
     nlohmann::ordered_json file{{"format", "ample-tie frame fit"}, {"version", 1}, {"record", r.at("id")}};
     file.update(nlohmann::ordered_json(fit));
     out.emplace_back("fit-" + part + ".json", file.dump(1) + "\n");
+    if (const std::string wkt = fit.value("wkt", ""); !wkt.empty()) out.emplace_back("fit-" + part + ".wkt", wkt);
   }
   return out;
 }

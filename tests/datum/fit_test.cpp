@@ -3,9 +3,12 @@
 #include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "base/text.h"
 #include "datum/fit/fit_causes.h"
 #include "datum/fit/fit_export.h"
 #include "datum/fit/hull.h"
+#include "geodesy/register.h"
+#include "support/temporary_folder.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
 #include <cstdio>
@@ -486,8 +489,46 @@ TEST_CASE("a fit as a pipeline of PROJ gives what the fit gives") {
   CHECK(at.z() + c.h0 + c.he * at.x() + c.hn * at.y() + c.hee * at.x() * at.x() + c.hen * at.x() * at.y() +
             c.hnn * at.y() * at.y() ==
         Approx(y.z()).margin(1e-5));
-  CHECK_THAT(fit_as_wkt(m, r.parameters, "the \"site\"", "ENGCRS[\"x\"]"),
-             Contains("ID[\"EPSG\",9624]") && Contains("the \"\"site\"\""));
+  const Projection local("local:46.2:8.1:700");
+  const std::string text = fit_as_wkt(m, r.parameters, {"the \"site\"", "", local});
+  CHECK_THAT(text, Contains("ID[\"EPSG\",9624]") && Contains("the \"\"site\"\"") && Contains("E²"));
+  CHECK_THAT(text, Contains("SOURCECRS[ENGCRS[\"local plane\""));
+}
+
+// The reader of WKT is PROJ's own command projinfo, the transformation its command cct: neither is asked by this
+// program.
+TEST_CASE("a plan as an open coordinate operation takes the grid's own figures: north first, feet, west and south") {
+  const auto said_by = [](const std::string &command) {
+    FILE *pipe = popen(command.c_str(), "r");
+    REQUIRE(pipe);
+    std::string out;
+    for (int c; (c = std::fgetc(pipe)) != EOF;) out += static_cast<char>(c);
+    pclose(pipe);
+    return out;
+  };
+  testing::TemporaryFolder folder;
+  for (const char *code : {"EPSG:25833", "EPSG:31467", "EPSG:2263", "EPSG:2053", "EPSG:2193"}) {
+    INFO(code);
+    const Projection grid(code);
+    SiteModel m;
+    m.plan = PlanFit::affine, m.height = HeightFit::plane;
+    m.from = {451000, 5120000, 300}, m.to = {1000, 5000, 100};
+    const Site s(79, 8, m);
+    const FitResult r = fit_frame(s.in);
+    const std::string wkt = fit_as_wkt(m, r.parameters, {"SITE", system_wkt(code), grid, 0.0123});
+    CHECK_THAT(wkt, Contains("OPERATIONACCURACY[0.0123]") && Contains("REMARK"));
+    write_file(folder / "fit.wkt", wkt);
+    std::string pipeline = said_by("projinfo -q --single-line -o PROJ @" + (folder / "fit.wkt"));
+    while (!pipeline.empty() && pipeline.back() == '\n') pipeline.pop_back();
+    CHECK_THAT(pipeline, Contains("proj=affine"));
+    const Vec3 at(451234.5678, 5119876.5432, 345.6789);
+    const Eigen::Vector2d own = grid.native(at.x(), at.y());
+    const std::string line =
+        said_by(fmt::format("echo {:.6f} {:.6f} | cct -d 9 -z 0 -t 0 {}", own.x(), own.y(), pipeline));
+    double e = 0, n = 0;
+    REQUIRE(std::sscanf(line.c_str(), "%lf %lf", &e, &n) == 2);
+    CHECK((Eigen::Vector2d(e, n) - s.in.model->apply(r.parameters, at).head<2>()).norm() < 3e-6);
+  }
 }
 
 TEST_CASE("ablation: a fit that leaves out one side's errors, or what its marks share, says too little of itself") {
@@ -580,7 +621,7 @@ TEST_CASE("fits in space of a site: as a rotation and a scale written out, fewer
       CHECK((by - to).norm() < 2e-6);
     }
     CHECK(fit_as_proj(m, r.parameters).has_value());
-    CHECK(fit_as_wkt(m, r.parameters, "x", "S").empty());
+    CHECK(fit_as_wkt(m, r.parameters, {"x", "S", Projection("EPSG:25833")}).empty());
   }
 }
 

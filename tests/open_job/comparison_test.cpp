@@ -77,6 +77,23 @@ TEST_CASE("differences against a list are judged by what both are worth, and wha
   });
   REQUIRE_FALSE(said.empty());
   CHECK_THAT(said[0], Contains("as if physical heights stood for ellipsoidal ones"));
+  // Of 2009 in ITRF2020, and nobody said so: seventeen years along the plate, and what lies between the frames.
+  said = t.compare([&](const std::string &, TaggedPoint p) {
+    p.epoch = 2009;
+    return itrf(p).xyz;
+  });
+  REQUIRE_FALSE(said.empty());
+  CHECK_THAT(said[0], Contains("in ITRF2020 at that epoch") && Contains("2009"));
+  // Heights of the phase centre of an antenna of the job.
+  const Occupation &any = t.job.snapshot()->occupations().front();
+  const double centre = any.calibration->frequencies.at("G01").offset_neu.z();
+  said = t.compare([&](const std::string &, const TaggedPoint &p) { return enu(p, 0, 0, centre); });
+  REQUIRE_FALSE(said.empty());
+  CHECK_THAT(said[0], Contains("phase centre") && Contains(fmt::format("({:.0f} mm)", 1000 * centre)));
+  // A shift that nothing explains is not explained.
+  said = t.compare([&](const std::string &, const TaggedPoint &p) { return enu(p, 0.2, 0.3, -0.4); });
+  REQUIRE_FALSE(said.empty());
+  CHECK_THAT(said[0], !Contains("as if"));
   // A turn of ten seconds about the middle of the site.
   const Vec3 middle = t.job.network()->result.marks.front().position.xyz;
   said = t.compare([&](const std::string &, const TaggedPoint &p) {

@@ -1,5 +1,6 @@
 #pragma once
 #include "datum/fit/fit_model.h"
+#include "geodesy/projection.h"
 #include <optional>
 
 namespace ampletie {
@@ -16,10 +17,16 @@ FitCoefficients coefficients(const SiteModel &m, const Eigen::VectorXd &paramete
 /// curved heights, which no step of PROJ has.
 std::optional<std::string> fit_as_proj(const SiteModel &m, const Eigen::VectorXd &parameters);
 
-/// The plan as an ISO 19162 (WKT 2) coordinate operation, EPSG method 9624; empty where the plan stays as it is, or
-/// depends on heights.
-/// `source` WKT of the job's grid.
-std::string fit_as_wkt(const SiteModel &m, const Eigen::VectorXd &parameters, const std::string &name,
-                       const std::string &source);
+/// What a coordinate operation says beside its parameters.
+struct WktContext {
+  std::string name;       ///< of the system that it leads to
+  std::string source;     ///< WKT of the job's grid; empty: a local plane
+  const Projection &grid; ///< the same: its axes and unit are those of the parameters
+  double accuracy_m = 0;  ///< standard deviation of the plan in the middle of the marks
+};
+/// The plan as an ISO 19162 (WKT 2) coordinate operation, EPSG method 9624, from the grid's own figures (its order of
+/// axes, its unit) to metres east and north, heights in words; empty where the plan stays as it is, or depends on
+/// heights.
+std::string fit_as_wkt(const SiteModel &m, const Eigen::VectorXd &parameters, const WktContext &about);
 
 } // namespace ampletie
