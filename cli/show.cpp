@@ -2,6 +2,7 @@
 #include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "base/utf8.h"
 #include "cli/command_line.h"
 #include "cli/fits.h"
 #include "cli/groups.h"
@@ -474,6 +475,29 @@ ordered_json rows(const Job &job, const std::string &list, bool in_job) {
   throw InputError("there is no list called \"" + list + "\": " + list_names());
 }
 
+/// A cell of a table: in one line.
+std::string cell(const ordered_json &v) {
+  if (v.is_null()) return "–";
+  if (v.is_string()) return printable(v.get<std::string>());
+  return v.is_number_float() ? fmt::format("{:.4f}", v.get<double>()) : v.dump();
+}
+std::size_t width_of(const std::string &s) {
+  return static_cast<std::size_t>(std::count_if(s.begin(), s.end(), [](char c) { return (c & 0xC0) != 0x80; }));
+}
+/// Of a cell what a column shows.
+std::string shortened(const std::string &s) {
+  constexpr std::size_t widest = 44;
+  if (width_of(s) <= widest) return s;
+  std::size_t end = 0;
+  for (std::size_t n = 0; end < s.size() && n < widest; ++end) n += (s[end] & 0xC0) != 0x80;
+  while (end > 0 && (s[end - 1] & 0xC0) == 0x80) --end;
+  return s.substr(0, end - 1) + "…";
+}
+/// What a person must be able to read to its end stands below its row.
+bool is_sentence(const std::string &key) {
+  return key == "sentence" || key == "problem" || key == "error" || key.ends_with("because") || key == "reason";
+}
+
 std::string table(const ordered_json &all) {
   if (!all.is_array()) return all.dump(2) + "\n";
   if (all.empty()) return "none\n";
@@ -481,35 +505,28 @@ std::string table(const ordered_json &all) {
   for (const auto &[k, v] : all.front().items())
     if (!v.is_array() && !v.is_object()) keys.push_back(k);
   std::vector<std::vector<std::string>> cells{keys};
+  std::vector<std::string> below{""};
   for (const auto &row : all) {
     std::vector<std::string> line;
+    std::string rest;
     for (const auto &k : keys) {
-      const auto it = row.find(k);
-      std::string s;
-      if (it == row.end() || it->is_null())
-        s = "–";
-      else if (it->is_string())
-        s = it->get<std::string>();
-      else if (it->is_number_float())
-        s = fmt::format("{:.4f}", it->get<double>());
-      else
-        s = it->dump();
-      if (s.size() > 44) s = s.substr(0, 43) + "…";
-      line.push_back(s);
+      const std::string whole = cell(row.value(k, ordered_json())), shown = shortened(whole);
+      if (shown != whole && is_sentence(k)) rest += "    " + k + ": " + whole + "\n";
+      line.push_back(shown);
     }
-    cells.push_back(line);
+    for (const auto &cause : row.value("causes", ordered_json::array()))
+      if (cause.is_string()) rest += "    cause: " + cell(cause) + "\n";
+    cells.push_back(std::move(line)), below.push_back(std::move(rest));
   }
-  auto width_of = [](const std::string &s) {
-    return static_cast<std::size_t>(std::count_if(s.begin(), s.end(), [](char c) { return (c & 0xC0) != 0x80; }));
-  };
   std::vector<std::size_t> width(keys.size());
   for (const auto &line : cells)
     for (std::size_t i = 0; i < keys.size(); ++i) width[i] = std::max(width[i], width_of(line[i]));
   std::string out;
-  for (const auto &line : cells) {
-    for (std::size_t i = 0; i < keys.size(); ++i) out += line[i] + std::string(width[i] - width_of(line[i]) + 2, ' ');
+  for (std::size_t r = 0; r < cells.size(); ++r) {
+    for (std::size_t i = 0; i < keys.size(); ++i)
+      out += cells[r][i] + std::string(width[i] - width_of(cells[r][i]) + 2, ' ');
     while (out.back() == ' ') out.pop_back();
-    out += '\n';
+    out += '\n' + below[r];
   }
   return out;
 }

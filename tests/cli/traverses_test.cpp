@@ -37,6 +37,13 @@ TEST_CASE("the demo's traverses through the command line: what the doubts name i
   CHECK_THAT(doubts, Contains("the pressure of 1013.2 hPa at PN1, T01, T02, T03, T04 was left in"));
   CHECK_THAT(doubts, Contains("the target height at T06 to T07"));
   CHECK_THAT(doubts, Contains("stray set-up"));
+  // The table for people says all of it too: what a column cuts stands below its row.
+  REQUIRE(ample("show " + job + " doubts", out) == 1);
+  const std::string table = read_file(out);
+  for (const auto &d : nlohmann::json::parse(doubts)) {
+    CHECK_THAT(table, Contains(d.at("sentence").get<std::string>()));
+    for (const auto &cause : d.at("causes")) CHECK_THAT(table, Contains(cause.get<std::string>()));
+  }
   for (const char *mark : {"PN1", "T01", "T02", "T03", "T04"})
     CHECK(set(std::string("setup ") + mark + " pressure=962") == 1);
   CHECK(set("setup T06 T07.height=1.75 --because 'field sheet'") == 1);
