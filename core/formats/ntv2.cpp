@@ -151,6 +151,20 @@ bool looks_like_ntv2(std::string_view b) {
   return n == 11 || turned(n) == 11;
 }
 
+std::optional<HeightGrid> heights_in(const ShiftGrid &grid) {
+  constexpr float beyond_shifts = 20;
+  if (grid.parts.size() != 1) return {};
+  const ShiftGrid::Part &p = grid.parts.front();
+  if (std::none_of(p.lat.begin(), p.lat.end(), [](float v) { return std::abs(v) > beyond_shifts; })) return {};
+  HeightGrid out;
+  out.name = grid.name;
+  out.south = p.south, out.west = p.west, out.step_lat = p.step_lat, out.step_lon = p.step_lon;
+  out.rows = p.rows, out.columns = p.columns, out.values = p.lat;
+  check_grid_shape(out.south, out.west, out.step_lat, out.step_lon, out.rows, out.columns);
+  check_grid_values(out);
+  return out;
+}
+
 ShiftGrid read_ntv2(std::string_view bytes) { return Ntv2Reader(bytes).read(); }
 
 } // namespace ampletie

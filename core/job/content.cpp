@@ -135,7 +135,15 @@ const Reader readers[] = {
      }},
     {FileKind::landxml_vectors, "vectors",
      [](const Given &g, SourceContent &c) { c.measured = kept(read_landxml_vectors(g.text)); }},
-    {FileKind::shift_grid, "shift", [](const Given &g, SourceContent &c) { c.shift = kept(read_ntv2(g.text)); }},
+    {FileKind::shift_grid, "shift",
+     [](const Given &g, SourceContent &c) {
+       ShiftGrid grid = read_ntv2(g.text);
+       if (auto heights = heights_in(grid)) {
+         c.source.kind = "geoid";
+         c.geoid = named(std::move(*heights), g.name);
+       } else
+         c.shift = kept(std::move(grid));
+     }},
     {FileKind::shift_tiff, "shift", [](const Given &g, SourceContent &c) { c.shift = kept(read_shift_tiff(g.text)); }},
     {FileKind::frame_fit, "frame fit", [](const Given &g, SourceContent &c) { c.fit = kept(read_fit_file(g.text)); }},
     {FileKind::geoid_gtx, "geoid", [](const Given &g, SourceContent &c) { c.geoid = named(read_gtx(g.text), g.name); }},

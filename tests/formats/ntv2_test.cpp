@@ -91,6 +91,24 @@ TEST_CASE("a small grid of either byte order: parts, signs, the way back") {
   }
 }
 
+TEST_CASE("heights in place of shifts are a geoid's, shifts are none") {
+  Writer w{true};
+  w.head(1);
+  w.part("GEOID", "NONE", -34, 138, -33, 140, 0.25, 5); // 5 + lat/2 m
+  CHECK_FALSE(heights_in(read_ntv2(w.end())));         // within what datums differ by
+  Writer high{false};
+  high.head(1);
+  high.part("GEOID", "NONE", -34, 138, -33, 140, 0.25, -7);
+  const auto g = heights_in(read_ntv2(high.end()));
+  REQUIRE(g);
+  CHECK(g->extent_words() == "latitude -34° to -33°, longitude 138° to 140°");
+  CHECK(height_in_grid(*g, {radians(-33.4), radians(139.3), 0}, GridInterpolation::bilinear) ==
+        Approx(-7 - 33.4 / 2).margin(1e-5));
+  CHECK_FALSE(heights_in(read_ntv2(small(false))));
+  for (const char *name : {"BETA2007.gsb", "CHENYX06_etrs.gsb", "nzgd2kgrid0005.gsb"})
+    CHECK_FALSE(heights_in(read_ntv2(read_file(std::string(of_proj) + name))));
+}
+
 TEST_CASE("grids of shifts that cannot be right are refused") {
   const std::string good = small(false);
   CHECK_THROWS_WITH(read_ntv2(good.substr(0, 900)), Contains("cut off"));
