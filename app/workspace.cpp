@@ -457,7 +457,7 @@ void put_velocities(const JobSnapshot &s, std::map<std::string, PlanMark> &marks
     const Vec3 near = job_place(s, datum);
     const Mat3 axes = local_axes(to_geodetic(near));
     const auto ground = ground_velocity(datum.frame(), near, datum.motion());
-    const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+    const OperationPolicy policy = operation_policy(s.state().settings);
     for (auto &[name, m] : marks) {
       const auto p = s.published().find(name);
       std::optional<Vec3> v;

@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "cli/names.h"
 #include "job/decision.h"
+#include "publication/reliability_tables.h"
 #include "results/weight_groups.h"
 #include <algorithm>
 #include <cmath>
@@ -79,6 +80,11 @@ ordered_json group_rows(const Job &job) {
     }
   }
   return out;
+}
+
+ordered_json constraint_object(const Job &job) {
+  if (!job.network()) throw InputError("the network has not been adjusted, or is out of date");
+  return constraint_record(test_constraints(network_input(*job.snapshot(), job.vectors()), {}));
 }
 
 } // namespace ampletie::cli

@@ -10,4 +10,7 @@ void set_group(Job &job, const std::vector<std::string> &words, const std::strin
 /// Every grouping of the adjusted network: how accurate each group turns out, and what the network is without it.
 nlohmann::ordered_json group_rows(const Job &job);
 
+/// The adjusted network free, with the least constraints, and held; whether holding agrees with the observations.
+nlohmann::ordered_json constraint_object(const Job &job);
+
 } // namespace ampletie::cli

@@ -16,9 +16,11 @@
 #include "publication/change_table.h"
 #include "publication/design_table.h"
 #include "publication/record_parts.h"
+#include "publication/reliability_tables.h"
 #include "results/between.h"
 #include "results/control_record.h"
 #include "results/measured_record.h"
+#include "results/observed_names.h"
 #include "results/track_record.h"
 #include <fmt/format.h>
 
@@ -88,9 +90,9 @@ ordered_json vector_rows(const Job &job, bool in_job) {
       const Occupation *from = nullptr;
       for (const Occupation &o : job.snapshot()->occupations())
         if (o.id == v.from_occupation) from = &o;
-      const Mat3 r = FrameChange(v.frame, datum->frame(), from->file->approximate,
-                                 {job.state().settings.worst_transformation_m, false})
-                         .linear_part(v.epoch);
+      const Mat3 r =
+          FrameChange(v.frame, datum->frame(), from->file->approximate, operation_policy(job.state().settings))
+              .linear_part(v.epoch);
       d = r * d, c = r * c * r.transpose(), frame = datum->frame();
     }
     j["start"] = iso(v.solved->first), j["stop"] = iso(v.solved->last);
@@ -150,25 +152,12 @@ ordered_json network_object(const Job &job) {
       {"global_test",
        {{"lower", a.lower}, {"value", a.variance_factor}, {"upper", a.upper}, {"passes", a.passes}, {"low", a.low()}}},
       {"stale", job.network_stale()}};
-  std::map<std::string, const VectorResult *> by_id;
-  for (const auto &v : job.vectors()) by_id[v.id] = &v;
-  const auto measured = measured_by_id(job.snapshot()->get(measured_result()));
-  std::map<std::string, const Occupation *> by_setup;
-  for (const auto &o : job.snapshot()->occupations()) by_setup.emplace(o.setup, &o);
-  const auto sights = sight_names(job.snapshot()->traverses());
+  const ObservedNames names(*job.snapshot());
   std::map<std::string, int> groups;
   j["residuals"] = ordered_json::array();
   for (const BlockTest &t : a.tests) {
     groups[run->result.blocks[t.block]->group] += static_cast<int>(t.observations.size());
-    std::string from, to;
-    if (const auto v = by_id.find(t.id); v != by_id.end())
-      from = v->second->from, to = v->second->to;
-    else if (const auto m = measured.find(t.id); m != measured.end())
-      from = m->second->from, to = m->second->to;
-    else if (const auto o = by_setup.find(t.id); o != by_setup.end())
-      from = to = o->second->mark;
-    else if (const auto x = sights.find(t.id); x != sights.end())
-      from = x->second.from, to = x->second.to;
+    const auto [from, to] = names.ends(t.id);
     for (std::size_t i = 0; i < t.observations.size(); ++i) {
       const auto &o = t.observations[i];
       j["residuals"].push_back({{"id", t.id},
@@ -224,6 +213,8 @@ ordered_json mark_rows(const Job &job) {
       "east_m",  "north_m",   "height_m",    "geoid_m", "sd_e_m",   "sd_n_m",  "sd_u_m",
       "cov_enu", "ellipse95", "height_sd_m", "scaled",  "accuracy", "held",    "independent_checks",
       "frame",   "epoch",     "description", "code",    "origin"};
+  std::map<std::string, ordered_json> undetected;
+  for (ordered_json &j : undetected_record(*job.snapshot(), *run)) undetected.emplace(j.at("mark"), std::move(j));
   for (const AdjustedMark &m : run->result.marks) {
     const ControlRecord record = control_record(*job.snapshot(), *run, m);
     ordered_json all = to_json(record);
@@ -235,6 +226,9 @@ ordered_json mark_rows(const Job &job) {
                                          : "levels";
     ordered_json row;
     for (const char *k : shown) row[k] = all.at(k);
+    const auto e = undetected.find(m.name);
+    row["external_m"] = e == undetected.end() ? ordered_json() : e->second.at("external_m");
+    row["external_by"] = e == undetected.end() ? ordered_json() : e->second.at("by");
     out.push_back(std::move(row));
     if (!m.plan_known)
       for (const char *unknown : {"x", "y", "z", "lat_deg", "lon_deg", "h_m", "east_m", "north_m", "geoid_m", "sd_e_m",
@@ -424,6 +418,7 @@ constexpr List lists[] = {
     {"pairs", fit_pair_rows},
     {"also", also_list},
     {"groups", group_rows},
+    {"constraints", constraint_object},
     {"change", [](const Job &job) { return change_rows(job.snapshot()->get(changes_result())); }},
     {"velocities", [](const Job &job) { return motion_object(job.snapshot()->get(motions_result())); }},
     {"plan", [](const Job &job) { return design_object(*job.snapshot(), job.snapshot()->get(design_result())); }},

@@ -58,7 +58,7 @@ std::pair<Geodetic, double> around(const Job &job) {
     if (o.file->approximate.norm() > 6e6) add(o.file->approximate);
   const JobDatum datum = job_datum(s);
   for (const auto &[name, p] : s.published()) try {
-      add(published_in_job(p, datum, {s.state().settings.worst_transformation_m, false}).xyz);
+      add(published_in_job(p, datum, operation_policy(s.state().settings)).xyz);
     } catch (const InputError &) {
       // it has a doubt of its own
     }

@@ -3,8 +3,11 @@
 #include "app/evidence/evidence_html.h"
 #include "app/widgets/numbers.h"
 #include "base/angle.h"
+#include "base/size_words.h"
 #include "judgement/accuracy_verdict.h"
 #include "judgement/comparison.h"
+#include "network/influence.h"
+#include "results/observed_names.h"
 #include <Eigen/Dense>
 #include <QLineEdit>
 #include <cmath>
@@ -85,6 +88,25 @@ QString checks_html(const JobSnapshot &s, const NetworkRun &run, const AdjustedM
                        c.passes ? "agrees" : "<span style='color:#A63D2F'>disagrees</span>");
   return html;
 }
+/// External reliability: what the largest error that no test finds would do to this mark.
+QString undetected_html(const JobSnapshot &s, const NetworkRun &run, const AdjustedMark &m) {
+  if (m.hold == Hold::full || m.hold == Hold::check) return {};
+  const ExternalReliability e = external_reliability(run.result, m.name);
+  constexpr double whole = 0.5; // so much of an error goes into the mark and nothing tells
+  if (!e.unbounded.empty() && e.unbounded.front().effect_enu.norm() > whole) {
+    const UndetectedError &u = e.unbounded.front();
+    return QString("<p>A mistake in the %1 goes into this mark and no test can see it.</p>")
+        .arg(escaped(ObservedNames(s).words(u.id, u.kind, u.component)));
+  }
+  if (e.errors.empty()) return {};
+  const UndetectedError &u = e.errors.front();
+  return QString(
+             "<p>An error that no test would notice moves it by up to <b>%1</b> (%2 in plan, %3 in height): %4.</p>")
+      .arg(text(length_words(u.effect_enu.norm(), 1)), text(length_words(u.effect_enu.head<2>().norm(), 1)),
+           text(length_words(std::abs(u.effect_enu.z()), 1)),
+           escaped(ObservedNames(s).words(u.id, u.kind, u.component)));
+}
+
 } // namespace
 
 void EvidencePanel::about_mark(QString &html, const std::string &name) {
@@ -109,6 +131,7 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
     html += coordinates_html(*run, *m);
     html += asked_html(state, *run, *m);
     html += checks_html(*w_.job().snapshot(), *run, *m, hold);
+    html += undetected_html(*w_.job().snapshot(), *run, *m);
   }
   // A large network has thousands of lines that nobody reads.
   const auto trace = [&](std::size_t followed) {

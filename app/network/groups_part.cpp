@@ -38,6 +38,29 @@ QString lost(const WithoutGroup &w) {
   if (w.lost.size() > 1) out += QString(" and %1 more").arg(w.lost.size() - 1);
   return out;
 }
+
+/// "Free 0.96 passes (25) · minimal … · held …", and whether what is held agrees with what was observed.
+QString constraints_html(const ConstraintTest &t) {
+  QStringList levels;
+  for (const DatumLevel &l : t.levels)
+    levels << (!l.problem.empty() ? QString("%1: %2").arg(text(datum_mode_name(l.mode)), escaped(l.problem))
+               : l.redundancy <= 0
+                   ? QString("%1: nothing checks").arg(text(datum_mode_name(l.mode)))
+                   : QString("%1 <b>%2</b>%3 with %4 checks")
+                         .arg(text(datum_mode_name(l.mode)), QString::number(l.variance_factor, 'f', 2),
+                              l.passes ? QString() : QString(" <span style='color:#A63D2F'>fails</span>"))
+                         .arg(l.redundancy));
+  if (levels.isEmpty()) return {};
+  QString out = "<br>Variance factor " + levels.join(" · ");
+  if (t.degrees > 0)
+    out += QString("<br>Holding more than the minimum adds %1 for %2 coordinates, limit %3: %4")
+               .arg(t.statistic, 0, 'f', 1)
+               .arg(t.degrees)
+               .arg(t.limit, 0, 'f', 1)
+               .arg(t.passes ? "<b>the control agrees with the observations</b>"
+                             : "<b style='color:#A63D2F'>the control does not agree with the observations</b>");
+  return out;
+}
 } // namespace
 
 GroupsPart::GroupsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
@@ -217,9 +240,11 @@ void GroupsPart::show_report() {
             ? "<span style='color:#6F7B83'>Nothing of the network has such a group.</span>"
             : QString("All together: variance factor <b>%1</b>, the test %2. <span style='color:#6F7B83'>What "
                       "<i>turns out</i> is proposed, never applied by itself%3.</span>")
-                  .arg(a.variance_factor, 0, 'f', 2)
-                  .arg(a.passes ? "passes" : "fails")
-                  .arg(r.components.with_covariance ? "" : "; in so large a network deviations are each group's own");
+                      .arg(a.variance_factor, 0, 'f', 2)
+                      .arg(a.passes ? "passes" : "fails")
+                      .arg(r.components.with_covariance ? ""
+                                                        : "; in so large a network deviations are each group's own") +
+                  constraints_html(r.constraints);
   }
   words_->setText(html);
   table_->set_rows(std::move(rows));

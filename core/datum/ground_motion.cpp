@@ -26,10 +26,17 @@ const std::vector<std::string> &plate_names() {
   return names;
 }
 
-Vec3 plate_velocity(const std::string &plate, const Vec3 &xyz) {
+std::optional<Vec3> plate_rotation(const std::string &plate) {
+  if (plate.empty()) return {};
   for (const Plate &p : plates)
-    if (plate == p.name) return Vec3(p.x, p.y, p.z).cross(xyz) * (1e-3 * rad_per_arcsec);
+    if (plate == p.name) return Vec3(p.x, p.y, p.z) * (1e-3 * rad_per_arcsec);
   throw InputError("\"" + plate + "\" is no plate whose motion is known");
+}
+
+Vec3 plate_velocity(const std::string &plate, const Vec3 &xyz) {
+  const auto rotation = plate_rotation(plate);
+  if (!rotation) throw InputError("nobody said which plate moves here");
+  return rotation->cross(xyz);
 }
 
 std::optional<Velocity> ground_velocity(const Frame &frame, const Vec3 &xyz, const GroundMotion &motion) {

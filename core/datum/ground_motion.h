@@ -13,6 +13,9 @@ const std::vector<std::string> &plate_names();
 /// 0.3 mm/yr and is taken for all of them. Throws `InputError` for names of none.
 Vec3 plate_velocity(const std::string &plate, const Vec3 &xyz);
 
+/// The same as a rotation about the axes of the ITRF, rad/yr; nothing for an empty name.
+std::optional<Vec3> plate_rotation(const std::string &plate);
+
 /// How ground moves in a frame.
 struct GroundMotion {
   std::string plate;      ///< empty: nobody said

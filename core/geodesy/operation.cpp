@@ -4,6 +4,7 @@
 #include "geodesy/proj_objects.h"
 #include "geodesy/projection.h"
 #include "geodesy/register.h"
+#include "geodesy/time_specific.h"
 #include <cmath>
 #include <fmt/format.h>
 
@@ -101,8 +102,21 @@ Operation Operation::between(const std::string &source, const std::string &targe
   return best;
 }
 
-Vec3 Operation::forward(const Vec3 &in, double epoch) const { return run(handle_->op.get(), PJ_FWD, in, epoch); }
-Vec3 Operation::inverse(const Vec3 &in, double epoch) const { return run(handle_->op.get(), PJ_INV, in, epoch); }
+Operation Operation::of(OperationInfo info, bool backwards) {
+  Operation out;
+  out.handle_ = std::make_shared<Handle>();
+  out.handle_->op.reset(proj_create(context(), info.pipeline.c_str()));
+  if (!out.handle_->op) throw InputError("the projection library cannot compute \"" + info.name + "\"");
+  out.info_ = std::move(info), out.backwards_ = backwards;
+  return out;
+}
+
+Vec3 Operation::forward(const Vec3 &in, double epoch) const {
+  return run(handle_->op.get(), backwards_ ? PJ_INV : PJ_FWD, in, epoch);
+}
+Vec3 Operation::inverse(const Vec3 &in, double epoch) const {
+  return run(handle_->op.get(), backwards_ ? PJ_FWD : PJ_INV, in, epoch);
+}
 
 FrameChange::FrameChange(Frame from, Frame to, const Vec3 &near, const OperationPolicy &policy)
     : from_(std::move(from)), to_(std::move(to)), near_(near) {
@@ -117,7 +131,12 @@ FrameChange::FrameChange(Frame from, Frame to, const Vec3 &near, const Operation
     info_ = {"no change of frame", "+proj=noop", 0.0, {}};
     return;
   }
-  operation_ = Operation::between(from_.code, to_.code, to_geodetic(near), policy);
+  try {
+    operation_ = Operation::between(from_.code, to_.code, to_geodetic(near), policy);
+  } catch (const InputError &) {
+    operation_ = at_one_epoch(from_.code, to_.code, to_geodetic(near), policy);
+    if (!operation_) throw;
+  }
   info_ = operation_->info();
 }
 

@@ -19,6 +19,9 @@ struct OperationInfo {
 struct OperationPolicy {
   double worst_accuracy_m = 0.02;
   bool accept_unknown = false; ///< only after a decision of the surveyor
+  /// How the plate turns on which the place lies, rad/yr about the axes of the ITRF: ways to frames that stand for one
+  /// epoch (SIRGAS 2000) lead along it. Nothing: nobody said which plate that is, and they are refused.
+  std::optional<Vec3> plate_rotation{};
 };
 
 /// A coordinate operation between two systems of the EPSG register, the only way to PROJ in this program.
@@ -29,6 +32,8 @@ public:
   /// `near` gives the place (radians) whose area of use must contain the operation.
   static Operation between(const std::string &source, const std::string &target, const Geodetic &near,
                            const OperationPolicy &policy = {});
+  /// Of steps that were put together elsewhere, as text of PROJ; `backwards` goes them from their end.
+  static Operation of(OperationInfo info, bool backwards);
   const OperationInfo &info() const { return info_; }
   /// One point; axis order longitude/easting first, degrees for geographic systems; `epoch` a decimal year.
   Vec3 forward(const Vec3 &in, double epoch) const;
@@ -37,10 +42,12 @@ public:
 private:
   struct Handle;
   std::shared_ptr<Handle> handle_;
+  bool backwards_ = false;
   OperationInfo info_;
 };
 
-/// Change of frame for Cartesian points and vectors at an epoch. Identity when the frames are equal.
+/// Change of frame for Cartesian points and vectors at an epoch. Identity when the frames are equal. Where the register
+/// has a way at one epoch alone (`time_specific.h`) the plate's motion leads to it.
 class FrameChange {
 public:
   FrameChange(Frame from, Frame to, const Vec3 &near, const OperationPolicy &policy = {});

@@ -28,7 +28,7 @@ private:
 /// Plan, and ellipsoidal height where the published one is such a height or the geoid between is known.
 void compare_places(ComparedMark &out, const JobSnapshot &s, const NetworkRun &run, const JobDatum &datum,
                     const AdjustedMark &m, const PublishedMark &p, bool in_use) {
-  const PlacedMark placed = published_at(p, datum, datum.epoch(), {s.state().settings.worst_transformation_m, false});
+  const PlacedMark placed = published_at(p, datum, datum.epoch(), operation_policy(s.state().settings));
   const Vec3 d = local_axes(to_geodetic(m.position.xyz)) * (m.position.xyz - placed.point.xyz);
   if (!d.allFinite()) return;
   out.difference = d;

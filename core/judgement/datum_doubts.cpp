@@ -11,7 +11,7 @@ namespace ampletie {
 namespace {
 /// Held marks of a list that were moved to the job's epoch by a velocity which is not their own.
 void velocity_doubts(DoubtList &list, const JobSnapshot &s, const JobDatum &datum) {
-  const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+  const OperationPolicy policy = operation_policy(s.state().settings);
   for (const auto &[mark, h] : s.state().holds) {
     const auto p = s.published().find(mark);
     if (h.how == Hold::check || p == s.published().end() || p->second.velocity || p->second.decision != 0) continue;
@@ -101,7 +101,7 @@ void datum_doubts(DoubtList &list, const JobSnapshot &s) {
     for (const VectorResult &v : s.vectors()) {
       if (!v.error.empty() || !seen.insert(v.frame.code).second) continue;
       try {
-        frame_change(v.frame, datum.frame(), job_place(s, datum), {s.state().settings.worst_transformation_m, false});
+        frame_change(v.frame, datum.frame(), job_place(s, datum), operation_policy(s.state().settings));
       } catch (const InputError &e) {
         list.add(DoubtKind::transformation_not_accurate_enough, frame_name(v.frame), Section::datum, {}, e.reason(),
                  v.frame.code)

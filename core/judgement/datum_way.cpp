@@ -40,7 +40,7 @@ Sessions sessions_of(const JobSnapshot &s) {
 
 class Way {
 public:
-  explicit Way(const JobSnapshot &snapshot) : s(snapshot), policy{s.state().settings.worst_transformation_m, false} {}
+  explicit Way(const JobSnapshot &snapshot) : s(snapshot), policy(operation_policy(s.state().settings)) {}
 
   std::vector<WayStation> stations() {
     try {

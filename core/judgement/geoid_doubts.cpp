@@ -23,7 +23,7 @@ std::map<std::string, Geodetic> places(const JobSnapshot &s, const JobDatum &dat
   for (const Occupation &o : s.occupations())
     if (o.used && o.file->approximate.norm() > 6e6) out[o.mark] = to_geodetic(o.file->approximate);
   for (const auto &[name, p] : s.published()) try {
-      out[name] = to_geodetic(published_in_job(p, datum, {s.state().settings.worst_transformation_m, false}).xyz);
+      out[name] = to_geodetic(published_in_job(p, datum, operation_policy(s.state().settings)).xyz);
     } catch (const InputError &) {
       // it has doubts of its own
     }

@@ -78,7 +78,7 @@ void list_doubts(DoubtList &list, const JobSnapshot &s) {
   } catch (const InputError &) {
     // heights are compared all the same
   }
-  const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+  const OperationPolicy policy = operation_policy(s.state().settings);
   for (const SourceContent &c : s.contents()) {
     if (!c.control || s.state().of_a_fit(c.source.id)) continue;
     std::size_t flat = 0;

@@ -98,7 +98,7 @@ std::map<std::string, Known> known_names(const JobSnapshot &s, const std::vector
     names[name].weight += 100, names[name].beyond_levels = true;
     if (p.xyz) names[name].place = *p.xyz, names[name].solved = true;
     if (datum) try {
-        names[name].place = published_in_job(p, *datum, {s.state().settings.worst_transformation_m, false}).xyz;
+        names[name].place = published_in_job(p, *datum, operation_policy(s.state().settings)).xyz;
         names[name].solved = true;
       } catch (const InputError &) {
         // it has a doubt of its own

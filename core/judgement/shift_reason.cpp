@@ -43,8 +43,7 @@ private:
       if (!v) return {};
       p.xyz += v->m_yr * (epoch - p.epoch), p.epoch = epoch;
     }
-    if (frame != p.frame)
-      p = frame_change(p.frame, frame, p.xyz, {s_.state().settings.worst_transformation_m, false})(p);
+    if (frame != p.frame) p = frame_change(p.frame, frame, p.xyz, operation_policy(s_.state().settings))(p);
     return local_axes(at_.geodetic) * (at_.ecef.xyz - p.xyz);
   } catch (const InputError &) {
     return {};

@@ -1,6 +1,7 @@
 #include "base/size_words.h"
 #include "judgement/trace.h"
 #include "judgement/trace_steps.h"
+#include "network/influence.h"
 #include "results/measured.h"
 #include <algorithm>
 #include <fmt/format.h>

@@ -175,7 +175,7 @@ private:
     if (!mark || !base || !mark->has_position() || !base->has_position()) return;
     try {
       const JobDatum datum = job_datum(s_);
-      const OperationPolicy policy{s_.state().settings.worst_transformation_m, false};
+      const OperationPolicy policy = operation_policy(s_.state().settings);
       const PlacedMark a = published_at(*base, datum, t.epoch, policy), b = published_at(*mark, datum, t.epoch, policy);
       const Mat3 turn = frame_change(t.frame, datum.frame(), a.point.xyz, policy).linear_part(t.epoch, a.point.xyz);
       const Mat3 axes = local_axes(to_geodetic(b.point.xyz));

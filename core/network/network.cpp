@@ -516,55 +516,6 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
   return out;
 }
 
-std::map<std::string, double> influences_on(const NetworkResult &r, const std::string &mark) {
-  std::map<std::string, double> out;
-  const AdjustmentResult &a = r.adjustment;
-  const auto found = r.parameter.find(mark);
-  if (found == r.parameter.end()) return out;
-  const int first = found->second;
-  std::map<int, std::string> owner;
-  for (const auto &[name, p] : r.parameter)
-    for (int k = 0; k < 3; ++k) owner[p + k] = name;
-  std::map<std::pair<std::string, int>, double> held;
-  for (int k = 0; k < 3; ++k) {
-    Eigen::VectorXd wanted = Eigen::VectorXd::Zero(a.unknowns);
-    if (const int u = a.index[static_cast<std::size_t>(first + k)]; u >= 0) wanted[u] = 1;
-    if (const auto lift = r.lift.find(mark); k == 2 && lift != r.lift.end())
-      for (const auto &[node, weight] : lift->second)
-        if (const int u = a.index[static_cast<std::size_t>(node)]; u >= 0) wanted[u] += weight;
-    if (wanted.isZero()) continue;
-    const Eigen::VectorXd q = a.normals->solve(wanted);
-    for (const auto &b : r.blocks) {
-      Eigen::VectorXd computed;
-      Eigen::MatrixXd j;
-      evaluate_at(*b, a, computed, j);
-      Eigen::VectorXd own = Eigen::VectorXd::Zero(j.rows()); // A q
-      for (std::size_t i = 0; i < b->unknowns.size(); ++i)
-        if (const int c = a.index[static_cast<std::size_t>(b->unknowns[i])]; c >= 0)
-          own += j.col(static_cast<Eigen::Index>(i)) * q[c];
-      const Eigen::VectorXd gain = b->covariance.llt().solve(own);
-      std::vector<Block::Part> parts = b->parts;
-      if (parts.empty()) parts.push_back({b->id, b->kind, 0, gain.size()});
-      for (const Block::Part &part : parts) {
-        double &largest = out[part.id];
-        largest = std::max(largest, gain.segment(part.first, part.count).cwiseAbs().maxCoeff());
-      }
-      for (std::size_t i = 0; i < b->unknowns.size(); ++i) {
-        const int p = b->unknowns[i];
-        if (a.index[static_cast<std::size_t>(p)] < 0 && owner.count(p))
-          held[{owner[p], 3 * p + k}] += gain.dot(j.col(static_cast<Eigen::Index>(i)));
-      }
-    }
-  }
-  for (const auto &[key, sum] : held) {
-    double &largest = out["held " + key.first];
-    largest = std::max(largest, std::abs(sum));
-  }
-  // Rounding leaves some 1e-12 where nothing passes.
-  std::erase_if(out, [](const auto &e) { return e.second < 1e-9; });
-  return out;
-}
-
 std::vector<std::string> independent_vectors(std::vector<SessionVector> session) {
   std::sort(session.begin(), session.end(), [](const auto &a, const auto &b) {
     return std::tuple(!a.together, !a.trusted, a.length, a.id) < std::tuple(!b.together, !b.trusted, b.length, b.id);

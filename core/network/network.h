@@ -159,11 +159,6 @@ std::vector<std::string> datum_defects(const NetworkInput &input);
 /// Adjusts marks and set-ups. Throws `InputError` for mixed frames or epochs and for a missing datum.
 NetworkResult adjust_network(const NetworkInput &input, const Progress &progress);
 
-/// How far a mark follows: for every block or part of one, the largest change of the mark per metre of change in one of
-/// its observations; for every held mark, per metre of change in its coordinates (under "held NAME"). Zero entries are
-/// left out: what is not listed does not move the mark.
-std::map<std::string, double> influences_on(const NetworkResult &r, const std::string &mark);
-
 /// n − 1 of a session's vectors that connect all its occupations: those solved together, then the most trustworthy,
 /// then the shortest, first.
 struct SessionVector {

@@ -8,6 +8,7 @@
 #include "publication/control_tables.h"
 #include "publication/figures.h"
 #include "publication/fit_files.h"
+#include "publication/reliability_tables.h"
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -357,7 +358,8 @@ std::string weight_words(const json &n) {
                      all, millimetres("calibration_sd_m"));
 }
 
-ReportSection test_section(const json &n) {
+ReportSection test_section(const json &r) {
+  const json &n = r.at("network");
   ReportSection tests{"Adjustment and tests", {}, {}};
   tests.paragraphs.push_back(fmt::format("{} adjustment: {} observations, {} unknowns, redundancy {}. Variance factor "
                                          "{:.3f}, bounds {:.3f} and {:.3f} (5 % beyond each): the global test {}.",
@@ -373,7 +375,9 @@ ReportSection test_section(const json &n) {
   tests.paragraphs.push_back(
       "Single tests: error probability 0.001 each, smallest detectable errors at a power of 80 %.");
   if (const std::string w = weight_words(n); !w.empty()) tests.paragraphs.push_back(w);
-  for (ReportTable table : {residual_table(n), level_table(n), sight_table(n)})
+  for (ReportTable table :
+       {constraint_table(r.value("constraints", json())), undetected_table(r.value("undetected", json::array())),
+        residual_table(n), level_table(n), sight_table(n)})
     if (!table.rows.empty()) tests.tables.push_back(std::move(table));
   return tests;
 }
@@ -500,7 +504,7 @@ Report control_sheet(const json &r, LengthUnit unit) {
   const bool physical = !r.at("vertical_name").get<std::string>().empty();
   out.sections = {what_is_issued(r, unit, physical),
                   datum_section(r, unit, physical),
-                  test_section(r.at("network")),
+                  test_section(r),
                   origin_section(r),
                   doubt_section(r),
                   decision_section(r)};

@@ -6,6 +6,7 @@
 #include "publication/also_files.h"
 #include "publication/change_table.h"
 #include "publication/record_parts.h"
+#include "publication/reliability_tables.h"
 #include "results/changes.h"
 #include "results/fit_record.h"
 #include "results/job_results.h"
@@ -252,6 +253,11 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
   r["held"] = held_rows(s, run);
   r["control"] = prediction_rows(run);
   r["checks"] = check_rows(s, run);
+  r["constraints"] = nullptr;
+  constexpr std::size_t adjusted_again = 2000; // marks; three adjustments of more take longer than an issue should
+  if (run.result.marks.size() <= adjusted_again)
+    r["constraints"] = constraint_record(test_constraints(network_input(s, job.vectors()), {}));
+  r["undetected"] = undetected_record(s, run);
   const AdjustmentResult &a = run.result.adjustment;
   ordered_json n{{"mode", datum_mode_name(run.result.mode)},
                  {"observations", a.observations},

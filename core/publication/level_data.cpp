@@ -21,7 +21,7 @@ std::map<std::string, Vec3> places(const Job &job) {
   if (!s.published().empty()) {
     const JobDatum datum = job_datum(s);
     for (const auto &[name, p] : s.published())
-      take(name, datum.describe(published_in_job(p, datum, {s.state().settings.worst_transformation_m, false})));
+      take(name, datum.describe(published_in_job(p, datum, operation_policy(s.state().settings))));
   }
   if (job.network() && !job.network_stale())
     for (const AdjustedMark &m : job.network()->result.marks)

@@ -98,7 +98,7 @@ void compute(AlsoSystem &out, const AlsoEdits &e, const JobSnapshot &s, const Ne
   if (!run) throw InputError("the network is not adjusted, or out of date");
   const JobDatum datum = job_datum(s);
   if (datum.local()) throw InputError("the job is in a local plane: nothing leads from it to another system");
-  const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+  const OperationPolicy policy = operation_policy(s.state().settings);
   const AdjustedMark *first = nullptr;
   for (const AdjustedMark &m : run->result.marks)
     if (m.plan_known && !first) first = &m;

@@ -37,8 +37,7 @@ public:
     out.with_measured = !parts_.input.vectors.empty() || !parts_.input.levels.empty() || !parts_.input.stations.empty();
     for (const NetworkMark &m : parts_.input.marks) (m.plan_known ? place_ : guess_)[m.name] = m.position;
     for (const auto &[name, p] : s.published())
-      if (!place_.count(name) && p.has_position())
-        place_[name] = published_in_job(p, datum, {set_.worst_transformation_m, false});
+      if (!place_.count(name) && p.has_position()) place_[name] = published_in_job(p, datum, operation_policy(set_));
     const auto elements = sky_->elements_of();
     out.sky = elements ? "orbits of " + iso(*elements).substr(0, 10) + " carried on"
                        : "a nominal constellation of GPS and Galileo: no broadcast orbits are in the job";
@@ -355,8 +354,7 @@ JobDesign job_design(const JobSnapshot &s) {
     try {
       NetworkRun run;
       for (const auto &[name, p] : s.published())
-        run.published[name] =
-            datum.describe(published_in_job(p, datum, {s.state().settings.worst_transformation_m, false}));
+        run.published[name] = datum.describe(published_in_job(p, datum, operation_policy(s.state().settings)));
       const NetworkInput in = planner.network("");
       if (in.vectors.empty() && in.levels.empty() && in.stations.empty())
         throw InputError("nothing is planned that can be computed");

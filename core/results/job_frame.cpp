@@ -34,8 +34,7 @@ std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s) {
 
 Vec3 job_place(const JobSnapshot &s, const JobDatum &datum) {
   for (const auto *all : {&s.anchors(), &s.published()})
-    for (const auto &[name, p] : *all)
-      return published_in_job(p, datum, {s.state().settings.worst_transformation_m, false}).xyz;
+    for (const auto &[name, p] : *all) return published_in_job(p, datum, operation_policy(s.state().settings)).xyz;
   for (const Occupation &o : s.occupations())
     if (o.file->approximate.norm() > 6e6) return o.file->approximate;
   throw InputError("nothing says yet where the job is: take observations or a control list");
@@ -135,13 +134,24 @@ JobDatum job_datum(const JobSnapshot &s) {
   return datum_at(s.state().settings.datum, s.centre(), s.grid_origin(), s.geoid_choice(), s.shift_choice());
 }
 
+OperationPolicy operation_policy(const JobSettings &settings) {
+  OperationPolicy out{settings.worst_transformation_m, false};
+  try {
+    out.plate_rotation = plate_rotation(settings.datum.motion.plate);
+  } catch (const InputError &) {
+    // a plate that is none is refused where it is set
+  }
+  return out;
+}
+
 const FrameChange &frame_change(const Frame &from, const Frame &to, const Vec3 &xyz, const OperationPolicy &policy) {
   // The thread's PROJ context must outlive what was opened in it.
   thread_local const std::string context = register_version();
   thread_local std::map<std::string, FrameChange> kept;
   const Geodetic g = to_geodetic(xyz);
-  const std::string key = fmt::format("{}|{}|{:.1f}|{:.1f}|{:g}|{}", from.code, to.code, degrees(g.lat), degrees(g.lon),
-                                      policy.worst_accuracy_m, policy.accept_unknown);
+  const std::string key = fmt::format("{}|{}|{:.1f}|{:.1f}|{:g}|{}|{:.9g}", from.code, to.code, degrees(g.lat),
+                                      degrees(g.lon), policy.worst_accuracy_m, policy.accept_unknown,
+                                      policy.plate_rotation ? policy.plate_rotation->x() : 0);
   if (const auto it = kept.find(key); it != kept.end()) return it->second;
   if (kept.size() > 500) kept.clear();
   return kept.emplace(key, FrameChange(from, to, xyz, policy)).first->second;

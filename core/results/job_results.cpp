@@ -133,7 +133,7 @@ void find_misplaced(Belonging &b, const JobSnapshot &s, const std::vector<Occupa
   } catch (const InputError &) {
     return; // a datum that cannot be used is a doubt of its own
   }
-  const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+  const OperationPolicy policy = operation_policy(s.state().settings);
   auto placed = b.published;
   for (const auto &[mark, p] : b.checks) placed[mark] = p;
   std::erase_if(placed, [](const auto &p) { return !p.second.has_position(); });

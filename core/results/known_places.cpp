@@ -14,7 +14,7 @@ KnownPlaces known_places(const JobSnapshot &s, const std::vector<VectorResult> &
   } catch (const InputError &) {
     return out;
   }
-  const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+  const OperationPolicy policy = operation_policy(s.state().settings);
   const auto put = [&](const std::string &mark, const TaggedPoint &p, const Mat3 &cov, double height_sd, bool held) {
     KnownPlace k;
     k.position = datum->describe(p);
@@ -69,7 +69,7 @@ std::map<std::string, StartBearing> start_bearings(const JobSnapshot &s, const K
     try {
       const JobDatum datum = job_datum(s);
       const FullPosition to =
-          datum.describe(published_in_job(there->second, datum, {s.state().settings.worst_transformation_m, false}));
+          datum.describe(published_in_job(there->second, datum, operation_policy(s.state().settings)));
       const GridPoint &a = here->second.position.grid, &b = to.grid;
       const double d = std::hypot(b.east - a.east, b.north - a.north);
       if (d < 1) continue;

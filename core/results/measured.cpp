@@ -117,7 +117,7 @@ private:
         if (o.mark == mark && o.file->approximate.norm() > 6e6 && !it->second) it->second = o.file->approximate;
     return it->second;
   }
-  OperationPolicy policy() const { return {s_.state().settings.worst_transformation_m, false}; }
+  OperationPolicy policy() const { return operation_policy(s_.state().settings); }
 
   Vec3 components(const MeasuredRow &r, MeasuredVector &v) {
     if (r.d) return *r.d;

@@ -39,8 +39,8 @@ std::optional<MeasuredDifference> MeasuredDifferences::to(const MeasuredVector &
   const AdjustedMark &base = *from->second, &mark = *to->second;
   try {
     const Vec3 &x = mark.position.xyz;
-    const Mat3 r = frame_change(v.frame, mark.position.frame, x, {s_.state().settings.worst_transformation_m, false})
-                       .linear_part(v.epoch, x);
+    const Mat3 r =
+        frame_change(v.frame, mark.position.frame, x, operation_policy(s_.state().settings)).linear_part(v.epoch, x);
     const Mat3 axes = local_axes(to_geodetic(x));
     MeasuredDifference out;
     out.enu = axes * (x - base.position.xyz - r * v.d);

@@ -23,7 +23,7 @@ struct Time {
 Time this_job(const JobSnapshot &s, const NetworkRun &run, const JobDatum &datum) {
   Time out;
   out.name = "this job", out.year = observed_year(s, run);
-  const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+  const OperationPolicy policy = operation_policy(s.state().settings);
   for (const AdjustedMark &m : run.result.marks) {
     if (!m.plan_known) continue;
     PublishedMark p;

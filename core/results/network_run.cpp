@@ -445,7 +445,7 @@ void weigh_groups(const JobSnapshot &s, const std::vector<VectorResult> &vectors
 NetworkParts network_parts(const JobSnapshot &s, const std::vector<VectorResult> &vectors, const JobDatum &datum,
                            NetworkScope what) {
   const JobSettings &set = s.state().settings;
-  const OperationPolicy policy{set.worst_transformation_m, false};
+  const OperationPolicy policy = operation_policy(set);
   NetworkParts out;
   NetworkInput &in = out.input;
   in.mode = set.mode;
@@ -671,7 +671,7 @@ NetworkRun run_network(const JobSnapshot &s, const std::vector<VectorResult> &ve
   const JobSettings &set = s.state().settings;
   const JobDatum datum = job_datum(s);
   for (const auto &[name, p] : s.published())
-    run.published[name] = datum.describe(published_in_job(p, datum, {set.worst_transformation_m, false}));
+    run.published[name] = datum.describe(published_in_job(p, datum, operation_policy(set)));
   const NetworkParts parts = network_parts(s, vectors, datum);
   const NetworkInput &in = parts.input;
   refuse_heights_without_geoid(s, datum, in);

@@ -28,7 +28,7 @@ RecordMarks record_marks(const JobSnapshot &s, const SourceContent &record, cons
   const ControlList &list = *record.control;
   if (!list.joint)
     throw InputError("the record keeps no covariance of its marks together (of more than 300 marks none is kept)");
-  const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+  const OperationPolicy policy = operation_policy(s.state().settings);
   std::map<std::string, const ControlRow *> rows;
   for (const ControlRow &r : list.rows) rows[r.mark] = &r;
   RecordMarks out;

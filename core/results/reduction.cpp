@@ -7,7 +7,7 @@
 namespace ampletie {
 
 Reduction::Reduction(const JobSnapshot &s)
-    : orbits(job_orbits(s)), datum(job_datum(s)), policy{s.state().settings.worst_transformation_m, false}, s_(s),
+    : orbits(job_orbits(s)), datum(job_datum(s)), policy(operation_policy(s.state().settings)), s_(s),
       ionosphere_(job_ionosphere(s)) {
   for (const auto &c : s.contents())
     if (c.antex) satellites_.insert(satellites_.end(), c.antex->satellites.begin(), c.antex->satellites.end());

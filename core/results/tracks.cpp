@@ -3,6 +3,7 @@
 #include "base/hash.h"
 #include "base/text.h"
 #include "gnss/kinematic/kinematic.h"
+#include "gnss/kinematic/motion.h"
 #include "job/settings.h"
 #include "results/job_results.h"
 #include "results/reduction.h"
@@ -193,13 +194,12 @@ private:
     const TrackEpoch &a = *std::prev(next), &b = *next;
     if (a.state == TrackState::none || b.state == TrackState::none || b.time - a.time > 3 * t.interval + 0.01)
       return {};
-    const double T = b.time - a.time, u = (when - a.time) / T, u2 = u * u, u3 = u2 * u;
+    const double T = b.time - a.time, u = (when - a.time) / T;
     const Vec3 chord = (b.position - a.position) / T;
     const Vec3 va = a.velocity.allFinite() ? a.velocity : chord, vb = b.velocity.allFinite() ? b.velocity : chord;
     TrackEvent e;
     e.time = when, e.solution = std::min(a.state, b.state);
-    e.position = (2 * u3 - 3 * u2 + 1) * a.position + (u3 - 2 * u2 + u) * T * va + (3 * u2 - 2 * u3) * b.position +
-                 (u3 - u2) * T * vb;
+    e.position = cubic_between(a.position, va, b.position, vb, T, u);
     e.cov = (1 - u) * a.cov + u * b.cov + Mat3::Identity() * std::pow(0.5 * u * (1 - u) * T * T, 2);
     return e;
   }
@@ -329,7 +329,7 @@ public:
   StopNames(const JobSnapshot &s) : s_(s) {
     try {
       datum_.emplace(job_datum(s));
-      const OperationPolicy policy{s.state().settings.worst_transformation_m, false};
+      const OperationPolicy policy = operation_policy(s.state().settings);
       for (const auto &[name, p] : s.published()) places_[name] = published_in_job(p, *datum_, policy).xyz;
       for (const auto &[name, p] : s.checks()) places_[name] = published_in_job(p, *datum_, policy).xyz;
     } catch (const InputError &) {
@@ -365,8 +365,8 @@ public:
 private:
   void near_mark(const TrackResult &t, const Vec3 &base, TrackStop &x) const {
     const Mat3 axes = local_axes(to_geodetic(base));
-    const Mat3 turn = frame_change(t.frame, datum_->frame(), base, {s_.state().settings.worst_transformation_m, false})
-                          .linear_part(t.epoch, base);
+    const Mat3 turn =
+        frame_change(t.frame, datum_->frame(), base, operation_policy(s_.state().settings)).linear_part(t.epoch, base);
     double nearest = on_mark_plan;
     for (const auto &[name, place] : places_) {
       const Vec3 off = axes * (base + turn * x.d - place);

@@ -69,6 +69,9 @@ std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s);
 /// What the settings take as known of the ionosphere; null: nothing, or nothing is in the job.
 std::unique_ptr<IonospherePrior> job_ionosphere(const JobSnapshot &s);
 
+/// What operations between frames may be, by the job's settings.
+OperationPolicy operation_policy(const JobSettings &settings);
+
 /// A change of frame, kept by the thread: looking an operation up costs far more than using it. Places within a tenth
 /// of a degree share one.
 const FrameChange &frame_change(const Frame &from, const Frame &to, const Vec3 &near, const OperationPolicy &policy);

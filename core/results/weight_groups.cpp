@@ -91,6 +91,7 @@ GroupReport job_groups(const JobSnapshot &s, const NetworkRun &run, const std::s
     };
     out.without = without_each_group(in, run.result, of, progress);
     if (run.result.adjustment.redundancy > 0) out.components = variance_components(in, of, progress);
+    out.constraints = test_constraints(in, progress);
   } catch (const InputError &e) {
     out.problem = e.reason();
   }

@@ -1,4 +1,5 @@
 #pragma once
+#include "network/constraints.h"
 #include "network/weight_groups.h"
 #include "results/network_run.h"
 
@@ -27,7 +28,8 @@ struct GroupReport {
   std::string grouping;
   VarianceComponents components;
   std::vector<WithoutGroup> without;
-  std::string problem; ///< why it could not be computed
+  ConstraintTest constraints; ///< free, minimal, held
+  std::string problem;        ///< why it could not be computed
 };
 GroupReport job_groups(const JobSnapshot &s, const NetworkRun &run, const std::string &grouping,
                        const Progress &progress);

@@ -45,14 +45,15 @@ const Helmert to_itrf2014{{-0.0014, -0.0009, 0.0014}, {0, -0.0001, 0.0002}, -0.4
 /// ITRF2014 to NAD83(2011) (NOAA, HTDP 3.2.9), to GDA2020 (ICSM, GDA2020 technical manual).
 const Helmert to_nad83{{1.0053, -1.9092, -0.5416},  {0.00079, -0.0006, -0.00144}, 0.37, -0.07,
                        {26.7814, -0.4203, 10.9321}, {0.0667, -0.7574, -0.0513},   2010, -1};
+/// ITRF2020 to ITRF2000 (Altamimi et al. 2023). SIRGAS 2000 is ITRF2000 at 2000.4 (EPSG:9052).
+const Helmert to_itrf2000{{-0.0002, 0.0008, -0.0342}, {0.0001, 0, -0.0017}, 2.25, 0.11, zero, zero, 2015, 1};
 const Helmert to_gda2020{zero, zero, 0, 0, zero, {1.50379, 1.18346, 1.20716}, 2020, -1};
 
 /// Rotation of plates, mas/yr (Altamimi et al. 2017).
-const std::map<std::string, Vec3> poles{{"Eurasia", {-0.085, -0.531, 0.770}},
-                                        {"Australia", {1.510, 1.182, 1.215}},
-                                        {"North America", {0.024, -0.694, -0.063}},
-                                        {"Somalia", {-0.121, -0.794, 0.884}},
-                                        {"Antarctica", {-0.248, -0.324, 0.675}}};
+const std::map<std::string, Vec3> poles{
+    {"Eurasia", {-0.085, -0.531, 0.770}},        {"Australia", {1.510, 1.182, 1.215}},
+    {"North America", {0.024, -0.694, -0.063}},  {"Somalia", {-0.121, -0.794, 0.884}},
+    {"South America", {-0.270, -0.301, -0.140}}, {"Antarctica", {-0.248, -0.324, 0.675}}};
 Vec3 velocity(const std::string &plate, const Vec3 &x) { return (poles.at(plate) * mas).cross(x); }
 
 struct Region {
@@ -163,6 +164,14 @@ TEST_CASE("a job south of the equator in Africa, in ITRF2020 at the day of the f
 TEST_CASE("a job near the equator in Asia, in ITRF2014 at 2010.0") {
   check_region({"Singapore", 1.35, 103.82, 20, "EPSG:32648", "ITRF2014", "2010-01-01", 2010, "Eurasia", "", to_itrf2014,
                 true, 0.02});
+}
+TEST_CASE("a job in Brazil, in SIRGAS 2000, which is ITRF2000 at one epoch") {
+  check_region({"Goiás", -15.90, -48.10, 1000, "EPSG:31982", "", "2000-05-26", 2000.4, "South America", "",
+                [](const Vec3 &x, double at) {
+                  const Vec3 y = to_itrf2000(x, at);
+                  return Vec3(y + velocity("South America", y) * (2000.4 - at));
+                },
+                false, 0.02});
 }
 TEST_CASE("a job in Antarctica, in a polar grid and ITRF2020 at 2015.0") {
   check_region({"Syowa", -69.0, 39.58, 30, "EPSG:3031", "ITRF2020", "2015-01-01", 2015, "Antarctica", "",

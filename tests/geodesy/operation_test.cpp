@@ -70,6 +70,34 @@ TEST_CASE("between realisations of the ITRF") {
         6e-5);
 }
 
+// EPSG:9052: SIRGAS 2000 is ITRF2000 at 2000.4 (parameters are all nought), EPSG:9178: SIRGAS-Chile 2010 is IGS08 at
+// 2010.0. What is between is the motion of the plate, v = ω × x, and ITRF2020 to ITRF2000 (Altamimi et al. 2023).
+TEST_CASE("a frame that stands for one epoch is reached along the plate, and only when that is known") {
+  const Vec3 x = to_cartesian({radians(-15.9), radians(-48.1), 1000});
+  const Vec3 turn = Vec3(-0.270, -0.301, -0.140) * 1e-3 * rad_per_arcsec;
+  const Frame itrf2020{"EPSG:9988"}, itrf2000{"EPSG:4919"}, sirgas{"EPSG:4988"}, chile{"EPSG:8947"};
+  CHECK_THROWS_WITH(FrameChange(itrf2020, sirgas, x), Contains("at 2000.4 alone") && Contains("plate"));
+  const OperationPolicy control{0.02, false, turn};
+  const FrameChange from00(itrf2000, sirgas, x, control);
+  const double t = 2026.36;
+  CHECK((from00({x, itrf2000, t}).xyz - (x + turn.cross(x) * (2000.4 - t))).norm() < 1e-5);
+  CHECK((from00({x, itrf2000, 2000.4}).xyz - x).norm() < 1e-9);
+  const FrameChange from20(itrf2020, sirgas, x, control), back(sirgas, itrf2020, x, control);
+  const double years = t - 2015;
+  const Vec3 in00 =
+      x + Vec3(-0.0002, 0.0008, -0.0342) + years * Vec3(0.0001, 0, -0.0017) + 1e-9 * (2.25 + 0.11 * years) * x;
+  CHECK((from20({x, itrf2020, t}).xyz - (in00 + turn.cross(in00) * (2000.4 - t))).norm() < 1e-4);
+  CHECK((back(TaggedPoint{from20({x, itrf2020, t}).xyz, sirgas, t}).xyz - x).norm() < 1e-6);
+  const Mat3 r = from20.linear_part(t) * back.linear_part(t);
+  CHECK((r - Mat3::Identity()).norm() < 1e-9);
+  CHECK_THAT(from20.info().name, Contains("ITRF2000 to SIRGAS 2000") && Contains("motion of the plate to 2000.4"));
+  // The register calls that of Chile good to a decimetre: not for control unless that is accepted.
+  CHECK_THROWS_WITH(FrameChange(itrf2020, chile, x, control), Contains("0.1 m"));
+  const Vec3 there = to_cartesian({radians(-33.4), radians(-70.6), 500});
+  const FrameChange accepted(itrf2020, chile, there, {0.2, false, turn});
+  CHECK((accepted({there, itrf2020, 2010}).xyz - there).norm() < 0.02); // what lies between the two ITRF
+}
+
 // PRJ-28: Geocentric Datum of Australia technical manual, Flinders Peak and Buninyong (zone 55 south, GDA94).
 TEST_CASE("grid coordinates, scale factor and convergence") {
   const Projection zone55("EPSG:28355");

@@ -257,7 +257,6 @@ Placed EpochSolver::solve(const std::vector<const MovingEpoch *> &epochs, bool c
     if (Row *off = judge(rows, x, normal.weight, out); off && attempt + 1 < attempts) {
       off->used = false;
       ++out.rejected;
-      if (off->arc >= 0) out.rejected_arcs.push_back(off->arc);
       continue;
     }
     MatrixXd unit = MatrixXd::Zero(n, 3);

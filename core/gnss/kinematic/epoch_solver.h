@@ -14,7 +14,6 @@ struct Placed {
   double rms_m = 0;  ///< of the carriers' residuals
   double misfit = 0; ///< squares of the carriers' residuals over what the noise lets expect
   int redundancy = 0, rejected = 0;
-  std::vector<int> rejected_arcs;
 };
 
 /// Places epochs, given what lasts. The noise is that of an epoch by itself: reflections do not average out within a

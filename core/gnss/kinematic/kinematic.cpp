@@ -112,7 +112,9 @@ private:
     both([&] { forward.run(progress_, 0); }, [&] { backward.run(progress_, 0); });
     out_->track.relations =
         reconcile(out_->session.arcs, forward.relations(), backward.relations(), out_->track.contradicted);
-    out_->track.ratio = std::min(forward.ratio(), backward.ratio());
+    // A direction that accepted none says nothing of those that were.
+    const double a = forward.ratio(), b = backward.ratio();
+    out_->track.ratio = a > 0 && b > 0 ? std::min(a, b) : std::max(a, b);
     return forward.breaks();
   }
 
@@ -235,9 +237,12 @@ StopPlace KinematicSolution::stop(GpsTime from, GpsTime to) const {
   StopPlace out;
   std::vector<const MovingEpoch *> epochs;
   std::vector<Vec3> places;
-  for (std::size_t i = 0; i < session.epochs.size(); ++i) {
+  const auto first = std::lower_bound(session.epochs.begin(), session.epochs.end(), from + -1e-3,
+                                      [](const MovingEpoch &e, GpsTime t) { return e.time < t; });
+  for (auto i = static_cast<std::size_t>(first - session.epochs.begin()); i < session.epochs.size(); ++i) {
     const MovingEpoch &e = session.epochs[i];
-    if (e.time - from < -1e-3 || e.time - to > 1e-3 || e.sats.empty()) continue;
+    if (e.time - to > 1e-3) break;
+    if (e.sats.empty()) continue;
     epochs.push_back(&e);
     if (track.epochs[i].state != TrackState::none && !track.epochs[i].bridged)
       places.push_back(track.epochs[i].position);

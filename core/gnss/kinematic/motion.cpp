@@ -31,9 +31,7 @@ Side side(const KinematicTrack &t, std::size_t i, int step) {
 }
 
 Vec3 cubic(const Side &a, const Side &b, double u) {
-  const double T = b.time - a.time, u2 = u * u, u3 = u2 * u;
-  return (2 * u3 - 3 * u2 + 1) * a.place + (u3 - 2 * u2 + u) * T * a.velocity + (3 * u2 - 2 * u3) * b.place +
-         (u3 - u2) * T * b.velocity;
+  return cubic_between(a.place, a.velocity, b.place, b.velocity, b.time - a.time, u);
 }
 
 /// Spectral density of the acceleration, m²/s³ per axis, as leading over solved parts of this length shows it.
@@ -60,6 +58,13 @@ double acceleration_density(const KinematicTrack &t, double length) {
 }
 
 } // namespace
+
+Vec3 cubic_between(const Vec3 &a, const Vec3 &velocity_a, const Vec3 &b, const Vec3 &velocity_b, double seconds,
+                   double u) {
+  const double u2 = u * u, u3 = u2 * u;
+  return (2 * u3 - 3 * u2 + 1) * a + (u3 - 2 * u2 + u) * seconds * velocity_a + (3 * u2 - 2 * u3) * b +
+         (u3 - u2) * seconds * velocity_b;
+}
 
 void find_velocities(KinematicTrack &t) {
   for (std::size_t i = 0; i < t.epochs.size(); ++i) {

@@ -3,6 +3,10 @@
 
 namespace ampletie {
 
+/// On the cubic through two places with their velocities, `seconds` apart, at the share `u` of the time.
+Vec3 cubic_between(const Vec3 &a, const Vec3 &velocity_a, const Vec3 &b, const Vec3 &velocity_b, double seconds,
+                   double u);
+
 /// Velocities by the epochs on both sides, m/s.
 void find_velocities(KinematicTrack &t);
 

@@ -31,11 +31,10 @@ struct MovingSession {
 
 /// What a base that is slower than the moving receiver costs: the carrier between its epochs follows what satellite
 /// clocks, atmosphere and reflections do (a random walk), how fast the base's own triples of epochs tell.
-/// Returns the variance, m², of a value interpolated over `gap` seconds at the share `u` of it.
 class InterpolationNoise {
 public:
   explicit InterpolationNoise(const OccupationModel &base);
-  /// Between two epochs `gap` seconds apart, at the share `u` of the way.
+  /// Of a value between two epochs `gap` seconds apart, at the share `u` of the way, m².
   double variance(SatId sat, double u, double gap) const;
 
 private:

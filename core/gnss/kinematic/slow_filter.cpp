@@ -1,5 +1,6 @@
 #include "gnss/kinematic/slow_filter.h"
 #include "gnss/ambiguity/fixing.h"
+#include "gnss/filter/gated_innovation.h"
 #include "gnss/static/filter.h"
 #include <Eigen/Dense>
 #include <cmath>
@@ -176,8 +177,8 @@ public:
 
   std::vector<SlowState> checkpoints;
   std::vector<ForcedBreak> breaks;
-  int rejected = 0, used = 0;
-  double normalised = 0, ratio = 0;
+  int rejected = 0;
+  double ratio = 0;
 
 private:
   struct Row {
@@ -257,51 +258,19 @@ private:
   }
 
   void apply(std::vector<Row> &rows, const MovingDifference &d, GpsTime time) {
-    while (!rows.empty()) {
-      const Index m = static_cast<Index>(rows.size());
-      MatrixXd g = MatrixXd::Zero(state_.size, m);
-      VectorXd innovation(m);
-      for (Index r = 0; r < m; ++r) {
-        const Row &row = rows[static_cast<std::size_t>(r)];
-        innovation[r] = row.y;
-        for (auto [i, h] : row.h) {
-          innovation[r] -= h * state_.x[i];
-          state_.add_column(i, h, g.col(r));
-        }
-      }
-      MatrixXd s(m, m);
-      for (Index r = 0; r < m; ++r)
-        for (Index c = 0; c <= r; ++c) {
-          double v = r == c ? rows[static_cast<std::size_t>(r)].variance : 0;
-          for (auto [i, h] : rows[static_cast<std::size_t>(r)].h) v += h * g(i, c);
-          s(r, c) = s(c, r) = v;
-        }
-      Index worst = -1;
-      double worst_ratio = 1;
-      for (Index r = 0; r < m; ++r) {
-        const double gate = rows[static_cast<std::size_t>(r)].band < 0 ? 6 : 5;
-        const double off = innovation[r] * innovation[r] / s(r, r) / (gate * gate);
-        if (off > worst_ratio) worst_ratio = off, worst = r;
-      }
-      if (worst >= 0) {
-        const Row &row = rows[static_cast<std::size_t>(worst)];
-        if (row.arc >= 0) {
-          ++rejected;
-          auto &[count, since] = misses_[row.arc];
-          if (count++ == 0) since = time;
-          if (count == 3) breaks.push_back({d.sat, row.band, since});
-        }
-        rows.erase(rows.begin() + worst);
-        continue;
-      }
-      for (const Row &row : rows)
-        if (row.arc >= 0) misses_[row.arc].first = 0;
-      const Eigen::LLT<MatrixXd> llt(s);
-      const VectorXd weighted = llt.solve(innovation);
-      normalised += innovation.dot(weighted), used += static_cast<int>(m);
-      state_.update(g, llt, weighted);
-      return;
-    }
+    const auto nothing = [](const Row &, const Row &) { return 0.0; };
+    const auto [g, innovation, s] = gated_innovation(state_, rows, nothing, [&](const Row &row) {
+      if (row.arc < 0) return;
+      ++rejected;
+      auto &[count, since] = misses_[row.arc];
+      if (count++ == 0) since = time;
+      if (count == 3) breaks.push_back({d.sat, row.band, since});
+    });
+    if (rows.empty()) return;
+    for (const Row &row : rows)
+      if (row.arc >= 0) misses_[row.arc].first = 0;
+    const Eigen::LLT<MatrixXd> llt(s);
+    state_.update(g, llt, llt.solve(innovation));
   }
 
   CarrierArc describe(std::size_t unit) const {
@@ -518,6 +487,5 @@ std::vector<SlowState> SlowFilter::take_checkpoints() {
 const std::vector<ForcedBreak> &SlowFilter::breaks() const { return work_->breaks; }
 int SlowFilter::rejected() const { return work_->rejected; }
 double SlowFilter::ratio() const { return work_->ratio; }
-double SlowFilter::fit() const { return work_->normalised / std::max(1, work_->used); }
 
 } // namespace ampletie

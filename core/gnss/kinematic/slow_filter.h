@@ -72,7 +72,6 @@ public:
   const std::vector<ForcedBreak> &breaks() const;
   int rejected() const;
   double ratio() const; ///< smallest with which integers were accepted; 0: none were
-  double fit() const;   ///< mean normalised innovation squared
 
 private:
   class Work;

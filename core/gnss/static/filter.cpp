@@ -1,4 +1,5 @@
 #include "gnss/static/filter.h"
+#include "gnss/filter/gated_innovation.h"
 #include <cmath>
 
 namespace ampletie {
@@ -378,70 +379,34 @@ void SessionFilter::rows_of(std::size_t leg, GpsTime time, const Difference &d, 
 }
 
 void SessionFilter::apply(std::vector<Row> &rows, GpsTime time) {
-  while (!rows.empty()) {
-    const Index m = static_cast<Index>(rows.size());
-    MatrixXd g = MatrixXd::Zero(state_.size, m);
-    VectorXd innovation(m);
-    for (Index r = 0; r < m; ++r) {
-      const Row &row = rows[static_cast<std::size_t>(r)];
-      innovation[r] = row.y;
-      for (auto [i, h] : row.h) {
-        innovation[r] -= h * state_.x[i];
-        state_.add_column(i, h, g.col(r));
-      }
+  const auto same_signal = [](const Row &a, const Row &b) { // the same at the base
+    return a.band == b.band ? std::min(a.shared, b.shared) : 0.0;
+  };
+  const auto [g, innovation, s] = gated_innovation(state_, rows, same_signal, [&](const Row &row) {
+    if (row.band < 0) return;
+    ++rejected_;
+    auto &[count, since] = misses_[{row.leg, row.d->sat, row.band}];
+    if (count++ == 0) since = time;
+    if (count == 3) breaks_[row.leg].push_back({row.d->sat, row.band, since});
+  });
+  if (rows.empty()) return;
+  for (const Row &row : rows)
+    if (row.band >= 0) misses_[{row.leg, row.d->sat, row.band}].first = 0;
+  const Eigen::LLT<MatrixXd> llt(s);
+  const VectorXd weighted = llt.solve(innovation);
+  note_fit(rows, innovation, s);
+  if (tape_) {
+    FilterTape::Updated u{time, {}, llt.solve(g.transpose()).transpose()};
+    for (const Row &row : rows) {
+      const bool code = row.band < 0;
+      u.rows.push_back({row.h,
+                        {code ? CommonProcess::Kind::code : CommonProcess::Kind::phase, row.d->sat,
+                         static_cast<std::uint8_t>(code ? -1 - row.band : row.band)},
+                        row.shared});
     }
-    MatrixXd s(m, m);
-    for (Index r = 0; r < m; ++r) {
-      const Row &row = rows[static_cast<std::size_t>(r)];
-      for (Index c = 0; c <= r; ++c) {
-        double v = 0;
-        for (auto [i, h] : row.h) v += h * g(i, c);
-        const Row &other = rows[static_cast<std::size_t>(c)];
-        if (r == c)
-          v += row.variance;
-        else if (row.band == other.band)
-          v += std::min(row.shared, other.shared); // the same signal at the base
-        s(r, c) = s(c, r) = v;
-      }
-    }
-    // Wild values are set aside one by one, the worst first.
-    Index worst = -1;
-    double worst_ratio = 1;
-    for (Index r = 0; r < m; ++r) {
-      const double gate = rows[static_cast<std::size_t>(r)].band < 0 ? 6 : 5;
-      const double ratio = innovation[r] * innovation[r] / s(r, r) / (gate * gate);
-      if (ratio > worst_ratio) worst_ratio = ratio, worst = r;
-    }
-    if (worst >= 0) {
-      const Row &row = rows[static_cast<std::size_t>(worst)];
-      if (row.band >= 0) {
-        ++rejected_;
-        auto &[count, since] = misses_[{row.leg, row.d->sat, row.band}];
-        if (count++ == 0) since = time;
-        if (count == 3) breaks_[row.leg].push_back({row.d->sat, row.band, since});
-      }
-      rows.erase(rows.begin() + worst);
-      continue;
-    }
-    for (const Row &row : rows)
-      if (row.band >= 0) misses_[{row.leg, row.d->sat, row.band}].first = 0;
-    const Eigen::LLT<MatrixXd> llt(s);
-    const VectorXd weighted = llt.solve(innovation);
-    note_fit(rows, innovation, s);
-    if (tape_) {
-      FilterTape::Updated u{time, {}, llt.solve(g.transpose()).transpose()};
-      for (const Row &row : rows) {
-        const bool code = row.band < 0;
-        u.rows.push_back({row.h,
-                          {code ? CommonProcess::Kind::code : CommonProcess::Kind::phase, row.d->sat,
-                           static_cast<std::uint8_t>(code ? -1 - row.band : row.band)},
-                          row.shared});
-      }
-      tape_->steps.push_back(std::move(u));
-    }
-    state_.update(g, llt, weighted);
-    return;
+    tape_->steps.push_back(std::move(u));
   }
+  state_.update(g, llt, weighted);
 }
 
 /// How well the carriers fit their prediction: the codes' variances are stretched for their correlation and would hide

@@ -1,0 +1,78 @@
+#include "publication/reliability_tables.h"
+#include "network/influence.h"
+#include "publication/figures.h"
+#include "results/observed_names.h"
+#include <fmt/format.h>
+
+namespace ampletie {
+using nlohmann::json;
+using nlohmann::ordered_json;
+
+ordered_json constraint_record(const ConstraintTest &t) {
+  auto levels = ordered_json::array();
+  for (const DatumLevel &l : t.levels)
+    levels.push_back({{"mode", datum_mode_name(l.mode)},
+                      {"observations", l.observations},
+                      {"redundancy", l.redundancy},
+                      {"variance_factor", l.variance_factor},
+                      {"lower", l.lower},
+                      {"upper", l.upper},
+                      {"passes", l.passes},
+                      {"problem", l.problem}});
+  return {
+      {"levels", levels}, {"statistic", t.statistic}, {"limit", t.limit}, {"degrees", t.degrees}, {"passes", t.passes}};
+}
+
+ordered_json undetected_record(const JobSnapshot &s, const NetworkRun &run) {
+  constexpr std::size_t asked_at_once = 1000;
+  auto out = ordered_json::array();
+  if (run.result.marks.size() > asked_at_once || run.result.adjustment.tests.empty()) return out;
+  const ObservedNames names(s);
+  for (const auto &[mark, e] : largest_undetected(run.result)) {
+    ordered_json j{{"mark", mark}, {"external_m", nullptr}, {"plan_m", nullptr}, {"up_m", nullptr}, {"by", nullptr}};
+    if (e)
+      j["external_m"] = e->effect_enu.norm(), j["plan_m"] = e->effect_enu.head<2>().norm(),
+      j["up_m"] = std::abs(e->effect_enu.z()), j["by"] = names.words(e->id, e->kind, e->component);
+    out.push_back(std::move(j));
+  }
+  return out;
+}
+
+ReportTable constraint_table(const json &r) {
+  ReportTable t{
+      "Free, with the least constraints, held",
+      {{"Datum", "", false}, {"Observations", ""}, {"Redundancy", ""}, {"Variance factor", ""}, {"", "", false}},
+      {}};
+  if (!r.is_object()) return t;
+  for (const json &l : r.at("levels")) {
+    const std::string problem = l.at("problem");
+    const int redundancy = l.at("redundancy");
+    t.rows.push_back(
+        {l.at("mode"), problem.empty() ? std::to_string(l.at("observations").get<int>()) : "–",
+         problem.empty() ? std::to_string(redundancy) : "–",
+         problem.empty() && redundancy > 0 ? fmt::format("{:.3f}", l.at("variance_factor").get<double>()) : "–",
+         !problem.empty()             ? problem
+         : redundancy == 0            ? "nothing checks it"
+         : l.at("passes").get<bool>() ? "passes"
+                                      : "FAILS"});
+  }
+  if (const int degrees = r.at("degrees"); degrees > 0)
+    t.rows.push_back({"what holding adds", "–", std::to_string(degrees),
+                      fmt::format("{:.2f}", r.at("statistic").get<double>()),
+                      fmt::format("limit {:.2f}: the control {}", r.at("limit").get<double>(),
+                                  r.at("passes").get<bool>() ? "agrees with the observations" : "DISAGREES")});
+  return t;
+}
+
+ReportTable undetected_table(const json &rows) {
+  ReportTable t{"External reliability: what an error that no single test finds would move each mark by",
+                {{"Mark", "", false}, {"Plan", "mm"}, {"Height", "mm"}, {"by an error of", "", false}},
+                {}};
+  for (const json &j : rows)
+    t.rows.push_back({j.at("mark"), j.at("plan_m").is_null() ? "–" : mm(j.at("plan_m")),
+                      j.at("up_m").is_null() ? "–" : mm(j.at("up_m")),
+                      j.at("by").is_null() ? "no bound: an observation of it is not checked" : j.at("by")});
+  return t;
+}
+
+} // namespace ampletie

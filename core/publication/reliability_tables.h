@@ -1,0 +1,21 @@
+#pragma once
+#include "network/constraints.h"
+#include "publication/report.h"
+#include "results/network_run.h"
+#include <nlohmann/json.hpp>
+
+namespace ampletie {
+
+/// The network free, with the least constraints and held: `levels` with `mode observations redundancy variance_factor
+/// lower upper passes problem`, `statistic limit degrees passes` of holding (degrees 0: nothing to test).
+nlohmann::ordered_json constraint_record(const ConstraintTest &t);
+
+/// Of each computed mark what an error that no test finds would do to it: `mark external_m plan_m up_m by`; null where
+/// nothing bounds it. Empty for networks of more than a thousand marks: there it is asked mark by mark.
+nlohmann::ordered_json undetected_record(const JobSnapshot &s, const NetworkRun &run);
+
+/// Both as tables of the control sheet, from a record; without rows where it has none.
+ReportTable constraint_table(const nlohmann::json &record);
+ReportTable undetected_table(const nlohmann::json &record);
+
+} // namespace ampletie
