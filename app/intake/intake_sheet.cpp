@@ -68,6 +68,18 @@ void IntakeSheet::act() {
   if (!files.isEmpty()) w_.take(files);
 }
 
+void IntakeSheet::toggle_use() {
+  if (!w_.has_job() || w_.selection().kind != "occupation") return;
+  for (const auto *list : {&w_.job().snapshot()->occupations(), &w_.job().snapshot()->moving()})
+    for (const Occupation &o : *list) {
+      if (o.id != w_.selection().id) continue;
+      const QString refused = w_.decide(o.used ? "leave-out" : "use", std::string(o.id), nlohmann::json::object(),
+                                        o.used ? "left out with the space bar" : "");
+      if (!refused.isEmpty()) say(refused, true);
+      return;
+    }
+}
+
 QString IntakeSheet::edit(const std::string &id, int column, const QString &value) {
   const char *field = column == mark       ? "mark"
                       : column == antenna  ? "antenna"

@@ -10,6 +10,7 @@ class IntakeSheet : public Sheet {
 public:
   explicit IntakeSheet(Workspace &w, QWidget *parent = nullptr);
   void act() override; ///< chooses files
+  void toggle_use() override;
 
 private:
   void refresh();

@@ -20,13 +20,13 @@ public:
   }
 
   /// Change of the mark's `axis` (east, north, up) per change of each observation, block by block; `visit(block, gain,
-  /// jacobian)`.
-  template <class Visit> void along(const std::string &mark, int axis, Visit &&visit) const {
+  /// jacobian)`. Of a mark that is known by its physical height, up is that unless `ellipsoidal`.
+  template <class Visit> void along(const std::string &mark, int axis, bool ellipsoidal, Visit &&visit) const {
     const AdjustmentResult &a = r_.adjustment;
     const int first = r_.parameter.at(mark);
     Eigen::VectorXd wanted = Eigen::VectorXd::Zero(a.unknowns);
     if (const int u = a.index[static_cast<std::size_t>(first + axis)]; u >= 0) wanted[u] = 1;
-    if (const auto lift = r_.lift.find(mark); axis == 2 && lift != r_.lift.end())
+    if (const auto lift = r_.lift.find(mark); axis == 2 && ellipsoidal && lift != r_.lift.end())
       for (const auto &[node, weight] : lift->second)
         if (const int u = a.index[static_cast<std::size_t>(node)]; u >= 0) wanted[u] += weight;
     if (wanted.isZero()) return;
@@ -54,6 +54,14 @@ private:
   std::vector<Prepared> prepared_;
 };
 
+/// What is known of a model beforehand (calibrations, geoid, plumb lines, air, instruments) is no observation that
+/// somebody could have got wrong in this job: its uncertainty is in the mark's.
+bool is_model(const std::string &kind) {
+  constexpr std::string_view models[] = {"antenna calibration", "geoid",      "plumb line",
+                                         "refraction",          "instrument", "datum bearing"};
+  return std::find(std::begin(models), std::end(models), kind) != std::end(models);
+}
+
 /// Rounding leaves some 1e-12 where nothing passes.
 constexpr double nothing = 1e-9;
 
@@ -62,7 +70,7 @@ ExternalReliability reliability_of(const NetworkResult &r, const Followed &follo
                                    const std::string &mark) {
   std::vector<std::vector<Vec3>> effects(r.blocks.size()); ///< of each observation of a block
   for (int k = 0; k < 3; ++k)
-    followed.along(mark, k, [&](std::size_t n, const Eigen::VectorXd &gain, const Eigen::MatrixXd &) {
+    followed.along(mark, k, false, [&](std::size_t n, const Eigen::VectorXd &gain, const Eigen::MatrixXd &) {
       effects[n].resize(static_cast<std::size_t>(gain.size()), Vec3::Zero());
       for (Eigen::Index i = 0; i < gain.size(); ++i) effects[n][static_cast<std::size_t>(i)][k] = gain[i];
     });
@@ -70,6 +78,7 @@ ExternalReliability reliability_of(const NetworkResult &r, const Followed &follo
   for (std::size_t n = 0; n < r.blocks.size(); ++n) {
     if (effects[n].empty()) continue;
     for (const Block::Part &part : Followed::parts_of(*r.blocks[n], static_cast<Eigen::Index>(effects[n].size()))) {
+      if (is_model(part.kind)) continue;
       const auto t = tests.find({n, part.id});
       for (Eigen::Index i = 0; i < part.count; ++i) {
         const Vec3 &effect = effects[n][static_cast<std::size_t>(part.first + i)];
@@ -113,7 +122,7 @@ std::map<std::string, double> influences_on(const NetworkResult &r, const std::s
   std::map<std::pair<std::string, int>, double> held;
   const Followed followed(r);
   for (int k = 0; k < 3; ++k)
-    followed.along(mark, k, [&](std::size_t n, const Eigen::VectorXd &gain, const Eigen::MatrixXd &j) {
+    followed.along(mark, k, true, [&](std::size_t n, const Eigen::VectorXd &gain, const Eigen::MatrixXd &j) {
       const Block &b = *r.blocks[n];
       for (const Block::Part &part : Followed::parts_of(b, gain.size())) {
         double &largest = out[part.id];

@@ -12,11 +12,12 @@ std::map<std::string, double> influences_on(const NetworkResult &r, const std::s
 struct UndetectedError {
   std::string id, kind, component; ///< of the block or part; "dx" …
   double detectable = 0;           ///< smallest error that its test finds (error probability and power of the options)
-  Vec3 effect_enu = Vec3::Zero();  ///< on the mark, of an error of that size, m
+  Vec3 effect_enu = Vec3::Zero();  ///< on the mark, of an error of that size, m; up: of the height that it is known by
 };
 /// External reliability of a mark (Baarda 1968): the effect of the smallest detectable error of every observation, the
 /// largest first; of angles the error is radians, else metres. What has no redundancy has no smallest detectable error
-/// and stands in `unbounded`: a mistake there goes into the mark whole, and nothing tells.
+/// and stands in `unbounded`: a mistake there goes into the mark whole, and nothing tells. What is known of models
+/// beforehand (calibrations, geoid, air) is no such observation.
 struct ExternalReliability {
   std::vector<UndetectedError> errors;
   std::vector<UndetectedError> unbounded; ///< `effect_enu` of an error of 1 (m or radian)
