@@ -23,11 +23,11 @@
 #include "publication/level_data.h"
 #include "publication/level_report.h"
 #include "publication/provisional_issue.h"
+#include "publication/track_files.h"
 #include "publication/traverse_report.h"
 #include "render/render.h"
 #include "results/between.h"
 #include "results/job_results.h"
-#include "results/track_record.h"
 #include "results/vector_keeper.h"
 #include "results/vector_pairs.h"
 #include "service/service.h"
@@ -333,13 +333,13 @@ int cmd_report(Sitting &here, const Arguments &a) {
 int cmd_export(Sitting &here, const Arguments &a) {
   const Job &job = here.job(a.job);
   const std::string name = lower(a.files.at(0));
-  if (name.ends_with(".csv") || name.ends_with("json") || name.ends_with(".gpx")) {
+  const bool of_track =
+      name.ends_with(".json") || std::any_of(track_endings().begin(), track_endings().end(),
+                                             [&](const std::string &e) { return name.ends_with("." + e); });
+  if (of_track) {
     const std::string track = resolve_one(job, a.item, "track");
     for (const TrackResult &t : job.tracks())
-      if (t.id == track) {
-        if (!t.error.empty()) throw InputError("the track is not solved: " + t.error);
-        write_file(a.files.at(0), track_in(t, a.files.at(0)));
-      }
+      if (t.id == track) write_file(a.files.at(0), track_file(job, t, a.files.at(0)));
     return here.finish();
   }
   if (const Occupation *o = occupation_of(job, occupation_id(job, a.item)))

@@ -227,8 +227,11 @@ ordered_json mark_rows(const Job &job) {
     ordered_json row;
     for (const char *k : shown) row[k] = all.at(k);
     const auto e = undetected.find(m.name);
-    row["external_m"] = e == undetected.end() ? ordered_json() : e->second.at("external_m");
-    row["external_by"] = e == undetected.end() ? ordered_json() : e->second.at("by");
+    for (const auto &[name, of] : {std::pair{"external_m", "external_m"},
+                                   {"external_by", "by"},
+                                   {"external_height_m", "height_m"},
+                                   {"external_height_by", "height_by"}})
+      row[name] = e == undetected.end() ? ordered_json() : e->second.at(of);
     out.push_back(std::move(row));
     if (!m.plan_known)
       for (const char *unknown : {"x", "y", "z", "lat_deg", "lon_deg", "h_m", "east_m", "north_m", "geoid_m", "sd_e_m",

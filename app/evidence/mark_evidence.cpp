@@ -91,22 +91,25 @@ QString checks_html(const JobSnapshot &s, const NetworkRun &run, const AdjustedM
 /// External reliability: what the largest error that no test finds would do to this mark.
 QString undetected_html(const JobSnapshot &s, const NetworkRun &run, const AdjustedMark &m) {
   if (m.hold == Hold::full || m.hold == Hold::check) return {};
-  const ExternalReliability e = external_reliability(run.result, m.name);
-  constexpr double whole = 0.5; // so much of an error goes into the mark and nothing tells
-  if (!e.unbounded.empty() && e.unbounded.front().effect_enu.norm() > whole) {
-    const UndetectedError &u = e.unbounded.front();
-    return QString("<p>A mistake in the %1 goes into this mark and no test can see it.</p>")
-        .arg(escaped(ObservedNames(s).words(u.id, u.kind, u.component)));
-  }
-  if (e.errors.empty()) return {};
-  const UndetectedError &u = e.errors.front();
-  return QString(
-             "<p>An error that no test would notice moves it by up to <b>%1</b> (%2 in plan, %3 in height): %4.</p>")
-      .arg(text(length_words(u.effect_enu.norm(), 1)), text(length_words(u.effect_enu.head<2>().norm(), 1)),
-           text(length_words(std::abs(u.effect_enu.z()), 1)),
-           escaped(ObservedNames(s).words(u.id, u.kind, u.component)));
+  const LargestUndetected e = largest_of(external_reliability(run.result, m.name), m);
+  const ObservedNames names(s);
+  const auto by = [&](const UndetectedError &u) { return escaped(names.words(u.id, u.kind, u.component)); };
+  QString out;
+  if (e.has_place)
+    out += e.place
+               ? QString("<p>An error that no test would notice moves it by up to <b>%1</b> (%2 in plan, %3 in "
+                         "height): %4.</p>")
+                     .arg(text(length_words(e.place->effect_enu.norm(), 1)),
+                          text(length_words(e.place->effect_enu.head<2>().norm(), 1)),
+                          text(length_words(std::abs(e.place->effect_enu.z()), 1)), by(*e.place))
+               : QString("<p>Nothing checks all of what leads to it: a mistake there goes into this mark, and no test "
+                         "can see it.</p>");
+  if (e.has_height)
+    out += e.height ? QString("<p>Its physical height by up to <b>%1</b>: %2.</p>")
+                          .arg(text(length_words(std::abs(e.height->effect_height), 1)), by(*e.height))
+                    : QString("<p>A mistake in its physical height no test can see.</p>");
+  return out;
 }
-
 } // namespace
 
 void EvidencePanel::about_mark(QString &html, const std::string &name) {

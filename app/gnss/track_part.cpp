@@ -4,8 +4,8 @@
 #include "app/widgets/theme.h"
 #include "base/text.h"
 #include "geodesy/ellipsoid.h"
+#include "publication/track_files.h"
 #include "results/job_results.h"
-#include "results/track_record.h"
 #include <Eigen/Dense>
 #include <QComboBox>
 #include <QFileDialog>
@@ -210,11 +210,13 @@ void TrackPart::leave_out(GpsTime from, GpsTime to) {
 void TrackPart::save() {
   const TrackResult *t = shown();
   if (!t) return;
-  const QString file = QFileDialog::getSaveFileName(this, "Save epochs", text(t->rover) + "-track.csv",
-                                                    "Table (*.csv);;GeoJSON (*.geojson);;GPX (*.gpx)");
+  const QString file =
+      QFileDialog::getSaveFileName(this, "Save epochs", text(t->rover) + "-track.csv",
+                                   "Table (*.csv);;GeoPackage (*.gpkg);;GeoJSON (*.geojson);;GPX (*.gpx);;KML "
+                                   "(*.kml);;LandXML of the stops (*.xml);;SINEX of the stops (*.snx)");
   if (file.isEmpty()) return;
   try {
-    write_file(file.toStdString(), track_in(*t, file.toStdString()));
+    write_file(file.toStdString(), track_file(w_.job(), *t, file.toStdString()));
   } catch (const InputError &e) {
     words_->setText("<b style='color:#A63D2F'>" + escaped(e.reason()) + "</b>");
   }

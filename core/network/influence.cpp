@@ -6,6 +6,9 @@
 namespace ampletie {
 namespace {
 
+/// Heights above the ellipsoid, or physical ones: without the geoid's corrections.
+enum class HeightOf { ellipsoid, levels };
+
 /// The network's derivatives and weights, once for all marks that are asked for.
 class Followed {
 public:
@@ -20,15 +23,21 @@ public:
   }
 
   /// Change of the mark's `axis` (east, north, up) per change of each observation, block by block; `visit(block, gain,
-  /// jacobian)`. Of a mark that is known by its physical height, up is that unless `ellipsoidal`.
-  template <class Visit> void along(const std::string &mark, int axis, bool ellipsoidal, Visit &&visit) const {
+  /// jacobian)`. Up is that of the height that is asked for.
+  template <class Visit> void along(const std::string &mark, int axis, HeightOf height, Visit &&visit) const {
     const AdjustmentResult &a = r_.adjustment;
     const int first = r_.parameter.at(mark);
     Eigen::VectorXd wanted = Eigen::VectorXd::Zero(a.unknowns);
     if (const int u = a.index[static_cast<std::size_t>(first + axis)]; u >= 0) wanted[u] = 1;
-    if (const auto lift = r_.lift.find(mark); axis == 2 && ellipsoidal && lift != r_.lift.end())
-      for (const auto &[node, weight] : lift->second)
-        if (const int u = a.index[static_cast<std::size_t>(node)]; u >= 0) wanted[u] += weight;
+    const auto add = [&](const std::vector<std::pair<int, double>> &nodes, double sign) {
+      for (const auto &[node, weight] : nodes)
+        if (const int u = a.index[static_cast<std::size_t>(node)]; u >= 0) wanted[u] += sign * weight;
+    };
+    if (const auto lift = r_.lift.find(mark); axis == 2 && lift != r_.lift.end()) {
+      const bool physical = !lift->second.empty();
+      if (height == HeightOf::ellipsoid && physical) add(lift->second, 1);
+      if (height == HeightOf::levels && !physical) add(r_.surface.at(mark), -1);
+    }
     if (wanted.isZero()) return;
     const Eigen::VectorXd q = a.normals->solve(wanted);
     for (std::size_t n = 0; n < r_.blocks.size(); ++n) {
@@ -68,12 +77,15 @@ constexpr double nothing = 1e-9;
 ExternalReliability reliability_of(const NetworkResult &r, const Followed &followed,
                                    const std::map<std::pair<std::size_t, std::string>, const BlockTest *> &tests,
                                    const std::string &mark) {
-  std::vector<std::vector<Vec3>> effects(r.blocks.size()); ///< of each observation of a block
-  for (int k = 0; k < 3; ++k)
-    followed.along(mark, k, false, [&](std::size_t n, const Eigen::VectorXd &gain, const Eigen::MatrixXd &) {
-      effects[n].resize(static_cast<std::size_t>(gain.size()), Vec3::Zero());
-      for (Eigen::Index i = 0; i < gain.size(); ++i) effects[n][static_cast<std::size_t>(i)][k] = gain[i];
-    });
+  using Effect = Eigen::Vector4d;                            ///< east, north, up, physical height
+  std::vector<std::vector<Effect>> effects(r.blocks.size()); ///< of each observation of a block
+  for (int k = 0; k < 4; ++k)
+    followed.along(mark, std::min(k, 2), k == 3 ? HeightOf::levels : HeightOf::ellipsoid,
+                   [&](std::size_t n, const Eigen::VectorXd &gain, const Eigen::MatrixXd &) {
+                     effects[n].resize(static_cast<std::size_t>(gain.size()), Effect::Zero());
+                     for (Eigen::Index i = 0; i < gain.size(); ++i)
+                       effects[n][static_cast<std::size_t>(i)][k] = gain[i];
+                   });
   ExternalReliability out;
   for (std::size_t n = 0; n < r.blocks.size(); ++n) {
     if (effects[n].empty()) continue;
@@ -81,15 +93,15 @@ ExternalReliability reliability_of(const NetworkResult &r, const Followed &follo
       if (is_model(part.kind)) continue;
       const auto t = tests.find({n, part.id});
       for (Eigen::Index i = 0; i < part.count; ++i) {
-        const Vec3 &effect = effects[n][static_cast<std::size_t>(part.first + i)];
+        const Effect &effect = effects[n][static_cast<std::size_t>(part.first + i)];
         if (effect.norm() < nothing) continue;
-        UndetectedError e{part.id, part.kind, r.blocks[n]->components[static_cast<std::size_t>(part.first + i)], 1,
-                          effect};
+        UndetectedError e{part.id, part.kind,        r.blocks[n]->components[static_cast<std::size_t>(part.first + i)],
+                          1,       effect.head<3>(), effect[3]};
         const ObservationTest *of = t != tests.end() && static_cast<std::size_t>(i) < t->second->observations.size()
                                         ? &t->second->observations[static_cast<std::size_t>(i)]
                                         : nullptr;
         if (of && of->smallest_detectable) {
-          e.detectable = *of->smallest_detectable, e.effect_enu *= e.detectable;
+          e.detectable = *of->smallest_detectable, e.effect_enu *= e.detectable, e.effect_height *= e.detectable;
           out.errors.push_back(std::move(e));
         } else
           out.unbounded.push_back(std::move(e));
@@ -122,18 +134,19 @@ std::map<std::string, double> influences_on(const NetworkResult &r, const std::s
   std::map<std::pair<std::string, int>, double> held;
   const Followed followed(r);
   for (int k = 0; k < 3; ++k)
-    followed.along(mark, k, true, [&](std::size_t n, const Eigen::VectorXd &gain, const Eigen::MatrixXd &j) {
-      const Block &b = *r.blocks[n];
-      for (const Block::Part &part : Followed::parts_of(b, gain.size())) {
-        double &largest = out[part.id];
-        largest = std::max(largest, gain.segment(part.first, part.count).cwiseAbs().maxCoeff());
-      }
-      for (std::size_t i = 0; i < b.unknowns.size(); ++i) {
-        const int p = b.unknowns[i];
-        if (a.index[static_cast<std::size_t>(p)] < 0 && owner.count(p))
-          held[{owner[p], 3 * p + k}] += gain.dot(j.col(static_cast<Eigen::Index>(i)));
-      }
-    });
+    followed.along(mark, k, HeightOf::ellipsoid,
+                   [&](std::size_t n, const Eigen::VectorXd &gain, const Eigen::MatrixXd &j) {
+                     const Block &b = *r.blocks[n];
+                     for (const Block::Part &part : Followed::parts_of(b, gain.size())) {
+                       double &largest = out[part.id];
+                       largest = std::max(largest, gain.segment(part.first, part.count).cwiseAbs().maxCoeff());
+                     }
+                     for (std::size_t i = 0; i < b.unknowns.size(); ++i) {
+                       const int p = b.unknowns[i];
+                       if (a.index[static_cast<std::size_t>(p)] < 0 && owner.count(p))
+                         held[{owner[p], 3 * p + k}] += gain.dot(j.col(static_cast<Eigen::Index>(i)));
+                     }
+                   });
   for (const auto &[key, sum] : held) {
     double &largest = out["held " + key.first];
     largest = std::max(largest, std::abs(sum));
@@ -147,16 +160,29 @@ ExternalReliability external_reliability(const NetworkResult &r, const std::stri
   return reliability_of(r, Followed(r), tests_of(r), mark);
 }
 
-std::map<std::string, std::optional<UndetectedError>> largest_undetected(const NetworkResult &r) {
-  std::map<std::string, std::optional<UndetectedError>> out;
+LargestUndetected largest_of(const ExternalReliability &e, const AdjustedMark &m) {
+  constexpr double whole = 1e-3;
+  const auto in_space = [](const UndetectedError &u) { return u.effect_enu.norm(); };
+  const auto in_height = [](const UndetectedError &u) { return std::abs(u.effect_height); };
+  const auto worst = [&](const auto &size) -> std::optional<UndetectedError> {
+    const auto smaller = [&](const UndetectedError &a, const UndetectedError &b) { return size(a) < size(b); };
+    if (std::any_of(e.unbounded.begin(), e.unbounded.end(), [&](const auto &u) { return size(u) > whole; })) return {};
+    const auto it = std::max_element(e.errors.begin(), e.errors.end(), smaller);
+    return it == e.errors.end() ? std::nullopt : std::optional(*it);
+  };
+  LargestUndetected out;
+  out.has_place = m.plan_known && m.hold != Hold::full, out.has_height = m.height_sd > 0 && m.hold != Hold::height;
+  if (out.has_place) out.place = worst(in_space);
+  if (out.has_height) out.height = worst(in_height);
+  return out;
+}
+
+std::map<std::string, LargestUndetected> largest_undetected(const NetworkResult &r) {
+  std::map<std::string, LargestUndetected> out;
   const Followed followed(r);
   const auto tests = tests_of(r);
-  for (const AdjustedMark &m : r.marks) {
-    if (m.hold == Hold::full) continue;
-    const ExternalReliability e = reliability_of(r, followed, tests, m.name);
-    const bool open = !e.unbounded.empty() && e.unbounded.front().effect_enu.norm() > 1e-3;
-    out[m.name] = open || e.errors.empty() ? std::nullopt : std::optional(e.errors.front());
-  }
+  for (const AdjustedMark &m : r.marks)
+    if (m.hold != Hold::full) out[m.name] = largest_of(reliability_of(r, followed, tests, m.name), m);
   return out;
 }
 

@@ -10,22 +10,28 @@ std::map<std::string, double> influences_on(const NetworkResult &r, const std::s
 
 /// What an observation may do to a mark without its test noticing.
 struct UndetectedError {
-  std::string id, kind, component; ///< of the block or part; "dx" …
+  std::string id, kind, component; ///< of the block or part; "dX" …
   double detectable = 0;           ///< smallest error that its test finds (error probability and power of the options)
-  Vec3 effect_enu = Vec3::Zero();  ///< on the mark, of an error of that size, m; up: of the height that it is known by
+  Vec3 effect_enu = Vec3::Zero();  ///< on the mark, of an error of that size, m
+  double effect_height = 0;        ///< on its physical height: through the geoid's corrections other things reach it, m
 };
-/// External reliability of a mark (Baarda 1968): the effect of the smallest detectable error of every observation, the
-/// largest first; of angles the error is radians, else metres. What has no redundancy has no smallest detectable error
-/// and stands in `unbounded`: a mistake there goes into the mark whole, and nothing tells. What is known of models
-/// beforehand (calibrations, geoid, air) is no such observation.
+/// External reliability of a mark (Baarda 1968): the effect of the smallest detectable error of every observation; of
+/// angles the error is radians, else metres. What has no redundancy has no smallest detectable error and stands in
+/// `unbounded`: a mistake there goes into the mark whole, and nothing tells. What is known of models beforehand
+/// (calibrations, geoid, air) is no such observation.
 struct ExternalReliability {
-  std::vector<UndetectedError> errors;
-  std::vector<UndetectedError> unbounded; ///< `effect_enu` of an error of 1 (m or radian)
+  std::vector<UndetectedError> errors;    ///< the largest effect on the place first
+  std::vector<UndetectedError> unbounded; ///< effects of an error of 1 (m or radian)
 };
 ExternalReliability external_reliability(const NetworkResult &r, const std::string &mark);
 
-/// The largest effect on each mark, m; a mark that an untested observation moves by more than a thousandth of its error
-/// has none. Held marks are left out.
-std::map<std::string, std::optional<UndetectedError>> largest_undetected(const NetworkResult &r);
+/// The worst of a mark: nothing where an untested observation moves it by more than a thousandth of its error.
+struct LargestUndetected {
+  std::optional<UndetectedError> place, height; ///< of the mark in space, of its physical height
+  bool has_place = false, has_height = false;   ///< whether it has such a thing
+};
+LargestUndetected largest_of(const ExternalReliability &e, const AdjustedMark &m);
+/// Of all marks that are not held.
+std::map<std::string, LargestUndetected> largest_undetected(const NetworkResult &r);
 
 } // namespace ampletie

@@ -144,6 +144,7 @@ struct NetworkResult {
   std::vector<std::string> zero_sd_held; ///< held marks without published uncertainty, to be named
   std::map<std::string, int> parameter;  ///< mark → its first parameter (east, north, up)
   std::map<std::string, std::vector<std::pair<int, double>>> lift; ///< as in `MarkAxes`
+  std::map<std::string, std::vector<std::pair<int, double>>> surface; ///< as in `MarkAxes`
   int geoid_nodes = 0;                                             ///< of the correction surface; 0: there is none
   std::vector<std::string> setups;                                 ///< ids in the order of their parameters
   struct StationResult {

@@ -236,7 +236,7 @@ void add_geoid(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) {
     MarkAxes &a = b.axes.at(in.marks[i].name);
     a.surface = surface.weights(i, places[i], first);
     if (in.marks[i].physical) a.lift = a.surface;
-    out.lift[in.marks[i].name] = a.lift;
+    out.lift[in.marks[i].name] = a.lift, out.surface[in.marks[i].name] = a.surface;
   }
 }
 

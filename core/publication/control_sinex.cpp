@@ -100,9 +100,10 @@ std::string control_sinex(const json &record) {
   const std::string now = made ? sinex_time(*made) : epoch;
   std::string out = fmt::format("%=SNX 2.02 ATI {} ATI {} {} P {:05} 0 S\n", now, epoch, epoch, 3 * marks.size());
   out +=
-      "+FILE/REFERENCE\n DESCRIPTION        control as issued\n SOFTWARE           Ample Tie 0.1.0\n-FILE/REFERENCE\n";
-  out += fmt::format(
-      "+FILE/COMMENT\n* frame {}\n* held marks are errorless: their constraint code is 0\n-FILE/COMMENT\n", frame);
+      fmt::format("+FILE/REFERENCE\n DESCRIPTION        {:.60}\n SOFTWARE           Ample Tie 0.1.0\n-FILE/REFERENCE\n",
+                  plain_letters(record.value("description", "control as issued")));
+  out += fmt::format("+FILE/COMMENT\n* frame {}\n* {:.78}\n-FILE/COMMENT\n", frame,
+                     plain_letters(record.value("comment", "held marks are errorless: their constraint code is 0")));
   out += "+SITE/ID\n*CODE PT __DOMES__ T _STATION DESCRIPTION__ APPROX_LON_ APPROX_LAT_ _APP_H_\n";
   for (std::size_t i = 0; i < codes.size(); ++i) {
     const Geodetic g = to_geodetic(x[i]);

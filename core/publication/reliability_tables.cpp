@@ -29,10 +29,20 @@ ordered_json undetected_record(const JobSnapshot &s, const NetworkRun &run) {
   if (run.result.marks.size() > asked_at_once || run.result.adjustment.tests.empty()) return out;
   const ObservedNames names(s);
   for (const auto &[mark, e] : largest_undetected(run.result)) {
-    ordered_json j{{"mark", mark}, {"external_m", nullptr}, {"plan_m", nullptr}, {"up_m", nullptr}, {"by", nullptr}};
-    if (e)
-      j["external_m"] = e->effect_enu.norm(), j["plan_m"] = e->effect_enu.head<2>().norm(),
-      j["up_m"] = std::abs(e->effect_enu.z()), j["by"] = names.words(e->id, e->kind, e->component);
+    ordered_json j{{"mark", mark},
+                   {"external_m", nullptr},
+                   {"plan_m", nullptr},
+                   {"up_m", nullptr},
+                   {"by", nullptr},
+                   {"height_m", nullptr},
+                   {"height_by", nullptr},
+                   {"has_place", e.has_place},
+                   {"has_height", e.has_height}};
+    const auto by = [&](const UndetectedError &u) { return names.words(u.id, u.kind, u.component); };
+    if (e.place)
+      j["external_m"] = e.place->effect_enu.norm(), j["plan_m"] = e.place->effect_enu.head<2>().norm(),
+      j["up_m"] = std::abs(e.place->effect_enu.z()), j["by"] = by(*e.place);
+    if (e.height) j["height_m"] = std::abs(e.height->effect_height), j["height_by"] = by(*e.height);
     out.push_back(std::move(j));
   }
   return out;
@@ -66,12 +76,26 @@ ReportTable constraint_table(const json &r) {
 
 ReportTable undetected_table(const json &rows) {
   ReportTable t{"External reliability: what an error that no single test finds would move each mark by",
-                {{"Mark", "", false}, {"Plan", "mm"}, {"Height", "mm"}, {"by an error of", "", false}},
+                {{"Mark", "", false},
+                 {"Plan", "mm"},
+                 {"h", "mm"},
+                 {"by an error of", "", false},
+                 {"H", "mm"},
+                 {"by an error of", "", false}},
                 {}};
-  for (const json &j : rows)
-    t.rows.push_back({j.at("mark"), j.at("plan_m").is_null() ? "–" : mm(j.at("plan_m")),
-                      j.at("up_m").is_null() ? "–" : mm(j.at("up_m")),
-                      j.at("by").is_null() ? "no bound: an observation of it is not checked" : j.at("by")});
+  const std::string open = "no bound: nothing checks an observation";
+  const auto size = [](const json &v) { return v.is_null() ? std::string("–") : mm(v); };
+  for (const json &j : rows) {
+    const bool place = j.at("has_place"), height = j.at("has_height");
+    t.rows.push_back({j.at("mark"), size(j.at("plan_m")), size(j.at("up_m")),
+                      !place                 ? std::string("–")
+                      : j.at("by").is_null() ? open
+                                             : j.at("by").get<std::string>(),
+                      size(j.at("height_m")),
+                      !height                       ? std::string("–")
+                      : j.at("height_by").is_null() ? open
+                                                    : j.at("height_by").get<std::string>()});
+  }
   return t;
 }
 

@@ -196,14 +196,6 @@ std::string track_gpx(const TrackResult &t) {
   return out + (open ? "</trkseg>" : "") + "</trk>\n</gpx>\n";
 }
 
-std::string track_in(const TrackResult &t, const std::string &file) {
-  const std::string name = lower(file);
-  if (name.ends_with(".csv")) return track_csv(t);
-  if (name.ends_with(".geojson") || name.ends_with(".json")) return track_geojson(t);
-  if (name.ends_with(".gpx")) return track_gpx(t);
-  throw InputError("a track is written as .csv, .geojson or .gpx, not as " + file);
-}
-
 std::string track_csv(const TrackResult &t) {
   std::string out = fmt::format("# track of {} from {}, {} at {:.4f}, marker; metres; times are GPS time\n"
                                 "time,x,y,z,sd_e,sd_n,sd_u,solution,satellites\n",

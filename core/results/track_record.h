@@ -16,7 +16,5 @@ std::string track_csv(const TrackResult &t);
 std::string track_geojson(const TrackResult &t);
 /// GPX 1.1: times in UTC, ellipsoidal heights.
 std::string track_gpx(const TrackResult &t);
-/// By the ending of a file's name; throws `InputError` for others.
-std::string track_in(const TrackResult &t, const std::string &file);
 
 } // namespace ampletie

@@ -1,11 +1,68 @@
 // The demo's road through `ample`: what scripts rely on.
 #include "cli/command.h"
+#include "geodesy/ellipsoid.h"
 #include "support/test_job.h"
+#include <array>
 #include <catch2/catch.hpp>
+#include <pugixml.hpp>
+#include <sstream>
 
 using namespace ampletie;
 using namespace ampletie::testing;
 using Catch::Matchers::Contains;
+
+namespace {
+std::string answer(const std::string &command) {
+  FILE *pipe = ::popen(command.c_str(), "r");
+  REQUIRE(pipe);
+  std::string out;
+  for (int c; (c = std::fgetc(pipe)) != EOF;) out += static_cast<char>(c);
+  ::pclose(pipe);
+  return out;
+}
+
+/// What sqlite3, pugixml and another job make of the files.
+void other_readers(const TemporaryFolder &folder) {
+  const auto sql = [&](const std::string &query) {
+    return answer("sqlite3 '" + (folder / "road.gpkg") + "' \"" + query + "\"");
+  };
+  const auto geo = nlohmann::json::parse(read_file(folder / "road.geojson"));
+  std::vector<std::array<double, 3>> points;
+  for (const auto &f : geo["features"])
+    if (f["geometry"]["type"] == "Point")
+      points.push_back(
+          {f["geometry"]["coordinates"][0], f["geometry"]["coordinates"][1], f["geometry"]["coordinates"][2]});
+  CHECK(sql("select count(*) from stops") == std::to_string(points.size()) + "\n");
+  CHECK(std::stoi(sql("select count(*) from epochs where solution='fixed'")) > 500);
+  CHECK(std::stoi(sql("select count(*) from track")) >= 2);
+  CHECK_THAT(sql("select organization||organization_coordsys_id from gpkg_spatial_ref_sys"), Contains("EPSG25833"));
+  // Heights above the ellipsoid move by centimetres between the frames, those above the sea by the geoid.
+  CHECK(std::stod(sql("select h_ellipsoidal_m from stops limit 1")) == Approx(points[0][2]).margin(0.2));
+  pugi::xml_document kml, land;
+  REQUIRE(kml.load_file((folder / "road.kml").c_str()));
+  CHECK(kml.select_nodes("//Placemark/Point").size() == points.size());
+  CHECK(kml.select_nodes("//Placemark/LineString").size() >= 2);
+  REQUIRE(land.load_file((folder / "road.xml").c_str()));
+  const auto cg = land.select_nodes("//CgPoint");
+  REQUIRE(cg.size() == points.size());
+  // Lengths in the grid are those in space but for its scale and the heights.
+  const auto place = [&](std::size_t i) {
+    std::istringstream in(cg[i].node().text().get());
+    double n = 0, e = 0, h = 0;
+    in >> n >> e >> h;
+    return Vec3(e, n, h);
+  };
+  const auto space = [&](std::size_t i) {
+    return to_cartesian({points[i][1] * M_PI / 180, points[i][0] * M_PI / 180, points[i][2]});
+  };
+  const double grid = (place(0) - place(3)).norm(), true_length = (space(0) - space(3)).norm();
+  CHECK(grid / true_length == Approx(1).margin(6e-4));
+  const std::string next = folder / "next.tie";
+  REQUIRE(testing::ample("new " + next + " --crs EPSG:25833 --epoch 2026-05-13", folder / "next.txt") == 0);
+  CHECK(testing::ample("take " + next + " " + (folder / "road.snx"), folder / "next.txt") <= 1);
+  CHECK_THAT(read_file(folder / "next.txt"), Contains(std::to_string(points.size()) + " marks"));
+}
+} // namespace
 
 TEST_CASE("tracks from files to their list: fields, exit codes, exports, refusals") {
   TemporaryFolder folder;
@@ -52,8 +109,11 @@ TEST_CASE("tracks from files to their list: fields, exit codes, exports, refusal
   CHECK(run("leave-out " + job + " stop:A3 --because leaned") <= 1);
   CHECK(run("set " + job + " stop A9 mark=X") == 2);
   // Written out.
-  for (const char *file : {"road.csv", "road.geojson", "road.gpx"})
+  for (const char *file : {"road.csv", "road.geojson", "road.gpx", "road.kml", "road.gpkg", "road.xml", "road.snx"}) {
+    INFO(file);
     CHECK(run("export " + job + " ROVER " + (folder / file)) <= 1);
+  }
+  other_readers(folder);
   CHECK_THAT(read_file(folder / "road.csv"), Contains("time,x,y,z,sd_e,sd_n,sd_u,solution,satellites"));
   const auto features = nlohmann::json::parse(read_file(folder / "road.geojson"));
   CHECK(features["type"] == "FeatureCollection");

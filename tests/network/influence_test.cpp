@@ -44,7 +44,8 @@ TEST_CASE("the smallest detectable error of an observation moves a mark by what 
   }
   const auto all = largest_undetected(r);
   CHECK(all.size() == 4); // held ones have none
-  CHECK(all.at("C")->effect_enu == external_reliability(r, "C").errors.front().effect_enu);
+  CHECK(all.at("C").place->effect_enu == external_reliability(r, "C").errors.front().effect_enu);
+  CHECK_FALSE(all.at("C").has_height); // no levels
 }
 
 TEST_CASE("a mark that one vector alone leads to has no bound, and says by what") {
@@ -59,8 +60,9 @@ TEST_CASE("a mark that one vector alone leads to has no bound, and says by what"
     CHECK(u.id == "a");
     CHECK(u.effect_enu.norm() == Approx(1).margin(1e-9)); // the whole of a mistake
   }
-  CHECK_FALSE(largest_undetected(r).at("C"));
-  CHECK(largest_undetected(r).at("F"));
+  CHECK(largest_undetected(r).at("C").has_place);
+  CHECK_FALSE(largest_undetected(r).at("C").place);
+  CHECK(largest_undetected(r).at("F").place);
 }
 
 TEST_CASE("influences are those that changed observations and held marks have") {
