@@ -27,7 +27,7 @@ void add_gnss(std::vector<Candidate> &out, const Job &job, const std::vector<std
       for (const Occupation &o : *list)
         out.push_back({"occupation", o.id, {o.id, o.mark, o.mark + "@" + iso(o.start)}});
   if (wanted(kinds, "track"))
-    for (const TrackResult &t : job.tracks()) out.push_back({"track", t.id, {t.id, t.rover}});
+    for (const TrackResult &t : job.tracks()) out.push_back({"track", t.id, {t.id, t.rover, t.rover + "@" + t.base}});
   if (wanted(kinds, "stop"))
     for (const TrackResult &t : job.tracks())
       for (const TrackStop &x : t.stops) out.push_back({"stop", x.id, {x.id, x.name, x.name + "@" + iso_ms(x.start)}});

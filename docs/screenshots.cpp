@@ -10,6 +10,7 @@
 #include <QElapsedTimer>
 #include <QLineEdit>
 #include <QPushButton>
+#include <QSettings>
 #include <QTableView>
 #include <QtTest/QTest>
 #include <cstdio>
@@ -21,6 +22,7 @@ int main(int argc, char **argv) {
   QApplication app(argc, argv);
   if (argc < 3) return 2;
   apply_theme(app);
+  QSettings::setPath(QSettings::IniFormat, QSettings::UserScope, argv[2]);
   MainWindow window;
   window.resize(1280, 800);
   window.show();

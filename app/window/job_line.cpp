@@ -7,6 +7,51 @@
 
 namespace ampletie::app {
 
+void paint_knot(QPainter &p, QPointF c, SectionStatus::State state, double radius) {
+  using State = SectionStatus::State;
+  p.setBrush(ink::panel);
+  switch (state) {
+  case State::nothing:
+    p.setPen(Qt::NoPen);
+    p.setBrush(ink::hairline);
+    p.drawEllipse(c, radius / 2, radius / 2);
+    break;
+  case State::to_do:
+    p.setPen(QPen(ink::text, 2));
+    p.drawEllipse(c, radius, radius);
+    break;
+  case State::stale:
+    p.setPen(QPen(ink::text, 2, Qt::DotLine));
+    p.drawEllipse(c, radius, radius);
+    break;
+  case State::doubt:
+    p.setPen(QPen(ink::attention, 2.4));
+    p.drawEllipse(c, radius, radius);
+    p.setFont(sized(8.5 * radius / 8, true));
+    p.drawText(QRectF(c.x() - radius, c.y() - radius, 2 * radius, 2 * radius), Qt::AlignCenter, "?");
+    break;
+  case State::clean: {
+    p.setPen(Qt::NoPen);
+    p.setBrush(ink::accepted);
+    p.drawEllipse(c, radius + 0.5, radius + 0.5);
+    p.setPen(QPen(Qt::white, 2.2 * radius / 8, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
+    p.setBrush(Qt::NoBrush);
+    QPainterPath tick;
+    const double k = radius / 8;
+    tick.moveTo(c + k * QPointF(-4, 0));
+    tick.lineTo(c + k * QPointF(-1, 3.4));
+    tick.lineTo(c + k * QPointF(4.4, -3.2));
+    p.drawPath(tick);
+  }
+  }
+}
+
+void paint_link(QPainter &p, QPointF from, QPointF to, SectionStatus::State state) {
+  const bool solid = state == SectionStatus::State::clean;
+  p.setPen(QPen(solid ? ink::accepted : ink::unused, solid ? 2.2 : 1.6, solid ? Qt::SolidLine : Qt::DashLine));
+  p.drawLine(from, to);
+}
+
 JobStop::JobStop(Section s, QWidget *parent) : QAbstractButton(parent) {
   const SectionInfo &info = section_info(s);
   setText(info.mnemonic);
@@ -36,40 +81,7 @@ void JobStop::paintEvent(QPaintEvent *) {
                       : status_.state == State::clean   ? ink::accepted
                       : status_.state == State::nothing ? ink::unused
                                                         : ink::text;
-  p.setBrush(ink::panel);
-  switch (status_.state) {
-  case State::nothing:
-    p.setPen(Qt::NoPen);
-    p.setBrush(ink::hairline);
-    p.drawEllipse(c, 4, 4);
-    break;
-  case State::to_do:
-    p.setPen(QPen(ink::text, 2));
-    p.drawEllipse(c, 8, 8);
-    break;
-  case State::stale:
-    p.setPen(QPen(ink::text, 2, Qt::DotLine));
-    p.drawEllipse(c, 8, 8);
-    break;
-  case State::doubt:
-    p.setPen(QPen(ink::attention, 2.4));
-    p.drawEllipse(c, 8, 8);
-    p.setFont(sized(8.5, true));
-    p.drawText(QRectF(c.x() - 8, c.y() - 8, 16, 16), Qt::AlignCenter, "?");
-    break;
-  case State::clean: {
-    p.setPen(Qt::NoPen);
-    p.setBrush(ink::accepted);
-    p.drawEllipse(c, 8.5, 8.5);
-    p.setPen(QPen(Qt::white, 2.2, Qt::SolidLine, Qt::RoundCap, Qt::RoundJoin));
-    p.setBrush(Qt::NoBrush);
-    QPainterPath tick;
-    tick.moveTo(c + QPointF(-4, 0));
-    tick.lineTo(c + QPointF(-1, 3.4));
-    tick.lineTo(c + QPointF(4.4, -3.2));
-    p.drawPath(tick);
-  }
-  }
+  paint_knot(p, c, status_.state);
   p.setPen(ink::text);
   p.setFont(sized(9.5, true));
   p.drawText(QRectF(0, 27, width(), 17), Qt::AlignHCenter | Qt::TextShowMnemonic, text());
@@ -123,10 +135,7 @@ void JobLine::paintEvent(QPaintEvent *) {
   for (std::size_t i = 0; i + 1 < stops_.size(); ++i) {
     const QPointF a = stops_[i]->mapTo(this, stops_[i]->knot().toPoint()),
                   b = stops_[i + 1]->mapTo(this, stops_[i + 1]->knot().toPoint());
-    // Solid once what flows along it is up to date and free of doubts.
-    const bool solid = stops_[i]->status().state == SectionStatus::State::clean;
-    p.setPen(QPen(solid ? ink::accepted : ink::unused, solid ? 2.2 : 1.6, solid ? Qt::SolidLine : Qt::DashLine));
-    p.drawLine(a + QPointF(14, 0), b - QPointF(14, 0));
+    paint_link(p, a + QPointF(14, 0), b - QPointF(14, 0), stops_[i]->status().state);
   }
 }
 

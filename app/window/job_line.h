@@ -3,7 +3,14 @@
 #include <QAbstractButton>
 #include <QWidget>
 
+class QPainter;
+
 namespace ampletie::app {
+
+/// A section's state as the job line draws it: dot, ring, dotted ring, ring with a question, disc with a tick.
+void paint_knot(QPainter &p, QPointF at, SectionStatus::State state, double radius = 8);
+/// The line to the next one: solid once what flows along it is up to date and free of doubts.
+void paint_link(QPainter &p, QPointF from, QPointF to, SectionStatus::State state);
 
 /// One stop on the job line: a section with its state and verdict.
 class JobStop : public QAbstractButton {

@@ -6,6 +6,7 @@
 #include "app/window/doubts_drawer.h"
 #include "app/window/finder.h"
 #include "app/window/job_line.h"
+#include "app/window/start_page.h"
 #include <QApplication>
 #include <QDropEvent>
 #include <QFileDialog>
@@ -32,6 +33,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   for (const SectionInfo *s : section_list()) sheets_->addWidget(s->make(w_));
   sheets_->addWidget(settings_ = new SettingsSheet(w_));
   sheets_->addWidget(decisions_ = new DecisionsSheet(w_));
+  sheets_->addWidget(start_ = new StartPage);
   evidence_ = new EvidencePanel(w_);
   doubts_ = new DoubtsDrawer(w_);
   auto *middle = new QHBoxLayout;
@@ -51,9 +53,28 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   connect(line_, &JobLine::wanted, this, &MainWindow::show_section);
   connect(&w_, &Workspace::section_wanted, this, &MainWindow::show_section);
   connect(&w_, &Workspace::changed, this, [this] { refresh_head(); });
+  connect(start_, &StartPage::make_wanted, this, &MainWindow::make_job);
+  connect(start_, &StartPage::open_wanted, this,
+          [this](const QString &path) { path.isEmpty() ? choose_job() : static_cast<void>(open(path)); });
+  connect(&w_, &Workspace::message, start_, &StartPage::say);
   add_actions();
   refresh_head();
-  show_section(section_list().front()->section);
+  // Nothing is open: no evidence, no doubts, and the line has nowhere to lead yet.
+  evidence_->hide(), doubts_->hide();
+  sheets_->setCurrentWidget(start_);
+}
+
+MainWindow::~MainWindow() { remember_job(); }
+
+/// The job with how it stands, for the start page.
+void MainWindow::remember_job() const {
+  if (!w_.has_job()) return;
+  RecentJob job;
+  job.path = QFileInfo(text(w_.job().store().path())).absoluteFilePath();
+  job.title = text(w_.job().state().settings.title), job.when = QDateTime::currentDateTime();
+  for (const SectionInfo *s : section_list()) job.states.push_back(line_->stop(s->section)->status().state);
+  job.verdict = line_->stop(section_list().back()->section)->status().verdict;
+  remember(job);
 }
 
 QWidget *MainWindow::make_head() {
@@ -110,10 +131,7 @@ QWidget *MainWindow::make_head() {
 }
 
 void MainWindow::add_actions() {
-  add_action("Open job…", QKeySequence::Open, [this] {
-    const QString path = QFileDialog::getOpenFileName(this, "Open a job", {}, "Jobs (*.tie)");
-    if (!path.isEmpty()) open(path);
-  });
+  add_action("Open job…", QKeySequence::Open, [this] { choose_job(); });
   add_action("New job…", QKeySequence::New, [this] { make_job(); });
   for (const SectionInfo *s : section_list())
     add_action(QString("Go to ") + s->name, QKeySequence(s->key), [this, s] { show_section(s->section); });
@@ -136,6 +154,11 @@ void MainWindow::add_actions() {
   add_action("Use or leave out the selected vector", QKeySequence("Space"), [this] {
     if (sheet()) sheet()->toggle_use();
   });
+}
+
+void MainWindow::choose_job() {
+  const QString path = QFileDialog::getOpenFileName(this, "Open a job", {}, "Jobs (*.tie)");
+  if (!path.isEmpty()) open(path);
 }
 
 void MainWindow::make_job() {
@@ -176,6 +199,7 @@ void MainWindow::show_settings() { sheets_->setCurrentWidget(settings_); }
 void MainWindow::show_decisions() { sheets_->setCurrentWidget(decisions_); }
 
 bool MainWindow::open(const QString &path) {
+  remember_job(); // that is left
   const QString why = w_.open(path);
   if (why.isEmpty()) {
     show_section(w_.job().snapshot()->occupations().empty() ? Section::intake : Section::gnss);
@@ -187,10 +211,14 @@ bool MainWindow::open(const QString &path) {
 
 void MainWindow::refresh_head() {
   if (!w_.has_job()) {
-    subtitle_->setText("no job is open · Ctrl+O opens, Ctrl+N makes one");
+    subtitle_->setText("no job is open");
     undo_->setEnabled(false);
     redo_->setEnabled(false);
     return;
+  }
+  if (doubts_->isHidden()) {
+    evidence_->show(), doubts_->show();
+    if (sheets_->currentWidget() == start_) show_section(section_list().front()->section);
   }
   const auto &s = w_.job().state().settings;
   title_->setText(title_->fontMetrics().elidedText(text(s.title), Qt::ElideRight, 220));

@@ -13,12 +13,14 @@ class EvidencePanel;
 class DoubtsDrawer;
 class Sheet;
 class Finder;
+class StartPage;
 
 /// The workbench: job line above, sheet in the centre, evidence at the right, doubts below.
 class MainWindow : public QMainWindow {
   Q_OBJECT
 public:
   explicit MainWindow(QWidget *parent = nullptr);
+  ~MainWindow() override;
   Workspace &workspace() { return w_; }
   /// Opens a job; shows what went wrong in the window and returns false.
   bool open(const QString &path);
@@ -36,6 +38,8 @@ private:
   QWidget *make_head();
   void add_actions();
   void make_job();
+  void choose_job();
+  void remember_job() const;
   void add_action(const QString &name, const QKeySequence &key, std::function<void()> f);
   void refresh_head();
   Sheet *sheet() const;
@@ -43,6 +47,7 @@ private:
   JobLine *line_;
   QStackedWidget *sheets_;
   QWidget *settings_, *decisions_;
+  StartPage *start_;
   EvidencePanel *evidence_;
   DoubtsDrawer *doubts_;
   QLabel *title_, *subtitle_;

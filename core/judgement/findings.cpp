@@ -171,7 +171,8 @@ const Doubts &network_doubts_result() {
   static const Doubts r{"doubts: network",
                         Section::network,
                         {&network_result(), &vectors_result(), &measured_result(), &occupations_result(),
-                         &levels_result(), &traverses_result(), &contents_result(), &belonging_result()},
+                         &moving_result(), &track_plan_result(), &tracks_result(), &levels_result(),
+                         &traverses_result(), &contents_result(), &belonging_result()},
                         {Slice::asked, Slice::settings_judgement, Slice::settings_datum, Slice::holds, Slice::groups},
                         found_by([](DoubtList &list, const JobSnapshot &s) {
                           if (const auto &run = s.get(network_result())) network_doubts(list, s, s.vectors(), *run);

@@ -52,11 +52,15 @@ std::vector<std::vector<const Occupation *>> pieces(const JobSnapshot &s) {
   return out;
 }
 
-/// The base that covers most (its files of one erection count together), of those that cover alike a held mark, then
-/// the nearest by the files' heads.
-const Occupation *base_for(const JobSnapshot &s, const std::vector<const Occupation *> &rover, std::string &why_none) {
-  const GpsTime from = rover.front()->start, to = rover.back()->stop;
-  const double span = std::max(1.0, to - from);
+struct Span {
+  GpsTime from, to;
+  double length() const { return to - from; }
+};
+
+/// The base that covers most of a span (its files of one erection count together), of those that cover alike a held
+/// mark, then the nearest by the files' heads. `but`: mark and erection that are out of the question.
+const Occupation *base_for(const JobSnapshot &s, const std::vector<const Occupation *> &rover, Span span,
+                           const std::string &but, std::string &why_none) {
   std::string wanted;
   for (const Occupation *o : rover)
     if (!o->base.empty()) wanted = s.state().mark_name(o->base);
@@ -65,18 +69,20 @@ const Occupation *base_for(const JobSnapshot &s, const std::vector<const Occupat
   double nearest_gap = 1e18;
   std::map<std::string, double> together;
   for (const Occupation &o : s.occupations())
-    if (o.used) together[o.mark + "|" + o.setup] += std::max(0.0, overlap(o, from, to));
+    if (o.used) together[o.mark + "|" + o.setup] += std::max(0.0, overlap(o, span.from, span.to));
   for (const Occupation &o : s.occupations()) {
-    if (!o.used || (!wanted.empty() && o.mark != wanted)) continue;
-    double common = overlap(o, from, to);
+    const std::string erection = o.mark + "|" + o.setup;
+    if (!o.used || erection == but || (!wanted.empty() && o.mark != wanted)) continue;
+    double common = overlap(o, span.from, span.to);
     if (common < 0) {
       nearest_gap = std::min(nearest_gap, -common);
       continue;
     }
-    common = together.at(o.mark + "|" + o.setup);
+    common = together.at(erection);
     const Vec3 &a = o.file->approximate, &b = rover.front()->file->approximate;
     const double apart = a.norm() < 6e6 || b.norm() < 6e6 ? 1e9 : (a - b).norm();
-    const std::tuple score(static_cast<int>(10 * common / span), s.anchors().count(o.mark) > 0, -apart);
+    const std::tuple score(static_cast<int>(10 * common / std::max(1.0, span.length())), s.anchors().count(o.mark) > 0,
+                           -apart);
     if (!best || score > most) best = &o, most = score;
   }
   if (!best)
@@ -86,6 +92,49 @@ const Occupation *base_for(const JobSnapshot &s, const std::vector<const Occupat
             ? fmt::format("no base logged at its time: the nearest ended or began {:.0f} min away", nearest_gap / 60)
             : "there is no base: no receiver of the job stood";
   return best;
+}
+
+/// A part of a track, with the occupations of its base.
+struct Part {
+  std::optional<GpsTime> from, to;
+  std::vector<const Occupation *> base;
+  const char *which = ""; ///< of the bases beside the best one: "before" it or "after" it
+};
+/// The best base; where it began later or ended earlier than the rover by more than `worth_another_s`, what other bases
+/// have of the rest.
+std::vector<Part> parts_of(const JobSnapshot &s, const std::vector<const Occupation *> &rover, std::string &why_none) {
+  constexpr double worth_another_s = 60;
+  const Span all{rover.front()->start, rover.back()->stop};
+  const Occupation *main = base_for(s, rover, all, "", why_none);
+  if (!main) return {Part{{}, {}, {}}};
+  const auto files_of = [&](const Occupation &base, Span span) {
+    std::vector<const Occupation *> out;
+    for (const Occupation &o : s.occupations())
+      if (o.used && o.mark == base.mark && o.setup == base.setup && overlap(o, span.from, span.to) > 0)
+        out.push_back(&o);
+    return out;
+  };
+  Part first{{}, {}, files_of(*main, all)};
+  if (first.base.empty()) first.base = {main};
+  GpsTime begins = first.base.front()->start, ends = begins;
+  for (const Occupation *o : first.base) begins = std::min(begins, o->start), ends = std::max(ends, o->stop);
+  std::vector<Part> out;
+  const auto other = [&](Span rest) -> const Occupation * {
+    std::string nobody;
+    const Occupation *o =
+        rest.length() < worth_another_s ? nullptr : base_for(s, rover, rest, main->mark + "|" + main->setup, nobody);
+    return o && overlap(*o, rest.from, rest.to) >= worth_another_s ? o : nullptr;
+  };
+  if (const Span before{all.from, begins}; const Occupation *o = other(before)) {
+    out.push_back({{}, before.to, files_of(*o, before), "before"});
+    first.from = before.to;
+  }
+  const Span after{ends, all.to};
+  const Occupation *later = other(after);
+  if (later) first.to = after.from;
+  out.push_back(std::move(first));
+  if (later) out.push_back({after.from, {}, files_of(*later, after), "after"});
+  return out;
 }
 
 /// Sites of files that follow one another as one file.
@@ -146,7 +195,11 @@ public:
 private:
   void work(const PlannedTrack &p, TrackResult &r) const {
     const Orbits &orbits = *reduction_.orbits;
-    const ObservationFile file = joined(p.rover);
+    ObservationFile file = joined(p.rover);
+    std::erase_if(file.epochs,
+                  [&](const ObservationEpoch &e) { return (p.from && e.time < *p.from) || (p.to && e.time >= *p.to); });
+    std::erase_if(file.marks, [&](GpsTime t) { return (p.from && t < *p.from) || (p.to && t >= *p.to); });
+    if (file.epochs.empty()) throw InputError("the receiver has no epoch in that part of its time");
     const AntennaSetup antenna = antenna_of(*p.rover.front()), at_base = antenna_of(*p.base.front());
     const GpsTime middle = file.epochs.front().time + (file.epochs.back().time - file.epochs.front().time) / 2;
     progress_.step(0.05, fmt::format("base {} of {}", r.base, r.rover));
@@ -234,13 +287,13 @@ private:
       return std::any_of(r.stops.begin(), r.stops.end(),
                          [&](const TrackStop &t) { return t.start <= to && from <= t.stop; });
     };
+    const GpsTime from = p.from.value_or(p.rover.front()->start), to = p.to.value_or(p.rover.back()->stop);
     for (const Occupation *o : p.rover)
-      if (!o->file->moving && p.rover.size() > 1)
+      if (!o->file->moving && p.rover.size() > 1 && o->stop >= from && o->start <= to)
         add(k, r, TrackStop::Kind::event, o->mark, o->start, o->stop, o->antenna_height.value_or(0), height);
     std::vector<std::pair<GpsTime, GpsTime>> still;
     for (const Standstill &x : k.track.standstills)
       still.emplace_back(k.track.epochs[x.first].time, k.track.epochs[x.last].time);
-    const GpsTime from = p.rover.front()->start, to = p.rover.back()->stop;
     for (const ListedStop &x : listed_stops(s_, from, to)) {
       const auto stood = stood_within(x, still);
       const auto [a, b] = stood.value_or(std::pair(x.from, x.to));
@@ -407,18 +460,19 @@ std::vector<PlannedTrack> plan_tracks(const JobSnapshot &s) {
       const auto added = s.state().added_seconds.find(c.source.id);
       lists += fmt::format("|{} {:.3f}", c.source.id, added == s.state().added_seconds.end() ? 0 : added->second.value);
     }
-  for (auto &rover : pieces(s)) {
-    PlannedTrack p;
-    if (const Occupation *base = base_for(s, rover, p.why_no_base))
-      for (const Occupation &o : s.occupations())
-        if (o.used && o.mark == base->mark && o.setup == base->setup &&
-            overlap(o, rover.front()->start, rover.back()->stop) > 0)
-          p.base.push_back(&o);
-    p.id =
-        content_id("m", rover.front()->id + "|" + (p.base.empty() ? "" : p.base.front()->mark + p.base.front()->setup));
-    p.fingerprint = p.base.empty() ? "no base" : sha256_hex(fingerprints.of(p.id, p.base, rover) + lists);
-    p.rover = std::move(rover);
-    out.push_back(std::move(p));
+  for (const auto &rover : pieces(s)) {
+    std::string why_none;
+    for (Part &part : parts_of(s, rover, why_none)) {
+      PlannedTrack p;
+      p.why_no_base = why_none, p.base = std::move(part.base), p.from = part.from, p.to = part.to, p.rover = rover;
+      p.id = content_id("m", rover.front()->id + "|" +
+                                 (p.base.empty() ? "" : p.base.front()->mark + p.base.front()->setup) + part.which);
+      const auto at = [](const std::optional<GpsTime> &t) { return t ? iso_ms(*t) : std::string(); };
+      p.fingerprint = p.base.empty() ? "no base"
+                                     : sha256_hex(fingerprints.of(p.id, p.base, rover) + lists +
+                                                  (p.from || p.to ? "|" + at(p.from) + "/" + at(p.to) : ""));
+      out.push_back(std::move(p));
+    }
   }
   return out;
 }

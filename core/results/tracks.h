@@ -26,9 +26,11 @@ struct TrackStop {
 };
 const char *stop_kind_name(TrackStop::Kind k);
 
-/// A moving receiver's files that follow one another, with its base.
+/// A moving receiver's files that follow one another, with its base. Where that logged only part of the time and
+/// another one the rest, each part is a track of its own.
 struct PlannedTrack {
   std::string id, fingerprint;
+  std::optional<GpsTime> from, to;       ///< the part; nothing: from its begin, to its end
   std::vector<const Occupation *> rover; ///< by start
   std::vector<const Occupation *> base;  ///< of one erection, by start; empty: none overlaps
   std::string why_no_base;

@@ -190,6 +190,48 @@ TEST_CASE("a rover without a base, and one whose base is elsewhere in time, say 
   CHECK_THAT(left_over_words(left_over(*job.snapshot(), job.vectors(), nullptr)), Contains("1 track"));
 }
 
+TEST_CASE("where one base stops logging and another begins, each part of the way is a track of its own") {
+  TemporaryFolder folder;
+  Job job = road_job(folder / "two.tie");
+  job.accept_motions(find_motions(*job.snapshot(), 0, {}));
+  // The base's second file was logged on another mark.
+  std::string second;
+  for (const Occupation &o : job.snapshot()->occupations())
+    if (o.source_name == "PN1-k2.rnx.gz") second = o.id;
+  REQUIRE_FALSE(second.empty());
+  job.decide("set", second, {{"mark", "PN9"}, {"set_up", "PN9 afternoon"}}, "moved to the next pillar");
+  solve_road(job);
+  REQUIRE(job.tracks().size() == 2);
+  const TrackResult &a = job.tracks()[0], &b = job.tracks()[1];
+  REQUIRE(a.error == "");
+  REQUIRE(b.error == "");
+  CHECK(a.id != b.id);
+  CHECK(a.base == "PN1");
+  CHECK(b.base == "PN9");
+  // No epoch is in both, none in neither.
+  CHECK(a.solved->epochs.size() + b.solved->epochs.size() == 680);
+  CHECK(a.solved->epochs.back().time < b.solved->epochs.front().time);
+  CHECK(a.without_base == 0);
+  CHECK(b.without_base > 80); // until the other one began
+  CHECK(stop_named(a, "A1"));
+  CHECK_FALSE(stop_named(b, "A1"));
+  CHECK(stop_named(b, "A6"));
+  CHECK_FALSE(stop_named(a, "A6"));
+  for (const TrackResult &t : job.tracks()) CHECK(t.fixed_share() > 0.6);
+  // The same place and day again: nothing is solved twice, and it is kept.
+  const std::string before = stop_rows(job.tracks()).dump();
+  Job again = Job::open(folder / "two.tie");
+  CHECK(again.tracks().size() == 2);
+  CHECK_FALSE(again.tracks()[0].stale);
+  CHECK(stop_rows(again.tracks()).dump() == before);
+  // Asked for by name there is one base and one track.
+  const std::string rover = again.snapshot()->moving().front().id;
+  again.decide("set", rover, {{"base", "PN9"}}, "");
+  again.accept_tracks(solve_tracks(*again.snapshot(), again.tracks(), {}));
+  REQUIRE(again.tracks().size() == 1);
+  CHECK(again.tracks()[0].base == "PN9");
+}
+
 TEST_CASE("lists that say their clock need no guess: UTC, an offset, days of nobody") {
   TemporaryFolder folder;
   Job job = road_job(folder / "utc.tie", false);
