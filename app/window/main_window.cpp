@@ -62,6 +62,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   // Nothing is open: no evidence, no doubts, and the line has nowhere to lead yet.
   evidence_->hide(), doubts_->hide();
   sheets_->setCurrentWidget(start_);
+  start_->setFocus();
 }
 
 MainWindow::~MainWindow() { remember_job(); }

@@ -47,8 +47,10 @@ void RecentRow::paintEvent(QPaintEvent *) {
   p.drawText(QRectF(12, 6, words, 20), Qt::AlignVCenter, p.fontMetrics().elidedText(job_.title, Qt::ElideRight, words));
   p.setFont(sized(8));
   p.setPen(QColor("#5A666E"));
-  const QString where =
-      (there ? job_.when.toString("yyyy-MM-dd hh:mm") : QString("no longer there")) + " · " + job_.path;
+  const QString where = (!there                ? QString("no longer there · ")
+                         : job_.when.isValid() ? job_.when.toString("yyyy-MM-dd hh:mm") + " · "
+                                               : QString()) +
+                        job_.path;
   p.drawText(QRectF(12, 26, words, 16), Qt::AlignVCenter, p.fontMetrics().elidedText(where, Qt::ElideMiddle, words));
   if (!there || job_.states.empty()) return;
   const double step = line_width / static_cast<double>(job_.states.size()), left = width() - line_width;
@@ -112,6 +114,7 @@ StartPage::StartPage(QWidget *parent) : QWidget(parent) {
   all->addStretch(1);
   all->addWidget(holder, 20);
   all->addStretch(1);
+  setFocusProxy(make);
   connect(make, &QPushButton::clicked, this, &StartPage::make_wanted);
   connect(open, &QPushButton::clicked, this, [this] { Q_EMIT open_wanted({}); });
   connect(demo_, &QPushButton::clicked, this, &StartPage::look_at_demo);
