@@ -218,6 +218,9 @@ int main(int argc, char **argv) {
   press("Geoid part");
   press("Residuals part");
   shoot("network-residuals");
+  press("Groups part");
+  QTest::qWait(4000); // found beside the window
+  shoot("network-groups");
   press("Marks part");
   // The site's system of 1987: one of its marks was set anew since.
   window.show_section(Section::datum);
