@@ -55,12 +55,15 @@ std::optional<TimeSpecific> read(PJ *op) {
   return out.epoch > 1900 && out.epoch < 2200 ? std::optional(out) : std::nullopt;
 }
 
-std::optional<TimeSpecific> way_to(const std::string &fixed) {
+std::optional<TimeSpecific> looked_up(const std::string &fixed) {
   for (const auto &[code, itrf] : moving)
     for (const bool to_static : {true, false}) {
       const Pj a = find(code), b = find(fixed);
       if (!a || !b) continue;
       PJ_OPERATION_FACTORY_CONTEXT *factory = proj_create_operation_factory_context(context(), nullptr);
+      // Only what the register has between the two themselves: ways over a third system take long to look for.
+      proj_operation_factory_context_set_allow_use_intermediate_crs(context(), factory,
+                                                                    PROJ_INTERMEDIATE_CRS_USE_NEVER);
       PJ_OBJ_LIST *list =
           proj_create_operations(context(), to_static ? a.get() : b.get(), to_static ? b.get() : a.get(), factory);
       std::optional<TimeSpecific> found;
@@ -73,6 +76,12 @@ std::optional<TimeSpecific> way_to(const std::string &fixed) {
       return found;
     }
   return {};
+}
+
+const std::optional<TimeSpecific> &way_to(const std::string &fixed) {
+  thread_local std::map<std::string, std::optional<TimeSpecific>> known;
+  const auto it = known.find(fixed);
+  return it != known.end() ? it->second : known.emplace(fixed, looked_up(fixed)).first->second;
 }
 
 std::string as_steps(const std::string &pipeline) {

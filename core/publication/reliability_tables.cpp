@@ -29,6 +29,7 @@ ordered_json undetected_record(const JobSnapshot &s, const NetworkRun &run) {
   if (run.result.marks.size() > asked_at_once || run.result.adjustment.tests.empty()) return out;
   const ObservedNames names(s);
   for (const auto &[mark, e] : largest_undetected(run.result)) {
+    if (!e.has_place && !e.has_height) continue; // held in all that is known of it
     ordered_json j{{"mark", mark},
                    {"external_m", nullptr},
                    {"plan_m", nullptr},
