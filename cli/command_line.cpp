@@ -115,7 +115,8 @@ CommandLine::CommandLine() {
   c->add_flag("--levels", a.levels, "of the levels");
   c->add_flag("--traverses", a.traverses, "of the total stations");
   c->add_flag("--plan", a.plan, "what is planned, for the crew");
-  c = command("export", "write an occupation, as corrected, as RINEX 3.05; or a track as .csv, .geojson, .gpx, .kml, .gpkg, .xml or .snx");
+  c = command("export", "write an occupation, as corrected, as RINEX 3.05; or a track as .csv, .geojson, .gpx, .kml, "
+                        ".gpkg, .xml or .snx");
   c->add_option("OCCUPATION", a.item, "id, mark or mark@start; of a track: its receiver")->required();
   c->add_option("FILE", a.files, "observation file, and a navigation file if wanted")->required()->expected(1, 2);
   c = command("trace", "where a mark's coordinates come from");

@@ -39,8 +39,16 @@ void offer_grid(SystemOffer &o, const FoundSystem &s, const Geodetic &at) {
   o.usable = true;
   o.frame = frame_name(datum.frame());
   // Of unknown or poor accuracy it is refused in a job; here it is only said.
-  const FrameChange way(*frame_by_name("ITRF2020"), datum.frame(), to_cartesian(at), {1e9, true});
-  o.way_m = way.info().accuracy_m;
+  OperationPolicy any{1e9, true};
+  const auto way = [&] { return FrameChange(*frame_by_name("ITRF2020"), datum.frame(), to_cartesian(at), any); };
+  try {
+    o.way_m = way().info().accuracy_m;
+  } catch (const InputError &) {
+    // It may be one of a frame that stands for one epoch: then all that is missing is the plate.
+    any.plate_rotation = Vec3::Zero();
+    o.way_m = way().info().accuracy_m;
+    o.frame += ", once the plate is said (setting plate)";
+  }
 }
 
 void offer_heights(SystemOffer &o, const FoundSystem &s, const Geodetic &at) {

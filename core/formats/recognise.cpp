@@ -86,7 +86,8 @@ Recognition recognise(std::string_view c) {
   if (label == "ANTEX VERSION / SYST") return {FileKind::antex, {}};
   if (looks_like_sinex(c)) return {FileKind::sinex, {}};
   if (begins("#c") || begins("#d") || begins("#a")) return {FileKind::sp3, {}};
-  if (begins("\x89PNG") || begins("\xFF\xD8\xFF") || begins("GIF8")) return {FileKind::unknown, "a picture, which holds no measurements"};
+  if (begins("\x89PNG") || begins("\xFF\xD8\xFF") || begins("GIF8"))
+    return {FileKind::unknown, "a picture, which holds no measurements"};
   if (begins("%PDF")) return {FileKind::unknown, "a PDF document"};
   if (begins("PK\x03\x04"))
     return {FileKind::unknown, "a ZIP archive or an office document: unpack it, or save it as CSV"};

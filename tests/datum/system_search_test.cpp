@@ -73,6 +73,11 @@ TEST_CASE("a system says what it would mean for a job, or why it cannot be used"
   CHECK_FALSE(dhhn.usable);
   CHECK_THAT(dhhn.why_not, Contains("grid"));
   CHECK_FALSE(offer("EPSG:4326", alps).usable);
+  // Brazil's own grid stands for one epoch: it can be used as soon as the plate is said.
+  const SystemOffer sirgas = offer("EPSG:31983", place(-15.9, -46.1));
+  CHECK(sirgas.usable);
+  CHECK_THAT(sirgas.frame, Contains("SIRGAS 2000, once the plate is said"));
+  CHECK(sirgas.way_m.value() == Approx(0.0141).margin(0.001));
   const SystemOffer feet = offer("EPSG:6438", place(28.5, -81.4)); // Florida East, US survey feet
   CHECK(feet.usable);
   CHECK_THAT(feet.axes, Contains("US survey foot"));
