@@ -52,6 +52,17 @@ ordered_json coefficients_of(const JobFit &f) {
           {"NN", c.nn},   {"H0", c.h0},   {"HE", c.he}, {"HN", c.hn}, {"HEE", c.hee},
           {"HEN", c.hen}, {"HNN", c.hnn}, {"EH", c.eh}, {"NH", c.nh}, {"HH", c.hh}};
 }
+
+/// The plan as an open operation; empty where it stays as it is, or depends on heights.
+std::string wkt_of(const JobFit &f, const DatumSettings &datum) {
+  if (f.model.plan == PlanFit::none || in_space(f.model.plan) || datum.crs.empty()) return {};
+  const Mat3 in_middle =
+      fitted(*site_model(f.model), f.result, f.model.from, Mat3::Zero(), Eigen::MatrixXd::Zero(3, f.result.cov.cols()))
+          .cov;
+  return fit_as_wkt(
+      f.model, f.result.parameters,
+      {f.name, system_wkt(datum.crs), Projection(datum.crs), std::sqrt(in_middle.topLeftCorner<2, 2>().trace() / 2)});
+}
 } // namespace
 
 ordered_json to_json(const JobFit &f, const DatumSettings &datum, const std::set<std::string> *only) {
@@ -79,12 +90,7 @@ ordered_json to_json(const JobFit &f, const DatumSettings &datum, const std::set
   out["parameters"] = parameters, out["covariance"] = cov;
   out["coefficients"] = coefficients_of(f);
   out["proj"] = known(fit_as_proj(f.model, f.result.parameters));
-  const Mat3 in_middle =
-      fitted(*site_model(f.model), f.result, f.model.from, Mat3::Zero(), Eigen::MatrixXd::Zero(3, f.result.cov.cols()))
-          .cov;
-  out["wkt"] = fit_as_wkt(
-      f.model, f.result.parameters,
-      {f.name, system_wkt(datum.crs), Projection(datum.crs), std::sqrt(in_middle.topLeftCorner<2, 2>().trace() / 2)});
+  out["wkt"] = wkt_of(f, datum);
   out["pairs"] = out["causes"] = out["unpaired"] = out["marks"] = ordered_json::array();
   for (std::size_t i = 0; i < f.input.pairs.size(); ++i) out["pairs"].push_back(pair_of(f, i));
   for (const FitCause &c : f.causes) out["causes"].push_back({{"sentence", c.sentence}, {"clears", c.clears}});
