@@ -14,8 +14,9 @@ void keep_lists(const std::string &path, const Job &job) {
   KeptLists lists;
   lists.code = job.open_doubts() ? 1 : 0;
   for (const std::string list : list_titles) {
-    if (list == "results") continue; // tells of the program that runs
-    if (list == "tracks") continue;  // hundreds of thousands of epochs
+    if (list == "results") continue;     // tells of the program that runs
+    if (list == "tracks") continue;      // hundreds of thousands of epochs
+    if (list == "constraints") continue; // three adjustments that few ask for
     try {
       const auto all = rows(job, list, false);
       lists.texts[list] = table(all), lists.texts[list + " --json"] = all.dump(1) + "\n";

@@ -91,7 +91,7 @@ QString checks_html(const JobSnapshot &s, const NetworkRun &run, const AdjustedM
 /// External reliability: what the largest error that no test finds would do to this mark.
 QString undetected_html(const JobSnapshot &s, const NetworkRun &run, const AdjustedMark &m) {
   if (m.hold == Hold::full || m.hold == Hold::check) return {};
-  const LargestUndetected e = largest_of(external_reliability(run.result, m.name), m);
+  const LargestUndetected e = largest_undetected(run.result, m);
   const ObservedNames names(s);
   const auto by = [&](const UndetectedError &u) { return escaped(names.words(u.id, u.kind, u.component)); };
   QString out;

@@ -74,52 +74,93 @@ bool is_model(const std::string &kind) {
 /// Rounding leaves some 1e-12 where nothing passes.
 constexpr double nothing = 1e-9;
 
-ExternalReliability reliability_of(const NetworkResult &r, const Followed &followed,
-                                   const std::map<std::pair<std::size_t, std::string>, const BlockTest *> &tests,
-                                   const std::string &mark) {
-  using Effect = Eigen::Vector4d;                            ///< east, north, up, physical height
-  std::vector<std::vector<Effect>> effects(r.blocks.size()); ///< of each observation of a block
-  for (int k = 0; k < 4; ++k)
-    followed.along(mark, std::min(k, 2), k == 3 ? HeightOf::levels : HeightOf::ellipsoid,
-                   [&](std::size_t n, const Eigen::VectorXd &gain, const Eigen::MatrixXd &) {
-                     effects[n].resize(static_cast<std::size_t>(gain.size()), Effect::Zero());
-                     for (Eigen::Index i = 0; i < gain.size(); ++i)
-                       effects[n][static_cast<std::size_t>(i)][k] = gain[i];
-                   });
-  ExternalReliability out;
-  for (std::size_t n = 0; n < r.blocks.size(); ++n) {
-    if (effects[n].empty()) continue;
-    for (const Block::Part &part : Followed::parts_of(*r.blocks[n], static_cast<Eigen::Index>(effects[n].size()))) {
-      if (is_model(part.kind)) continue;
-      const auto t = tests.find({n, part.id});
-      for (Eigen::Index i = 0; i < part.count; ++i) {
-        const Effect &effect = effects[n][static_cast<std::size_t>(part.first + i)];
-        if (effect.norm() < nothing) continue;
-        UndetectedError e{part.id, part.kind,        r.blocks[n]->components[static_cast<std::size_t>(part.first + i)],
-                          1,       effect.head<3>(), effect[3]};
-        const ObservationTest *of = t != tests.end() && static_cast<std::size_t>(i) < t->second->observations.size()
-                                        ? &t->second->observations[static_cast<std::size_t>(i)]
-                                        : nullptr;
-        if (of && of->smallest_detectable) {
-          e.detectable = *of->smallest_detectable, e.effect_enu *= e.detectable, e.effect_height *= e.detectable;
-          out.errors.push_back(std::move(e));
-        } else
-          out.unbounded.push_back(std::move(e));
-      }
-    }
-  }
-  const auto larger = [](const UndetectedError &a, const UndetectedError &b) {
-    return a.effect_enu.norm() > b.effect_enu.norm();
-  };
-  std::stable_sort(out.errors.begin(), out.errors.end(), larger);
-  std::stable_sort(out.unbounded.begin(), out.unbounded.end(), larger);
+using Tests = std::map<std::pair<std::size_t, std::string>, const BlockTest *>;
+Tests tests_of(const NetworkResult &r) {
+  Tests out;
+  for (const BlockTest &t : r.adjustment.tests)
+    if (!t.observations.empty()) out.emplace(std::pair(t.block, t.id), &t);
   return out;
 }
 
-std::map<std::pair<std::size_t, std::string>, const BlockTest *> tests_of(const NetworkResult &r) {
-  std::map<std::pair<std::size_t, std::string>, const BlockTest *> out;
-  for (const BlockTest &t : r.adjustment.tests)
-    if (!t.observations.empty()) out.emplace(std::pair(t.block, t.id), &t);
+/// What one observation does to a mark: east, north, up and physical height per unit of its error.
+struct Effect {
+  const Block &block;
+  const Block::Part &part;
+  Eigen::Index observation = 0;
+  Eigen::Vector4d unit = Eigen::Vector4d::Zero();
+  std::optional<double> detectable;
+
+  double in_space() const { return unit.head<3>().norm(); }
+  double in_height() const { return std::abs(unit[3]); }
+  /// With the smallest error that is found; of 1 where none is.
+  UndetectedError error() const {
+    const double size = detectable.value_or(1);
+    return {
+        part.id,       part.kind, block.components[static_cast<std::size_t>(observation)], size, size * unit.head<3>(),
+        size * unit[3]};
+  }
+};
+
+/// Tells `take` of every observation that moves a mark.
+template <class Take>
+void each_effect(const NetworkResult &r, const Followed &followed, const Tests &tests, const std::string &mark,
+                 Take &&take) {
+  std::vector<Eigen::Matrix4Xd> effects(r.blocks.size()); ///< columns: of each observation of a block
+  // Without a surface of the geoid both heights move alike.
+  const auto surface = r.surface.find(mark);
+  const bool two_heights = surface != r.surface.end() && !surface->second.empty();
+  for (int k = 0; k < (two_heights ? 4 : 3); ++k)
+    followed.along(mark, std::min(k, 2), k == 3 ? HeightOf::levels : HeightOf::ellipsoid,
+                   [&](std::size_t n, const Eigen::VectorXd &gain, const Eigen::MatrixXd &) {
+                     if (!effects[n].size()) effects[n].setZero(4, gain.size());
+                     effects[n].row(k) = gain.transpose();
+                     if (k == 2 && !two_heights) effects[n].row(3) = gain.transpose();
+                   });
+  for (std::size_t n = 0; n < r.blocks.size(); ++n) {
+    if (!effects[n].size()) continue;
+    for (const Block::Part &part : Followed::parts_of(*r.blocks[n], effects[n].cols())) {
+      if (is_model(part.kind)) continue;
+      const auto t = tests.find({n, part.id});
+      for (Eigen::Index i = 0; i < part.count; ++i) {
+        Effect e{*r.blocks[n], part, part.first + i, effects[n].col(part.first + i), {}};
+        if (e.in_space() < nothing && e.in_height() < nothing) continue;
+        if (t != tests.end() && static_cast<std::size_t>(i) < t->second->observations.size())
+          e.detectable = t->second->observations[static_cast<std::size_t>(i)].smallest_detectable;
+        take(e);
+      }
+    }
+  }
+}
+
+/// The largest of a mark in one respect; nothing where an untested observation moves it by more than a thousandth.
+class Largest {
+public:
+  void take(const Effect &e, double unit) {
+    constexpr double whole = 1e-3;
+    if (!e.detectable) {
+      open_ = open_ || unit > whole;
+      return;
+    }
+    if (const double size = unit * *e.detectable; size > most_) most_ = size, error_ = e.error();
+  }
+  std::optional<UndetectedError> found() const { return open_ ? std::nullopt : error_; }
+
+private:
+  bool open_ = false;
+  double most_ = 0;
+  std::optional<UndetectedError> error_;
+};
+
+LargestUndetected largest_for(const NetworkResult &r, const Followed &followed, const Tests &tests,
+                              const AdjustedMark &m) {
+  LargestUndetected out;
+  out.has_place = m.plan_known && m.hold != Hold::full, out.has_height = m.height_sd > 0 && m.hold != Hold::height;
+  if (!out.has_place && !out.has_height) return out;
+  Largest place, height;
+  each_effect(r, followed, tests, m.name,
+              [&](const Effect &e) { place.take(e, e.in_space()), height.take(e, e.in_height()); });
+  if (out.has_place) out.place = place.found();
+  if (out.has_height) out.height = height.found();
   return out;
 }
 } // namespace
@@ -156,33 +197,28 @@ std::map<std::string, double> influences_on(const NetworkResult &r, const std::s
 }
 
 ExternalReliability external_reliability(const NetworkResult &r, const std::string &mark) {
-  if (!r.parameter.count(mark)) return {};
-  return reliability_of(r, Followed(r), tests_of(r), mark);
+  ExternalReliability out;
+  if (!r.parameter.count(mark)) return out;
+  each_effect(r, Followed(r), tests_of(r), mark,
+              [&](const Effect &e) { (e.detectable ? out.errors : out.unbounded).push_back(e.error()); });
+  const auto larger = [](const UndetectedError &a, const UndetectedError &b) {
+    return a.effect_enu.norm() > b.effect_enu.norm();
+  };
+  std::stable_sort(out.errors.begin(), out.errors.end(), larger);
+  std::stable_sort(out.unbounded.begin(), out.unbounded.end(), larger);
+  return out;
 }
 
-LargestUndetected largest_of(const ExternalReliability &e, const AdjustedMark &m) {
-  constexpr double whole = 1e-3;
-  const auto in_space = [](const UndetectedError &u) { return u.effect_enu.norm(); };
-  const auto in_height = [](const UndetectedError &u) { return std::abs(u.effect_height); };
-  const auto worst = [&](const auto &size) -> std::optional<UndetectedError> {
-    const auto smaller = [&](const UndetectedError &a, const UndetectedError &b) { return size(a) < size(b); };
-    if (std::any_of(e.unbounded.begin(), e.unbounded.end(), [&](const auto &u) { return size(u) > whole; })) return {};
-    const auto it = std::max_element(e.errors.begin(), e.errors.end(), smaller);
-    return it == e.errors.end() ? std::nullopt : std::optional(*it);
-  };
-  LargestUndetected out;
-  out.has_place = m.plan_known && m.hold != Hold::full, out.has_height = m.height_sd > 0 && m.hold != Hold::height;
-  if (out.has_place) out.place = worst(in_space);
-  if (out.has_height) out.height = worst(in_height);
-  return out;
+LargestUndetected largest_undetected(const NetworkResult &r, const AdjustedMark &m) {
+  return r.parameter.count(m.name) ? largest_for(r, Followed(r), tests_of(r), m) : LargestUndetected{};
 }
 
 std::map<std::string, LargestUndetected> largest_undetected(const NetworkResult &r) {
   std::map<std::string, LargestUndetected> out;
   const Followed followed(r);
-  const auto tests = tests_of(r);
+  const Tests tests = tests_of(r);
   for (const AdjustedMark &m : r.marks)
-    if (m.hold != Hold::full) out[m.name] = largest_of(reliability_of(r, followed, tests, m.name), m);
+    if (m.hold != Hold::full) out[m.name] = largest_for(r, followed, tests, m);
   return out;
 }
 

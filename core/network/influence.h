@@ -30,8 +30,8 @@ struct LargestUndetected {
   std::optional<UndetectedError> place, height; ///< of the mark in space, of its physical height
   bool has_place = false, has_height = false;   ///< whether it has such a thing
 };
-LargestUndetected largest_of(const ExternalReliability &e, const AdjustedMark &m);
-/// Of all marks that are not held.
+LargestUndetected largest_undetected(const NetworkResult &r, const AdjustedMark &m);
+/// Of all marks that are not held: three or four solutions of the normal equations each.
 std::map<std::string, LargestUndetected> largest_undetected(const NetworkResult &r);
 
 } // namespace ampletie

@@ -12,7 +12,7 @@ nlohmann::ordered_json constraint_record(const ConstraintTest &t);
 
 /// Of each computed mark what an error that no test finds would do to it: `mark external_m plan_m up_m by` of its
 /// place, `height_m height_by` of its physical height; null where nothing bounds it, or it has none (`has_place
-/// has_height`). Empty for networks of more than a thousand marks: there it is asked mark by mark.
+/// has_height`). Empty for networks of more than two hundred marks: there it is asked mark by mark.
 nlohmann::ordered_json undetected_record(const JobSnapshot &s, const NetworkRun &run);
 
 /// Both as tables of the control sheet, from a record; without rows where it has none.
