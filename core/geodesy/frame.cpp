@@ -12,7 +12,7 @@ struct Row {
 };
 // Codes of the EPSG register. Aliases are names of realisations that agree with the frame by their definition: the
 // tracking network's realisations (IGS) share origin, scale and orientation with the ITRF they densify.
-constexpr std::array<Row, 8> frames{{
+constexpr std::array<Row, 9> frames{{
     {"ITRF2020", "EPSG:9988", "EPSG:9989", "EPSG:9990", "ITRF20 IGS20 IGB20"},
     {"ITRF2014", "EPSG:7789", "EPSG:7912", "EPSG:9000", "ITRF14 IGS14 IGB14"},
     {"ITRF2008", "EPSG:5332", "EPSG:7911", "EPSG:8999", "ITRF08 IGS08 IGB08"},
@@ -21,6 +21,7 @@ constexpr std::array<Row, 8> frames{{
     {"ETRF2000", "EPSG:7930", "EPSG:7931", "EPSG:9067", "ETRF00 ETRF2000(R14) ETRF2000(R08)"},
     {"ETRF2005", "EPSG:8397", "EPSG:8399", "EPSG:9068", "ETRF05"},
     {"ETRF2014", "EPSG:8401", "EPSG:8403", "EPSG:9069", "ETRF14"},
+    {"SIRGAS 2000", "EPSG:4988", "EPSG:4989", "EPSG:4674", "SIRGAS2000 SIRGAS-2000"},
 }};
 } // namespace
 

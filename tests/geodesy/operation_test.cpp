@@ -136,6 +136,8 @@ TEST_CASE("undulations of EGM96") {
 }
 
 TEST_CASE("frames by the names that files use") {
+  for (const char *name : {"SIRGAS 2000", "SIRGAS2000", "sirgas-2000", "EPSG:4674", "EPSG:4989"})
+    CHECK(frame_by_name(name).value() == Frame{"EPSG:4988"});
   CHECK(frame_by_name("IGS20")->code == "EPSG:9988");
   CHECK(frame_by_name("etrf2000")->code == "EPSG:7930");
   CHECK(frame_by_name("EPSG:7931")->code == "EPSG:7930");
