@@ -118,7 +118,7 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
     if (const QString why = say(meanings_->currentData().toString()); !why.isEmpty())
       counts_->setText(why.toHtmlEscaped());
   });
-  refresh_when_seen(this, w_, [this] { refresh(); });
+  drawing_ = refresh_when_seen(this, w_, [this] { refresh(); });
   fill_meanings("levels");
 }
 
@@ -150,7 +150,7 @@ void RecipeView::show_source(const std::string &id) {
   source_ = id;
   first_ = 1;
   text_->clear();
-  refresh();
+  drawing_->ask();
 }
 
 /// Shows the part of the file that begins with line `first_`; the buttons walk through it.

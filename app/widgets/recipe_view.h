@@ -8,6 +8,7 @@ class QPlainTextEdit;
 class QPushButton;
 
 namespace ampletie::app {
+class Refreshing;
 
 /// A text file with its meaning painted onto it, as its recipe reads it. A piece that is selected can be given a
 /// meaning: the recipe is changed, kept with the job, and everything like that piece is read anew.
@@ -31,6 +32,7 @@ private:
   Workspace &w_;
   std::string source_, reads_;
   long first_ = 1, first_unread_ = 0, lines_ = 0; ///< first line shown, first unread one, lines of the file
+  Refreshing *drawing_;
   QPlainTextEdit *text_;
   QLabel *counts_;
   QComboBox *recipes_, *meanings_;

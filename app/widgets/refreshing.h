@@ -23,12 +23,13 @@ public:
     if (e->type() == QEvent::Show && due_) now();
     return false;
   }
-
-private:
+  /// For what is shown besides the job: at once where it can be seen, else later.
   void ask() {
     due_ = true;
     if (seen_->isVisible()) now();
   }
+
+private:
   void now() {
     due_ = false;
     refresh_();
@@ -38,8 +39,8 @@ private:
   bool due_ = false;
 };
 
-inline void refresh_when_seen(QWidget *seen, Workspace &w, std::function<void()> refresh) {
-  new Refreshing(seen, w, Refreshing::Also::nothing, std::move(refresh));
+inline Refreshing *refresh_when_seen(QWidget *seen, Workspace &w, std::function<void()> refresh) {
+  return new Refreshing(seen, w, Refreshing::Also::nothing, std::move(refresh));
 }
 inline void refresh_with_selection(QWidget *seen, Workspace &w, std::function<void()> refresh) {
   new Refreshing(seen, w, Refreshing::Also::selection, std::move(refresh));

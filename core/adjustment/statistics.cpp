@@ -33,7 +33,12 @@ double noncentrality(double alpha, double power, int q) {
   return known[{alpha, power, q}] = (low + high) / 2;
 }
 
-double factor95(int d) { return std::sqrt(chi_squared_quantile(0.95, d)); }
+double factor95(int d) {
+  const auto of = [](int n) { return std::sqrt(chi_squared_quantile(0.95, n)); };
+  // Asked for once per row of every table.
+  static const std::array<double, 3> usual{of(1), of(2), of(3)};
+  return d >= 1 && d <= 3 ? usual[static_cast<std::size_t>(d - 1)] : of(d);
+}
 
 Ellipse ellipse(const Eigen::Matrix2d &c) {
   const double mean = (c(0, 0) + c(1, 1)) / 2, diff = (c(1, 1) - c(0, 0)) / 2, cross = (c(0, 1) + c(1, 0)) / 2;
