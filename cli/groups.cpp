@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "cli/names.h"
 #include "job/decision.h"
+#include "judgement/findings.h"
 #include "publication/reliability_tables.h"
 #include "results/weight_groups.h"
 #include <algorithm>
@@ -85,6 +86,34 @@ ordered_json group_rows(const Job &job) {
 ordered_json constraint_object(const Job &job) {
   if (!job.network()) throw InputError("the network has not been adjusted, or is out of date");
   return constraint_record(test_constraints(network_input(*job.snapshot(), job.vectors()), {}));
+}
+
+ordered_json cause_rows(const Job &job) {
+  if (!job.network()) throw InputError("the network has not been adjusted, or is out of date");
+  ordered_json out = ordered_json::array();
+  for (const NetworkCause &c : job.snapshot()->get(network_causes_result())) {
+    const Explanation &e = c.explanation;
+    ordered_json mistakes = ordered_json::array();
+    for (const Mistake &m : e.mistakes) {
+      ordered_json j{{"kind", mistake_name(m.kind)}, {"id", m.about}, {"other", nullptr}};
+      if (!m.other.empty()) j["other"] = m.other;
+      j["size"] = std::vector<double>(m.size.begin(), m.size.end());
+      j["sd"] = std::vector<double>(m.sd.begin(), m.sd.end());
+      mistakes.push_back(std::move(j));
+    }
+    out.push_back({{"cause", c.mistake},
+                   {"effect", c.effect},
+                   {"clears", e.clears()},
+                   {"statistic", e.statistic},
+                   {"degrees", e.degrees},
+                   {"variance_factor", e.variance_factor},
+                   {"upper", e.upper},
+                   {"failing", e.failing},
+                   {"moves", e.moved},
+                   {"moves_m", e.moves},
+                   {"mistakes", mistakes}});
+  }
+  return out;
 }
 
 } // namespace ampletie::cli

@@ -13,4 +13,7 @@ nlohmann::ordered_json group_rows(const Job &job);
 /// The adjusted network free, with the least constraints, and held; whether holding agrees with the observations.
 nlohmann::ordered_json constraint_object(const Job &job);
 
+/// What would make the adjusted network agree, best first; empty: all tests pass, or nothing explains them.
+nlohmann::ordered_json cause_rows(const Job &job);
+
 } // namespace ampletie::cli

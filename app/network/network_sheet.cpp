@@ -1,5 +1,6 @@
 #include "app/network/network_sheet.h"
 #include "adjustment/statistics.h"
+#include "app/network/causes_part.h"
 #include "app/network/change_part.h"
 #include "app/network/design_part.h"
 #include "app/network/geoid_part.h"
@@ -232,6 +233,8 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   add_part("Geoid", geoid_, stack_);
   groups_ = new GroupsPart(w_);
   add_part("Groups", groups_, stack_);
+  causes_ = new CausesPart(w_);
+  add_part("Causes", causes_, stack_);
   change_ = new ChangePart(w_);
   add_part("Change", change_, stack_);
   motion_ = new MotionPart(w_);
@@ -262,7 +265,7 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
     const QWidget *now = stack_->currentWidget();
     const bool own_picture = now == change_ || now == measured_ || now == motion_ || now == design_;
     plan->setVisible(!own_picture);
-    plot_->setVisible(!own_picture && now != groups_);
+    plot_->setVisible(!own_picture && now != groups_ && now != causes_);
   });
   set_action("Adjust network", "Adjust network");
   connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });

@@ -5,6 +5,7 @@ class QCustomPlot;
 class QTextBrowser;
 
 namespace ampletie::app {
+class CausesPart;
 class ChangePart;
 class MotionPart;
 class DesignPart;
@@ -28,6 +29,7 @@ private:
   TableCard *marks_, *residuals_, *setups_;
   GeoidPart *geoid_;
   GroupsPart *groups_;
+  CausesPart *causes_;
   ChangePart *change_;
   MotionPart *motion_;
   DesignPart *design_;

@@ -170,12 +170,13 @@ const Doubts &fit_doubts_result() {
 const Doubts &network_doubts_result() {
   static const Doubts r{"doubts: network",
                         Section::network,
-                        {&network_result(), &vectors_result(), &measured_result(), &occupations_result(),
-                         &moving_result(), &track_plan_result(), &tracks_result(), &levels_result(),
-                         &traverses_result(), &contents_result(), &belonging_result()},
+                        {&network_result(), &network_causes_result(), &vectors_result(), &measured_result(),
+                         &occupations_result(), &moving_result(), &track_plan_result(), &tracks_result(),
+                         &levels_result(), &traverses_result(), &contents_result(), &belonging_result()},
                         {Slice::asked, Slice::settings_judgement, Slice::settings_datum, Slice::holds, Slice::groups},
                         found_by([](DoubtList &list, const JobSnapshot &s) {
-                          if (const auto &run = s.get(network_result())) network_doubts(list, s, s.vectors(), *run);
+                          if (const auto &run = s.get(network_result()))
+                            network_doubts(list, s, s.vectors(), *run, s.get(network_causes_result()));
                         })};
   return r;
 }
@@ -273,6 +274,20 @@ std::vector<Doubt> all_doubts(const JobSnapshot &s) {
 
 Reads all_sections() { return {sections().begin(), sections().end()}; }
 } // namespace
+
+const Result<std::vector<NetworkCause>> &network_causes_result() {
+  static const Result<std::vector<NetworkCause>> r{
+      "causes of the network",
+      Section::network,
+      {&network_result(), &network_vectors(), &vectors_result(), &measured_result(), &occupations_result(),
+       &levels_result(), &traverses_result(), &contents_result(), &belonging_result()},
+      {Slice::holds, Slice::settings_datum, Slice::settings_network, Slice::settings_traverse, Slice::groups},
+      [](const JobSnapshot &s) {
+        const auto &run = s.get(network_result());
+        return run ? network_causes(s, *run) : std::vector<NetworkCause>{};
+      }};
+  return r;
+}
 
 const Result<TraverseFindings> &traverse_findings_result() {
   static const Result<TraverseFindings> r{"findings of traverses",

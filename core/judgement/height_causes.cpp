@@ -1,4 +1,5 @@
 #include "judgement/height_causes.h"
+#include "adjustment/statistics.h"
 #include "base/error.h"
 #include "base/text.h"
 #include <algorithm>
@@ -72,6 +73,17 @@ std::vector<std::string> height_causes(const Contents &contents, const Occupatio
   std::sort(found.begin(), found.end());
   std::vector<std::string> out;
   for (auto &f : found) out.push_back(std::move(f.second));
+  return out;
+}
+
+std::vector<std::string> level_causes(double difference, double error, double sd) {
+  std::vector<std::string> out;
+  const double right = difference - error, open = single_test_limit * sd + 0.005 * std::abs(right);
+  if (difference == 0 || open >= 0.1 * std::abs(error)) return out;
+  for (const auto &[factor, why] : {std::pair{-1.0, "the levels were walked the other way: reverse the line"},
+                                    {0.3048, "the staff was read in feet, the book says metres"},
+                                    {1 / 0.3048, "the staff was read in metres, the book says feet"}})
+    if (std::abs(factor * difference - right) < open) out.push_back(why);
   return out;
 }
 

@@ -10,4 +10,8 @@ namespace ampletie {
 /// deviations.
 std::vector<std::string> height_causes(const Contents &contents, const Occupation &o, double true_less_used, double sd);
 
+/// Usual mistakes that would explain a levelled difference that is wrong by `error` (observed − true, with its standard
+/// deviation; m): walked the other way, feet for metres. Nothing where the error is not known well enough to tell.
+std::vector<std::string> level_causes(double difference, double error, double sd);
+
 } // namespace ampletie

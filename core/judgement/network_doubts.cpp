@@ -108,7 +108,7 @@ private:
     for (const Occupation &x : s_.occupations())
       if (x.used && x.mark == found->second->mark && x.setup != t.id) others.push_back(occupation_name(x));
     if (i == 2)
-      for (auto &why : height_causes(s_.contents(), *found->second, o.error, size / std::abs(o.standardised)))
+      for (auto &why : height_causes(s_.contents(), *found->second, -o.error, size / std::abs(o.standardised)))
         d.causes.push_back(std::move(why));
     if (others.size() == 1) d.causes.push_back("this set-up or " + others.front() + ": two alone cannot tell which");
   }
@@ -124,19 +124,6 @@ private:
   }
   /// A level is one observation: what explains its test is the size of the disagreement with everything else, m.
   static double level_size(const BlockTest &t) { return t.observations.front().error; }
-
-  /// Usual mistakes that would make a level of `section` what the others say.
-  static std::vector<std::string> level_mistakes(const LevelSection &section, const BlockTest &t) {
-    std::vector<std::string> out;
-    const double size = level_size(t), right = section.difference - size,
-                 open = critical * std::abs(size) / std::sqrt(t.statistic) + 0.005 * std::abs(right);
-    if (section.difference == 0 || open >= 0.1 * std::abs(size)) return out;
-    for (const auto &[factor, why] : {std::pair{-1.0, "the levels were walked the other way: reverse the line"},
-                                      {0.3048, "the staff was read in feet, the book says metres"},
-                                      {1 / 0.3048, "the staff was read in metres, the book says feet"}})
-      if (std::abs(factor * section.difference - right) < open) out.push_back(why);
-    return out;
-  }
 
   void level(const BlockTest &t) {
     const LevelSection *section = section_of(t);
@@ -157,7 +144,9 @@ private:
                                      level_name(*worst_level_), length_words(worst, 1)));
     }
     if (section)
-      for (auto &why : level_mistakes(*section, t)) d.causes.push_back(std::move(why));
+      for (auto &why :
+           level_causes(section->difference, level_size(t), std::abs(level_size(t)) / std::sqrt(t.statistic)))
+        d.causes.push_back(std::move(why));
     d.causes.push_back(run_.geoid_name.empty()
                            ? "a mistake in the levels, or in a height of the vectors"
                            : "a mistake in the levels or in a height of the vectors, or the grid of " +
@@ -298,12 +287,33 @@ void datum(DoubtList &list, const JobSnapshot &s, const NetworkRun &run) {
              "vertical");
 }
 
+/// What would make everything agree stands with what says that it does not, before what single tests suggest.
+void add_causes(std::vector<Doubt> &all, const std::vector<NetworkCause> &causes) {
+  Doubt *most = nullptr;
+  const auto excess = [](const Doubt &d) { return d.value && d.limit && *d.limit > 0 ? *d.value / *d.limit : 0; };
+  for (Doubt &d : all) {
+    if (d.kind == DoubtKind::global_test_failed) most = &d;
+    if (most && most->kind == DoubtKind::global_test_failed) break;
+    if (excess(d) > (most ? excess(*most) : 1)) most = &d;
+  }
+  if (!most || causes.empty()) return;
+  std::vector<std::string> words;
+  for (const NetworkCause &c : causes) {
+    if (words.size() == 3) break;
+    words.push_back(c.sentence());
+    for (const Correction &k : c.corrections)
+      if (c.explanation.clears()) most->corrections.push_back(k);
+  }
+  most->causes.insert(most->causes.begin(), words.begin(), words.end());
+}
+
 } // namespace
 
 void network_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<VectorResult> &vectors,
-                    const NetworkRun &run) {
+                    const NetworkRun &run, const std::vector<NetworkCause> &causes) {
   whole(list, run.result.adjustment);
   FailedTests(list, s, vectors, run).add();
+  add_causes(list.all, causes);
   marks(list, run.result);
   checks(list, s, run);
   idle_factors(list, s, vectors, run.result);

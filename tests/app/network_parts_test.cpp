@@ -248,3 +248,62 @@ TEST_CASE("M measures from the selected mark to those chosen after it, and ends"
   settle(20);
   CHECK_THAT(text->toPlainText().toStdString(), !Contains("From R07"));
 }
+
+TEST_CASE(
+    "what would make the network agree stands in a part of its own, leads to what it means, and is gone when mended") {
+  TemporaryFolder folder;
+  const std::string path = folder / "n.tie";
+  std::string wrong;
+  {
+    Job job = demo_job(path);
+    wrong = occupation_of(job, "PS1", 1);
+    job.decide("set", wrong, {{"height", 1.603}}, "typed wrong");
+    solve(job);
+  }
+  Driver d(path);
+  d.section("Network");
+  d.click("Causes part");
+  const auto said = [&] { return d.named<QLabel>("Causes in words")->text(); };
+  CHECK(said().contains("Adjust the network"));
+  adjusted(d);
+  QTableView *t = d.table("Causes of the network");
+  filled(t);
+  CHECK(said().contains("single tests fail and the network as a whole"));
+  int row = -1;
+  for (int r = 0; r < t->model()->rowCount(); ++r)
+    if (d.cell(t, r, "What would make it agree").startsWith("the height of the antenna in PS1 05-12 08:00")) row = r;
+  REQUIRE(row >= 0);
+  CHECK(d.cell(t, row, "Tried") == "■ all agrees");
+  CHECK(d.cell(t, row, "Fail still") == "0");
+  CHECK(d.cell(t, row, "Moves most, mm").endsWith("at PS1"));
+  t->selectRow(row);
+  settle(20);
+  CHECK(d.window.workspace().selection().id == wrong);
+  CHECK(d.evidence().contains("1.603"));
+  // The doubt of the whole offers the height that would do; a click decides it.
+  d.press(Qt::Key_D);
+  const auto &doubts = d.window.workspace().job().doubts();
+  const auto whole =
+      std::find_if(doubts.begin(), doubts.end(), [](const Doubt &x) { return x.kind == "global test failed"; });
+  REQUIRE(whole != doubts.end());
+  d.window.workspace().select("doubt", whole->id);
+  settle(20);
+  CHECK(d.evidence().contains("the height of the antenna in PS1 05-12 08:00 was entered"));
+  QAbstractButton *offered = nullptr;
+  for (auto *b : d.window.findChildren<QAbstractButton *>())
+    if (b->isVisible() && b->text().startsWith("PS1 05-12 08:00: 1.")) offered = b;
+  REQUIRE(offered);
+  QTest::mouseClick(offered, Qt::LeftButton);
+  settle(20);
+  const Occupation *o = d.window.workspace().occupation(wrong);
+  REQUIRE(o);
+  CHECK(std::abs(o->measured - 1.503) < 0.015);
+  d.window.workspace().solve();
+  d.wait();
+  adjusted(d);
+  d.section("Network");
+  d.click("Causes part");
+  settle(50);
+  CHECK(said().contains("All tests pass"));
+  CHECK(t->model()->rowCount() == 0);
+}
