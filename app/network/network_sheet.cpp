@@ -263,9 +263,9 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   // Changes have a picture of their own, groups are a table that wants the room.
   connect(stack_, &QStackedWidget::currentChanged, this, [this, plan] {
     const QWidget *now = stack_->currentWidget();
-    const bool own_picture = now == change_ || now == measured_ || now == motion_ || now == design_;
+    const bool own_picture = now == causes_ || now == change_ || now == measured_ || now == motion_ || now == design_;
     plan->setVisible(!own_picture);
-    plot_->setVisible(!own_picture && now != groups_ && now != causes_);
+    plot_->setVisible(!own_picture && now != groups_);
   });
   set_action("Adjust network", "Adjust network");
   connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });

@@ -112,16 +112,24 @@ int Sheet::add_part(const QString &label, QWidget *widget, QStackedWidget *stack
   connect(b, &QPushButton::clicked, this, [stack, index] { stack->setCurrentIndex(index); });
   tab_buttons_.push_back(b);
   labels_.push_back(label);
+  // Nine parts and more find room beside each other only when they stand close.
+  if (tab_buttons_.size() >= 9)
+    for (QPushButton *t : tab_buttons_) t->setStyleSheet("padding: 5px 5px");
+  for (QPushButton *t : tab_buttons_) keep_width(t);
   if (tab_buttons_.size() == 1) b->setChecked(true);
   return static_cast<int>(tab_buttons_.size()) - 1;
 }
 
 void Sheet::set_count(int part, int n) {
   const auto i = static_cast<std::size_t>(part);
-  const QString label = labels_[i] + (n > 0 ? QString(" %1").arg(n) : QString(" –"));
-  tab_buttons_[i]->setText(label);
+  tab_buttons_[i]->setText(labels_[i] + (n > 0 ? QString(" %1").arg(n) : QString(" –")));
+  keep_width(tab_buttons_[i]);
+}
+
+void Sheet::keep_width(QPushButton *tab) const {
   // The chosen tab is bold; its width must not depend on that.
-  tab_buttons_[i]->setMinimumWidth(QFontMetrics(sized(9.5, true)).horizontalAdvance(label) + 26);
+  tab->setMinimumWidth(QFontMetrics(sized(9.5, true)).horizontalAdvance(tab->text()) +
+                       (tab_buttons_.size() >= 9 ? 14 : 26));
 }
 
 void Sheet::show_part(int part) { tab_buttons_[static_cast<std::size_t>(part)]->click(); }

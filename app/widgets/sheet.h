@@ -43,6 +43,7 @@ private:
   QHBoxLayout *head_, *tabs_;
   QVBoxLayout *body_;
   QButtonGroup *group_;
+  void keep_width(QPushButton *tab) const;
   std::vector<QPushButton *> tab_buttons_;
   std::vector<QString> labels_;
 };

@@ -211,7 +211,8 @@ TEST_CASE("two geoids are compared over the job: the middle, the tilt, what is l
   CHECK(c.spread < 1e-3); // floats of the grid, and its curvature between the nodes
   CHECK_THAT(c.words(), Catch::Matchers::Contains("250 mm higher in the middle, rising by 5.0 mm/km to the north"));
   // Chosen, it is the register's that is the other one.
-  for (const auto &s : job.snapshot()->contents())
+  const auto before = job.snapshot(); // what is gone through must outlive the decision
+  for (const auto &s : before->contents())
     if (s.source.name == "tilted.gtx") job.decide("set", "source:" + s.source.id, {{"geoid", true}}, "");
   solve(job);
   adjust(job);
