@@ -9,7 +9,7 @@ void *module_function(const std::string &module, const char *function) {
   namespace fs = std::filesystem;
   std::error_code e;
   const fs::path program = fs::read_symlink("/proc/self/exe", e).parent_path();
-  for (const char *folder : {".", "../modules", "../lib/ample-tie"}) {
+  for (const char *folder : {"../modules", "modules", "../lib/ample-tie/modules"}) {
     const fs::path file = program / folder / (module + ".so");
     if (!fs::exists(file, e)) continue;
     void *loaded = ::dlopen(file.c_str(), RTLD_NOW | RTLD_LOCAL); // stays for as long as the program runs
