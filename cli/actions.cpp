@@ -14,6 +14,7 @@
 #include "formats/rinex_observation.h"
 #include "geodesy/plausible.h"
 #include "job/settings.h"
+#include "job/settings_template.h"
 #include "judgement/decision_words.h"
 #include "judgement/left_over.h"
 #include "level/level.h"
@@ -25,6 +26,7 @@
 #include "publication/provisional_issue.h"
 #include "publication/track_files.h"
 #include "publication/traverse_report.h"
+#include "publication/verify_issue.h"
 #include "render/render.h"
 #include "results/between.h"
 #include "results/job_results.h"
@@ -34,7 +36,10 @@
 #include "sky/sky.h"
 #include "station/station.h"
 #include <cstdio>
+#include <filesystem>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <regex>
 
 namespace ampletie::cli {
 namespace {
@@ -45,9 +50,16 @@ std::string occupation_id(const Job &job, const std::string &text) { return reso
 
 int cmd_new(Sitting &, const Arguments &a) {
   JobSettings s;
+  if (!a.template_file.empty()) try {
+      s = read_template(read_file(a.template_file));
+    } catch (const InputError &e) {
+      throw InputError(a.template_file, 0, e.what());
+    }
   s.title = a.title;
-  s.datum = {a.crs.empty() ? a.crs : setting_value("crs", a.crs).get<std::string>(), a.vertical, a.realisation,
-             setting_value("epoch", a.epoch)};
+  if (!a.crs.empty()) s.datum.crs = setting_value("crs", a.crs).get<std::string>();
+  if (!a.vertical.empty()) s.datum.vertical = a.vertical;
+  if (!a.realisation.empty()) s.datum.realisation = a.realisation;
+  s.datum.epoch = setting_value("epoch", a.epoch);
   Job::create(a.job, s);
   return 0;
 }
@@ -342,6 +354,11 @@ int cmd_export(Sitting &here, const Arguments &a) {
       if (t.id == track) write_file(a.files.at(0), track_file(job, t, a.files.at(0)));
     return here.finish();
   }
+  static const std::regex observations(R"(.*\.(rnx|obs|[0-9]{2}o))");
+  if (!std::regex_match(name, observations))
+    throw InputError(a.files.at(0), 0,
+                     fmt::format("occupations are written as .rnx, .obs or .26o, tracks as .{}: name the file so",
+                                 fmt::join(track_endings(), ", .")));
   if (const Occupation *o = occupation_of(job, occupation_id(job, a.item)))
     write_file(a.files.at(0), write_rinex_observation(corrected_file(*o)));
   if (a.files.size() > 1) write_file(a.files[1], write_rinex_navigation(broadcast_messages(*job.snapshot())));
@@ -411,6 +428,27 @@ int cmd_issue(Sitting &here, const Arguments &a) {
   return here.finish();
 }
 
+int cmd_template(Sitting &here, const Arguments &a) {
+  if (std::filesystem::exists(a.item)) throw InputError(a.item, 0, "is there already: name a new file");
+  write_file(a.item, write_template(here.job(a.job).state().settings));
+  print("settings kept as " + a.item + "\n");
+  return 0;
+}
+
+int cmd_verify(Sitting &, const Arguments &a) {
+  const VerifiedIssue v = verify_issue(a.folder, [](const Report &r, const std::string &suffix) {
+    return suffix == ".pdf" ? render_pdf(r) : render_html(r);
+  });
+  print(fmt::format("{}record {} of {}, {}, {}\n", v.provisional ? "provisional " : "", v.id, v.title, v.time,
+                    v.program));
+  print(fmt::format("SHA-256 {}: compare with what is printed\n", v.sha256));
+  print(v.sealed ? "the record's id is made of what it says\n"
+                 : "the record was CHANGED: its id is not made of what it says\n");
+  for (const VerifiedFile &f : v.files) print(f.name + " " + f.words + "\n");
+  print(v.holds() ? "the folder holds what was issued\n" : "the folder does NOT hold what was issued\n");
+  return v.holds() ? 0 : 1;
+}
+
 int cmd_undo(Sitting &here, const Arguments &a) {
   Job &job = here.job(a.job);
   if (!job.can_undo()) throw InputError("there is nothing to undo");
@@ -473,6 +511,8 @@ constexpr Action actions[] = {
     {"trace", cmd_trace},
     {"measure", cmd_measure},
     {"issue", cmd_issue},
+    {"verify", cmd_verify},
+    {"template", cmd_template},
     {"cut", cmd_cut},
     {"systems", cmd_systems},
     {"simulate", cmd_simulate},

@@ -79,7 +79,7 @@ int batch(CommandLine &given, Sitting &here) {
       std::vector<std::string> words = words_of(line);
       if (words.empty() || words.front().front() == '#') continue;
       if (words.front() == "new" || words.front() == "simulate" || words.front() == "cut" ||
-          words.front() == "systems" || words.front() == "batch")
+          words.front() == "systems" || words.front() == "verify" || words.front() == "batch")
         throw InputError("\"" + words.front() + "\" is not about the open job");
       if (const auto known = given.commands(); std::find(known.begin(), known.end(), words.front()) == known.end())
         throw InputError("there is no command \"" + words.front() + "\"" + near_ones(words.front(), known));

@@ -36,6 +36,9 @@ CommandLine::CommandLine() {
   c->add_option("--realisation", a.realisation, "frame that the datum stands for");
   c->add_option("--epoch", a.epoch, "date of the issued coordinates")->required();
   c->add_option("--title", a.title, "title");
+  c->add_option("--template", a.template_file, "settings to begin with, as `template` keeps them; what is said here counts");
+  c = command("template", "keep the job's settings as a file that other jobs can begin with");
+  c->add_option("FILE", a.item, "file to write")->required();
   c = command("take", "take files into the job");
   c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
   c->add_option("--as", a.as, "levels, pointings or control: a text that no recipe knows yet")
@@ -131,6 +134,8 @@ CommandLine::CommandLine() {
   c->add_option("--marks", a.marks, "only these, separated by commas")->delimiter(',');
   c->add_option("--provisional", a.provisional, "provisional coordinates of this traverse instead, marked as such");
   c->add_option("--units", a.unit, "m, ft or us-ft")->check(CLI::IsMember({"m", "ft", "us-ft"}));
+  c = command("verify", "look whether a folder holds what was issued, without the job", false);
+  c->add_option("FOLDER", a.folder, "with the record and what was written from it")->required();
   c = command("cut", "cut a part out of a geoid grid, for a job or for the field", false);
   c->add_option("FILES", a.files, "the grid (GTX, ISG, GeoTIFF), and what is written (.gtx or .isg)")
       ->required()

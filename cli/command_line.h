@@ -22,7 +22,7 @@ struct Arguments {
   std::string what, systems, sessions, pairs;
   double frequencies = 0;
   std::vector<std::string> centre;
-  std::string of_job, what_kind;
+  std::string of_job, what_kind, template_file;
   double radius = 20; ///< km
 };
 

@@ -5,6 +5,7 @@
 #include <QAbstractTextDocumentLayout>
 #include <QBuffer>
 #include <QGuiApplication>
+#include <QHashFunctions>
 #include <QPainter>
 #include <QPdfWriter>
 #include <QTextDocument>
@@ -28,8 +29,17 @@ private:
 };
 } // namespace
 
+namespace {
+/// Fonts are written in the order of a hash: the same bytes for the same report, while it is drawn.
+struct SameBytes {
+  SameBytes() { QHashSeed::setDeterministicGlobalSeed(); }
+  ~SameBytes() { QHashSeed::resetRandomGlobalSeed(); }
+};
+} // namespace
+
 extern "C" __attribute__((visibility("default"))) void ampletie_pdf(const ampletie::Report &r, std::string &out) {
   using namespace ampletie;
+  const SameBytes same;
   const Application application;
   QByteArray bytes;
   QBuffer buffer(&bytes);

@@ -51,6 +51,10 @@ void Finder::search(const QString &t) {
     for (const auto &o : s.occupations()) marks.insert(o.mark);
     for (const auto *all : {&s.published(), &s.checks()})
       for (const auto &[name, p] : *all) marks.insert(name);
+    // Marks where no receiver stood: of levels and total stations.
+    for (const LevelSection &x : s.levels().sections) marks.insert({x.from, x.to});
+    if (const NetworkRun *run = w_.job().network())
+      for (const AdjustedMark &m : run->result.marks) marks.insert(m.name);
     for (const auto &m : marks) offer(text(m), "mark", [this, m] { w_.select("mark", m); });
     for (const auto &c : s.contents())
       offer(text(c.source.name), "source", [this, id = c.source.id] { w_.select("source", id); });

@@ -5,13 +5,19 @@
 #include "app/widgets/theme.h"
 #include "app/window/doubts_drawer.h"
 #include "app/window/finder.h"
+#include "app/window/help_page.h"
 #include "app/window/job_line.h"
+#include "app/window/new_job_page.h"
 #include "app/window/start_page.h"
+#include "base/error.h"
+#include "base/text.h"
+#include "job/settings_template.h"
 #include <QApplication>
 #include <QDropEvent>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QMenu>
 #include <QMimeData>
 #include <QPushButton>
 #include <QShortcut>
@@ -34,6 +40,8 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   sheets_->addWidget(settings_ = new SettingsSheet(w_));
   sheets_->addWidget(decisions_ = new DecisionsSheet(w_));
   sheets_->addWidget(start_ = new StartPage);
+  sheets_->addWidget(new_job_ = new NewJobPage);
+  sheets_->addWidget(help_ = new HelpPage);
   evidence_ = new EvidencePanel(w_);
   doubts_ = new DoubtsDrawer(w_);
   auto *middle = new QHBoxLayout;
@@ -53,11 +61,18 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   connect(line_, &JobLine::wanted, this, &MainWindow::show_section);
   connect(&w_, &Workspace::section_wanted, this, &MainWindow::show_section);
   connect(&w_, &Workspace::changed, this, [this] { refresh_head(); });
-  connect(start_, &StartPage::make_wanted, this, &MainWindow::make_job);
+  connect(start_, &StartPage::make_wanted, this, &MainWindow::show_new_job);
+  connect(new_job_, &NewJobPage::cancelled, this, &MainWindow::leave_page);
+  connect(new_job_, &NewJobPage::make_wanted, this, [this] {
+    const QString path = QFileDialog::getSaveFileName(this, "Make a job", {}, "Jobs (*.tie)");
+    if (!path.isEmpty()) make_job_at(path);
+  });
+  connect(help_, &HelpPage::back, this, &MainWindow::leave_page);
   connect(start_, &StartPage::open_wanted, this,
           [this](const QString &path) { path.isEmpty() ? choose_job() : static_cast<void>(open(path)); });
   connect(&w_, &Workspace::message, start_, &StartPage::say);
   add_actions();
+  make_menu();
   refresh_head();
   // Nothing is open: no evidence, no doubts, and the line has nowhere to lead yet.
   evidence_->hide(), doubts_->hide();
@@ -91,8 +106,21 @@ QWidget *MainWindow::make_head() {
   names->addWidget(title_);
   names->addWidget(subtitle_);
   names->addStretch();
+  menu_ = new QToolButton;
+  menu_->setIcon(QIcon(":/assets/open.svg"));
+  menu_->setIconSize(QSize(14, 14));
+  menu_->setAutoRaise(true);
+  menu_->setFixedSize(26, 30);
+  menu_->setPopupMode(QToolButton::InstantPopup);
+  menu_->setAccessibleName("Job menu");
+  menu_->setToolTip("New, open, copy, templates, settings, guide (F10)");
+  menu_->setStyleSheet("QToolButton::menu-indicator { image: none; }");
   auto *name_holder = new QWidget;
-  name_holder->setLayout(names);
+  auto *beside = new QHBoxLayout(name_holder);
+  beside->setContentsMargins(0, 0, 0, 0);
+  beside->setSpacing(2);
+  beside->addLayout(names, 1);
+  beside->addWidget(menu_);
   name_holder->setFixedWidth(236);
   auto tool = [this](const QString &icon, const QString &name) {
     auto *b = new QToolButton;
@@ -133,7 +161,13 @@ QWidget *MainWindow::make_head() {
 
 void MainWindow::add_actions() {
   add_action("Open job…", QKeySequence::Open, [this] { choose_job(); });
-  add_action("New job…", QKeySequence::New, [this] { make_job(); });
+  add_action("New job…", QKeySequence::New, [this] { show_new_job(); });
+  add_action("Copy the job as…", {}, [this] { choose_copy(); });
+  add_action("Keep the settings as a template…", {}, [this] { choose_template(); });
+  add_action("Guide", QKeySequence("F1"), [this] { show_help(); });
+  add_action("Job menu", QKeySequence("F10"), [this] { menu_->showMenu(); });
+  add_action("Back to the job", QKeySequence("Esc"), [this] { leave_page(); });
+  add_action("Close the window", QKeySequence("Ctrl+Q"), [this] { close(); });
   for (const SectionInfo *s : section_list())
     add_action(QString("Go to ") + s->name, QKeySequence(s->key), [this, s] { show_section(s->section); });
   add_action("Main action of the section", QKeySequence("Ctrl+Return"), [this] {
@@ -162,18 +196,126 @@ void MainWindow::choose_job() {
   if (!path.isEmpty()) open(path);
 }
 
-void MainWindow::make_job() {
-  const QString path = QFileDialog::getSaveFileName(this, "Make a job", {}, "Jobs (*.tie)");
+void MainWindow::show_new_job() {
+  if (sheets_->currentWidget() != help_ && sheets_->currentWidget() != new_job_) before_ = sheets_->currentWidget();
+  new_job_->begin();
+  sheets_->setCurrentWidget(new_job_);
+  evidence_->hide(), doubts_->hide();
+  new_job_->setFocus();
+}
+
+void MainWindow::make_job_at(const QString &path) {
+  try {
+    const JobSettings s = new_job_->settings();
+    remember_job(); // that is left
+    const QString why = w_.create(path.endsWith(".tie") ? path : path + ".tie", s);
+    if (!why.isEmpty()) {
+      new_job_->say(why, true);
+      return;
+    }
+  } catch (const InputError &e) {
+    new_job_->say(QString::fromUtf8(e.what()), true);
+    return;
+  }
+  evidence_->show(), doubts_->show();
+  show_section(Section::intake);
+}
+
+void MainWindow::show_help() {
+  QWidget *now = sheets_->currentWidget();
+  if (now == help_) return;
+  before_ = now;
+  const auto &list = section_list();
+  const auto at = static_cast<std::size_t>(sheets_->currentIndex());
+  help_->show_section(at < list.size()                        ? QString(list[at]->name)
+                      : now == settings_ || now == decisions_ ? "Settings"
+                                                              : "Guide");
+  sheets_->setCurrentWidget(help_);
+  help_->setFocus();
+}
+
+/// Back from the guide or the page of a new job.
+void MainWindow::leave_page() {
+  if (sheets_->currentWidget() != help_ && sheets_->currentWidget() != new_job_) return;
+  if (w_.has_job()) evidence_->show(), doubts_->show();
+  QWidget *to = before_ ? before_ : start_;
+  if (to == start_ && w_.has_job()) to = sheets_->widget(0);
+  sheets_->setCurrentWidget(to);
+}
+
+QString MainWindow::copy_job_to(const QString &path) {
+  if (!w_.has_job()) return "no job is open";
+  const QString own = text(w_.job().store().path());
+  const QString to = path.endsWith(".tie") ? path : path + ".tie";
+  if (QFileInfo(to).absoluteFilePath() == QFileInfo(own).absoluteFilePath()) return "that is the open job itself";
+  if (QFileInfo::exists(to)) return QFileInfo(to).fileName() + " is there already: name a new file";
+  // Between decisions the file is the whole job.
+  QFile from(own);
+  if (!from.copy(to)) return "the copy cannot be written: " + from.errorString();
+  Q_EMIT w_.message("copied to " + to + "; the open job is still " + QFileInfo(own).fileName(), false);
+  return {};
+}
+
+QString MainWindow::keep_template_as(const QString &path) {
+  if (!w_.has_job()) return "no job is open";
+  const QString to = path.endsWith(".json") ? path : path + ".json";
+  try {
+    write_file(to.toStdString(), write_template(w_.job().state().settings));
+  } catch (const std::exception &e) {
+    return QString::fromUtf8(e.what());
+  }
+  Q_EMIT w_.message("settings kept as " + to, false);
+  return {};
+}
+
+void MainWindow::choose_copy() {
+  const QString path = QFileDialog::getSaveFileName(this, "Copy the job as", {}, "Jobs (*.tie)");
   if (path.isEmpty()) return;
-  JobSettings s;
-  s.title = QFileInfo(path).completeBaseName().toStdString();
-  const std::time_t now = std::time(nullptr);
-  s.datum.epoch = 1970 + static_cast<double>(now) / 31556952.0;
-  const QString why = w_.create(path.endsWith(".tie") ? path : path + ".tie", s);
-  if (why.isEmpty())
-    show_settings();
-  else
-    Q_EMIT w_.message(why, true);
+  if (const QString why = copy_job_to(path); !why.isEmpty()) Q_EMIT w_.message(why, true);
+}
+
+void MainWindow::choose_template() {
+  const QString path = QFileDialog::getSaveFileName(this, "Keep the settings as a template", {}, "Templates (*.json)");
+  if (path.isEmpty()) return;
+  if (const QString why = keep_template_as(path); !why.isEmpty()) Q_EMIT w_.message(why, true);
+}
+
+void MainWindow::make_menu() {
+  auto *menu = new QMenu(this);
+  menu_->setMenu(menu);
+  connect(menu, &QMenu::aboutToShow, this, [this, menu] {
+    menu->clear();
+    const bool job = w_.has_job();
+    const auto add = [&](const QString &name, const QString &key, std::function<void()> f, bool possible = true) {
+      // The key is shown, and works through the window's own shortcut.
+      menu->addAction(name + (key.isEmpty() ? "" : "\t" + key), this, std::move(f))->setEnabled(possible);
+    };
+    add("New job …", "Ctrl+N", [this] { show_new_job(); });
+    add("Open …", "Ctrl+O", [this] { choose_job(); });
+    QMenu *recent = menu->addMenu("Recent jobs");
+    for (const RecentJob &r : recent_jobs())
+      if (r.there())
+        recent->addAction(r.title + " – " + QFileInfo(r.path).fileName(), this, [this, path = r.path] { open(path); });
+    recent->setEnabled(!recent->isEmpty());
+    add(
+        "Copy the job as …", {}, [this] { choose_copy(); }, job);
+    menu->addSeparator();
+    add(
+        "Settings", "Ctrl+,", [this] { show_settings(); }, job);
+    add(
+        "Keep the settings as a template …", {}, [this] { choose_template(); }, job);
+    add(
+        "Decisions", "Ctrl+L", [this] { show_decisions(); }, job);
+    add("Find …", "Ctrl+K", [this] { finder_->start(); });
+    menu->addSeparator();
+    add("Guide", "F1", [this] { show_help(); });
+    add("Keys", {}, [this] {
+      show_help();
+      help_->show_page("guide/README.md", "Keys");
+    });
+    menu->addSeparator();
+    add("Close the window", "Ctrl+Q", [this] { close(); });
+  });
 }
 
 void MainWindow::add_action(const QString &name, const QKeySequence &key, std::function<void()> f) {
@@ -217,12 +359,12 @@ void MainWindow::refresh_head() {
     redo_->setEnabled(false);
     return;
   }
-  if (doubts_->isHidden()) {
+  if (doubts_->isHidden() && sheets_->currentWidget() != new_job_) {
     evidence_->show(), doubts_->show();
     if (sheets_->currentWidget() == start_) show_section(section_list().front()->section);
   }
   const auto &s = w_.job().state().settings;
-  title_->setText(title_->fontMetrics().elidedText(text(s.title), Qt::ElideRight, 220));
+  title_->setText(title_->fontMetrics().elidedText(text(s.title), Qt::ElideRight, 200));
   QString systems = text(s.datum.crs);
   try {
     systems = text(system_name(s.datum.crs)).replace(" / UTM zone ", " / UTM ");

@@ -13,6 +13,8 @@ class EvidencePanel;
 class DoubtsDrawer;
 class Sheet;
 class Finder;
+class HelpPage;
+class NewJobPage;
 class StartPage;
 
 /// The workbench: job line above, sheet in the centre, evidence at the right, doubts below.
@@ -29,6 +31,16 @@ public:
   void show_section(Section s);
   void show_settings();
   void show_decisions();
+  /// The guide, at what it says of what is shown.
+  void show_help();
+  /// The page that asks what a new job must be told.
+  void show_new_job();
+  /// Makes the job that was said at a path; what went wrong stands on the page.
+  void make_job_at(const QString &path);
+  /// Writes the job as it is under another name; the words why not, or nothing.
+  QString copy_job_to(const QString &path);
+  /// Keeps the settings as a template; the words why not, or nothing.
+  QString keep_template_as(const QString &path);
 
 protected:
   void dragEnterEvent(QDragEnterEvent *e) override;
@@ -37,8 +49,11 @@ protected:
 private:
   QWidget *make_head();
   void add_actions();
-  void make_job();
+  void make_menu();
+  void leave_page();
   void choose_job();
+  void choose_copy();
+  void choose_template();
   void remember_job() const;
   void add_action(const QString &name, const QKeySequence &key, std::function<void()> f);
   void refresh_head();
@@ -48,6 +63,10 @@ private:
   QStackedWidget *sheets_;
   QWidget *settings_, *decisions_;
   StartPage *start_;
+  NewJobPage *new_job_;
+  HelpPage *help_;
+  QWidget *before_ = nullptr; ///< what was shown before the guide or the page of a new job
+  QToolButton *menu_;
   EvidencePanel *evidence_;
   DoubtsDrawer *doubts_;
   QLabel *title_, *subtitle_;

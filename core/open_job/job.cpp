@@ -71,7 +71,18 @@ Job Job::create(const std::string &path, const JobSettings &s) {
     else
       frame_of(s.datum, grid);
   }
-  Job job(Store::create(path, nullptr, {{0, utc_now(), author(), "job set up", "set", "job", value}}));
+  // Whatever else differs from what the program has by itself was said too, and is kept as decisions of its own.
+  const JobSettings plain;
+  std::map<std::string, nlohmann::json> said;
+  for (const SettingInfo &i : setting_catalogue()) {
+    const bool set_up = std::string_view(i.target) == "job" && value.contains(i.name);
+    if (const std::string now = setting_text(s, i.name); !set_up && now != setting_text(plain, i.name))
+      said[i.target][i.name] = setting_value(i.name, now);
+  }
+  std::vector<Decision> first{{0, utc_now(), author(), "job set up", "set", "job", value}};
+  for (const auto &[target, values] : said)
+    first.push_back({0, utc_now(), author(), "said when the job was made", "set", target, values});
+  Job job(Store::create(path, nullptr, first));
   job.reload();
   return job;
 }

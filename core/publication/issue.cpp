@@ -17,6 +17,22 @@ double in_unit(double m, LengthUnit u) {
 }
 std::string unit_name(LengthUnit u) { return u == LengthUnit::foot ? "ft" : u == LengthUnit::us_foot ? "ftUS" : "m"; }
 
+IssuePackage written_from(IssueRecord record, LengthUnit unit) {
+  IssuePackage out;
+  out.record = std::move(record);
+  out.sheet = control_sheet(out.record.data, unit);
+  out.sheet.footer =
+      fmt::format("Issue record {} · {} · SHA-256 {}", out.record.id, out.record.time, out.record.sha256);
+  out.csv = control_csv(out.record.data, unit);
+  out.geojson = control_geojson(out.record.data);
+  out.files = {{"control.csv", out.csv}, {"control.geojson", out.geojson}};
+  if (std::string sinex = control_sinex(out.record.data); !sinex.empty())
+    out.files.emplace_back("control.snx", std::move(sinex));
+  for (auto &file : fit_files(out.record.data, unit)) out.files.push_back(std::move(file));
+  for (auto &file : also_files(out.record.data)) out.files.push_back(std::move(file));
+  return out;
+}
+
 IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   const NetworkRun *run = job.network();
   if (!run) throw InputError("there is nothing to issue: adjust the network first");
@@ -28,18 +44,7 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   if (!options.marks.empty() && !wanted.empty())
     throw InputError("the mark " + *wanted.begin() + " is not part of the network");
 
-  IssuePackage out;
-  out.record = sealed(job, issue_content(job, *run, marks));
-  out.sheet = control_sheet(out.record.data, options.unit);
-  out.sheet.footer =
-      fmt::format("Issue record {} · {} · SHA-256 {}", out.record.id, out.record.time, out.record.sha256);
-  out.csv = control_csv(out.record.data, options.unit);
-  out.geojson = control_geojson(out.record.data);
-  out.files = {{"control.csv", out.csv}, {"control.geojson", out.geojson}};
-  if (std::string sinex = control_sinex(out.record.data); !sinex.empty())
-    out.files.emplace_back("control.snx", std::move(sinex));
-  for (auto &file : fit_files(out.record.data, options.unit)) out.files.push_back(std::move(file));
-  for (auto &file : also_files(out.record.data)) out.files.push_back(std::move(file));
+  IssuePackage out = written_from(sealed(job, issue_content(job, *run, marks)), options.unit);
   std::set<std::string> names;
   for (const auto &[name, bytes] : out.files)
     if (!names.insert(name).second)

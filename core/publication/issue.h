@@ -20,6 +20,9 @@ struct IssuePackage {
       files; ///< name → bytes, besides record.json; sheets come from render
 };
 
+/// Everything that is written from a record, which alone it is written from.
+IssuePackage written_from(IssueRecord record, LengthUnit unit);
+
 /// Throws `InputError` when the network is missing or out of date, or a mark is unknown.
 IssuePackage prepare_issue(const Job &job, const IssueOptions &options);
 

@@ -171,14 +171,20 @@ IssuePackage prepare_provisional(const Job &job, const std::string &traverse, Le
     if (const auto *x = t.field.find(id)) used.insert(x->setup.source_id);
   r["sources"] = record_sources(s, used);
 
+  return provisional_from(sealed(job, r), unit);
+}
+
+IssuePackage provisional_from(IssueRecord record, LengthUnit unit) {
   IssuePackage out;
-  out.record = sealed(job, r);
-  out.sheet = sheet(out.record.data, unit);
+  out.record = std::move(record);
+  const nlohmann::json &r = out.record.data;
+  out.sheet = sheet(r, unit);
   out.sheet.footer =
       fmt::format("Provisional · record {} · {} · SHA-256 {}", out.record.id, out.record.time, out.record.sha256);
+  const auto said = [&](const char *field) { return r.at(field).get<std::string>(); };
   const std::string head = fmt::format(
-      "# PROVISIONAL, not control: traverse {} of {}; {} ({}), {} at {:.2f}; record {}\n", l.name, set.title,
-      system_name(set.datum.crs), set.datum.crs, frame_name(datum.frame()), datum.epoch(), out.record.id);
+      "# PROVISIONAL, not control: traverse {} of {}; {} ({}), {} at {:.2f}; record {}\n", said("traverse"),
+      said("title"), said("crs_name"), said("crs"), said("frame"), r.at("epoch").get<double>(), out.record.id);
   out.csv = marks_csv(out.record, head, unit);
   out.files = {{"provisional.csv", out.csv}};
   return out;

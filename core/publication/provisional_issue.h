@@ -8,5 +8,7 @@ namespace ampletie {
 /// not issued. Throws `InputError` when there is no such traverse, it cannot be computed or is local, or nothing is
 /// left to issue.
 IssuePackage prepare_provisional(const Job &job, const std::string &traverse, LengthUnit unit = LengthUnit::metre);
+/// What is written from such a record, which alone it is written from.
+IssuePackage provisional_from(IssueRecord record, LengthUnit unit);
 
 } // namespace ampletie

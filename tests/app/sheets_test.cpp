@@ -2,6 +2,8 @@
 #include "app/driver.h"
 #include "base/angle.h"
 #include "publication/issue.h"
+#include "publication/verify_issue.h"
+#include "render/render.h"
 #include "support/field_work.h"
 
 using namespace ampletie;
@@ -115,6 +117,13 @@ TEST_CASE("the issue's sheet answers, row by row, and what was issued is compare
   CHECK(d.cell(records, 0, "What") == "control");
   CHECK(d.cell(records, 0, "Marks") == QString::number(run.result.marks.size()));
   CHECK(d.cell(records, 0, "Today") == "the same");
+  // The folder that the window wrote stands for itself, drawn anew in another order of things.
+  const VerifiedIssue folder = verify_issue(demo.folder / "issued", [](const Report &r, const std::string &suffix) {
+    return suffix == ".pdf" ? render_pdf(r) : render_html(r);
+  });
+  CHECK(folder.holds());
+  CHECK(folder.files.size() >= 5);
+  CHECK(folder.sha256 == demo.job().store().issue_records().front().sha256);
   // Another height, solved and adjusted again: the record stands, and the difference is said.
   const std::string o = occupation_of(demo.job(), "R11", 1);
   CHECK(d.window.workspace().decide("set", o, {{"height", 1.63}}, "found in the book").isEmpty());
@@ -167,6 +176,14 @@ TEST_CASE("the finder leads to marks, sources, vectors and commands by the keybo
   CHECK(d.named<QTableView>("Vectors"));
   find("Go to Network");
   CHECK(d.named<QTableView>("Network marks"));
+  // A mark that only levels know.
+  for (const char *f : {"levels-1a.txt", "benchmarks.csv"})
+    d.window.workspace().take({QString(AMPLETIE_SOURCE_DIR "/demo/levels/") + f});
+  d.wait();
+  const std::string turning = demo.job().snapshot()->levels().sections.front().to;
+  find(QString::fromStdString(turning) + " mark");
+  CHECK(d.window.workspace().selection() == app::Selection{"mark", turning});
+  d.section("Network");
   find("nothing is called so");
   CHECK(d.named<QTableView>("Network marks")); // and nothing happens
   d.press(Qt::Key_Escape);
