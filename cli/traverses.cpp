@@ -84,10 +84,16 @@ void set_traverses(Job &job, const std::vector<std::string> &words, const std::s
     for (const Named &n : resolve(job, words[1], {words[0]}, words[0] != "pointing")) targets.push_back(n.id);
   for (std::size_t i = 2; i < words.size(); ++i) {
     const auto [name, text] = name_value(words[i]);
-    const json v = words[0] == "setup"   ? setup_value(name, text)
-                   : words[0] == "style" ? json{{name, typed_field<StyleThing>(name, text)}}
-                   : words[0] == "route" ? json{{name, typed_field<RouteThing>(name, text)}}
-                                         : json{{name, typed_field<PointingThing>(name, text)}};
+    // One by one: GCC 12 destroys what it has not made yet when one of several initializer lists throws.
+    json v = json::object();
+    if (words[0] == "setup")
+      v = setup_value(name, text);
+    else if (words[0] == "style")
+      v[name] = typed_field<StyleThing>(name, text);
+    else if (words[0] == "route")
+      v[name] = typed_field<RouteThing>(name, text);
+    else
+      v[name] = typed_field<PointingThing>(name, text);
     if (words[0] == "route" && v.contains("start_toward") && v.at("start_toward").is_string())
       require_sighted(job, targets.front(), v.at("start_toward"));
     if (words[0] == "setup" && (v.contains("targets") || v.contains("onward")))

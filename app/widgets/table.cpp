@@ -145,9 +145,21 @@ TableCard::TableCard(const QString &name, std::vector<Column> columns, QWidget *
   });
   auto *copy = new QShortcut(QKeySequence::Copy, view_, nullptr, nullptr, Qt::WidgetShortcut);
   connect(copy, &QShortcut::activated, this, [this] {
+    // As a spreadsheet takes it: heads first, a cell is a cell, and a name that looks like a formula stays a name.
+    const auto cell = [](QString t) {
+      t.replace('\t', ' ').replace('\n', ' ');
+      return t.startsWith('=') || t.startsWith('@') ? "'" + t : t;
+    };
+    QModelIndexList rows = view_->selectionModel()->selectedRows();
+    if (rows.isEmpty()) return;
+    std::sort(rows.begin(), rows.end());
     QString out;
-    for (const QModelIndex &row : view_->selectionModel()->selectedRows()) {
-      for (int c = 0; c < model_->columnCount(); ++c) out += (c ? "\t" : "") + row.siblingAtColumn(c).data().toString();
+    for (int c = 0; c < model_->columnCount(); ++c)
+      out += (c ? "\t" : "") + model_->headerData(c, Qt::Horizontal, Qt::DisplayRole).toString();
+    out += "\n";
+    for (const QModelIndex &row : rows) {
+      for (int c = 0; c < model_->columnCount(); ++c)
+        out += (c ? "\t" : "") + cell(row.siblingAtColumn(c).data().toString());
       out += "\n";
     }
     QApplication::clipboard()->setText(out);

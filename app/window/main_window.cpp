@@ -2,6 +2,7 @@
 #include "app/evidence/evidence.h"
 #include "app/settings/decisions_sheet.h"
 #include "app/settings/settings_sheet.h"
+#include "app/widgets/plan_view.h"
 #include "app/widgets/theme.h"
 #include "app/window/doubts_drawer.h"
 #include "app/window/finder.h"
@@ -185,6 +186,7 @@ void MainWindow::add_actions() {
     w_.measure_from_selection();
     evidence_->setVisible(true);
   });
+  add_action("The plan as the whole sheet, and back", QKeySequence("P"), [this] { toggle_plan(); });
   add_action("Open or close doubts", QKeySequence("D"), [this] { doubts_->toggle(); });
   add_action("Use or leave out the selected vector", QKeySequence("Space"), [this] {
     if (sheet()) sheet()->toggle_use();
@@ -221,6 +223,31 @@ void MainWindow::make_job_at(const QString &path) {
   show_section(Section::intake);
 }
 
+void MainWindow::toggle_plan() {
+  if (!beside_plan_.empty()) {
+    for (const QPointer<QWidget> &w : beside_plan_)
+      if (w) w->show();
+    beside_plan_.clear();
+    return;
+  }
+  Sheet *of = sheet();
+  QWidget *plan = nullptr;
+  for (PlanView *p : of ? of->findChildren<PlanView *>() : QList<PlanView *>())
+    if (p->isVisible()) plan = p;
+  if (!plan) {
+    if (of) Q_EMIT w_.message("this part has no plan", false);
+    return;
+  }
+  const QWidget *head = of->action()->parentWidget();
+  for (QWidget *w = plan; w != of; w = w->parentWidget())
+    for (QObject *o : w->parentWidget()->children())
+      if (auto *x = qobject_cast<QWidget *>(o); x && x != w && x != head && x->isVisible()) {
+        x->hide();
+        beside_plan_.emplace_back(x);
+      }
+  plan->setFocus();
+}
+
 void MainWindow::show_help() {
   QWidget *now = sheets_->currentWidget();
   if (now == help_) return;
@@ -236,6 +263,7 @@ void MainWindow::show_help() {
 
 /// Back from the guide or the page of a new job.
 void MainWindow::leave_page() {
+  if (!beside_plan_.empty()) toggle_plan();
   if (sheets_->currentWidget() != help_ && sheets_->currentWidget() != new_job_) return;
   if (w_.has_job()) evidence_->show(), doubts_->show();
   QWidget *to = before_ ? before_ : start_;
@@ -306,6 +334,7 @@ void MainWindow::make_menu() {
         "Keep the settings as a template …", {}, [this] { choose_template(); }, job);
     add(
         "Decisions", "Ctrl+L", [this] { show_decisions(); }, job);
+    add("The plan as the whole sheet", "P", [this] { toggle_plan(); }, job);
     add("Find …", "Ctrl+K", [this] { finder_->start(); });
     menu->addSeparator();
     add("Guide", "F1", [this] { show_help(); });
@@ -330,6 +359,7 @@ void MainWindow::tell(const QString &failure) { Q_EMIT w_.message(failure, true)
 Sheet *MainWindow::sheet() const { return qobject_cast<Sheet *>(sheets_->currentWidget()); }
 
 void MainWindow::show_section(Section s) {
+  if (!beside_plan_.empty()) toggle_plan();
   const auto &list = section_list();
   const auto at = std::find(list.begin(), list.end(), &section_info(s));
   sheets_->setCurrentIndex(static_cast<int>(at - list.begin()));

@@ -1,6 +1,7 @@
 #pragma once
 #include "app/workspace.h"
 #include <QMainWindow>
+#include <QPointer>
 
 class QStackedWidget;
 class QLabel;
@@ -33,6 +34,8 @@ public:
   void show_decisions();
   /// The guide, at what it says of what is shown.
   void show_help();
+  /// The plan of the section alone, or what stood beside it again.
+  void toggle_plan();
   /// The page that asks what a new job must be told.
   void show_new_job();
   /// Makes the job that was said at a path; what went wrong stands on the page.
@@ -65,6 +68,7 @@ private:
   StartPage *start_;
   NewJobPage *new_job_;
   HelpPage *help_;
+  std::vector<QPointer<QWidget>> beside_plan_; ///< hidden while the plan is the whole sheet
   QWidget *before_ = nullptr; ///< what was shown before the guide or the page of a new job
   QToolButton *menu_;
   EvidencePanel *evidence_;

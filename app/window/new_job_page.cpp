@@ -29,6 +29,7 @@ QString line(const QString &name, const QString &value, const char *colour = "#1
 }
 } // namespace
 
+// Long because it lays out one page, every field once.
 NewJobPage::NewJobPage(QWidget *parent) : QWidget(parent) {
   auto *title = new QLabel("A new job");
   title->setFont(sized(17, true));

@@ -8,11 +8,16 @@ std::string last_decision(const Job &job) {
 
 pugi::xml_node begin_landxml(pugi::xml_document &doc, const Job &job) {
   const JobSettings &set = job.state().settings;
+  return begin_landxml(doc, LandXmlHead{last_decision(job), set.datum.crs,
+                                        set.datum.vertical.empty() ? "" : system_name(set.datum.vertical), set.title});
+}
+
+pugi::xml_node begin_landxml(pugi::xml_document &doc, const LandXmlHead &head) {
   auto declaration = doc.append_child(pugi::node_declaration);
   declaration.append_attribute("version") = "1.0";
   declaration.append_attribute("encoding") = "UTF-8";
   auto root = doc.append_child("LandXML");
-  const std::string time = last_decision(job);
+  const std::string &time = head.time;
   for (const auto &[name, value] : std::initializer_list<std::pair<const char *, std::string>>{
            {"xmlns", "http://www.landxml.org/schema/LandXML-1.2"},
            {"version", "1.2"},
@@ -31,10 +36,10 @@ pugi::xml_node begin_landxml(pugi::xml_document &doc, const Job &job) {
     metric.append_attribute(name) = value;
   auto system = root.append_child("CoordinateSystem");
   system.append_attribute("name") =
-      is_described(set.datum.crs) ? system_name(set.datum.crs).c_str() : set.datum.crs.c_str();
-  if (set.datum.crs.rfind("EPSG:", 0) == 0) system.append_attribute("epsgCode") = set.datum.crs.substr(5).c_str();
-  if (!set.datum.vertical.empty()) system.append_attribute("verticalDatum") = system_name(set.datum.vertical).c_str();
-  root.append_child("Project").append_attribute("name") = set.title.c_str();
+      is_described(head.crs) ? system_name(head.crs).c_str() : head.crs.c_str();
+  if (head.crs.rfind("EPSG:", 0) == 0) system.append_attribute("epsgCode") = head.crs.substr(5).c_str();
+  if (!head.vertical_name.empty()) system.append_attribute("verticalDatum") = head.vertical_name.c_str();
+  root.append_child("Project").append_attribute("name") = head.title.c_str();
   root.append_child("Application").append_attribute("name") = "Ample Tie";
   return root;
 }

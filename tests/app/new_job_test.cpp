@@ -205,7 +205,7 @@ TEST_CASE("the job menu says what can be done, copies the job, and leaves the op
   DemoDriver demo;
   Driver &d = demo.d;
   for (const char *name : {"New job …", "Open …", "Copy the job as …", "Settings", "Keep the settings as a template …",
-                           "Decisions", "Find …", "Guide", "Keys", "Close the window"}) {
+                           "Decisions", "The plan as the whole sheet", "Find …", "Guide", "Keys", "Close the window"}) {
     INFO(name);
     REQUIRE(action_of(d, name));
     CHECK(action_of(d, name)->isEnabled());
@@ -274,6 +274,51 @@ TEST_CASE("F1 opens the guide at the section that is shown; links stay inside; E
   CHECK(d.named<QLabel>("Search of the guide says")->text() == "not on this page");
   d.click("Back to the job");
   CHECK_FALSE(text->isVisible());
+}
+
+TEST_CASE("P makes the plan the whole sheet; P, Esc and another section give back what stood beside it") {
+  SolvedDemoDriver demo;
+  Driver &d = demo.d;
+  d.window.workspace().adjust();
+  d.wait();
+  d.section("Network");
+  const auto plan = [&]() -> PlanView * {
+    for (auto *p : d.window.findChildren<PlanView *>())
+      if (p->isVisible()) return p;
+    return nullptr;
+  };
+  REQUIRE(plan());
+  const int narrow = plan()->width();
+  const auto tables = [&] {
+    int n = 0;
+    for (auto *t : d.window.findChildren<QTableView *>()) n += t->isVisible();
+    return n;
+  };
+  const int before = tables();
+  REQUIRE(before > 0);
+  for (const Qt::Key back : {Qt::Key_P, Qt::Key_Escape}) {
+    d.press(Qt::Key_P);
+    REQUIRE(plan());
+    CHECK(plan()->width() > 2 * narrow);
+    CHECK(tables() == 0);
+    CHECK(d.named<QPushButton>("Adjust network")); // the head stays
+    d.press(back);
+    CHECK(tables() == before);
+    CHECK(plan()->width() == narrow);
+  }
+  d.press(Qt::Key_P);
+  d.section("Issue");
+  d.section("Network");
+  CHECK(tables() == before);
+  // A choice on the plan is a choice everywhere, there too.
+  d.press(Qt::Key_P);
+  d.window.workspace().select("mark", "R07");
+  settle(30);
+  CHECK(d.evidence().contains("R07"));
+  d.press(Qt::Key_P);
+  d.click("Causes part"); // has no plan
+  d.press(Qt::Key_P);
+  CHECK(d.status().contains("no plan"));
 }
 
 TEST_CASE("every heading and every page that the guide links to is there") {

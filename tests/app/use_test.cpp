@@ -4,6 +4,7 @@
 #include "base/hash.h"
 #include "job/settings.h"
 #include <QAbstractSpinBox>
+#include <QClipboard>
 #include <QComboBox>
 
 using namespace ampletie;
@@ -225,4 +226,137 @@ TEST_CASE("space leaves out what is chosen in a table, and once more uses it aga
       CHECK(d.window.workspace().job().state().left_out.count(id) == 0);
     }
   }
+}
+
+namespace {
+using Tables = std::map<std::string, std::string>; ///< what every table of every part shows, row by row, in any order
+
+std::string shown_in(const QTableView *t) {
+  QStringList rows;
+  for (int r = 0; r < t->model()->rowCount(); ++r) {
+    QStringList cells;
+    for (int c = 0; c < t->model()->columnCount(); ++c) cells << t->model()->index(r, c).data().toString();
+    rows << cells.join('\t');
+  }
+  rows.sort();
+  return rows.join('\n').toStdString();
+}
+/// What becomes known beside the window is waited for: until twice the same is shown.
+Tables all_tables(Driver &d) {
+  Tables out;
+  in_every_part(d, [&](const QString &where) {
+    for (auto *t : d.window.findChildren<QTableView *>()) {
+      if (!t->isVisible()) continue;
+      std::string now = shown_in(t), before;
+      for (int i = 0; i < 400 && now != before; ++i) {
+        before = now;
+        settle(40);
+        now = shown_in(t);
+      }
+      out[where.toStdString() + ": " + t->accessibleName().toStdString()] = now;
+    }
+  });
+  return out;
+}
+void same(const Tables &a, const Tables &b) {
+  REQUIRE(a.size() == b.size());
+  for (const auto &[name, text] : a) {
+    INFO(name);
+    REQUIRE(b.count(name));
+    CHECK(b.at(name) == text);
+  }
+}
+} // namespace
+
+TEST_CASE("the second day: closed and opened again, every table shows what it showed") {
+  AdjustedDemoDriver demo;
+  for (const char *f : {"levels-1a.txt", "benchmarks.csv"})
+    demo.d.window.workspace().take({QString(AMPLETIE_SOURCE_DIR "/demo/levels/") + f});
+  demo.d.wait();
+  demo.d.window.workspace().adjust();
+  demo.d.wait();
+  Tables before = all_tables(demo.d);
+  CHECK(before.size() > 25);
+  const std::string copy = demo.folder / "second-day.tie";
+  REQUIRE(demo.d.window.copy_job_to(QString::fromStdString(copy)).isEmpty());
+  Driver again(copy);
+  again.window.workspace().adjust();
+  again.wait();
+  Tables after = all_tables(again);
+  // What a drop said is of that day.
+  for (Tables *t : {&before, &after}) std::erase_if(*t, [](const auto &x) { return x.first.find("Last drop") != std::string::npos; });
+  same(before, after);
+}
+
+TEST_CASE("a day's decisions, all taken back one by one, leave every table as it was") {
+  AdjustedDemoDriver demo;
+  Driver &d = demo.d;
+  auto &w = d.window.workspace();
+  Tables before = all_tables(d);
+  const std::size_t decisions = w.job().decisions().size();
+  int made = 0;
+  const auto decide = [&](const QString &why) {
+    INFO(why.toStdString());
+    CHECK(why.isEmpty());
+    ++made;
+  };
+  const nlohmann::json nothing = nlohmann::json::object();
+  decide(w.decide("set", occupation_of(w.job(), "R07", 2), {{"height", 1.4}}, "typed wrong"));
+  decide(w.decide("leave-out", occupation_of(w.job(), "DAM", 1), nothing, "tripod moved"));
+  decide(w.decide("release", "REFB", nothing, "is it stable?"));
+  decide(w.decide("hold", "PN1", {{"how", "plan"}}, "on trial"));
+  decide(w.decide("set", "limit", {{"loop", 3}}, "stricter"));
+  decide(w.decide("set", "solve", {{"mask", 15}}, "trees"));
+  decide(w.decide("set", "job", {{"title", "Something else"}}, "renamed"));
+  decide(w.decide("set", "mark:R11", {{"same_as", "R07"}}, "are they one?"));
+  settle(100);
+  Tables changed = all_tables(d);
+  CHECK(changed != before);
+  for (int i = 0; i < made; ++i) w.undo();
+  settle(100);
+  // Nothing is gone from the log: it says what was decided and that it was taken back.
+  CHECK(w.job().decisions().size() >= decisions + static_cast<std::size_t>(made));
+  w.solve();
+  d.wait();
+  w.adjust();
+  d.wait();
+  same(before, all_tables(d));
+}
+
+TEST_CASE("every table is copied with its heads, and says how many rows a filter hides") {
+  AdjustedDemoDriver demo;
+  Driver &d = demo.d;
+  int copied = 0, filtered = 0;
+  in_every_part(d, [&](const QString &where) {
+    for (auto *t : d.window.findChildren<QTableView *>()) {
+      if (!t->isVisible() || t->model()->rowCount() == 0) continue;
+      INFO(where.toStdString() << ": " << t->accessibleName().toStdString());
+      const int rows = t->model()->rowCount();
+      d.activate();
+      t->selectAll();
+      t->setFocus();
+      QTest::keyClick(t, Qt::Key_C, Qt::ControlModifier);
+      const QStringList lines = QApplication::clipboard()->text().split('\n', Qt::SkipEmptyParts);
+      if (t->selectionMode() == QAbstractItemView::ExtendedSelection) {
+        CHECK(lines.size() == rows + 1);
+        for (const QString &line : lines) CHECK(line.count('\t') == t->model()->columnCount() - 1);
+        CHECK(lines.front().section('\t', 0, 0) == t->model()->headerData(0, Qt::Horizontal).toString());
+        ++copied;
+      }
+      auto *filter = d.named<QLineEdit>(t->accessibleName() + " filter");
+      if (!filter) continue;
+      filter->setText("no row has these words");
+      settle(0);
+      CHECK(t->model()->rowCount() == 0);
+      bool said = false;
+      for (auto *l : d.window.findChildren<QLabel *>())
+        said |= l->isVisible() && l->text() == QString("%1 rows hidden by the filter").arg(rows);
+      CHECK(said);
+      filter->clear();
+      settle(0);
+      CHECK(t->model()->rowCount() == rows);
+      ++filtered;
+    }
+  });
+  CHECK(copied + filtered > 20);
 }
