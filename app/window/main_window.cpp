@@ -334,7 +334,8 @@ void MainWindow::make_menu() {
         "Keep the settings as a template …", {}, [this] { choose_template(); }, job);
     add(
         "Decisions", "Ctrl+L", [this] { show_decisions(); }, job);
-    add("The plan as the whole sheet", "P", [this] { toggle_plan(); }, job);
+    add(
+        "The plan as the whole sheet", "P", [this] { toggle_plan(); }, job);
     add("Find …", "Ctrl+K", [this] { finder_->start(); });
     menu->addSeparator();
     add("Guide", "F1", [this] { show_help(); });

@@ -69,7 +69,7 @@ private:
   NewJobPage *new_job_;
   HelpPage *help_;
   std::vector<QPointer<QWidget>> beside_plan_; ///< hidden while the plan is the whole sheet
-  QWidget *before_ = nullptr; ///< what was shown before the guide or the page of a new job
+  QWidget *before_ = nullptr;                  ///< what was shown before the guide or the page of a new job
   QToolButton *menu_;
   EvidencePanel *evidence_;
   DoubtsDrawer *doubts_;

@@ -105,7 +105,8 @@ public:
       }
       const int more = lead >= 0xF0 ? 3 : lead >= 0xE0 ? 2 : 1;
       unsigned code = lead & (0x3Fu >> more);
-      for (int k = 0; k < more && i + 1 < clean.size(); ++k) code = code << 6 | (static_cast<unsigned char>(clean[++i]) & 0x3Fu);
+      for (int k = 0; k < more && i + 1 < clean.size(); ++k)
+        code = code << 6 | (static_cast<unsigned char>(clean[++i]) & 0x3Fu);
       out += code > 0xFFFF ? "?" : fmt::format("\\U+{:04X}", code);
     }
     return out;
@@ -197,7 +198,9 @@ std::string control_dxf(const json &r, LengthUnit unit) {
     const auto a = places.find(from), b = places.find(to);
     if (a == places.end() || b == places.end()) continue; // a mark that was not issued
     out.put(0, "LINE").put(8, "VECTOR").at(a->second);
-    out.put(11, in_unit(b->second.x(), unit)).put(21, in_unit(b->second.y(), unit)).put(31, in_unit(b->second.z(), unit));
+    out.put(11, in_unit(b->second.x(), unit))
+        .put(21, in_unit(b->second.y(), unit))
+        .put(31, in_unit(b->second.z(), unit));
   }
   out.put(0, "ENDSEC").put(0, "EOF");
   return std::move(out).done();
@@ -246,10 +249,27 @@ std::string control_geopackage(const json &r) {
     const auto maybe = [](const std::optional<double> &v) { return v ? GeoValue(*v) : GeoValue(); };
     const Mat3 &c = m.network_cov_enu;
     points.features.push_back({{x},
-                               {m.name, m.held, static_cast<long>(m.independent_checks), m.east_m, m.north_m,
-                                maybe(m.height_m), m.lat_deg, m.lon_deg, m.h_m, maybe(m.height_sd_m),
-                                m.network_plan95_m, m.network_up95_m, c(0, 0), c(0, 1), c(0, 2), c(1, 1), c(1, 2),
-                                c(2, 2), m.frame, fmt::format("{:.4f}", m.epoch), m.description,
+                               {m.name,
+                                m.held,
+                                static_cast<long>(m.independent_checks),
+                                m.east_m,
+                                m.north_m,
+                                maybe(m.height_m),
+                                m.lat_deg,
+                                m.lon_deg,
+                                m.h_m,
+                                maybe(m.height_sd_m),
+                                m.network_plan95_m,
+                                m.network_up95_m,
+                                c(0, 0),
+                                c(0, 1),
+                                c(0, 2),
+                                c(1, 1),
+                                c(1, 2),
+                                c(2, 2),
+                                m.frame,
+                                fmt::format("{:.4f}", m.epoch),
+                                m.description,
                                 r.at("id").get<std::string>()}});
     if (auto around = ellipse_of(m, d.scale); !around.empty())
       ellipses.features.push_back({std::move(around), {m.name, d.scale}});

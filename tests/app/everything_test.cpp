@@ -44,10 +44,11 @@ void choose_every_row(Driver &d, int most) {
 
 void press_every_button(Driver &d) {
   std::set<QString> pressed;
-  // Dialogs that ask for a file are closed again.
+  // Dialogs that ask for a file are closed again, menus too.
   QTimer closer;
   QObject::connect(&closer, &QTimer::timeout, [] {
     if (auto *w = qobject_cast<QDialog *>(QApplication::activeModalWidget())) w->reject();
+    if (QWidget *menu = QApplication::activePopupWidget()) menu->close();
   });
   closer.start(30);
   for (const QString &s : all_sections) {

@@ -284,7 +284,8 @@ TEST_CASE("the second day: closed and opened again, every table shows what it sh
   again.wait();
   Tables after = all_tables(again);
   // What a drop said is of that day.
-  for (Tables *t : {&before, &after}) std::erase_if(*t, [](const auto &x) { return x.first.find("Last drop") != std::string::npos; });
+  for (Tables *t : {&before, &after})
+    std::erase_if(*t, [](const auto &x) { return x.first.find("Last drop") != std::string::npos; });
   same(before, after);
 }
 
@@ -329,7 +330,8 @@ TEST_CASE("every table is copied with its heads, and says how many rows a filter
   int copied = 0, filtered = 0;
   in_every_part(d, [&](const QString &where) {
     for (auto *t : d.window.findChildren<QTableView *>()) {
-      if (!t->isVisible() || t->model()->rowCount() == 0) continue;
+      // Where a book is keyed in is no table of rows.
+      if (!t->isVisible() || t->model()->rowCount() == 0 || t->accessibleName() == "Book to key in") continue;
       INFO(where.toStdString() << ": " << t->accessibleName().toStdString());
       const int rows = t->model()->rowCount();
       d.activate();

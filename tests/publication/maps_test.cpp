@@ -68,7 +68,8 @@ TEST_CASE("the drawing holds marks, names, vectors and ellipses where the record
       if (wkbFlatten(g->getGeometryType()) == wkbPoint) {
         const OGRPoint *p = g->toPoint();
         CHECK(std::any_of(i.record["marks"].begin(), i.record["marks"].end(), [&, u = metres](const auto &m) {
-          return std::abs(p->getX() * u - value(m, "east_m")) < 1e-4 && std::abs(p->getY() * u - value(m, "north_m")) < 1e-4 &&
+          return std::abs(p->getX() * u - value(m, "east_m")) < 1e-4 &&
+                 std::abs(p->getY() * u - value(m, "north_m")) < 1e-4 &&
                  std::abs(p->getZ() * u - value(m, "height_m")) < 1e-4;
         }));
       }
@@ -85,7 +86,8 @@ TEST_CASE("the drawing holds marks, names, vectors and ellipses where the record
     CHECK(layers["VECTOR"] >= 6);
     REQUIRE(widths.size() == 1);
     double largest = 0;
-    for (const auto &m : i.record["marks"]) largest = std::max(largest, 2 * 2.4477 * std::sqrt(m["network_cov_enu"][0].get<double>()));
+    for (const auto &m : i.record["marks"])
+      largest = std::max(largest, 2 * 2.4477 * std::sqrt(m["network_cov_enu"][0].get<double>()));
     CHECK(widths.begin()->second == Approx(largest).epsilon(0.03)); // 95 % of two dimensions
   }
   CHECK_THAT(control_dxf(i.record, LengthUnit::us_foot), Contains("in ftUS") && Contains("ETRF2000"));
@@ -145,14 +147,16 @@ TEST_CASE("points of LandXML are read back as they were issued, by an XML reader
 
 TEST_CASE("hostile names stay names in every map, and what cannot be said is not written") {
   Issued i;
-  for (const std::string &name : {std::string("=cmd|'/c calc'!A1"), std::string("<b>&\"x\"</b>"), std::string("tête α 点"),
-                                 std::string("100 %% done %d"), std::string("../../etc"), std::string(100, 'x')}) {
+  for (const std::string &name :
+       {std::string("=cmd|'/c calc'!A1"), std::string("<b>&\"x\"</b>"), std::string("tête α 点"),
+        std::string("100 %% done %d"), std::string("../../etc"), std::string(100, 'x')}) {
     INFO(name);
     nlohmann::json r = i.record;
     const std::string before = r["marks"][2]["name"];
     r["marks"][2]["name"] = name;
     bool in_kml = false, in_gpkg = false, in_dxf = false;
-    each(opened(i.folder, "h.kml", control_kml(r))->GetLayer(0), [&](OGRFeature &f) { in_kml |= f.GetFieldAsString("Name") == name; });
+    each(opened(i.folder, "h.kml", control_kml(r))->GetLayer(0),
+         [&](OGRFeature &f) { in_kml |= f.GetFieldAsString("Name") == name; });
     each(opened(i.folder, "h.gpkg", control_geopackage(r))->GetLayerByName("marks"),
          [&](OGRFeature &f) { in_gpkg |= f.GetFieldAsString("name") == name; });
     const Dataset dxf = opened(i.folder, "h.dxf", control_dxf(r, LengthUnit::metre));
@@ -168,12 +172,15 @@ TEST_CASE("hostile names stay names in every map, and what cannot be said is not
     pugi::xml_document doc;
     const std::string xml = control_landxml(r);
     REQUIRE(doc.load_buffer(xml.data(), xml.size()));
-    CHECK(std::string(doc.child("LandXML").child("CgPoints").find_child_by_attribute("name", name.c_str()).name()) == "CgPoint");
+    CHECK(std::string(doc.child("LandXML").child("CgPoints").find_child_by_attribute("name", name.c_str()).name()) ==
+          "CgPoint");
   }
   // Heights alone have no place; a plane of the site's own has none on a globe.
   nlohmann::json heights = i.record, plane = i.record;
   heights["marks"] = nlohmann::json::array();
-  CHECK((control_kml(heights) + control_dxf(heights, LengthUnit::metre) + control_landxml(heights) + control_geopackage(heights)).empty());
+  CHECK((control_kml(heights) + control_dxf(heights, LengthUnit::metre) + control_landxml(heights) +
+         control_geopackage(heights))
+            .empty());
   plane["crs"] = "local:46.3:13.9:450";
   CHECK(control_kml(plane).empty());
   CHECK(control_geopackage(plane).empty());
