@@ -344,3 +344,80 @@ TEST_CASE("every heading and every page that the guide links to is there") {
   }
   CHECK(links >= 3);
 }
+
+TEST_CASE("jobs across the world: the page says what each grid means there, and makes what it says can be made") {
+  // Place, grid, heights, realisation, and words of the page; grids of other units, axes and hemispheres.
+  const struct {
+    const char *place, *grid, *heights, *realisation, *words;
+  } jobs[] = {
+      {"46.29 13.88", "EPSG:25833", "EPSG:5773", "", "ETRF2000"},
+      {"-41.29, 174.78", "EPSG:2193", "", "", "Transverse Mercator"},        // north first, the other hemisphere
+      {"40.71 -74.0", "EPSG:6539", "EPSG:5773", "NAD83(2011)", "Long Island"}, // US survey feet
+      {"-16.68 -49.26", "EPSG:31982", "", "", "SIRGAS 2000"},                // a frame of one epoch
+      {"-33.87 151.21", "EPSG:7856", "", "", "zone 56"},
+      {"64.14 -21.94", "EPSG:5325", "", "", "Lambert"},
+  };
+  TemporaryFolder folder;
+  Driver d;
+  int made = 0, refused = 0;
+  for (const auto &j : jobs) {
+    INFO(j.grid);
+    d.window.show_new_job();
+    type(d, "Title of the job", QString("Job in ") + j.grid);
+    type(d, "Place of the job", j.place);
+    type(d, "Search grids", QString(j.grid).section(':', 1));
+    choose_grid(d, j.grid);
+    CHECK(means(d).contains(j.words));
+    CHECK(means(d).contains(j.grid));
+    type(d, "Realisation of the frame", j.realisation);
+    if (*j.heights) choose_heights(d, j.heights);
+    const QString said = means(d);
+    CHECK((said.contains("can be used there") || said.contains("used")));
+    if (!can_be_made(d)) {
+      CHECK(said.contains("Missing: ")); // a sentence, not silence
+      ++refused;
+      continue;
+    }
+    const std::string path = folder / (std::string("job") + std::to_string(made + refused) + ".tie");
+    d.window.make_job_at(QString::fromStdString(path));
+    settle(30);
+    if (std::filesystem::exists(path)) {
+      const JobSettings &s = d.window.workspace().job().state().settings;
+      CHECK(s.datum.crs == j.grid);
+      CHECK(s.title == std::string("Job in ") + j.grid);
+      CHECK_FALSE(d.named<QLineEdit>("Title of the job")); // the job is shown
+      ++made;
+    } else {
+      CHECK(d.named<QLabel>("New job says")->text().size() > 20);
+      ++refused;
+    }
+  }
+  CHECK(made >= 4);
+  CHECK(made + refused == 6);
+}
+
+TEST_CASE("recent jobs stand in the menu with their titles, and open from there") {
+  TemporaryFolder folder;
+  const std::string one = folder / "one.tie", two = folder / "two.tie";
+  for (const auto &[path, title] : {std::pair{&one, "The first one"}, {&two, "The second one"}}) {
+    JobSettings s = demo_settings();
+    s.title = title;
+    Job::create(*path, s);
+  }
+  Driver d(one);
+  REQUIRE(d.window.open(QString::fromStdString(two)));
+  settle(30);
+  const auto recent = [&]() -> QMenu * { return action_of(d, "Recent jobs")->menu(); };
+  REQUIRE(recent());
+  QAction *first = nullptr;
+  for (QAction *a : recent()->actions())
+    if (a->text() == "The first one – one.tie") first = a;
+  REQUIRE(first);
+  first->trigger();
+  settle(30);
+  CHECK(d.window.workspace().job().state().settings.title == "The first one");
+  CHECK(d.window.windowTitle().startsWith("The first one"));
+  // One that is gone is offered no more.
+  std::filesystem::remove(two);
+  for (QAction *a : recent()->actions()) CHECK(a->text() != "The second one – two.tie");
+}
