@@ -83,6 +83,30 @@ bool TableModel::setData(const QModelIndex &index, const QVariant &value, int ro
   return true;
 }
 
+namespace {
+/// The chosen rows as a spreadsheet takes them: heads first, a cell is a cell, and a name that looks like a formula
+/// stays a name.
+void copy_rows(const QTableView &view, const TableModel &model) {
+  const auto cell = [](QString t) {
+    t.replace('\t', ' ').replace('\n', ' ');
+    return t.startsWith('=') || t.startsWith('@') ? "'" + t : t;
+  };
+  QModelIndexList rows = view.selectionModel()->selectedRows();
+  if (rows.isEmpty()) return;
+  std::sort(rows.begin(), rows.end());
+  QString out;
+  for (int c = 0; c < model.columnCount(); ++c)
+    out += (c ? "\t" : "") + model.headerData(c, Qt::Horizontal, Qt::DisplayRole).toString();
+  out += "\n";
+  for (const QModelIndex &row : rows) {
+    for (int c = 0; c < model.columnCount(); ++c)
+      out += (c ? "\t" : "") + cell(row.siblingAtColumn(c).data().toString());
+    out += "\n";
+  }
+  QApplication::clipboard()->setText(out);
+}
+} // namespace
+
 TableCard::TableCard(const QString &name, std::vector<Column> columns, QWidget *parent) : QWidget(parent) {
   setObjectName("card");
   setAttribute(Qt::WA_StyledBackground);
@@ -144,26 +168,7 @@ TableCard::TableCard(const QString &name, std::vector<Column> columns, QWidget *
     if (!selecting_ && now.isValid()) Q_EMIT chosen(now.data(Qt::UserRole + 1).toString().toStdString());
   });
   auto *copy = new QShortcut(QKeySequence::Copy, view_, nullptr, nullptr, Qt::WidgetShortcut);
-  connect(copy, &QShortcut::activated, this, [this] {
-    // As a spreadsheet takes it: heads first, a cell is a cell, and a name that looks like a formula stays a name.
-    const auto cell = [](QString t) {
-      t.replace('\t', ' ').replace('\n', ' ');
-      return t.startsWith('=') || t.startsWith('@') ? "'" + t : t;
-    };
-    QModelIndexList rows = view_->selectionModel()->selectedRows();
-    if (rows.isEmpty()) return;
-    std::sort(rows.begin(), rows.end());
-    QString out;
-    for (int c = 0; c < model_->columnCount(); ++c)
-      out += (c ? "\t" : "") + model_->headerData(c, Qt::Horizontal, Qt::DisplayRole).toString();
-    out += "\n";
-    for (const QModelIndex &row : rows) {
-      for (int c = 0; c < model_->columnCount(); ++c)
-        out += (c ? "\t" : "") + cell(row.siblingAtColumn(c).data().toString());
-      out += "\n";
-    }
-    QApplication::clipboard()->setText(out);
-  });
+  connect(copy, &QShortcut::activated, this, [this] { copy_rows(*view_, *model_); });
 }
 
 void TableCard::set_rows(std::vector<Row> rows) {
