@@ -82,7 +82,6 @@ void CausesPart::refresh() {
               .arg(failing)
               .arg(a.passes ? "" : " and the network as a whole");
   }
-  count_ = static_cast<int>(rows.size());
   words_->setText(html);
   table_->set_rows(std::move(rows));
 }

@@ -11,14 +11,12 @@ class CausesPart : public QWidget {
   Q_OBJECT
 public:
   explicit CausesPart(Workspace &w, QWidget *parent = nullptr);
-  int count() const { return count_; }
 
 private:
   void refresh();
   Workspace &w_;
   QLabel *words_;
   TableCard *table_;
-  int count_ = 0;
 };
 
 } // namespace ampletie::app

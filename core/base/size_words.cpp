@@ -23,4 +23,11 @@ std::string angle_words(double rad, int decimals, bool sign) {
                                       : signed_text(rad / rad_per_arcsec, decimals, sign, "″");
 }
 
+std::string side_words(double east, double north) {
+  static constexpr const char *names[] = {"north", "north-east", "east", "south-east",
+                                          "south", "south-west", "west", "north-west"};
+  const double turn = std::atan2(east, north) / (2 * M_PI) * 8;
+  return names[(std::lround(turn) + 8) % 8];
+}
+
 } // namespace ampletie

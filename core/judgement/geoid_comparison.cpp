@@ -38,20 +38,13 @@ void describe(GeoidComparison &c) {
   for (std::size_t i = 0; i < both.size(); ++i) both[i]->left = left[static_cast<Eigen::Index>(i)];
 }
 
-std::string direction(double east, double north) {
-  static constexpr const char *names[] = {"north", "north-east", "east", "south-east",
-                                          "south", "south-west", "west", "north-west"};
-  const double turn = std::atan2(east, north) / (2 * M_PI) * 8;
-  return names[(std::lround(turn) + 8) % 8];
-}
-
 } // namespace
 
 std::string GeoidComparison::words() const {
   if (!problem.empty()) return problem;
   std::string out = fmt::format("{} {} in the middle", length_words(std::abs(mean), 0), mean < 0 ? "lower" : "higher");
   if (const double t = std::hypot(tilt_east, tilt_north); t > 1e-8)
-    out += fmt::format(", rising by {:.1f} mm/km to the {}", 1e6 * t, direction(tilt_east, tilt_north));
+    out += fmt::format(", rising by {:.1f} mm/km to the {}", 1e6 * t, side_words(tilt_east, tilt_north));
   if (spread > 0) out += fmt::format(", ± {} from that", length_words(spread, 0));
   return out;
 }

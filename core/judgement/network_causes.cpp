@@ -1,5 +1,4 @@
 #include "judgement/network_causes.h"
-#include "base/angle.h"
 #include "base/size_words.h"
 #include "judgement/height_causes.h"
 #include "results/observed_names.h"
@@ -14,10 +13,7 @@ const char *too(double size) { return size > 0 ? "too large" : "too small"; }
 
 /// "0.312 m to the north-east": of a displacement in plan.
 std::string plan_words(double east, double north) {
-  static constexpr const char *sides[] = {"north", "north-east", "east", "south-east",
-                                          "south", "south-west", "west", "north-west"};
-  const double turn = std::atan2(east, north) / (pi / 4);
-  return length_words(std::hypot(east, north)) + " to the " + sides[(static_cast<int>(std::lround(turn)) + 8) % 8];
+  return length_words(std::hypot(east, north)) + " to the " + side_words(east, north);
 }
 
 /// Of a calibration's unknown: "antenna TESSEL T4|NONE".

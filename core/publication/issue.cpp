@@ -29,11 +29,13 @@ IssuePackage written_from(IssueRecord record, LengthUnit unit) {
   out.files = {{"control.csv", out.csv}, {"control.geojson", out.geojson}};
   if (std::string sinex = control_sinex(out.record.data); !sinex.empty())
     out.files.emplace_back("control.snx", std::move(sinex));
-  for (auto &&[name, bytes] : {std::pair{"control.kml", control_kml(out.record.data)},
-                               std::pair{"control.dxf", control_dxf(out.record.data, unit)},
-                               std::pair{"control.xml", control_landxml(out.record.data)},
-                               std::pair{"control.gpkg", control_geopackage(out.record.data)}})
-    if (!bytes.empty()) out.files.emplace_back(name, bytes);
+  // Records of before stand for the files that were written from them then.
+  if (out.record.data.value("format", 0) >= 3)
+    for (auto &&[name, bytes] : {std::pair{"control.kml", control_kml(out.record.data)},
+                                 std::pair{"control.dxf", control_dxf(out.record.data, unit)},
+                                 std::pair{"control.xml", control_landxml(out.record.data)},
+                                 std::pair{"control.gpkg", control_geopackage(out.record.data)}})
+      if (!bytes.empty()) out.files.emplace_back(name, bytes);
   for (auto &file : fit_files(out.record.data, unit)) out.files.push_back(std::move(file));
   for (auto &file : also_files(out.record.data)) out.files.push_back(std::move(file));
   return out;

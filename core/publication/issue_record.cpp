@@ -37,7 +37,7 @@ json covariance(const NetworkRun &run, const std::vector<std::string> &marks) {
 ordered_json datum_part(const Job &job, const NetworkRun &run) {
   ordered_json r;
   const JobSettings &set = job.state().settings;
-  r["format"] = 2;
+  r["format"] = 3; // since it is written for maps and drawings too
   r["title"] = set.title;
   r["crs"] = set.datum.crs, r["crs_name"] = system_name(set.datum.crs);
   r["vertical"] = set.datum.vertical;

@@ -6,7 +6,8 @@ namespace ampletie {
 
 /// One file of an issue's folder, looked at without the job.
 struct VerifiedFile {
-  enum class State { same, differs, missing, foreign } state = State::same;
+  /// `untold`: of an earlier version, whose bytes nobody can tell again.
+  enum class State { same, differs, missing, foreign, untold } state = State::same;
   std::string name, words; ///< what was found, as a clause
 };
 struct VerifiedIssue {

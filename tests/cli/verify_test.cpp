@@ -140,3 +140,27 @@ TEST_CASE("an occupation is not written under the name of what only tracks are w
   CHECK(ample("export " + (folder / "a.tie") + " PN1@2026-05-12T08 " + (folder / "x.26o"), out) <= 1);
   CHECK(std::filesystem::exists(folder / "x.26o"));
 }
+
+TEST_CASE("a folder of before maps were written stands for what was written then") {
+  Issued i;
+  // As the version before wrote it: its record says format 2, its id is made of that, and there are no maps.
+  auto r = nlohmann::ordered_json::parse(read_file(i.file("record.json")));
+  r["format"] = 2;
+  r.erase("id");
+  const std::string before = nlohmann::json::parse(read_file(i.file("record.json"))).at("id"),
+                    id = content_id("issue", r.dump());
+  r["id"] = id;
+  const std::string text = r.dump(1) + "\n", seal = sha256_hex(read_file(i.file("record.json")));
+  write_file(i.file("record.json"), text);
+  for (const char *map : {"control.kml", "control.dxf", "control.xml", "control.gpkg"})
+    std::filesystem::remove(i.file(map));
+  for (const char *name : {"control.csv", "control.geojson", "control.snx", "control.html"}) {
+    std::string s = read_file(i.file(name));
+    s = std::regex_replace(std::regex_replace(s, std::regex(before), id), std::regex(seal), sha256_hex(text));
+    write_file(i.file(name), s);
+  }
+  CHECK(i.verify() == 0);
+  CHECK_THAT(read_file(i.said), Contains("control.pdf was drawn by an earlier version") && !Contains("control.kml"));
+  i.with(
+      "control.csv", [](const std::string &s) { return s + "X,1,2,3\n"; }, [&] { CHECK(i.verify() == 1); });
+}
