@@ -211,7 +211,7 @@ QString IssueSheet::answer(const NetworkRun *run) const {
 }
 
 void IssueSheet::refresh() {
-  QString files = "control.pdf, .html, .csv, .geojson, .snx · record.json";
+  QString files;
   if (w_.has_job())
     for (const JobFit &f : w_.job().fits())
       if (f.problem.empty()) files += " · and in " + text(f.name);
@@ -219,8 +219,9 @@ void IssueSheet::refresh() {
     for (const auto &[name, e] : w_.job().state().also)
       if (e.crs.value) files += " · and in " + text(name);
   if (auto *what = findChild<QLabel *>("issued files")) {
-    what->setText(what->fontMetrics().elidedText(files, Qt::ElideRight, 460));
-    what->setToolTip(files);
+    what->setText(
+        what->fontMetrics().elidedText("control.pdf, .html, .csv, .snx, maps · record" + files, Qt::ElideRight, 460));
+    what->setToolTip("control.pdf, .html, .csv, .geojson, .snx, .kml, .dxf, .xml, .gpkg · record.json" + files);
   }
   std::vector<Row> marks, records;
   QString html = "<p style='color:#5A666E'>There is nothing to issue before the network is adjusted.</p>";

@@ -430,8 +430,8 @@ private:
     e.upper = redundancy > 0 ? chi_squared_quantile(1 - in_.options.alpha_global, redundancy) / redundancy : 1;
     e.failing =
         static_cast<int>(std::count_if(a.tests.begin(), a.tests.end(), [](const auto &x) { return !x.passes; }));
+    // Where only levels lead the guessed plan is fixed: what moves is the height.
     for (const NetworkMark &m : in_.marks) {
-      if (!m.plan_known) continue;
       const double by = (places_.at(m.name, a) - places_.at(m.name, r_.adjustment)).norm();
       if (by > e.moves) e.moves = by, e.moved = m.name;
     }

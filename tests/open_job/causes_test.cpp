@@ -91,3 +91,24 @@ TEST_CASE("levels in feet are named beside the vectors that contradict them") {
   CHECK(level_causes(12.0, 8.3, 2.0).empty()); // not known well enough
   CHECK(level_causes(0, 1, 0.01).empty());
 }
+
+TEST_CASE("of levels alone what a mistake moves is a height, and it is said") {
+  TemporaryFolder folder;
+  JobSettings heights;
+  heights.title = "levels", heights.datum.vertical = "EPSG:5773", heights.datum.epoch = 2026.36;
+  Job job = Job::create(folder / "l.tie", heights);
+  std::vector<std::string> files;
+  for (const auto &e : std::filesystem::directory_iterator(AMPLETIE_SOURCE_DIR "/demo/levels"))
+    if (e.path().extension() == ".txt" || e.path().filename() == "benchmarks.csv") files.push_back(e.path().string());
+  std::sort(files.begin(), files.end());
+  job.take(files);
+  for (const char *mark : {"HB1", "HB2"}) job.decide("hold", mark, {{"how", "height"}}, "published benchmark");
+  adjust(job);
+  REQUIRE_FALSE(job.network()->result.adjustment.passes); // one of the demo's books was walked the other way
+  REQUIRE_FALSE(causes_of(job).empty());
+  const NetworkCause &first = causes_of(job).front();
+  CHECK(first.explanation.mistakes[0].kind == MistakeKind::level);
+  CHECK_FALSE(first.explanation.moved.empty());
+  CHECK(first.explanation.moves > 1);
+  CHECK_THAT(first.effect, Contains(first.explanation.moved + " moves by"));
+}
