@@ -4,6 +4,7 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <limits>
+#include <map>
 
 namespace ampletie {
 namespace {
@@ -39,11 +40,32 @@ Linear linearise(const Block &b, const std::vector<double> &values, const std::v
   return out;
 }
 
+/// What tests of a number of degrees are held against, found once.
+class Limits {
+public:
+  explicit Limits(const AdjustmentOptions &o) : o_(o) {}
+  double chi_squared(int degrees) {
+    return kept(chi_squared_, degrees, [&] { return chi_squared_quantile(1 - o_.alpha_single, degrees); });
+  }
+  double lambda(int degrees) {
+    return kept(lambda_, degrees, [&] { return noncentrality(o_.alpha_single, o_.power, degrees); });
+  }
+
+private:
+  template <class Find> static double kept(std::map<int, double> &all, int degrees, Find &&find) {
+    const auto [it, anew] = all.try_emplace(degrees, 0);
+    if (anew) it->second = find();
+    return it->second;
+  }
+  const AdjustmentOptions &o_;
+  std::map<int, double> chi_squared_, lambda_;
+};
+
 /// The tests of a block and of its parts. A part is tested as an error of its own observations alone: with E its
 /// columns of the unit matrix, u = Eᵀ P v has the covariance Eᵀ P Q_vv P E.
 std::vector<BlockTest> test_block(std::size_t number, const Block &b, const Linear &l, const MatrixXd &weight,
-                                  const AdjustmentResult &r, const AdjustmentOptions &o, double delta0,
-                                  double lambda_single) {
+                                  const AdjustmentResult &r, Limits &limits) {
+  const double delta0 = std::sqrt(limits.lambda(1));
   const auto n = static_cast<Eigen::Index>(l.unknowns.size());
   MatrixXd q(n, n);
   for (Eigen::Index i = 0; i < n; ++i)
@@ -100,13 +122,12 @@ std::vector<BlockTest> test_block(std::size_t number, const Block &b, const Line
       out.statistic += u[i] * u[i] / e;
     }
     if (out.degrees > 0) {
-      out.limit = chi_squared_quantile(1 - o.alpha_single, out.degrees);
+      out.limit = limits.chi_squared(out.degrees);
       out.passes = out.statistic <= out.limit;
     }
     if (out.degrees == p.count) {
       const Eigen::SelfAdjointEigenSolver<MatrixXd> weakest(own);
-      const double lambda =
-          p.count == 1 ? lambda_single : noncentrality(o.alpha_single, o.power, static_cast<int>(p.count));
+      const double lambda = limits.lambda(static_cast<int>(p.count));
       out.smallest_detectable = std::sqrt(lambda / std::max(1e-300, weakest.eigenvalues()[0]));
     }
     return out;
@@ -324,10 +345,10 @@ AdjustmentResult adjust(const Problem &problem, const AdjustmentOptions &options
   iterate(r, now, parameter_of, options.max_iterations, progress);
   r.normals->invert();
   r.vtpv = now.vtpv;
-  const double lambda = noncentrality(options.alpha_single, options.power, 1), delta0 = std::sqrt(lambda);
+  Limits limits(options);
   for (std::size_t i = 0; options.tests && i < problem.blocks.size(); ++i) {
     progress.check();
-    for (BlockTest &t : test_block(i, *problem.blocks[i], now.blocks[i], weights[i], r, options, delta0, lambda))
+    for (BlockTest &t : test_block(i, *problem.blocks[i], now.blocks[i], weights[i], r, limits))
       r.tests.push_back(std::move(t));
   }
   if (r.redundancy > 0) {

@@ -12,8 +12,9 @@ struct SingularError : std::runtime_error {
   int unknown;
 };
 
-/// Sparse symmetric positive definite system: Cholesky by CHOLMOD (fill-reducing AMD order, simplicial), solutions for
-/// any right-hand side and the selected inverse (Takahashi, Fagan and Chen 1973) on the pattern of the factor.
+/// Sparse symmetric positive definite system: Cholesky by CHOLMOD (fill-reducing order, by supernodes), solutions for
+/// any right-hand side and the selected inverse (Takahashi, Fagan and Chen 1973), block by block on the factor's
+/// pattern.
 class NormalEquations {
 public:
   struct Entry {
