@@ -36,7 +36,8 @@ CommandLine::CommandLine() {
   c->add_option("--realisation", a.realisation, "frame that the datum stands for");
   c->add_option("--epoch", a.epoch, "date of the issued coordinates")->required();
   c->add_option("--title", a.title, "title");
-  c->add_option("--template", a.template_file, "settings to begin with, as `template` keeps them; what is said here counts");
+  c->add_option("--template", a.template_file,
+                "settings to begin with, as `template` keeps them; what is said here counts");
   c = command("template", "keep the job's settings as a file that other jobs can begin with");
   c->add_option("FILE", a.item, "file to write")->required();
   c = command("take", "take files into the job");
@@ -52,7 +53,8 @@ CommandLine::CommandLine() {
                 "bearing=… | pair SYSTEM MARK use=…|with=NAME | "
                 "also NAME crs=CODE through=GRID | group kind=levels factor=1.5 | "
                 "source FILE "
-                "recipe=NAME|seen=yes|geoid=yes|interpolation=bicubic|accuracy=yes|shifts=yes|bases=published|unit=ft|"
+                "recipe=NAME|seen=yes|geoid=yes|interpolation=bicubic|accuracy=yes|shifts=yes|bases=published|vectors="
+                "yes|unit=ft|"
                 "exchanged=yes|turned=east|"
                 "packed=yes|frame=…|epoch=…|crs=…|through=GRID|sd=M… | "
                 "job|solve|limit|weight|levels|traverse NAME=VALUE… | accept DOUBT")

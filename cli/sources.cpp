@@ -33,6 +33,7 @@ Sayable sayable(const Job &job, const std::string &id) {
       add("a list of fixes", {"bases"});
     else if (c.measured)
       add("a list of vectors", {});
+    if (c.solution) add("a solution", {"vectors"});
     if (is_record(c)) add("an issue record", {"observed"});
     if (c.shift) add("a grid of shifts", {"shifts"});
     if (c.geoid) add("a geoid grid", {"geoid", "interpolation", "accuracy"});
@@ -41,7 +42,8 @@ Sayable sayable(const Job &job, const std::string &id) {
   if (std::any_of(control.begin(), control.end(), [&](const ListSource &l) { return l.source_id == id; })) {
     std::set<std::string> all;
     for (const auto &f : SourceThing::fields()) all.insert(f.name);
-    for (const char *other : {"bases", "observed", "shifts", "geoid", "interpolation", "accuracy"}) all.erase(other);
+    for (const char *other : {"bases", "vectors", "observed", "shifts", "geoid", "interpolation", "accuracy"})
+      all.erase(other);
     add("a control list", all);
   } else if (recipe_source(s, id))
     add("read with a recipe", {"recipe", "seen"});

@@ -38,6 +38,7 @@ private:
   void about_measured(QString &html, const MeasuredVector &v);
   void about_track(QString &html, const TrackResult &t);
   void about_stop(QString &html, const TrackResult &t, const TrackStop &s);
+  void about_solution(QString &html, const SourceContent &c);
   void about_shifts(QString &html, const SourceContent &c);
   void about_decision(QString &html, long seq);
   void about_job(QString &html);

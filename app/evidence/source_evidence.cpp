@@ -17,7 +17,33 @@ void EvidencePanel::about_source(QString &html, const std::string &id) {
       about_shifts(html, c);
     else
       html += part("First lines") + source_lines(id, 3);
+    if (c.solution || !c.no_solution.empty()) about_solution(html, c);
   }
+}
+
+/// Stations that were estimated together: as a control list alone, or as vectors too.
+void EvidencePanel::about_solution(QString &html, const SourceContent &c) {
+  html += part("Estimated together");
+  if (!c.solution) {
+    html += "<p>" + escaped(c.no_solution) + ".</p>";
+    return;
+  }
+  const auto said = w_.job().state().differences.find(c.source.id);
+  const bool used = said != w_.job().state().differences.end() && said->second.value;
+  html += QString("<p>%1 stations with their joint covariance%2. ")
+              .arg(c.solution->stations.size())
+              .arg(c.solution->constraints_removed ? ", from which what was put in beforehand is taken off" : "");
+  html += used
+              ? "<b style='color:#0B6E75'>Its differences are vectors of the network</b>, from its first station.</p>"
+              : "<span style='color:#6F7B83'>Its stations are a control list; its differences take no part.</span></p>";
+  const std::string target = "source:" + c.source.id;
+  add_action(
+      used ? "No vectors from it" : "Its differences as vectors",
+      "One block of observations with everything they share",
+      [this, target, used] {
+        w_.decide("set", target, {{"vectors", !used}}, reason_->text());
+      },
+      false);
 }
 
 /// Heights through a grid: what it says of itself, whether it is used, and the decision for or against it.

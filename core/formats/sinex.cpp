@@ -4,11 +4,12 @@
 #include "base/utf8.h"
 #include "geodesy/ellipsoid.h"
 #include "geodesy/frame.h"
-#include <Eigen/Eigenvalues>
+#include <Eigen/Dense>
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <fmt/format.h>
+#include <limits>
 #include <set>
 
 namespace ampletie {
@@ -53,6 +54,14 @@ public:
   explicit SinexReader(std::string_view text) : in_(text) {}
 
   ControlList read() {
+    parse();
+    return list();
+  }
+
+  SinexSolution solution();
+
+private:
+  void parse() {
     std::string_view line;
     if (!in_.next(line)) throw InputError("the file is empty");
     bool ended = false;
@@ -68,15 +77,13 @@ public:
         find_frame(line);
     }
     if (!ended) throw InputError({}, in_.number(), "the file is cut off: it does not end with %ENDSNX");
-    return list();
   }
 
-private:
   void begin(std::string_view line) {
     const auto words = split(trimmed(line.substr(1)), ' ');
     block_ = std::string(words.empty() ? std::string_view{} : words.front());
     correlations_ = false;
-    if (block_ != "SOLUTION/MATRIX_ESTIMATE") return;
+    if (block_ != "SOLUTION/MATRIX_ESTIMATE" && block_ != "SOLUTION/MATRIX_APRIORI") return;
     for (auto w : words) {
       correlations_ = correlations_ || w == "CORR";
       if (w == "INFO") block_ = "a matrix that is not read"; // normal equations: the standard deviations are there too
@@ -103,8 +110,12 @@ private:
       a.start = time_of(field(line, 16, 12), in_.number()), a.stop = time_of(field(line, 29, 12), in_.number());
     } else if (block_ == "SOLUTION/ESTIMATE")
       estimate(line);
+    else if (block_ == "SOLUTION/APRIORI")
+      apriori(line);
     else if (block_ == "SOLUTION/MATRIX_ESTIMATE")
-      matrix(line);
+      matrix(line, estimates_);
+    else if (block_ == "SOLUTION/MATRIX_APRIORI")
+      matrix(line, apriori_);
   }
 
   /// Words of a comment that name a frame.
@@ -164,37 +175,61 @@ private:
     if (which < 3) {
       s.x[axis] = *value, s.sd[axis] = sd, s.epoch = time_of(field(line, 27, 12), in_.number());
       if (!s.line) s.line = in_.number();
-      parameters_[*index] = {key, static_cast<int>(axis)};
+      estimates_.parameters[*index] = {key, static_cast<int>(axis)};
     } else
       s.v[axis] = *value;
   }
 
-  void matrix(std::string_view line) {
+  /// What was known beforehand, by the index of its parameter in a list of its own.
+  void apriori(std::string_view line) {
+    const auto index = parse_integer(field(line, 1, 5));
+    const auto value = parse_number(field(line, 47, 21));
+    const std::string type(trimmed(field(line, 7, 6)));
+    static constexpr const char *names[] = {"STAX", "STAY", "STAZ"};
+    const auto which = std::find(std::begin(names), std::end(names), type) - std::begin(names);
+    if (which == 3) return;
+    if (!index || !value) throw InputError({}, in_.number(), "the a-priori value of " + type + " is no number");
+    const std::string key = station_key(line, 14) + " " + std::string(trimmed(field(line, 22, 4)));
+    apriori_.parameters[*index] = {key, static_cast<int>(which)};
+    apriori_values_[{key, static_cast<int>(which)}] = *value;
+  }
+
+  /// A matrix over the coordinates of stations: its elements as they stand.
+  struct Matrix {
+    std::map<long, SinexParameter> parameters;
+    std::vector<std::tuple<long, long, double>> elements;
+    bool correlations = false;
+  };
+  void matrix(std::string_view line, Matrix &m) {
     const auto row = parse_integer(field(line, 1, 5)), column = parse_integer(field(line, 7, 5));
     if (!row || !column) throw InputError({}, in_.number(), "the element of the matrix has no row and column");
-    const auto a = parameters_.find(*row);
-    if (a == parameters_.end()) return;
+    const auto a = m.parameters.find(*row);
+    if (a == m.parameters.end()) return;
     for (int k = 0; k < 3; ++k) {
       const std::string_view text = field(line, static_cast<std::size_t>(13 + 22 * k), 21);
       if (trimmed(text).empty()) break;
-      const auto b = parameters_.find(*column + k);
-      if (b == parameters_.end() || b->second.key != a->second.key) continue;
+      const auto b = m.parameters.find(*column + k);
+      if (b == m.parameters.end()) continue;
       const auto v = parse_number(text);
       if (!v) throw InputError({}, in_.number(), "an element of the matrix is no number");
+      constexpr std::size_t most = 9 * most_sinex_stations * most_sinex_stations;
+      if (joint_ && m.elements.size() < most) m.elements.emplace_back(*row, *column + k, *v);
+      if (&m != &estimates_ || b->second.key != a->second.key) continue;
       SinexStation &s = stations_[a->second.key];
       const int i = a->second.axis, j = b->second.axis;
       s.cov(i, j) = s.cov(j, i) = *v;
       if (i == j) s.matrix[static_cast<std::size_t>(i)] = true;
       s.line = s.line ? s.line : in_.number();
     }
-    any_correlations_ = any_correlations_ || correlations_;
+    m.correlations = m.correlations || correlations_;
   }
+  Eigen::MatrixXd dense(const Matrix &m, const std::map<std::string, std::size_t> &place, const char *what) const;
 
   /// The covariance of a station in X, Y, Z; nothing where nobody states one.
   std::optional<Mat3> covariance(const SinexStation &s) const {
     Mat3 c = s.cov;
     if (s.matrix[0] && s.matrix[1] && s.matrix[2]) {
-      if (any_correlations_) { // standard deviations stand on the diagonal
+      if (estimates_.correlations) { // standard deviations stand on the diagonal
         const Vec3 sd = c.diagonal();
         c.diagonal().setOnes();
         c = sd.asDiagonal() * c * sd.asDiagonal();
@@ -260,19 +295,146 @@ private:
 
   LineReader in_;
   std::string block_;
-  bool correlations_ = false, any_correlations_ = false;
+  bool correlations_ = false, joint_ = false; ///< whether elements between stations are kept
   std::set<std::string> frames_, words_;
   std::map<std::string, std::string> description_;
   std::map<std::string, PositionAnswer> answers_;
   std::map<std::string, SinexStation> stations_;
   std::vector<std::string> order_;
-  std::map<long, SinexParameter> parameters_;
+  Matrix estimates_, apriori_;
+  std::map<std::pair<std::string, int>, double> apriori_values_;
 };
+
+/// All elements over the stations that are asked for, by their places; throws for stations whose variances are absent.
+Eigen::MatrixXd SinexReader::dense(const Matrix &m, const std::map<std::string, std::size_t> &place,
+                                   const char *what) const {
+  const auto n = static_cast<Eigen::Index>(3 * place.size());
+  Eigen::MatrixXd out = Eigen::MatrixXd::Zero(n, n);
+  out.diagonal().setConstant(std::numeric_limits<double>::quiet_NaN());
+  const auto index = [&](long parameter) -> Eigen::Index {
+    const SinexParameter &p = m.parameters.at(parameter);
+    const auto at = place.find(p.key);
+    return at == place.end() ? -1 : static_cast<Eigen::Index>(3 * at->second) + p.axis;
+  };
+  for (const auto &[row, column, value] : m.elements) {
+    const Eigen::Index i = index(row), j = index(column);
+    if (i >= 0 && j >= 0) out(i, j) = out(j, i) = value;
+  }
+  if (m.correlations) { // standard deviations stand on the diagonal
+    const Eigen::VectorXd sd = out.diagonal();
+    out.diagonal().setOnes();
+    out = (sd.asDiagonal() * out * sd.asDiagonal()).eval();
+  }
+  for (const auto &[key, at] : place)
+    // None: an errorless station.
+    if (!(out.diagonal().segment<3>(static_cast<Eigen::Index>(3 * at)).array() >= 0).all())
+      throw InputError(fmt::format("{} has no variances in the matrix of {}: vectors need it whole", key, what));
+  return out;
+}
+
+SinexSolution SinexReader::solution() {
+  joint_ = true;
+  parse();
+  const ControlList control = list();
+  SinexSolution out;
+  out.frame = control.rows.front().frame;
+  if (control.rows.size() > most_sinex_stations)
+    throw InputError(fmt::format("the solution has {} stations: vectors are taken from {} at most", control.rows.size(),
+                                 most_sinex_stations));
+  std::map<std::string, std::size_t> place;
+  std::map<long, const ControlRow *> by_line;
+  for (const ControlRow &r : control.rows) by_line[r.line] = &r;
+  for (const std::string &key : order_) {
+    const auto row = by_line.find(stations_.at(key).line);
+    if (row == by_line.end() || place.count(key)) continue;
+    place.emplace(key, out.stations.size());
+    const SinexStation &s = stations_.at(key);
+    SinexSolution::Station x{row->second->mark, s.epoch ? decimal_year(*s.epoch) : 0, {}, {}, s.line};
+    if (row->second->answer && row->second->answer->start) x.start = iso(*row->second->answer->start);
+    if (row->second->answer && row->second->answer->stop) x.stop = iso(*row->second->answer->stop);
+    out.stations.push_back(std::move(x));
+  }
+  if (estimates_.elements.empty())
+    throw InputError("the solution has no matrix of its estimates: its stations are a control list, no vectors");
+  out.cov = dense(estimates_, place, "estimates");
+  const auto n = static_cast<Eigen::Index>(3 * place.size());
+  out.estimate.resize(n);
+  for (const auto &[key, at] : place)
+    for (std::size_t k = 0; k < 3; ++k) out.estimate[static_cast<Eigen::Index>(3 * at + k)] = *stations_.at(key).x[k];
+  if (apriori_.elements.empty()) return out;
+  // A station that nothing was put in for beforehand has no part in the constraints.
+  std::map<std::string, std::size_t> constrained;
+  for (const auto &[index, p] : apriori_.parameters)
+    if (place.count(p.key)) constrained.emplace(p.key, 0);
+  std::size_t next = 0;
+  for (auto &[key, at] : constrained) at = next++;
+  const Eigen::MatrixXd some = dense(apriori_, constrained, "a-priori values");
+  const Eigen::MatrixXd weight = some.llt().solve(Eigen::MatrixXd::Identity(some.rows(), some.cols()));
+  out.apriori_weight = Eigen::MatrixXd::Zero(n, n), out.apriori = out.estimate;
+  for (const auto &[a, i] : constrained)
+    for (const auto &[b, j] : constrained)
+      out.apriori_weight.block<3, 3>(static_cast<Eigen::Index>(3 * place.at(a)),
+                                     static_cast<Eigen::Index>(3 * place.at(b))) =
+          weight.block<3, 3>(static_cast<Eigen::Index>(3 * i), static_cast<Eigen::Index>(3 * j));
+  for (const auto &[what, value] : apriori_values_)
+    if (const auto at = place.find(what.first); at != place.end())
+      out.apriori[static_cast<Eigen::Index>(3 * at->second) + what.second] = value;
+  out.constraints_removed = true;
+  return out;
+}
 
 } // namespace
 
 bool looks_like_sinex(std::string_view text) { return text.starts_with("%=SNX"); }
 
 ControlList read_sinex(std::string_view text) { return SinexReader(text).read(); }
+
+SinexSolution read_sinex_solution(std::string_view text) { return SinexReader(text).solution(); }
+
+SinexSolution::Differences SinexSolution::from(std::size_t station) const {
+  using Eigen::Index;
+  Differences out;
+  std::vector<Index> kept;
+  for (std::size_t s = 0; s < stations.size(); ++s) {
+    if (s == station) continue;
+    out.to.push_back(s);
+    for (Index k = 0; k < 3; ++k) kept.push_back(static_cast<Index>(3 * s) + k);
+  }
+  const Index n = cov.rows(), m = static_cast<Index>(kept.size()), base = static_cast<Index>(3 * station);
+  // Differences of the estimates as they are, else of what is left without constraints, with the base where it is.
+  if (!constraints_removed) {
+    Eigen::MatrixXd difference = Eigen::MatrixXd::Zero(m, n);
+    for (Index i = 0; i < m; ++i) {
+      difference(i, kept[static_cast<std::size_t>(i)]) = 1;
+      difference(i, base + i % 3) = -1;
+    }
+    out.d = difference * estimate;
+    out.cov = difference * cov * difference.transpose();
+  } else {
+    const Eigen::LLT<Eigen::MatrixXd> estimated(cov);
+    if (estimated.info() != Eigen::Success) throw InputError("the matrix of its estimates is no covariance");
+    const Eigen::MatrixXd all = estimated.solve(Eigen::MatrixXd::Identity(n, n));
+    const Eigen::MatrixXd normal = all - apriori_weight;
+    // Of a datum it may lack all; but nothing can have been observed less than not at all.
+    constexpr double rounding = 1e-3;
+    if (Eigen::LLT<Eigen::MatrixXd>(normal + rounding * apriori_weight).info() != Eigen::Success)
+      throw InputError("its a-priori matrix is better than that of its estimates: they contradict each other");
+    // Reckoned from the estimates, so that coordinates of the Earth's size lose no digits.
+    const Eigen::VectorXd right = apriori_weight * (estimate - apriori);
+    const Eigen::MatrixXd own = (normal(kept, kept) + normal(kept, kept).transpose()) / 2;
+    const Eigen::LLT<Eigen::MatrixXd> solved(own);
+    if (solved.info() != Eigen::Success || solved.rcond() < 1e-14)
+      throw InputError("without its constraints the solution does not determine its vectors");
+    const Eigen::VectorXd moved = solved.solve(Eigen::VectorXd(right(kept)));
+    out.cov = solved.solve(Eigen::MatrixXd::Identity(m, m));
+    out.d.resize(m);
+    for (Index i = 0; i < m; ++i)
+      out.d[i] = estimate[kept[static_cast<std::size_t>(i)]] + moved[i] - estimate[base + i % 3];
+  }
+  out.cov = ((out.cov + out.cov.transpose()) / 2).eval();
+  if (Eigen::LLT<Eigen::MatrixXd>(out.cov).info() != Eigen::Success)
+    throw InputError("the covariance of its vectors is none: a variance of some difference is not positive");
+  return out;
+}
 
 } // namespace ampletie

@@ -1,5 +1,6 @@
 #pragma once
 #include "formats/control_list.h"
+#include <Eigen/Core>
 
 namespace ampletie {
 
@@ -13,5 +14,37 @@ bool looks_like_sinex(std::string_view text);
 /// among them, are passed over. Throws `InputError` with the line for a file that is cut off, for estimates that are no
 /// numbers, for stations with a part of their coordinates, and for covariances that are none.
 ControlList read_sinex(std::string_view text);
+
+/// The same as what was estimated together: stations with their joint covariance, without what was put in beforehand.
+struct SinexSolution {
+  struct Station {
+    std::string name;        ///< as in the control list
+    double epoch = 0;        ///< decimal year; 0: not stated
+    std::string start, stop; ///< of the data, ISO; empty: not stated
+    long line = 0;
+  };
+  std::vector<Station> stations;
+  std::string frame;                ///< as in the control list
+  bool constraints_removed = false; ///< a-priori values and their matrix stood in the file
+  /// Vectors from station `from` to all others, in their order, m, and their joint covariance, m². Where constraints
+  /// were removed what remains has no datum of its own; differences need none. Throws `InputError` where the
+  /// observations do not determine them.
+  struct Differences {
+    std::vector<std::size_t> to;
+    Eigen::VectorXd d;
+    Eigen::MatrixXd cov;
+  };
+  Differences from(std::size_t station) const;
+
+  Eigen::VectorXd estimate, apriori;   ///< three to a station, m
+  Eigen::MatrixXd cov, apriori_weight; ///< m²; of the constraints, 1/m², empty without them
+};
+constexpr std::size_t most_sinex_stations = 400; ///< of a solution that is taken as vectors
+
+/// Reads it. With the matrices of estimates and a-priori values (SOLUTION/APRIORI, SOLUTION/MATRIX_APRIORI) the
+/// constraints are taken off: N = Σ⁻¹ − Σₐ⁻¹, N x = Σ⁻¹ x̂ − Σₐ⁻¹ xₐ (Brockmann 1997, on stacking normal equations of
+/// SINEX files). Throws `InputError` as `read_sinex`, for a solution without a matrix of its stations, and for one of
+/// more than `most_sinex_stations`.
+SinexSolution read_sinex_solution(std::string_view text);
 
 } // namespace ampletie

@@ -116,7 +116,15 @@ const Reader readers[] = {
     {FileKind::control, "control", read_list},
     {FileKind::landxml_points, "control",
      [](const Given &g, SourceContent &c) { c.control = kept(read_landxml_points(g.text)); }},
-    {FileKind::sinex, "control", [](const Given &g, SourceContent &c) { c.control = kept(read_sinex(g.text)); }},
+    {FileKind::sinex, "control",
+     [](const Given &g, SourceContent &c) {
+       c.control = kept(read_sinex(g.text));
+       try {
+         c.solution = kept(read_sinex_solution(g.text));
+       } catch (const InputError &e) {
+         c.no_solution = e.reason();
+       }
+     }},
     {FileKind::position_report, "control",
      [](const Given &g, SourceContent &c) { c.control = kept(read_position_report(utf8_text(g.text))); }},
     {FileKind::issue_record, "control",

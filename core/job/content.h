@@ -7,6 +7,7 @@
 #include "formats/ocean_loading_file.h"
 #include "formats/recipe.h"
 #include "formats/rinex_clock.h"
+#include "formats/sinex.h"
 #include "formats/stop_list.h"
 #include "formats/vector_list.h"
 #include "geodesy/shift_grid.h"
@@ -30,6 +31,8 @@ struct SourceContent {
   std::shared_ptr<const std::vector<AntennaPoint>> antenna_points;
   std::shared_ptr<const ControlList>
       control; ///< by its heads, or as it says itself; else by a recipe (results/lists.h)
+  std::shared_ptr<const SinexSolution> solution; ///< of a control list that is one, with its joint covariance
+  std::string no_solution;                       ///< why it has none that vectors could be taken from
   std::shared_ptr<const HeightGrid> geoid;
   std::shared_ptr<const StopList> stops;
   std::shared_ptr<const VectorList> measured; ///< elsewhere, or in real time; beside a field book where a file has both

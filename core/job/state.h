@@ -168,9 +168,11 @@ struct AlsoEdits {
   Decided<std::optional<std::string>> through; ///< source with a grid of shifts, to an older datum
 };
 
-/// Observations that share a factor of accuracy (results/weight_groups.h: what belongs to which).
+/// Observations that share a factor of accuracy or a frame (results/weight_groups.h: what belongs to which).
 struct GroupEdits {
-  Decided<std::optional<double>> factor; ///< on their standard deviations
+  Decided<std::optional<double>> factor;       ///< on their standard deviations
+  Decided<std::optional<double>> rotation_ppm; ///< its vectors may be turned as a whole: standard deviation
+  Decided<std::optional<double>> scale_ppm;    ///< the same for their scale
 };
 
 /// Something that is to be measured, or a mark that is to be built: "mark K7", "session 1", "line S1", "station T4".
@@ -242,9 +244,10 @@ struct JobState {
   Decided<std::string> geoid; ///< source whose grid gives physical heights; empty: the register's
   std::map<std::string, Decided<double>> added_seconds; ///< list of stops → what makes its times GPS time, s
   std::map<std::string, Decided<bool>>
-      bases_published;                             ///< source of fixes → that bases stood on their published places
-  std::map<std::string, Decided<double>> observed; ///< record → decimal year that its marks were measured at
-  Decided<std::string> geoid_accuracy;             ///< source whose grid says how good the surface is; empty: none
+      bases_published;                              ///< source of fixes → that bases stood on their published places
+  std::map<std::string, Decided<bool>> differences; ///< solution → that its differences are observations
+  std::map<std::string, Decided<double>> observed;  ///< record → decimal year that its marks were measured at
+  Decided<std::string> geoid_accuracy;              ///< source whose grid says how good the surface is; empty: none
   Decided<std::string> shifts; ///< source through which the older datum of the job's grid is reached; empty: none
   std::map<std::string, Decided<GridInterpolation>> interpolations; ///< source → how its grid is read
   std::map<std::string, long> seen;                                 ///< sources whose unread pieces were looked at

@@ -208,6 +208,55 @@ private:
 } // namespace
 
 namespace {
+/// What a solution estimated together, as vectors from its first station.
+void add_solution(const JobSnapshot &s, const JobDatum &datum, const SourceContent &c,
+                  std::vector<MeasuredVector> &out) {
+  const SinexSolution &all = *c.solution;
+  if (all.stations.size() < 2) return;
+  std::shared_ptr<Eigen::MatrixXd> cov;
+  SinexSolution::Differences between;
+  std::string problem;
+  const auto said = s.state().lists.find(c.source.id);
+  const std::string frame =
+      said != s.state().lists.end() && !said->second.value.frame.empty() ? said->second.value.frame : all.frame;
+  const auto known = frame_by_name(frame);
+  try {
+    if (!known) throw InputError("the solution does not name its frame: say it (frame=ITRF2020)");
+    if (datum.local()) throw InputError("the job is in a local plane, which has no relation to satellites' frames");
+    between = all.from(0);
+    cov = std::make_shared<Eigen::MatrixXd>(between.cov);
+  } catch (const InputError &e) {
+    problem = e.reason();
+  }
+  const SinexSolution::Station &base = all.stations.front();
+  const std::string start = "x-" + c.source.id.substr(0, 10);
+  for (std::size_t i = 1; i < all.stations.size(); ++i) {
+    const SinexSolution::Station &to = all.stations[i];
+    MeasuredVector v;
+    v.id = measured_id(c.source.id, to.line), v.source_id = c.source.id, v.source_name = c.source.name;
+    v.line = to.line, v.from = s.state().mark_name(base.name), v.to = s.state().mark_name(to.name);
+    v.session = c.source.id.substr(0, 10) + ":solution";
+    v.from_setup = start + ":station:" + base.name, v.to_setup = start + ":station:" + to.name;
+    v.status = Status::fixed, v.status_words = "estimated together", v.time = to.start;
+    v.epoch = base.epoch > 0 ? base.epoch : to.epoch > 0 ? to.epoch : datum.epoch();
+    v.weight_words = all.constraints_removed ? "stated, without what was put in beforehand" : "stated";
+    v.problem = v.from == v.to ? "both its ends are the same mark here" : problem;
+    if (known) v.frame = *known;
+    if (problem.empty()) {
+      const auto at = static_cast<Eigen::Index>(3 * (i - 1));
+      v.d = between.d.segment<3>(at), v.cov = cov->block<3, 3>(at, at), v.joint = cov, v.joint_at = at;
+    }
+    if (const auto left = s.state().left_out.find(v.id); left != s.state().left_out.end())
+      v.used = false, v.left_out_because = left->second.reason;
+    out.push_back(std::move(v));
+  }
+}
+
+bool gives_differences(const JobSnapshot &s, const SourceContent &c) {
+  const auto said = s.state().differences.find(c.source.id);
+  return c.solution && said != s.state().differences.end() && said->second.value;
+}
+
 /// What stands in two lists counts once.
 void find_repeated(std::vector<MeasuredVector> &all) {
   constexpr double same = 5e-4; // m
@@ -272,12 +321,17 @@ std::vector<MeasuredVector> measured_vectors(const JobSnapshot &s) {
   std::vector<MeasuredVector> out;
   const Contents &all = s.contents();
   add_stops(s, out);
-  if (std::none_of(all.begin(), all.end(), [](const SourceContent &c) { return c.measured != nullptr; })) return out;
+  if (std::none_of(all.begin(), all.end(),
+                   [&](const SourceContent &c) { return c.measured || gives_differences(s, c); }))
+    return out;
   try {
     const JobDatum datum = job_datum(s);
     std::vector<MeasuredVector> listed;
     for (const SourceContent &c : all)
-      if (c.measured) OneList(s, datum, c).add_to(listed);
+      if (c.measured)
+        OneList(s, datum, c).add_to(listed);
+      else if (gives_differences(s, c))
+        add_solution(s, datum, c, listed);
     find_repeated(listed);
     out.insert(out.begin(), std::make_move_iterator(listed.begin()), std::make_move_iterator(listed.end()));
   } catch (const InputError &) {
@@ -300,6 +354,8 @@ const Result<std::vector<MeasuredVector>> &measured_result() {
                              v.frame.code, v.in_network(), v.session, v.epoch, v.problem);
           for (double x : v.d) out += fmt::format(" {:.17g}", x);
           for (double x : v.cov.reshaped()) out += fmt::format(" {:.17g}", x);
+          if (v.joint && v.joint_at == 0)
+            for (double x : v.joint->reshaped()) out += fmt::format(" {:.17g}", x);
         }
         return sha256_hex(out);
       }};

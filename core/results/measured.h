@@ -13,7 +13,9 @@ struct MeasuredVector {
   bool fix = false, stop = false; ///< a fix of real time; a stop of one of the job's own tracks
   Vec3 d = Vec3::Zero();          ///< m
   Mat3 cov = Mat3::Zero();
-  Mat3 common = Mat3::Zero(); ///< of a stop: the part that those of its session share, m²
+  std::shared_ptr<const Eigen::MatrixXd> joint; ///< of a solution: the covariance of all its vectors, m²
+  Eigen::Index joint_at = 0;                    ///< this one's rows in it begin there
+  Mat3 common = Mat3::Zero();                   ///< of a stop: the part that those of its session share, m²
   Frame frame;
   double epoch = 0; ///< decimal year
   enum class Status { fixed, floating, code, unsaid } status = Status::unsaid;
@@ -37,8 +39,9 @@ struct MeasuredVector {
   std::string name_and_where() const { return name() + " (" + where() + ")"; }
 };
 
-/// All of the job's sources. A fix is the vector from where its base was taken to stand to where the mark was found, so
-/// that it moves along with the base's mark; consecutive rows of one mark within five minutes are one set-up.
+/// All of the job's sources; of a SINEX solution whose differences were decided to be observations, the vectors from
+/// its first station to the others. A fix is the vector from where its base was taken to stand to where the mark was
+/// found, so that it moves along with the base's mark; consecutive rows of one mark within five minutes are one set-up.
 std::vector<MeasuredVector> measured_vectors(const JobSnapshot &s);
 const Result<std::vector<MeasuredVector>> &measured_result();
 

@@ -25,7 +25,9 @@ const Fields<AlsoEdits> &AlsoThing::fields() {
 const Fields<GroupEdits> &GroupThing::fields() {
   using namespace ampletie::fields;
   static const Fields<GroupEdits> all{
-      number("factor", "standard deviations times", &GroupEdits::factor, 0.05, 100, "")};
+      number("factor", "standard deviations times", &GroupEdits::factor, 0.05, 100, ""),
+      number("rotation", "rotation of the whole known to", &GroupEdits::rotation_ppm, 0.001, 10000, "ppm"),
+      number("scale", "scale of the whole known to", &GroupEdits::scale_ppm, 0.001, 10000, "ppm")};
   return all;
 }
 

@@ -224,6 +224,15 @@ const Fields<SourceThing::Edits> &SourceThing::fields() {
          return std::string(v == "published" ? "its bases stood on their published places"
                                              : "its bases stood where the list says");
        }},
+      {"vectors", "its differences are vectors", "", 1,
+       [](const std::string &t) { return json(read_yes("its differences are vectors", t)); },
+       [](E &e, const json &v, long decision) {
+         e.first->differences[e.second] = {v.get<bool>(), decision};
+       },
+       [](const json &v) {
+         return std::string(v.get<bool>() ? "what it estimated together counts as vectors between its stations"
+                                          : "its stations are a control list and no vectors");
+       }},
       {"add_seconds", "added to its times", "s", 1,
        [](const std::string &t) { return json(read_number("added to its times", t, -200'000, 200'000, "s")); },
        [](E &e, const json &v, long decision) {
