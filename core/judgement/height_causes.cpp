@@ -76,6 +76,31 @@ std::vector<std::string> height_causes(const Contents &contents, const Occupatio
   return out;
 }
 
+std::vector<std::string> calibration_causes(const Contents &contents, const std::string &antenna, double size,
+                                            double sd) {
+  std::vector<std::pair<double, std::string>> found;
+  std::optional<double> used;
+  const std::string own = antenna_key(antenna);
+  for (const auto &c : contents)
+    for (std::size_t i = 0; c.antex && i < c.antex->receivers.size(); ++i)
+      if (const Antenna &a = c.antex->receivers[i]; antenna_key(a.type) == own && !used) used = phase_height(a);
+  const double near_enough = std::max(0.003, 2.5 * sd);
+  if (!used || std::abs(size) < 2 * near_enough) return {};
+  for (const auto &c : contents)
+    for (std::size_t i = 0; c.antex && i < c.antex->receivers.size(); ++i) {
+      const Antenna &a = c.antex->receivers[i];
+      const auto other = phase_height(a);
+      if (!other || antenna_key(a.type) == own) continue;
+      if (const double off = std::abs(*other - (*used - size)); off < near_enough)
+        found.emplace_back(off, fmt::format("the antennas were of type {}", trimmed(a.type.substr(0, 16))));
+    }
+  std::sort(found.begin(), found.end());
+  std::vector<std::string> out;
+  for (auto &f : found) out.push_back(std::move(f.second));
+  out.erase(std::unique(out.begin(), out.end()), out.end());
+  return out;
+}
+
 std::vector<std::string> level_causes(double difference, double error, double sd) {
   std::vector<std::string> out;
   const double right = difference - error, open = single_test_limit * sd + 0.005 * std::abs(right);

@@ -10,6 +10,10 @@ namespace ampletie {
 /// deviations.
 std::vector<std::string> height_causes(const Contents &contents, const Occupation &o, double true_less_used, double sd);
 
+/// The same of a calibration as a whole whose phase centre lies `size` lower than it says (m): another antenna type's.
+std::vector<std::string> calibration_causes(const Contents &contents, const std::string &antenna, double size,
+                                            double sd);
+
 /// Usual mistakes that would explain a levelled difference that is wrong by `error` (observed − true, with its standard
 /// deviation; m): walked the other way, feet for metres. Nothing where the error is not known well enough to tell.
 std::vector<std::string> level_causes(double difference, double error, double sd);

@@ -1,6 +1,7 @@
 #include "judgement/network_causes.h"
 #include "base/size_words.h"
 #include "judgement/height_causes.h"
+#include "judgement/shift_reason.h"
 #include "results/observed_names.h"
 #include <Eigen/Core>
 #include <algorithm>
@@ -25,7 +26,7 @@ std::string antenna_name(std::string id) {
 /// One explanation put into words.
 class Wording {
 public:
-  Wording(const JobSnapshot &s, const ObservedNames &names) : s_(s), names_(names) {
+  Wording(const JobSnapshot &s, const NetworkRun &run, const ObservedNames &names) : s_(s), run_(run), names_(names) {
     for (const Occupation &o : s.occupations())
       if (o.used) by_setup_.emplace(o.setup, &o);
   }
@@ -97,10 +98,36 @@ private:
   }
 
   std::string held(const Mistake &m) const {
-    if (m.kind == MistakeKind::held_height)
-      return fmt::format("the height that {} is held at is {} {}", m.about, length_words(std::abs(m.size[0])),
-                         too(m.size[0]));
-    return fmt::format("the place that {} is held at lies {} of it", m.about, plan_words(m.size[0], m.size[1]));
+    const bool height = m.kind == MistakeKind::held_height;
+    std::string out =
+        height ? fmt::format("the height that {} is held at is {} {}", m.about, length_words(std::abs(m.size[0])),
+                             too(m.size[0]))
+               : fmt::format("the place that {} is held at lies {} of it", m.about, plan_words(m.size[0], m.size[1]));
+    // Another frame, another epoch, the geoid twice: what it would be if what is published meant something else.
+    const auto at = run_.positions.find(m.about);
+    if (at != run_.positions.end())
+      out += shift_reason(s_, at->second, {m.about}, height ? Vec3(0, 0, -m.size[0]) : Vec3(-m.size[0], -m.size[1], 0));
+    return out;
+  }
+
+  std::string line(const Mistake &m) const {
+    const LevelLine *l = s_.levels().line(m.about);
+    const std::string name = l ? l->name : m.about;
+    if (m.kind == MistakeKind::line_reversed)
+      return fmt::format("the levels of {} were walked the other way than they are booked: reverse the line", name);
+    return m.kind == MistakeKind::line_in_feet
+               ? fmt::format("the staff of {} was read in feet, the book says metres", name)
+               : fmt::format("the staff of {} was read in metres, the book says feet", name);
+  }
+
+  std::string calibration(const Mistake &m) const {
+    const std::string name = antenna_name(m.about);
+    std::string out = fmt::format("the phase centre of {} lies {} {} than its calibration says", name,
+                                  length_words(std::abs(m.size[0])), m.size[0] < 0 ? "higher" : "lower");
+    const std::string type = name.substr(name.find(' ') + 1);
+    if (const auto why = calibration_causes(s_.contents(), type, m.size[0], m.sd[0]); !why.empty())
+      out += ": as if " + why.front();
+    return out;
   }
 
   std::string words(const Mistake &m, NetworkCause &c) const {
@@ -126,6 +153,10 @@ private:
       return fmt::format("the vector {} is wrong by {}", vector(m.about), by);
     case MistakeKind::level:
       return level(m);
+    case MistakeKind::line_reversed:
+    case MistakeKind::line_in_feet:
+    case MistakeKind::line_in_metres:
+      return line(m);
     case MistakeKind::direction:
       return fmt::format("the direction {} is wrong by {}", ends(m.about), angle_words(m.size[0], 1, true));
     case MistakeKind::distance:
@@ -140,8 +171,7 @@ private:
     case MistakeKind::held_height:
       return held(m);
     case MistakeKind::phase_centre:
-      return fmt::format("the phase centre of {} lies {} {} than its calibration says", antenna_name(m.about), by,
-                         m.size[0] < 0 ? "higher" : "lower");
+      return calibration(m);
     }
     return {};
   }
@@ -157,11 +187,14 @@ private:
     else if (m.kind == MistakeKind::level) {
       for (const LevelSection &x : s_.levels().sections)
         if (x.id == m.about) c.section = Section::levels, c.thing = {Thing::Kind::level_line, x.line};
-    } else if (m.kind != MistakeKind::phase_centre)
+    } else if (s_.levels().line(m.about))
+      c.section = Section::levels, c.thing = {Thing::Kind::level_line, m.about};
+    else if (m.kind != MistakeKind::phase_centre)
       c.section = Section::traverse, c.thing = {Thing::Kind::station, m.other.empty() ? m.about : m.other};
   }
 
   const JobSnapshot &s_;
+  const NetworkRun &run_;
   const ObservedNames &names_;
   std::map<std::string, const Occupation *> by_setup_;
 };
@@ -173,7 +206,7 @@ std::vector<NetworkCause> network_causes(const JobSnapshot &s, const NetworkRun 
   const std::vector<Explanation> found = explain_network(network_input(s, s.vectors()), run.result, {});
   if (found.empty()) return out;
   const ObservedNames names(s);
-  const Wording words(s, names);
+  const Wording words(s, run, names);
   for (const Explanation &e : found) out.push_back(words.of(e));
   return out;
 }

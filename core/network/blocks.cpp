@@ -37,6 +37,12 @@ std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes
   add(ends.to_setup, to.axes, 1);
   add(ends.from_antenna, from.axes, -1);
   add(ends.to_antenna, to.axes, 1);
+  // A frame that is turned by small angles r and stretched by s shows d + r × d + s d.
+  const Vec3 d = to.origin - from.origin;
+  for (const int first : ends.turns) {
+    for (int i = 0; i < 3; ++i) add_column(*b, first + i, Vec3(ends.turn_axes.row(i)).cross(d));
+    add_column(*b, first + 3, d);
+  }
   // Marks known by their physical heights rest on the geoid's corrections.
   for (const auto &[mark, sign] : {std::pair{&from, -1.0}, {&to, 1.0}})
     for (const auto &[node, weight] : mark->lift) add_column(*b, node, sign * weight * mark->axes.row(2).transpose());

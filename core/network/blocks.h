@@ -37,6 +37,8 @@ std::unique_ptr<Block> geoid_block(int first, const std::vector<Eigen::Vector2d>
 /// First parameters of what carries an antenna away from the marker at both ends of a vector; −1: none.
 struct EndUnknowns {
   int from_setup = -1, to_setup = -1, from_antenna = -1, to_antenna = -1;
+  std::vector<int> turns{}; ///< rotations about `turn_axes` and scale of the groups that it belongs to
+  Mat3 turn_axes = Mat3::Identity();
 };
 /// Observed Cartesian difference; touches two marks and what stands over them.
 std::unique_ptr<LinearBlock> vector_block(const NetworkVector &v, const MarkAxes &from, const MarkAxes &to,

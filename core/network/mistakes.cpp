@@ -60,11 +60,15 @@ double prior_of(MistakeKind k) {
   case MistakeKind::exchanged:
   case MistakeKind::on_another:
     return 0;
+  case MistakeKind::line_reversed:
   case MistakeKind::level:
   case MistakeKind::direction:
   case MistakeKind::distance:
   case MistakeKind::prism_constant:
     return 1;
+  case MistakeKind::line_in_feet:
+  case MistakeKind::line_in_metres:
+    return 2;
   case MistakeKind::distance_scale:
     return 3;
   case MistakeKind::held_height:
@@ -106,6 +110,7 @@ public:
     for (const auto &[id, n] : setup_)
       if (strained(n, id, "set-up")) antennas_.count(id) ? antenna(n, id) : instrument(n, id);
     for (const auto &s : in_.stations) distances(s);
+    lines();
     exchanges();
     held();
     return std::move(out_);
@@ -213,6 +218,31 @@ private:
     add(MistakeKind::distance_scale, s.id, {}, std::move(scale));
   }
 
+  /// All differences of a line: what is observed less what would be, as a part of what is observed.
+  void lines() {
+    std::map<std::string, std::string> line_of; // section → line
+    for (const NetworkLevel &l : in_.levels)
+      if (!l.line.empty()) line_of[l.id] = l.line;
+    std::map<std::string, Pattern> observed;
+    std::set<std::string> strained_lines;
+    for (std::size_t n = 0; n < now_.blocks.size(); ++n) {
+      const Block &b = *now_.blocks[n];
+      const auto line = line_of.find(b.id);
+      if (b.kind != "level" || line == line_of.end()) continue;
+      observed[line->second].blocks.emplace_back(n, MatrixXd(b.observed));
+      if (strained(n, b.id, b.kind)) strained_lines.insert(line->second);
+    }
+    constexpr double foot = 0.3048;
+    for (const std::string &line : strained_lines)
+      for (const auto &[kind, part] : {std::pair{MistakeKind::line_reversed, 2.0},
+                                       {MistakeKind::line_in_feet, 1 - foot},
+                                       {MistakeKind::line_in_metres, 1 - 1 / foot}}) {
+        Pattern p = observed.at(line);
+        for (auto &[n, column] : p.blocks) column *= part;
+        add_known(kind, line, {}, [p](const AdjustmentResult &) { return p; });
+      }
+  }
+
   void held() {
     for (const NetworkMark &m : in_.marks) {
       const int first = r_.parameter.at(m.name);
@@ -299,7 +329,7 @@ public:
     std::vector<Tried> first;
     for (const Weighed &w : singles) {
       if (first.size() == tries_) break;
-      if (w.verdict.statistic > limit(w.verdict.size.size())) first.push_back(attempt({w.what}, w.verdict.size));
+      if (w.verdict.statistic > limit(w.verdict.size.size())) keep(first, attempt({w.what}, w.verdict.size));
     }
     const auto clears = [](const Tried &t) { return t.said.clears(); };
     if (std::none_of(first.begin(), first.end(), clears)) {
@@ -360,7 +390,8 @@ private:
 
   /// Adjusts with mistakes taken off, finds their sizes again from there (what was metres off has drawn everything
   /// with it), and looks what is left.
-  Tried attempt(std::vector<Candidate> what, const VectorXd &size) {
+  /// Nothing where what is left does not adjust: it is no explanation.
+  std::optional<Tried> attempt(std::vector<Candidate> what, const VectorXd &size) try {
     progress_.check();
     Tried t{std::move(what), size, {}, {}, 0};
     AdjustmentOptions quick = in_.options;
@@ -399,6 +430,11 @@ private:
     t.after = adjust_without(start_, pattern(t), t.size, in_.options);
     say(t, covariance);
     return t;
+  } catch (const ConvergenceError &) {
+    return {};
+  }
+  static void keep(std::vector<Tried> &all, std::optional<Tried> t) {
+    if (t) all.push_back(std::move(*t));
   }
   /// What is taken off the observations, block by block.
   static std::vector<VectorXd> taken_off(const Tried &t) {
@@ -465,7 +501,7 @@ private:
     }
     best_first(pairs, tries_);
     std::vector<Tried> out;
-    for (const Pair &p : pairs) out.push_back(attempt({p.a->what, p.b->what}, p.size));
+    for (const Pair &p : pairs) keep(out, attempt({p.a->what, p.b->what}, p.size));
     return out;
   }
 
@@ -481,7 +517,7 @@ private:
         if (w.what.kind == first[i].what[0].kind && w.what.about == first[i].what[0].about) continue;
         VectorXd size(first[i].size.size() + w.verdict.size.size());
         size << first[i].size, w.verdict.size;
-        out.push_back(attempt({first[i].what[0], w.what}, size));
+        keep(out, attempt({first[i].what[0], w.what}, size));
       }
     }
     return out;
@@ -526,6 +562,12 @@ std::string mistake_name(MistakeKind k) {
     return "vector";
   case MistakeKind::level:
     return "levels";
+  case MistakeKind::line_reversed:
+    return "line reversed";
+  case MistakeKind::line_in_feet:
+    return "line in feet";
+  case MistakeKind::line_in_metres:
+    return "line in metres";
   case MistakeKind::direction:
     return "direction";
   case MistakeKind::distance:

@@ -12,6 +12,9 @@ enum class MistakeKind {
   exchanged,         ///< two set-ups of one session under each other's names
   vector,            ///< a vector as a whole
   level,             ///< a levelled section
+  line_reversed,     ///< a levelled line as a whole, walked the other way than it is booked
+  line_in_feet,      ///< ... whose staff was read in feet where metres are booked
+  line_in_metres,    ///< ... whose staff was read in metres where feet are booked
   direction,         ///< to one target of a set-up, or an azimuth
   distance,          ///< to one target of a set-up
   target_height,     ///< of one target of a set-up
@@ -27,10 +30,10 @@ std::string mistake_name(MistakeKind k);
 
 struct Mistake {
   MistakeKind kind = MistakeKind::vector;
-  std::string about; ///< id of the set-up, vector, level or sight; name of the held mark or antenna
+  std::string about; ///< id of the set-up, vector, level, line or sight; name of the held mark or antenna
   std::string other; ///< mark that it stood on, set-up that it was exchanged with, station of a sight, held mark
   /// What was observed, entered or held too much, with its standard deviations: m, radians, of a scale 1; of places
-  /// east, north (, up). Of antennas on other marks: 1.
+  /// east, north (, up). Of antennas on other marks and of whole lines: 1.
   Eigen::VectorXd size, sd;
 };
 

@@ -470,6 +470,25 @@ std::string observation_name(const NetworkInput &in, const Block &b) {
 }
 } // namespace
 
+namespace {
+/// How the groups that may be turned turned out.
+std::vector<NetworkResult::TurnResult> turn_results(const NetworkProblem &b, const AdjustmentResult &r) {
+  std::vector<NetworkResult::TurnResult> out;
+  for (const auto &[group, first] : b.turns) {
+    NetworkResult::TurnResult t;
+    t.group = group;
+    const auto sd = [&](int parameter) { return std::sqrt(std::max(0.0, r.covariance(parameter, parameter))); };
+    for (int i = 0; i < 3; ++i) {
+      t.rotation[i] = r.values[static_cast<std::size_t>(first + i)];
+      t.rotation_sd[i] = sd(first + i);
+    }
+    t.scale = r.values[static_cast<std::size_t>(first + 3)], t.scale_sd = sd(first + 3);
+    out.push_back(std::move(t));
+  }
+  return out;
+}
+} // namespace
+
 NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
   check_tags(in);
   const auto defects = datum_defects(in);
@@ -511,6 +530,7 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
     out.marks.push_back(std::move(q));
   }
   station_results(in, b, out);
+  out.turns = turn_results(b, r);
   if (in.mode == DatumMode::held) out.control = check_control(in, equations, out, progress);
   out.blocks = std::move(b.problem.blocks);
   return out;

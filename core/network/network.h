@@ -5,6 +5,7 @@
 #include "network/level_network.h"
 #include <functional>
 #include <map>
+#include <set>
 #include <string>
 
 namespace ampletie {
@@ -46,6 +47,15 @@ struct NetworkSession {
   std::string id;
   std::vector<std::string> vectors;
   Eigen::MatrixXd cov; ///< 3 n × 3 n in the job's frame, m²; replaces the vectors' own
+};
+
+/// Vectors that may be turned and stretched as a whole against the job's frame (they are in another one, or were
+/// brought in with a transformation of their own): three rotations and a scale as unknowns with a prior (Strang and
+/// Borre 1997, Kuang 1996, the auxiliary parameters of combined networks).
+struct NetworkTurn {
+  std::string group;
+  double rotation_sd = 0, scale_sd = 0; ///< of each rotation, radians; of the scale; 0: none
+  std::set<std::string> vectors;        ///< ids
 };
 
 /// How far the geoid's grid may be off: the prior of the correction surface.
@@ -92,6 +102,7 @@ struct NetworkInput {
   std::vector<NetworkSetup> setups;
   std::vector<NetworkVector> vectors;
   std::vector<NetworkSession> sessions;
+  std::vector<NetworkTurn> turns;
   std::vector<NetworkLevel> levels;
   std::vector<NetworkStation> stations;
   PlumbPrior plumb;
@@ -143,15 +154,22 @@ struct NetworkResult {
   std::vector<ControlCheck> control;
   std::vector<std::string> zero_sd_held; ///< held marks without published uncertainty, to be named
   std::map<std::string, int> parameter;  ///< mark → its first parameter (east, north, up)
-  std::map<std::string, std::vector<std::pair<int, double>>> lift; ///< as in `MarkAxes`
+  std::map<std::string, std::vector<std::pair<int, double>>> lift;    ///< as in `MarkAxes`
   std::map<std::string, std::vector<std::pair<int, double>>> surface; ///< as in `MarkAxes`
-  int geoid_nodes = 0;                                             ///< of the correction surface; 0: there is none
-  std::vector<std::string> setups;                                 ///< ids in the order of their parameters
+  int geoid_nodes = 0;                                                ///< of the correction surface; 0: there is none
+  std::vector<std::string> setups;                                    ///< ids in the order of their parameters
   struct StationResult {
     double orientation = 0, k = 0, k_sd = 0; ///< azimuth of the circle's zero; refraction
     Eigen::Vector2d deflection{0, 0};        ///< ξ, η, adjusted; radians
   };
   std::map<std::string, StationResult> stations; ///< by set-up
+  /// How a group of vectors turned out to lie against the job's frame: about its east, north and up; radians.
+  struct TurnResult {
+    std::string group;
+    Vec3 rotation = Vec3::Zero(), rotation_sd = Vec3::Zero();
+    double scale = 0, scale_sd = 0;
+  };
+  std::vector<TurnResult> turns;
 };
 
 /// Why a network has no datum, in words with the cure; empty when it has one.

@@ -258,6 +258,33 @@ std::map<std::string, int> add_antennas(const NetworkInput &in, const std::set<s
   return out;
 }
 
+/// Unknowns of groups that may be turned, for each vector of the network that belongs to one; about the axes of the
+/// network's first mark.
+std::map<std::string, std::vector<int>> add_turns(const NetworkInput &in, NetworkProblem &b) {
+  std::map<std::string, std::vector<int>> out;
+  for (const NetworkTurn &t : in.turns) {
+    if (t.rotation_sd <= 0 && t.scale_sd <= 0) continue;
+    std::vector<std::string> own;
+    for (const auto &v : in.vectors)
+      if (t.vectors.count(v.id)) own.push_back(v.id);
+    if (own.empty()) continue;
+    const int first = b.turns[t.group] = static_cast<int>(b.problem.parameters.size());
+    for (const char *what : {" rotation east", " rotation north", " rotation up", " scale"}) {
+      const bool scale = what == std::string_view(" scale");
+      b.problem.parameters.push_back({t.group + what, 0.0, (scale ? t.scale_sd : t.rotation_sd) <= 0});
+    }
+    if (t.rotation_sd > 0)
+      b.problem.blocks.push_back(
+          prior_block(t.group + " rotation", "frame of a group", first,
+                      {{"about east", t.rotation_sd}, {"about north", t.rotation_sd}, {"about up", t.rotation_sd}}));
+    if (t.scale_sd > 0)
+      b.problem.blocks.push_back(
+          prior_block(t.group + " scale", "frame of a group", first + 3, {{"scale", t.scale_sd}}));
+    for (const std::string &id : own) out[id].push_back(first);
+  }
+  return out;
+}
+
 /// Vectors with the unknowns of their set-ups; those that were solved together as one block.
 void add_vectors(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) {
   std::map<std::string, int> setups;
@@ -273,6 +300,8 @@ void add_vectors(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) 
       b.problem.blocks.push_back(setup_block(s, first));
     }
   const auto antennas = add_antennas(in, in_use, b);
+  const auto turns = add_turns(in, b);
+  const Mat3 turn_axes = in.marks.empty() ? Mat3(Mat3::Identity()) : b.axes.at(in.marks.front().name).axes;
   std::map<std::string, const NetworkSession *> session_of;
   for (const auto &s : in.sessions)
     for (const auto &id : s.vectors) session_of[id] = &s;
@@ -289,8 +318,10 @@ void add_vectors(const NetworkInput &in, NetworkProblem &b, NetworkResult &out) 
       const auto it = antennas.find(id);
       return it == antennas.end() ? -1 : it->second;
     };
+    const auto turned = turns.find(v.id);
     auto block = vector_block(v, from->second, to->second,
-                              {setup(v.from_setup), setup(v.to_setup), antenna(v.from_setup), antenna(v.to_setup)});
+                              {setup(v.from_setup), setup(v.to_setup), antenna(v.from_setup), antenna(v.to_setup),
+                               turned == turns.end() ? std::vector<int>() : turned->second, turn_axes});
     if (const auto s = session_of.find(v.id); s != session_of.end())
       members[s->second][v.id] = std::move(block);
     else

@@ -45,7 +45,7 @@ void shift_setup(NetworkInput &in, const MixedNetwork &n, const std::string &set
 double size(MixedNetwork &n) { return (n.uniform() < 0.5 ? -1 : 1) * (0.04 + 0.4 * n.uniform() * n.uniform()); }
 
 Made make(MixedNetwork &n, NetworkInput &in) {
-  switch (static_cast<int>(n.uniform() * 12)) {
+  switch (static_cast<int>(n.uniform() * 14)) {
   case 0: {
     const NetworkSetup &s = any_of(in.setups, n);
     const double h = size(n);
@@ -108,6 +108,23 @@ Made make(MixedNetwork &n, NetworkInput &in) {
     const double wrong = size(n);
     t.distance += wrong;
     return {MistakeKind::distance, t.id, {}, wrong};
+  }
+  case 11: { // 10 hPa or 10 °C are some 3 to 10 ppm; a sign or a unit of pressure some tens
+    NetworkStation &s = any_of(in.stations, n);
+    const double ppm = (n.uniform() < 0.5 ? -1 : 1) * (40e-6 + 60e-6 * n.uniform());
+    for (NetworkSight &t : s.sights) t.distance *= 1 + ppm;
+    return {MistakeKind::distance_scale, s.id, {}, ppm};
+  }
+  case 12: {
+    const std::string line = "L" + std::to_string(static_cast<int>(n.uniform() * 5));
+    const double what = n.uniform();
+    for (NetworkLevel &l : in.levels)
+      if (l.line == line) l.difference *= what < 0.6 ? -1 : what < 0.8 ? 1 / 0.3048 : 0.3048;
+    return {what < 0.6   ? MistakeKind::line_reversed
+            : what < 0.8 ? MistakeKind::line_in_feet
+                         : MistakeKind::line_in_metres,
+            line,
+            {}};
   }
   case 8: {
     NetworkMark &m = mark_of(in, n.uniform() < 0.5 ? "M3" : "M11");
@@ -212,7 +229,7 @@ void figures(int clean_seeds, int one_seeds, int two_seeds, std::uint64_t seed) 
 }
 } // namespace
 
-TEST_CASE("mistakes of twelve kinds, one or two at once, are named; nothing is named where nothing is wrong") {
+TEST_CASE("mistakes of fourteen kinds, one or two at once, are named; nothing is named where nothing is wrong") {
   figures(40, 60, 20, 52000);
 }
 TEST_CASE("hundreds of mistakes", "[.long]") { figures(400, 400, 200, 152000); }

@@ -134,8 +134,8 @@ private:
   }
   void level(NetworkInput &in, std::size_t a, std::size_t b) {
     const double length = (truth[a] - truth[b]).norm(), sd = 0.0012 * std::sqrt(length / 1000) + 0.0003;
-    in.levels.push_back(
-        {"d" + names[a] + names[b], names[a], names[b], "", height[b] - height[a] + noise(sd), sd, length});
+    in.levels.push_back({"d" + names[a] + names[b], names[a], names[b], "L" + std::to_string(in.levels.size() / 3),
+                         height[b] - height[a] + noise(sd), sd, length});
   }
   void station(NetworkInput &in, std::size_t at, const std::vector<std::size_t> &targets) {
     NetworkStation s;

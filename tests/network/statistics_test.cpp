@@ -1,6 +1,7 @@
 // Accuracy checked statistically (docs/verification.md): errors must agree with the standard deviations that are
 // printed.
 #include "adjustment/statistics.h"
+#include "network/constraints.h"
 #include "network/network.h"
 #include "network/network_frame.h"
 #include <Eigen/Dense>
@@ -180,4 +181,28 @@ TEST_CASE("a held mark that is wrong is found by predicting it from the others")
     CHECK_FALSE(c.passes);
     CHECK(c.difference_enu.norm() == Approx(0.0866).margin(0.02));
   }
+}
+
+TEST_CASE("what holding adds is refused as often as the test says where control is good, and where it is not") {
+  const int n = 400;
+  int refused = 0, found = 0;
+  double sum = 0, degrees = 0;
+  for (int k = 0; k < n; ++k) {
+    VectorField f(static_cast<std::uint64_t>(140000 + k));
+    NetworkInput in = f.measure();
+    for (const std::size_t m : {std::size_t{4}, std::size_t{7}})
+      in.marks[m].hold = Hold::full, in.marks[m].position.xyz = f.truth[m];
+    const ConstraintTest good = test_constraints(in, {});
+    REQUIRE(good.degrees == 9); // four held marks, one of which the minimal datum needs
+    refused += !good.passes, sum += good.statistic, degrees += good.degrees;
+    // One of them 20 mm off in height.
+    in.marks[4].position.xyz += local_axes(to_geodetic(f.truth[4])).transpose() * Vec3(0, 0, 0.02);
+    found += !test_constraints(in, {}).passes;
+  }
+  CAPTURE(refused, found, sum / degrees);
+  const double expected = 0.05 * n, sd = std::sqrt(n * 0.05 * 0.95);
+  CHECK(refused > expected - 3 * sd);
+  CHECK(refused < expected + 3 * sd);
+  CHECK(sum / degrees == Approx(1).margin(0.1));
+  CHECK(found > 0.9 * n);
 }

@@ -189,3 +189,126 @@ TEST_CASE("a factor multiplies standard deviations of its group and of nothing e
     CHECK(a.marks[i].cov_enu(2, 2) == Approx(b.marks[i].cov_enu(2, 2)).epsilon(1e-9));
   }
 }
+
+namespace {
+/// Twelve marks over some kilometres: vectors of the job and vectors "T-…" of another frame, turned by `r` (about the
+/// first mark's east, north, up, radians) and stretched.
+struct TwoFrames {
+  std::mt19937_64 random;
+  std::normal_distribution<double> normal;
+  std::vector<Vec3> truth;
+  explicit TwoFrames(std::uint64_t seed) : random(seed) {
+    for (int i = 0; i < 12; ++i)
+      truth.push_back(to_cartesian({0.80 + 2e-4 * (i % 4) + 1e-5 * i, 0.24 + 3e-4 * (i / 4), 400.0 + 40 * (i % 5)}));
+  }
+  NetworkInput measure(const Vec3 &r, double scale) {
+    NetworkInput in;
+    for (std::size_t i = 0; i < truth.size(); ++i) {
+      NetworkMark m;
+      m.name = "M" + std::to_string(i);
+      m.hold = i == 0 || i == 11 ? Hold::full : Hold::none;
+      m.published_sd = Vec3(0.001, 0.001, 0.002);
+      m.position = {truth[i] + (m.hold == Hold::full ? Vec3(Vec3::Zero()) : Vec3(0.2, -0.3, 0.1)), frame, 2026.36};
+      in.marks.push_back(m);
+    }
+    in.setup_unknowns = false;
+    // A rotation as a matrix, not as the cross product of the equations: exp of small angles (Rodrigues).
+    const Vec3 axis = local_axes(to_geodetic(truth[0])).transpose() * r;
+    const Mat3 turn =
+        axis.norm() > 0 ? Mat3(Eigen::AngleAxisd(axis.norm(), axis.normalized())) : Mat3(Mat3::Identity());
+    const auto add = [&](const char *kind, std::size_t a, std::size_t b, double sd) {
+      NetworkVector v;
+      v.id = kind + std::to_string(in.vectors.size()), v.from = in.marks[a].name, v.to = in.marks[b].name;
+      v.from_setup = v.from, v.to_setup = v.to;
+      const Vec3 d = truth[b] - truth[a];
+      v.d = (kind[0] == 'T' ? Vec3((1 + scale) * (turn * d)) : d) +
+            sd * Vec3(normal(random), normal(random), normal(random));
+      v.cov = sd * sd * Mat3::Identity(), v.frame = frame, v.epoch = 2026.36;
+      in.vectors.push_back(v);
+    };
+    for (std::size_t i = 1; i < truth.size(); ++i)
+      add("J-", i - 1, i, 0.003), add("J-", i / 2 == i - 1 ? 0 : i / 2, i, 0.003);
+    for (std::size_t i = 1; i < truth.size(); ++i) add("T-", i / 3, i, 0.002), add("T-", (i * 5) % 12, i, 0.002);
+    std::erase_if(in.vectors, [](const NetworkVector &v) { return v.from == v.to; });
+    return in;
+  }
+};
+NetworkTurn turn_of(const NetworkInput &in, double rotation_sd, double scale_sd) {
+  NetworkTurn t{"others", rotation_sd, scale_sd, {}};
+  for (const auto &v : in.vectors)
+    if (v.id[0] == 'T') t.vectors.insert(v.id);
+  return t;
+}
+} // namespace
+
+TEST_CASE("vectors of another frame are turned and stretched as a whole: found, and as exact as is said") {
+  const Vec3 r(2e-6, -3e-6, 8e-6);
+  const double scale = 4e-6;
+  const int n = 300;
+  double nse = 0, plain = 0;
+  int marks = 0, passes = 0;
+  Eigen::Vector4d sum = Eigen::Vector4d::Zero();
+  for (int k = 0; k < n; ++k) {
+    TwoFrames f(static_cast<std::uint64_t>(7000 + k));
+    NetworkInput in = f.measure(r, scale);
+    const auto without = adjust_network(in, {});
+    plain += without.adjustment.passes;
+    in.turns = {turn_of(in, 1e-4, 1e-4)};
+    const auto with = adjust_network(in, {});
+    passes += with.adjustment.passes;
+    REQUIRE(with.turns.size() == 1);
+    const auto &t = with.turns.front();
+    for (int i = 0; i < 3; ++i) sum[i] += std::pow((t.rotation[i] - r[i]) / t.rotation_sd[i], 2);
+    sum[3] += std::pow((t.scale - scale) / t.scale_sd, 2);
+    for (const AdjustedMark &m : with.marks) {
+      if (m.hold == Hold::full) continue;
+      const auto i = static_cast<std::size_t>(std::stoi(m.name.substr(1)));
+      const Vec3 e = local_axes(to_geodetic(f.truth[i])) * (m.position.xyz - f.truth[i]);
+      nse += e.dot(m.cov_enu.inverse() * e) / 3, ++marks;
+    }
+  }
+  CAPTURE(nse / marks, sum.transpose() / n, passes, plain);
+  CHECK(nse / marks == Approx(1).margin(0.06));
+  // As a frame that is taken for the job's own it fails; as its own it passes as often as a good network.
+  CHECK(plain == 0);
+  CHECK(passes > 0.92 * n);
+  for (int i = 0; i < 4; ++i) CHECK(sum[i] / n == Approx(1).margin(0.25));
+}
+
+TEST_CASE("a frame that is held to none changes no byte, one that is all but free carries nothing over") {
+  TwoFrames f(3);
+  NetworkInput in = f.measure(Vec3(1e-6, 1e-6, 2e-6), 1e-6);
+  const auto plain = adjust_network(in, {});
+  in.turns = {turn_of(in, 0, 0)};
+  const auto none = adjust_network(in, {});
+  CHECK(none.adjustment.values == plain.adjustment.values);
+  CHECK(none.turns.empty());
+  // All but fixed: what it would be without.
+  in.turns = {turn_of(in, 1e-12, 1e-12)};
+  const auto stiff = adjust_network(in, {});
+  for (std::size_t i = 0; i < plain.marks.size(); ++i)
+    CHECK((stiff.marks[i].position.xyz - plain.marks[i].position.xyz).norm() < 1e-6);
+  // The scale alone: rotations are none, and said to be none.
+  in.turns = {turn_of(in, 0, 1e-5)};
+  const auto scaled = adjust_network(in, {});
+  CHECK(scaled.turns.front().rotation.norm() == 0);
+  CHECK(scaled.turns.front().rotation_sd.norm() == 0);
+  CHECK(scaled.turns.front().scale_sd > 0);
+  // Of vectors that are not in the network it says nothing.
+  in.turns = {{"nobody", 1e-5, 1e-5, {"x"}}};
+  CHECK(adjust_network(in, {}).turns.empty());
+  // A session of them is turned as one.
+  in.turns = {turn_of(in, 1e-5, 1e-5)};
+  const auto apart = adjust_network(in, {});
+  NetworkSession s;
+  s.id = "session";
+  for (const auto &v : in.vectors)
+    if (v.id[0] == 'T') s.vectors.push_back(v.id);
+  const auto rows = static_cast<Eigen::Index>(3 * s.vectors.size());
+  s.cov = 4e-6 * MatrixXd::Identity(rows, rows);
+  in.sessions = {s};
+  const auto together = adjust_network(in, {});
+  for (std::size_t i = 0; i < apart.marks.size(); ++i)
+    CHECK((together.marks[i].position.xyz - apart.marks[i].position.xyz).norm() < 1e-9);
+  CHECK((together.turns.front().rotation - apart.turns.front().rotation).norm() < 1e-12);
+}
