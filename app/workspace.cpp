@@ -11,23 +11,48 @@
 #include "publication/traverse_report.h"
 #include "render/render.h"
 #include "results/job_results.h"
+#include "results/network_run.h"
 #include "results/tracks.h"
 #include "results/vector_keeper.h"
 #include <QCoreApplication>
 #include <QEventLoop>
 #include <QFileInfo>
 #include <QTimer>
+#include <chrono>
 
 namespace ampletie::app {
+
+namespace {
+double seconds_since(std::chrono::steady_clock::time_point start) {
+  return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+} // namespace
 
 Workspace::Workspace(QObject *parent) : QObject(parent) {
   judge_ = std::make_unique<Judge>(Judge::in_window(this, [this](const std::shared_ptr<const JobSnapshot> &s) {
     if (job_ && job_->snapshot() == s) Q_EMIT judged();
   }));
+  follower_ = std::make_unique<Judge>(
+      [this](const JobSnapshot &s) {
+        const auto start = std::chrono::steady_clock::now();
+        std::optional<NetworkRun> run;
+        try {
+          run = run_network(s, s.vectors(), {});
+        } catch (const InputError &) {
+          // It stays out of date: who adjusts it is told why.
+        }
+        adjusted_in(seconds_since(start));
+        const std::lock_guard lock(followed_mutex_);
+        followed_ = {&s, std::move(run)};
+      },
+      Judge::in_window(this, [this](const std::shared_ptr<const JobSnapshot> &s) {
+        if (take_followed(s)) job_changed();
+      }));
 }
 
 Workspace::~Workspace() {
   judge_.reset();
+  follower_.reset();
   stop();
   if (worker_.joinable()) worker_.join();
 }
@@ -75,11 +100,39 @@ void Workspace::enter(std::unique_ptr<Job> job) {
   index_ = {};
   selection_ = {};
   measuring_from_.clear();
+  network_stood_ = false, slow_ = 0;
   job_changed();
   Q_EMIT selection_changed();
 }
 
+void Workspace::adjusted_in(double seconds) {
+  constexpr double at_once = 0.1;
+  slow_ = seconds > at_once ? slow_ + 1 : 0;
+}
+
+void Workspace::follow() {
+  const bool stood = std::exchange(network_stood_, job_ && job_->network() && !job_->network_stale());
+  // A thread's first adjustment opens registers and grids: one that is slow says little.
+  constexpr int too_often = 3;
+  if (!stood || network_stood_ || !job_ || !job_->network() || busy() || slow_ >= too_often) return;
+  const std::shared_ptr<const JobSnapshot> s = job_->snapshot();
+  if (!out_of_date(*s).empty()) return;
+  network_stood_ = true; // what is decided before it is there follows too
+  constexpr std::chrono::milliseconds patience{25};
+  if (follower_->judge(s, patience)) take_followed(s);
+}
+
+bool Workspace::take_followed(const std::shared_ptr<const JobSnapshot> &s) {
+  const std::lock_guard lock(followed_mutex_);
+  if (!job_ || job_->snapshot() != s || followed_.of != s.get()) return false;
+  network_stood_ = followed_.run.has_value();
+  if (followed_.run) job_->accept_network(std::move(*followed_.run));
+  followed_ = {};
+  return network_stood_;
+}
+
 void Workspace::job_changed() {
+  follow();
   // Long enough for most decisions, too short to be felt: then nothing is drawn twice.
   constexpr std::chrono::milliseconds patience{12};
   if (job_ && !job_->judged()) judge_->judge(job_->snapshot(), patience);
@@ -329,7 +382,9 @@ bool Workspace::adjust() {
   run("Adjusting network",
       [this, vectors = job_->vectors()](std::shared_ptr<const JobSnapshot> s,
                                         const Progress &p) -> std::function<QString()> {
+        const auto start = std::chrono::steady_clock::now();
         auto result = std::make_shared<NetworkRun>(run_network(*s, vectors, p));
+        adjusted_in(seconds_since(start));
         return [this, result] {
           const auto &a = result->result.adjustment;
           const QString done = QString("variance factor %1, the global test %2")

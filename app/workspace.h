@@ -8,6 +8,8 @@
 #include <QString>
 #include <atomic>
 #include <memory>
+#include <mutex>
+#include <optional>
 #include <thread>
 #include <unordered_map>
 
@@ -133,6 +135,11 @@ private:
   void enter(std::unique_ptr<Job> job);
   /// After everything that changed the job: tells of it, at once and again when it has been judged.
   void job_changed();
+  /// Adjusts anew beside the window after a decision, where the network stood until then and it takes no time.
+  void follow();
+  void adjusted_in(double seconds);
+  /// Whether it was still wanted.
+  bool take_followed(const std::shared_ptr<const JobSnapshot> &s);
   /// Doubts as they are now, for what leaves the house.
   void judge_now() { job_->snapshot()->get(doubts_result()); }
   /// Lets another thread do what takes long and touches no job of the window; meanwhile the window is drawn, keys and
@@ -142,7 +149,16 @@ private:
   void run(const QString &what,
            std::function<std::function<QString()>(std::shared_ptr<const JobSnapshot>, const Progress &)> work);
   std::unique_ptr<Job> job_;
-  std::unique_ptr<Judge> judge_;
+  std::unique_ptr<Judge> judge_, follower_;
+  /// What the follower found, and of what.
+  struct Followed {
+    const JobSnapshot *of = nullptr;
+    std::optional<NetworkRun> run; ///< empty: it does not adjust
+  };
+  std::mutex followed_mutex_;
+  Followed followed_;
+  bool network_stood_ = false; ///< adjusted and up to date before the last change
+  std::atomic<int> slow_ = 0;  ///< adjustments in a row that took too long to follow decisions
   std::vector<Intake> last_intake_;
   Selection selection_;
   std::string measuring_from_;

@@ -41,7 +41,7 @@ struct CommandLine {
 inline constexpr const char *list_titles[] = {
     "sources", "occupations", "vectors",   "tracks",      "stops",  "loops",      "runs",
     "heights", "setups",      "traverses", "network",     "marks",  "comparison", "fits",
-    "pairs",   "also",        "groups",    "constraints", "causes", "change", "velocities", "plan",
+    "pairs",   "also",        "groups",    "constraints", "causes", "patterns", "change", "velocities", "plan",
     "lists",   "geoids",      "measured",  "way",         "doubts", "decisions",  "results"};
 std::string list_names();
 

@@ -1,4 +1,5 @@
 #include "cli/groups.h"
+#include "base/angle.h"
 #include "base/error.h"
 #include "base/near.h"
 #include "base/text.h"
@@ -6,6 +7,7 @@
 #include "job/decision.h"
 #include "judgement/findings.h"
 #include "publication/reliability_tables.h"
+#include "results/residual_patterns.h"
 #include "results/weight_groups.h"
 #include <algorithm>
 #include <cmath>
@@ -40,7 +42,8 @@ std::vector<std::string> known_groups(const Job &job) {
 } // namespace
 
 void set_group(Job &job, const std::vector<std::string> &words, const std::string &because) {
-  if (words.size() < 3) throw InputError("say which group, as kind=levels or day=2026-05-12, and factor=NUMBER");
+  if (words.size() < 3)
+    throw InputError("say which group, as kind=levels or day=2026-05-12, and factor=NUMBER, rotation=PPM or scale=PPM");
   const auto all = known_groups(job);
   if (std::find(all.begin(), all.end(), words[1]) == all.end() && !job.state().groups.count(words[1]))
     throw InputError(fmt::format("there is no group \"{}\" in the network{}", words[1], near_ones(words[1], all)));
@@ -63,6 +66,14 @@ ordered_json group_rows(const Job &job) {
       j["decided_factor"] = decided != job.state().groups.end() && decided->second.factor.value
                                 ? ordered_json(*decided->second.factor.value)
                                 : ordered_json(nullptr);
+      const auto ppm = [&](const Decided<std::optional<double>> GroupEdits::*field) {
+        const bool there = decided != job.state().groups.end() && (decided->second.*field).value;
+        return there ? ordered_json(*(decided->second.*field).value) : ordered_json(nullptr);
+      };
+      j["decided_rotation_ppm"] = ppm(&GroupEdits::rotation_ppm), j["decided_scale_ppm"] = ppm(&GroupEdits::scale_ppm);
+      j["turned"] = nullptr;
+      for (const ordered_json &t : turn_rows(*run))
+        if (t.at("group") == w.group) j["turned"] = t;
       j["redundancy"] = j["factor"] = j["factor_sd"] = nullptr;
       for (const VarianceComponent &c : r.components.groups)
         if (c.group == w.group) {
@@ -112,6 +123,27 @@ ordered_json cause_rows(const Job &job) {
                    {"moves", e.moved},
                    {"moves_m", e.moves},
                    {"mistakes", mistakes}});
+  }
+  return out;
+}
+
+ordered_json pattern_rows(const Job &job) {
+  if (!job.network()) throw InputError("the network has not been adjusted, or is out of date");
+  ordered_json out = ordered_json::array();
+  for (const ResidualPattern &p : residual_patterns(*job.snapshot(), *job.network())) {
+    const bool wave = p.against == PatternAxis::bearing;
+    out.push_back({{"kind", p.kind},
+                   {"against", axis_name(p.against)},
+                   {"observations", p.points.size()},
+                   {"mean_m", p.mean},
+                   {"slope", wave ? ordered_json(nullptr) : ordered_json(p.slope)},
+                   {"amplitude_m", wave ? ordered_json(p.slope) : ordered_json(nullptr)},
+                   {"sd", p.slope_sd},
+                   {"towards_deg", wave ? ordered_json(degrees(p.phase)) : ordered_json(nullptr)},
+                   {"statistic", p.statistic},
+                   {"limit", p.limit},
+                   {"shows", p.shows()},
+                   {"words", p.words()}});
   }
   return out;
 }

@@ -15,5 +15,7 @@ nlohmann::ordered_json constraint_object(const Job &job);
 
 /// What would make the adjusted network agree, best first; empty: all tests pass, or nothing explains them.
 nlohmann::ordered_json cause_rows(const Job &job);
+/// Residuals against what they should know nothing of.
+nlohmann::ordered_json pattern_rows(const Job &job);
 
 } // namespace ampletie::cli

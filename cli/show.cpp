@@ -423,6 +423,7 @@ constexpr List lists[] = {
     {"groups", group_rows},
     {"constraints", constraint_object},
     {"causes", cause_rows},
+    {"patterns", pattern_rows},
     {"change", [](const Job &job) { return change_rows(job.snapshot()->get(changes_result())); }},
     {"velocities", [](const Job &job) { return motion_object(job.snapshot()->get(motions_result())); }},
     {"plan", [](const Job &job) { return design_object(*job.snapshot(), job.snapshot()->get(design_result())); }},

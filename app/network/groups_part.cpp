@@ -39,6 +39,24 @@ QString lost(const WithoutGroup &w) {
   return out;
 }
 
+/// "Vectors of day … turned by …, stretched by …"
+QString turns_html(const NetworkResult &r) {
+  QString out;
+  const auto with = [](double value, double sd) {
+    return QString("%1 ± %2").arg(1e6 * value, 0, 'f', 2).arg(1e6 * sd, 0, 'f', 2);
+  };
+  for (const auto &t : r.turns) {
+    QStringList said;
+    if (t.rotation_sd.maxCoeff() > 0)
+      said << QString("turned by %1, %2, <b>%3</b> ppm about east, north, up")
+                  .arg(with(t.rotation.x(), t.rotation_sd.x()), with(t.rotation.y(), t.rotation_sd.y()),
+                       with(t.rotation.z(), t.rotation_sd.z()));
+    if (t.scale_sd > 0) said << QString("stretched by <b>%1</b> ppm").arg(with(t.scale, t.scale_sd));
+    out += QString("<br>%1: %2").arg(escaped(t.group.substr(t.group.find('=') + 1)), said.join("; "));
+  }
+  return out;
+}
+
 /// "Free 0.96 passes (25) · minimal … · held …", and whether what is held agrees with what was observed.
 QString constraints_html(const ConstraintTest &t) {
   QStringList levels;
@@ -77,12 +95,21 @@ GroupsPart::GroupsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
       {{"Group", "", false, false, 84},
        {"Obs.", "Single observations: a vector has three", true, false, 40},
        {"Share", "Of the redundancy", true, false, 44},
-       {"Decided", "Factor on its standard deviations", true, false, 54},
+       {"Decided", "Factor on its standard deviations; whether its vectors are let turn or stretch as a whole", true,
+        false, 54},
        {"Turns out", "Factor that its residuals ask for, beside what is stated and decided, with its own deviation",
         true, false, 96},
        {"Without it", "Variance factor of the rest", true, false, 66},
        {"moves mm", "The farthest that leaving it out moves a mark that the others determine", true, false, 84},
        {"lost", "Marks that nothing else determines", false, false, 64}});
+  what_ = new QComboBox;
+  what_->setAccessibleName("Decide of the group");
+  what_->setObjectName("compact");
+  what_->addItem("factor", "factor");
+  what_->addItem("rotation ± ppm", "rotation");
+  what_->addItem("scale ± ppm", "scale");
+  what_->setToolTip("The factor on its standard deviations; or by how much its vectors may be turned or stretched as a "
+                    "whole: one standard deviation, in millimetres per kilometre");
   factor_ = new QLineEdit;
   factor_->setAccessibleName("Factor of the group");
   factor_->setPlaceholderText("factor");
@@ -98,7 +125,7 @@ GroupsPart::GroupsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   top->addWidget(grouping_);
   top->addWidget(words_, 1);
   auto *below = new QHBoxLayout;
-  for (QWidget *x : std::initializer_list<QWidget *>{factor_, reason_, weigh_, stated_}) below->addWidget(x);
+  for (QWidget *x : std::initializer_list<QWidget *>{what_, factor_, reason_, weigh_, stated_}) below->addWidget(x);
   below->setStretchFactor(reason_, 1);
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
@@ -118,6 +145,8 @@ GroupsPart::GroupsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
     chosen_ = id;
     offer(of_ && w_.has_job() && of_ == w_.job().snapshot());
   });
+  connect(what_, &QComboBox::currentIndexChanged, this,
+          [this] { offer(of_ && w_.has_job() && of_ == w_.job().snapshot()); });
   connect(weigh_, &QPushButton::clicked, this, [this] { weigh(false); });
   connect(stated_, &QPushButton::clicked, this, [this] { weigh(true); });
 }
@@ -181,8 +210,8 @@ void GroupsPart::weigh(bool stated) {
     words_->setText("<b style='color:#B87311'>Another weight needs a reason.</b>");
     return;
   }
-  const QString refused =
-      w_.decide_typed<GroupThing>({chosen_}, "factor", stated ? QString() : factor_->text().trimmed(), reason_->text());
+  const QString refused = w_.decide_typed<GroupThing>({chosen_}, what_->currentData().toString().toStdString(),
+                                                      stated ? QString() : factor_->text().trimmed(), reason_->text());
   if (!refused.isEmpty()) {
     words_->setText("<b style='color:#A63D2F'>" + refused.toHtmlEscaped() + "</b>");
     return;
@@ -211,9 +240,14 @@ void GroupsPart::show_report() {
   else {
     const auto decided = [&](const std::string &group) {
       const auto e = w_.job().state().groups.find(group);
-      return e != w_.job().state().groups.end() && e->second.factor.value
-                 ? Cell{QString::number(*e->second.factor.value, 'g', 4), *e->second.factor.value, {}, true}
-                 : Cell{"–", {}, ink::unused, false};
+      if (e == w_.job().state().groups.end()) return Cell{"–", {}, ink::unused, false};
+      const GroupEdits &g = e->second;
+      QStringList said;
+      if (g.factor.value) said << QString::number(*g.factor.value, 'g', 4);
+      if (g.rotation_ppm.value) said << "turned";
+      if (g.scale_ppm.value) said << "stretched";
+      return said.isEmpty() ? Cell{"–", {}, ink::unused, false}
+                            : Cell{said.join(", "), g.factor.value.value_or(1), {}, true};
     };
     for (const WithoutGroup &w : r.without) {
       const VarianceComponent *c = nullptr;
@@ -244,7 +278,7 @@ void GroupsPart::show_report() {
                       .arg(a.passes ? "passes" : "fails")
                       .arg(r.components.with_covariance ? ""
                                                         : "; in so large a network deviations are each group's own") +
-                  constraints_html(r.constraints);
+                  turns_html(w_.job().network()->result) + constraints_html(r.constraints);
   }
   words_->setText(html);
   table_->set_rows(std::move(rows));
@@ -254,12 +288,18 @@ void GroupsPart::show_report() {
 
 void GroupsPart::offer(bool current) {
   const bool can = !chosen_.empty() && current;
-  for (QWidget *x : std::initializer_list<QWidget *>{factor_, reason_, weigh_, stated_}) x->setEnabled(can);
+  for (QWidget *x : std::initializer_list<QWidget *>{what_, factor_, reason_, weigh_, stated_}) x->setEnabled(can);
   if (!can) return;
-  const auto e = w_.job().state().groups.find(chosen_);
-  const double now = e == w_.job().state().groups.end() ? 1 : e->second.factor.value.value_or(1);
-  stated_->setEnabled(now != 1);
-  factor_->setPlaceholderText("factor");
+  const auto found = w_.job().state().groups.find(chosen_);
+  const GroupEdits e = found == w_.job().state().groups.end() ? GroupEdits{} : found->second;
+  const QString what = what_->currentData().toString();
+  const auto &decided = what == "factor" ? e.factor : what == "rotation" ? e.rotation_ppm : e.scale_ppm;
+  stated_->setEnabled(decided.value.has_value());
+  factor_->setPlaceholderText(decided.value      ? QString::number(*decided.value, 'g', 4)
+                              : what == "factor" ? "factor"
+                                                 : "ppm");
+  if (what != "factor") return;
+  const double now = e.factor.value.value_or(1);
   for (const VarianceComponent &c : shown_.components.groups)
     if (c.group == chosen_ && c.estimated) factor_->setPlaceholderText(QString::number(now * c.factor, 'f', 2));
 }

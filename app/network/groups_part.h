@@ -31,7 +31,7 @@ private:
   void weigh(bool stated);
   Workspace &w_;
   TableCard *table_;
-  QComboBox *grouping_;
+  QComboBox *grouping_, *what_; ///< what is decided of the chosen one
   QLabel *words_;
   QLineEdit *factor_, *reason_;
   QPushButton *weigh_, *stated_;

@@ -7,6 +7,7 @@
 #include "app/network/groups_part.h"
 #include "app/network/measured_part.h"
 #include "app/network/motion_part.h"
+#include "app/network/pattern_strip.h"
 #include "app/widgets/page.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/refreshing.h"
@@ -128,15 +129,34 @@ Row residual_row(const std::string &id, const QString &name, const QString &comp
 
 QString between(const std::string &from, const std::string &to) { return text(from) + " → " + text(to); }
 
+/// What the tests of a network are called on the sheet.
+struct Named {
+  explicit Named(const Workspace &workspace)
+      : w(workspace), s(*w.job().snapshot()), sights(sight_names(s.traverses())),
+        measured(measured_by_id(s.get(measured_result()))) {
+    for (const LevelSection &x : s.levels().sections) sections.emplace(x.id, &x);
+  }
+  /// How many rows of residuals a test has: none where what it was made of is gone.
+  std::size_t rows(const BlockTest &t) const {
+    if (sights.count(t.id)) return t.observations.size() == 1 ? 1 : 0;
+    if (t.kind == "vector") return w.vector(t.id) || measured.count(t.id) ? 3 : 0;
+    return t.kind == "level" && sections.count(t.id) ? 1 : 0;
+  }
+
+  const Workspace &w;
+  const JobSnapshot &s;
+  std::map<std::string, SightName> sights;
+  std::map<std::string, const MeasuredVector *> measured;
+  std::map<std::string, const LevelSection *> sections;
+};
+
 /// Residuals of everything that is observed, in the order of the tests.
 std::vector<Row> residual_rows(const Workspace &w, const NetworkRun &run) {
   std::vector<Row> out;
-  const JobSnapshot &s = *w.job().snapshot();
-  const auto sights = sight_names(s.traverses());
-  const auto &sections = s.levels().sections;
-  const auto measured = measured_by_id(s.get(measured_result()));
+  const Named names(w);
   for (const BlockTest &t : run.result.adjustment.tests) {
-    if (const auto sight = sights.find(t.id); sight != sights.end() && t.observations.size() == 1) {
+    if (names.rows(t) == 0) continue;
+    if (const auto sight = names.sights.find(t.id); sight != names.sights.end()) {
       // Angles in seconds, and what they are across at the target by the column beside.
       const ResidualStyle style =
           is_angle(t.kind) ? ResidualStyle{rad_per_arcsec, "″", 1, 1} : ResidualStyle{1e-3, "", 1, 1};
@@ -145,23 +165,26 @@ std::vector<Row> residual_rows(const Workspace &w, const NetworkRun &run) {
                                  style, "total station"));
     } else if (t.kind == "vector") {
       const VectorResult *v = w.vector(t.id);
-      const auto m = measured.find(t.id);
-      const bool others = m != measured.end();
-      for (std::size_t i = 0; (v || others) && i < 3; ++i)
-        out.push_back(residual_row(t.id + "/" + std::to_string(i),
-                                   v ? between(v->from, v->to) : between(m->second->from, m->second->to),
-                                   text(t.components[i]).mid(1), t.observations[i], {},
-                                   v ? text(v->session).mid(13) : text(m->second->where())));
-    } else if (t.kind == "level") {
-      const auto it =
-          std::find_if(sections.begin(), sections.end(), [&](const LevelSection &x) { return x.id == t.id; });
-      if (it == sections.end()) continue;
-      const LevelLine *line = s.levels().line(it->line);
-      out.push_back(residual_row(it->line + "/" + t.id, between(it->from, it->to), "ΔH", t.observations.front(),
-                                 {1e-3, "", 2, 1}, line ? text(line->name) : QString()));
+      const MeasuredVector *other = v ? nullptr : names.measured.at(t.id);
+      for (std::size_t i = 0; i < 3; ++i)
+        out.push_back(residual_row(
+            t.id + "/" + std::to_string(i), v ? between(v->from, v->to) : between(other->from, other->to),
+            text(t.components[i]).mid(1), t.observations[i], {}, v ? text(v->session).mid(13) : text(other->where())));
+    } else {
+      const LevelSection &section = *names.sections.at(t.id);
+      const LevelLine *line = names.s.levels().line(section.line);
+      out.push_back(residual_row(section.line + "/" + t.id, between(section.from, section.to), "ΔH",
+                                 t.observations.front(), {1e-3, "", 2, 1}, line ? text(line->name) : QString()));
     }
   }
   return out;
+}
+
+std::size_t count_residuals(const Workspace &w, const NetworkRun &run) {
+  const Named names(w);
+  std::size_t n = 0;
+  for (const BlockTest &t : run.result.adjustment.tests) n += names.rows(t);
+  return n;
 }
 
 Row setup_row(const Workspace &w, const Occupation &occupation, const BlockTest &t) {
@@ -183,13 +206,20 @@ Row setup_row(const Workspace &w, const Occupation &occupation, const BlockTest 
           {}};
 }
 
-std::vector<Row> setup_rows(const Workspace &w, const NetworkRun &run) {
-  std::vector<Row> out;
+/// The tests of set-ups with their occupations, in the order of the tests.
+std::vector<std::pair<const Occupation *, const BlockTest *>> setups_of(const Workspace &w, const NetworkRun &run) {
+  std::vector<std::pair<const Occupation *, const BlockTest *>> out;
   std::map<std::string, const Occupation *> by_setup;
   for (const Occupation &o : w.job().snapshot()->occupations()) by_setup.emplace(o.setup, &o);
   for (const BlockTest &t : run.result.adjustment.tests)
     if (const auto it = by_setup.find(t.id); t.kind == "set-up" && it != by_setup.end())
-      out.push_back(setup_row(w, *it->second, t));
+      out.emplace_back(it->second, &t);
+  return out;
+}
+
+std::vector<Row> setup_rows(const Workspace &w, const NetworkRun &run) {
+  std::vector<Row> out;
+  for (const auto &[occupation, test] : setups_of(w, run)) out.push_back(setup_row(w, *occupation, *test));
   return out;
 }
 } // namespace
@@ -259,29 +289,49 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   upper->addWidget(plan, 7);
   body()->addWidget(summary_);
   body()->addLayout(upper, 5);
-  body()->addWidget(plot_, 3);
+  patterns_ = new PatternStrip;
+  auto *lower = new QHBoxLayout;
+  lower->setSpacing(10);
+  lower->addWidget(plot_, 2);
+  lower->addWidget(patterns_, 3);
+  body()->addLayout(lower, 3);
   // Changes have a picture of their own, groups are a table that wants the room.
   connect(stack_, &QStackedWidget::currentChanged, this, [this, plan] {
     const QWidget *now = stack_->currentWidget();
     const bool own_picture = now == causes_ || now == change_ || now == measured_ || now == motion_ || now == design_;
     plan->setVisible(!own_picture);
     plot_->setVisible(!own_picture && now != groups_);
+    patterns_->setVisible(!own_picture && now != groups_);
   });
+  // What matters most stands first.
+  residuals_->view()->sortByColumn(3, Qt::DescendingOrder);
+  setups_->view()->sortByColumn(5, Qt::DescendingOrder);
   set_action("Adjust network", "Adjust network");
   connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
-  connect(residuals_, &TableCard::chosen, this, [this](const std::string &id) {
+  const auto choose = [this](const std::string &id) {
     const std::string item = id.substr(0, id.find('/'));
     const Thing::Kind kind = thing_by_id(item).kind;
     const bool vector = kind == Thing::Kind::vector || kind == Thing::Kind::measured;
     w_.select(words(vector ? kind : Thing::Kind::level_line), item);
+  };
+  connect(residuals_, &TableCard::chosen, this, choose);
+  connect(patterns_, &PatternStrip::chosen, this, [this, choose](const std::string &id) {
+    const auto &sections = w_.job().snapshot()->levels().sections;
+    const auto level = std::find_if(sections.begin(), sections.end(), [&](const auto &x) { return x.id == id; });
+    choose(level == sections.end() ? id : level->line);
   });
   connect(setups_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("occupation", id); });
   const auto follow = [this] {
     if (w_.selection().kind == "mark") marks_->select(w_.selection().id);
   };
-  refresh_when_seen(this, w_, [this, follow] { refresh(), follow(); });
+  refresh_when_seen(this, w_, [this] { refresh(); });
+  // Thousands of rows: only the table that is seen is filled.
+  refresh_when_seen(marks_, w_, [this, follow] { fill_marks(), follow(); });
+  refresh_when_seen(residuals_, w_,
+                    [this] { residuals_->set_rows(run() ? residual_rows(w_, *run()) : std::vector<Row>()); });
+  refresh_when_seen(setups_, w_, [this] { setups_->set_rows(run() ? setup_rows(w_, *run()) : std::vector<Row>()); });
   connect(&w_, &Workspace::selection_changed, this, follow);
-  refresh();
+  refresh(), fill_marks();
 }
 
 void NetworkSheet::toggle_use() {
@@ -309,7 +359,7 @@ void NetworkSheet::plot() {
   plot_->xAxis->grid()->setVisible(false);
   plot_->yAxis->grid()->setZeroLinePen(Qt::NoPen);
   QVector<double> inside_x, inside_y, outside_x, outside_y;
-  if (const NetworkRun *run = w_.has_job() ? w_.job().network() : nullptr) {
+  if (const NetworkRun *run = this->run()) {
     std::vector<double> w;
     for (const BlockTest &t : run->result.adjustment.tests)
       for (const auto &o : t.observations)
@@ -347,23 +397,28 @@ void NetworkSheet::plot() {
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 
+const NetworkRun *NetworkSheet::run() const { return w_.has_job() ? w_.job().network() : nullptr; }
+
+void NetworkSheet::fill_marks() {
+  std::vector<Row> rows;
+  if (const NetworkRun *r = run())
+    for (const AdjustedMark &m : r->result.marks) rows.push_back(mark_row(*r, m, w_.job().network_stale()));
+  marks_->set_rows(std::move(rows));
+}
+
 void NetworkSheet::refresh() {
-  std::vector<Row> marks, residuals, setups;
   QString words = "<p style='color:#5A666E'>Not adjusted yet. Solve vectors, hold at least one mark, then adjust.</p>";
-  if (const NetworkRun *run = w_.has_job() ? w_.job().network() : nullptr) {
-    const bool stale = w_.job().network_stale();
-    words = summary_words(*run, stale);
-    for (const AdjustedMark &m : run->result.marks) marks.push_back(mark_row(*run, m, stale));
-    residuals = residual_rows(w_, *run);
-    setups = setup_rows(w_, *run);
+  std::size_t marks = 0, residuals = 0, setups = 0;
+  if (const NetworkRun *r = run()) {
+    words = summary_words(*r, w_.job().network_stale());
+    marks = r->result.marks.size();
+    residuals = count_residuals(w_, *r);
+    setups = setups_of(w_, *r).size();
   }
   summary_->setHtml(words);
-  set_count(0, static_cast<int>(marks.size()));
-  set_count(1, static_cast<int>(residuals.size()));
-  set_count(2, static_cast<int>(setups.size()));
-  marks_->set_rows(std::move(marks));
-  residuals_->set_rows(std::move(residuals));
-  setups_->set_rows(std::move(setups));
+  set_count(0, static_cast<int>(marks));
+  set_count(1, static_cast<int>(residuals));
+  set_count(2, static_cast<int>(setups));
   groups_->refresh();
   change_->refresh();
   motion_->refresh();
@@ -374,6 +429,7 @@ void NetworkSheet::refresh() {
   set_count(stack_->indexOf(measured_), measured_->count());
   set_count(stack_->indexOf(design_), design_->count());
   plot();
+  patterns_->set(run() ? residual_patterns(*w_.job().snapshot(), *run()) : std::vector<ResidualPattern>());
 }
 
 } // namespace ampletie::app

@@ -12,6 +12,7 @@ class DesignPart;
 class GeoidPart;
 class GroupsPart;
 class MeasuredPart;
+class PatternStrip;
 class TableCard;
 
 /// The adjusted network: marks, residuals and set-ups with tests, the plan with ellipses.
@@ -24,7 +25,9 @@ public:
 
 private:
   void make_tables();
+  const NetworkRun *run() const; ///< the adjustment that stands, if any
   void refresh();
+  void fill_marks();
   void plot();
   TableCard *marks_, *residuals_, *setups_;
   GeoidPart *geoid_;
@@ -37,6 +40,7 @@ private:
   QStackedWidget *stack_;
   QTextBrowser *summary_;
   QCustomPlot *plot_;
+  PatternStrip *patterns_;
 };
 
 } // namespace ampletie::app

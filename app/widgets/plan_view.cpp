@@ -57,7 +57,7 @@ PlanView::PlanView(Workspace &w, bool ellipses, QWidget *parent) : QWidget(paren
   setMouseTracking(false);
   setMinimumSize(260, 180);
   refresh_when_seen(this, w_, [this] { reload(); });
-  connect(&w_, &Workspace::selection_changed, this, qOverload<>(&QWidget::update));
+  connect(&w_, &Workspace::selection_changed, this, &PlanView::redraw);
   reload();
 }
 
@@ -68,7 +68,7 @@ void PlanView::reload() {
   index_.clear();
   for (std::size_t i = 0; i < marks_.size(); ++i) index_[marks_[i].name] = i;
   if (!fitted_ || marks_.size() != before) fit();
-  update();
+  redraw();
 }
 
 void PlanView::fit() {
@@ -84,7 +84,7 @@ void PlanView::fit() {
   scale_ = std::min((width() - 120) / w, (height() - 100) / h);
   scale_ = std::max(scale_, 1e-6);
   fitted_ = true;
-  update();
+  redraw();
 }
 
 void PlanView::fit_to(std::set<std::string> marks) {
@@ -388,8 +388,28 @@ void PlanView::draw_frame(QPainter &p) const {
   p.drawText(QPointF(14, y - 5), metres(length));
 }
 
+void PlanView::redraw() {
+  drawing_ = {};
+  update();
+}
+
 void PlanView::paintEvent(QPaintEvent *) {
-  QPainter p(this);
+  // Neighbours that appear or grow have the whole window painted again: thousands of lines are drawn once.
+  const double ratio = devicePixelRatioF();
+  const QSize pixels = size() * ratio;
+  if (drawing_.size() != pixels || drawn_with_focus_ != hasFocus()) {
+    drawing_ = QPixmap(pixels);
+    drawing_.setDevicePixelRatio(ratio);
+    drawing_.fill(Qt::transparent);
+    drawn_with_focus_ = hasFocus();
+    QPainter p(&drawing_);
+    p.setFont(font());
+    draw(p);
+  }
+  QPainter(this).drawPixmap(0, 0, drawing_);
+}
+
+void PlanView::draw(QPainter &p) const {
   p.setRenderHint(QPainter::Antialiasing);
   QPainterPath card;
   card.addRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
@@ -421,7 +441,7 @@ void PlanView::wheelEvent(QWheelEvent *e) {
   scale_ = std::clamp(scale_ * factor, 1e-6, 1e4);
   centre_e_ = east - (at.x() - width() / 2.0) / scale_;
   centre_n_ = north + (at.y() - height() / 2.0) / scale_;
-  update();
+  redraw();
 }
 
 void PlanView::mousePressEvent(QMouseEvent *e) {
@@ -437,7 +457,7 @@ void PlanView::mouseMoveEvent(QMouseEvent *e) {
     const QPointF d = e->position() - last_;
     centre_e_ -= d.x() / scale_;
     centre_n_ += d.y() / scale_;
-    update();
+    redraw();
   }
   last_ = e->position();
 }

@@ -1,6 +1,7 @@
 #pragma once
 #include "app/widgets/plan_labels.h"
 #include "app/workspace.h"
+#include <QPixmap>
 #include <QWidget>
 #include <set>
 #include <unordered_map>
@@ -23,7 +24,7 @@ public:
   /// Draws how marks move in the job's frame.
   void show_velocities(bool on) {
     velocities_ = on;
-    update();
+    redraw();
   }
   /// Fits the plan around these marks from now on; empty: around all.
   void fit_to(std::set<std::string> marks);
@@ -44,6 +45,8 @@ protected:
 
 private:
   void reload();
+  void redraw();
+  void draw(QPainter &p) const;
   QPointF to_screen(double east, double north) const;
   void draw_grid(QPainter &p) const;
   void draw_vectors(QPainter &p) const;
@@ -63,6 +66,8 @@ private:
   std::unordered_map<std::string, std::size_t> index_;
   mutable PlanStamps stamps_;
   mutable QHash<QString, double> name_widths_;
+  QPixmap drawing_; ///< as it was last painted; null: to be drawn anew
+  bool drawn_with_focus_ = false;
   double scale_ = 0.01; ///< px per m
   double centre_e_ = 0, centre_n_ = 0;
   bool fitted_ = false;

@@ -100,4 +100,37 @@ ReportTable undetected_table(const json &rows) {
   return t;
 }
 
+ordered_json turn_rows(const NetworkRun &run) {
+  auto out = ordered_json::array();
+  const auto three = [](const Vec3 &v) { return std::vector<double>{1e6 * v.x(), 1e6 * v.y(), 1e6 * v.z()}; };
+  for (const auto &t : run.result.turns) {
+    const bool turned = t.rotation_sd.maxCoeff() > 0, stretched = t.scale_sd > 0;
+    out.push_back({{"group", t.group},
+                   {"rotation_ppm", turned ? ordered_json(three(t.rotation)) : ordered_json(nullptr)},
+                   {"rotation_sd_ppm", turned ? ordered_json(three(t.rotation_sd)) : ordered_json(nullptr)},
+                   {"scale_ppm", stretched ? ordered_json(1e6 * t.scale) : ordered_json(nullptr)},
+                   {"scale_sd_ppm", stretched ? ordered_json(1e6 * t.scale_sd) : ordered_json(nullptr)}});
+  }
+  return out;
+}
+
+ReportTable turn_table(const json &rows) {
+  ReportTable out{
+      "Groups of vectors that were let turn and stretch as a whole (one standard deviation)",
+      {{"Group", "", false}, {"About east", "ppm"}, {"About north", "ppm"}, {"About up", "ppm"}, {"Scale", "ppm"}},
+      {}};
+  const auto with = [](double value, double sd) { return fmt::format("{:+.3f} ± {:.3f}", value, sd); };
+  for (const json &r : rows) {
+    std::vector<std::string> row{r.at("group").get<std::string>()};
+    for (std::size_t i = 0; i < 3; ++i)
+      row.push_back(r.at("rotation_ppm").is_null()
+                        ? "–"
+                        : with(r.at("rotation_ppm")[i].get<double>(), r.at("rotation_sd_ppm")[i].get<double>()));
+    row.push_back(
+        r.at("scale_ppm").is_null() ? "–" : with(r.at("scale_ppm").get<double>(), r.at("scale_sd_ppm").get<double>()));
+    out.rows.push_back(std::move(row));
+  }
+  return out;
+}
+
 } // namespace ampletie

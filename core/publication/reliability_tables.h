@@ -15,6 +15,11 @@ nlohmann::ordered_json constraint_record(const ConstraintTest &t);
 /// has_height`). Empty for networks of more than two hundred marks: there it is asked mark by mark.
 nlohmann::ordered_json undetected_record(const JobSnapshot &s, const NetworkRun &run);
 
+/// Groups of vectors that were let turn and stretch: `group rotation_ppm[e, n, u] rotation_sd_ppm[] scale_ppm
+/// scale_sd_ppm`; what was not let is null.
+nlohmann::ordered_json turn_rows(const NetworkRun &run);
+ReportTable turn_table(const nlohmann::json &rows);
+
 /// Both as tables of the control sheet, from a record; without rows where it has none.
 ReportTable constraint_table(const nlohmann::json &record);
 ReportTable undetected_table(const nlohmann::json &record);

@@ -45,7 +45,9 @@ std::string network_fingerprint(const JobSnapshot &s, const std::vector<VectorRe
       if (o.used) key += o.setup + calibration_name(o);
   }
   for (const auto &[group, e] : s.state().groups)
-    if (e.factor.value) key += fmt::format("group {} {:g}", group, *e.factor.value);
+    for (const auto &[name, field] :
+         {std::pair{"factor", &e.factor}, {"rotation", &e.rotation_ppm}, {"scale", &e.scale_ppm}})
+      if (field->value) key += fmt::format("group {} {} {:g}", group, name, *field->value);
   for (const auto &[mark, h] : s.state().holds) key += mark + hold_name(h.how) + std::to_string(h.decision);
   for (const auto &[mark, p] : s.published())
     key += mark + p.source_id + std::to_string(p.line) + std::to_string(p.decision) + p.said;
@@ -306,6 +308,7 @@ void add_measured(const JobSnapshot &s, const JobDatum &datum, const Vec3 &near,
   const JobSettings &set = s.state().settings;
   std::set<std::string> seen;
   std::map<std::string, NetworkSession> tracks;
+  std::map<std::string, std::pair<NetworkSession, std::vector<std::pair<const MeasuredVector *, Mat3>>>> joint;
   std::map<std::string, std::vector<std::pair<Mat3, Mat3>>> shares; // of a track's stops: all of it, what they share
   const auto setup = [&](const std::string &id, const std::string &mark) {
     if (seen.insert(id).second)
@@ -327,11 +330,27 @@ void add_measured(const JobSnapshot &s, const JobDatum &datum, const Vec3 &near,
       tracks[v.session].id = v.session, tracks[v.session].vectors.push_back(v.id);
       shares[v.session].emplace_back(n.cov, r * v.common * r.transpose());
     }
+    if (v.joint) {
+      joint[v.session].first.id = v.session, joint[v.session].first.vectors.push_back(v.id);
+      joint[v.session].second.emplace_back(&v, r);
+    }
     out.input.vectors.push_back(std::move(n));
     out.measured.push_back(v.id);
     // A track's base is an occupation: its set-up comes with the others.
     if (!v.stop) setup(v.from_setup, v.from);
     setup(v.to_setup, v.to);
+  }
+  for (auto &[id, solution] : joint) {
+    auto &[session, members] = solution;
+    if (members.size() < 2) continue;
+    session.cov.resize(static_cast<Eigen::Index>(3 * members.size()), static_cast<Eigen::Index>(3 * members.size()));
+    for (std::size_t i = 0; i < members.size(); ++i)
+      for (std::size_t j = 0; j < members.size(); ++j)
+        session.cov.block<3, 3>(static_cast<Eigen::Index>(3 * i), static_cast<Eigen::Index>(3 * j)) =
+            members[i].second *
+            members[i].first->joint->block<3, 3>(members[i].first->joint_at, members[j].first->joint_at) *
+            members[j].second.transpose();
+    out.input.sessions.push_back(std::move(session));
   }
   for (auto &[id, t] : tracks) {
     if (t.vectors.size() < 2) continue;
@@ -434,11 +453,12 @@ NetworkMark network_mark(const JobSnapshot &s, const JobDatum &datum, const Netw
 }
 
 namespace {
-/// Factors that were decided for groups of observations.
+/// Factors and frames that were decided for groups of observations.
 void weigh_groups(const JobSnapshot &s, const std::vector<VectorResult> &vectors, NetworkInput &in) {
   if (s.state().groups.empty()) return;
-  in.factor = [groups = std::make_shared<const WeightGroups>(s, vectors, in)](
-                  const std::string &id, const std::string &kind) { return groups->factor(id, kind); };
+  const auto groups = std::make_shared<const WeightGroups>(s, vectors, in);
+  in.factor = [groups](const std::string &id, const std::string &kind) { return groups->factor(id, kind); };
+  in.turns = groups->turns(in);
 }
 } // namespace
 

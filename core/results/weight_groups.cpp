@@ -21,7 +21,7 @@ std::string kind_group(const std::string &kind) {
 } // namespace
 
 const std::vector<std::string> &groupings() {
-  static const std::vector<std::string> all{"kind", "day", "instrument", "source", "session"};
+  static const std::vector<std::string> all{"kind", "day", "instrument", "source", "session", "all"};
   return all;
 }
 
@@ -57,13 +57,26 @@ WeightGroups::WeightGroups(const JobSnapshot &s, const std::vector<VectorResult>
         put(x.id, "instrument", r->setup.instrument);
         put(x.id, "source", files[r->setup.source_id]);
       }
-  for (const auto &[name, e] : s.state().groups)
+  for (const auto &[name, e] : s.state().groups) {
     if (e.factor.value) factors_[name] = *e.factor.value;
+    if (e.rotation_ppm.value || e.scale_ppm.value)
+      turns_.push_back({name, 1e-6 * e.rotation_ppm.value.value_or(0), 1e-6 * e.scale_ppm.value.value_or(0), {}});
+  }
+}
+
+std::vector<NetworkTurn> WeightGroups::turns(const NetworkInput &in) const {
+  std::vector<NetworkTurn> out = turns_;
+  for (NetworkTurn &t : out)
+    for (const NetworkVector &v : in.vectors)
+      for (const std::string &g : groupings())
+        if (group(g, v.id, "vector") == t.group) t.vectors.insert(v.id);
+  return out;
 }
 
 std::string WeightGroups::group(const std::string &grouping, const std::string &id, const std::string &kind) const {
   const std::string known = kind_group(kind);
   if (known.empty()) return {}; // what nobody observed: priors of set-ups, of the geoid, weighted marks
+  if (grouping == "all") return "all=observations";
   const auto labels = labels_.find(id);
   if (labels == labels_.end()) return grouping == "kind" ? "kind=" + known : std::string();
   const auto value = labels->second.find(grouping);

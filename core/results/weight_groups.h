@@ -5,7 +5,8 @@
 
 namespace ampletie {
 
-/// How observations of the network can be told into groups: "kind", "day", "instrument", "source", "session".
+/// How observations of the network can be told into groups: "kind", "day", "instrument", "source", "session"; "all" has
+/// one group, which scales everything.
 const std::vector<std::string> &groupings();
 
 /// What belongs to which group, and what factors were decided.
@@ -18,7 +19,11 @@ public:
   /// What all groups of an observation put on its standard deviations.
   double factor(const std::string &id, const std::string &kind) const;
 
+  /// The groups of vectors that may be turned or stretched, with those of `in` that belong to them.
+  std::vector<NetworkTurn> turns(const NetworkInput &in) const;
+
 private:
+  std::vector<NetworkTurn> turns_;                                   ///< without their vectors
   std::map<std::string, std::map<std::string, std::string>> labels_; ///< id → grouping → value
   std::map<std::string, double> factors_;
 };

@@ -351,9 +351,9 @@ TEST_CASE("jobs across the world: the page says what each grid means there, and 
     const char *place, *grid, *heights, *realisation, *words;
   } jobs[] = {
       {"46.29 13.88", "EPSG:25833", "EPSG:5773", "", "ETRF2000"},
-      {"-41.29, 174.78", "EPSG:2193", "", "", "Transverse Mercator"},        // north first, the other hemisphere
+      {"-41.29, 174.78", "EPSG:2193", "", "", "Transverse Mercator"},          // north first, the other hemisphere
       {"40.71 -74.0", "EPSG:6539", "EPSG:5773", "NAD83(2011)", "Long Island"}, // US survey feet
-      {"-16.68 -49.26", "EPSG:31982", "", "", "SIRGAS 2000"},                // a frame of one epoch
+      {"-16.68 -49.26", "EPSG:31982", "", "", "SIRGAS 2000"},                  // a frame of one epoch
       {"-33.87 151.21", "EPSG:7856", "", "", "zone 56"},
       {"64.14 -21.94", "EPSG:5325", "", "", "Lambert"},
   };
