@@ -125,6 +125,15 @@ DesignPart::DesignPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
     line_->setText(QString("P%1 east=%2 north=%3 height=").arg(n).arg(east, 0, 'f', 0).arg(north, 0, 'f', 0));
     line_->setFocus();
   });
+  connect(words_, &QLabel::linkActivated, this, [this](const QString &which) {
+    const auto i = static_cast<std::size_t>(which.toInt());
+    if (!design_ || i >= design_->helps.size()) return;
+    const PlannedHelp &h = design_->helps[i];
+    const auto space = h.id.find(' ');
+    kind_->setCurrentText(text(h.id.substr(0, space)));
+    line_->setText(quoted(text(h.id.substr(space + 1))) + ' ' + text(h.typed));
+    line_->setFocus();
+  });
   connect(report, &QPushButton::clicked, this, [this] { save_report(); });
 }
 
@@ -252,6 +261,13 @@ void DesignPart::show_design() {
     html = QString("<b style='color:%1'>%2</b> <span style='color:#6F7B83'>· %3%4</span>")
                .arg((bad ? ink::failed : ink::accepted).name(), escaped(words), escaped(now->sky),
                     now->with_measured ? "; with what is measured already" : "");
+    if (!now->helps.empty()) html += "<br>Would help most: ";
+    for (std::size_t i = 0; i < now->helps.size() && i < 2; ++i)
+      html += QString("%1<a href='%2' style='color:#0B6E75'>%3</a> (−%4 mm in plan, −%5 mm in height at %6)")
+                  .arg(i ? ", " : "")
+                  .arg(i)
+                  .arg(escaped(now->helps[i].id), mm_of(std::max(0.0, now->helps[i].plan)),
+                       mm_of(std::max(0.0, now->helps[i].up)), escaped(now->helps[i].mark));
   }
   words_->setText(html);
   std::vector<Row> rows;

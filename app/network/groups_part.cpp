@@ -95,7 +95,7 @@ GroupsPart::GroupsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
       {{"Group", "", false, false, 84},
        {"Obs.", "Single observations: a vector has three", true, false, 40},
        {"Share", "Of the redundancy", true, false, 44},
-       {"Decided", "Factor on its standard deviations; whether its vectors are let turn or stretch as a whole", true,
+       {"Decided", "Factor on its standard deviations; frame: its vectors are let turn or stretch as a whole", true,
         false, 54},
        {"Turns out", "Factor that its residuals ask for, beside what is stated and decided, with its own deviation",
         true, false, 96},
@@ -244,8 +244,7 @@ void GroupsPart::show_report() {
       const GroupEdits &g = e->second;
       QStringList said;
       if (g.factor.value) said << QString::number(*g.factor.value, 'g', 4);
-      if (g.rotation_ppm.value) said << "turned";
-      if (g.scale_ppm.value) said << "stretched";
+      if (g.rotation_ppm.value || g.scale_ppm.value) said << "frame";
       return said.isEmpty() ? Cell{"–", {}, ink::unused, false}
                             : Cell{said.join(", "), g.factor.value.value_or(1), {}, true};
     };

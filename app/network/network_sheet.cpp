@@ -290,26 +290,37 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   body()->addWidget(summary_);
   body()->addLayout(upper, 5);
   patterns_ = new PatternStrip;
-  auto *lower = new QHBoxLayout;
+  auto *below = new QWidget;
+  auto *lower = new QHBoxLayout(below);
+  lower->setContentsMargins(0, 0, 0, 0);
   lower->setSpacing(10);
   lower->addWidget(plot_, 2);
   lower->addWidget(patterns_, 3);
-  body()->addLayout(lower, 3);
+  body()->addWidget(below, 3);
   // Changes have a picture of their own, groups are a table that wants the room.
-  connect(stack_, &QStackedWidget::currentChanged, this, [this, plan] {
+  connect(stack_, &QStackedWidget::currentChanged, this, [this, plan, below] {
     const QWidget *now = stack_->currentWidget();
     const bool own_picture = now == causes_ || now == change_ || now == measured_ || now == motion_ || now == design_;
     plan->setVisible(!own_picture);
-    plot_->setVisible(!own_picture && now != groups_);
-    patterns_->setVisible(!own_picture && now != groups_);
+    below->setVisible(!own_picture && now != groups_);
   });
   // What matters most stands first.
   residuals_->view()->sortByColumn(3, Qt::DescendingOrder);
   setups_->view()->sortByColumn(5, Qt::DescendingOrder);
   set_action("Adjust network", "Adjust network");
+  connect_choices();
+  refresh(), fill_marks();
+}
+
+void NetworkSheet::connect_choices() {
   connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
   const auto choose = [this](const std::string &id) {
     const std::string item = id.substr(0, id.find('/'));
+    const auto sights = sight_names(w_.job().snapshot()->traverses());
+    if (const auto sight = sights.find(item); sight != sights.end()) {
+      w_.select("mark", sight->second.to);
+      return;
+    }
     const Thing::Kind kind = thing_by_id(item).kind;
     const bool vector = kind == Thing::Kind::vector || kind == Thing::Kind::measured;
     w_.select(words(vector ? kind : Thing::Kind::level_line), item);
@@ -331,7 +342,6 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
                     [this] { residuals_->set_rows(run() ? residual_rows(w_, *run()) : std::vector<Row>()); });
   refresh_when_seen(setups_, w_, [this] { setups_->set_rows(run() ? setup_rows(w_, *run()) : std::vector<Row>()); });
   connect(&w_, &Workspace::selection_changed, this, follow);
-  refresh(), fill_marks();
 }
 
 void NetworkSheet::toggle_use() {

@@ -25,6 +25,7 @@ public:
 
 private:
   void make_tables();
+  void connect_choices();
   const NetworkRun *run() const; ///< the adjustment that stands, if any
   void refresh();
   void fill_marks();

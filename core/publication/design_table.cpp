@@ -19,6 +19,11 @@ std::string worth_words(const PlannedItem &item) {
                      1000 * std::max(0.0, item.spared_plan), 1000 * std::max(0.0, item.spared_height));
 }
 
+std::string help_words(const PlannedHelp &h) {
+  return fmt::format("{} would take {:.1f} mm in plan and {:.1f} mm in height off the 95 % of {}", h.id,
+                     1000 * std::max(0.0, h.plan), 1000 * std::max(0.0, h.up), h.mark);
+}
+
 std::string session_words(const PlannedItem &item) {
   if (item.kind != "session" || !item.problem.empty()) return {};
   return fmt::format("{} satellites, integers {}", item.satellites,
@@ -68,6 +73,10 @@ ordered_json design_object(const JobSnapshot &s, const JobDesign &d) {
                             {"effect_m", known(i.effect.has_value(), i.effect.value_or(0))},
                             {"worth", worth_words(i)},
                             {"lost", i.lost}});
+  out["helps"] = ordered_json::array();
+  for (const PlannedHelp &h : d.helps)
+    out["helps"].push_back(
+        {{"id", h.id}, {"typed", h.typed}, {"words", h.words}, {"mark", h.mark}, {"plan_m", h.plan}, {"up_m", h.up}});
   if (!d.run) return out;
   for (const AdjustedMark &m : d.run->result.marks) {
     const AccuracyVerdict v = accuracy_verdict(s.state(), *d.run, m);
@@ -101,6 +110,8 @@ Report design_report(const JobSnapshot &s, const JobDesign &d) {
     items.rows.push_back(
         {i.id, i.problem.empty() ? i.words : "TAKES NO PART: " + i.problem, session_words(i), worth_words(i)});
   what.tables.push_back(std::move(items));
+  for (std::size_t i = 0; i < d.helps.size(); ++i)
+    what.paragraphs.push_back((i ? "" : "Not planned, and would help: ") + help_words(d.helps[i]) + ".");
   out.sections.push_back(std::move(what));
   if (!d.run) return out;
   ReportSection reached{"What it will reach", {}, {}};

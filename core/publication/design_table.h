@@ -11,6 +11,8 @@ nlohmann::ordered_json design_object(const JobSnapshot &s, const JobDesign &d);
 /// "R07 would be 3 mm worse in height; K9 would be lost" of a planned item that is left out.
 std::string worth_words(const PlannedItem &item);
 /// "8 satellites, integers 99.9 %" of a session; empty for others.
+/// "line K7-HB1 would help K7 most: 0.4 mm in plan, 6.2 mm in height".
+std::string help_words(const PlannedHelp &h);
 std::string session_words(const PlannedItem &item);
 /// The answer in one sentence: how many of the marks will reach what is asked.
 std::string design_words(const JobSnapshot &s, const JobDesign &d);

@@ -50,7 +50,11 @@ public:
       if (!id.starts_with("mark ") && e.planned.value.value_or(true)) add_item(id, e);
   }
   /// The network with all that is planned but one item; with an empty name all.
-  NetworkInput network(const std::string &without) const;
+  NetworkInput network(const std::string &without) const { return network(without, nullptr); }
+  /// The network with all that is planned and one item more. Throws `InputError` for what cannot be planned.
+  NetworkInput network_with(PlannedItem &item, const PlanEdits &e);
+  /// Marks nearest to one that has a place, m.
+  std::vector<std::pair<double, std::string>> nearest(const std::string &mark) const;
   JobDesign out;
 
 private:
@@ -61,6 +65,8 @@ private:
     std::vector<NetworkLevel> levels;
     std::vector<NetworkStation> stations;
   };
+  NetworkInput network(const std::string &without, const Piece *more) const;
+  void fill(PlannedItem &item, const PlanEdits &e, Piece &piece);
   void add_mark(const std::string &name, const PlanEdits &e);
   void add_item(const std::string &id, const PlanEdits &e);
   void add_session(PlannedItem &item, const PlanEdits &e, Piece &piece);
@@ -123,18 +129,45 @@ void Planner::add_mark(const std::string &name, const PlanEdits &e) {
   out.items.push_back(std::move(item));
 }
 
+void Planner::fill(PlannedItem &item, const PlanEdits &e, Piece &piece) {
+  if (item.kind == "session")
+    add_session(item, e, piece);
+  else if (item.kind == "line")
+    add_line(item, e, piece);
+  else
+    add_station(item, e, piece);
+}
+
+NetworkInput Planner::network_with(PlannedItem &item, const PlanEdits &e) {
+  Piece piece;
+  const std::size_t lines = out.lines.size();
+  try {
+    fill(item, e, piece);
+  } catch (const InputError &) {
+    out.lines.resize(lines); // it is drawn only when it is planned
+    throw;
+  }
+  out.lines.resize(lines);
+  return network("", &piece);
+}
+
+std::vector<std::pair<double, std::string>> Planner::nearest(const std::string &mark) const {
+  std::vector<std::pair<double, std::string>> all;
+  const auto here = place_.find(mark);
+  if (here == place_.end()) return all;
+  for (const auto &[name, p] : place_)
+    if (name != mark) all.emplace_back((p.xyz - here->second.xyz).norm(), name);
+  std::sort(all.begin(), all.end());
+  return all;
+}
+
 void Planner::add_item(const std::string &id, const PlanEdits &e) {
   const auto space = id.find(' ');
   PlannedItem item;
   item.id = id, item.kind = id.substr(0, space), item.name = id.substr(space + 1);
   Piece piece;
   try {
-    if (item.kind == "session")
-      add_session(item, e, piece);
-    else if (item.kind == "line")
-      add_line(item, e, piece);
-    else
-      add_station(item, e, piece);
+    fill(item, e, piece);
     pieces_[id] = std::move(piece);
   } catch (const InputError &x) {
     item.problem = x.reason();
@@ -264,7 +297,7 @@ void Planner::add_station(PlannedItem &item, const PlanEdits &e, Piece &piece) {
   piece.stations.push_back(std::move(n));
 }
 
-NetworkInput Planner::network(const std::string &without) const {
+NetworkInput Planner::network(const std::string &without, const Piece *more) const {
   NetworkInput in = parts_.input;
   std::set<std::string> marks, determined, fresh;
   for (const NetworkMark &m : in.marks) marks.insert(m.name);
@@ -272,8 +305,7 @@ NetworkInput Planner::network(const std::string &without) const {
     if (!marks.count(mark)) fresh.insert(mark);
     if (plan) determined.insert(mark);
   };
-  for (const auto &[id, p] : pieces_) {
-    if (id == without) continue;
+  const auto add = [&](const Piece &p) {
     for (const NetworkVector &v : p.vectors) in.vectors.push_back(v), touch(v.from, true), touch(v.to, true);
     if (p.session) in.sessions.push_back(*p.session);
     in.setups.insert(in.setups.end(), p.setups.begin(), p.setups.end());
@@ -282,7 +314,10 @@ NetworkInput Planner::network(const std::string &without) const {
       in.stations.push_back(n), touch(n.mark, true);
       for (const NetworkSight &y : n.sights) touch(y.to, true);
     }
-  }
+  };
+  for (const auto &[id, p] : pieces_)
+    if (id != without) add(p);
+  if (more) add(*more);
   // What only levels led to gets a place of its own.
   for (NetworkMark &m : in.marks)
     if (!m.plan_known && determined.count(m.name)) m = network_mark(s_, datum_, in, m.name, place(m.name), true);
@@ -341,6 +376,108 @@ void judge_worth(JobDesign &d, const Planner &planner) {
   }
 }
 
+/// Single observations that are not planned, tried at the marks that are worst in plan, worst in height, and worst of
+/// those that nothing would check.
+class Helps {
+public:
+  Helps(const JobSnapshot &s, const JobDesign &d, Planner &planner) : s_(s), planner_(planner) {
+    for (const AdjustedMark &m : d.run->result.marks) before_[m.name] = &m;
+  }
+
+  std::vector<PlannedHelp> find() {
+    for (const std::string &mark : weak()) {
+      const auto near = planner_.nearest(mark);
+      for (std::size_t i = 0; i < near.size() && i < 4; ++i) {
+        PlanEdits e;
+        e.from.value = mark, e.to.value = near[i].second;
+        attempt("line " + mark + "-" + near[i].second, said("from", mark) + " " + said("to", near[i].second), e);
+      }
+      station(mark, near);
+      session(mark, near);
+    }
+    std::stable_sort(out_.begin(), out_.end(),
+                     [](const auto &a, const auto &b) { return a.plan + a.up > b.plan + b.up; });
+    constexpr std::size_t most = 5;
+    if (out_.size() > most) out_.resize(most);
+    return std::move(out_);
+  }
+
+private:
+  static std::string said(const std::string &field, const std::string &value) {
+    const std::string all = field + "=" + value;
+    return value.find(' ') == std::string::npos ? all : '"' + all + '"';
+  }
+  std::set<std::string> weak() const {
+    const AdjustedMark *plan = nullptr, *up = nullptr, *unchecked = nullptr;
+    for (const auto &[name, m] : before_) {
+      if (m->hold != Hold::none) continue;
+      if (m->plan_known && (!plan || m->network_plan95 > plan->network_plan95)) plan = m;
+      if (!up || m->network_up95 > up->network_up95) up = m;
+      if (m->independent_checks < 1 && (!unchecked || m->network_up95 > unchecked->network_up95)) unchecked = m;
+    }
+    std::set<std::string> out;
+    for (const AdjustedMark *m : {plan, up, unchecked})
+      if (m) out.insert(m->name);
+    return out;
+  }
+
+  /// From the mark beside it that is known best, with one more to orient by.
+  void station(const std::string &mark, const std::vector<std::pair<double, std::string>> &near) {
+    constexpr double far = 1500; // m
+    if (near.size() < 2 || near[1].first > far) return;
+    const std::string &here = near[0].second, targets = mark + "," + near[1].second;
+    if (s_.state().plan.count("station " + here)) return; // there is one already
+    PlanEdits e;
+    e.targets.value = targets;
+    attempt("station " + here, said("targets", targets), e);
+  }
+  /// Once more with the nearest held marks, when the first planned session is; the sky of no other hour is asked for.
+  void session(const std::string &mark, const std::vector<std::pair<double, std::string>> &near) {
+    const PlanEdits *first = nullptr;
+    for (const auto &[id, e] : s_.state().plan)
+      if (id.starts_with("session ") && e.planned.value.value_or(true) && e.start.value && !first) first = &e;
+    if (!first) return;
+    std::string marks;
+    int held = 0;
+    for (const auto &[away, name] : near)
+      if (const auto m = before_.find(name); m != before_.end() && m->second->hold == Hold::full && held < 2)
+        marks += name + ",", ++held;
+    if (!held) return;
+    PlanEdits e;
+    e.marks.value = marks + mark, e.start = first->start, e.minutes = first->minutes;
+    attempt("session " + mark + "-again",
+            said("marks", marks + mark) + " start=" + *first->start.value +
+                (first->minutes.value ? fmt::format(" minutes={:g}", *first->minutes.value) : ""),
+            e);
+  }
+
+  void attempt(const std::string &id, const std::string &typed, const PlanEdits &e) try {
+    if (s_.state().plan.count(id) || !tried_.insert(id).second) return;
+    PlannedItem item;
+    const auto space = id.find(' ');
+    item.id = id, item.kind = id.substr(0, space), item.name = id.substr(space + 1);
+    const NetworkResult r = adjust_network(planner_.network_with(item, e), {});
+    PlannedHelp best{id, typed, item.words, {}, 0, 0};
+    for (const AdjustedMark &m : r.marks) {
+      const auto before = before_.find(m.name);
+      if (before == before_.end() || (m.plan_known && !before->second->plan_known)) continue;
+      const double plan = m.plan_known ? before->second->network_plan95 - m.network_plan95 : 0,
+                   up = before->second->network_up95 - m.network_up95;
+      if (plan + up > best.plan + best.up) best.mark = m.name, best.plan = plan, best.up = up;
+    }
+    constexpr double worth = 1e-4; // m: less is not worth the way
+    if (best.plan + best.up > worth) out_.push_back(std::move(best));
+  } catch (const InputError &) {
+    // Without a geoid of stated accuracy there are no levels, and so on: it is no help then.
+  }
+
+  const JobSnapshot &s_;
+  Planner &planner_;
+  std::map<std::string, const AdjustedMark *> before_;
+  std::set<std::string> tried_;
+  std::vector<PlannedHelp> out_;
+};
+
 } // namespace
 
 JobDesign job_design(const JobSnapshot &s) {
@@ -363,6 +500,7 @@ JobDesign job_design(const JobSnapshot &s) {
       out.run = std::make_shared<const NetworkRun>(std::move(run));
       judge_items(out);
       judge_worth(out, planner);
+      out.helps = Helps(s, out, planner).find();
     } catch (const InputError &e) {
       out.problem = e.reason();
     }

@@ -22,11 +22,21 @@ struct PlannedItem {
   std::vector<std::string> lost;
 };
 
+/// Something that is not planned and would help.
+struct PlannedHelp {
+  std::string id;          ///< what it would be called: "line K7-HB1"
+  std::string typed;       ///< as it is typed: "from=K7 to=HB1"
+  std::string words;       ///< as of a planned item
+  std::string mark;        ///< that it helps most
+  double plan = 0, up = 0; ///< by how much its 95 % values become smaller, m
+};
+
 /// What the job's plan will reach, together with what is measured already.
 struct JobDesign {
   std::vector<PlannedItem> items;                         ///< sessions, lines, stations; marks in `marks`
   std::map<std::string, Eigen::Vector2d> marks;           ///< planned ones, east and north in the job's grid, m
   std::vector<std::pair<std::string, std::string>> lines; ///< between marks, as they are planned
+  std::vector<PlannedHelp> helps;        ///< single observations more, the one that helps most first; at most five
   std::shared_ptr<const NetworkRun> run; ///< as it would be adjusted; its figures are accuracies, not coordinates
   std::string sky;                       ///< which satellites were taken
   std::string problem;                   ///< why nothing can be said

@@ -107,6 +107,16 @@ private:
   std::map<std::string, const LevelSection *> sections_;
 };
 
+/// Whether bearings lie around: of a part of the circle a wave tells nothing.
+bool all_around(const std::vector<ResidualPattern::Point> &points) {
+  std::vector<double> x;
+  for (const auto &q : points) x.push_back(q.x);
+  std::sort(x.begin(), x.end());
+  double gap = x.front() + 2 * pi - x.back();
+  for (std::size_t i = 1; i < x.size(); ++i) gap = std::max(gap, x[i] - x[i - 1]);
+  return gap < pi;
+}
+
 /// What makes residuals follow an axis: common practice.
 const char *usual_reason(const std::string &kind, PatternAxis against) {
   const bool vectors = kind.starts_with("vectors");
@@ -135,6 +145,7 @@ const char *usual_reason(const std::string &kind, PatternAxis against) {
 void fit_pattern(ResidualPattern &p) {
   const auto n = static_cast<Eigen::Index>(p.points.size());
   const bool wave = p.against == PatternAxis::bearing;
+  if (wave && !all_around(p.points)) return;
   const Eigen::Index extra = wave ? 2 : 1;
   Eigen::MatrixXd a(n, 1 + extra);
   Eigen::VectorXd v(n);

@@ -26,7 +26,8 @@ struct ResidualPattern {
   std::string words() const; ///< "grow by 12 ± 2 mm per kilometre: …"; empty where nothing shows
 };
 
-/// Line or wave through the points of a pattern, and its test; the limit stays 0 where x has no spread.
+/// Line or wave through the points of a pattern, and its test; the limit stays 0 where x has no spread, and of bearings
+/// that leave out half of the circle.
 void fit_pattern(ResidualPattern &p);
 
 /// All that have eight points at least and some spread in x, those that show something first. Residuals of a network

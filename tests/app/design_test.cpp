@@ -108,3 +108,22 @@ TEST_CASE("a click is no movement, and what is taken out of the line is taken ba
   CHECK_FALSE(d.window.workspace().job().state().plan.at("session 1").mask.value);
   CHECK(s.plan95("K7") < masked);
 }
+
+TEST_CASE("what would help most is put into the line by a click, and planned by a second one") {
+  PlannedDemo s;
+  s.say("mark", "K7 east=412800 north=5122300 height=700");
+  s.say("session", "1 marks=REFA,K7 start=2026-06-02T08:00 minutes=60");
+  CHECK_THAT(s.words(), Contains("Would help most"));
+  const double before = s.plan95("K7");
+  Q_EMIT s.d.named<QLabel>("Plan in words")->linkActivated("0");
+  CHECK_THAT(s.typed(), Contains("K7"));
+  const int items = s.d.table("Planned")->model()->rowCount();
+  s.d.click("Plan it");
+  s.known();
+  CHECK(s.d.table("Planned")->model()->rowCount() == items + 1);
+  CHECK(s.plan95("K7") <= before);
+  if (const char *shot = std::getenv("SHOT_DESIGN")) s.d.window.grab().save(shot);
+  // A link of a plan that is no longer shown does nothing.
+  Q_EMIT s.d.named<QLabel>("Plan in words")->linkActivated("17");
+  CHECK(s.typed().empty());
+}

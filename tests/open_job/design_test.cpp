@@ -226,3 +226,41 @@ TEST_CASE("of what was not left out in turn nobody says that it can be spared") 
   CHECK_FALSE(item(job, "line 40").tried);
   CHECK_THROWS_WITH(plan(job, "session 1", {{"start", "soon"}}), Contains("no time"));
 }
+
+TEST_CASE("what would help most is what helps when it is planned, by just as much, and it is the best of those tried") {
+  TemporaryFolder folder;
+  Job job = office(folder / "h.tie");
+  plan(job, "mark K7", {{"east", 412800}, {"north", 5122300}, {"height", 700}});
+  plan(job, "mark K 8", {{"east", 413100}, {"north", 5122500}, {"height", 720}});
+  plan(job, "session 1", {{"marks", "REFA,K7,K 8"}, {"start", "2026-06-02T08:00:00"}, {"minutes", 60}});
+  const auto helps = design(job).helps;
+  REQUIRE_FALSE(helps.empty());
+  CHECK(helps.size() <= 5);
+  for (std::size_t i = 1; i < helps.size(); ++i)
+    CHECK(helps[i - 1].plan + helps[i - 1].up >= helps[i].plan + helps[i].up);
+  // Nothing of what was tried is planned by itself.
+  CHECK(design(job).items.size() == 3);
+  for (const PlannedHelp &h : helps) {
+    CAPTURE(h.id, h.typed, h.mark);
+    const AdjustedMark before = reached(job, h.mark);
+    nlohmann::json value;
+    std::string field;
+    // As a person would type it: NAME=VALUE, quoted where a name has a blank.
+    for (std::string rest = h.typed; !rest.empty();) {
+      const bool quoted = rest[0] == '"';
+      const auto end = rest.find(quoted ? '"' : ' ', 1);
+      const std::string word = rest.substr(quoted, end - quoted);
+      value[word.substr(0, word.find('='))] = word.substr(word.find('=') + 1);
+      rest = end == std::string::npos ? "" : rest.substr(std::min(rest.size(), end + (quoted ? 2 : 1)));
+    }
+    if (value.contains("minutes")) value["minutes"] = std::stod(value["minutes"].get<std::string>());
+    plan(job, h.id, value);
+    CHECK(item(job, h.id).problem.empty());
+    const AdjustedMark after = reached(job, h.mark);
+    CHECK(before.network_plan95 - after.network_plan95 == Approx(h.plan).margin(1e-7));
+    CHECK(before.network_up95 - after.network_up95 == Approx(h.up).margin(1e-7));
+    // What is planned already is not proposed again.
+    for (const PlannedHelp &again : design(job).helps) CHECK(again.id != h.id);
+    job.undo();
+  }
+}

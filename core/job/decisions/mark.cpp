@@ -183,6 +183,7 @@ Field<InState> chosen(const char *name, const char *words, Decided<std::string> 
 }
 } // namespace
 
+// Long because it is a table: a row for everything that is said of a source.
 const Fields<SourceThing::Edits> &SourceThing::fields() {
   using namespace ampletie::fields;
   using E = SourceThing::Edits;
