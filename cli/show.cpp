@@ -21,6 +21,7 @@
 #include "results/control_record.h"
 #include "results/measured_record.h"
 #include "results/observed_names.h"
+#include "results/stop_fixes.h"
 #include "results/track_record.h"
 #include <fmt/format.h>
 
@@ -403,12 +404,33 @@ struct List {
   const char *name;
   ordered_json (*rows)(const Job &);
 };
+/// Stops, each with what a list of real time says of its mark.
+ordered_json stops_with_fixes(const Job &job) {
+  ordered_json out = stop_rows(job.tracks());
+  const auto fixes = stops_against_fixes(*job.snapshot());
+  for (ordered_json &j : out) {
+    j["real_time"] = nullptr;
+    for (const StopAgainstFix &f : fixes)
+      if (j.at("id") == f.stop)
+        j["real_time"] = {{"fix", f.fix},
+                          {"de_m", f.enu.x()},
+                          {"dn_m", f.enu.y()},
+                          {"du_m", f.enu.z()},
+                          {"sd_e_m", std::sqrt(f.cov(0, 0))},
+                          {"sd_n_m", std::sqrt(f.cov(1, 1))},
+                          {"sd_u_m", std::sqrt(f.cov(2, 2))},
+                          {"same_base", f.same_base},
+                          {"passes", f.passes}};
+  }
+  return out;
+}
+
 constexpr List lists[] = {
     {"sources", sources},
     {"occupations", occupation_rows},
     {"vectors", [](const Job &job) { return vector_rows(job, false); }},
     {"tracks", [](const Job &job) { return track_rows(job.tracks()); }},
-    {"stops", [](const Job &job) { return stop_rows(job.tracks()); }},
+    {"stops", stops_with_fixes},
     {"loops", loop_rows},
     {"runs", run_rows},
     {"heights", height_rows},

@@ -6,6 +6,7 @@
 #include "geodesy/ellipsoid.h"
 #include "publication/track_files.h"
 #include "results/job_results.h"
+#include "results/stop_fixes.h"
 #include <Eigen/Dense>
 #include <QComboBox>
 #include <QFileDialog>
@@ -22,7 +23,29 @@ QString percent(std::size_t part, std::size_t all) {
   return QString::number(all ? 100.0 * static_cast<double>(part) / static_cast<double>(all) : 0, 'f', 1) + " %";
 }
 
-Row row_of(const TrackResult &t, const TrackStop &s, const Workspace &w) {
+/// Which epochs are drawn.
+struct EpochFilter {
+  const char *name;
+  bool (*shows)(const TrackEpoch &e);
+};
+/// Three dimensions' 95 % semi-axis would need an eigenvalue per epoch: the root of the trace says as much.
+double size_of(const TrackEpoch &e) { return std::sqrt(std::max(0.0, e.cov.trace())); }
+constexpr EpochFilter filters[] = {
+    {"all epochs", [](const TrackEpoch &) { return true; }},
+    {"fixed alone", [](const TrackEpoch &e) { return e.state == TrackState::fixed; }},
+    {"what is not fixed", [](const TrackEpoch &e) { return e.state != TrackState::fixed; }},
+    {"within 20 mm", [](const TrackEpoch &e) { return e.state != TrackState::none && size_of(e) <= 0.02; }},
+    {"beyond 20 mm", [](const TrackEpoch &e) { return size_of(e) > 0.02; }},
+    {"beyond 100 mm", [](const TrackEpoch &e) { return size_of(e) > 0.1; }}};
+
+/// A fix of real time less the stop, plan · height, mm.
+Cell against_fix(const StopAgainstFix *f) {
+  if (!f) return {"–", {}, ink::unused, false};
+  return {QString("%1 · %2").arg(1000 * f->enu.head<2>().norm(), 0, 'f', 0).arg(signed_mm(f->enu.z(), 0)),
+          f->enu.norm(), f->passes ? QColor() : ink::failed, !f->passes};
+}
+
+Row row_of(const TrackResult &t, const TrackStop &s, const StopAgainstFix *fix, const Workspace &w) {
   const Mat3 axes = local_axes(to_geodetic(t.base_xyz + s.d));
   const Mat3 enu = axes * s.cov * axes.transpose();
   const double plan = factor95(2) * ellipse(enu.topLeftCorner<2, 2>()).major * 1000,
@@ -43,7 +66,8 @@ Row row_of(const TrackResult &t, const TrackStop &s, const Workspace &w) {
       {QString::number(s.antenna_height, 'f', 3), s.antenna_height, {}, false},
       {result, {}, !s.used || fixed ? QColor() : ink::attention, !fixed},
       {QString("%1 · %2").arg(plan, 0, 'f', 0).arg(up, 0, 'f', 0), up, {}, false},
-      {QString::number(s.spread_m * 1000, 'f', 0), s.spread_m, s.spread_m > 0.03 ? ink::attention : QColor(), false}};
+      {QString::number(s.spread_m * 1000, 'f', 0), s.spread_m, s.spread_m > 0.03 ? ink::attention : QColor(), false},
+      against_fix(fix)};
   if (s.used && !fixed) r.wash = ink::warm;
   return r;
 }
@@ -60,29 +84,41 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   save_ = new QPushButton("Save epochs …");
   save_->setAccessibleName("Save epochs");
   save_->setToolTip("All epochs with their accuracy as a table of text (CSV)");
-  stops_ = new TableCard("Stops",
-                         {{"Stop", "", false, false, 56},
-                          {"Mark", "The mark that it counts for in the network; type one, or nothing", false, true, 52},
-                          {"By", "Who named it", false, false, 48},
-                          {"From", "", false, false, 56},
-                          {"s", "How long it stood", true, false, 30},
-                          {"Height", "Of the antenna's reference point above the mark at this stop, m", true, true, 50},
-                          {"Result", "", false, false, 62},
-                          {"95 %", "Plan (semi-major axis) · height, from the base, mm", true, false, 50},
-                          {"Spread", "Of its epochs about their mean, mm", true, false, 48}});
+  stops_ = new TableCard(
+      "Stops", {{"Stop", "", false, false, 56},
+                {"Mark", "The mark that it counts for in the network; type one, or nothing", false, true, 52},
+                {"By", "Who named it", false, false, 48},
+                {"From", "", false, false, 56},
+                {"s", "How long it stood", true, false, 30},
+                {"Height", "Of the antenna's reference point above the mark at this stop, m", true, true, 50},
+                {"Result", "", false, false, 62},
+                {"95 %", "Plan (semi-major axis) · height, from the base, mm", true, false, 50},
+                {"Spread", "Of its epochs about their mean, mm", true, false, 48},
+                {"Real time", "A fix of a list, of the same mark, less this: plan · height, mm", true, false, 58}});
   stops_->model()->edit = [this](const std::string &id, int column, const QString &typed) {
     return w_.decide_typed<StopThing>({id}, column == 1 ? "mark" : "height", typed, "");
   };
   map_ = new TrackMap;
   ribbon_ = new TrackRibbon;
+  epochs_ = new QComboBox;
+  epochs_->setAccessibleName("Epochs shown");
+  epochs_->setObjectName("compact");
+  for (const EpochFilter &f : filters) epochs_->addItem(f.name);
+  hidden_ = new QLabel;
+  hidden_->setAccessibleName("Epochs hidden");
+  hidden_->setObjectName("epochs hidden");
+  hidden_->setStyleSheet("color:#B87311");
+  connect(epochs_, &QComboBox::currentIndexChanged, this, [this] { show_track(); });
   auto *head = new QHBoxLayout;
   head->addWidget(which_);
   head->addWidget(words_, 1);
+  head->addWidget(hidden_);
+  head->addWidget(epochs_);
   head->addWidget(save_);
   auto *upper = new QHBoxLayout;
   upper->setSpacing(10);
-  upper->addWidget(stops_, 12);
-  upper->addWidget(map_, 9);
+  upper->addWidget(stops_, 15);
+  upper->addWidget(map_, 8);
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
   all->addLayout(head);
@@ -175,17 +211,37 @@ void TrackPart::show_track() {
     for (const std::string &n : t->solved->notes) notes << text(n);
   words_->setToolTip(notes.join("\n"));
   std::vector<Row> rows;
+  const auto fixes = w_.has_job() ? stops_against_fixes(*w_.job().snapshot()) : std::vector<StopAgainstFix>();
+  const auto fix_of = [&](const TrackStop &s) -> const StopAgainstFix * {
+    const auto f = std::find_if(fixes.begin(), fixes.end(), [&](const auto &x) { return x.stop == s.id; });
+    return f == fixes.end() ? nullptr : &*f;
+  };
   if (t && t->error.empty())
-    for (const TrackStop &s : t->stops) rows.push_back(row_of(*t, s, w_));
+    for (const TrackStop &s : t->stops) rows.push_back(row_of(*t, s, fix_of(s), w_));
   stops_->set_rows(std::move(rows));
   const bool solved = t && t->error.empty();
   const Occupation *base = t ? w_.occupation(t->base_occupation) : nullptr;
   const QString words = "A solved track appears here.";
-  map_->set(solved ? t : nullptr, words);
-  ribbon_->set(solved ? t : nullptr, base ? std::pair(base->start, base->stop) : std::pair<GpsTime, GpsTime>{},
-               w_.times(), words);
+  std::pair<TrackResult, std::size_t> drawn;
+  if (solved) drawn = filtered(*t);
+  hidden_->setText(drawn.second ? QString("%1 of %2 epochs hidden").arg(drawn.second).arg(t->solved->epochs.size())
+                                : QString());
+  map_->set(solved ? &drawn.first : nullptr, words);
+  ribbon_->set(solved ? &drawn.first : nullptr,
+               base ? std::pair(base->start, base->stop) : std::pair<GpsTime, GpsTime>{}, w_.times(), words);
   save_->setEnabled(solved);
   if (!stop_.empty()) stops_->select(stop_), map_->select(stop_), ribbon_->select_stop(stop_);
+}
+
+std::pair<TrackResult, std::size_t> TrackPart::filtered(const TrackResult &t) const {
+  const EpochFilter &filter = filters[std::max(0, epochs_->currentIndex())];
+  std::pair<TrackResult, std::size_t> out{t, 0};
+  if (&filter == &filters[0]) return out;
+  KinematicTrack k = *t.solved;
+  for (TrackEpoch &e : k.epochs)
+    if (!filter.shows(e)) e.state = TrackState::none, ++out.second;
+  out.first.solved = Shared<KinematicTrack>(std::move(k));
+  return out;
 }
 
 void TrackPart::choose_stop(const std::string &id) {

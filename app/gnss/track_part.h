@@ -27,9 +27,11 @@ private:
   void leave_out(GpsTime from, GpsTime to);
   void save();
   QString headline() const;
+  /// The track without the epochs that the filter hides, and how many those are.
+  std::pair<TrackResult, std::size_t> filtered(const TrackResult &t) const;
   Workspace &w_;
-  QComboBox *which_;
-  QLabel *words_;
+  QComboBox *which_, *epochs_; ///< which epochs are drawn
+  QLabel *words_, *hidden_;
   QPushButton *save_;
   TableCard *stops_;
   TrackMap *map_;

@@ -1,5 +1,5 @@
 #include "app/gnss/track_ribbon.h"
-#include "app/gnss/track_pen.h"
+#include "app/widgets/track_pen.h"
 #include "app/widgets/painting.h"
 #include "geodesy/ellipsoid.h"
 #include <QPainterPath>

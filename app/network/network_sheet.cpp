@@ -399,10 +399,9 @@ void NetworkSheet::plot() {
     label->setText(QString("limit %1 (α = 0.001 per test)").arg(single_test_limit, 0, 'f', 2));
     label->setColor(ink::failed);
     label->setFont(sized(8.5));
-    label->setPositionAlignment(Qt::AlignRight | Qt::AlignBottom);
-    label->position->setTypeX(QCPItemPosition::ptAxisRectRatio);
-    label->position->setTypeY(QCPItemPosition::ptPlotCoords);
-    label->position->setCoords(0.995, 3.33);
+    label->setPositionAlignment(Qt::AlignRight | Qt::AlignTop);
+    label->position->setType(QCPItemPosition::ptAxisRectRatio);
+    label->position->setCoords(0.995, 0.01);
   }
   plot_->replot(QCustomPlot::rpQueuedReplot);
 }

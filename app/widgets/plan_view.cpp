@@ -67,7 +67,8 @@ void PlanView::reload() {
   if (!sights_) std::erase_if(marks_, [](const PlanMark &m) { return m.provisional; });
   index_.clear();
   for (std::size_t i = 0; i < marks_.size(); ++i) index_[marks_[i].name] = i;
-  if (!fitted_ || marks_.size() != before) fit();
+  const bool others = load_tracks();
+  if (!fitted_ || marks_.size() != before || others) fit();
   redraw();
 }
 
@@ -78,6 +79,11 @@ void PlanView::fit() {
   for (const auto &m : marks_)
     if (!some || around_.count(m.name))
       e0 = std::min(e0, m.east), e1 = std::max(e1, m.east), n0 = std::min(n0, m.north), n1 = std::max(n1, m.north);
+  for (const Way &way : ways_)
+    for (std::size_t i = 0; !some && i < way.at.size(); ++i)
+      if (way.states[i] != TrackState::none)
+        e0 = std::min(e0, way.at[i].x()), e1 = std::max(e1, way.at[i].x()), n0 = std::min(n0, way.at[i].y()),
+        n1 = std::max(n1, way.at[i].y());
   centre_e_ = (e0 + e1) / 2;
   centre_n_ = (n0 + n1) / 2;
   const double w = std::max(e1 - e0, 100.0), h = std::max(n1 - n0, 100.0);
@@ -420,6 +426,7 @@ void PlanView::draw(QPainter &p) const {
     p.drawText(rect(), Qt::AlignCenter, "No marks with a place yet");
   } else {
     draw_grid(p);
+    draw_tracks(p);
     draw_vectors(p);
     if (sights_) draw_sights(p), draw_code_lines(p);
     if (ellipses_) draw_ellipses(p);

@@ -56,6 +56,8 @@ private:
   void draw_velocities(QPainter &p) const;
   void draw_marks(QPainter &p) const;
   void draw_frame(QPainter &p) const;
+  bool load_tracks(); ///< whether they are others than before
+  void draw_tracks(QPainter &p) const;
   std::string mark_at(QPointF where) const;
   std::string vector_at(QPointF where) const;
 
@@ -64,6 +66,13 @@ private:
   std::set<std::string> around_;
   std::vector<PlanMark> marks_;
   std::unordered_map<std::string, std::size_t> index_;
+  /// A way from above, thinned: east and north in the job's grid, and what each place rests on.
+  struct Way {
+    std::vector<QPointF> at;
+    std::vector<TrackState> states;
+  };
+  std::vector<Way> ways_;
+  std::string ways_of_; ///< the tracks that they are of
   mutable PlanStamps stamps_;
   mutable QHash<QString, double> name_widths_;
   QPixmap drawing_; ///< as it was last painted; null: to be drawn anew

@@ -10,6 +10,8 @@
 
 namespace ampletie::app {
 namespace {
+constexpr int legible = 90; ///< px: where there is less a status stands on a line of its own
+
 /// A line of text that ends in dots where it finds no room; the whole of it is in the tooltip.
 class StatusLabel : public QLabel {
 protected:
@@ -17,6 +19,7 @@ protected:
     QPainter p(this);
     p.setPen(palette().color(foregroundRole()));
     p.setFont(font());
+    if (width() < legible) return;
     p.drawText(rect(), static_cast<int>(alignment()), fontMetrics().elidedText(text(), Qt::ElideRight, width()));
   }
 };
@@ -62,6 +65,11 @@ Sheet::Sheet(Workspace &w, const QString &title, QWidget *parent) : QWidget(pare
   holder->setFixedHeight(40);
   holder->setLayout(head_);
   layout->addWidget(holder);
+  long_status_ = new QLabel;
+  long_status_->setObjectName("status on a line of its own");
+  long_status_->setWordWrap(true);
+  long_status_->hide();
+  layout->addWidget(long_status_);
   layout->addLayout(body_, 1);
   group_ = new QButtonGroup(this);
   connect(action_, &QPushButton::clicked, this, [this] { act(); });
@@ -135,9 +143,23 @@ void Sheet::keep_width(QPushButton *tab) const {
 void Sheet::show_part(int part) { tab_buttons_[static_cast<std::size_t>(part)]->click(); }
 
 void Sheet::say(const QString &t, bool failed) {
+  failed_ = failed;
   status_->setText(t);
   status_->setToolTip(t);
-  status_->setStyleSheet(failed ? "color:#A63D2F;font-weight:bold" : "color:#5A666E");
+  const QString style = failed ? "color:#A63D2F;font-weight:bold" : "color:#5A666E";
+  status_->setStyleSheet(style);
+  long_status_->setStyleSheet(style);
+  long_status_->setText(t);
+  place_status();
+}
+
+void Sheet::place_status() {
+  long_status_->setVisible(failed_ && !status_->text().isEmpty() && status_->width() < legible);
+}
+
+void Sheet::resizeEvent(QResizeEvent *e) {
+  QWidget::resizeEvent(e);
+  place_status();
 }
 
 } // namespace ampletie::app

@@ -25,6 +25,7 @@ public:
   QPushButton *action() const { return action_; }
 
 protected:
+  void resizeEvent(QResizeEvent *e) override;
   void set_action(const QString &label, const QString &accessible);
   /// A smaller button left of the main action.
   QPushButton *add_side_action(const QString &label, const QString &accessible);
@@ -37,7 +38,10 @@ protected:
   Workspace &w_;
 
 private:
-  QLabel *status_, *title_;
+  /// What failed stands beside the parts where there is room, else on a line of its own.
+  void place_status();
+  bool failed_ = false;
+  QLabel *status_, *title_, *long_status_;
   QProgressBar *bar_;
   QPushButton *stop_, *action_;
   QHBoxLayout *head_, *tabs_;

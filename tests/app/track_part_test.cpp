@@ -2,8 +2,10 @@
 #include "app/driver.h"
 #include "app/gnss/track_map.h"
 #include "app/gnss/track_ribbon.h"
+#include <QComboBox>
 #include <QStackedWidget>
 #include <catch2/catch.hpp>
+#include <fmt/format.h>
 
 using namespace ampletie;
 using namespace ampletie::app;
@@ -12,14 +14,24 @@ using Catch::Matchers::Contains;
 
 namespace {
 const QString road = AMPLETIE_SOURCE_DIR "/demo/track/";
+const QStringList files{road + "PN1-k1.rnx.gz",  road + "PN1-k2.rnx.gz",
+                        road + "ROVER-k.rnx.gz", road + "broadcast-k.rnx.gz",
+                        road + "stops.csv",      AMPLETIE_SOURCE_DIR "/demo/data/antennas.atx.gz"};
+/// A job with the road's files; its path.
+std::string with_the_road(const TemporaryFolder &folder) {
+  Job job = Job::create(folder / "road.tie", demo_settings());
+  std::vector<std::string> all;
+  for (const QString &f : files) all.push_back(f.toStdString());
+  job.take(all);
+  return folder / "road.tie";
 }
+} // namespace
 
 TEST_CASE("a pole walks along the road: files dropped, solved, stops read, renamed, left out and taken again") {
   TemporaryFolder folder;
   { Job::create(folder / "road.tie", demo_settings()); }
   Driver d(folder / "road.tie");
-  d.drop({road + "PN1-k1.rnx.gz", road + "PN1-k2.rnx.gz", road + "ROVER-k.rnx.gz", road + "broadcast-k.rnx.gz",
-          road + "stops.csv", AMPLETIE_SOURCE_DIR "/demo/data/antennas.atx.gz"});
+  d.drop(files);
   d.wait();
   d.section("GNSS");
   d.click("Tracks part");
@@ -79,4 +91,64 @@ TEST_CASE("a pole walks along the road: files dropped, solved, stops read, renam
   auto *map = d.named<TrackMap>("Track from above");
   REQUIRE(map);
   CHECK_THAT(map->accessibleDescription().toStdString(), Contains("stops from above"));
+}
+
+TEST_CASE("epochs are filtered aloud, a list of real time stands beside the stops, the way lies on the plan") {
+  TemporaryFolder folder;
+  Driver d(with_the_road(folder));
+  auto &w = d.window.workspace();
+  d.section("GNSS");
+  d.click("Solve vectors");
+  d.wait();
+  d.click("Tracks part");
+  settle(50);
+  const TrackResult t = w.job().tracks().front();
+  auto *which = d.named<QComboBox>("Epochs shown");
+  const auto hidden = [&] {
+    auto *l = d.window.findChild<QLabel *>("epochs hidden");
+    return l->text().toStdString();
+  };
+  CHECK(hidden().empty());
+  auto *map = d.named<TrackMap>("Track from above");
+  const QImage all = map->grab().toImage();
+  which->setCurrentText("what is not fixed");
+  settle(30);
+  CHECK(hidden() == fmt::format("{} of {} epochs hidden", t.solved->count(TrackState::fixed), t.solved->epochs.size()));
+  CHECK(map->grab().toImage() != all);
+  which->setCurrentText("all epochs");
+  settle(30);
+  CHECK(hidden().empty());
+  CHECK(map->grab().toImage() == all);
+  // Real time beside the stops: as measured, and one a decimetre off.
+  QTableView *stops = d.table("Stops");
+  CHECK(d.cell(stops, d.row_with(stops, "Stop", "A2"), "Real time") == "–");
+  std::string list = "mark,base,x,y,z,time,status,frame,epoch,sd_x,sd_y,sd_z\n";
+  const auto row = [&](const std::string &mark, const Vec3 &x) {
+    list += fmt::format("{},PN1,{:.4f},{:.4f},{:.4f},,fixed,{},{:.4f},0.005,0.005,0.005\n", mark, x.x(), x.y(), x.z(),
+                        frame_name(t.frame), t.epoch);
+  };
+  row("PN1", t.base_xyz);
+  for (const TrackStop &s : t.stops)
+    if (s.name == "A1" || s.name == "A2")
+      row(s.mark, t.base_xyz + s.d + (s.name == "A1" ? Vec3(0.1, 0, 0) : Vec3(0, 0, 0)));
+  CHECK(w.take_text("fixes.csv", list).isEmpty());
+  settle(50);
+  CHECK(d.cell(stops, d.row_with(stops, "Stop", "A2"), "Real time").startsWith("0 · "));
+  CHECK(d.cell(stops, d.row_with(stops, "Stop", "A1"), "Real time") != "–");
+  CHECK_FALSE(d.cell(stops, d.row_with(stops, "Stop", "A1"), "Real time").startsWith("0 · 0"));
+  if (const char *shot = std::getenv("SHOT_TRACKS")) d.window.grab().save(shot);
+  // The way on the job's plan, until the track is left out.
+  d.click("Vectors part");
+  settle(50);
+  PlanView *plan = nullptr;
+  for (auto *p : d.window.findChildren<PlanView *>())
+    if (p->isVisible()) plan = p;
+  REQUIRE(plan);
+  w.select("mark", "");
+  settle(20);
+  const QImage with = plan->grab().toImage();
+  if (const char *shot = std::getenv("SHOT_WAY")) d.window.grab().save(shot);
+  CHECK(w.decide("leave-out", t.id, nlohmann::json::object(), "tried").isEmpty());
+  settle(50);
+  CHECK(plan->grab().toImage() != with);
 }

@@ -4,9 +4,12 @@
 #include "judgement/left_over.h"
 #include "results/job_results.h"
 #include "results/measured.h"
+#include "results/stop_fixes.h"
 #include "results/track_record.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
+#include <fmt/format.h>
+#include <map>
 #include <nlohmann/json.hpp>
 
 using namespace ampletie;
@@ -332,4 +335,42 @@ TEST_CASE("a file that says when the antenna moves, where it stands and how high
   CHECK(higher(t.solved->epochs[160].position, p.solved->epochs[160].position) == Approx(0.2).margin(0.005));
   const TrackStop &last = t.stops.back(), &same = p.stops.back();
   CHECK(higher(t.base_xyz + last.d, p.base_xyz + same.d) == Approx(0.2).margin(0.005));
+}
+
+TEST_CASE("what was measured in real time of the same marks is set against the stops, and what differs fails") {
+  TemporaryFolder folder;
+  Job job = road_job(folder / "road.tie");
+  solve_road(job);
+  const TrackResult t = job.tracks().front();
+  CHECK(stops_against_fixes(*job.snapshot()).empty());
+  // A list from the same base, which was taken to stand elsewhere: A1 as it is, A2 ten centimetres too high, A3 twice.
+  const TrackStop a1 = *stop_named(t, "A1"), a2 = *stop_named(t, "A2"), a3 = *stop_named(t, "A3");
+  const Vec3 stood = t.base_xyz + Vec3(1.2, -0.7, 2.1);
+  const Mat3 axes = local_axes(to_geodetic(t.base_xyz));
+  std::string list = "mark,base,x,y,z,time,status,frame,epoch,sd_x,sd_y,sd_z\n";
+  const auto row = [&](const std::string &mark, const Vec3 &x, const std::string &time) {
+    list += fmt::format("{},PN1,{:.4f},{:.4f},{:.4f},{},fixed,{},{:.4f},0.005,0.005,0.008\n", mark, x.x(), x.y(), x.z(),
+                        time, frame_name(t.frame), t.epoch);
+  };
+  row("PN1", stood, "");
+  row("A1", stood + a1.d, iso(a1.start));
+  row("A2", stood + a2.d + axes.transpose() * Vec3(0, 0, 0.1), iso(a2.start));
+  row("A3", stood + a3.d + axes.transpose() * Vec3(0.3, 0, 0), iso(a3.start + 3600));
+  row("A3", stood + a3.d + axes.transpose() * Vec3(0.004, 0, 0), iso(a3.stop));
+  row("Q9", stood + a3.d, iso(a3.stop)); // no stop counts for it
+  job.take_bytes({{"fixes.csv", list}});
+  std::map<std::string, StopAgainstFix> by;
+  for (const StopAgainstFix &f : stops_against_fixes(*job.snapshot())) by[f.stop] = f;
+  REQUIRE(by.count(a1.id));
+  REQUIRE(by.count(a2.id));
+  REQUIRE(by.count(a3.id));
+  CHECK(by.at(a1.id).enu.norm() < 3e-4); // the list has four decimals
+  CHECK(by.at(a1.id).passes);
+  CHECK(by.at(a1.id).same_base);
+  CHECK((by.at(a2.id).enu - Vec3(0, 0, 0.1)).norm() < 1e-3);
+  CHECK_FALSE(by.at(a2.id).passes);
+  CHECK((by.at(a3.id).enu - Vec3(0.004, 0, 0)).norm() < 1e-3); // the nearer in time
+  CHECK(by.at(a3.id).passes);
+  // The covariance is that of both.
+  CHECK(by.at(a1.id).cov.trace() == Approx(a1.cov.trace() + 2 * 25e-6 + 64e-6).epsilon(1e-6));
 }
