@@ -103,6 +103,16 @@ void Workspace::enter(std::unique_ptr<Job> job) {
   network_stood_ = false, slow_ = 0;
   job_changed();
   Q_EMIT selection_changed();
+  // Ways between frames are found anew by each thread: for this one when the job is drawn, not with a first decision.
+  QTimer::singleShot(200, this, [this, generation = generation_.load()] {
+    if (!job_ || generation != generation_ || job_->vectors().empty()) return;
+    try {
+      const JobDatum datum = job_datum(*job_->snapshot());
+      static_cast<void>(network_parts(*job_->snapshot(), job_->vectors(), datum, NetworkScope::vectors));
+    } catch (const InputError &) {
+      // it is a doubt already
+    }
+  });
 }
 
 void Workspace::adjusted_in(double seconds) {
@@ -112,14 +122,16 @@ void Workspace::adjusted_in(double seconds) {
 
 void Workspace::follow() {
   const bool stood = std::exchange(network_stood_, job_ && job_->network() && !job_->network_stale());
-  // A thread's first adjustment opens registers and grids: one that is slow says little.
-  constexpr int too_often = 3;
-  if (!stood || network_stood_ || !job_ || !job_->network() || busy() || slow_ >= too_often) return;
+  if (!stood || network_stood_ || !job_ || !job_->network() || busy()) return;
+  // A thread's first adjustment opens registers and grids: of a small network one that is slow says little.
+  constexpr int small = 500, large = 2500; // observations
+  const int observations = job_->network()->result.adjustment.observations, too_often = observations < small ? 3 : 1;
+  if (observations > large || slow_ >= too_often) return;
   const std::shared_ptr<const JobSnapshot> s = job_->snapshot();
   if (!out_of_date(*s).empty()) return;
   network_stood_ = true; // what is decided before it is there follows too
-  constexpr std::chrono::milliseconds patience{25};
-  if (follower_->judge(s, patience)) take_followed(s);
+  // Nobody waits for it: the window shows what was decided first, and the numbers a moment later.
+  follower_->judge(s, std::chrono::milliseconds(0));
 }
 
 bool Workspace::take_followed(const std::shared_ptr<const JobSnapshot> &s) {
