@@ -132,13 +132,16 @@ ordered_json pattern_rows(const Job &job) {
   ordered_json out = ordered_json::array();
   for (const ResidualPattern &p : residual_patterns(*job.snapshot(), *job.network())) {
     const bool wave = p.against == PatternAxis::bearing;
+    const auto [unit, size] = wave                              ? std::pair("mm", 1e3)
+                              : p.against == PatternAxis::hours ? std::pair("mm/h", 1e3)
+                                                                : std::pair("mm/km", 1e6);
     out.push_back({{"kind", p.kind},
                    {"against", axis_name(p.against)},
                    {"observations", p.points.size()},
                    {"mean_m", p.mean},
-                   {"slope", wave ? ordered_json(nullptr) : ordered_json(p.slope)},
-                   {"amplitude_m", wave ? ordered_json(p.slope) : ordered_json(nullptr)},
-                   {"sd", p.slope_sd},
+                   {"slope", size * p.slope},
+                   {"sd", size * p.slope_sd},
+                   {"unit", unit},
                    {"towards_deg", wave ? ordered_json(degrees(p.phase)) : ordered_json(nullptr)},
                    {"statistic", p.statistic},
                    {"limit", p.limit},

@@ -391,12 +391,16 @@ ControlList read_sinex(std::string_view text) { return SinexReader(text).read();
 
 SinexSolution read_sinex_solution(std::string_view text) { return SinexReader(text).solution(); }
 
+bool SinexSolution::errorless(std::size_t station) const {
+  return cov.diagonal().segment<3>(static_cast<Eigen::Index>(3 * station)).maxCoeff() <= 0;
+}
+
 SinexSolution::Differences SinexSolution::from(std::size_t station) const {
   using Eigen::Index;
   Differences out;
   std::vector<Index> kept;
   for (std::size_t s = 0; s < stations.size(); ++s) {
-    if (s == station) continue;
+    if (s == station || (errorless(s) && errorless(station))) continue;
     out.to.push_back(s);
     for (Index k = 0; k < 3; ++k) kept.push_back(static_cast<Index>(3 * s) + k);
   }

@@ -26,9 +26,11 @@ struct SinexSolution {
   std::vector<Station> stations;
   std::string frame;                ///< as in the control list
   bool constraints_removed = false; ///< a-priori values and their matrix stood in the file
-  /// Vectors from station `from` to all others, in their order, m, and their joint covariance, m². Where constraints
-  /// were removed what remains has no datum of its own; differences need none. Throws `InputError` where the
-  /// observations do not determine them.
+  /// A station that nothing was estimated of: its variances are none, as of a held mark.
+  bool errorless(std::size_t station) const;
+  /// Vectors from station `from` to all others, in their order, m, without those between two errorless ones, and their
+  /// joint covariance, m². Where constraints were removed what remains has no datum of its own; differences need none.
+  /// Throws `InputError` where the observations do not determine them.
   struct Differences {
     std::vector<std::size_t> to;
     Eigen::VectorXd d;

@@ -220,17 +220,24 @@ void add_solution(const JobSnapshot &s, const JobDatum &datum, const SourceConte
   const std::string frame =
       said != s.state().lists.end() && !said->second.value.frame.empty() ? said->second.value.frame : all.frame;
   const auto known = frame_by_name(frame);
+  // From one that was held there, where one was: what lies between two of those nobody measured.
+  std::size_t first = 0;
+  while (first < all.stations.size() && !all.errorless(first)) ++first;
+  if (first == all.stations.size()) first = 0;
+  std::map<std::size_t, Eigen::Index> rows; // station → its rows
   try {
     if (!known) throw InputError("the solution does not name its frame: say it (frame=ITRF2020)");
     if (datum.local()) throw InputError("the job is in a local plane, which has no relation to satellites' frames");
-    between = all.from(0);
+    between = all.from(first);
+    for (std::size_t i = 0; i < between.to.size(); ++i) rows[between.to[i]] = static_cast<Eigen::Index>(3 * i);
     cov = std::make_shared<Eigen::MatrixXd>(between.cov);
   } catch (const InputError &e) {
     problem = e.reason();
   }
-  const SinexSolution::Station &base = all.stations.front();
+  const SinexSolution::Station &base = all.stations[first];
   const std::string start = "x-" + c.source.id.substr(0, 10);
-  for (std::size_t i = 1; i < all.stations.size(); ++i) {
+  for (std::size_t i = 0; i < all.stations.size(); ++i) {
+    if (i == first) continue;
     const SinexSolution::Station &to = all.stations[i];
     MeasuredVector v;
     v.id = measured_id(c.source.id, to.line), v.source_id = c.source.id, v.source_name = c.source.name;
@@ -242,8 +249,10 @@ void add_solution(const JobSnapshot &s, const JobDatum &datum, const SourceConte
     v.weight_words = all.constraints_removed ? "stated, without what was put in beforehand" : "stated";
     v.problem = v.from == v.to ? "both its ends are the same mark here" : problem;
     if (known) v.frame = *known;
-    if (problem.empty()) {
-      const auto at = static_cast<Eigen::Index>(3 * (i - 1));
+    if (problem.empty() && !rows.count(i))
+      v.problem = "both its ends were held there without error: nothing was estimated between them";
+    else if (problem.empty()) {
+      const Eigen::Index at = rows.at(i);
       v.d = between.d.segment<3>(at), v.cov = cov->block<3, 3>(at, at), v.joint = cov, v.joint_at = at;
     }
     if (const auto left = s.state().left_out.find(v.id); left != s.state().left_out.end())

@@ -142,3 +142,16 @@ TEST_CASE("what no vectors can be taken from is refused with the reason") {
   letters.replace(letters.find("+SOLUTION/APRIORI\n") + 18 + 47, 21, "        unknown      ");
   CHECK_THROWS_WITH(read_sinex_solution(letters), Contains("a-priori") && Contains("no number"));
 }
+
+TEST_CASE("stations that were held without error stand between no vectors of their own") {
+  Centre c(9, 0.02);
+  // Stations 1 and 3 held: their rows and columns are nothing.
+  for (const Eigen::Index s : {3, 9}) c.cov.middleRows(s, 3).setZero(), c.cov.middleCols(s, 3).setZero();
+  const SinexSolution all = read_sinex_solution(c.file(false, false));
+  CHECK_FALSE(all.errorless(0));
+  CHECK(all.errorless(1));
+  const auto v = all.from(1);
+  CHECK(v.to == std::vector<std::size_t>{0, 2, 4});
+  CHECK((v.cov.block<3, 3>(0, 0) - c.cov.block<3, 3>(0, 0)).norm() < 1e-14);
+  CHECK(v.d[0] == Approx(c.estimate[0] - c.estimate[3]).margin(1e-6));
+}
