@@ -115,10 +115,7 @@ void Workspace::enter(std::unique_ptr<Job> job) {
   });
 }
 
-void Workspace::adjusted_in(double seconds) {
-  constexpr double at_once = 0.1;
-  slow_ = seconds > at_once ? slow_ + 1 : 0;
-}
+void Workspace::adjusted_in(double seconds) { slow_ = seconds > at_once_ ? slow_ + 1 : 0; }
 
 void Workspace::follow() {
   const bool stood = std::exchange(network_stood_, job_ && job_->network() && !job_->network_stale());

@@ -76,6 +76,8 @@ public:
   /// Long work, off this thread. Only one at a time; false when busy.
   bool solve(const std::set<std::string> &only = {}); ///< only these vectors; empty: whatever is out of date
   bool adjust();
+  /// How long adjusting may take for the network to follow decisions by itself, s.
+  void follow_within(double seconds) { at_once_ = seconds; }
   bool busy() const { return worker_.joinable() && !finished_; }
   /// Whether what is thought of the job (doubts, closures, causes) is still being computed; those shown are older.
   bool judging() const { return job_ && !job_->judged(); }
@@ -157,8 +159,9 @@ private:
   };
   std::mutex followed_mutex_;
   Followed followed_;
-  bool network_stood_ = false; ///< adjusted and up to date before the last change
-  std::atomic<int> slow_ = 0;  ///< adjustments in a row that took too long to follow decisions
+  bool network_stood_ = false;        ///< adjusted and up to date before the last change
+  std::atomic<double> at_once_ = 0.1; ///< s
+  std::atomic<int> slow_ = 0;         ///< adjustments in a row that took too long to follow decisions
   std::vector<Intake> last_intake_;
   Selection selection_;
   std::string measuring_from_;

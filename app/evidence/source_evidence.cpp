@@ -34,7 +34,8 @@ void EvidencePanel::about_solution(QString &html, const SourceContent &c) {
               .arg(c.solution->stations.size())
               .arg(c.solution->constraints_removed ? ", from which what was put in beforehand is taken off" : "");
   html += used
-              ? "<b style='color:#0B6E75'>Its differences are vectors of the network</b>, from its first station.</p>"
+              ? "<b style='color:#0B6E75'>Its differences are vectors of the network</b>, from one of its stations to "
+                "the others.</p>"
               : "<span style='color:#6F7B83'>Its stations are a control list; its differences take no part.</span></p>";
   const std::string target = "source:" + c.source.id;
   add_action(

@@ -233,6 +233,16 @@ std::vector<ResidualPattern> residual_patterns(const JobSnapshot &s, const Netwo
   }
   std::stable_sort(out.begin(), out.end(),
                    [](const auto &a, const auto &b) { return a.statistic / a.limit > b.statistic / b.limit; });
+  // Where nothing shows, the nearest to it of every axis before a second one of any.
+  std::map<PatternAxis, int> seen;
+  std::vector<std::pair<int, ResidualPattern>> ranked;
+  for (ResidualPattern &p : out) {
+    const int rank = p.shows() ? 0 : 1 + seen[p.against]++;
+    ranked.emplace_back(rank, std::move(p));
+  }
+  std::stable_sort(ranked.begin(), ranked.end(), [](const auto &a, const auto &b) { return a.first < b.first; });
+  out.clear();
+  for (auto &[rank, p] : ranked) out.push_back(std::move(p));
   return out;
 }
 

@@ -30,9 +30,9 @@ struct ResidualPattern {
 /// that leave out half of the circle.
 void fit_pattern(ResidualPattern &p);
 
-/// All that have eight points at least and some spread in x, those that show something first. Residuals of a network
-/// are correlated and shared out: the test is of least squares with equal weights (Draper and Smith 1998, chapters 1
-/// and 2), a finger that points, no verdict.
+/// All that have eight points at least and some spread in x, those that show something first, then one of every axis.
+/// Residuals of a network are correlated and shared out: the test is of least squares with equal weights (Draper and
+/// Smith 1998, chapters 1 and 2), a finger that points, no verdict.
 std::vector<ResidualPattern> residual_patterns(const JobSnapshot &s, const NetworkRun &run);
 
 } // namespace ampletie

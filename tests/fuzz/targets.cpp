@@ -113,6 +113,10 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
          attempt([&] { read_landxml_vectors(b); });
          attempt([&] { read_issue_record(b); });
          attempt([&] { read_sinex(b); });
+         attempt([&] {
+           const SinexSolution s = read_sinex_solution(b);
+           if (s.stations.size() > 1) s.from(s.stations.size() / 2);
+         });
          attempt([&] { read_fit_file(b); });
          attempt([&] {
            const ShiftGrid g = read_ntv2(b);
