@@ -46,7 +46,10 @@ Workspace::Workspace(QObject *parent) : QObject(parent) {
         followed_ = {&s, std::move(run)};
       },
       Judge::in_window(this, [this](const std::shared_ptr<const JobSnapshot> &s) {
-        if (take_followed(s)) job_changed();
+        if (take_followed(s))
+          job_changed();
+        else if (network_stood_)
+          follow(); // the job has moved on since: it is asked of what it is now
       }));
 }
 
@@ -128,7 +131,7 @@ void Workspace::follow() {
   if (!out_of_date(*s).empty()) return;
   network_stood_ = true; // what is decided before it is there follows too
   // Nobody waits for it: the window shows what was decided first, and the numbers a moment later.
-  follower_->judge(s, std::chrono::milliseconds(0));
+  if (follower_->judge(s, std::chrono::milliseconds(0))) take_followed(s);
 }
 
 bool Workspace::take_followed(const std::shared_ptr<const JobSnapshot> &s) {
