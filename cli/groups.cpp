@@ -48,6 +48,9 @@ void set_group(Job &job, const std::vector<std::string> &words, const std::strin
   if (std::find(all.begin(), all.end(), words[1]) == all.end() && !job.state().groups.count(words[1]))
     throw InputError(fmt::format("there is no group \"{}\" in the network{}", words[1], near_ones(words[1], all)));
   const json value = typed_fields<GroupThing>(words, 2);
+  for (const char *field : {"rotation", "scale"})
+    if (value.contains(field) && !value.at(field).is_null() && !has_vectors(*job.snapshot(), words[1]))
+      throw InputError(fmt::format("{} has no vectors: there is no frame of them to be turned or stretched", words[1]));
   if (because.empty()) throw InputError("other weights of a group need a reason: --because");
   job.decide("set", "group:" + words[1], value, because);
 }

@@ -17,7 +17,7 @@ void EvidencePanel::about_source(QString &html, const std::string &id) {
       about_shifts(html, c);
     else
       html += part("First lines") + source_lines(id, 3);
-    if (c.solution || !c.no_solution.empty()) about_solution(html, c);
+    if (c.solution || (!c.no_solution.empty() && c.control->rows.size() > 1)) about_solution(html, c);
   }
 }
 

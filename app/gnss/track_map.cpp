@@ -1,6 +1,6 @@
 #include "app/gnss/track_map.h"
-#include "app/widgets/track_pen.h"
 #include "app/widgets/painting.h"
+#include "app/widgets/track_pen.h"
 #include "geodesy/ellipsoid.h"
 #include <QWheelEvent>
 #include <algorithm>

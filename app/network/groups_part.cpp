@@ -210,6 +210,11 @@ void GroupsPart::weigh(bool stated) {
     words_->setText("<b style='color:#B87311'>Another weight needs a reason.</b>");
     return;
   }
+  if (what_->currentIndex() > 0 && !stated && !has_vectors(*w_.job().snapshot(), chosen_)) {
+    words_->setText("<b style='color:#B87311'>The group has no vectors: there is no frame of them to be turned or "
+                    "stretched.</b>");
+    return;
+  }
   const QString refused = w_.decide_typed<GroupThing>({chosen_}, what_->currentData().toString().toStdString(),
                                                       stated ? QString() : factor_->text().trimmed(), reason_->text());
   if (!refused.isEmpty()) {

@@ -80,10 +80,12 @@ void PlanView::fit() {
     if (!some || around_.count(m.name))
       e0 = std::min(e0, m.east), e1 = std::max(e1, m.east), n0 = std::min(n0, m.north), n1 = std::max(n1, m.north);
   for (const Way &way : ways_)
-    for (std::size_t i = 0; !some && i < way.at.size(); ++i)
-      if (way.states[i] != TrackState::none)
-        e0 = std::min(e0, way.at[i].x()), e1 = std::max(e1, way.at[i].x()), n0 = std::min(n0, way.at[i].y()),
-        n1 = std::max(n1, way.at[i].y());
+    if (const PlanMark *base = some ? nullptr : base_of(way))
+      for (std::size_t i = 0; i < way.at.size(); ++i) {
+        if (way.states[i] == TrackState::none) continue;
+        const double e = base->east + way.at[i].x(), n = base->north + way.at[i].y();
+        e0 = std::min(e0, e), e1 = std::max(e1, e), n0 = std::min(n0, n), n1 = std::max(n1, n);
+      }
   centre_e_ = (e0 + e1) / 2;
   centre_n_ = (n0 + n1) / 2;
   const double w = std::max(e1 - e0, 100.0), h = std::max(n1 - n0, 100.0);

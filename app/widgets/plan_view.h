@@ -44,6 +44,12 @@ protected:
   void resizeEvent(QResizeEvent *) override;
 
 private:
+  /// A way from above, thinned: east and north from its base in the job's grid, and what each place rests on.
+  struct Way {
+    std::string base;
+    std::vector<QPointF> at;
+    std::vector<TrackState> states;
+  };
   void reload();
   void redraw();
   void draw(QPainter &p) const;
@@ -58,6 +64,7 @@ private:
   void draw_frame(QPainter &p) const;
   bool load_tracks(); ///< whether they are others than before
   void draw_tracks(QPainter &p) const;
+  const PlanMark *base_of(const Way &way) const; ///< null: it has no place yet
   std::string mark_at(QPointF where) const;
   std::string vector_at(QPointF where) const;
 
@@ -66,11 +73,6 @@ private:
   std::set<std::string> around_;
   std::vector<PlanMark> marks_;
   std::unordered_map<std::string, std::size_t> index_;
-  /// A way from above, thinned: east and north in the job's grid, and what each place rests on.
-  struct Way {
-    std::vector<QPointF> at;
-    std::vector<TrackState> states;
-  };
   std::vector<Way> ways_;
   std::string ways_of_; ///< the tracks that they are of
   mutable PlanStamps stamps_;

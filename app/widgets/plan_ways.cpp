@@ -7,35 +7,39 @@
 
 namespace ampletie::app {
 
-/// The ways of the job's tracks in its grid: some hundreds of places each, which is more than a plan has pixels for.
+const PlanMark *PlanView::base_of(const Way &way) const {
+  const auto base = index_.find(way.base);
+  return base == index_.end() ? nullptr : &marks_[base->second];
+}
+
+/// The ways of the job's tracks in its grid: some hundreds of places each, which is more than a plan has pixels for. As
+/// differences from the base: wherever that comes to stand, its tracks come along.
 bool PlanView::load_tracks() {
   std::string of;
   const std::vector<TrackResult> none, &tracks = w_.has_job() && !sights_ ? w_.job().tracks() : none;
   for (const TrackResult &t : tracks)
     if (t.error.empty() && t.used) of += t.id + t.fingerprint;
-  if (w_.has_job()) of += w_.job().state().settings.datum.crs;
+  if (!of.empty()) of += w_.job().snapshot()->inputs().slices[static_cast<std::size_t>(Slice::settings_datum)];
   if (of == ways_of_) return false;
   ways_of_ = std::move(of), ways_.clear();
-  if (tracks.empty()) return true;
+  if (ways_of_.empty()) return true;
   try {
     const JobDatum datum = job_datum(*w_.job().snapshot());
+    const auto grid = [&](const Vec3 &x) {
+      const GridPoint g = datum.describe({x, datum.frame(), datum.epoch()}).grid;
+      return QPointF(g.east, g.north);
+    };
     for (const TrackResult &t : tracks) {
-      const auto base = index_.find(t.base);
-      if (!t.error.empty() || !t.used || base == index_.end()) continue;
-      // Differences from the base, hung on where that stands in the job: the frames' metre is in both.
-      const auto grid = [&](const Vec3 &x) {
-        const GridPoint g = datum.describe({x, datum.frame(), datum.epoch()}).grid;
-        return QPointF(g.east, g.north);
-      };
-      const PlanMark &mark = marks_[base->second];
-      const QPointF shift = QPointF(mark.east, mark.north) - grid(t.base_xyz);
+      if (!t.error.empty() || !t.used) continue;
       const auto &epochs = t.solved->epochs;
       constexpr std::size_t places = 400;
       const std::size_t step = std::max<std::size_t>(1, epochs.size() / places);
       Way way;
+      way.base = t.base;
+      const QPointF base = grid(t.base_xyz);
       for (std::size_t i = 0; i < epochs.size(); i += step) {
         way.states.push_back(epochs[i].state);
-        way.at.push_back(epochs[i].state == TrackState::none ? QPointF() : grid(epochs[i].position) + shift);
+        way.at.push_back(epochs[i].state == TrackState::none ? QPointF() : grid(epochs[i].position) - base);
       }
       ways_.push_back(std::move(way));
     }
@@ -46,16 +50,19 @@ bool PlanView::load_tracks() {
 }
 
 void PlanView::draw_tracks(QPainter &p) const {
-  for (const Way &way : ways_)
-    for (std::size_t i = 1; i < way.at.size(); ++i) {
+  for (const Way &way : ways_) {
+    const PlanMark *base = base_of(way);
+    for (std::size_t i = 1; base && i < way.at.size(); ++i) {
       if (way.states[i] == TrackState::none || way.states[i - 1] == TrackState::none) continue;
       QPen pen = track_pen(std::min(way.states[i], way.states[i - 1]));
       QColor pale = pen.color();
       pale.setAlpha(130);
       pen.setColor(pale);
       p.setPen(pen);
-      p.drawLine(to_screen(way.at[i - 1].x(), way.at[i - 1].y()), to_screen(way.at[i].x(), way.at[i].y()));
+      const auto at = [&](const QPointF &d) { return to_screen(base->east + d.x(), base->north + d.y()); };
+      p.drawLine(at(way.at[i - 1]), at(way.at[i]));
     }
+  }
 }
 
 } // namespace ampletie::app

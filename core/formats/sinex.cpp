@@ -53,14 +53,7 @@ class SinexReader {
 public:
   explicit SinexReader(std::string_view text) : in_(text) {}
 
-  ControlList read() {
-    parse();
-    return list();
-  }
-
-  SinexSolution solution();
-
-private:
+  /// Before everything else.
   void parse() {
     std::string_view line;
     if (!in_.next(line)) throw InputError("the file is empty");
@@ -79,6 +72,29 @@ private:
     if (!ended) throw InputError({}, in_.number(), "the file is cut off: it does not end with %ENDSNX");
   }
 
+  ControlList list() {
+    ControlList out;
+    std::map<std::string, std::string> last; // station → its last solution
+    for (const std::string &key : order_) last[key.substr(0, key.rfind(' '))] = key;
+    std::map<std::string, int> points;
+    for (const auto &[station, key] : last) ++points[station.substr(0, station.find(' '))];
+    RowKeeper keep(out);
+    for (const std::string &key : order_) {
+      const std::string station = key.substr(0, key.rfind(' ')), code = station.substr(0, station.find(' '));
+      if (last.at(station) != key) {
+        ++out.passed_over;
+        continue;
+      }
+      keep.add(row(key, station, points.at(code) > 1 ? station : code));
+    }
+    if (out.rows.empty()) throw InputError("the solution estimates no coordinates of stations");
+    return out;
+  }
+
+  /// `control`: its list.
+  SinexSolution solution(const ControlList &control) const;
+
+private:
   void begin(std::string_view line) {
     const auto words = split(trimmed(line.substr(1)), ' ');
     block_ = std::string(words.empty() ? std::string_view{} : words.front());
@@ -198,7 +214,7 @@ private:
   struct Matrix {
     std::map<long, SinexParameter> parameters;
     std::vector<std::tuple<long, long, double>> elements;
-    bool correlations = false;
+    bool correlations = false, too_large = false;
   };
   void matrix(std::string_view line, Matrix &m) {
     const auto row = parse_integer(field(line, 1, 5)), column = parse_integer(field(line, 7, 5));
@@ -213,7 +229,10 @@ private:
       const auto v = parse_number(text);
       if (!v) throw InputError({}, in_.number(), "an element of the matrix is no number");
       constexpr std::size_t most = 9 * most_sinex_stations * most_sinex_stations;
-      if (joint_ && m.elements.size() < most) m.elements.emplace_back(*row, *column + k, *v);
+      if (m.elements.size() < most)
+        m.elements.emplace_back(*row, *column + k, *v);
+      else
+        m.too_large = true;
       if (&m != &estimates_ || b->second.key != a->second.key) continue;
       SinexStation &s = stations_[a->second.key];
       const int i = a->second.axis, j = b->second.axis;
@@ -248,25 +267,6 @@ private:
     return c;
   }
 
-  ControlList list() {
-    ControlList out;
-    std::map<std::string, std::string> last; // station → its last solution
-    for (const std::string &key : order_) last[key.substr(0, key.rfind(' '))] = key;
-    std::map<std::string, int> points;
-    for (const auto &[station, key] : last) ++points[station.substr(0, station.find(' '))];
-    RowKeeper keep(out);
-    for (const std::string &key : order_) {
-      const std::string station = key.substr(0, key.rfind(' ')), code = station.substr(0, station.find(' '));
-      if (last.at(station) != key) {
-        ++out.passed_over;
-        continue;
-      }
-      keep.add(row(key, station, points.at(code) > 1 ? station : code));
-    }
-    if (out.rows.empty()) throw InputError("the solution estimates no coordinates of stations");
-    return out;
-  }
-
   ControlRow row(const std::string &key, const std::string &station, const std::string &name) {
     const SinexStation &s = stations_.at(key);
     ControlRow r;
@@ -295,7 +295,7 @@ private:
 
   LineReader in_;
   std::string block_;
-  bool correlations_ = false, joint_ = false; ///< whether elements between stations are kept
+  bool correlations_ = false;
   std::set<std::string> frames_, words_;
   std::map<std::string, std::string> description_;
   std::map<std::string, PositionAnswer> answers_;
@@ -332,15 +332,15 @@ Eigen::MatrixXd SinexReader::dense(const Matrix &m, const std::map<std::string, 
   return out;
 }
 
-SinexSolution SinexReader::solution() {
-  joint_ = true;
-  parse();
-  const ControlList control = list();
+SinexSolution SinexReader::solution(const ControlList &control) const {
   SinexSolution out;
   out.frame = control.rows.front().frame;
+  if (control.rows.size() < 2) throw InputError("the solution has one station: there is nothing between two");
   if (control.rows.size() > most_sinex_stations)
     throw InputError(fmt::format("the solution has {} stations: vectors are taken from {} at most", control.rows.size(),
                                  most_sinex_stations));
+  if (estimates_.too_large || apriori_.too_large)
+    throw InputError("its matrices have more elements than are read: vectors need them whole");
   std::map<std::string, std::size_t> place;
   std::map<long, const ControlRow *> by_line;
   for (const ControlRow &r : control.rows) by_line[r.line] = &r;
@@ -387,9 +387,29 @@ SinexSolution SinexReader::solution() {
 
 bool looks_like_sinex(std::string_view text) { return text.starts_with("%=SNX"); }
 
-ControlList read_sinex(std::string_view text) { return SinexReader(text).read(); }
+ControlList read_sinex(std::string_view text) {
+  SinexReader r(text);
+  r.parse();
+  return r.list();
+}
 
-SinexSolution read_sinex_solution(std::string_view text) { return SinexReader(text).solution(); }
+SinexSolution read_sinex_solution(std::string_view text) {
+  SinexReader r(text);
+  r.parse();
+  return r.solution(r.list());
+}
+
+SinexFile read_sinex_file(std::string_view text) {
+  SinexReader r(text);
+  r.parse();
+  SinexFile out{r.list(), {}, {}};
+  try {
+    out.solution = r.solution(out.list);
+  } catch (const InputError &e) {
+    out.no_solution = e.reason();
+  }
+  return out;
+}
 
 bool SinexSolution::errorless(std::size_t station) const {
   return cov.diagonal().segment<3>(static_cast<Eigen::Index>(3 * station)).maxCoeff() <= 0;

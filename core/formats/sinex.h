@@ -1,6 +1,7 @@
 #pragma once
 #include "formats/control_list.h"
 #include <Eigen/Core>
+#include <optional>
 
 namespace ampletie {
 
@@ -43,10 +44,19 @@ struct SinexSolution {
 };
 constexpr std::size_t most_sinex_stations = 400; ///< of a solution that is taken as vectors
 
+/// A file read once: its stations as a list, and what was estimated together where vectors can be taken from it.
+struct SinexFile {
+  ControlList list;
+  std::optional<SinexSolution> solution;
+  std::string no_solution; ///< why there is none
+};
+/// Throws `InputError` as `read_sinex`.
+SinexFile read_sinex_file(std::string_view text);
+
 /// Reads it. With the matrices of estimates and a-priori values (SOLUTION/APRIORI, SOLUTION/MATRIX_APRIORI) the
 /// constraints are taken off: N = Σ⁻¹ − Σₐ⁻¹, N x = Σ⁻¹ x̂ − Σₐ⁻¹ xₐ (Brockmann 1997, on stacking normal equations of
-/// SINEX files). Throws `InputError` as `read_sinex`, for a solution without a matrix of its stations, and for one of
-/// more than `most_sinex_stations`.
+/// SINEX files). Throws `InputError` as `read_sinex`, for a solution of one station, of more than
+/// `most_sinex_stations`, or without a whole matrix of them.
 SinexSolution read_sinex_solution(std::string_view text);
 
 } // namespace ampletie

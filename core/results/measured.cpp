@@ -212,7 +212,6 @@ namespace {
 void add_solution(const JobSnapshot &s, const JobDatum &datum, const SourceContent &c,
                   std::vector<MeasuredVector> &out) {
   const SinexSolution &all = *c.solution;
-  if (all.stations.size() < 2) return;
   std::shared_ptr<Eigen::MatrixXd> cov;
   SinexSolution::Differences between;
   std::string problem;

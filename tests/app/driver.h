@@ -148,6 +148,16 @@ public:
     while (window.workspace().busy() && t.elapsed() < 120000);
     settle(20);
   }
+  /// Adjusts the network and waits for it.
+  void adjust() {
+    window.workspace().adjust();
+    wait();
+  }
+  /// Waits until a table that is filled beside the window has rows.
+  static void filled(QTableView *t) {
+    for (int i = 0; i < 2000 && t->model()->rowCount() == 0; ++i) settle(5);
+    REQUIRE(t->model()->rowCount() > 0);
+  }
   void drop(const QStringList &files) {
     QMimeData data;
     QList<QUrl> urls;

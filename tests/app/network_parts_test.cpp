@@ -21,15 +21,6 @@ std::string with_levels(const TemporaryFolder &folder) {
   adjust(job);
   return path;
 }
-void adjusted(Driver &d) {
-  d.window.workspace().adjust();
-  d.wait();
-}
-/// Waits until a table that is filled beside the window has rows.
-void filled(QTableView *t) {
-  for (int i = 0; i < 2000 && t->model()->rowCount() == 0; ++i) settle(5);
-  REQUIRE(t->model()->rowCount() > 0);
-}
 double number(QString s) { return s.replace("−", "-").section(' ', 0, 0).toDouble(); }
 } // namespace
 
@@ -37,11 +28,11 @@ TEST_CASE("groups are left out by themselves, one is weighed with a reason, undo
   TemporaryFolder folder;
   Driver d(with_levels(folder));
   auto &w = d.window.workspace();
-  adjusted(d);
+  d.adjust();
   d.section("Network");
   d.click("Groups part");
   QTableView *t = d.table("Groups of observations");
-  filled(t);
+  Driver::filled(t);
   REQUIRE(t->model()->rowCount() == 2);
   const int levels = d.row_with(t, "Group", "levels");
   CHECK_THAT(d.cell(t, levels, "Turns out").toStdString(), Contains("±") || Contains("too few") || Contains("left"));
@@ -55,21 +46,28 @@ TEST_CASE("groups are left out by themselves, one is weighed with a reason, undo
   CHECK_THAT(d.named<QLabel>("Groups in words")->text().toStdString(), Contains("needs a reason"));
   CHECK_FALSE(w.job().network_stale());
   d.named<QLineEdit>("Reason for the factor")->setText("wind on the ridge");
+  // Levels have no frame: nothing is decided that would do nothing.
+  auto *what = d.named<QComboBox>("Decide of the group");
+  what->setCurrentIndex(what->findData("scale"));
+  d.click("Weigh so");
+  CHECK_THAT(d.named<QLabel>("Groups in words")->text().toStdString(), Contains("no vectors"));
+  CHECK(w.job().state().groups.empty());
+  what->setCurrentIndex(what->findData("factor"));
   d.named<QLineEdit>("Factor of the group")->setText("-3");
   d.click("Weigh so");
   CHECK_FALSE(w.job().network_stale()); // no such factor
   d.named<QLineEdit>("Factor of the group")->setText("2");
   d.click("Weigh so");
   settle(50);
-  adjusted(d);
-  filled(t);
+  d.adjust();
+  Driver::filled(t);
   CHECK(d.cell(t, d.row_with(t, "Group", "levels"), "Decided") == "2");
   double sd = 0;
   for (const AdjustedMark &m : w.job().network()->result.marks)
     if (m.name == "K1") sd = m.height_sd;
   w.undo();
   settle(50);
-  adjusted(d);
+  d.adjust();
   for (const AdjustedMark &m : w.job().network()->result.marks)
     if (m.name == "K1") CHECK(m.height_sd < 0.7 * sd);
   // By another grouping.
@@ -86,17 +84,17 @@ TEST_CASE(
   TemporaryFolder folder;
   Driver d(with_levels(folder));
   auto &w = d.window.workspace();
-  adjusted(d);
+  d.adjust();
   CHECK(w.issue(QString::fromStdString(folder / "first")).isEmpty());
   // The record is taken back: nothing has moved, and no vector is shaped by it.
   w.take({QString::fromStdString(folder / "first/record.json")});
   d.wait();
   for (const VectorResult &v : w.job().vectors()) CHECK_FALSE(v.stale);
-  if (w.job().network_stale()) adjusted(d);
+  if (w.job().network_stale()) d.adjust();
   d.section("Network");
   d.click("Change part");
   QTableView *t = d.table("Change at the marks");
-  filled(t);
+  Driver::filled(t);
   CHECK_THAT(d.named<QLabel>("Change in words")->text().toStdString(), Contains("no movement is shown"));
   CHECK(t->model()->rowCount() == 5); // the two held ones stand by definition
   for (int r = 0; r < t->model()->rowCount(); ++r) {
@@ -112,7 +110,7 @@ TEST_CASE(
                   {"sd_enu", {0.003, 0.003, 0.005}}},
                  "another party's sheet")
             .isEmpty());
-  adjusted(d);
+  d.adjust();
   d.section("Datum");
   d.click("Comparison part");
   QTableView *c = d.table("Comparison with published coordinates");
@@ -134,7 +132,7 @@ TEST_CASE("a further system is chosen in the register and issued, in feet beside
   TemporaryFolder folder;
   Driver d(with_levels(folder));
   auto &w = d.window.workspace();
-  adjusted(d);
+  d.adjust();
   d.section("Datum");
   d.click("Systems part");
   d.named<QLineEdit>("Search systems")->setText("EPSG:3045");
@@ -173,7 +171,7 @@ TEST_CASE("a list of fixes is dropped: weights by default are said, a wrong one 
   TemporaryFolder folder;
   Driver d(with_levels(folder));
   auto &w = d.window.workspace();
-  adjusted(d);
+  d.adjust();
   const auto alone = w.job().network()->positions;
   std::string list = "mark,base,x,y,z,status,epochs\n";
   const auto row = [&](const char *mark, double dx) {
@@ -184,7 +182,7 @@ TEST_CASE("a list of fixes is dropped: weights by default are said, a wrong one 
   std::ofstream(folder / "fixes.csv") << list;
   w.take({QString::fromStdString(folder / "fixes.csv")});
   d.wait();
-  adjusted(d);
+  d.adjust();
   d.section("Network");
   d.click("Measured part");
   QTableView *t = d.table("Measured elsewhere");
@@ -211,7 +209,7 @@ TEST_CASE("a list of fixes is dropped: weights by default are said, a wrong one 
   CHECK(w.selection().kind == "measured");
   d.press(Qt::Key_Space);
   settle(50);
-  adjusted(d);
+  d.adjust();
   CHECK(d.cell(t, d.row_with(t, "Mark", "R11"), "Use").startsWith("left out"));
   CHECK((w.job().network()->positions.at("R11").ecef.xyz - alone.at("R11").ecef.xyz).norm() < 0.003);
   CHECK(w.issue(QString::fromStdString(folder / "issue")).isEmpty());
@@ -224,7 +222,7 @@ TEST_CASE("M measures from the selected mark to those chosen after it, and ends"
   TemporaryFolder folder;
   Driver d(with_levels(folder));
   auto &w = d.window.workspace();
-  adjusted(d);
+  d.adjust();
   d.section("Network");
   w.select("mark", "R07");
   settle(20);
@@ -263,9 +261,9 @@ TEST_CASE(
   d.click("Causes part");
   const auto said = [&] { return d.named<QLabel>("Causes in words")->text(); };
   CHECK(said().contains("Adjust the network"));
-  adjusted(d);
+  d.adjust();
   QTableView *t = d.table("Causes of the network");
-  filled(t);
+  Driver::filled(t);
   CHECK(said().contains("single tests fail and the network as a whole"));
   int row = -1;
   for (int r = 0; r < t->model()->rowCount(); ++r)
@@ -298,7 +296,7 @@ TEST_CASE(
   CHECK(std::abs(o->measured - 1.503) < 0.015);
   d.window.workspace().solve();
   d.wait();
-  adjusted(d);
+  d.adjust();
   d.section("Network");
   d.click("Causes part");
   settle(50);

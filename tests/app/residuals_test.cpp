@@ -24,14 +24,6 @@ std::string two_lists(const TemporaryFolder &folder, double stretch) {
   job.decide("hold", "B1", {{"how", "full"}}, "published");
   return path;
 }
-void adjusted(Driver &d) {
-  d.window.workspace().adjust();
-  d.wait();
-}
-void filled(QTableView *t) {
-  for (int i = 0; i < 2000 && t->model()->rowCount() == 0; ++i) settle(5);
-  REQUIRE(t->model()->rowCount() > 0);
-}
 std::string groups_words(Driver &d) { return d.named<QLabel>("Groups in words")->text().toStdString(); }
 /// Chooses what is decided of a group, types it with a reason and presses the button.
 void decide_of(Driver &d, const char *what, const char *value, const char *button) {
@@ -48,7 +40,7 @@ TEST_CASE("vectors of others are let stretch in the window, say by how much, and
   TemporaryFolder folder;
   Driver d(two_lists(folder, 40e-6));
   auto &w = d.window.workspace();
-  adjusted(d);
+  d.adjust();
   CHECK_FALSE(w.job().network()->result.adjustment.passes);
   d.section("Network");
   d.click("Groups part");
@@ -63,14 +55,14 @@ TEST_CASE("vectors of others are let stretch in the window, say by how much, and
   CHECK_THAT(groups_words(d), Contains("scale of the whole"));
   CHECK(w.job().state().groups.empty());
   decide_of(d, "scale", "100", "Weigh so");
-  if (w.job().network_stale()) adjusted(d);
+  if (w.job().network_stale()) d.adjust();
   CHECK(w.job().network()->result.adjustment.passes);
-  filled(t);
+  Driver::filled(t);
   for (int i = 0; i < 2000 && groups_words(d).find("stretched by") == std::string::npos; ++i) settle(5);
   CHECK_THAT(groups_words(d), Contains("others.csv: stretched by") && !Contains("turned by"));
   CHECK(d.cell(t, d.row_with(t, "Group", "others.csv"), "Decided") == "frame");
   decide_of(d, "rotation", "20", "Weigh so");
-  if (w.job().network_stale()) adjusted(d);
+  if (w.job().network_stale()) d.adjust();
   for (int i = 0; i < 2000 && groups_words(d).find("turned by") == std::string::npos; ++i) settle(5);
   CHECK_THAT(groups_words(d), Contains("turned by"));
   if (const char *shot = std::getenv("SHOT_TURNED")) d.window.grab().save(shot);
@@ -84,7 +76,7 @@ TEST_CASE("vectors of others are let stretch in the window, say by how much, and
 TEST_CASE("residuals stand against length, height, bearing and time; a click on a point selects its observation") {
   TemporaryFolder folder;
   Driver d(two_lists(folder, 0));
-  adjusted(d);
+  d.adjust();
   d.section("Network");
   settle(100);
   auto *strip = d.named<PatternStrip>("Residuals against length, height, bearing and time");
@@ -114,7 +106,7 @@ TEST_CASE("residuals stand against length, height, bearing and time; a click on 
               .isEmpty());
     if (++i == 3) break;
   }
-  adjusted(d);
+  d.adjust();
   settle(100);
   CHECK_THAT(strip->accessibleDescription().toStdString(), Contains("vectors, north") && Contains("height difference"));
   CHECK_FALSE(strip->toolTip().isEmpty());
@@ -157,12 +149,12 @@ TEST_CASE("a solution that was taken becomes vectors from its evidence, and a co
   d.click("Its differences as vectors");
   settle(50);
   CHECK_THAT(d.evidence().toStdString(), Contains("are vectors of the network"));
-  adjusted(d);
+  d.adjust();
   REQUIRE(w.job().network());
   CHECK(w.job().network()->result.marks.size() == 5);
   d.section("Network");
   d.click("Measured part");
-  filled(d.table("Measured elsewhere"));
+  Driver::filled(d.table("Measured elsewhere"));
   CHECK(d.table("Measured elsewhere")->model()->rowCount() == 4);
   w.select("source", id);
   settle(50);

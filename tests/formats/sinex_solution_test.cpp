@@ -126,6 +126,12 @@ TEST_CASE("what no vectors can be taken from is refused with the reason") {
   none.erase(from, to - from);
   CHECK_THROWS_WITH(read_sinex_solution(none), Contains("no matrix"));
   CHECK(read_sinex(none).rows.size() == 5); // a control list it is all the same
+  // Read once, the list stands with the reason.
+  const SinexFile file = read_sinex_file(none);
+  CHECK(file.list.rows.size() == 5);
+  CHECK_FALSE(file.solution);
+  CHECK_THAT(file.no_solution, Contains("no matrix"));
+  CHECK(read_sinex_file(c.file(true, true)).solution->constraints_removed);
   // A station whose variances are absent.
   std::string torn = c.file(false, false);
   const auto row = torn.find("    15    13 ");

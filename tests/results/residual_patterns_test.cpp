@@ -1,6 +1,7 @@
 // Lines and waves in residuals against certified values and simulated noise.
 #include "base/angle.h"
 #include "results/residual_patterns.h"
+#include "support/norris.h"
 #include <catch2/catch.hpp>
 #include <random>
 
@@ -18,14 +19,8 @@ ResidualPattern pattern(PatternAxis against, const std::vector<std::pair<double,
 } // namespace
 
 TEST_CASE("the line of a pattern: Norris of the NIST Statistical Reference Datasets, certified") {
-  const double x[] = {0.2, 337.4, 118.2, 884.6, 10.1,  226.5, 666.3, 996.3, 448.6, 777.0, 558.2, 0.4,
-                      0.6, 775.5, 666.9, 338.0, 447.5, 11.6,  556.0, 228.1, 995.8, 887.6, 120.2, 0.3,
-                      0.3, 556.8, 339.1, 887.2, 999.0, 779.0, 11.1,  118.3, 229.2, 669.1, 448.9, 0.5};
-  const double y[] = {0.1, 338.8, 118.1, 888.0, 9.2,   228.1, 668.5, 998.5, 449.1, 778.9, 559.2, 0.3,
-                      0.1, 778.1, 668.8, 339.3, 448.9, 10.8,  557.7, 228.3, 998.0, 888.8, 119.6, 0.3,
-                      0.6, 557.6, 339.3, 888.0, 998.5, 778.9, 10.2,  117.6, 228.9, 668.4, 449.2, 0.2};
   std::vector<std::pair<double, double>> points;
-  for (std::size_t i = 0; i < 36; ++i) points.emplace_back(x[i], y[i]);
+  for (std::size_t i = 0; i < 36; ++i) points.emplace_back(testing::norris_x[i], testing::norris_y[i]);
   const ResidualPattern p = pattern(PatternAxis::length, points);
   CHECK(p.slope == Approx(1.00211681802045).epsilon(1e-10));
   CHECK(p.slope_sd == Approx(0.429796848199937e-3).epsilon(1e-8));
