@@ -1,4 +1,5 @@
 #include "app/workspace.h"
+#include "adjustment/statistics.h"
 #include "app/widgets/theme.h"
 #include "base/error.h"
 #include "base/text.h"
@@ -556,14 +557,20 @@ std::vector<PlanMark> Workspace::plan_marks() const {
     const PublishedMark *p = s.listed(name);
     return p && p->has_position();
   };
-  if (const NetworkRun *run = job_->network())
+  if (const NetworkRun *run = job_->network()) {
+    // Drawn to 95 % of a known accuracy; of one that was estimated they are larger.
+    const double larger = std::pow(factor95(2, run->result.scale_degrees) / factor95(2), 2);
     for (const AdjustedMark &m : run->result.marks) {
       if (!m.plan_known) continue;
       const FullPosition &p = run->positions.at(m.name);
-      marks[m.name] = {
-          m.name,           p.grid.east, p.grid.north, hold_of(m.name), m.network_cov_enu.topLeftCorner<2, 2>(),
-          has_place(m.name)};
+      marks[m.name] = {m.name,
+                       p.grid.east,
+                       p.grid.north,
+                       hold_of(m.name),
+                       larger * m.network_cov_enu.topLeftCorner<2, 2>(),
+                       has_place(m.name)};
     }
+  }
   bool missing = false;
   for (const Occupation &o : s.occupations()) missing = missing || !marks.count(o.mark);
   for (const auto *all : {&s.published(), &s.checks()})

@@ -86,7 +86,7 @@ Row mark_row(const NetworkRun &run, const AdjustedMark &m, bool stale) {
            sigma(2),
            {QString("%1 · %2")
                 .arg(m.plan_known ? QString::number(m.network_plan95 * 1000, 'f', 1) : QString("–"))
-                .arg((m.height_sd > 0 ? factor95(1) * m.height_sd : m.network_up95) * 1000, 0, 'f', 1),
+                .arg((m.height_sd > 0 ? factor95(1, run.result.scale_degrees) * m.height_sd : m.network_up95) * 1000, 0, 'f', 1),
             m.network_plan95,
             {},
             false},
@@ -341,6 +341,9 @@ void NetworkSheet::connect_choices() {
   refresh_when_seen(residuals_, w_,
                     [this] { residuals_->set_rows(run() ? residual_rows(w_, *run()) : std::vector<Row>()); });
   refresh_when_seen(setups_, w_, [this] { setups_->set_rows(run() ? setup_rows(w_, *run()) : std::vector<Row>()); });
+  refresh_when_seen(patterns_, w_, [this] {
+    patterns_->set(run() ? residual_patterns(*w_.job().snapshot(), *run()) : std::vector<ResidualPattern>());
+  });
   connect(&w_, &Workspace::selection_changed, this, follow);
 }
 
@@ -438,7 +441,6 @@ void NetworkSheet::refresh() {
   set_count(stack_->indexOf(measured_), measured_->count());
   set_count(stack_->indexOf(design_), design_->count());
   plot();
-  patterns_->set(run() ? residual_patterns(*w_.job().snapshot(), *run()) : std::vector<ResidualPattern>());
 }
 
 } // namespace ampletie::app

@@ -33,7 +33,14 @@ double noncentrality(double alpha, double power, int q) {
   return known[{alpha, power, q}] = (low + high) / 2;
 }
 
-double factor95(int d) {
+double factor95(int d, int degrees) {
+  if (degrees > 0) {
+    // One network asks for the same ones at every mark and neighbour.
+    thread_local std::map<std::pair<int, int>, double> estimated;
+    const auto [it, fresh] = estimated.try_emplace({d, degrees});
+    if (fresh) it->second = std::sqrt(d * fisher_quantile(0.95, d, degrees));
+    return it->second;
+  }
   const auto of = [](int n) { return std::sqrt(chi_squared_quantile(0.95, n)); };
   // Asked for once per row of every table.
   static const std::array<double, 3> usual{of(1), of(2), of(3)};
@@ -87,7 +94,7 @@ struct CircleTable {
 };
 } // namespace
 
-double circle95(const Ellipse &e) {
+double circle95(const Ellipse &e, int degrees) {
   if (e.major <= 0) return 0;
   static const CircleTable table;
   const double at = std::clamp(e.minor / e.major, 0.0, 1.0) * CircleTable::steps;
@@ -97,7 +104,7 @@ double circle95(const Ellipse &e) {
   const double *y = &table.radius[static_cast<std::size_t>(first)];
   const double r = -y[0] * (x - 1) * (x - 2) * (x - 3) / 6 + y[1] * x * (x - 2) * (x - 3) / 2 -
                    y[2] * x * (x - 1) * (x - 3) / 2 + y[3] * x * (x - 1) * (x - 2) / 6;
-  return r * e.major;
+  return r * e.major * (degrees > 0 ? factor95(2, degrees) / factor95(2) : 1);
 }
 
 } // namespace ampletie

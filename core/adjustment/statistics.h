@@ -18,8 +18,10 @@ inline constexpr double single_test_limit = 3.2905267314918945, plan_test_limit 
 /// (Baarda 1968). λ₀(0.001, 0.80, 1) = 17.075.
 double noncentrality(double alpha, double power, int q = 1);
 
-/// Factors that stretch a standard deviation, ellipse or ellipsoid to 95 %: 1.960, 2.448, 2.796.
-double factor95(int dimensions);
+/// Factors that stretch a standard deviation, ellipse or ellipsoid to 95 %: 1.960, 2.448, 2.796. `degrees`: of the
+/// variance factor, where it was estimated from the residuals themselves: then Student's and Fisher's distributions,
+/// √(q F(0.95; q, degrees)) (Koch 1999, section 2.7); 0: it is known.
+double factor95(int dimensions, int degrees = 0);
 
 /// Error ellipse of a 2×2 covariance with axes east, north.
 struct Ellipse {
@@ -29,7 +31,9 @@ struct Ellipse {
 Ellipse ellipse(const Eigen::Matrix2d &cov_en);
 
 /// Radius of the circle that holds 95 % of a bivariate normal error with this standard ellipse (the
-/// integral, tabulated to 1e-8; the polynomial of Leenhouts 1985 agrees to 0.003).
-double circle95(const Ellipse &standard);
+/// integral, tabulated to 1e-8; the polynomial of Leenhouts 1985 agrees to 0.003). With an estimated variance factor it
+/// grows as an ellipse does: exact for a circle, a bound for a long ellipse on the safe side
+/// by a quarter of what is added.
+double circle95(const Ellipse &standard, int degrees = 0);
 
 } // namespace ampletie

@@ -36,7 +36,7 @@ AccuracyVerdict accuracy_verdict(const JobState &state, const NetworkRun &run, c
   v.height95 = asked.local ? m.local_up95 : m.network_up95;
   if (v.physical) {
     const auto sd = physical_height_sd(run, m);
-    v.height95 = sd ? factor95(1) * *sd : NAN;
+    v.height95 = sd ? factor95(1, run.result.scale_degrees) * *sd : NAN;
   }
   if (m.hold == Hold::full) return v;
   if (m.plan_known && m.hold != Hold::plan) v.asked.plan = asked.plan;

@@ -58,9 +58,9 @@ Eigen::VectorXd follow(const MarkMap &m, const AdjustmentResult &r, const Eigen:
   return out;
 }
 
-void accuracy95(const Mat3 &cov, double &plan, double &up) {
-  plan = circle95(ellipse(cov.topLeftCorner<2, 2>()));
-  up = factor95(1) * std::sqrt(std::max(0.0, cov(2, 2)));
+void accuracy95(const Mat3 &cov, int degrees, double &plan, double &up) {
+  plan = circle95(ellipse(cov.topLeftCorner<2, 2>()), degrees);
+  up = factor95(1, degrees) * std::sqrt(std::max(0.0, cov(2, 2)));
 }
 
 /// What the equations say of held parameters: how the free unknowns follow each by one unit, all observations kept,
@@ -378,7 +378,8 @@ void geoid_at(const MarkAxes &a, const AdjustmentResult &r, double height_varian
 }
 
 AdjustedMark adjusted_mark(const NetworkMark &m, const NetworkProblem &b, const AdjustmentResult &r,
-                           const MeanShift *shift, const std::vector<HeldInfluence> &held, int geoid_nodes) {
+                           const MeanShift *shift, const std::vector<HeldInfluence> &held, int geoid_nodes,
+                           int scale_degrees) {
   const MarkAxes &a = b.axes.at(m.name);
   AdjustedMark q;
   q.name = m.name;
@@ -411,13 +412,13 @@ AdjustedMark adjusted_mark(const NetworkMark &m, const NetworkProblem &b, const 
     }
   }
   if (with_heights) geoid_at(a, r, height_variance, q);
-  accuracy95(q.network_cov_enu, q.network_plan95, q.network_up95);
+  accuracy95(q.network_cov_enu, scale_degrees, q.network_plan95, q.network_up95);
   return q;
 }
 
 /// The mean 95 % accuracy of a mark to those that it is connected with.
 void local_accuracy(const NetworkProblem &b, const AdjustmentResult &r, const std::set<std::string> &neighbours,
-                    AdjustedMark &q) {
+                    int scale_degrees, AdjustedMark &q) {
   const MarkAxes &a = b.axes.at(q.name);
   const MarkMap map = enu_map(a);
   int n = 0;
@@ -429,7 +430,7 @@ void local_accuracy(const NetworkProblem &b, const AdjustmentResult &r, const st
     Eigen::MatrixXd d(3, static_cast<Eigen::Index>(both.size()));
     d << map.rows, -(a.axes * o.axes.transpose()) * theirs.rows;
     double plan, up;
-    accuracy95(d * r.covariance(both) * d.transpose(), plan, up);
+    accuracy95(d * r.covariance(both) * d.transpose(), scale_degrees, plan, up);
     q.local_plan95 += plan;
     q.local_up95 += up;
     ++n;
@@ -509,6 +510,7 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
                      ", which fits worst, and at where the marks begin");
   }
   const AdjustmentResult &r = out.adjustment;
+  if (in.estimated_scale) out.scale_degrees = std::max(0, r.redundancy);
   std::optional<MeanShift> shift;
   if (in.mode == DatumMode::free) shift = mean_shift(in, b, r);
   std::vector<HeldInfluence> held;
@@ -520,8 +522,8 @@ NetworkResult adjust_network(const NetworkInput &in, const Progress &progress) {
   Connections c = connections(in);
   const LevelWays ways(in);
   for (const auto &m : in.marks) {
-    AdjustedMark q = adjusted_mark(m, b, r, shift ? &*shift : nullptr, held, out.geoid_nodes);
-    local_accuracy(b, r, c.neighbours[m.name], q);
+    AdjustedMark q = adjusted_mark(m, b, r, shift ? &*shift : nullptr, held, out.geoid_nodes, out.scale_degrees);
+    local_accuracy(b, r, c.neighbours[m.name], out.scale_degrees, q);
     q.levels = c.levelled[m.name];
     q.setups = static_cast<int>(c.erections[m.name].size());
     // A set-up fixes a mark, and so does a way over levels in height.

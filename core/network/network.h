@@ -116,6 +116,7 @@ struct NetworkInput {
   /// What the standard deviations of an observation are multiplied with, by the id and kind of its block or part;
   /// absent: one.
   std::function<double(const std::string &id, const std::string &kind)> factor;
+  bool estimated_scale = false; ///< one factor of everything in it was taken from the residuals
   bool setup_unknowns = true; ///< off only to show in tests what they are worth
   AdjustmentOptions options;
 };
@@ -170,6 +171,9 @@ struct NetworkResult {
     double scale = 0, scale_sd = 0;
   };
   std::vector<TurnResult> turns;
+  /// Redundancy of the variance factor that all standard deviations were scaled with, which values to 95 % allow for;
+  /// 0: they are a priori.
+  int scale_degrees = 0;
 };
 
 /// Why a network has no datum, in words with the cure; empty when it has one.

@@ -85,7 +85,8 @@ std::string control_csv(const json &r, LengthUnit unit) {
     line.standing(m.held, m.independent_checks, j.at("accuracy"));
     for (int i = 0; i < 3; ++i) line.length(local ? std::nullopt : std::optional(m.xyz[i]));
     // `sd_u` and `up95` are of the ellipsoidal height, these of the physical one.
-    line.length(m.height_sd_m).length(m.height_sd_m ? std::optional(factor95(1) * *m.height_sd_m) : std::nullopt);
+    line.length(m.height_sd_m)
+        .length(m.height_sd_m ? std::optional(factor95(1, m.scale_degrees) * *m.height_sd_m) : std::nullopt);
     for (const auto &c : six_of(m.network_cov_enu)) line.row().plain(fmt::format("{:.6e}", c.get<double>()));
     line.row().text(m.frame).number(m.epoch, 4).text(crs).text(vertical).text(id);
     out += line.row().line();
@@ -97,7 +98,7 @@ std::string control_csv(const json &r, LengthUnit unit) {
     line.row().text(h.name);
     line.nothing(2).length(h.height_m, 5).nothing(8);
     line.standing(h.held, h.independent_checks, j.at("accuracy"));
-    line.nothing(3).length(h.height_sd_m, 5).length(factor95(1) * h.height_sd_m, 5).nothing(9);
+    line.nothing(3).length(h.height_sd_m, 5).length(factor95(1, h.scale_degrees) * h.height_sd_m, 5).nothing(9);
     line.row().text(vertical).text(id);
     out += line.row().line();
   }
@@ -115,7 +116,8 @@ std::string control_geojson(const json &r) {
                           "network_up95_m", "height_sd_m", "held", "independent_checks", "frame", "epoch"})
       properties[k] = all.at(k);
     properties["h_m"] = local ? ordered_json(nullptr) : all.at("h_m");
-    properties["height95_m"] = m.height_sd_m ? ordered_json(factor95(1) * *m.height_sd_m) : ordered_json(nullptr);
+    properties["height95_m"] =
+        m.height_sd_m ? ordered_json(factor95(1, m.scale_degrees) * *m.height_sd_m) : ordered_json(nullptr);
     out["features"].push_back(
         {{"type", "Feature"},
          {"geometry", local ? ordered_json(nullptr)

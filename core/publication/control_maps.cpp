@@ -67,7 +67,7 @@ struct Drawing {
 /// The 95 % ellipse of a mark about its place, east and north, m.
 std::vector<Vec3> ellipse_of(const ControlRecord &m, double scale) {
   std::vector<Vec3> out;
-  const json e = ellipse95(m.network_cov_enu);
+  const json e = ellipse95(m.network_cov_enu, m.scale_degrees);
   const double a = scale * e.at("a_m").get<double>(), b = scale * e.at("b_m").get<double>(),
                t = radians(e.at("azimuth_deg").get<double>());
   if (!(a > 0)) return out;

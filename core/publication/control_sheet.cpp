@@ -144,16 +144,22 @@ ReportSection what_is_issued(const json &r, LengthUnit unit, bool physical) {
                                        asked.rows.size())
                          : fmt::format("All {} marks of which an accuracy is asked reach it.", asked.rows.size()));
   if (!asked.rows.empty()) what.paragraphs.push_back("Classes are those of FGDC-STD-007.2-1998 by the value reached.");
+  const int degrees = degrees_of_scale(r);
   std::string named;
   for (const auto &n : t.unchecked) named += (named.empty() ? "" : ", ") + n;
   what.paragraphs.push_back(t.unchecked.empty() ? "Every computed mark has at least one independent check."
                                                 : "Without an independent check: " + named + ".");
-  what.paragraphs.push_back(
-      fmt::format("95 % means: height ±{:.3f} s; plan, the radius of the circle that holds 95 % ({:.3f} s where the "
-                  "error is equal in all directions). Local: mean with respect to the connected marks. "
-                  "Network: with respect to the datum, the published uncertainty of the held marks included. Standard "
-                  "deviations are a priori; they are not scaled by the variance factor.",
-                  factor95(1), factor95(2)));
+  what.paragraphs.push_back(fmt::format(
+      "95 % means: height ±{:.3f} s; plan, the radius of the circle that holds 95 % ({:.3f} s where the "
+      "error is equal in all directions). Local: mean with respect to the connected marks. "
+      "Network: with respect to the datum, the published uncertainty of the held marks included. {}",
+      factor95(1, degrees), factor95(2, degrees),
+      degrees > 0 ? fmt::format("All standard deviations were scaled by a factor that was decided from what "
+                                "was left over (see the decisions): 95 % follows Student's and Fisher's "
+                                "distributions with {} degrees of freedom, and the test of the variance "
+                                "factor says nothing of its own any more.",
+                                degrees)
+                  : "Standard deviations are a priori; they are not scaled by the variance factor."));
   return what;
 }
 

@@ -13,18 +13,27 @@ std::string held_words(const std::string &held) { return held == "none" ? "" : h
 
 } // namespace
 
+int degrees_of_scale(const nlohmann::json &record) {
+  for (const char *list : {"marks", "heights"})
+    if (record.contains(list))
+      for (const auto &j : record.at(list)) return j.value("scale_degrees", 0);
+  return 0;
+}
+
 ControlTables::ControlTables(const nlohmann::json &record, LengthUnit unit, bool physical) {
   const std::string u = unit_name(unit);
   const auto len = [&](std::optional<double> v, int decimals) {
     return v ? fmt::format("{:.{}f}", in_unit(*v, unit), decimals) : std::string("–");
   };
-  const auto percent95 = [](double sd) { return fmt::format("{:.1f}", factor95(1) * 1000 * sd); };
+  const auto percent95 = [](double sd, int degrees) { return fmt::format("{:.1f}", factor95(1, degrees) * 1000 * sd); };
+  const int scale_degrees = degrees_of_scale(record);
   grid = {"Coordinates", {{"Mark", "", false}, {"East", u}, {"North", u}}, {}};
   if (physical) grid.columns.push_back({"Height", u}), grid.columns.push_back({"Geoid", u});
   grid.columns.push_back({"Ellipsoidal h", u});
   grid.columns.push_back({"Held", "", false});
   grid.columns.push_back({"Origin", "", false});
-  accuracy = {"Accuracy: standard deviations (one sigma, a priori) and 95 % values",
+  accuracy = {fmt::format("Accuracy: standard deviations (one sigma, {}) and 95 % values",
+                          scale_degrees > 0 ? "scaled from the residuals" : "a priori"),
               {{"Mark", "", false},
                {"s east", "mm"},
                {"s north", "mm"},
@@ -70,12 +79,13 @@ ControlTables::ControlTables(const nlohmann::json &record, LengthUnit unit, bool
                              fmt::format("{:.8f}", m.combined_factor)});
     geocentric.rows.push_back({m.name, len(m.xyz.x(), 4), len(m.xyz.y(), 4), len(m.xyz.z(), 4)});
     if (m.height_sd_m)
-      physical_heights.rows.push_back({m.name, len(m.height_m, 4), mm(*m.height_sd_m), percent95(*m.height_sd_m)});
+      physical_heights.rows.push_back(
+          {m.name, len(m.height_m, 4), mm(*m.height_sd_m), percent95(*m.height_sd_m, m.scale_degrees)});
     if (!held && m.independent_checks == 0) unchecked.push_back(m.name);
   }
   for (const auto &j : record.value("heights", nlohmann::json::array())) {
     const HeightRecord h = height_record_of(j);
-    heights.rows.push_back({h.name, len(h.height_m, 4), mm(h.height_sd_m), percent95(h.height_sd_m),
+    heights.rows.push_back({h.name, len(h.height_m, 4), mm(h.height_sd_m), percent95(h.height_sd_m, h.scale_degrees),
                             std::to_string(h.levels), held_words(h.held)});
     if (h.held == "none" && h.independent_checks == 0) unchecked.push_back(h.name);
   }

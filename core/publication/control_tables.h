@@ -13,4 +13,7 @@ struct ControlTables {
   std::vector<std::string> unchecked; ///< marks without an independent check
 };
 
+/// Redundancy of the variance factor that the deviations of a record were scaled with; 0: they are a priori.
+int degrees_of_scale(const nlohmann::json &record);
+
 } // namespace ampletie

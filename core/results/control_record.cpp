@@ -44,13 +44,18 @@ ControlRecord control_record(const JobSnapshot &s, const NetworkRun &run, const 
   r.frame = frame_name(p.ecef.frame), r.epoch = p.ecef.epoch;
   if (const PublishedMark *published = s.listed(m.name)) r.description = published->description;
   r.origin = mark_origin(m);
+  r.scale_degrees = run.result.scale_degrees;
   return r;
 }
 
 HeightRecord height_record(const NetworkRun &run, const AdjustedMark &m) {
-  return {m.name,      run.positions.at(m.name).height.value_or(0),
-          m.height_sd, hold_name(m.hold),
-          m.levels,    m.independent_checks};
+  return {m.name,
+          run.positions.at(m.name).height.value_or(0),
+          m.height_sd,
+          hold_name(m.hold),
+          m.levels,
+          m.independent_checks,
+          run.result.scale_degrees};
 }
 
 ordered_json six_of(const Mat3 &c) { return {c(0, 0), c(0, 1), c(0, 2), c(1, 1), c(1, 2), c(2, 2)}; }
@@ -62,11 +67,19 @@ Mat3 covariance_of(const json &j) {
   return out;
 }
 
-ordered_json ellipse95(const Mat3 &cov_enu) {
+ordered_json ellipse95(const Mat3 &cov_enu, int scale_degrees) {
   const Ellipse e = ellipse(cov_enu.topLeftCorner<2, 2>());
-  const double k = factor95(2);
+  const double k = factor95(2, scale_degrees);
   return {{"a_m", e.major * k}, {"b_m", e.minor * k}, {"azimuth_deg", degrees(e.azimuth)}};
 }
+
+namespace {
+/// "scaled" and, where it is, the redundancy of the factor.
+void say_scale(ordered_json &j, int degrees) {
+  j["scaled"] = degrees > 0 ? "a posteriori" : "a priori";
+  if (degrees > 0) j["scale_degrees"] = degrees;
+}
+} // namespace
 
 ordered_json to_json(const ControlRecord &r) {
   ordered_json j;
@@ -79,11 +92,11 @@ ordered_json to_json(const ControlRecord &r) {
   j["sd_e_m"] = std::sqrt(r.cov_enu(0, 0)), j["sd_n_m"] = std::sqrt(r.cov_enu(1, 1)),
   j["sd_u_m"] = std::sqrt(r.cov_enu(2, 2));
   j["cov_enu"] = six_of(r.cov_enu), j["network_cov_enu"] = six_of(r.network_cov_enu);
-  j["ellipse95"] = ellipse95(r.network_cov_enu);
+  j["ellipse95"] = ellipse95(r.network_cov_enu, r.scale_degrees);
   j["local_plan95_m"] = r.local_plan95_m, j["local_up95_m"] = r.local_up95_m;
   j["network_plan95_m"] = r.network_plan95_m, j["network_up95_m"] = r.network_up95_m;
   j["height_sd_m"] = maybe_number(r.height_sd_m);
-  j["scaled"] = "a priori";
+  say_scale(j, r.scale_degrees);
   j["held"] = r.held, j["independent_checks"] = r.independent_checks;
   j["frame"] = r.frame, j["epoch"] = r.epoch;
   j["description"] = r.description, j["origin"] = r.origin;
@@ -106,19 +119,22 @@ ControlRecord control_record_of(const json &j) {
   j.at("held").get_to(r.held), j.at("independent_checks").get_to(r.independent_checks);
   j.at("frame").get_to(r.frame), j.at("epoch").get_to(r.epoch);
   j.at("description").get_to(r.description), j.at("origin").get_to(r.origin);
+  r.scale_degrees = j.value("scale_degrees", 0);
   return r;
 }
 
 ordered_json to_json(const HeightRecord &r) {
-  return {{"name", r.name}, {"height_m", r.height_m}, {"height_sd_m", r.height_sd_m},
-          {"held", r.held}, {"levels", r.levels},     {"independent_checks", r.independent_checks}};
+  ordered_json j{{"name", r.name}, {"height_m", r.height_m}, {"height_sd_m", r.height_sd_m},
+                 {"held", r.held}, {"levels", r.levels},     {"independent_checks", r.independent_checks}};
+  if (r.scale_degrees > 0) say_scale(j, r.scale_degrees);
+  return j;
 }
 
 HeightRecord height_record_of(const json &j) {
   HeightRecord r;
   j.at("name").get_to(r.name), j.at("height_m").get_to(r.height_m), j.at("height_sd_m").get_to(r.height_sd_m);
   j.at("held").get_to(r.held), j.at("independent_checks").get_to(r.independent_checks);
-  r.levels = j.value("levels", 0);
+  r.levels = j.value("levels", 0), r.scale_degrees = j.value("scale_degrees", 0);
   return r;
 }
 

@@ -22,6 +22,7 @@ struct ControlRecord {
   std::string frame;
   double epoch = 0; ///< decimal year
   std::string description, origin;
+  int scale_degrees = 0; ///< redundancy of the variance factor that everything was scaled with; 0: a priori
 };
 
 /// A mark of which only the height is known.
@@ -31,6 +32,7 @@ struct HeightRecord {
   std::string held;
   int levels = 0; ///< levelled differences that end at it
   int independent_checks = 0;
+  int scale_degrees = 0;
 };
 
 /// Standard deviation of a mark's physical height: as adjusted with levels, else of the ellipsoidal one with what is
@@ -55,6 +57,6 @@ nlohmann::ordered_json six_of(const Mat3 &c);
 Mat3 covariance_of(const nlohmann::json &six);
 
 /// The 95 % ellipse of a covariance's plan: semi-axes in metres, azimuth of the major one in degrees.
-nlohmann::ordered_json ellipse95(const Mat3 &cov_enu);
+nlohmann::ordered_json ellipse95(const Mat3 &cov_enu, int scale_degrees);
 
 } // namespace ampletie

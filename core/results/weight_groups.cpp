@@ -73,6 +73,15 @@ std::vector<NetworkTurn> WeightGroups::turns(const NetworkInput &in) const {
   return out;
 }
 
+bool has_vectors(const JobSnapshot &s, const std::string &group) {
+  const NetworkInput in = network_input(s, s.vectors());
+  const WeightGroups groups(s, s.vectors(), in);
+  return std::any_of(in.vectors.begin(), in.vectors.end(), [&](const NetworkVector &v) {
+    return std::any_of(groupings().begin(), groupings().end(),
+                       [&](const std::string &g) { return groups.group(g, v.id, "vector") == group; });
+  });
+}
+
 std::string WeightGroups::group(const std::string &grouping, const std::string &id, const std::string &kind) const {
   const std::string known = kind_group(kind);
   if (known.empty()) return {}; // what nobody observed: priors of set-ups, of the geoid, weighted marks

@@ -19,6 +19,9 @@ public:
   /// What all groups of an observation put on its standard deviations.
   double factor(const std::string &id, const std::string &kind) const;
 
+  /// Whether a factor was decided for all observations together.
+  bool scales_everything() const { return factors_.count("all=observations") > 0; }
+
   /// The groups of vectors that may be turned or stretched, with those of `in` that belong to them.
   std::vector<NetworkTurn> turns(const NetworkInput &in) const;
 
@@ -27,6 +30,9 @@ private:
   std::map<std::string, std::map<std::string, std::string>> labels_; ///< id → grouping → value
   std::map<std::string, double> factors_;
 };
+
+/// Whether vectors of the network belong to a group: only those have a frame that can be turned.
+bool has_vectors(const JobSnapshot &s, const std::string &group);
 
 /// One grouping of the job's network: how accurate each group turns out, and what the network is without it.
 struct GroupReport {

@@ -2,6 +2,7 @@
 #include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "base/error.h"
+#include "support/norris.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
 #include <random>
@@ -190,12 +191,6 @@ TEST_CASE("an unknown that nothing determines is named") {
 
 // NST-01 asks for more digits than normal equations can give; NST-02 (Norris, NIST StRD) is within reach.
 TEST_CASE("Norris straight line") {
-  const double x[] = {0.2, 337.4, 118.2, 884.6, 10.1,  226.5, 666.3, 996.3, 448.6, 777.0, 558.2, 0.4,
-                      0.6, 775.5, 666.9, 338.0, 447.5, 11.6,  556.0, 228.1, 995.8, 887.6, 120.2, 0.3,
-                      0.3, 556.8, 339.1, 887.2, 999.0, 779.0, 11.1,  118.3, 229.2, 669.1, 448.9, 0.5};
-  const double y[] = {0.1, 338.8, 118.1, 888.0, 9.2,   228.1, 668.5, 998.5, 449.1, 778.9, 559.2, 0.3,
-                      0.1, 778.1, 668.8, 339.3, 448.9, 10.8,  557.7, 228.3, 998.0, 888.8, 119.6, 0.3,
-                      0.6, 557.6, 339.3, 888.0, 998.5, 778.9, 10.2,  117.6, 228.9, 668.4, 449.2, 0.2};
   Problem p;
   p.parameters = {{"b0", 0, false}, {"b1", 0, false}};
   for (std::size_t i = 0; i < 36; ++i) {
@@ -203,8 +198,8 @@ TEST_CASE("Norris straight line") {
     b->id = std::to_string(i);
     b->unknowns = {0, 1};
     b->components = {"y"};
-    b->a = (MatrixXd(1, 2) << 1, x[i]).finished();
-    b->observed = VectorXd::Constant(1, y[i]);
+    b->a = (MatrixXd(1, 2) << 1, testing::norris_x[i]).finished();
+    b->observed = VectorXd::Constant(1, testing::norris_y[i]);
     b->covariance = MatrixXd::Identity(1, 1);
     p.blocks.push_back(std::move(b));
   }
@@ -323,6 +318,14 @@ TEST_CASE("percentage points, factors and ellipses") {
   CHECK(factor95(1) == Approx(1.9600).margin(5e-5));
   CHECK(factor95(2) == Approx(2.4477).margin(5e-5));
   CHECK(factor95(3) == Approx(2.7955).margin(5e-5));
+  // With an estimated variance factor: Student's t(0.975; 10) and √(2 · F(0.95; 2, 10)) = √(2 · 4.10) of the tables;
+  // many degrees are as good as knowing it.
+  CHECK(factor95(1, 10) == Approx(2.228).margin(5e-4));
+  CHECK(factor95(2, 10) == Approx(std::sqrt(2 * 4.10)).margin(2e-3));
+  CHECK(factor95(3, 5) == Approx(std::sqrt(3 * 5.41)).margin(2e-3));
+  CHECK(factor95(2, 1'000'000) == Approx(factor95(2)).epsilon(1e-5));
+  CHECK(circle95({1, 1, 0}, 10) == Approx(factor95(2, 10)).epsilon(1e-6));
+  CHECK(circle95({1, 0, 0}, 10) > factor95(1, 10));
   CHECK(noncentrality(0.001, 0.80) == Approx(17.075).margin(5e-4));
   CHECK(noncentrality(0.05, 0.80) == Approx(2.80 * 2.80).margin(0.02));
   CHECK(noncentrality(0.001, 0.80, 2) == Approx(19.6624).margin(1e-3));

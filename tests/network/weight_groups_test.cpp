@@ -190,6 +190,39 @@ TEST_CASE("a factor multiplies standard deviations of its group and of nothing e
   }
 }
 
+// Where deviations were scaled by what was left over, 95 % must hold for what is left over of so few.
+TEST_CASE("95 % after a factor that was estimated from few checks holds the truth in 95 %") {
+  std::mt19937_64 random(77);
+  std::normal_distribution<double> normal;
+  int within = 0, known = 0;
+  constexpr int networks = 1500;
+  for (int n = 0; n < networks; ++n) {
+    NetworkInput in;
+    for (int i = 0; i < 4; ++i) {
+      in.marks.push_back(height_mark("M" + std::to_string(i), 100 + i, i == 0 ? Hold::height : Hold::none));
+      in.marks.back().published_sd.setZero();
+    }
+    int k = 0; // six levels stated five times too good: three checks
+    for (int i = 0; i < 4; ++i)
+      for (int j = i + 1; j < 4; ++j)
+        in.levels.push_back({"L" + std::to_string(k++), in.marks[static_cast<std::size_t>(i)].name,
+                             in.marks[static_cast<std::size_t>(j)].name, "", j - i + 0.005 * normal(random), 0.001,
+                             1000});
+    const double factor = std::sqrt(adjust_network(in, {}).adjustment.variance_factor);
+    in.factor = [factor](const std::string &, const std::string &) { return factor; };
+    const double plain = adjust_network(in, {}).marks[1].network_up95;
+    in.estimated_scale = true;
+    const NetworkResult r = adjust_network(in, {});
+    REQUIRE(r.scale_degrees == 3);
+    CHECK(r.marks[1].network_up95 / plain == Approx(3.182 / 1.960).epsilon(1e-3)); // t(0.975; 3) of the tables
+    const double error = std::abs(to_geodetic(r.marks[1].position.xyz).h - 101);
+    within += error <= r.marks[1].network_up95, known += error <= plain;
+  }
+  CHECK(within >= 0.935 * networks);
+  CHECK(within <= 0.965 * networks);
+  CHECK(known < 0.90 * networks); // as if the factor were known it would not hold
+}
+
 namespace {
 /// Twelve marks over some kilometres: vectors of the job and vectors "T-…" of another frame, turned by `r` (about the
 /// first mark's east, north, up, radians) and stretched.

@@ -1,4 +1,6 @@
 // A SINEX solution of others as vectors of the network, and groups of vectors that are let turn as a whole.
+#include "adjustment/statistics.h"
+#include "results/control_record.h"
 #include "results/measured.h"
 #include "results/weight_groups.h"
 #include "support/fix_survey.h"
@@ -98,6 +100,8 @@ TEST_CASE("a solution without a frame, or without a matrix, gives no vectors and
   const Surveyed f;
   Job job = with(folder / "a.tie", solution(f, shared(4e-4, 4e-6), Vec3::Zero(), "unknown"));
   job.decide("set", "source:" + source(job), {{"vectors", true}}, "");
+  // Why nothing can be adjusted is not that files are missing.
+  CHECK_THROWS_WITH(adjust(job), Contains("none of the vectors and fixes of others can be used"));
   for (const MeasuredVector &v : job.snapshot()->get(measured_result())) {
     CHECK_THAT(v.problem, Contains("does not name its frame"));
     CHECK_FALSE(v.in_network());
@@ -108,6 +112,36 @@ TEST_CASE("a solution without a frame, or without a matrix, gives no vectors and
   CHECK(doubted);
   job.decide("set", "source:" + source(job), {{"frame", "ETRF2000"}}, "their report");
   for (const MeasuredVector &v : job.snapshot()->get(measured_result())) CHECK(v.problem.empty());
+}
+
+TEST_CASE("a factor for everything is one of the residuals: 95 % allows for its few checks, and the record says so") {
+  TemporaryFolder folder;
+  const Surveyed f;
+  std::mt19937_64 random(14);
+  Job job = Job::create(folder / "f.tie", Surveyed::settings());
+  job.take_bytes({{"control.csv", f.control()}, {"own.csv", fixes(f, Vec3::Zero(), random, 0.004, true, 2)}});
+  job.decide("hold", "B1", {{"how", "full"}}, "");
+  adjust(job);
+  const auto mark = [&] {
+    for (const AdjustedMark &m : job.network()->result.marks)
+      if (m.name == "101") return m;
+    throw std::runtime_error("no 101");
+  };
+  const AdjustedMark before = mark();
+  CHECK(control_record(*job.snapshot(), *job.network(), before).scale_degrees == 0);
+  job.decide("set", "group:all=observations", {{"factor", 1.5}}, "as the residuals ask");
+  adjust(job);
+  const int degrees = job.network()->result.adjustment.redundancy;
+  CHECK(job.network()->result.scale_degrees == degrees);
+  const AdjustedMark after = mark();
+  const double sd = std::sqrt(after.network_cov_enu(2, 2));
+  CHECK(sd > std::sqrt(before.network_cov_enu(2, 2)));
+  CHECK(after.network_up95 == Approx(factor95(1, degrees) * sd).epsilon(1e-9));
+  CHECK(factor95(1, degrees) > 1.05 * factor95(1));
+  const auto record = to_json(control_record(*job.snapshot(), *job.network(), after));
+  CHECK(record.at("scaled") == "a posteriori");
+  CHECK(record.at("scale_degrees") == degrees);
+  CHECK(control_record_of(record).scale_degrees == degrees);
 }
 
 TEST_CASE("a group of vectors is let turn and stretch by decision, and says by how much it did") {
@@ -126,6 +160,9 @@ TEST_CASE("a group of vectors is let turn and stretch by decision, and says by h
   adjust(job);
   CHECK_FALSE(job.network()->result.adjustment.passes);
   CHECK(job.network()->result.turns.empty());
+  CHECK(has_vectors(*job.snapshot(), "source=others.csv"));
+  CHECK(has_vectors(*job.snapshot(), "all=observations"));
+  CHECK_FALSE(has_vectors(*job.snapshot(), "kind=levels"));
   job.decide("set", "group:source=others.csv", {{"scale", 100}, {"rotation", 50}}, "computed with another ellipsoid");
   CHECK(job.network_stale());
   adjust(job);
