@@ -30,25 +30,41 @@ Scale scale_of(SatelliteChart::Show s) {
 }
 } // namespace
 
-SatelliteChart::SatelliteChart(Workspace &w, QWidget *parent)
-    : QWidget(parent), w_(w), scroll_(new QScrollBar(Qt::Vertical, this)) {
+std::optional<Charted> charted_vector(const Workspace &w) {
+  const VectorResult *v = w.selected_vector();
+  if (!v) return {};
+  return Charted{v->id,
+                 v->fingerprint,
+                 v->from + " → " + v->to,
+                 v->error,
+                 v->from_occupation + "," + v->to_occupation,
+                 v->to_occupation,
+                 v->solved->first,
+                 v->solved->last,
+                 &v->solved->arcs,
+                 &v->solved->residuals};
+}
+
+SatelliteChart::SatelliteChart(Workspace &w, What what, QString none, QWidget *parent)
+    : QWidget(parent), w_(w), what_(std::move(what)), none_(std::move(none)),
+      scroll_(new QScrollBar(Qt::Vertical, this)) {
   setAccessibleName("Satellites over time");
   setObjectName("residual chart");
   setMinimumHeight(170);
   scroll_->setAccessibleName("Scroll satellites");
   connect(scroll_, &QScrollBar::valueChanged, this, qOverload<>(&QWidget::update));
-  auto again = [this] {
-    built_for_.clear();
-    rebuild();
-  };
-  refresh_when_seen(this, w_, again);
+  refresh_when_seen(this, w_, [this] { refresh(); });
   connect(&w_, &Workspace::selection_changed, this, [this] { rebuild(); });
+}
+
+void SatelliteChart::refresh() {
+  built_for_.clear();
+  rebuild();
 }
 
 void SatelliteChart::show_as(Show what) {
   show_ = what;
-  built_for_.clear();
-  rebuild();
+  refresh();
 }
 
 void SatelliteChart::set_scope(int satellites, const QString &carrier, bool every_vector) {
@@ -56,8 +72,7 @@ void SatelliteChart::set_scope(int satellites, const QString &carrier, bool ever
   every_ = every_vector;
   if (carrier_ != carrier) {
     carrier_ = carrier;
-    built_for_.clear();
-    rebuild();
+    refresh();
   }
 }
 
@@ -68,13 +83,13 @@ void SatelliteChart::highlight(std::optional<SatId> sat) {
 
 std::vector<QString> SatelliteChart::carriers() const {
   std::set<QString> out;
-  if (const VectorResult *v = w_.selected_vector())
-    for (const CarrierArc &a : v->solved->arcs) out.insert(text(a.signal.substr(0, 2)));
+  if (const auto v = what_())
+    for (const CarrierArc &a : *v->arcs) out.insert(text(a.signal.substr(0, 2)));
   return {out.begin(), out.end()};
 }
 
 void SatelliteChart::rebuild() {
-  const VectorResult *v = w_.selected_vector();
+  const std::optional<Charted> v = what_();
   const std::string key = v ? v->id + v->fingerprint : "";
   if (key == built_for_ && !key.empty()) return;
   built_for_ = key;
@@ -90,12 +105,12 @@ void SatelliteChart::rebuild() {
 }
 
 /// Residuals of one carrier of the chosen ones, or the mean of all that are there.
-std::vector<SatelliteChart::Sample> SatelliteChart::residuals(const VectorResult &v) const {
+std::vector<SatelliteChart::Sample> SatelliteChart::residuals(const Charted &v) const {
   std::vector<Sample> out;
   std::map<SatId, std::set<int>> bands;
-  for (const CarrierArc &a : v.solved->arcs)
+  for (const CarrierArc &a : *v.arcs)
     if (carrier_.isEmpty() || text(a.signal.substr(0, 2)) == carrier_) bands[a.sat].insert(a.band);
-  for (const ResidualSample &r : v.solved->residuals) {
+  for (const ResidualSample &r : *v.residuals) {
     double sum = 0;
     int n = 0;
     for (int b : bands[r.sat])
@@ -106,13 +121,13 @@ std::vector<SatelliteChart::Sample> SatelliteChart::residuals(const VectorResult
 }
 
 /// Strength and multipath come from the second receiver's file, which another thread reads.
-void SatelliteChart::ask_for_quality(const VectorResult &v) {
-  const Occupation *o = w_.occupation(v.to_occupation);
+void SatelliteChart::ask_for_quality(const Charted &v) {
+  const Occupation *o = w_.occupation(v.rover_occupation);
   if (!o) return;
   waiting_ = "Reading " + text(o->source_name) + " …";
-  const double interval = std::max(1.0, std::round(std::max(o->interval, (v.solved->last - v.solved->first) / 400)));
+  const double interval = std::max(1.0, std::round(std::max(o->interval, (v.last - v.first) / 400)));
   QThreadPool::globalInstance()->start([chart = QPointer(this), key = built_for_, show = show_, file = o->file,
-                                        first = v.solved->first, last = v.solved->last, interval] {
+                                        first = v.first, last = v.last, interval] {
     std::vector<QualitySample> quality;
     QString why;
     try {
@@ -129,10 +144,10 @@ void SatelliteChart::ask_for_quality(const VectorResult &v) {
 }
 
 void SatelliteChart::take_quality(const std::vector<QualitySample> &quality) {
-  const VectorResult *v = w_.selected_vector();
+  const std::optional<Charted> v = what_();
   if (!v) return;
   std::set<SatId> used;
-  for (const ResidualSample &r : v->solved->residuals) used.insert(r.sat);
+  for (const ResidualSample &r : *v->residuals) used.insert(r.sat);
   std::vector<Sample> samples;
   for (const QualitySample &q : quality) {
     if (!used.count(q.sat)) continue;
@@ -199,21 +214,20 @@ void SatelliteChart::wheelEvent(QWheelEvent *e) {
 void SatelliteChart::paintEvent(QPaintEvent *) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
-  const VectorResult *v = w_.selected_vector();
+  const std::optional<Charted> v = what_();
   if (!v || series_.empty()) {
     p.setPen(ink::unused);
     p.drawText(rect(), Qt::AlignCenter,
-               v && !v->error.empty()                        ? text(v->error)
-               : v && !waiting_.isEmpty()                    ? waiting_
-               : v                                           ? "The file holds nothing to draw here"
-               : w_.has_job() && !w_.job().vectors().empty() ? "Choose a vector to see its satellites"
-                                                             : "Residuals appear here once vectors are solved");
+               v && !v->error.empty()     ? text(v->error)
+               : v && !waiting_.isEmpty() ? waiting_
+               : v                        ? "The file holds nothing to draw here"
+                                          : none_);
     return;
   }
   const Scale scale = scale_of(show_);
   p.setPen(ink::text);
   p.setFont(sized(9, true));
-  const QString title = text(v->from) + " → " + text(v->to);
+  const QString title = text(v->title);
   p.drawText(QPointF(10, 17), title);
   const double title_width = QFontMetricsF(p.font()).horizontalAdvance(title);
   p.setFont(sized(8.5));
@@ -222,8 +236,8 @@ void SatelliteChart::paintEvent(QPaintEvent *) {
   p.drawText(QRectF(20 + title_width, 4, width() - title_width - 40, 18), Qt::AlignLeft | Qt::AlignVCenter,
              QFontMetricsF(p.font()).elidedText(what, Qt::ElideRight, width() - title_width - 44));
   const QRectF a = area();
-  const double span = std::max(1.0, v->solved->last - v->solved->first);
-  draw_time_axis(p, a, v->solved->first, span, w_.times());
+  const double span = std::max(1.0, v->last - v->first);
+  draw_time_axis(p, a, v->first, span, w_.times());
   const double h = row_height();
   for (int k = 0; k < visible_rows(); ++k) {
     const auto i = static_cast<std::size_t>(k + scroll_->value());
@@ -240,11 +254,11 @@ void SatelliteChart::paintEvent(QPaintEvent *) {
   }
 }
 
-void SatelliteChart::draw_row(QPainter &p, const VectorResult &v, const Series &s, double y, double h) const {
+void SatelliteChart::draw_row(QPainter &p, const Charted &v, const Series &s, double y, double h) const {
   const QRectF a = area();
   const Scale scale = scale_of(show_);
-  const double span = std::max(1.0, v.solved->last - v.solved->first), px = h * 0.46 / scale.half;
-  auto x = [&](GpsTime t) { return a.left() + a.width() * (t - v.solved->first) / span; };
+  const double span = std::max(1.0, v.last - v.first), px = h * 0.46 / scale.half;
+  auto x = [&](GpsTime t) { return a.left() + a.width() * (t - v.first) / span; };
   const double middle = show_ == Show::strength ? 40 : 0;
   if (highlighted_ && *highlighted_ == s.sat) p.fillRect(QRectF(4, y - h / 2, width() - 22, h), ink::wash);
   p.setPen(Qt::NoPen);
@@ -254,7 +268,7 @@ void SatelliteChart::draw_row(QPainter &p, const VectorResult &v, const Series &
   // Cells of a fortieth of the span: the size of what is in them as colour and as texture.
   std::map<int, std::pair<double, int>> cells;
   for (const auto &[t, value] : s.values) {
-    auto &c = cells[static_cast<int>(40 * (t - v.solved->first) / (span + 1))];
+    auto &c = cells[static_cast<int>(40 * (t - v.first) / (span + 1))];
     c.first += show_ == Show::strength ? value : value * value;
     ++c.second;
   }
@@ -291,7 +305,7 @@ void SatelliteChart::draw_row(QPainter &p, const VectorResult &v, const Series &
   p.setBrush(Qt::NoBrush);
   p.setPen(QPen(noisy ? ink::failed : ink::accepted, noisy ? 1.9 : 1.1));
   p.drawPath(path);
-  for (const CarrierArc &arc : v.solved->arcs)
+  for (const CarrierArc &arc : *v.arcs)
     if (arc.sat == s.sat && arc.first - s.values.front().first > 60 &&
         (carrier_.isEmpty() || text(arc.signal.substr(0, 2)) == carrier_)) {
       p.setPen(QPen(ink::text, 1.3));
@@ -316,17 +330,15 @@ void SatelliteChart::draw_row(QPainter &p, const VectorResult &v, const Series &
                  .arg(show_ == Show::strength ? "dB" : scale.unit));
 }
 
-void SatelliteChart::draw_left_out(QPainter &p, const VectorResult &v) const {
+void SatelliteChart::draw_left_out(QPainter &p, const Charted &v) const {
   const QRectF a = area();
-  const double span = std::max(1.0, v.solved->last - v.solved->first), h = row_height();
-  auto x = [&](GpsTime t) {
-    return std::clamp(a.left() + a.width() * (t - v.solved->first) / span, a.left(), a.right());
-  };
-  for (const LeftOutSpan &s : left_out_spans(w_.job().state(), v.id, v.from_occupation + "," + v.to_occupation))
+  const double span = std::max(1.0, v.last - v.first), h = row_height();
+  auto x = [&](GpsTime t) { return std::clamp(a.left() + a.width() * (t - v.first) / span, a.left(), a.right()); };
+  for (const LeftOutSpan &s : left_out_spans(w_.job().state(), v.id, v.occupations))
     for (int k = 0; k < visible_rows(); ++k) {
       const auto i = static_cast<std::size_t>(k + scroll_->value());
       if (i >= series_.size()) break;
-      if (!s.covers(series_[i].sat, s.signal, s.from) || s.to < v.solved->first || s.from > v.solved->last) continue;
+      if (!s.covers(series_[i].sat, s.signal, s.from) || s.to < v.first || s.from > v.last) continue;
       // One carrier of several: only half the row.
       p.fillRect(QRectF(x(s.from), a.top() + h * k + (s.signal.empty() ? 0 : h / 2), std::max(2.0, x(s.to) - x(s.from)),
                         s.signal.empty() ? h : h / 2),
@@ -335,7 +347,7 @@ void SatelliteChart::draw_left_out(QPainter &p, const VectorResult &v) const {
 }
 
 void SatelliteChart::mousePressEvent(QMouseEvent *e) {
-  const VectorResult *v = w_.selected_vector();
+  const std::optional<Charted> v = what_();
   if (!v || series_.empty() || !area().adjusted(-48, 0, 60, 0).contains(e->position())) return;
   const int row = static_cast<int>((e->position().y() - area().top()) / row_height()) + scroll_->value();
   if (row < 0 || row >= static_cast<int>(series_.size())) return;
@@ -354,7 +366,7 @@ void SatelliteChart::mouseMoveEvent(QMouseEvent *e) {
 }
 
 void SatelliteChart::mouseReleaseEvent(QMouseEvent *) {
-  const VectorResult *v = w_.selected_vector();
+  const std::optional<Charted> v = what_();
   const int row = std::exchange(drag_row_, -1);
   if (!v || row < 0 || std::abs(drag_to_ - drag_from_) < 6) {
     update();
@@ -362,8 +374,8 @@ void SatelliteChart::mouseReleaseEvent(QMouseEvent *) {
   }
   const SatId sat = series_[static_cast<std::size_t>(row)].sat;
   const QRectF a = area();
-  const double span = v->solved->last - v->solved->first;
-  auto at = [&](double px) { return v->solved->first + std::round((px - a.left()) / a.width() * span); };
+  const double span = v->last - v->first;
+  auto at = [&](double px) { return v->first + std::round((px - a.left()) / a.width() * span); };
   const GpsTime t0 = at(std::min(drag_from_, drag_to_)), t1 = at(std::max(drag_from_, drag_to_));
   std::string what = scope_ == 0 ? sat.name() : scope_ == 1 ? std::string(1, sat.system) : "all";
   if (!carrier_.isEmpty()) what += "." + carrier_.toStdString();

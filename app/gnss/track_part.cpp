@@ -13,6 +13,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPushButton>
+#include <QStackedWidget>
 #include <QVBoxLayout>
 #include <cmath>
 
@@ -104,6 +105,22 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   epochs_->setAccessibleName("Epochs shown");
   epochs_->setObjectName("compact");
   for (const EpochFilter &f : filters) epochs_->addItem(f.name);
+  satellites_ = new SatelliteChart(
+      w_, [this] { return charted(); },
+      "A solved track shows its satellites here: solve it again if "
+      "it was solved by an earlier version");
+  satellites_->setAccessibleName("Satellites of the track");
+  picture_ = new QComboBox;
+  picture_->setAccessibleName("Track drawn as");
+  picture_->setObjectName("compact");
+  picture_->addItems({"accuracy over time", "residuals by satellite", "signal strength"});
+  pictures_ = new QStackedWidget;
+  pictures_->addWidget(ribbon_);
+  pictures_->addWidget(satellites_);
+  connect(picture_, &QComboBox::currentIndexChanged, this, [this](int i) {
+    pictures_->setCurrentIndex(std::min(i, 1));
+    if (i > 0) satellites_->show_as(i == 1 ? SatelliteChart::Show::residuals : SatelliteChart::Show::strength);
+  });
   hidden_ = new QLabel;
   hidden_->setAccessibleName("Epochs hidden");
   hidden_->setObjectName("epochs hidden");
@@ -114,6 +131,7 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   head->addWidget(words_, 1);
   head->addWidget(hidden_);
   head->addWidget(epochs_);
+  head->addWidget(picture_);
   head->addWidget(save_);
   auto *upper = new QHBoxLayout;
   upper->setSpacing(10);
@@ -123,7 +141,7 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   all->setContentsMargins(0, 0, 0, 0);
   all->addLayout(head);
   all->addLayout(upper, 6);
-  all->addWidget(ribbon_, 6);
+  all->addWidget(pictures_, 6);
   connect(which_, &QComboBox::activated, this, [this](int i) {
     track_ = which_->itemData(i).toString().toStdString();
     w_.select("track", track_);
@@ -229,8 +247,26 @@ void TrackPart::show_track() {
   map_->set(solved ? &drawn.first : nullptr, words);
   ribbon_->set(solved ? &drawn.first : nullptr,
                base ? std::pair(base->start, base->stop) : std::pair<GpsTime, GpsTime>{}, w_.times(), words);
+  satellites_->refresh();
   save_->setEnabled(solved);
   if (!stop_.empty()) stops_->select(stop_), map_->select(stop_), ribbon_->select_stop(stop_);
+}
+
+std::optional<Charted> TrackPart::charted() const {
+  const TrackResult *t = shown();
+  if (!t || t->solved->epochs.empty()) return {};
+  std::string all = t->base_occupation;
+  for (const std::string &o : t->rover_occupations) all += "," + o;
+  return Charted{t->id,
+                 t->fingerprint,
+                 t->base + " → " + t->rover,
+                 t->error,
+                 all,
+                 t->rover_occupations.front(),
+                 t->solved->epochs.front().time,
+                 t->solved->epochs.back().time,
+                 &t->solved->arcs,
+                 &t->solved->residuals};
 }
 
 std::pair<TrackResult, std::size_t> TrackPart::filtered(const TrackResult &t) const {

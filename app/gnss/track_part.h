@@ -1,4 +1,5 @@
 #pragma once
+#include "app/gnss/satellite_chart.h"
 #include "app/gnss/track_map.h"
 #include "app/gnss/track_ribbon.h"
 #include "app/widgets/table.h"
@@ -7,6 +8,7 @@
 class QComboBox;
 class QLabel;
 class QPushButton;
+class QStackedWidget;
 
 namespace ampletie::app {
 
@@ -30,12 +32,16 @@ private:
   /// The track without the epochs that the filter hides, and how many those are.
   std::pair<TrackResult, std::size_t> filtered(const TrackResult &t) const;
   Workspace &w_;
-  QComboBox *which_, *epochs_; ///< which epochs are drawn
+  /// What its satellites are drawn of.
+  std::optional<Charted> charted() const;
+  QComboBox *which_, *epochs_, *picture_; ///< which epochs are drawn, and as what
+  QStackedWidget *pictures_;
   QLabel *words_, *hidden_;
   QPushButton *save_;
   TableCard *stops_;
   TrackMap *map_;
   TrackRibbon *ribbon_;
+  SatelliteChart *satellites_;
   std::string track_, stop_; ///< chosen
 };
 

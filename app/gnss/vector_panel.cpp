@@ -48,7 +48,8 @@ QString table(const QString &rows) {
 
 /// The pictures and tables of one vector.
 void VectorPanel::make_pages() {
-  chart_ = new SatelliteChart(w_);
+  chart_ = new SatelliteChart(
+      w_, [this] { return charted_vector(w_); }, "A solved vector shows its satellites here when it is chosen");
   sky_ = new SkyPlot(w_);
   stack_ = new QStackedWidget;
   pictures_ = new QButtonGroup(this);

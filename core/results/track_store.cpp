@@ -1,3 +1,4 @@
+#include "results/residual_store.h"
 #include "results/tracks.h"
 #include <cstring>
 
@@ -141,6 +142,8 @@ StoredResult to_stored(const TrackResult &t) {
          {"notes", k.notes}};
   j["epochs"] = json::binary(packed_track(k.epochs));
   j["ways"] = json::binary(packed_track(k.ways));
+  if (!k.residuals.empty()) // earlier versions kept none
+    j["residuals"] = json::binary(packed_residuals(k.residuals, k.epochs.front().time));
   j["stop_notes"] = t.stop_notes;
   j["events"] = json::array();
   for (const TrackEvent &e : t.events)
@@ -183,6 +186,8 @@ TrackResult track_from_stored(const StoredResult &r) {
   k.notes = j.at("notes").get<std::vector<std::string>>();
   k.epochs = track_epochs(j.at("epochs").get_binary());
   k.ways = ways_of(j.at("ways").get_binary());
+  if (const auto x = j.find("residuals"); x != j.end() && !k.epochs.empty())
+    k.residuals = unpacked_residuals(x->get_binary(), k.epochs.front().time);
   for (const auto &x : j.at("stops")) t.stops.push_back(stop_of(x));
   for (const auto &x : j.at("arcs")) {
     CarrierArc arc;

@@ -1,4 +1,5 @@
 #include "base/angle.h"
+#include "results/residual_store.h"
 #include "results/vectors.h"
 #include <algorithm>
 
@@ -8,55 +9,6 @@ namespace {
 nlohmann::json vec_json(const Vec3 &v) { return {v.x(), v.y(), v.z()}; }
 Vec3 json_vec(const nlohmann::json &j) { return {j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>()}; }
 
-constexpr std::int16_t no_residual = INT16_MIN;
-
-/// Residuals by the hundred thousand are numbers of fixed width, low byte first: time since the start in ms (4 bytes),
-/// satellite (2), elevation and azimuth in tenths of a degree, residuals in tenths of a millimetre (2 each).
-std::vector<std::uint8_t> packed(const StaticVector &q) {
-  std::vector<std::uint8_t> out;
-  out.reserve(q.residuals.size() * (10 + 2 * band_count));
-  const auto put = [&](std::uint32_t v, int bytes) {
-    for (int i = 0; i < bytes; ++i) out.push_back(static_cast<std::uint8_t>(v >> (8 * i)));
-  };
-  const auto small = [&](double v) {
-    put(static_cast<std::uint16_t>(static_cast<std::int16_t>(std::clamp(std::lround(v), -32767L, 32767L))), 2);
-  };
-  for (const ResidualSample &r : q.residuals) {
-    put(static_cast<std::uint32_t>((r.time.ns - q.first.ns) / 1000000), 4);
-    put(static_cast<std::uint8_t>(r.sat.system), 1);
-    put(static_cast<std::uint8_t>(r.sat.number), 1);
-    small(degrees(static_cast<double>(r.elevation)) * 10);
-    small(degrees(static_cast<double>(r.azimuth)) * 10);
-    for (float x : r.residual)
-      if (std::isfinite(x))
-        small(static_cast<double>(x) * 1e4);
-      else
-        put(static_cast<std::uint16_t>(no_residual), 2);
-  }
-  return out;
-}
-
-std::vector<ResidualSample> unpacked(const std::vector<std::uint8_t> &bytes, GpsTime first) {
-  constexpr std::size_t width = 10 + 2 * band_count;
-  std::vector<ResidualSample> out(bytes.size() / width);
-  std::size_t at = 0;
-  const auto get = [&](int n) {
-    std::uint32_t v = 0;
-    for (int i = 0; i < n; ++i) v |= static_cast<std::uint32_t>(bytes[at++]) << (8 * i);
-    return v;
-  };
-  const auto small = [&] { return static_cast<std::int16_t>(get(2)); };
-  for (ResidualSample &r : out) {
-    r.time.ns = first.ns + static_cast<std::int64_t>(static_cast<std::int32_t>(get(4))) * 1000000;
-    r.sat.system = static_cast<char>(get(1));
-    r.sat.number = static_cast<decltype(r.sat.number)>(get(1));
-    r.elevation = static_cast<float>(radians(small() / 10.0));
-    r.azimuth = static_cast<float>(radians(small() / 10.0));
-    for (std::size_t b = 0; b < band_count; ++b)
-      if (const std::int16_t x = small(); x != no_residual) r.residual[b] = static_cast<float>(x) * 1e-4F;
-  }
-  return out;
-}
 } // namespace
 
 StoredResult to_stored(const VectorResult &v) {
@@ -100,7 +52,7 @@ StoredResult to_stored(const VectorResult &v) {
   for (const CarrierArc &a : q.arcs)
     j["arcs"].push_back({a.sat.name(), a.band, a.signal, a.first.ns, a.last.ns, a.epochs, a.reference});
   for (const FixingStep &f : q.story) j["story"].push_back({f.tried, f.accepted, f.ratio, f.success, f.sd_mm});
-  j["samples"] = nlohmann::json::binary(packed(q));
+  j["samples"] = nlohmann::json::binary(packed_residuals(q.residuals, q.first));
   auto bytes = nlohmann::json::to_cbor(j);
   return {"vector", v.id, v.fingerprint, std::move(j), std::move(bytes)};
 }
@@ -154,7 +106,7 @@ StaticVector solution_of(const nlohmann::json &j) {
   }
   for (const auto &f : j.value("story", nlohmann::json::array()))
     q.story.push_back({f[0].get<int>(), f[1].get<int>(), f[2].get<double>(), f[3].get<double>(), f[4].get<double>()});
-  if (const auto x = j.find("samples"); x != j.end()) q.residuals = unpacked(x->get_binary(), q.first);
+  if (const auto x = j.find("samples"); x != j.end()) q.residuals = unpacked_residuals(x->get_binary(), q.first);
   if (const auto list = j.find("residuals"); list != j.end()) // of form 2
     for (const auto &s : *list) {
       ResidualSample sample;

@@ -1,5 +1,6 @@
 // The demo's road through the window: dropped, solved, its stops named, left out, in the network.
 #include "app/driver.h"
+#include "app/gnss/satellite_chart.h"
 #include "app/gnss/track_map.h"
 #include "app/gnss/track_ribbon.h"
 #include <QComboBox>
@@ -87,6 +88,32 @@ TEST_CASE("a pole walks along the road: files dropped, solved, stops read, renam
   d.window.workspace().undo();
   settle(50);
   CHECK_THAT(words(), !Contains("out of date"));
+  // By satellite: a span dragged over in a row leaves that satellite of this track out, and nothing else.
+  d.named<QComboBox>("Track drawn as")->setCurrentText("residuals by satellite");
+  settle(50);
+  auto *chart = d.named<SatelliteChart>("Satellites of the track");
+  REQUIRE(chart);
+  REQUIRE(chart->isVisible());
+  CHECK_THAT(chart->accessibleDescription().toStdString(), Contains("satellites; largest rms") && Contains("mm"));
+  const QPoint a(150, 60), b(230, 60);
+  QTest::mousePress(chart, Qt::LeftButton, {}, a);
+  QTest::mouseMove(chart, b);
+  QTest::mouseRelease(chart, Qt::LeftButton, {}, b);
+  settle(50);
+  CHECK_THAT(words(), Contains("out of date"));
+  {
+    const auto &left = d.window.workspace().job().state().left_out;
+    REQUIRE(left.size() == 1);
+    const std::string &what = left.begin()->first, track = d.window.workspace().job().tracks().front().id;
+    CHECK(what.rfind(track + ":", 0) == 0);
+    CHECK_THAT(what, !Contains(":all@") && Contains("@2026-"));
+  }
+  d.window.workspace().undo();
+  settle(50);
+  CHECK_THAT(words(), !Contains("out of date"));
+  d.named<QComboBox>("Track drawn as")->setCurrentText("accuracy over time");
+  settle(20);
+  CHECK(ribbon->isVisible());
   // From above the flag of a stop is chosen too.
   auto *map = d.named<TrackMap>("Track from above");
   REQUIRE(map);

@@ -43,6 +43,50 @@ TEST_CASE("a vehicle under open sky: fixed all along, right, and as accurate as 
   CHECK(share(all.in99, all.fixed) > 0.95);
 }
 
+TEST_CASE("what a track leaves of its carriers is told by satellite: reflections, and whose phase was disturbed") {
+  auto o = run_track(shorter("vehicle", 10), 13);
+  const auto rms = [](const KinematicTrack &t) {
+    std::map<SatId, std::pair<double, int>> sums;
+    for (const ResidualSample &r : t.residuals)
+      if (const double v = static_cast<double>(r.residual[0]); std::isfinite(v))
+        sums[r.sat].first += v * v, ++sums[r.sat].second;
+    std::map<SatId, double> out;
+    for (const auto &[sat, s] : sums) out[sat] = std::sqrt(s.first / s.second);
+    return out;
+  };
+  const KinematicTrack &k = o->solution->track;
+  REQUIRE(k.residuals.size() > 600 * 6);
+  CHECK(std::is_sorted(k.residuals.begin(), k.residuals.end(),
+                       [](const ResidualSample &a, const ResidualSample &b) { return a.time < b.time; }));
+  CHECK(k.residuals.front().time - k.epochs.front().time < 2);
+  const auto clean = rms(k);
+  CHECK(clean.size() >= 8);
+  for (const auto &[sat, v] : clean) {
+    INFO(sat.name());
+    CHECK(v > 0.0003);
+    CHECK(v < 0.025);
+  }
+  // The same with one satellite's phases swaying by 20 mm within a minute and a half: none grows as much as its own.
+  const auto low = [](const ModelledObservation &x) { return std::abs(static_cast<double>(x.elevation) - 0.8); };
+  const auto &seen = o->rover.epochs[300].sats;
+  const SatId swaying =
+      std::min_element(seen.begin(), seen.end(), [&](const auto &a, const auto &b) { return low(a) < low(b); })->sat;
+  for (ModelledEpoch &e : o->rover.epochs)
+    for (ModelledObservation &x : e.sats)
+      if (x.sat == swaying)
+        for (double &p : x.phase) p += 0.02 * std::sin((e.time - o->rover.epochs.front().time) / 15);
+  const auto again = solve_kinematic(o->base, o->rover, *o->orbits, {}, {}, {});
+  const auto disturbed = rms(again->track);
+  REQUIRE(disturbed.count(swaying));
+  const double growth = disturbed.at(swaying) / clean.at(swaying);
+  CHECK(growth > 1.5);
+  for (const auto &[sat, v] : disturbed)
+    if (const auto before = clean.find(sat); before != clean.end() && sat != swaying) {
+      INFO(sat.name());
+      CHECK(v / before->second < growth);
+    }
+}
+
 TEST_CASE("stops of ten seconds: their mean is no better than reflections let it be") {
   const auto o = run_track(shorter("foot", 12), 5);
   TrackTally t;

@@ -35,7 +35,11 @@ struct EpochSolver::Row {
   std::size_t group; ///< epoch and system: they share a clock
   int arc, unit;
   SatId sat;
+  int band = 0;
+  const MovingEpoch *epoch = nullptr;
+  const MovingDifference *difference = nullptr;
   bool used = true;
+  double left = 0; ///< of the last solution
 };
 
 EpochSolver::EpochSolver(const MovingSession &s, const MovingSetting &setting, const StaticOptions &o,
@@ -136,7 +140,9 @@ void EpochSolver::collect(const std::vector<const MovingEpoch *> &epochs, std::v
       rows_of(*epochs[n], d, s_, setting_, o_, unit_of_, list);
       for (const MovingRow &r : list) {
         if (!codes && r.arc < 0) continue;
-        Row row{{}, r.place, r.y - r.place.dot(start - epochs[n]->start), 0, 0, r.arc, -1, d.sat, true};
+        Row row{
+            {},   r.place, r.y - r.place.dot(start - epochs[n]->start), 0, 0, r.arc, -1, d.sat, r.band, epochs[n], &d,
+            true, 0};
         bool known = true;
         for (const auto &[k, h] : r.slow) {
           if (k.kind == Kind::unit) row.unit = k.a;
@@ -218,7 +224,8 @@ EpochSolver::Row *EpochSolver::judge(std::vector<Row> &rows, const VectorXd &x, 
   out.misfit = 0;
   for (Row &r : rows) {
     if (!r.used) continue;
-    const double e = r.y - predicted(r) - clock[r.group], square = e * e * r.weight;
+    const double e = r.left = r.y - predicted(r) - clock[r.group];
+    const double square = e * e * r.weight;
     if (r.arc >= 0) out.misfit += square, squares += e * e, ++carriers;
     if (square > worst) worst = square, off = &r;
   }
@@ -227,7 +234,8 @@ EpochSolver::Row *EpochSolver::judge(std::vector<Row> &rows, const VectorXd &x, 
   return off;
 }
 
-Placed EpochSolver::solve(const std::vector<const MovingEpoch *> &epochs, bool codes) const {
+Placed EpochSolver::solve(const std::vector<const MovingEpoch *> &epochs, bool codes,
+                          std::vector<ResidualSample> *residuals) const {
   constexpr int attempts = 12;
   Placed out;
   if (epochs.empty()) return out;
@@ -266,9 +274,25 @@ Placed EpochSolver::solve(const std::vector<const MovingEpoch *> &epochs, bool c
     out.own = Mat3(normal.m.bottomRightCorner<3, 3>().selfadjointView<Eigen::Lower>()).inverse();
     out.position = epochs.front()->start + x.tail<3>();
     classify(rows, out);
+    if (residuals) tell(rows, *residuals);
     break;
   }
   return out;
+}
+
+void EpochSolver::tell(const std::vector<Row> &rows, std::vector<ResidualSample> &out) {
+  const MovingDifference *last = nullptr; // the rows of a difference follow one another
+  for (const Row &r : rows) {
+    if (!r.used || r.arc < 0) continue;
+    if (r.difference != last) {
+      last = r.difference;
+      ResidualSample s;
+      s.time = r.epoch->time, s.sat = r.sat;
+      s.elevation = static_cast<float>(last->elevation), s.azimuth = static_cast<float>(last->azimuth);
+      out.push_back(s);
+    }
+    out.back().residual[static_cast<std::size_t>(r.band)] = static_cast<float>(r.left);
+  }
 }
 
 /// Fixed: more differences of whole cycles than the place needs; partly: fewer.

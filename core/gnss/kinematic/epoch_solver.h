@@ -25,8 +25,12 @@ public:
   void take(const SlowState *before, const SlowState *after, GpsTime t);
   /// One epoch, or the mean place of a standstill over several.
   /// `codes`: without them where what lasts was estimated from theirs.
-  Placed solve(const std::vector<const MovingEpoch *> &epochs, bool codes = true) const;
-  Placed solve(const MovingEpoch &e) const { return solve(std::vector<const MovingEpoch *>{&e}); }
+  /// `residuals`: gets those of the carriers that were used, of all of its epochs.
+  Placed solve(const std::vector<const MovingEpoch *> &epochs, bool codes = true,
+               std::vector<ResidualSample> *residuals = nullptr) const;
+  Placed solve(const MovingEpoch &e, std::vector<ResidualSample> *residuals = nullptr) const {
+    return solve(std::vector<const MovingEpoch *>{&e}, true, residuals);
+  }
 
 private:
   struct Row;
@@ -42,6 +46,7 @@ private:
   void collect(const std::vector<const MovingEpoch *> &epochs, std::vector<Row> &rows, std::vector<SlowKey> &added,
                bool codes) const;
   static Row *judge(std::vector<Row> &rows, const Eigen::VectorXd &x, const std::vector<double> &weight, Placed &out);
+  static void tell(const std::vector<Row> &rows, std::vector<ResidualSample> &out);
   void classify(const std::vector<Row> &rows, Placed &out) const;
   double variance(const MovingDifference &d, const MovingRow &r, double count, double span) const;
 

@@ -133,10 +133,12 @@ private:
     t.epochs.resize(s.epochs.size());
     struct Part {
       std::vector<TwoWays> ways;
+      std::vector<ResidualSample> residuals;
       double misfit = 0;
       long redundancy = 0;
     } parts[2]; // added up in order of time: the same bits whichever thread comes first
-    const std::size_t half = s.epochs.size() / 2, stride = std::max<std::size_t>(1, s.epochs.size() / 500);
+    const std::size_t half = s.epochs.size() / 2, stride = std::max<std::size_t>(1, s.epochs.size() / 500),
+                      every = std::max<std::size_t>(1, s.epochs.size() / 700); // residuals are drawn no finer
     auto part = [&](std::size_t from, std::size_t to, Part &own) {
       EpochSolver solver(s, out_->setting, out_->options, t.relations),
           one(s, out_->setting, out_->options, t.relations);
@@ -150,7 +152,7 @@ private:
         const SlowState *f = last_before(out_->forward, e.time), *b = first_after(out_->backward, e.time);
         // Between two checkpoints what lasts hardly changes.
         if (!any || f != before || b != after) solver.take(f, b, e.time), before = f, after = b, any = true;
-        const Placed p = solver.solve(e);
+        const Placed p = solver.solve(e, i % every ? nullptr : &own.residuals);
         out.state = p.state, out.satellites = static_cast<std::uint8_t>(std::min(p.satellites, 255));
         if (p.state == TrackState::none) continue;
         out.position = p.position, out.cov = p.cov;
@@ -167,6 +169,8 @@ private:
     both([&] { part(0, half, parts[0]); }, [&] { part(half, s.epochs.size(), parts[1]); });
     t.ways = std::move(parts[0].ways);
     t.ways.insert(t.ways.end(), parts[1].ways.begin(), parts[1].ways.end());
+    t.residuals = std::move(parts[0].residuals);
+    t.residuals.insert(t.residuals.end(), parts[1].residuals.begin(), parts[1].residuals.end());
     misfit_ = parts[0].misfit + parts[1].misfit, redundancy_ = parts[0].redundancy + parts[1].redundancy;
   }
 

@@ -1,6 +1,7 @@
 #pragma once
 #include "base/vector.h"
 #include "gnss/kinematic/relations.h"
+#include "gnss/model/residual_sample.h"
 #include <cmath>
 #include <string>
 #include <vector>
@@ -41,6 +42,7 @@ struct KinematicTrack {
   std::vector<Standstill> standstills;
   std::vector<CarrierArc> arcs;
   Relations relations;
+  std::vector<ResidualSample> residuals; ///< of some 700 epochs, in order of time
   double interval = 1, longest_m = 0;
   double ratio = 0;       ///< smallest with which integers were accepted
   double noise_ratio = 1; ///< squares of the carriers' residuals over what the noise lets expect, fixed epochs

@@ -3,15 +3,9 @@
 #include "gnss/model/arcs.h"
 #include "gnss/model/occupation_model.h"
 #include "gnss/model/options.h"
+#include "gnss/model/residual_sample.h"
 
 namespace ampletie {
-
-struct ResidualSample {
-  GpsTime time;
-  SatId sat;
-  std::array<float, band_count> residual{NAN, NAN, NAN}; ///< m, between receivers, ionosphere removed; NaN: none
-  float elevation = 0, azimuth = 0;                      ///< rad, at the rover
-};
 
 /// A solved vector, marker to marker, in the orbits' frame at the mid-epoch.
 struct StaticVector {
