@@ -42,8 +42,8 @@ CommandLine::CommandLine() {
   c->add_option("FILE", a.item, "file to write")->required();
   c = command("take", "take files into the job");
   c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
-  c->add_option("--as", a.as, "levels, pointings or control: a text that no recipe knows yet")
-      ->check(CLI::IsMember({"levels", "pointings", "control"}));
+  c->add_option("--as", a.as, "levels, pointings, control, vectors or stops: a text that no recipe knows yet")
+      ->check(CLI::IsMember({"levels", "pointings", "control", "vectors", "stops"}));
   c = command("set", "correct an occupation, change settings, accept a doubt");
   c->add_option("WORDS", a.words,
                 "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME "

@@ -21,6 +21,7 @@
 #include "results/control_record.h"
 #include "results/measured_record.h"
 #include "results/observed_names.h"
+#include "results/row_lists.h"
 #include "results/stop_fixes.h"
 #include "results/track_record.h"
 #include <fmt/format.h>
@@ -219,7 +220,7 @@ ordered_json mark_rows(const Job &job) {
   for (const AdjustedMark &m : run->result.marks) {
     const ControlRecord record = control_record(*job.snapshot(), *run, m);
     ordered_json all = to_json(record);
-    all["ellipse95"] = ellipse95(record.cov_enu); // of the covariance beside it
+    all["ellipse95"] = ellipse95(record.cov_enu, record.scale_degrees); // of the covariance beside it
     all["accuracy"] = record_accuracy(job, *run, m), all["code"] = "";
     all["origin"] = m.hold == Hold::full ? "published"
                     : m.setups > 0       ? "GNSS"
@@ -353,12 +354,13 @@ ordered_json comparison_object(const Job &job) {
   return out;
 }
 
-/// Control lists, as they are read and meant.
+/// Control lists, as they are read and meant; lists of vectors and stops.
 ordered_json list_rows(const Job &job) {
   auto out = ordered_json::array();
   for (const ListSource &l : job.snapshot()->lists())
     out.push_back({{"name", l.name},
                    {"id", l.source_id},
+                   {"kind", "control"},
                    {"state", l.waits()           ? "not said"
                              : l.problem.empty() ? "read"
                                                  : "not read"},
@@ -366,6 +368,19 @@ ordered_json list_rows(const Job &job) {
                    {"recipe", l.recipe},
                    {"columns", columns_in_words(*l.used)},
                    {"said", l.said.words()},
+                   {"unread", l.unread},
+                   {"problem", l.problem}});
+  for (const RowSource &l : job.snapshot()->get(row_lists_result()))
+    out.push_back({{"name", l.name},
+                   {"id", l.source_id},
+                   {"kind", l.kind},
+                   {"state", l.waits()           ? "not said"
+                             : l.problem.empty() ? "read"
+                                                 : "not read"},
+                   {"marks", l.rows()}, // rows
+                   {"recipe", l.recipe},
+                   {"columns", columns_in_words(*l.used)},
+                   {"said", ""},
                    {"unread", l.unread},
                    {"problem", l.problem}});
   return out;

@@ -1,4 +1,5 @@
 #include "app/intake/intake_sheet.h"
+#include "app/intake/lists_to_read.h"
 #include "app/widgets/charts.h"
 #include "app/widgets/refreshing.h"
 #include "app/widgets/table.h"
@@ -40,6 +41,8 @@ IntakeSheet::IntakeSheet(Workspace &w, QWidget *parent) : Sheet(w, "Intake", par
   add_part("Occupations", occupations_, stack_);
   add_part("Sources", sources_, stack_);
   part_drops_ = add_part("Last drop", drops_, stack_);
+  lists_ = new ListsToRead(w_);
+  part_lists_ = add_part("Lists", lists_, stack_);
   auto *words = new QLabel(
       "<p style='font-size:13pt'><b>Drop files from the field here</b></p><p>Observations (RINEX 3), broadcast or "
       "precise orbits, antenna calibrations (ANTEX), antenna dimensions, level books and a control list, all together "
@@ -58,7 +61,12 @@ IntakeSheet::IntakeSheet(Workspace &w, QWidget *parent) : Sheet(w, "Intake", par
     if (w_.selection().kind == "occupation") occupations_->select(w_.selection().id);
   };
   refresh_when_seen(this, w_, [this, follow] { refresh(), follow(); });
-  connect(&w_, &Workspace::selection_changed, this, follow);
+  connect(&w_, &Workspace::selection_changed, this, [this, follow] {
+    follow();
+    // From a doubt or the finder; who looks through the sources stays there.
+    if (w_.selection().kind == "source" && !sources_->isVisible() && lists_->choose(w_.selection().id))
+      show_part(part_lists_);
+  });
   refresh();
 }
 
@@ -154,7 +162,8 @@ void IntakeSheet::refresh() {
   stack_->setVisible(!none);
   set_count(0, static_cast<int>(occ.size()));
   set_count(1, static_cast<int>(src.size()));
-  set_count(2, static_cast<int>(drops.size()));
+  set_count(part_drops_, static_cast<int>(drops.size()));
+  set_count(part_lists_, lists_->refresh());
   const bool fresh = static_cast<int>(drops.size()) != drops_->model()->rowCount();
   occupations_->set_rows(std::move(occ));
   sources_->set_rows(std::move(src));

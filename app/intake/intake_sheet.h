@@ -2,6 +2,7 @@
 #include "app/widgets/sheet.h"
 
 namespace ampletie::app {
+class ListsToRead;
 class TableCard;
 
 /// What came in from the field: occupations (corrected in place), sources, what became of the last drop.
@@ -17,8 +18,9 @@ private:
   QString edit(const std::string &id, int column, const QString &value);
   QStackedWidget *stack_;
   TableCard *occupations_, *sources_, *drops_;
+  ListsToRead *lists_;
   QWidget *empty_;
-  int part_drops_;
+  int part_drops_, part_lists_;
 };
 
 } // namespace ampletie::app

@@ -1,5 +1,6 @@
 #include "app/network/network_sheet.h"
 #include "app/widgets/section_info.h"
+#include "results/measured.h"
 
 namespace ampletie::app {
 
@@ -8,7 +9,9 @@ static void network_status(const Job &job, SectionStatus &out) {
   const JobSnapshot &s = *job.snapshot();
   const NetworkRun *run = job.network();
   if (!run) {
-    if (!job.vectors().empty() || (s.occupations().empty() && (s.levels().any() || s.traverses().any())))
+    const auto &others = s.get(measured_result());
+    const bool measured = std::any_of(others.begin(), others.end(), [](const auto &v) { return v.in_network(); });
+    if (!job.vectors().empty() || (s.occupations().empty() && (s.levels().any() || s.traverses().any() || measured)))
       out.state = State::to_do, out.verdict = "to adjust";
     return;
   }

@@ -45,6 +45,22 @@ QColor ground(const std::string &meaning) {
                                                      {"x", "#DDF0E4"},
                                                      {"y", "#E6F0D4"},
                                                      {"z", "#F7DED6"},
+                                                     {"to", "#DCEBF5"},
+                                                     {"name", "#DCEBF5"},
+                                                     {"from", "#D6EEEE"},
+                                                     {"base", "#D6EEEE"},
+                                                     {"dx", "#DDF0E4"},
+                                                     {"dy", "#E6F0D4"},
+                                                     {"dz", "#F7DED6"},
+                                                     {"delta_east", "#DDF0E4"},
+                                                     {"delta_north", "#E6F0D4"},
+                                                     {"delta_up", "#F7DED6"},
+                                                     {"sd_plan", "#FBEFD6"},
+                                                     {"sd_up", "#F7E9C8"},
+                                                     {"status", "#F1E3F0"},
+                                                     {"start", "#E5E1F4"},
+                                                     {"end", "#E5E1F4"},
+                                                     {"seconds", "#FBEFD6"},
                                                      {"description", "#F2EFE6"},
                                                      {"code", "#F1E3F0"}};
   const auto it = colours.find(meaning);
@@ -81,7 +97,9 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   recipes_->setAccessibleName("Recipe");
   meanings_ = new QComboBox;
   meanings_->setAccessibleName("It means");
-  for (QComboBox *c : {recipes_, meanings_}) c->setObjectName("compact");
+  unit_ = new QComboBox;
+  unit_->setAccessibleName("In the unit");
+  for (QComboBox *c : {recipes_, meanings_, unit_}) c->setObjectName("compact");
   apply_ = new QPushButton("Say so");
   apply_->setAccessibleName("Say what the selected text means");
   seen_ = new QPushButton("Seen, use the rest");
@@ -94,6 +112,7 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   bar->addWidget(recipes_, 1);
   bar->addWidget(new QLabel("selected text is"));
   bar->addWidget(meanings_, 1);
+  bar->addWidget(unit_);
   bar->addWidget(apply_);
   bar->addWidget(seen_);
   auto *all = new QVBoxLayout(this);
@@ -115,11 +134,26 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
     w_.decide("set", "source:" + source_, {{"seen", true}}, "what is unread was looked at");
   });
   connect(apply_, &QPushButton::clicked, this, [this] {
-    if (const QString why = say(meanings_->currentData().toString()); !why.isEmpty())
-      counts_->setText(why.toHtmlEscaped());
+    QString what = meanings_->currentData().toString();
+    if (unit_->isVisibleTo(this) && unit_->currentIndex() > 0) what += "=" + unit_->currentText();
+    if (const QString why = say(what); !why.isEmpty()) counts_->setText(why.toHtmlEscaped());
   });
+  connect(meanings_, &QComboBox::currentIndexChanged, this, [this] { offer_units(); });
   drawing_ = refresh_when_seen(this, w_, [this] { refresh(); });
   fill_meanings("levels");
+}
+
+/// Lengths and angles may be in another unit than the rest of the file: deviations in millimetres.
+void RecipeView::offer_units() {
+  const std::string meaning = meanings_->currentData().toString().toStdString();
+  const RecipeMeaning *m = recipe_meaning(reads_, meaning);
+  using Type = RecipeMeaning::Type;
+  QStringList units;
+  if (m && m->type == Type::length) units = {"unit of the file", "m", "mm", "ft", "us-ft"};
+  if (m && m->type == Type::angle) units = {"unit of the file", "gon", "deg", "dms", "packed dms"};
+  unit_->setVisible(!units.isEmpty());
+  unit_->clear();
+  unit_->addItems(units);
 }
 
 void RecipeView::fill_meanings(const std::string &reads) {
@@ -222,7 +256,7 @@ void RecipeView::refresh() {
   if (!c || !read || !c->text) {
     text_->setPlainText("");
     text_->setExtraSelections({});
-    counts_->setText("Choose a file.");
+    counts_->setText(c && read ? "Its format says itself what it means." : "Choose a file.");
     return;
   }
   fill_meanings(read->used->reads);

@@ -6,7 +6,7 @@
 #include "base/thousands.h"
 #include "base/utf8.h"
 #include "formats/listed_columns.h"
-#include "formats/recipe.h"
+#include "formats/recipe_rows.h"
 #include "geodesy/plausible.h"
 #include "geodesy/projection.h"
 #include <algorithm>
@@ -181,36 +181,12 @@ void RowKeeper::add(ControlRow r) {
 
 Recipe recipe_of_heads(std::string_view text, const std::string &name) {
   static const std::map<std::string, std::string> meanings{
-      {"lat", "latitude"},  {"lon", "longitude"}, {"lat_packed", "latitude"},  {"lon_packed", "longitude"},
-      {"e", "east"},        {"n", "north"},       {"h", "ellipsoidal_height"}, {"height", "physical_height"},
-      {"sd_e", "sd_east"},  {"sd_n", "sd_north"}, {"sd_u", "sd_up"},           {"vx", "velocity_x"},
-      {"vy", "velocity_y"}, {"vz", "velocity_z"}};
-  std::size_t start = 0;
-  Recipe r;
-  r.name = name, r.reads = "control", r.comment = "#", r.angle_unit = "dms";
-  const std::string_view head = first_line(text, start, r.header_lines);
-  r.delimiter = delimiter_of(head);
-  r.decimal_comma = r.delimiter != ',';
-  std::vector<std::string> cells;
-  CsvReader(head, r.delimiter).next(cells);
-  RecipeLine line;
-  line.name = "mark";
-  std::map<std::string, Column> columns = columns_of(cells, nullptr);
-  for (std::size_t i = 0; i < cells.size(); ++i) {
-    RecipeField f;
-    f.at.column = static_cast<int>(i), f.meaning = "ignore";
-    for (const auto &[canonical_name, column] : columns) {
-      if (column.at != i) continue;
-      const auto other = meanings.find(canonical_name);
-      const std::string meaning = other == meanings.end() ? canonical_name : other->second;
-      if (!recipe_meaning(r.reads, meaning)) continue;
-      f.meaning = meaning, f.factor = column.unit;
-      if (canonical_name.ends_with("_packed")) f.unit = "packed dms";
-    }
-    line.fields.push_back(std::move(f));
-  }
-  r.lines.push_back(std::move(line));
-  return r;
+      {"lat", "latitude"},         {"lon", "longitude"},          {"e", "east"},        {"n", "north"},
+      {"h", "ellipsoidal_height"}, {"height", "physical_height"}, {"sd_e", "sd_east"},  {"sd_n", "sd_north"},
+      {"sd_u", "sd_up"},           {"vx", "velocity_x"},          {"vy", "velocity_y"}, {"vz", "velocity_z"}};
+  return recipe_of_columns(
+      text, name, "control", [](const std::vector<std::string> &heads) { return columns_of(heads, nullptr); },
+      meanings);
 }
 
 std::string control_list_words() {

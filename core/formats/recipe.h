@@ -76,7 +76,7 @@ struct RecipeMeaning {
   const char *name, *sentence;
   const char *values = ""; ///< of coded ones, separated by |
 };
-/// Meanings that a kind of file ("levels", "pointings") knows; "ignore" is among them.
+/// Meanings that a kind of file ("levels", "pointings", "control", "vectors", "stops") knows; "ignore" is among them.
 const std::vector<RecipeMeaning> &recipe_meanings(std::string_view reads);
 const RecipeMeaning *recipe_meaning(std::string_view reads, std::string_view name);
 

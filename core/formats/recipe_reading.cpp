@@ -300,6 +300,13 @@ private:
     case RecipeMeaning::Type::coded: {
       const std::string written = word ? word_text(p) : std::string(p.text);
       const auto map = r_.codes.find(f.meaning);
+      // A file may write the value itself.
+      if (map == r_.codes.end() || !map->second.count(written))
+        for (const auto value : split(m.values, '|'))
+          if (lower(written) == value) {
+            v.text = std::string(value);
+            return {};
+          }
       if (map == r_.codes.end()) return "the recipe has no codes for " + f.meaning;
       const auto code = map->second.find(written);
       if (code == map->second.end()) return fmt::format("\"{}\" is no code for {}", written, f.meaning);
@@ -469,6 +476,14 @@ Recipe with_meaning(Recipe r, std::string_view line, std::size_t from, std::size
     return f.at == at || (f.meaning == meaning && meaning != "ignore");
   });
   own->fields.push_back({meaning, at, "", 1});
+  if (m->type == RecipeMeaning::Type::length && !value.empty()) {
+    static_cast<void>(metres_in(value));
+    own->fields.back().unit = value;
+  }
+  if (m->type == RecipeMeaning::Type::angle && !value.empty()) {
+    static_cast<void>(read_angle(value, "0"));
+    own->fields.back().unit = value;
+  }
   if (m->type == RecipeMeaning::Type::coded) {
     if (value.empty()) throw InputError("say what \"" + written + "\" stands for: " + m->values);
     r.codes[meaning][written] = value;
@@ -501,6 +516,36 @@ Recipe with_line_kind(Recipe r, std::string_view line, std::size_t from, std::si
   kind.what = what;
   std::erase_if(r.lines, [&, &at = at](const RecipeLine &l) { return l.told_by == at && l.is == kind.is; });
   r.lines.insert(r.lines.begin(), std::move(kind));
+  return r;
+}
+
+namespace {
+/// Lines at the top without figures, where figures follow: heads in whatever language.
+long lines_of_heads(const Recipe &r, std::string_view utf8) {
+  const auto figures = [&](std::string_view line) {
+    std::size_t n = 0;
+    Reader reader(r, {});
+    for (const Piece &piece : reader.pieces_of(line)) {
+      const auto first = piece.text.find_first_not_of("+-");
+      n += first != std::string_view::npos && std::isdigit(static_cast<unsigned char>(piece.text[first])) != 0;
+    }
+    return n;
+  };
+  LineReader in(utf8);
+  std::string_view line;
+  long heads = 0;
+  while (heads < 30 && in.next(line)) {
+    if (figures(line) >= 2) return heads;
+    ++heads;
+  }
+  return 0;
+}
+} // namespace
+
+Recipe blank_list_recipe(std::string_view utf8, const std::string &name, const std::string &reads) {
+  Recipe r = blank_recipe(utf8, name);
+  r.reads = reads, r.angle_unit = "dms", r.comment = "#";
+  r.header_lines = lines_of_heads(r, utf8.substr(0, 8192));
   return r;
 }
 

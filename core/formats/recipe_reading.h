@@ -73,7 +73,7 @@ RecipeReading read_with(const Recipe &r, std::string_view utf8, PaintLines paint
                         const RecipeSink &sink = {});
 
 /// The recipe after a surveyor pointed at [from, to) of a line and said what it is. `value`: of a coded meaning, what
-/// the text stands for. A line that no line of the recipe fits gets a kind of its own, told by what stands in front.
+/// the text stands for; of a length or an angle, its unit (empty: that of the recipe). A line that no line of the recipe fits gets a kind of its own, told by what stands in front.
 /// Throws `InputError` when the piece is no column or word of its own, or the meaning is not known.
 Recipe with_meaning(Recipe r, std::string_view line, std::size_t from, std::size_t to, const std::string &meaning,
                     const std::string &value = {});
@@ -84,6 +84,9 @@ Recipe with_line_kind(Recipe r, std::string_view line, std::size_t from, std::si
 
 /// A recipe to begin with for a text that none suits: delimiter and decimal sign guessed, nothing said yet.
 Recipe blank_recipe(std::string_view utf8, const std::string &name);
+/// The same for a list of rows ("vectors", "stops"): lines of heads at its top are passed over, angles are degrees in
+/// any writing.
+Recipe blank_list_recipe(std::string_view utf8, const std::string &name, const std::string &reads);
 
 /// The recipe that suits a text best, judged by its first lines; nothing when none reaches `least`.
 struct RecipeMatch {

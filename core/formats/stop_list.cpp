@@ -1,6 +1,7 @@
 #include "formats/stop_list.h"
 #include "formats/control_list.h"
 #include "formats/listed_columns.h"
+#include "formats/recipe_rows.h"
 #include "time/gps_time.h"
 #include <cmath>
 #include <fmt/format.h>
@@ -193,6 +194,29 @@ StopList read_stop_list(std::string_view text) {
       });
   if (out.rows.empty()) throw InputError("the list has heads and no rows");
   return out;
+}
+
+StopList read_stop_list(const Recipe &r, std::string_view utf8) {
+  StopList out;
+  Columns columns;
+  read_recipe_rows(
+      r, utf8,
+      [&](const std::vector<std::string> &meanings) -> const Columns & {
+        return columns = stop_columns(meanings, nullptr);
+      },
+      [&](const RowReader &c, long line) {
+        if (!tells_stops(columns)) throw InputError({}, line, "the row has no name, no start or no end of a stop");
+        out.rows.push_back(row_of(c, columns, line));
+        if (out.rows.size() > most_stops) throw InputError({}, line, "the list holds more than 20000 stops");
+      });
+  if (out.rows.empty()) throw InputError("as the recipe reads it, the list has no stops");
+  return out;
+}
+
+Recipe recipe_of_stop_heads(std::string_view text, const std::string &name) {
+  ColumnsOf *columns = [](const std::vector<std::string> &heads) { return stop_columns(heads, nullptr); };
+  static const auto meanings = meanings_of_columns("stops", columns);
+  return recipe_of_columns(text, name, "stops", columns, meanings);
 }
 
 } // namespace ampletie

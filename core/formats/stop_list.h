@@ -19,6 +19,7 @@ struct StopRow {
 };
 struct StopList {
   std::vector<StopRow> rows;
+  std::string said; ///< tells the recipe that it was read with from any other; empty: by its own heads
   std::vector<std::string> unread_columns;
 };
 
@@ -30,5 +31,10 @@ bool looks_like_stop_list(std::string_view text);
 /// 10:04:15, the day in a column of its own too; Z, UTC or an offset
 /// behind the time, UTC in the head. Throws `InputError` with line and reason.
 StopList read_stop_list(std::string_view text);
+struct Recipe;
+/// The same of a list in whatever form, as a recipe for "stops" reads it.
+StopList read_stop_list(const Recipe &r, std::string_view utf8);
+/// The heads of a list as a recipe, to show what its columns are taken for.
+Recipe recipe_of_stop_heads(std::string_view text, const std::string &name);
 
 } // namespace ampletie

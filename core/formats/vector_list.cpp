@@ -1,5 +1,6 @@
 #include "formats/vector_list.h"
 #include "formats/listed_columns.h"
+#include "formats/recipe_rows.h"
 #include "geodesy/plausible.h"
 #include <Eigen/Eigenvalues>
 #include <cmath>
@@ -39,7 +40,7 @@ constexpr Alias words[] = {
     {"base_z", "base_z"},
     {"base_lat", "base_lat base_latitude"},
     {"base_lon", "base_lon base_long base_longitude"},
-    {"base_h", "base_h base_ellipsoidal_height"},
+    {"base_h", "base_h base_ellipsoidal_height base_height_ellipsoidal"},
     {"base_e", "base_e base_east base_easting"},
     {"base_n", "base_n base_north base_northing"},
     {"base_height", "base_height base_elevation base_elev"},
@@ -208,6 +209,31 @@ VectorList read_vector_list(std::string_view text) {
       });
   if (out.rows.empty()) throw InputError("the list has heads and no rows");
   return out;
+}
+
+VectorList read_vector_list(const Recipe &r, std::string_view utf8) {
+  VectorList out;
+  Columns columns;
+  read_recipe_rows(
+      r, utf8,
+      [&](const std::vector<std::string> &meanings) -> const Columns & {
+        return columns = columns_of(meanings, nullptr);
+      },
+      [&](const RowReader &c, long line) {
+        if (!columns.count("to")) throw InputError({}, line, "the recipe does not say which mark the row is of");
+        if (!columns.count("from") && !columns.count("base"))
+          throw InputError({}, line, "the recipe does not say which mark it was measured from");
+        out.rows.push_back(read_row(c, columns, line));
+        if (out.rows.size() > most_measured) throw InputError({}, line, "the list holds more than 20000 vectors");
+      });
+  if (out.rows.empty()) throw InputError("as the recipe reads it, the list has no rows");
+  return out;
+}
+
+Recipe recipe_of_vector_heads(std::string_view text, const std::string &name) {
+  ColumnsOf *columns = [](const std::vector<std::string> &heads) { return columns_of(heads, nullptr); };
+  static const auto meanings = meanings_of_columns("vectors", columns);
+  return recipe_of_columns(text, name, "vectors", columns, meanings);
 }
 
 std::string vector_list_words() {

@@ -34,6 +34,7 @@ struct MeasuredRow {
 
 struct VectorList {
   std::vector<MeasuredRow> rows;
+  std::string said; ///< tells the recipe that it was read with from any other; empty: by its own heads
   std::vector<std::string> unread_columns;
 };
 
@@ -45,6 +46,12 @@ bool looks_like_vector_list(std::string_view text);
 /// with line and reason for rows without marks, with a part of their numbers, impossible ones, and covariances that are
 /// none.
 VectorList read_vector_list(std::string_view text);
+struct Recipe;
+/// The same of a list in whatever form, as a recipe for "vectors" reads it. What is in the file and not understood is
+/// the caller's to see (`read_with`).
+VectorList read_vector_list(const Recipe &r, std::string_view utf8);
+/// The heads of a list as a recipe, to show what its columns are taken for.
+Recipe recipe_of_vector_heads(std::string_view text, const std::string &name);
 /// What a header may say, as a sentence.
 std::string vector_list_words();
 

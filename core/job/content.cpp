@@ -74,7 +74,7 @@ void read_text(const Given &g, SourceContent &c) {
   const std::string start = utf8_text(std::string_view(g.text).substr(0, 1 << 16));
   const bool text_like = !start.empty() && start.find('\0') == std::string::npos;
   const auto best = best_recipe(g.recipes, start);
-  const bool said = g.as == "levels" || g.as == "pointings" || g.as == "control";
+  const bool said = !recipe_meanings(g.as).empty();
   const bool points = !best && !said && text_like && proposed_points_recipe(start, g.name).has_value();
   if (!best && !points && !(said && text_like)) throw InputError(g.unknown_because);
   c.source.kind = said ? g.as : points ? "control" : g.recipes[best->index].reads;
@@ -118,12 +118,9 @@ const Reader readers[] = {
      [](const Given &g, SourceContent &c) { c.control = kept(read_landxml_points(g.text)); }},
     {FileKind::sinex, "control",
      [](const Given &g, SourceContent &c) {
-       c.control = kept(read_sinex(g.text));
-       try {
-         c.solution = kept(read_sinex_solution(g.text));
-       } catch (const InputError &e) {
-         c.no_solution = e.reason();
-       }
+       SinexFile f = read_sinex_file(g.text);
+       c.control = kept(std::move(f.list)), c.no_solution = f.no_solution;
+       if (f.solution) c.solution = kept(std::move(*f.solution));
      }},
     {FileKind::position_report, "control",
      [](const Given &g, SourceContent &c) { c.control = kept(read_position_report(utf8_text(g.text))); }},
@@ -134,12 +131,14 @@ const Reader readers[] = {
        const std::string utf8 = utf8_text(g.text);
        c.measured = kept(read_vector_list(utf8));
        c.cut_off = broken_off(utf8);
+       c.text = kept(utf8);
      }},
     {FileKind::stop_list, "stops",
      [](const Given &g, SourceContent &c) {
        const std::string utf8 = utf8_text(g.text);
        c.stops = kept(read_stop_list(utf8));
        c.cut_off = broken_off(utf8);
+       c.text = kept(utf8);
      }},
     {FileKind::landxml_vectors, "vectors",
      [](const Given &g, SourceContent &c) { c.measured = kept(read_landxml_vectors(g.text)); }},

@@ -9,6 +9,7 @@
 #include "judgement/vector_doubts.h"
 #include "results/measured.h"
 #include "results/tracks.h"
+#include "results/row_lists.h"
 
 namespace ampletie {
 namespace {
@@ -45,7 +46,7 @@ const Doubts &list_doubts_result() {
   static const Doubts r{
       "doubts: lists",
       Section::datum,
-      {&lists_result(), &contents_result(), &belonging_result()},
+      {&lists_result(), &row_lists_result(), &contents_result(), &belonging_result()},
       {Slice::settings_datum, Slice::settings_network, Slice::marks, Slice::fits, Slice::use_of_sources},
       found_by(list_doubts)};
   return r;

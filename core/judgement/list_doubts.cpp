@@ -1,7 +1,7 @@
 #include "base/error.h"
 #include "formats/point_recipe.h"
 #include "judgement/doubt_list.h"
-#include "results/lists.h"
+#include "results/row_lists.h"
 #include "results/vectors.h"
 #include <fmt/format.h>
 
@@ -44,29 +44,46 @@ std::optional<double> apart(const PublishedMark &a, const PublishedMark &b, cons
 } // namespace
 
 namespace {
-/// Lists of which nothing is used, because nobody has said what stands in them, or because it cannot stand there.
+/// What a list is taken for while nothing of it is used.
+struct Unused {
+  const RecipeSource &list;
+  Section section;
+  std::string where, rows; ///< "Datum, Lists", "its marks"
+  bool waits, unsaid;
+  const std::string &problem;
+};
+
+/// A list of which nothing is used, because nobody has said what stands in it, or because it cannot stand there.
+void unread_list(DoubtList &list, const Unused &u) {
+  const RecipeSource &l = u.list;
+  const Thing thing{Thing::Kind::source, l.source_id};
+  if (u.waits) {
+    const std::string columns = columns_in_words(*l.used);
+    Doubt &d = list.add(DoubtKind::list_not_said, l.name, u.section, thing,
+                        (!l.unit_conflict.empty() ? l.unit_conflict
+                         : u.unsaid ? columns.empty() ? std::string("nobody has said what its columns mean")
+                                                      : "its columns seem to be " + columns + "; nobody has said so"
+                                    : fmt::format("{} pieces of it are unread, the first in line {}: {}", l.unread,
+                                                  l.first_unread_line, l.first_unread_why)) +
+                            ": none of " + u.rows + " is used");
+    d.effect_m = 1000;
+    if (!columns.empty() && u.problem.empty())
+      d.corrections.push_back({"Its columns are so", l.source_id, "seen", "yes"});
+    d.causes.push_back("point at a column and say what it is (" + u.where + ")");
+  } else if (!u.problem.empty())
+    list.add(DoubtKind::list_not_read, l.name, u.section, thing,
+             u.problem + ", as the list is read now: none of " + u.rows + " is used")
+        .effect_m = 1000;
+}
+
 void unread_lists(DoubtList &list, const JobSnapshot &s) {
-  for (const ListSource &l : s.lists()) {
-    if (s.state().left_out.count(l.source_id) || s.state().of_a_fit(l.source_id)) continue;
-    const Thing thing{Thing::Kind::source, l.source_id};
-    if (l.waits()) {
-      const std::string columns = columns_in_words(*l.used);
-      Doubt &d = list.add(DoubtKind::list_not_said, l.name, Section::datum, thing,
-                          (!l.unit_conflict.empty() ? l.unit_conflict
-                           : l.proposed ? columns.empty() ? std::string("nobody has said what its columns mean")
-                                                          : "its columns seem to be " + columns + "; nobody has said so"
-                                        : fmt::format("{} pieces of it are unread, the first in line {}: {}", l.unread,
-                                                      l.first_unread_line, l.first_unread_why)) +
-                              ": none of its marks is used");
-      d.effect_m = 1000;
-      if (!columns.empty() && l.problem.empty())
-        d.corrections.push_back({"Its columns are so", l.source_id, "seen", "yes"});
-      d.causes.push_back("point at a column and say what it is (Datum, Lists)");
-    } else if (!l.problem.empty())
-      list.add(DoubtKind::list_not_read, l.name, Section::datum, thing,
-               l.problem + ", as the list is read now: none of its marks is used")
-          .effect_m = 1000;
-  }
+  for (const ListSource &l : s.lists())
+    if (!s.state().left_out.count(l.source_id) && !s.state().of_a_fit(l.source_id))
+      unread_list(list, {l, Section::datum, "Datum, Lists", "its marks", l.waits(), l.proposed, l.problem});
+  for (const RowSource &l : s.get(row_lists_result()))
+    if (!s.state().left_out.count(l.source_id))
+      unread_list(list, {l, Section::intake, "Intake, Lists", l.kind == "stops" ? "its stops" : "its vectors and fixes",
+                         l.waits(), l.unsaid, l.problem});
 }
 } // namespace
 

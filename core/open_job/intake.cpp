@@ -41,6 +41,33 @@ std::string describe_list(const SourceContent &c, const std::vector<Recipe> &rec
                      extra);
 }
 
+/// A list of vectors or stops.
+std::string describe_rows(const SourceContent &c, const std::vector<Recipe> &recipes) {
+  if (c.stops) {
+    std::string unread;
+    for (const std::string &u : c.stops->unread_columns) unread += (unread.empty() ? "; not read: " : ", ") + u;
+    const std::size_t n = c.stops->rows.size();
+    return fmt::format("{} stop{} of a moving receiver{}", n, n == 1 ? "" : "s", unread);
+  }
+  if (c.measured) {
+    const auto fixes =
+        std::count_if(c.measured->rows.begin(), c.measured->rows.end(), [](const MeasuredRow &r) { return r.fix(); });
+    std::string unread;
+    for (const std::string &u : c.measured->unread_columns)
+      unread += (unread.empty() ? "; columns not read: " : ", ") + u;
+    return fmt::format("{} vectors and {} fixes that others measured (Network, Measured){}",
+                       static_cast<long>(c.measured->rows.size()) - fixes, fixes, unread);
+  }
+  std::vector<Recipe> own = recipes;
+  std::erase_if(own, [&](const Recipe &r) { return r.reads != c.source.kind; });
+  const std::string what = c.source.kind == "stops" ? "stops of a moving receiver" : "vectors or fixes of others";
+  if (const auto best = best_recipe(own, *c.text, 0.3))
+    return fmt::format("{}, read with \"{}\" ({:.0f} %)", what, own[best->index].name, 100 * best->score);
+  return fmt::format("text taken as {}: no recipe knows it; none of it is used until its columns are said (Intake, "
+                     "Lists)",
+                     what);
+}
+
 std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes) {
   std::string out;
   for (const auto &f : c.sites) {
@@ -70,21 +97,7 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
     return fmt::format("grid of shifts from {} to {}, {}; a control list in the older datum can go through it (Datum, "
                        "Lists), and so can the job's grid (shifts=yes)",
                        c.shift->from, c.shift->to, c.shift->extent_words());
-  if (c.stops) {
-    std::string unread;
-    for (const std::string &u : c.stops->unread_columns) unread += (unread.empty() ? "; not read: " : ", ") + u;
-    const std::size_t n = c.stops->rows.size();
-    return fmt::format("{} stop{} of a moving receiver{}", n, n == 1 ? "" : "s", unread);
-  }
-  if (c.measured) {
-    const auto fixes =
-        std::count_if(c.measured->rows.begin(), c.measured->rows.end(), [](const MeasuredRow &r) { return r.fix(); });
-    std::string unread;
-    for (const std::string &u : c.measured->unread_columns)
-      unread += (unread.empty() ? "; columns not read: " : ", ") + u;
-    return fmt::format("{} vectors and {} fixes that others measured (Network, Measured){}",
-                       static_cast<long>(c.measured->rows.size()) - fixes, fixes, unread);
-  }
+  if (c.source.kind == "vectors" || c.source.kind == "stops") return describe_rows(c, recipes);
   if (c.fit)
     return fmt::format(
         "frame fit \"{}\", plan by {}, height by {}, with {} marks; it leads nowhere until a system is begun "

@@ -9,6 +9,7 @@
 #include "results/known_places.h"
 #include "results/measured.h"
 #include "results/motions.h"
+#include "results/row_lists.h"
 #include "results/tracks.h"
 #include "results/vector_plan.h"
 #include <fmt/format.h>
@@ -16,13 +17,16 @@
 namespace ampletie {
 namespace {
 
-/// Sources that are left out tell nothing, books and observations apart, which are shown as left out. Control lists are
-/// as they are meant.
+/// Sources that are left out tell nothing, books and observations apart, which are shown as left out. Lists are as they
+/// are meant.
 Contents taken_in(const JobSnapshot &s) {
   Contents out = *s.inputs().contents;
   for (const ListSource &l : s.lists())
     for (SourceContent &c : out)
       if (c.source.id == l.source_id) c.control = l.list;
+  for (const RowSource &l : s.get(row_lists_result()))
+    for (SourceContent &c : out)
+      if (c.source.id == l.source_id) c.measured = l.vectors, c.stops = l.stops;
   for (SourceContent &c : out)
     if (s.state().left_out.count(c.source.id) && c.source.kind != "levels" && c.source.kind != "pointings") {
       SourceContent bare;
@@ -39,8 +43,9 @@ std::string contents_key(const Contents &all) {
   for (const SourceContent &c : all) {
     const bool nothing = !c.control && !c.text && c.sites.empty() && !c.navigation && !c.sp3 && !c.clock &&
                          !c.ionosphere && !c.ocean_loading && !c.antex && !c.antenna_points && !c.geoid && !c.recipe &&
-                         !c.fit && !c.shift && !c.measured;
-    out += c.source.id + (nothing ? "-" : c.control ? "=" + c.control->said : "+") + c.source.name + "\n";
+                         !c.fit && !c.shift && !c.measured && !c.stops;
+    const std::string said = c.control ? c.control->said : c.measured ? c.measured->said : c.stops ? c.stops->said : "";
+    out += c.source.id + (nothing ? "-" : c.control || !said.empty() ? "=" + said : "+") + c.source.name + "\n";
   }
   return sha256_hex(out);
 }
@@ -320,7 +325,7 @@ const Result<std::vector<ListSource>> &lists_result() {
 const Result<Contents> &contents_result() {
   static const Result<Contents> r{"contents of the sources",
                                   Section::intake,
-                                  {&lists_result()},
+                                  {&lists_result(), &row_lists_result()},
                                   {Slice::contents, Slice::use_of_sources},
                                   taken_in,
                                   contents_key};

@@ -4,6 +4,7 @@
 #include "job/settings.h"
 #include "results/lists.h"
 #include "results/reduction.h"
+#include "results/row_lists.h"
 #include "results/vector_pairs.h"
 #include "results/vector_plan.h"
 #include <atomic>
@@ -282,6 +283,8 @@ std::vector<VectorResult> solve_vectors(const JobSnapshot &s, const std::vector<
 
 const RecipeSource *recipe_source(const JobSnapshot &s, const std::string &id) {
   for (const ListSource &x : s.lists())
+    if (x.source_id == id) return &x;
+  for (const RowSource &x : s.get(row_lists_result()))
     if (x.source_id == id) return &x;
   for (const LevelSource &x : s.levels().sources)
     if (x.source_id == id) return &x;

@@ -5,7 +5,9 @@
 #include "app/widgets/recipe_view.h"
 #include "formats/recognise.h"
 #include "formats/rinex_observation.h"
+#include "results/measured.h"
 #include "service/service.h"
+#include "support/fix_survey.h"
 #include <QComboBox>
 #include <QPlainTextEdit>
 #include <nlohmann/json.hpp>
@@ -198,4 +200,91 @@ TEST_CASE("a base is tied by a service's answer in the window, the way is whole 
   w.undo();
   settle(50);
   CHECK(doubt_of(w.job(), "base not tied"));
+}
+
+TEST_CASE(
+    "a list of fixes in another language is said by pointing, deviations in millimetres, and enters the network") {
+  TemporaryFolder folder;
+  const Surveyed f;
+  const std::string path = folder / "f.tie";
+  {
+    Job job = Job::create(path, Surveyed::settings());
+    job.take_bytes({{"control.csv", f.control()}});
+    job.decide("hold", "B1", {{"how", "full"}}, "");
+    std::string list = "Punkt;Basis;X;Y;Z;mp;mh;Art\n";
+    const auto row = [&](const std::string &mark, const Vec3 &x) {
+      list += fmt::format("{};B1;{:.4f};{:.4f};{:.4f};{};{};fest\n", mark, x.x(), x.y(), x.z(), 8, 15);
+    };
+    row("B1", f.base);
+    for (const auto &[name, x] : f.marks) row(name, x), row(name, x + Vec3(0.004, -0.003, 0.005));
+    write_file(folder / "fixes.txt", list);
+  }
+  Driver d(path);
+  auto &w = d.window.workspace();
+  w.take({QString::fromStdString(folder / "fixes.txt")}, "vectors");
+  d.wait();
+  settle(50);
+  // The doubt leads to where it can be said.
+  const Doubt *doubt = doubt_of(w.job(), "columns not said yet");
+  REQUIRE(doubt);
+  d.section("Network");
+  w.select("doubt", doubt->id);
+  settle(50);
+  d.click("Go there");
+  settle(50);
+  QTableView *t = d.table("Lists of vectors and stops");
+  REQUIRE(t->isVisible());
+  CHECK(d.cell(t, 0, "State") == "columns not said yet");
+  auto *view = d.named<app::RecipeView>("List as it is read");
+  auto *file = view->findChild<QPlainTextEdit *>();
+  REQUIRE(file->toPlainText().startsWith("Punkt;Basis"));
+  auto *meaning = d.named<QComboBox>("It means");
+  const std::vector<std::pair<const char *, QString>> columns{{"to", "101"},
+                                                              {"base", "B1"},
+                                                              {"x", QString::number(f.marks.at("101").x(), 'f', 4)},
+                                                              {"y", QString::number(f.marks.at("101").y(), 'f', 4)},
+                                                              {"z", QString::number(f.marks.at("101").z(), 'f', 4)}};
+  for (const auto &[what, piece] : columns) {
+    INFO(what);
+    // The first row of a mark other than the base is pointed at.
+    const qsizetype line = file->toPlainText().indexOf("101;");
+    const qsizetype at = file->toPlainText().indexOf(piece, line);
+    REQUIRE(at >= 0);
+    QTextCursor c(file->document());
+    c.setPosition(static_cast<int>(at));
+    c.setPosition(static_cast<int>(at + piece.size()), QTextCursor::KeepAnchor);
+    file->setTextCursor(c);
+    CHECK(view->say(what).toStdString() == "");
+    settle(20);
+  }
+  // Deviations in millimetres, by the two choices and the button.
+  for (const auto &[what, piece] : {std::pair{"sd_plan", ";8;"}, {"sd_up", ";15;"}}) {
+    const qsizetype at = file->toPlainText().indexOf(piece, file->toPlainText().indexOf("101;"));
+    QTextCursor c(file->document());
+    c.setPosition(static_cast<int>(at) + 1);
+    c.setPosition(static_cast<int>(at) + static_cast<int>(std::strlen(piece)) - 1, QTextCursor::KeepAnchor);
+    file->setTextCursor(c);
+    meaning->setCurrentIndex(meaning->findData(what));
+    settle(20);
+    d.named<QComboBox>("In the unit")->setCurrentText("mm");
+    d.click("Say what the selected text means");
+    settle(30);
+  }
+  CHECK(d.cell(t, 0, "State") == "pieces unread"); // "fest" is not said yet
+  select_text(file, "fest");
+  CHECK(view->say("status=fixed").isEmpty());
+  settle(50);
+  CHECK_THAT(d.cell(t, 0, "State").toStdString(), Contains("read by fixes.txt, as said"));
+  CHECK(d.cell(t, 0, "Rows") == "9");
+  if (const char *shot = std::getenv("SHOT_ROWS")) d.window.grab().save(shot);
+  CHECK_THAT(d.named<QWidget>("Section Network")->accessibleDescription().toStdString(), Contains("to adjust"));
+  d.section("Network");
+  d.adjust();
+  REQUIRE(w.job().network());
+  CHECK(w.job().network()->measured.size() == 8);
+  for (const MeasuredVector &v : w.job().snapshot()->get(measured_result())) {
+    CHECK(v.weight_words == "stated");
+    CHECK(std::sqrt(v.cov.trace()) == Approx(std::sqrt(2 * 0.008 * 0.008 + 0.015 * 0.015)).epsilon(1e-6));
+    CHECK(v.status == MeasuredVector::Status::fixed);
+  }
 }

@@ -106,6 +106,20 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
          attempt([&] { read_stop_list(utf8_text(b)); });
          looks_like_vector_list(b);
          attempt([&] { read_vector_list(utf8_text(b)); });
+         recipe_of_vector_heads(b, "fuzzed"), recipe_of_stop_heads(b, "fuzzed");
+         // Every column said to be something, beginning at another meaning for other bytes.
+         for (const char *kind : {"vectors", "stops"}) {
+           const std::string text = utf8_text(b);
+           Recipe r = blank_list_recipe(text, "fuzzed", kind);
+           const auto &all = recipe_meanings(kind);
+           for (std::size_t i = 0; i < 12; ++i) {
+             RecipeField f;
+             f.at.column = static_cast<int>(i), f.meaning = all[(b.size() + 3 * i) % all.size()].name;
+             r.lines.front().fields.push_back(f);
+           }
+           attempt([&] { read_vector_list(r, text); });
+           attempt([&] { read_stop_list(r, text); });
+         }
        }},
       {"control_documents",
        [](Bytes b) {
