@@ -47,10 +47,9 @@ Workspace::Workspace(QObject *parent) : QObject(parent) {
         followed_ = {&s, std::move(run)};
       },
       Judge::in_window(this, [this](const std::shared_ptr<const JobSnapshot> &s) {
-        if (take_followed(s))
-          job_changed();
-        else if (network_stood_)
-          follow(); // the job has moved on since: it is asked of what it is now
+        // Where the job has moved on since, it is asked of what it is now; what could not be adjusted stays out of date.
+        if (!take_followed(s) && network_stood_ && follow()) return;
+        job_changed();
       }));
 }
 
@@ -121,18 +120,18 @@ void Workspace::enter(std::unique_ptr<Job> job) {
 
 void Workspace::adjusted_in(double seconds) { slow_ = seconds > at_once_ ? slow_ + 1 : 0; }
 
-void Workspace::follow() {
+bool Workspace::follow() {
   const bool stood = std::exchange(network_stood_, job_ && job_->network() && !job_->network_stale());
-  if (!stood || network_stood_ || !job_ || !job_->network() || busy()) return;
+  if (!stood || network_stood_ || !job_ || !job_->network() || busy()) return false;
   // A thread's first adjustment opens registers and grids: of a small network one that is slow says little.
   constexpr int small = 500, large = 2500; // observations
   const int observations = job_->network()->result.adjustment.observations, too_often = observations < small ? 3 : 1;
-  if (observations > large || slow_ >= too_often) return;
+  if (observations > large || slow_ >= too_often) return false;
   const std::shared_ptr<const JobSnapshot> s = job_->snapshot();
-  if (!out_of_date(*s).empty()) return;
+  if (!out_of_date(*s).empty()) return false;
   network_stood_ = true; // what is decided before it is there follows too
   // Nobody waits for it: the window shows what was decided first, and the numbers a moment later.
-  if (follower_->judge(s, std::chrono::milliseconds(0))) take_followed(s);
+  return !follower_->judge(s, std::chrono::milliseconds(0)) || !take_followed(s);
 }
 
 bool Workspace::take_followed(const std::shared_ptr<const JobSnapshot> &s) {
@@ -145,10 +144,11 @@ bool Workspace::take_followed(const std::shared_ptr<const JobSnapshot> &s) {
 }
 
 void Workspace::job_changed() {
-  follow();
+  // What is thought of a network that is about to be another need not be found.
+  const bool follows = follow();
   // Long enough for most decisions, too short to be felt: then nothing is drawn twice.
   constexpr std::chrono::milliseconds patience{12};
-  if (job_ && !job_->judged()) judge_->judge(job_->snapshot(), patience);
+  if (job_ && !follows && !job_->judged()) judge_->judge(job_->snapshot(), patience);
   Q_EMIT changed();
 }
 
@@ -273,8 +273,9 @@ QString Workspace::keep_recipe(const std::string &source, const std::string &nam
 void Workspace::walk(long (Job::*step)(), const QString &what) {
   if (!job_) return;
   try {
-    if (const Decision *d = job_->decision(((*job_).*step)()))
-      Q_EMIT message(what + text(job_->words().sentence(*d)), false);
+    // Of the job as it stands, where everything has its name already.
+    const DecisionWords words = job_->words();
+    if (const Decision *d = job_->decision(((*job_).*step)())) Q_EMIT message(what + text(words.sentence(*d)), false);
   } catch (const std::exception &e) {
     Q_EMIT message(QString::fromUtf8(e.what()), true);
   }

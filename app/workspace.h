@@ -138,7 +138,7 @@ private:
   /// After everything that changed the job: tells of it, at once and again when it has been judged.
   void job_changed();
   /// Adjusts anew beside the window after a decision, where the network stood until then and it takes no time.
-  void follow();
+  bool follow();
   void adjusted_in(double seconds);
   /// Whether it was still wanted.
   bool take_followed(const std::shared_ptr<const JobSnapshot> &s);

@@ -27,10 +27,20 @@ void add_gnss(std::vector<Candidate> &out, const Job &job, const std::vector<std
       for (const Occupation &o : *list)
         out.push_back({"occupation", o.id, {o.id, o.mark, o.mark + "@" + iso(o.start)}});
   if (wanted(kinds, "track"))
-    for (const TrackResult &t : job.tracks()) out.push_back({"track", t.id, {t.id, t.rover, t.rover + "@" + t.base}});
+    for (const TrackResult &t : job.tracks()) {
+      // The name of the receiver is the joint track's, where there is one.
+      Candidate c{"track", t.id, {t.id}};
+      if (!in_a_joint(job.tracks(), t)) c.words.push_back(t.rover);
+      if (!t.joint()) c.words.push_back(t.rover + "@" + t.base);
+      out.push_back(std::move(c));
+    }
   if (wanted(kinds, "stop"))
     for (const TrackResult &t : job.tracks())
-      for (const TrackStop &x : t.stops) out.push_back({"stop", x.id, {x.id, x.name, x.name + "@" + iso_ms(x.start)}});
+      for (const TrackStop &x : t.stops)
+        if (x.same_as.empty())
+          out.push_back({"stop", x.id, {x.id, x.name, x.name + "@" + iso_ms(x.start)}});
+        else // the name is that of the main base's
+          out.push_back({"stop", x.id, {x.id}});
   if (wanted(kinds, "vector")) {
     std::set<std::string> seen;
     for (const VectorResult &v : job.vectors())

@@ -3,6 +3,7 @@
 #include "app/evidence/evidence_html.h"
 #include "app/widgets/numbers.h"
 #include "geodesy/ellipsoid.h"
+#include "results/track_record.h"
 #include "results/tracks.h"
 #include <Eigen/Dense>
 #include <cmath>
@@ -16,7 +17,7 @@ QString share(std::size_t part, std::size_t all) {
 
 void EvidencePanel::about_track(QString &html, const TrackResult &t) {
   const KinematicTrack &k = *t.solved;
-  html += heading("Track", escaped(t.rover) + " from " + escaped(t.base),
+  html += heading("Track", escaped(t.rover) + " from " + escaped(t.bases()),
                   !t.error.empty() ? QString("not solved")
                   : !t.used        ? "left out: " + escaped(t.left_out_because)
                   : t.stale        ? QString("out of date")
@@ -40,6 +41,8 @@ void EvidencePanel::about_track(QString &html, const TrackResult &t) {
     html += "<p style='color:#5A666E'>Whole numbers were sought forward and backward in time and are held where both "
             "agree. "
             "Every epoch is placed by itself; nothing bends it to a path.</p>";
+    for (const OtherBase &o : t.others)
+      html += "<p style='margin:2px 0'>" + escaped(base_comparison_words(t, o)) + ".</p>";
     for (const std::string &n : k.notes) html += "<p style='margin:2px 0'>› " + escaped(n) + "</p>";
   }
   const std::string id = t.id;
@@ -66,14 +69,14 @@ void EvidencePanel::about_stop(QString &html, const TrackResult &t, const TrackS
   const char *names[] = {"east", "north", "up"};
   for (int i = 0; i < 3; ++i)
     html += row(names[i], number(enu[i], 4) + " m", "± " + number(1000 * std::sqrt(cov(i, i)), 1) + " mm");
-  html += row("from", escaped(t.base), number(s.d.norm(), 3) + " m") +
+  html += row("from", escaped(t.bases()), number(s.d.norm(), 3) + " m") +
           row("spread", number(1000 * s.spread_m, 1) + " mm", "of its epochs") + "</table>";
   html +=
       "<p style='color:#5A666E'>The mean of its epochs; reflections and atmosphere do not average out within a stop, "
       "and the "
       "accuracy given says so. In the network it has a set-up of its own, and shares with the other stops of its track "
       "what lasts.</p>";
-  const std::string id = s.id;
+  const std::string id = t.joint() ? s.same_as : s.id;
   const bool use = s.used;
   add_action(
       use ? "Leave it out" : "Use it", use ? "It stays on the track (Space)" : "Take it into the network (Space)",

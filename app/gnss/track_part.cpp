@@ -7,6 +7,7 @@
 #include "publication/track_files.h"
 #include "results/job_results.h"
 #include "results/stop_fixes.h"
+#include "results/track_record.h"
 #include <Eigen/Dense>
 #include <QComboBox>
 #include <QFileDialog>
@@ -16,6 +17,7 @@
 #include <QStackedWidget>
 #include <QVBoxLayout>
 #include <cmath>
+#include <set>
 
 namespace ampletie::app {
 namespace {
@@ -84,6 +86,9 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   words_->setWordWrap(true);
   save_ = new QPushButton("Save epochs …");
   save_->setAccessibleName("Save epochs");
+  bases_ = new QPushButton;
+  bases_->setAccessibleName("From how many bases");
+  bases_->setToolTip("From every base that logged beside it, put together and compared; or from the best one alone");
   save_->setToolTip("All epochs with their accuracy as a table of text (CSV)");
   stops_ = new TableCard(
       "Stops", {{"Stop", "", false, false, 56},
@@ -97,7 +102,11 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
                 {"Spread", "Of its epochs about their mean, mm", true, false, 48},
                 {"Real time", "A fix of a list, of the same mark, less this: plan · height, mm", true, false, 58}});
   stops_->model()->edit = [this](const std::string &id, int column, const QString &typed) {
-    return w_.decide_typed<StopThing>({id}, column == 1 ? "mark" : "height", typed, "");
+    // Name and height are those of the main base's stop, from wherever it is seen.
+    const TrackResult *t = w_.track_of_stop(id);
+    const TrackStop *s = t ? stop_of(*t, id) : nullptr;
+    return w_.decide_typed<StopThing>({s && !s->same_as.empty() ? s->same_as : id}, column == 1 ? "mark" : "height",
+                                      typed, "");
   };
   map_ = new TrackMap;
   ribbon_ = new TrackRibbon;
@@ -132,6 +141,7 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   head->addWidget(hidden_);
   head->addWidget(epochs_);
   head->addWidget(picture_);
+  head->addWidget(bases_);
   head->addWidget(save_);
   auto *upper = new QHBoxLayout;
   upper->setSpacing(10);
@@ -152,6 +162,7 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   connect(ribbon_, &TrackRibbon::stop_chosen, this, [this](const std::string &id) { choose_stop(id); });
   connect(ribbon_, &TrackRibbon::pointed, this, [this](std::size_t epoch) { map_->point_at(epoch); });
   connect(ribbon_, &TrackRibbon::span_chosen, this, [this](GpsTime from, GpsTime to) { leave_out(from, to); });
+  connect(bases_, &QPushButton::clicked, this, [this] { change_bases(); });
   connect(save_, &QPushButton::clicked, this, [this] { save(); });
 }
 
@@ -179,8 +190,13 @@ void TrackPart::refresh() {
       for (const TrackStop &s : t.stops)
         if (s.id == stop_) track_ = t.id;
       const QString begun = t.solved->epochs.empty() ? QString() : " " + w_.day_clock(t.solved->epochs.front().time);
-      which_->addItem(text(t.rover) + begun, text(t.id));
+      // From several bases: the joint one first.
+      const bool part = in_a_joint(w_.job().tracks(), t);
+      which_->insertItem(t.joint() ? 0 : which_->count(),
+                         text(t.rover) + (part || t.joint() ? " from " + text(t.bases()) : QString()) + begun,
+                         text(t.id));
     }
+    if (track_.empty() && which_->count()) track_ = which_->itemData(0).toString().toStdString();
     which_->setCurrentIndex(std::max(0, which_->findData(text(track_))));
   }
   which_->setVisible(which_->count() > 1);
@@ -203,7 +219,7 @@ QString TrackPart::headline() const {
   const auto all = k.epochs.size();
   const bool good = t->fixed_share() > 0.95 && !t->stale;
   QString out = QString("<b style='color:%1'>%2 from %3: %4 fixed</b> of %5 epochs")
-                    .arg((good ? ink::accepted : ink::attention).name(), escaped(t->rover), escaped(t->base),
+                    .arg((good ? ink::accepted : ink::attention).name(), escaped(t->rover), escaped(t->bases()),
                          percent(k.count(TrackState::fixed), all))
                     .arg(all);
   const auto more = [&](TrackState s, const char *word) {
@@ -218,6 +234,10 @@ QString TrackPart::headline() const {
                                .arg(percent(t->without_base, all), escaped(t->base))
                          : QString(" · the base covers all of it");
   if (t->stale) out += " · <b style='color:#B87311'>out of date</b>";
+  for (const OtherBase &o : t->others)
+    out += QString("<br><span style='color:%1'>%2</span>")
+               .arg((o.apart > 5 + o.epochs / 50 ? ink::attention : ink::unused).name(),
+                    escaped(base_comparison_words(*t, o)));
   return out;
 }
 
@@ -231,7 +251,8 @@ void TrackPart::show_track() {
   std::vector<Row> rows;
   const auto fixes = w_.has_job() ? stops_against_fixes(*w_.job().snapshot()) : std::vector<StopAgainstFix>();
   const auto fix_of = [&](const TrackStop &s) -> const StopAgainstFix * {
-    const auto f = std::find_if(fixes.begin(), fixes.end(), [&](const auto &x) { return x.stop == s.id; });
+    const auto f = std::find_if(fixes.begin(), fixes.end(),
+                                [&](const auto &x) { return x.stop == (t && t->joint() ? s.same_as : s.id); });
     return f == fixes.end() ? nullptr : &*f;
   };
   if (t && t->error.empty())
@@ -249,6 +270,7 @@ void TrackPart::show_track() {
                base ? std::pair(base->start, base->stop) : std::pair<GpsTime, GpsTime>{}, w_.times(), words);
   satellites_->refresh();
   save_->setEnabled(solved);
+  offer_bases();
   if (!stop_.empty()) stops_->select(stop_), map_->select(stop_), ribbon_->select_stop(stop_);
 }
 
@@ -288,7 +310,7 @@ void TrackPart::choose_stop(const std::string &id) {
 
 void TrackPart::toggle_use() {
   if (const TrackStop *s = chosen_stop())
-    w_.decide(s->used ? "leave-out" : "use", s->id, nlohmann::json::object(),
+    w_.decide(s->used ? "leave-out" : "use", shown()->joint() ? s->same_as : s->id, nlohmann::json::object(),
               s->used ? "left out with the space bar" : "");
 }
 
@@ -297,6 +319,29 @@ void TrackPart::leave_out(GpsTime from, GpsTime to) {
   if (!t) return;
   w_.decide("leave-out", t->id + ":all@" + iso_ms(from) + "/" + iso_ms(to), nlohmann::json::object(),
             "left out on the track");
+}
+
+void TrackPart::offer_bases() {
+  const TrackResult *t = shown();
+  std::set<std::string> others;
+  bool all = false;
+  if (t && !t->solved->epochs.empty()) {
+    const JobSnapshot &s = *w_.job().snapshot();
+    const GpsTime from = t->solved->epochs.front().time, to = t->solved->epochs.back().time;
+    for (const Occupation &o : s.occupations())
+      if (o.used && std::min(o.stop, to) - std::max(o.start, from) >= 60) others.insert(o.mark + "|" + o.setup);
+    for (const std::string &id : t->rover_occupations)
+      if (const Occupation *o = w_.occupation(id)) all = all || o->bases == "all";
+  }
+  bases_->setVisible(all || others.size() > 1);
+  bases_->setText(all ? "One base" : "All bases");
+}
+
+void TrackPart::change_bases() {
+  const TrackResult *t = shown();
+  if (!t) return;
+  const bool all = bases_->text() == "All bases";
+  w_.decide_typed<OccupationThing>({t->rover_occupations.front()}, "bases", all ? "all" : "one", "");
 }
 
 void TrackPart::save() {

@@ -28,6 +28,8 @@ private:
   void choose_stop(const std::string &id);
   void leave_out(GpsTime from, GpsTime to);
   void save();
+  void offer_bases();
+  void change_bases();
   QString headline() const;
   /// The track without the epochs that the filter hides, and how many those are.
   std::pair<TrackResult, std::size_t> filtered(const TrackResult &t) const;
@@ -37,7 +39,7 @@ private:
   QComboBox *which_, *epochs_, *picture_; ///< which epochs are drawn, and as what
   QStackedWidget *pictures_;
   QLabel *words_, *hidden_;
-  QPushButton *save_;
+  QPushButton *save_, *bases_;
   TableCard *stops_;
   TrackMap *map_;
   TrackRibbon *ribbon_;

@@ -18,7 +18,7 @@ bool PlanView::load_tracks() {
   std::string of;
   const std::vector<TrackResult> none, &tracks = w_.has_job() && !sights_ ? w_.job().tracks() : none;
   for (const TrackResult &t : tracks)
-    if (t.error.empty() && t.used) of += t.id + t.fingerprint;
+    if (t.error.empty() && t.used && !in_a_joint(tracks, t)) of += t.id + t.fingerprint;
   if (!of.empty()) of += w_.job().snapshot()->inputs().slices[static_cast<std::size_t>(Slice::settings_datum)];
   if (of == ways_of_) return false;
   ways_of_ = std::move(of), ways_.clear();
@@ -30,7 +30,7 @@ bool PlanView::load_tracks() {
       return QPointF(g.east, g.north);
     };
     for (const TrackResult &t : tracks) {
-      if (!t.error.empty() || !t.used) continue;
+      if (!t.error.empty() || !t.used || in_a_joint(tracks, t)) continue;
       const auto &epochs = t.solved->epochs;
       constexpr std::size_t places = 400;
       const std::size_t step = std::max<std::size_t>(1, epochs.size() / places);

@@ -1,6 +1,7 @@
 #pragma once
 #include <algorithm>
 #include <condition_variable>
+#include <exception>
 #include <mutex>
 #include <queue>
 #include <thread>
@@ -50,6 +51,26 @@ void fetch_and_work(std::size_t n, Fetch &&fetch, Work &&work, unsigned workers 
   }
   there.notify_all();
   for (std::thread &t : threads) t.join();
+}
+
+/// Both at once, the second on a thread of its own; what either throws, the caller gets.
+template <class First, class Second> void both_at_once(First &&first, Second &&second) {
+  std::exception_ptr thrown;
+  std::thread other([&] {
+    try {
+      second();
+    } catch (...) {
+      thrown = std::current_exception();
+    }
+  });
+  try {
+    first();
+  } catch (...) {
+    other.join();
+    throw;
+  }
+  other.join();
+  if (thrown) std::rethrow_exception(thrown);
 }
 
 } // namespace ampletie

@@ -66,6 +66,7 @@ constexpr DoubtKindInfo kind_table[] = {
     {K::track_out_of_date, "track-out-of-date", "track out of date", "track-out-of-date", "track out of date"},
     {K::base_has_gaps, "base-has-gaps", "base has gaps", "base-has-gaps", "base has gaps"},
     {K::track_noisy, "track-noisy", "track noisy", "track-noisy", "track noisy"},
+    {K::bases_disagree, "bases-disagree", "bases disagree", "bases-disagree", "bases disagree"},
     {K::stop_not_fixed, "stop-not-fixed", "stop not fixed", "stop-not-fixed", "stop not fixed"},
     {K::stop_not_still, "stop-not-still", "stop not still", "stop-not-still", "stop not still"},
     {K::stop_off_its_mark, "stop-off-its-mark", "stop off its mark", "stop-off-its-mark", "stop off its mark"},

@@ -49,6 +49,7 @@ enum class DoubtKind {
   track_out_of_date,
   base_has_gaps,
   track_noisy,
+  bases_disagree,
   stop_not_fixed,
   stop_not_still,
   stop_off_its_mark,

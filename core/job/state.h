@@ -26,7 +26,8 @@ struct OccupationEdits {
   Decided<std::optional<std::string>> mark, antenna, measured_to, setup;
   Decided<std::optional<double>> measured, east, north, azimuth_deg, pressure, temperature, humidity;
   Decided<std::optional<bool>> slant, moving;
-  Decided<std::optional<std::string>> base; ///< mark that a moving receiver is solved from
+  Decided<std::optional<std::string>> base;  ///< mark that a moving receiver is solved from
+  Decided<std::optional<std::string>> bases; ///< "all": from every base that logged beside it
 };
 
 /// What the surveyor said about a stop of a track.

@@ -2,6 +2,7 @@
 #include "judgement/doubt_list.h"
 #include "judgement/doubts.h"
 #include "results/job_results.h"
+#include "results/track_record.h"
 #include "results/tracks.h"
 #include "results/vector_plan.h"
 #include <Eigen/Dense>
@@ -105,9 +106,29 @@ private:
     }
     for (const std::string &n : t.stop_notes)
       list_.add(DoubtKind::stop_list_trouble, name, Section::gnss, about, n, t.id + n);
+    for (const OtherBase &o : t.others) other_base(t, o, about, name);
+    // A further base has the same stops as the main one, and so has the joint track.
+    if (t.joint() || !t.beside.empty()) return;
     for (const TrackStop &x : t.stops)
       if (x.used && !x.mark.empty()) stop(t, x);
     same_mark_again(t);
+  }
+
+  /// Two bases that place one way differently.
+  void other_base(const TrackResult &t, const OtherBase &o, const Thing &about, const std::string &name) {
+    const std::size_t by_chance = 5 + o.epochs / 50;
+    if (o.apart <= by_chance) return;
+    Doubt &d =
+        list_.add(DoubtKind::bases_disagree, name, Section::gnss, about, base_comparison_words(t, o), t.id + o.base);
+    d.effect_m = std::max(o.enu.norm(), o.rms), d.value = static_cast<double>(o.apart),
+    d.limit = static_cast<double>(by_chance), d.unit = "epochs";
+    if (!o.laid_on && o.enu.norm() > 2 * o.rms)
+      d.causes.push_back("all of the way lies so: " + t.base + " or " + o.base +
+                         " does not stand where it was taken to, or with another "
+                         "antenna height");
+    else
+      d.causes.push_back(
+          "a part of the way lies so: whole numbers are wrong from one of them there, or a base was disturbed");
   }
 
   void stop(const TrackResult &t, const TrackStop &x) {

@@ -3,6 +3,7 @@
 #include "geodesy/ellipsoid.h"
 #include "job/settings.h"
 #include "publication/figures.h"
+#include "results/track_record.h"
 #include "results/vector_pairs.h"
 #include <Eigen/Dense>
 #include <fmt/format.h>
@@ -125,10 +126,12 @@ ReportSection tracks(const Job &job) {
     std::string notes = !t.used ? "left out: " + t.left_out_because : t.stale ? "out of date" : "";
     for (const std::string &n : k.notes) notes += (notes.empty() ? "" : "; ") + n;
     for (const std::string &n : t.stop_notes) notes += (notes.empty() ? "" : "; ") + n;
-    all.rows.push_back({t.rover, t.base, when(k.epochs.front().time), std::to_string(k.epochs.size()),
+    all.rows.push_back({t.rover, t.bases(), when(k.epochs.front().time), std::to_string(k.epochs.size()),
                         share(TrackState::fixed), share(TrackState::partly_fixed), share(TrackState::floating),
                         share(TrackState::code), share(TrackState::none), std::to_string(t.without_base),
                         fixed(k.longest_m / 1000, 2), notes});
+    for (const OtherBase &o : t.others) s.paragraphs.push_back(base_comparison_words(t, o) + ".");
+    if (in_a_joint(job.tracks(), t)) continue; // its stops are those of the joint track
     const Mat3 axes = local_axes(to_geodetic(t.base_xyz));
     for (const TrackStop &x : t.stops) {
       const Mat3 c = axes * x.cov * axes.transpose();

@@ -300,20 +300,21 @@ namespace {
 /// The stops of the job's tracks that count for a mark.
 void add_stops(const JobSnapshot &s, std::vector<MeasuredVector> &out) {
   for (const TrackResult &t : s.get(tracks_result())) {
-    if (!t.error.empty()) continue;
+    if (!t.error.empty() || t.joint()) continue;
     for (const TrackStop &x : t.stops) {
       if (x.mark.empty()) continue;
       MeasuredVector v;
       v.id = x.id, v.stop = true, v.from = t.base, v.to = x.mark, v.from_setup = t.base_setup,
-      v.to_setup = x.id + ":to";
-      v.session = t.id, v.d = x.d, v.cov = x.cov, v.common = x.common, v.frame = t.frame, v.epoch = t.epoch;
+      v.to_setup = (x.same_as.empty() ? x.id : x.same_as) + ":to";
+      v.session = t.beside.empty() ? t.id : t.beside, v.d = x.d, v.cov = x.cov, v.common = x.common, v.frame = t.frame, v.epoch = t.epoch;
       v.status = x.solution == TrackState::fixed  ? Status::fixed
                  : x.solution == TrackState::code ? Status::code
                                                   : Status::floating;
       v.status_words = state_name(x.solution);
       v.time = iso_ms(x.start), v.code = x.code, v.epochs = static_cast<int>(x.epochs), v.satellites = x.satellites;
       v.duration_s = x.stop - x.start;
-      v.weight_words = "as solved, with what the stops of its track share";
+      v.weight_words = t.beside.empty() ? "as solved, with what the stops of its track share"
+                                        : "as solved, with what it shares with its track from the main base";
       for (const Occupation &o : s.moving())
         if (o.id == t.rover_occupations.front()) v.source_id = o.source_id, v.source_name = o.source_name;
       v.used = x.used && t.used, v.left_out_because = t.used ? x.left_out_because : t.left_out_because;

@@ -1,5 +1,6 @@
 #include "base/angle.h"
 #include "base/error.h"
+#include "gnss/kinematic/joint_track.h"
 #include "network/groups.h"
 #include "results/measured.h"
 #include "results/network_assembly.h"
@@ -103,12 +104,19 @@ void add_vectors(const std::vector<VectorResult> &vectors, const JobDatum &datum
   for (const auto &[id, members] : together) in.sessions.push_back(network_session(id, members, rotation));
 }
 
+/// A stop of a track as one of its bases sees it.
+struct SharedStop {
+  Mat3 cov, common;       ///< all of it; what the stops of a track share
+  std::string base, stop; ///< set-ups at both ends
+};
+
 /// Between two stops of a track: the product of the roots of what each shares.
-Eigen::MatrixXd shared_covariance(const std::vector<std::pair<Mat3, Mat3>> &stops) {
+Eigen::MatrixXd of_one_base(const std::vector<const SharedStop *> &stops) {
   const auto n = static_cast<Eigen::Index>(stops.size());
   Eigen::MatrixXd cov(3 * n, 3 * n);
   std::vector<Mat3> root;
-  for (const auto &[all, common] : stops) {
+  for (const SharedStop *s : stops) {
+    const Mat3 &common = s->common;
     const Eigen::SelfAdjointEigenSolver<Mat3> e((common + common.transpose()) / 2);
     root.push_back(e.eigenvectors() * e.eigenvalues().cwiseMax(0).cwiseSqrt().asDiagonal() *
                    e.eigenvectors().transpose());
@@ -116,8 +124,39 @@ Eigen::MatrixXd shared_covariance(const std::vector<std::pair<Mat3, Mat3>> &stop
   for (Eigen::Index i = 0; i < n; ++i)
     for (Eigen::Index k = 0; k < n; ++k)
       cov.block<3, 3>(3 * i, 3 * k) = i == k
-                                          ? stops[static_cast<std::size_t>(i)].first
+                                          ? stops[static_cast<std::size_t>(i)]->cov
                                           : Mat3(root[static_cast<std::size_t>(i)] * root[static_cast<std::size_t>(k)]);
+  return (cov + cov.transpose()) / 2;
+}
+
+/// Of a track's stops. Seen from several bases each of them shares the moving receiver's half of its deviations: with
+/// the roots F of what each base has, columns by stop, half F₁F₂ᵀ between two.
+Eigen::MatrixXd shared_covariance(const std::vector<SharedStop> &stops) {
+  std::map<std::string, std::vector<std::size_t>> bases;
+  std::map<std::string, Eigen::Index> column;
+  for (std::size_t i = 0; i < stops.size(); ++i) {
+    bases[stops[i].base].push_back(i);
+    column.try_emplace(stops[i].stop, static_cast<Eigen::Index>(3 * column.size()));
+  }
+  const auto all = static_cast<Eigen::Index>(3 * stops.size());
+  Eigen::MatrixXd roots = Eigen::MatrixXd::Zero(all, static_cast<Eigen::Index>(3 * column.size()));
+  Eigen::MatrixXd own = Eigen::MatrixXd::Zero(all, all);
+  for (const auto &[base, list] : bases) {
+    std::vector<const SharedStop *> members;
+    for (const std::size_t i : list) members.push_back(&stops[i]);
+    const Eigen::MatrixXd cov = of_one_base(members);
+    if (bases.size() == 1) return cov;
+    const Eigen::MatrixXd root = Eigen::LLT<Eigen::MatrixXd>(cov).matrixL();
+    for (std::size_t a = 0; a < list.size(); ++a)
+      for (std::size_t b = 0; b < list.size(); ++b) {
+        const auto i = static_cast<Eigen::Index>(3 * list[a]), k = static_cast<Eigen::Index>(3 * list[b]);
+        own.block<3, 3>(i, k) =
+            (1 - shared_by_bases) * cov.block<3, 3>(static_cast<Eigen::Index>(3 * a), static_cast<Eigen::Index>(3 * b));
+        roots.block<3, 3>(i, column.at(stops[list[b]].stop)) =
+            root.block<3, 3>(static_cast<Eigen::Index>(3 * a), static_cast<Eigen::Index>(3 * b));
+      }
+  }
+  const Eigen::MatrixXd cov = own + shared_by_bases * roots * roots.transpose();
   return (cov + cov.transpose()) / 2;
 }
 
@@ -128,8 +167,8 @@ void add_measured(const JobSnapshot &s, const JobDatum &datum, const Vec3 &near,
   std::set<std::string> seen;
   std::map<std::string, NetworkSession> tracks;
   std::map<std::string, std::vector<const MeasuredVector *>> solutions;
-  std::map<std::string, Mat3> rotation;                             // of their vectors
-  std::map<std::string, std::vector<std::pair<Mat3, Mat3>>> shares; // of a track's stops: all of it, what they share
+  std::map<std::string, Mat3> rotation;                  // of their vectors
+  std::map<std::string, std::vector<SharedStop>> shares; // of a track's stops
   const auto setup = [&](const std::string &id, const std::string &mark) {
     if (seen.insert(id).second)
       out.input.setups.push_back({id, mark, Vec3(set.centring_sd_m, set.centring_sd_m, set.height_sd_m), {}});
@@ -148,7 +187,7 @@ void add_measured(const JobSnapshot &s, const JobDatum &datum, const Vec3 &near,
     n.frame = datum.frame(), n.epoch = datum.epoch();
     if (v.stop) {
       tracks[v.session].id = v.session, tracks[v.session].vectors.push_back(v.id);
-      shares[v.session].emplace_back(n.cov, r * v.common * r.transpose());
+      shares[v.session].push_back({n.cov, r * v.common * r.transpose(), v.from_setup, v.to_setup});
     }
     if (v.joint) solutions[v.session].push_back(&v), rotation[v.id] = r;
     out.input.vectors.push_back(std::move(n));

@@ -186,6 +186,7 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
         apply(e.azimuth_deg, o.azimuth_deg, "azimuth");
         apply(e.setup, o.setup, "set_up");
         apply(e.base, o.base, "base");
+        apply(e.bases, o.bases, "bases");
         if (e.moving.value) o.moving_by = Occupation::MovingBy::decision;
         apply(e.moving, o.moving, "moving");
         o.weather = weather_of(e, f.approximate, o);

@@ -28,6 +28,7 @@ struct Occupation {
   enum class MovingBy : std::uint8_t { nothing, file, data, decision } moving_by = MovingBy::nothing;
   std::vector<Moved> moved; ///< spans in which the data show that it did not stand
   std::string base;         ///< mark that a moving one is solved from, as decided
+  std::string bases;        ///< "all": it is solved from every base that logged beside it
   std::size_t epochs = 0;
   std::string systems;
   std::shared_ptr<const ObservationSite> file;

@@ -43,6 +43,19 @@ std::pair<double, double> gaps(const KinematicTrack &t) {
 
 } // namespace
 
+std::string base_comparison_words(const TrackResult &t, const OtherBase &o) {
+  if (o.epochs == 0)
+    return fmt::format("{} and {} fixed no epoch in common: they do not check each other", t.base, o.base);
+  const std::string apart =
+      o.apart ? fmt::format("{} further apart than both explain", o.apart) : "none further apart than both explain";
+  const auto mm = [](double v) { return fmt::format("{:.0f}", std::round(1000 * v) + 0.0); };
+  return fmt::format(
+      "From {} the way of {} lies {} · {} · {} mm (east, north, up) from where {} has it{}, ± {:.0f} mm about "
+      "that; {} epochs compared, {}",
+      o.base, t.rover, mm(o.enu.x()), mm(o.enu.y()), mm(o.enu.z()), t.base,
+      o.laid_on ? ", which was taken off, for the base has no place of its own" : "", 1000 * o.rms, o.epochs, apart);
+}
+
 ordered_json stop_row(const TrackResult &t, const TrackStop &s) {
   const Vec3 x = t.base_xyz + s.d;
   const Mat3 axes = local_axes(to_geodetic(x));
@@ -68,7 +81,7 @@ ordered_json stop_row(const TrackResult &t, const TrackStop &s) {
           {"sd_n_m", std::sqrt(c(1, 1))},
           {"sd_u_m", std::sqrt(c(2, 2))},
           {"track", t.id},
-          {"base", t.base},
+          {"base", t.bases()},
           {"used", s.used && t.used},
           {"frame", frame_name(t.frame)},
           {"epoch", t.epoch}};
@@ -88,7 +101,20 @@ ordered_json track_rows(const std::vector<TrackResult> &all, bool epochs) {
     j["start"] = k.epochs.empty() ? ordered_json(nullptr) : ordered_json(iso_ms(k.epochs.front().time));
     j["stop"] = k.epochs.empty() ? ordered_json(nullptr) : ordered_json(iso_ms(k.epochs.back().time));
     j["interval_s"] = k.interval;
-    j["bases"] = {t.base};
+    j["bases"] = ordered_json::array({t.base});
+    for (const OtherBase &o : t.others) j["bases"].push_back(o.base);
+    if (t.joint()) {
+      j["other_bases"] = ordered_json::array();
+      for (const OtherBase &o : t.others)
+        j["other_bases"].push_back({{"base", o.base},
+                                    {"epochs_compared", o.epochs},
+                                    {"epochs_apart", o.apart},
+                                    {"east_m", o.enu.x()},
+                                    {"north_m", o.enu.y()},
+                                    {"up_m", o.enu.z()},
+                                    {"rms_m", o.rms},
+                                    {"laid_on", o.laid_on}});
+    }
     j["base_x"] = t.base_xyz.x(), j["base_y"] = t.base_xyz.y(), j["base_z"] = t.base_xyz.z();
     j["frame"] = frame_name(t.frame), j["epoch"] = t.epoch, j["point"] = "marker", j["orbits"] = t.orbits;
     j["count"] = k.epochs.size();

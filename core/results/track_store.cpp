@@ -97,18 +97,20 @@ std::vector<TwoWays> ways_of(const std::vector<std::uint8_t> &bytes) {
 }
 
 json stop_json(const TrackStop &s) {
-  return {{"id", s.id},
-          {"name", s.named_by == "file" || s.named_by == "list" ? s.name : ""},
-          {"named_by", s.named_by == "file" || s.named_by == "list" ? s.named_by : ""},
-          {"code", s.code},
-          {"kind", static_cast<int>(s.kind)},
-          {"span", {s.start.ns, s.stop.ns}},
-          {"solution", static_cast<int>(s.solution)},
-          {"d", numbers_of(s.d)},
-          {"cov", six_numbers(s.cov)},
-          {"common", six_numbers(s.common)},
-          {"numbers", {s.spread_m, s.antenna_height}},
-          {"counts", {s.epochs, s.satellites}}};
+  json j{{"id", s.id},
+         {"name", s.named_by == "file" || s.named_by == "list" ? s.name : ""},
+         {"named_by", s.named_by == "file" || s.named_by == "list" ? s.named_by : ""},
+         {"code", s.code},
+         {"kind", static_cast<int>(s.kind)},
+         {"span", {s.start.ns, s.stop.ns}},
+         {"solution", static_cast<int>(s.solution)},
+         {"d", numbers_of(s.d)},
+         {"cov", six_numbers(s.cov)},
+         {"common", six_numbers(s.common)},
+         {"numbers", {s.spread_m, s.antenna_height}},
+         {"counts", {s.epochs, s.satellites}}};
+  if (!s.same_as.empty()) j["same_as"] = s.same_as;
+  return j;
 }
 TrackStop stop_of(const json &j) {
   TrackStop s;
@@ -119,6 +121,7 @@ TrackStop stop_of(const json &j) {
   s.d = vector_of(j.at("d")), s.cov = matrix_of(j.at("cov")), s.common = matrix_of(j.at("common"));
   s.spread_m = j.at("numbers").at(0), s.antenna_height = j.at("numbers").at(1);
   s.epochs = j.at("counts").at(0), s.satellites = j.at("counts").at(1);
+  s.same_as = j.value("same_as", "");
   return s;
 }
 
@@ -144,6 +147,13 @@ StoredResult to_stored(const TrackResult &t) {
   j["ways"] = json::binary(packed_track(k.ways));
   if (!k.residuals.empty()) // earlier versions kept none
     j["residuals"] = json::binary(packed_residuals(k.residuals, k.epochs.front().time));
+  if (t.base_sd) j["base_sd"] = *t.base_sd;
+  if (!t.beside.empty()) j["beside"] = t.beside;
+  if (t.joint()) {
+    j["of"] = t.of, j["others"] = json::array();
+    for (const OtherBase &o : t.others)
+      j["others"].push_back({o.base, o.epochs, o.apart, numbers_of(o.enu), o.rms, o.laid_on});
+  }
   j["stop_notes"] = t.stop_notes;
   j["events"] = json::array();
   for (const TrackEvent &e : t.events)
@@ -177,6 +187,10 @@ TrackResult track_from_stored(const StoredResult &r) {
     t.events.push_back(e);
   }
   for (const auto &h : j.at("hints")) t.clock_hints.push_back({h.at(0), h.at(1), h.at(2)});
+  if (const auto sd = j.find("base_sd"); sd != j.end()) t.base_sd = sd->get<double>();
+  t.beside = j.value("beside", ""), t.of = j.value("of", std::vector<std::string>{});
+  for (const auto &o : j.value("others", json::array()))
+    t.others.push_back({o.at(0), o.at(1), o.at(2), vector_of(o.at(3)), o.at(4), o.at(5)});
   t.without_base = j.at("without_base"), t.error = j.at("error");
   KinematicTrack k;
   const auto &n = j.at("numbers");

@@ -1,14 +1,15 @@
 #include "results/tracks.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "base/parallel.h"
 #include "base/text.h"
+#include "gnss/kinematic/joint_track.h"
 #include "gnss/kinematic/kinematic.h"
 #include "gnss/kinematic/motion.h"
 #include "job/settings.h"
 #include "results/job_results.h"
 #include "results/reduction.h"
 #include "results/track_stops.h"
-#include "results/vector_fingerprint.h"
 #include "results/vector_plan.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -16,126 +17,11 @@
 namespace ampletie {
 namespace {
 
-/// Files of one receiver that follow one another so closely are one track, s.
-constexpr double one_track_s = 120;
 /// Of what lasts (atmosphere, the base's reflections) two stops of a track have this share in common: counted over
 /// simulated pairs, 0.0 in plan and 0.4 in height (docs/verification.md).
 constexpr double shared_by_stops = 0.25;
 /// A stop of the track lies on a mark that is known to stand here, m in plan and in height.
 constexpr double on_mark_plan = 0.3, on_mark_height = 0.5;
-
-double overlap(const Occupation &o, GpsTime from, GpsTime to) { return std::min(o.stop, to) - std::max(o.start, from); }
-
-/// Moving files by receiver, in pieces that follow one another.
-std::vector<std::vector<const Occupation *>> pieces(const JobSnapshot &s) {
-  std::map<std::string, std::vector<const Occupation *>> by_receiver;
-  for (const Occupation &o : s.moving()) {
-    if (!o.used) continue;
-    const ObservationSite &f = *o.file;
-    // Without a serial number only sites of one file are known to be of one receiver.
-    const std::string who = f.receiver_serial.empty() ? o.source_id : o.receiver + "|" + f.receiver_serial;
-    by_receiver[who + "|" + antenna_key(o.antenna)].push_back(&o);
-  }
-  std::vector<std::vector<const Occupation *>> out;
-  for (auto &[who, list] : by_receiver)
-    for (const Occupation *o : list) // sorted by start
-      if (out.empty() || out.back().front()->file->receiver_serial != o->file->receiver_serial ||
-          (o->source_id != out.back().back()->source_id && o->file->receiver_serial.empty()) ||
-          antenna_key(out.back().front()->antenna) != antenna_key(o->antenna) ||
-          o->start - out.back().back()->stop > one_track_s)
-        out.push_back({o});
-      else
-        out.back().push_back(o);
-  std::sort(out.begin(), out.end(), [](const auto &a, const auto &b) {
-    return std::tie(a.front()->start, a.front()->id) < std::tie(b.front()->start, b.front()->id);
-  });
-  return out;
-}
-
-struct Span {
-  GpsTime from, to;
-  double length() const { return to - from; }
-};
-
-/// The base that covers most of a span (its files of one erection count together), of those that cover alike a held
-/// mark, then the nearest by the files' heads. `but`: mark and erection that are out of the question.
-const Occupation *base_for(const JobSnapshot &s, const std::vector<const Occupation *> &rover, Span span,
-                           const std::string &but, std::string &why_none) {
-  std::string wanted;
-  for (const Occupation *o : rover)
-    if (!o->base.empty()) wanted = s.state().mark_name(o->base);
-  const Occupation *best = nullptr;
-  std::tuple<int, bool, double> most{};
-  double nearest_gap = 1e18;
-  std::map<std::string, double> together;
-  for (const Occupation &o : s.occupations())
-    if (o.used) together[o.mark + "|" + o.setup] += std::max(0.0, overlap(o, span.from, span.to));
-  for (const Occupation &o : s.occupations()) {
-    const std::string erection = o.mark + "|" + o.setup;
-    if (!o.used || erection == but || (!wanted.empty() && o.mark != wanted)) continue;
-    double common = overlap(o, span.from, span.to);
-    if (common < 0) {
-      nearest_gap = std::min(nearest_gap, -common);
-      continue;
-    }
-    common = together.at(erection);
-    const Vec3 &a = o.file->approximate, &b = rover.front()->file->approximate;
-    const double apart = a.norm() < 6e6 || b.norm() < 6e6 ? 1e9 : (a - b).norm();
-    const std::tuple score(static_cast<int>(10 * common / std::max(1.0, span.length())), s.anchors().count(o.mark) > 0,
-                           -apart);
-    if (!best || score > most) best = &o, most = score;
-  }
-  if (!best)
-    why_none =
-        !wanted.empty() && nearest_gap > 1e17 ? "no occupation of " + wanted + ", the base that was asked for"
-        : nearest_gap < 1e17
-            ? fmt::format("no base logged at its time: the nearest ended or began {:.0f} min away", nearest_gap / 60)
-            : "there is no base: no receiver of the job stood";
-  return best;
-}
-
-/// A part of a track, with the occupations of its base.
-struct Part {
-  std::optional<GpsTime> from, to;
-  std::vector<const Occupation *> base;
-  const char *which = ""; ///< of the bases beside the best one: "before" it or "after" it
-};
-/// The best base; where it began later or ended earlier than the rover by more than `worth_another_s`, what other bases
-/// have of the rest.
-std::vector<Part> parts_of(const JobSnapshot &s, const std::vector<const Occupation *> &rover, std::string &why_none) {
-  constexpr double worth_another_s = 60;
-  const Span all{rover.front()->start, rover.back()->stop};
-  const Occupation *main = base_for(s, rover, all, "", why_none);
-  if (!main) return {Part{{}, {}, {}}};
-  const auto files_of = [&](const Occupation &base, Span span) {
-    std::vector<const Occupation *> out;
-    for (const Occupation &o : s.occupations())
-      if (o.used && o.mark == base.mark && o.setup == base.setup && overlap(o, span.from, span.to) > 0)
-        out.push_back(&o);
-    return out;
-  };
-  Part first{{}, {}, files_of(*main, all)};
-  if (first.base.empty()) first.base = {main};
-  GpsTime begins = first.base.front()->start, ends = begins;
-  for (const Occupation *o : first.base) begins = std::min(begins, o->start), ends = std::max(ends, o->stop);
-  std::vector<Part> out;
-  const auto other = [&](Span rest) -> const Occupation * {
-    std::string nobody;
-    const Occupation *o =
-        rest.length() < worth_another_s ? nullptr : base_for(s, rover, rest, main->mark + "|" + main->setup, nobody);
-    return o && overlap(*o, rest.from, rest.to) >= worth_another_s ? o : nullptr;
-  };
-  if (const Span before{all.from, begins}; const Occupation *o = other(before)) {
-    out.push_back({{}, before.to, files_of(*o, before), "before"});
-    first.from = before.to;
-  }
-  const Span after{ends, all.to};
-  const Occupation *later = other(after);
-  if (later) first.to = after.from;
-  out.push_back(std::move(first));
-  if (later) out.push_back({after.from, {}, files_of(*later, after), "after"});
-  return out;
-}
 
 /// Sites of files that follow one another as one file.
 ObservationFile joined(const std::vector<const Occupation *> &rover) {
@@ -160,8 +46,9 @@ ObservationFile joined(const std::vector<const Occupation *> &rover) {
   return out;
 }
 
-std::string stop_id(const TrackResult &t, GpsTime start) {
-  return content_id("k", t.rover_occupations.front() + "|" + iso(start));
+/// Of a further base over the same time the base tells its stops from those of the main one.
+std::string stop_id(const TrackResult &t, GpsTime start, bool beside) {
+  return content_id("k", t.rover_occupations.front() + "|" + iso(start) + (beside ? "|" + t.base + t.base_setup : ""));
 }
 
 class TrackSolution {
@@ -170,7 +57,7 @@ public:
 
   TrackResult solve(const PlannedTrack &p) const {
     TrackResult r;
-    r.id = p.id, r.fingerprint = p.fingerprint, r.orbits = reduction_.orbits->name();
+    r.id = p.id, r.fingerprint = p.fingerprint, r.beside = p.beside, r.orbits = reduction_.orbits->name();
     for (const Occupation *o : p.rover) r.rover_occupations.push_back(o->id);
     r.rover = p.rover.front()->mark.empty() ? p.rover.front()->source_name : p.rover.front()->mark;
     if (p.base.empty()) {
@@ -206,12 +93,13 @@ private:
     const ObservationFile base_file = joined(p.base);
     r.base_xyz = code_position(base_file, orbits, at_base, s_.state().settings.mask_deg).marker;
     // A published place that contradicts the code by more than code can err is no anchor.
-    if (const auto there = better_place(r.base, middle); there && (*there - r.base_xyz).norm() < 30)
-      r.base_xyz = *there;
+    if (const auto there = better_place(r.base, middle); there && (there->first - r.base_xyz).norm() < 30)
+      r.base_xyz = there->first, r.base_sd = there->second;
     ModelOptions options = reduction_.options();
-    const OccupationModel base = model_occupation(base_file, orbits, r.base_xyz, at_base, options, progress_);
-    progress_.step(0.2, fmt::format("{}: {} epochs", r.rover, file.epochs.size()));
-    const OccupationModel rover = model_track(file, orbits, antenna, options, progress_);
+    progress_.step(0.1, fmt::format("{}: {} epochs", r.rover, file.epochs.size()));
+    OccupationModel base, rover;
+    both_at_once([&] { rover = model_track(file, orbits, antenna, options, progress_); },
+                 [&] { base = model_occupation(base_file, orbits, r.base_xyz, at_base, options, progress_); });
     std::string ids;
     for (const Occupation *o : p.base) ids += o->id + ",";
     for (const Occupation *o : p.rover) ids += "," + o->id;
@@ -257,18 +145,23 @@ private:
     return e;
   }
 
-  /// Of a base: as published, or along a solved vector from a mark that is. What a metre more or less of it does to a
-  /// track is a tenth of a millimetre in a kilometre.
-  std::optional<Vec3> better_place(const std::string &base, GpsTime t) const {
-    if (const auto own = s_.anchors().find(base); own != s_.anchors().end()) return reduction_.place(own->second, t);
-    std::optional<Vec3> out;
+  /// Of a base, with its deviation: as published, or along a solved vector from a mark that is. What a metre more or
+  /// less of it does to a track is a tenth of a millimetre in a kilometre.
+  std::optional<std::pair<Vec3, double>> better_place(const std::string &base, GpsTime t) const {
+    constexpr double usual = 0.01; // where a list states none
+    const auto published = [&](const PublishedMark &p) { return p.sd_enu ? p.sd_enu->norm() / std::sqrt(3.0) : usual; };
+    if (const auto own = s_.anchors().find(base); own != s_.anchors().end())
+      return std::pair(reduction_.place(own->second, t), published(own->second));
+    std::optional<std::pair<Vec3, double>> out;
     double nearest = 1e18;
     for (const VectorResult &v : s_.vectors()) {
       if (!v.error.empty() || !v.used || v.solved->solution != Solution::fixed || v.length() >= nearest) continue;
       const bool to = v.to == base;
       const auto other = s_.anchors().find(to ? v.from : v.to);
       if ((!to && v.from != base) || other == s_.anchors().end()) continue;
-      out = reduction_.place(other->second, t) + (to ? v.solved->d : Vec3(-v.solved->d)), nearest = v.length();
+      out.emplace(reduction_.place(other->second, t) + (to ? v.solved->d : Vec3(-v.solved->d)),
+                  std::sqrt(std::pow(published(other->second), 2) + v.solved->cov.trace() / 3));
+      nearest = v.length();
     }
     return out;
   }
@@ -358,7 +251,8 @@ private:
                  : kind == TrackStop::Kind::list ? "list"
                                                  : "",
     t.start = from, t.stop = to;
-    t.id = stop_id(r, from), t.antenna_height = height;
+    t.id = stop_id(r, from, !r.beside.empty()), t.antenna_height = height;
+    if (!r.beside.empty()) t.same_as = stop_id(r, from, false);
     t.epochs = p.epochs, t.spread_m = p.spread, t.solution = p.place.state, t.satellites = p.place.satellites;
     // The track was solved with the height of the file.
     const Vec3 up = local_axes(to_geodetic(p.place.position)).row(2);
@@ -394,7 +288,7 @@ public:
     const auto base = places_.find(t.base);
     for (TrackStop &x : t.stops) {
       ++number;
-      const auto said = s_.state().stops.find(x.id);
+      const auto said = s_.state().stops.find(x.same_as.empty() ? x.id : x.same_as);
       if (said != s_.state().stops.end() && said->second.code.value) x.code = *said->second.code.value;
       if (said != s_.state().stops.end() && said->second.height.value) {
         const Vec3 up = local_axes(to_geodetic(t.base_xyz + x.d)).row(2);
@@ -444,38 +338,82 @@ const TrackStop *stop_of(const TrackResult &t, const std::string &id) {
   return it == t.stops.end() ? nullptr : &*it;
 }
 
+std::string TrackResult::bases() const {
+  std::string out = base;
+  for (const OtherBase &o : others) out += " + " + o.base;
+  return out;
+}
+
 double TrackResult::fixed_share() const {
   return solved->epochs.empty()
              ? 0
              : static_cast<double>(solved->count(TrackState::fixed)) / static_cast<double>(solved->epochs.size());
 }
 
-std::vector<PlannedTrack> plan_tracks(const JobSnapshot &s) {
-  std::vector<PlannedTrack> out;
-  if (s.moving().empty()) return out;
-  const VectorFingerprints fingerprints(s, session_names(s.occupations()));
-  std::string lists;
-  for (const SourceContent &c : s.contents())
-    if (c.stops) {
-      const auto added = s.state().added_seconds.find(c.source.id);
-      lists += fmt::format("|{} {:.3f}", c.source.id, added == s.state().added_seconds.end() ? 0 : added->second.value);
+bool in_a_joint(const std::vector<TrackResult> &all, const TrackResult &t) {
+  return std::any_of(all.begin(), all.end(), [&](const TrackResult &j) {
+    return j.error.empty() && std::find(j.of.begin(), j.of.end(), t.id) != j.of.end();
+  });
+}
+
+namespace {
+/// A stop of the main base with what the others have of it, as seen from the main one.
+TrackStop joint_stop(const TrackStop &x, const std::vector<const TrackResult *> &parts,
+                     const std::vector<TrackOfBase> &ways) {
+  TrackStop out = x;
+  out.same_as = x.id, out.id = content_id("k", x.id + "|joint");
+  std::vector<Mat3> cov{x.cov};
+  std::vector<double> ties{0};
+  std::vector<Vec3> d{x.d};
+  for (std::size_t b = 1; b < parts.size(); ++b)
+    for (const TrackStop &o : parts[b]->stops) {
+      // What was laid onto the first way adds nothing to a place.
+      if (o.same_as != x.id || !ways[b].tie || o.solution != x.solution || o.solution < TrackState::floating) continue;
+      cov.push_back(o.cov), ties.push_back(*ways[b].tie);
+      d.push_back(parts[b]->base_xyz + o.d - parts.front()->base_xyz);
+      out.satellites = std::max(out.satellites, o.satellites);
     }
-  for (const auto &rover : pieces(s)) {
-    std::string why_none;
-    for (Part &part : parts_of(s, rover, why_none)) {
-      PlannedTrack p;
-      p.why_no_base = why_none, p.base = std::move(part.base), p.from = part.from, p.to = part.to, p.rover = rover;
-      p.id = content_id("m", rover.front()->id + "|" +
-                                 (p.base.empty() ? "" : p.base.front()->mark + p.base.front()->setup) + part.which);
-      const auto at = [](const std::optional<GpsTime> &t) { return t ? iso_ms(*t) : std::string(); };
-      p.fingerprint = p.base.empty() ? "no base"
-                                     : sha256_hex(fingerprints.of(p.id, p.base, rover) + lists +
-                                                  (p.from || p.to ? "|" + at(p.from) + "/" + at(p.to) : ""));
-      out.push_back(std::move(p));
-    }
-  }
+  const JointWeights w = joint_weights(cov, ties);
+  for (std::size_t i = 1; i < d.size(); ++i) out.d += w.weights[i] * (d[i] - x.d);
+  out.cov = w.cov;
   return out;
 }
+
+/// Puts the tracks of several bases together, of those that are solved.
+TrackResult join(const PlannedTrack &p, const std::vector<TrackResult> &all) {
+  TrackResult r;
+  r.id = p.id, r.fingerprint = p.fingerprint, r.of = p.of;
+  std::vector<const TrackResult *> parts;
+  for (const std::string &id : p.of)
+    for (const TrackResult &t : all)
+      if (t.id == id && t.error.empty()) parts.push_back(&t);
+  for (const TrackResult &t : all)
+    if (t.id == p.of.front()) r.base = t.base, r.rover = t.rover, r.rover_occupations = t.rover_occupations;
+  if (parts.size() < 2) {
+    r.error = parts.empty() ? "from none of its bases could it be solved"
+                            : "from " + parts.front()->base + " alone could it be solved: there is nothing to join";
+    return r;
+  }
+  const TrackResult &first = *parts.front();
+  r.base = first.base, r.base_setup = first.base_setup, r.base_occupation = first.base_occupation;
+  r.base_xyz = first.base_xyz, r.base_sd = first.base_sd, r.orbits = first.orbits, r.frame = first.frame,
+  r.epoch = first.epoch;
+  std::vector<TrackOfBase> ways;
+  for (const TrackResult *t : parts) {
+    const bool tied = t->base_sd && first.base_sd;
+    ways.push_back({&*t->solved, t->base,
+                    tied ? std::optional(std::pow(*t->base_sd, 2) + std::pow(*first.base_sd, 2)) : std::nullopt});
+  }
+  JointTrack joint = join_tracks(ways);
+  for (const TrackStop &x : first.stops) r.stops.push_back(joint_stop(x, parts, ways));
+  const Mat3 axes = local_axes(to_geodetic(first.base_xyz));
+  for (const BaseComparison &c : joint.comparisons)
+    r.others.push_back({c.base, c.epochs, c.apart, axes * c.mean, c.rms, c.laid_on});
+  for (const TrackEpoch &e : joint.track.epochs) r.without_base += !e.bracketed;
+  r.solved = std::move(joint.track);
+  return r;
+}
+} // namespace
 
 std::vector<TrackResult> solve_tracks(const JobSnapshot &s, const std::vector<TrackResult> &known,
                                       const Progress &progress) {
@@ -493,6 +431,10 @@ std::vector<TrackResult> solve_tracks(const JobSnapshot &s, const std::vector<Tr
       out.push_back(*same);
       continue;
     }
+    if (!p.of.empty()) {
+      out.push_back(join(p, out));
+      continue;
+    }
     if (!solution) solution.emplace(s, progress);
     out.push_back(solution->solve(p));
   }
@@ -507,32 +449,30 @@ void refresh(std::vector<TrackResult> &tracks, const JobSnapshot &s, const std::
   // Whose receiver is left out, or stood after all, is none.
   std::erase_if(tracks, [&](const TrackResult &t) { return planned(t) == plan.end(); });
   if (tracks.empty()) return;
+  // As planned, in whatever order they were kept.
+  std::stable_sort(tracks.begin(), tracks.end(),
+                   [&](const TrackResult &a, const TrackResult &b) { return planned(a) < planned(b); });
   const StopNames names(s);
   for (TrackResult &t : tracks) {
     const auto p = planned(t);
     t.stale = p->fingerprint != t.fingerprint;
     if (!p->base.empty()) t.base = p->base.front()->mark, t.base_setup = p->base.front()->setup;
-    const auto left = s.state().left_out.find(t.id);
+    t.beside = p->beside;
+    auto left = s.state().left_out.find(t.id);
+    // With a joint track go those that it is made of.
+    for (const PlannedTrack &j : plan)
+      if (std::find(j.of.begin(), j.of.end(), t.id) != j.of.end() && left == s.state().left_out.end())
+        left = s.state().left_out.find(j.id);
     t.used = left == s.state().left_out.end();
     t.left_out_because = t.used ? "" : left->second.reason;
     names.name(t);
     for (TrackStop &x : t.stops) {
-      const auto out = s.state().left_out.find(x.id);
+      auto out = s.state().left_out.find(x.id);
+      if (out == s.state().left_out.end() && !x.same_as.empty()) out = s.state().left_out.find(x.same_as);
       x.used = out == s.state().left_out.end();
       x.left_out_because = x.used ? "" : out->second.reason;
     }
   }
-}
-
-const Result<std::vector<PlannedTrack>> &track_plan_result() {
-  static const Result<std::vector<PlannedTrack>> r{
-      "plan of tracks",
-      Section::gnss,
-      {&contents_result(), &occupations_result(), &moving_result(), &belonging_result()},
-      {Slice::settings_datum, Slice::settings_vectors, Slice::settings_orbits, Slice::use_of_vectors,
-       Slice::use_of_occupations, Slice::marks, Slice::recipes},
-      plan_tracks};
-  return r;
 }
 
 const Result<std::vector<TrackResult>> &tracks_result() {

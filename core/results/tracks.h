@@ -9,7 +9,8 @@ namespace ampletie {
 /// A standstill of a track: an observation of a mark, once it has one.
 struct TrackStop {
   enum class Kind : std::uint8_t { event, list, found };
-  std::string id;                   ///< "k-…": of its track and when it began
+  std::string id;      ///< "k-…": of its track and when it began
+  std::string same_as; ///< of a track from a further base: the stop of the main one, whose name, height and use are its
   std::string name, code, named_by; ///< `named_by`: "file", "list", "known mark", "decision", "number"
   std::string mark;                 ///< that it counts for; empty: for none
   Kind kind = Kind::found;
@@ -34,6 +35,8 @@ struct PlannedTrack {
   std::vector<const Occupation *> rover; ///< by start
   std::vector<const Occupation *> base;  ///< of one erection, by start; empty: none overlaps
   std::string why_no_base;
+  std::string beside;          ///< from a further base over the same time: the id of the main one
+  std::vector<std::string> of; ///< a joint track: ids of those that it is made of, the main one first
 };
 
 /// Where the antenna was at an instant that the receiver marked (a camera, a button).
@@ -50,6 +53,15 @@ struct ClockHint {
   double seconds = 0;
 };
 
+/// What a further base says of a joint track, beside the main one.
+struct OtherBase {
+  std::string base;
+  std::size_t epochs = 0, apart = 0; ///< compared where both fixed; further apart than both explain
+  Vec3 enu = Vec3::Zero();           ///< mean difference, further base less main one, m
+  double rms = 0;                    ///< about it, m
+  bool laid_on = false;              ///< the base has no place of its own: `enu` was taken off
+};
+
 /// A solved track as the job keeps it.
 struct TrackResult {
   std::string id, base_occupation, base, rover, base_setup, orbits, fingerprint;
@@ -63,11 +75,21 @@ struct TrackResult {
   std::vector<ClockHint> clock_hints;
   std::vector<std::string> stop_notes; ///< listed stops that are none here, and why
   std::size_t without_base = 0;        ///< epochs that no data of the base bracket
+  std::optional<double> base_sd;       ///< of where its base was taken to stand, m; nothing: by code alone
+  std::string beside;                  ///< as in the plan
+  std::vector<std::string> of;         ///< joint: of which tracks. The network takes their stops, as one block, not its
+  std::vector<OtherBase> others;       ///< joint: what they say of each other
   std::string error;                   ///< why it could not be solved; then nothing else counts
   bool used = true, stale = false;
   std::string left_out_because;
   double fixed_share() const;
+  bool joint() const { return !of.empty(); }
+  /// "PN1", or "PN1 + PN9" of a joint one.
+  std::string bases() const;
 };
+
+/// Whether a joint track of the list is made of this one too: then that is what is shown of the way.
+bool in_a_joint(const std::vector<TrackResult> &all, const TrackResult &t);
 
 /// Null: it has none of this id.
 const TrackStop *stop_of(const TrackResult &t, const std::string &id);

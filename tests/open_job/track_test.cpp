@@ -238,6 +238,127 @@ TEST_CASE("where one base stops logging and another begins, each part of the way
   CHECK(job.tracks()[0].solved->epochs.size() == 680);
 }
 
+namespace {
+/// The base's morning file again as if another receiver had logged it on PN9.
+std::string second_base() {
+  std::string text = gunzip(read_file(road + "PN1-k1.rnx.gz"));
+  const auto end = text.find("MARKER NAME");
+  const auto line = text.rfind('\n', end) + 1;
+  return text.replace(line, 60, fmt::format("{:<60}", "PN9"));
+}
+const TrackResult &joint_of(const Job &job) {
+  for (const TrackResult &t : job.tracks())
+    if (t.joint()) return t;
+  throw std::runtime_error("no joint track");
+}
+} // namespace
+
+TEST_CASE("from two bases at once: both ways, one put together, their stops one block, and who stands wrong is named") {
+  TemporaryFolder folder;
+  Job job = road_job(folder / "both.tie");
+  REQUIRE(job.take_bytes({{"PN9-k1.rnx", second_base()}})[0].outcome == Intake::Outcome::taken);
+  solve_road(job);
+  REQUIRE(job.tracks().size() == 1); // one base unless it is said
+  const TrackResult one = job.tracks().front();
+  const std::string rover = job.snapshot()->moving().front().id;
+  job.decide("set", rover, {{"bases", "all"}}, "two pillars logged");
+  CHECK_THROWS_WITH(job.decide("set", rover, {{"bases", "some"}}, ""), Contains("one") && Contains("all"));
+  solve_road(job);
+  REQUIRE(job.tracks().size() == 3);
+  const TrackResult &main = job.tracks()[0], &other = job.tracks()[1];
+  CHECK(main.id == one.id); // the stops that were named stay those
+  CHECK(main.solved->epochs.size() == one.solved->epochs.size());
+  CHECK(other.base == "PN9");
+  CHECK(other.beside == main.id);
+  {
+    const TrackResult &j = joint_of(job);
+    REQUIRE(j.error == "");
+    CHECK(j.bases() == "PN1 + PN9");
+    REQUIRE(j.others.size() == 1);
+    // Nobody says where either stands: the second way is laid onto the first.
+    CHECK(j.others[0].laid_on);
+    CHECK(j.others[0].epochs > 150);
+    CHECK(j.others[0].apart == 0);
+    CHECK(j.others[0].rms < 0.006); // the same data, but those of the afternoon are the main one's alone
+    CHECK(stop_named(j, "A1")->same_as == stop_named(main, "A1")->id);
+    CHECK(stop_named(other, "A1")->same_as == stop_named(main, "A1")->id);
+    CHECK(stop_named(other, "A1")->id != stop_named(main, "A1")->id);
+    CHECK_FALSE(doubt_of(job, "bases disagree"));
+  }
+  // A name said of the main one's stop is that of all.
+  job.decide("set", stop_named(main, "A1")->id, {{"mark", "K1"}}, "");
+  for (const TrackResult &t : job.tracks()) CHECK((stop_named(t, "K1") != nullptr) == (stop_named(t, "A2") != nullptr));
+  job.undo();
+
+  // Both published where they are: the joint way is more accurate than either, by what they do not share.
+  const Vec3 x = main.base_xyz;
+  const auto row = [&](const char *mark) {
+    return fmt::format("{},{:.4f},{:.4f},{:.4f},{},{:.4f},1,1,1\n", mark, x.x(), x.y(), x.z(), frame_name(main.frame),
+                       main.epoch);
+  };
+  job.take_bytes({{"control.csv", "mark,x,y,z,frame,epoch,sd_e_mm,sd_n_mm,sd_u_mm\n" + row("PN1") + row("PN9")}});
+  for (const char *mark : {"PN1", "PN9"}) job.decide("hold", mark, {{"how", "full"}}, "");
+  solve_road(job);
+  REQUIRE_FALSE(joint_of(job).others[0].laid_on);
+  CHECK(joint_of(job).others[0].enu.norm() < 0.015);
+  {
+    const TrackResult &m = job.tracks()[0], &j = joint_of(job);
+    const double gain = stop_named(j, "A1")->cov.trace() / stop_named(m, "A1")->cov.trace();
+    CHECK(gain > 0.74);
+    CHECK(gain < 0.90);
+    // Where the other logged nothing, nothing is gained.
+    CHECK(stop_named(j, "A6")->cov.trace() == Approx(stop_named(m, "A6")->cov.trace()).epsilon(1e-9));
+    CHECK(j.solved->count(TrackState::fixed) >= m.solved->count(TrackState::fixed));
+  }
+  // In the network: one block, one set-up of the pole at each stop.
+  const auto accuracy = [&] {
+    adjust(job);
+    for (const AdjustedMark &m : job.network()->result.marks)
+      if (m.name == "A1") return m;
+    throw std::runtime_error("no A1");
+  };
+  const AdjustedMark both = accuracy();
+  CHECK(both.independent_checks == 0);
+  const NetworkInput in = network_input(*job.snapshot(), job.vectors());
+  REQUIRE(in.sessions.size() == 1);
+  CHECK(in.sessions[0].vectors.size() > 8);
+  CHECK(Eigen::LLT<Eigen::MatrixXd>(in.sessions[0].cov).info() == Eigen::Success);
+  // The other one is left out: less accurate, and at the same place within that.
+  job.decide("leave-out", job.tracks()[1].id, nlohmann::json::object(), "tried");
+  const AdjustedMark single = accuracy();
+  CHECK(both.cov_enu.trace() < single.cov_enu.trace());
+  CHECK(both.cov_enu.trace() > 0.74 * single.cov_enu.trace());
+  job.undo();
+  // With the joint one all go.
+  job.decide("leave-out", joint_of(job).id, nlohmann::json::object(), "tried");
+  for (const TrackResult &t : job.tracks()) CHECK_FALSE(t.used);
+  CHECK(std::none_of(job.snapshot()->get(measured_result()).begin(), job.snapshot()->get(measured_result()).end(),
+                     [](const MeasuredVector &v) { return v.in_network(); }));
+  job.undo();
+  // Kept and opened again they are the same, and nothing is solved twice.
+  const std::string stops = stop_rows(job.tracks()).dump(1), ways = track_rows(job.tracks(), false).dump(1);
+  {
+    Job again = Job::open(folder / "both.tie");
+    CHECK(nlohmann::json::diff(nlohmann::json::parse(stop_rows(again.tracks()).dump()), nlohmann::json::parse(stops))
+              .dump() == "[]");
+    CHECK(nlohmann::json::diff(nlohmann::json::parse(track_rows(again.tracks(), false).dump()),
+                               nlohmann::json::parse(ways))
+              .dump() == "[]");
+    for (const TrackResult &t : again.tracks()) CHECK_FALSE(t.stale);
+  }
+  // The antenna on PN9 was read a decimetre too high: both cannot be.
+  for (const Occupation &o : job.snapshot()->occupations())
+    if (o.mark == "PN9") job.decide("set", std::string(o.id), {{"height", o.measured + 0.1}}, "tried");
+  solve_road(job);
+  CHECK(joint_of(job).others[0].enu.z() == Approx(0.1).margin(0.015));
+  CHECK(joint_of(job).others[0].apart > 100);
+  const Doubt *d = doubt_of(job, "bases disagree");
+  REQUIRE(d);
+  CHECK_THAT(d->sentence, Contains("From PN9") && Contains("further apart than both explain"));
+  CHECK_THAT(d->causes.front(), Contains("antenna height"));
+  CHECK(joint_of(job).fixed_share() < 0.7); // what contradicts itself is not called fixed
+}
+
 TEST_CASE("lists that say their clock need no guess: UTC, an offset, days of nobody") {
   TemporaryFolder folder;
   Job job = road_job(folder / "utc.tie", false);

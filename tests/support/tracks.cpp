@@ -133,6 +133,50 @@ std::unique_ptr<TrackOutcome> run_track(const TrackStratum &s, std::uint64_t see
   return out;
 }
 
+std::unique_ptr<TwoBases> run_from_two_bases(const TrackStratum &s, std::uint64_t seed) {
+  auto out = std::make_unique<TwoBases>();
+  sky::Scenario &c = out->scenario = scenario_of(s, seed);
+  sky::Random place(seed, "second base of " + s.name);
+  sky::Mark other = c.marks[0];
+  const double d = place.uniform(1000, 4000), az = place.uniform(0, 2 * pi);
+  other.name = "OTHER";
+  other.lat += degrees(d * std::cos(az) / 6.37e6);
+  other.lon += degrees(d * std::sin(az) / 6.37e6 / std::cos(radians(other.lat)));
+  other.h += place.uniform(-20, 40);
+  c.marks.push_back(other);
+  sky::Setup second = c.sessions[0].setups[0];
+  second.mark = "OTHER";
+  c.sessions[0].setups.push_back(second);
+  out->judged = judge(c);
+  const Judged &j = out->judged;
+  out->orbits = std::make_shared<BroadcastOrbits>(j.campaign.navigation);
+  const auto antenna = [&](const sky::Setup &u) {
+    AntennaSetup a;
+    a.arp_offset_enu = {0, 0, u.height};
+    a.calibration = &j.antennas.at(u.antenna);
+    return a;
+  };
+  // Where each base was taken to stand is where its mark is: the set-up's error is the simulator's.
+  const auto base = [&](const char *mark, std::size_t setup) {
+    return model_occupation(j.file(mark, "b"), *out->orbits, j.marker.at(mark + std::string("/b")),
+                            antenna(c.sessions[0].setups[setup]), {}, {});
+  };
+  out->base = base("BASE", 0), out->other = base("OTHER", 1);
+  out->rover = model_track(j.file("CAR", "s"), *out->orbits, antenna(c.sessions[1].setups[0]), {}, {});
+  out->from_base = solve_kinematic(out->base, out->rover, *out->orbits, {}, {}, {});
+  out->from_other = solve_kinematic(out->other, out->rover, *out->orbits, {}, {}, {});
+  return out;
+}
+
+std::optional<Vec3> TwoBases::error(GpsTime t, const Vec3 &place) const {
+  const auto at = std::lower_bound(truth().times.begin(), truth().times.end(), t + -1e-3,
+                                   [](GpsTime a, GpsTime b) { return a < b; });
+  if (at == truth().times.end() || std::abs(*at - t) > 0.06) return {};
+  const Mat3 axes = local_axes(to_geodetic(base.marker));
+  const Vec3 v = axes * (place - truth().places[static_cast<std::size_t>(at - truth().times.begin())]);
+  return v + judged.setup_error.at("BASE/b");
+}
+
 void TrackTally::add(const TrackOutcome &o) {
   ++tracks;
   wrong += o.wrong;

@@ -34,6 +34,19 @@ struct TrackOutcome {
 };
 std::unique_ptr<TrackOutcome> run_track(const TrackStratum &s, std::uint64_t seed, const TrackExperiment &e = {});
 
+/// The same way from two bases, on BASE and on OTHER, some kilometres apart.
+struct TwoBases {
+  sky::Scenario scenario;
+  Judged judged;
+  std::shared_ptr<const Orbits> orbits;
+  OccupationModel base, other, rover;
+  std::unique_ptr<KinematicSolution> from_base, from_other;
+  const sky::TrueTrack &truth() const { return judged.campaign.tracks.front(); }
+  /// Of a place at an instant against the truth, east, north, up, without the error of the main base's set-up.
+  std::optional<Vec3> error(GpsTime t, const Vec3 &place) const;
+};
+std::unique_ptr<TwoBases> run_from_two_bases(const TrackStratum &s, std::uint64_t seed);
+
 /// Sums over tracks of a stratum; errors in mm where printed.
 struct TrackTally {
   int tracks = 0, wrong = 0, arcs = 0;

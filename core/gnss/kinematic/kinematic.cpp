@@ -1,35 +1,14 @@
 #include "gnss/kinematic/kinematic.h"
 #include "base/error.h"
+#include "base/parallel.h"
 #include "gnss/kinematic/motion.h"
 #include "gnss/static/static_vector.h"
 #include <algorithm>
 #include <cmath>
-#include <exception>
 #include <fmt/format.h>
-#include <thread>
 
 namespace ampletie {
 namespace {
-
-/// Both directions at once; what one throws, the caller gets.
-template <class Forward, class Backward> void both(Forward &&forward, Backward &&backward) {
-  std::exception_ptr thrown;
-  std::thread other([&] {
-    try {
-      backward();
-    } catch (...) {
-      thrown = std::current_exception();
-    }
-  });
-  try {
-    forward();
-  } catch (...) {
-    other.join();
-    throw;
-  }
-  other.join();
-  if (thrown) std::rethrow_exception(thrown);
-}
 
 /// Places of the epochs that what lasts is estimated from: all of a minute's data, every other second of an hour's.
 std::vector<std::size_t> thinned(const MovingSession &s) {
@@ -109,7 +88,7 @@ private:
   std::vector<ForcedBreak> integers() {
     SlowFilter forward(out_->session, out_->setting, out_->options, thin_, false),
         backward(out_->session, out_->setting, out_->options, thin_, true);
-    both([&] { forward.run(progress_, 0); }, [&] { backward.run(progress_, 0); });
+    both_at_once([&] { forward.run(progress_, 0); }, [&] { backward.run(progress_, 0); });
     out_->track.relations =
         reconcile(out_->session.arcs, forward.relations(), backward.relations(), out_->track.contradicted);
     // A direction that accepted none says nothing of those that were.
@@ -122,7 +101,7 @@ private:
     const double every = checkpoint_interval(out_->session);
     SlowFilter forward(out_->session, out_->setting, out_->options, thin_, false, &out_->track.relations),
         backward(out_->session, out_->setting, out_->options, thin_, true, &out_->track.relations);
-    both([&] { forward.run(progress_, every); }, [&] { backward.run(progress_, every); });
+    both_at_once([&] { forward.run(progress_, every); }, [&] { backward.run(progress_, every); });
     out_->forward = forward.take_checkpoints(), out_->backward = backward.take_checkpoints();
     out_->track.rejected = forward.rejected();
   }
@@ -166,7 +145,7 @@ private:
         own.ways.push_back(w);
       }
     };
-    both([&] { part(0, half, parts[0]); }, [&] { part(half, s.epochs.size(), parts[1]); });
+    both_at_once([&] { part(0, half, parts[0]); }, [&] { part(half, s.epochs.size(), parts[1]); });
     t.ways = std::move(parts[0].ways);
     t.ways.insert(t.ways.end(), parts[1].ways.begin(), parts[1].ways.end());
     t.residuals = std::move(parts[0].residuals);

@@ -19,6 +19,7 @@ const Fields<OccupationEdits> &OccupationThing::fields() {
       number("humidity", "humidity", &E::humidity, 0, 100, "%"),
       yes_no("moving", "moving or standing", &E::moving, "moving", "standing"),
       text("base", "solved from", &E::base),
+      one_of("bases", "bases", &E::bases, {"one", "all"}),
       text("set_up", "belongs to the set-up", &E::setup, true),
   };
   return all;
