@@ -31,7 +31,8 @@ struct CloseDataset {
 /// The bytes as a file in memory.
 class InMemory {
 public:
-  InMemory(const char *bytes, std::size_t size, const std::string &ending) : name_("/vsimem/ample-tie-linework" + ending) {
+  InMemory(const char *bytes, std::size_t size, const std::string &ending)
+      : name_("/vsimem/ample-tie-linework" + ending) {
     // OGR only reads them.
     VSIFCloseL(VSIFileFromMemBuffer(name_.c_str(), reinterpret_cast<GByte *>(const_cast<char *>(bytes)), size, FALSE));
   }

@@ -34,6 +34,7 @@ private:
   void offer_holds(const std::string &mark, Hold now);
   void about_doubt(QString &html, const std::string &id);
   void about_source(QString &html, const std::string &id);
+  void about_linework(QString &html, const SourceContent &c);
   void about_geoid(QString &html, const SourceContent &c);
   void about_measured(QString &html, const MeasuredVector &v);
   void about_track(QString &html, const TrackResult &t);

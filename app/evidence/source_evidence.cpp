@@ -1,5 +1,6 @@
 #include "app/evidence/evidence.h"
 #include "app/evidence/evidence_html.h"
+#include <Eigen/Geometry>
 #include <QLineEdit>
 
 namespace ampletie::app {
@@ -15,10 +16,37 @@ void EvidencePanel::about_source(QString &html, const std::string &id) {
       about_geoid(html, c);
     else if (c.shift)
       about_shifts(html, c);
+    else if (c.source.kind == "linework")
+      about_linework(html, c);
     else
       html += part("First lines") + source_lines(id, 3);
     if (c.solution || (!c.no_solution.empty() && c.control->rows.size() > 1)) about_solution(html, c);
   }
+}
+
+/// Lines of the site: how many, where they lie against the job's marks, drawn or not.
+void EvidencePanel::about_linework(QString &html, const SourceContent &c) {
+  html += part("Lines of the site");
+  if (c.linework) {
+    html += "<p>" + escaped(linework_words(*c.linework)) + ".</p>";
+    Eigen::AlignedBox2d lines, marks;
+    for (const Linework::Line &l : c.linework->lines)
+      for (const Eigen::Vector2d &p : l.points) lines.extend(p);
+    for (const PlanMark &m : w_.plan_marks()) marks.extend(Eigen::Vector2d(m.east, m.north));
+    const bool in_grid = c.linework->crs.empty() || c.linework->crs == w_.job().state().settings.datum.crs;
+    if (in_grid && !marks.isEmpty() && lines.exteriorDistance(marks.center()) > 5000 + marks.diagonal().norm())
+      html +=
+          QString("<p style='color:#B87311'><b>It lies %1 km from the job's marks</b>: in another system or unit, or "
+                  "with its axes exchanged.</p>")
+              .arg(lines.exteriorDistance(marks.center()) / 1000, 0, 'f', 0);
+  } else
+    html += "<p>Left out: it is not drawn.</p>";
+  const std::string id = c.source.id;
+  const bool drawn = c.linework != nullptr;
+  add_action(
+      drawn ? "Do not draw it" : "Draw it", "Behind the marks of every plan",
+      [this, id, drawn] { w_.decide(drawn ? "leave-out" : "use", id, nlohmann::json::object(), reason_->text()); },
+      drawn);
 }
 
 /// Stations that were estimated together: as a control list alone, or as vectors too.

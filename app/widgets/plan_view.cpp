@@ -7,6 +7,7 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
+#include <QTimer>
 #include <QWheelEvent>
 #include <cmath>
 #include <set>
@@ -68,6 +69,7 @@ void PlanView::reload() {
   index_.clear();
   for (std::size_t i = 0; i < marks_.size(); ++i) index_[marks_[i].name] = i;
   const bool others = load_tracks();
+  load_linework();
   if (!fitted_ || marks_.size() != before || others) fit();
   redraw();
 }
@@ -405,6 +407,16 @@ void PlanView::paintEvent(QPaintEvent *) {
   // Neighbours that appear or grow have the whole window painted again: thousands of lines are drawn once.
   const double ratio = devicePixelRatioF();
   const QSize pixels = size() * ratio;
+  constexpr std::size_t large = 100; // marks
+  if (std::exchange(just_shown_, false) && drawing_.size() != pixels && marks_.size() > large) {
+    QTimer::singleShot(2, this, qOverload<>(&QWidget::update)); // of nought it would be done at once
+    QPainter p(this);
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setPen(ink::hairline);
+    p.setBrush(ink::panel);
+    p.drawRoundedRect(QRectF(rect()).adjusted(0.5, 0.5, -0.5, -0.5), 6, 6);
+    return;
+  }
   if (drawing_.size() != pixels || drawn_with_focus_ != hasFocus()) {
     drawing_ = QPixmap(pixels);
     drawing_.setDevicePixelRatio(ratio);
@@ -428,6 +440,7 @@ void PlanView::draw(QPainter &p) const {
     p.drawText(rect(), Qt::AlignCenter, "No marks with a place yet");
   } else {
     draw_grid(p);
+    draw_linework(p);
     draw_tracks(p);
     draw_vectors(p);
     if (sights_) draw_sights(p), draw_code_lines(p);

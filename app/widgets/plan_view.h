@@ -42,6 +42,7 @@ protected:
   void mouseReleaseEvent(QMouseEvent *e) override;
   void keyPressEvent(QKeyEvent *e) override;
   void resizeEvent(QResizeEvent *) override;
+  void showEvent(QShowEvent *) override { just_shown_ = true; }
 
 private:
   /// A way from above, thinned: east and north from its base in the job's grid, and what each place rests on.
@@ -64,6 +65,8 @@ private:
   void draw_frame(QPainter &p) const;
   bool load_tracks(); ///< whether they are others than before
   void draw_tracks(QPainter &p) const;
+  bool load_linework(); ///< whether it is another than before
+  void draw_linework(QPainter &p) const;
   const PlanMark *base_of(const Way &way) const; ///< null: it has no place yet
   std::string mark_at(QPointF where) const;
   std::string vector_at(QPointF where) const;
@@ -75,11 +78,19 @@ private:
   std::unordered_map<std::string, std::size_t> index_;
   std::vector<Way> ways_;
   std::string ways_of_; ///< the tracks that they are of
+  /// Lines of the site, in the job's grid.
+  struct Drawn {
+    QRectF around;
+    QPolygonF points;
+  };
+  std::vector<Drawn> linework_;
+  std::string linework_of_;
   mutable PlanStamps stamps_;
   mutable QHash<QString, double> name_widths_;
   QPixmap drawing_; ///< as it was last painted; null: to be drawn anew
   bool drawn_with_focus_ = false;
-  double scale_ = 0.01; ///< px per m
+  bool just_shown_ = false; ///< with tables that come into view beside it: a large plan is drawn after them
+  double scale_ = 0.01;     ///< px per m
   double centre_e_ = 0, centre_n_ = 0;
   bool fitted_ = false;
   QPointF press_, last_;

@@ -7,6 +7,7 @@
 #include "formats/fit_file.h"
 #include "formats/geoid_grid.h"
 #include "formats/hatanaka.h"
+#include "formats/linework.h"
 #include "formats/ntv2.h"
 #include "formats/ocean_loading_file.h"
 #include "formats/position_report.h"
@@ -43,6 +44,7 @@ const std::string &kind_name(FileKind kind) {
                                                      {FileKind::geoid_tiff, "geoid grid"},
                                                      {FileKind::shift_grid, "grid of shifts between datums"},
                                                      {FileKind::shift_tiff, "grid of shifts between datums"},
+                                                     {FileKind::linework, "lines of the site"},
                                                      {FileKind::unknown, "not recognised"}};
   return names.at(kind);
 }
@@ -99,6 +101,10 @@ Recognition recognise(std::string_view c) {
   if (begins("NUM_OREC"))
     return {FileKind::unknown, "a grid of shifts (NTv2) as text, or damaged: the binary form is read"};
   if (looks_like_rtcm3(c)) return {FileKind::rtcm3, {}};
+  if (begins("SQLite format 3"))
+    return looks_like_linework(c)
+               ? Recognition{FileKind::linework, {}}
+               : Recognition{FileKind::unknown, "a database; a job is opened, not taken into another"};
   if (c.substr(0, 4096).find('\0') != std::string_view::npos)
     return {FileKind::unknown, "a binary file of a receiver or another program: export RINEX 3"};
   if (looks_like_ocean_loading(c)) return {FileKind::ocean_loading, {}};
@@ -108,6 +114,7 @@ Recognition recognise(std::string_view c) {
   if (looks_like_landxml_points(c)) return {FileKind::landxml_points, {}};
   if (looks_like_fit_file(c)) return {FileKind::frame_fit, {}};
   if (looks_like_issue_record(c)) return {FileKind::issue_record, {}};
+  if (looks_like_linework(c)) return {FileKind::linework, {}};
   if (looks_like_position_report(c)) return {FileKind::position_report, {}};
   if (looks_like_vector_list(c)) return {FileKind::vector_list, {}};
   if (looks_like_stop_list(c)) return {FileKind::stop_list, {}};
@@ -115,6 +122,7 @@ Recognition recognise(std::string_view c) {
   return {FileKind::unknown,
           "a text whose kind is not recognised. A level book or field book: take it with --as levels "
           "or --as pointings, or under Levels or Traverse, Files, and say there what it means. A "
+          "list of vectors, fixes or stops: with --as vectors or --as stops, or under Intake, Lists. A "
           "control list: with --as control, or under Datum, Lists; its columns are known by themselves with a header "
           "line of " +
               control_list_words()};

@@ -28,6 +28,7 @@ enum class FileKind {
   geoid_tiff,
   shift_grid,
   shift_tiff,
+  linework,
   unknown
 };
 const std::string &kind_name(FileKind kind); ///< "observations", "broadcast orbits" …

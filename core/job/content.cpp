@@ -152,6 +152,8 @@ const Reader readers[] = {
          c.shift = kept(std::move(grid));
      }},
     {FileKind::shift_tiff, "shift", [](const Given &g, SourceContent &c) { c.shift = kept(read_shift_tiff(g.text)); }},
+    {FileKind::linework, "linework",
+     [](const Given &g, SourceContent &c) { c.linework = kept(read_linework(g.text)); }},
     {FileKind::frame_fit, "frame fit", [](const Given &g, SourceContent &c) { c.fit = kept(read_fit_file(g.text)); }},
     {FileKind::geoid_gtx, "geoid", [](const Given &g, SourceContent &c) { c.geoid = named(read_gtx(g.text), g.name); }},
     {FileKind::geoid_isg, "geoid",

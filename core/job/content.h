@@ -4,6 +4,7 @@
 #include "formats/fit_file.h"
 #include "formats/geoid_grid.h"
 #include "formats/ionex.h"
+#include "formats/linework.h"
 #include "formats/ocean_loading_file.h"
 #include "formats/recipe.h"
 #include "formats/rinex_clock.h"
@@ -38,6 +39,7 @@ struct SourceContent {
   std::shared_ptr<const VectorList> measured; ///< elsewhere, or in real time; beside a field book where a file has both
   std::shared_ptr<const FitFile> fit;
   std::shared_ptr<const ShiftGrid> shift;
+  std::shared_ptr<const Linework> linework; ///< what a plan shows behind its marks
   std::shared_ptr<const Recipe> recipe;
   std::shared_ptr<const std::string> text; ///< UTF-8, of a file that a recipe reads, and of control lists with heads
   std::string cut_off;                     ///< of a table of text: why its last line seems to be broken off

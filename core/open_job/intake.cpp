@@ -98,6 +98,7 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
                        "Lists), and so can the job's grid (shifts=yes)",
                        c.shift->from, c.shift->to, c.shift->extent_words());
   if (c.source.kind == "vectors" || c.source.kind == "stops") return describe_rows(c, recipes);
+  if (c.linework) return linework_words(*c.linework);
   if (c.fit)
     return fmt::format(
         "frame fit \"{}\", plan by {}, height by {}, with {} marks; it leads nowhere until a system is begun "

@@ -4,6 +4,7 @@
 #include <QComboBox>
 #include <QWheelEvent>
 #include <catch2/catch.hpp>
+#include <fmt/format.h>
 #include <set>
 
 using namespace ampletie;
@@ -215,4 +216,61 @@ TEST_CASE("a doubt is found, gone to, and accepted with a reason") {
   d.click("Accept doubt");
   CHECK(d.window.workspace().job().open_doubts() == 0);
   CHECK_THAT(d.named<QPushButton>("Doubts")->text().toStdString(), Contains("1 accepted"));
+}
+
+TEST_CASE("lines of the site lie behind the marks, are left out and drawn again, and change no number") {
+  DemoDriver demo;
+  Driver &d = demo.d;
+  auto &w = d.window.workspace();
+  d.section("GNSS");
+  PlanView *p = plan(d);
+  const auto pale = [&] {
+    const QImage picture = p->grab().toImage();
+    int n = 0;
+    for (int y = 0; y < picture.height(); ++y)
+      for (int x = 0; x < picture.width(); ++x) n += picture.pixelColor(x, y) == QColor("#CFC9BB");
+    return n;
+  };
+  const int before = pale();
+  const auto marks = w.plan_marks();
+  REQUIRE(marks.size() > 4);
+  const auto of = [&](const char *name) {
+    return *std::find_if(marks.begin(), marks.end(), [&](const PlanMark &m) { return m.name == name; });
+  };
+  const PlanMark a = of("R11"), b = of("DAM");
+  std::string dxf = "0\nSECTION\n2\nENTITIES\n";
+  for (int i = 0; i < 5; ++i)
+    dxf += fmt::format("0\nLINE\n8\nROAD\n10\n{}\n20\n{}\n11\n{}\n21\n{}\n", a.east + 40 * i, a.north, b.east + 40 * i,
+                       b.north);
+  dxf += "0\nENDSEC\n0\nEOF\n";
+  const QPointF place = p->place("R11");
+  CHECK(w.take_text("site.dxf", dxf).isEmpty());
+  settle(50);
+  CHECK(pale() > before + 200);
+  CHECK(p->place("R11") == place); // the view stays on the marks
+  CHECK_THAT(p->accessibleDescription().toStdString(), Contains("5 lines of the site"));
+  CHECK_THAT(w.last_intake().front().sentence, Contains("5 lines on 1 layer") && Contains("used for nothing"));
+  std::string id;
+  for (const SourceContent &c : w.job().snapshot()->contents())
+    if (c.linework) id = c.source.id;
+  w.select("source", id);
+  settle(30);
+  CHECK_THAT(d.evidence().toStdString(), Contains("5 lines on 1 layer") && !Contains("km from the job"));
+  d.named<QLineEdit>("Reason")->setText("not needed");
+  d.click("Do not draw it");
+  settle(50);
+  CHECK(pale() == before);
+  d.click("Draw it");
+  settle(50);
+  CHECK(pale() > before + 200);
+  // Somewhere else altogether: it is said, not drawn about.
+  CHECK(w.take_text("far.dxf", "0\nSECTION\n2\nENTITIES\n0\nLINE\n8\nA\n10\n5128000\n20\n415000\n11\n5128100\n21\n41510"
+                               "0\n0\nENDSEC\n0\nEOF\n")
+            .isEmpty());
+  for (const SourceContent &c : w.job().snapshot()->contents())
+    if (c.linework && c.source.name == "far.dxf") w.select("source", c.source.id);
+  settle(30);
+  CHECK_THAT(d.evidence().toStdString(), Contains("km from the job's marks"));
+  CHECK(p->place("R11") == place);
+  if (const char *shot = std::getenv("SHOT_LINES")) d.window.grab().save(shot);
 }
