@@ -1,6 +1,7 @@
 // An hour of a moving receiver, forward and backward, and the reading of its codes beside it; four systems at 1 Hz, and
 // ten minutes at 10 and 20 Hz. The bound: what lasts is estimated by dense updates of some fifty numbers.
 #include "support/tracks.h"
+#include "base/parallel.h"
 #include <benchmark/benchmark.h>
 
 using namespace ampletie;
@@ -30,9 +31,12 @@ void solve_track(benchmark::State &state) {
   base.arp_offset_enu = {0, 0, 1.2}, rover.arp_offset_enu = {0, 0, 1.9};
   std::size_t epochs = 0;
   for (auto _ : state) {
-    const OccupationModel b =
-        model_occupation(d.judged.file("BASE", "b"), *d.orbits, d.judged.marker.at("BASE/b"), base, {}, {});
-    const OccupationModel r = model_track(d.judged.file("CAR", "s"), *d.orbits, rover, {}, {});
+    OccupationModel b, r; // as a job does
+    both_at_once([&] { r = model_track(d.judged.file("CAR", "s"), *d.orbits, rover, {}, {}); },
+                 [&] {
+                   b = model_occupation(d.judged.file("BASE", "b"), *d.orbits, d.judged.marker.at("BASE/b"), base, {},
+                                        {});
+                 });
     const auto k = solve_kinematic(b, r, *d.orbits, {}, {}, {});
     epochs += k->track.epochs.size();
     state.counters["fixed"] =

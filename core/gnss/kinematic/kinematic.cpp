@@ -10,14 +10,31 @@
 namespace ampletie {
 namespace {
 
-/// Places of the epochs that what lasts is estimated from: all of a minute's data, every other second of an hour's.
+/// Whether at an epoch most carriers have been followed for long and will be, in either direction of time.
+bool settled(const MovingSession &s, const MovingEpoch &e) {
+  constexpr double long_s = 60;
+  constexpr int enough = 12; // carriers
+  int before = 0, after = 0;
+  for (const MovingDifference &d : e.sats)
+    for (const int a : d.arc)
+      if (a >= 0) {
+        const CarrierArc &arc = s.arcs[static_cast<std::size_t>(a)];
+        before += e.time - arc.first > long_s, after += arc.last - e.time > long_s;
+      }
+  return before >= enough && after >= enough;
+}
+
+/// Places of the epochs that what lasts is estimated from: all of a minute's data, every other second of an hour's, and
+/// where nothing happens every fifth: neighbours tell nothing new of reflections that last for minutes.
 std::vector<std::size_t> thinned(const MovingSession &s) {
   const double span = s.epochs.back().time - s.epochs.front().time;
-  const double every = span < 120 ? 0 : span < 900 ? 1 : 2;
+  const double every = span < 120 ? 0 : span < 900 ? 1 : 2, quiet = span < 900 ? every : 5;
   std::vector<std::size_t> out;
   for (std::size_t i = 0; i < s.epochs.size(); ++i) {
-    if (s.epochs[i].sats.empty()) continue;
-    if (out.empty() || s.epochs[i].time - s.epochs[out.back()].time >= every - 0.01) out.push_back(i);
+    const MovingEpoch &e = s.epochs[i];
+    if (e.sats.empty()) continue;
+    const double since = out.empty() ? HUGE_VAL : e.time - s.epochs[out.back()].time;
+    if (since >= quiet - 0.01 || (since >= every - 0.01 && !settled(s, e))) out.push_back(i);
   }
   return out;
 }
