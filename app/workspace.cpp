@@ -31,7 +31,9 @@ double seconds_since(std::chrono::steady_clock::time_point start) {
 
 Workspace::Workspace(QObject *parent) : QObject(parent) {
   judge_ = std::make_unique<Judge>(Judge::in_window(this, [this](const std::shared_ptr<const JobSnapshot> &s) {
-    if (job_ && job_->snapshot() == s) Q_EMIT judged();
+    if (!job_ || job_->snapshot() != s) return;
+    judging_slow_ = seconds_since(asked_) > 0.03;
+    Q_EMIT judged();
   }));
   follower_ = std::make_unique<Judge>(
       [this](const JobSnapshot &s) {
@@ -47,7 +49,8 @@ Workspace::Workspace(QObject *parent) : QObject(parent) {
         followed_ = {&s, std::move(run)};
       },
       Judge::in_window(this, [this](const std::shared_ptr<const JobSnapshot> &s) {
-        // Where the job has moved on since, it is asked of what it is now; what could not be adjusted stays out of date.
+        // Where the job has moved on since, it is asked of what it is now; what could not be adjusted stays out of
+        // date.
         if (!take_followed(s) && network_stood_ && follow()) return;
         job_changed();
       }));
@@ -147,8 +150,12 @@ void Workspace::job_changed() {
   // What is thought of a network that is about to be another need not be found.
   const bool follows = follow();
   // Long enough for most decisions, too short to be felt: then nothing is drawn twice.
-  constexpr std::chrono::milliseconds patience{12};
-  if (job_ && !follows && !job_->judged()) judge_->judge(job_->snapshot(), patience);
+  // Of a job where that never suffices nobody waits.
+  const std::chrono::milliseconds patience(judging_slow_ ? 0 : 12);
+  if (job_ && !follows && !job_->judged()) {
+    asked_ = std::chrono::steady_clock::now();
+    if (judge_->judge(job_->snapshot(), patience)) judging_slow_ = false;
+  }
   Q_EMIT changed();
 }
 

@@ -7,6 +7,7 @@
 #include <QObject>
 #include <QString>
 #include <atomic>
+#include <chrono>
 #include <memory>
 #include <mutex>
 #include <optional>
@@ -159,9 +160,11 @@ private:
   };
   std::mutex followed_mutex_;
   Followed followed_;
-  bool network_stood_ = false;        ///< adjusted and up to date before the last change
-  std::atomic<double> at_once_ = 0.1; ///< s
-  std::atomic<int> slow_ = 0;         ///< adjustments in a row that took too long to follow decisions
+  bool network_stood_ = false;                    ///< adjusted and up to date before the last change
+  std::atomic<double> at_once_ = 0.1;             ///< s
+  std::chrono::steady_clock::time_point asked_{}; ///< when it was last asked what is thought of the job
+  bool judging_slow_ = false;                     ///< and whether that took longer than anybody waits
+  std::atomic<int> slow_ = 0;                     ///< adjustments in a row that took too long to follow decisions
   std::vector<Intake> last_intake_;
   Selection selection_;
   std::string measuring_from_;

@@ -108,33 +108,7 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
     return w_.decide_typed<StopThing>({s && !s->same_as.empty() ? s->same_as : id}, column == 1 ? "mark" : "height",
                                       typed, "");
   };
-  map_ = new TrackMap;
-  ribbon_ = new TrackRibbon;
-  epochs_ = new QComboBox;
-  epochs_->setAccessibleName("Epochs shown");
-  epochs_->setObjectName("compact");
-  for (const EpochFilter &f : filters) epochs_->addItem(f.name);
-  satellites_ = new SatelliteChart(
-      w_, [this] { return charted(); },
-      "A solved track shows its satellites here: solve it again if "
-      "it was solved by an earlier version");
-  satellites_->setAccessibleName("Satellites of the track");
-  picture_ = new QComboBox;
-  picture_->setAccessibleName("Track drawn as");
-  picture_->setObjectName("compact");
-  picture_->addItems({"accuracy over time", "residuals by satellite", "signal strength"});
-  pictures_ = new QStackedWidget;
-  pictures_->addWidget(ribbon_);
-  pictures_->addWidget(satellites_);
-  connect(picture_, &QComboBox::currentIndexChanged, this, [this](int i) {
-    pictures_->setCurrentIndex(std::min(i, 1));
-    if (i > 0) satellites_->show_as(i == 1 ? SatelliteChart::Show::residuals : SatelliteChart::Show::strength);
-  });
-  hidden_ = new QLabel;
-  hidden_->setAccessibleName("Epochs hidden");
-  hidden_->setObjectName("epochs hidden");
-  hidden_->setStyleSheet("color:#B87311");
-  connect(epochs_, &QComboBox::currentIndexChanged, this, [this] { show_track(); });
+  make_pictures();
   auto *head = new QHBoxLayout;
   head->addWidget(which_);
   head->addWidget(words_, 1);
@@ -158,12 +132,42 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
     show_track();
   });
   connect(stops_, &TableCard::chosen, this, [this](const std::string &id) { choose_stop(id); });
+  connect(bases_, &QPushButton::clicked, this, [this] { change_bases(); });
+  connect(save_, &QPushButton::clicked, this, [this] { save(); });
+}
+
+/// From above and over time, and what is drawn there.
+void TrackPart::make_pictures() {
+  map_ = new TrackMap;
+  ribbon_ = new TrackRibbon;
+  epochs_ = new QComboBox;
+  epochs_->setAccessibleName("Epochs shown");
+  epochs_->setObjectName("compact");
+  for (const EpochFilter &f : filters) epochs_->addItem(f.name);
+  satellites_ = new SatelliteChart(
+      w_, [this] { return charted(); },
+      "A solved track shows its satellites here: solve it again if it was solved by an earlier version");
+  satellites_->setAccessibleName("Satellites of the track");
+  picture_ = new QComboBox;
+  picture_->setAccessibleName("Track drawn as");
+  picture_->setObjectName("compact");
+  picture_->addItems({"accuracy over time", "residuals by satellite", "signal strength"});
+  pictures_ = new QStackedWidget;
+  pictures_->addWidget(ribbon_);
+  pictures_->addWidget(satellites_);
+  connect(picture_, &QComboBox::currentIndexChanged, this, [this](int i) {
+    pictures_->setCurrentIndex(std::min(i, 1));
+    if (i > 0) satellites_->show_as(i == 1 ? SatelliteChart::Show::residuals : SatelliteChart::Show::strength);
+  });
+  hidden_ = new QLabel;
+  hidden_->setAccessibleName("Epochs hidden");
+  hidden_->setObjectName("epochs hidden");
+  hidden_->setStyleSheet("color:#B87311");
+  connect(epochs_, &QComboBox::currentIndexChanged, this, [this] { show_track(); });
   connect(map_, &Picture::chosen, this, [this](const std::string &id) { choose_stop(id); });
   connect(ribbon_, &TrackRibbon::stop_chosen, this, [this](const std::string &id) { choose_stop(id); });
   connect(ribbon_, &TrackRibbon::pointed, this, [this](std::size_t epoch) { map_->point_at(epoch); });
   connect(ribbon_, &TrackRibbon::span_chosen, this, [this](GpsTime from, GpsTime to) { leave_out(from, to); });
-  connect(bases_, &QPushButton::clicked, this, [this] { change_bases(); });
-  connect(save_, &QPushButton::clicked, this, [this] { save(); });
 }
 
 const TrackResult *TrackPart::shown() const {

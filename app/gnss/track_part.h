@@ -24,6 +24,7 @@ public:
 private:
   const TrackResult *shown() const; ///< null: there is none
   const TrackStop *chosen_stop() const;
+  void make_pictures();
   void show_track();
   void choose_stop(const std::string &id);
   void leave_out(GpsTime from, GpsTime to);

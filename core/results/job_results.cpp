@@ -11,6 +11,7 @@
 #include "results/motions.h"
 #include "results/row_lists.h"
 #include "results/tracks.h"
+#include "results/vector_pairs.h"
 #include "results/vector_plan.h"
 #include <fmt/format.h>
 
@@ -43,7 +44,7 @@ std::string contents_key(const Contents &all) {
   for (const SourceContent &c : all) {
     const bool nothing = !c.control && !c.text && c.sites.empty() && !c.navigation && !c.sp3 && !c.clock &&
                          !c.ionosphere && !c.ocean_loading && !c.antex && !c.antenna_points && !c.geoid && !c.recipe &&
-                         !c.fit && !c.shift && !c.measured && !c.stops;
+                         !c.fit && !c.shift && !c.measured && !c.stops && !c.linework;
     const std::string said = c.control ? c.control->said : c.measured ? c.measured->said : c.stops ? c.stops->said : "";
     out += c.source.id + (nothing ? "-" : c.control || !said.empty() ? "=" + said : "+") + c.source.name + "\n";
   }
@@ -420,7 +421,7 @@ const Result<std::vector<PlannedVector>> &plan_result() {
   static const Result<std::vector<PlannedVector>> r{
       "plan of vectors",
       Section::gnss,
-      {&contents_result(), &occupations_result(), &moving_result(), &belonging_result()},
+      {&contents_result(), &occupations_result(), &moving_result(), &belonging_result(), &pairs_result()},
       {Slice::settings_datum, Slice::settings_vectors, Slice::settings_orbits, Slice::settings_sessions,
        Slice::vector_settings, Slice::use_of_vectors, Slice::use_of_occupations},
       plan_vectors};

@@ -153,12 +153,10 @@ std::vector<Occupation> occupations(const Contents &contents, const JobState &st
       const ObservationSite &f = *site;
       Occupation o;
       o.id = content_id("o", c.source.id + "|" + f.marker + "|" + iso(f.start));
-      o.source_id = c.source.id;
-      o.source_name = c.source.name;
+      o.source_id = c.source.id, o.source_name = c.source.name;
       o.file = site;
       o.mark = f.marker;
-      o.start = f.start;
-      o.stop = f.stop;
+      o.start = f.start, o.stop = f.stop;
       o.interval = f.nominal_interval_s;
       o.receiver = f.receiver;
       o.antenna = f.antenna;

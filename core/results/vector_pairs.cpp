@@ -1,4 +1,5 @@
 #include "results/vector_pairs.h"
+#include "results/job_results.h"
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -172,8 +173,17 @@ std::string why_no_pairs(const JobSnapshot &s) {
              : fmt::format("the longest overlap is {:.0f} s, of {}: too short beside what they logged", longest, names);
 }
 
+const Result<VectorPairs> &pairs_result() {
+  static const Result<VectorPairs> r{"pairs of occupations",
+                                     Section::gnss,
+                                     {&occupations_result(), &belonging_result()},
+                                     {Slice::settings_sessions},
+                                     vector_pairs};
+  return r;
+}
+
 std::string thinned_pairs(const JobSnapshot &s) {
-  const VectorPairs p = vector_pairs(s);
+  const VectorPairs &p = s.get(pairs_result());
   if (p.pairs.size() == p.possible) return {};
   return fmt::format("{} of {} possible vectors: receivers that logged with more than {} others are tied to one base, "
                      "the published marks among each other, each to its {} nearest; the rest follows from these "

@@ -17,11 +17,13 @@ struct VectorPairs {
 /// marks, to the three nearest by the positions in the files' heads, and what would else fall apart. The others are
 /// linear combinations of these. Independent of the order of the occupations.
 VectorPairs vector_pairs(const JobSnapshot &s);
+/// The same, found once: every pair of a large job is looked at.
+const Result<VectorPairs> &pairs_result();
 
 /// Why there are none.
 std::string why_no_pairs(const JobSnapshot &s);
 
-/// A sentence on the pairs that are not solved; empty: all are.
+/// A sentence on the pairs that are not solved; empty: all are. Not within a result that does not read the pairs.
 std::string thinned_pairs(const JobSnapshot &s);
 
 } // namespace ampletie

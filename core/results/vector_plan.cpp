@@ -188,7 +188,7 @@ std::vector<PlannedVector> plan_vectors(const JobSnapshot &s) {
   std::vector<PlannedVector> out;
   const auto session = session_names(s.occupations());
   const VectorFingerprints fingerprints(s, session);
-  for (const auto &[a, b] : vector_pairs(s).pairs) {
+  for (const auto &[a, b] : s.get(pairs_result()).pairs) {
     PlannedVector p;
     p.from = a, p.to = b;
     p.id = content_id("v", a->id + "|" + b->id);

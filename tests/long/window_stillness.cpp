@@ -19,7 +19,9 @@ public:
       since_.start();
     });
     since_.start();
-    tick_.start(0);
+    // As urgent as a key or the mouse: a timer of nought would wait until everything else is done.
+    tick_.setTimerType(Qt::PreciseTimer);
+    tick_.start(1);
   }
   void operator()(const QString &what, const std::function<void()> &act) {
     settle(300);
@@ -47,8 +49,27 @@ private:
 };
 } // namespace
 
+/// Names events that take long, with what they were for.
+class Timed : public Application {
+public:
+  Timed(int &argc, char **argv) : Application(argc, argv), talk_(argc > 2) {}
+  bool notify(QObject *to, QEvent *e) override {
+    const int type = e->type();
+    const QString name = to->metaObject()->className() + QString(" ") + to->objectName();
+    QElapsedTimer t;
+    t.start();
+    const bool out = Application::notify(to, e);
+    if (const double ms = static_cast<double>(t.nsecsElapsed()) / 1e6; talk_ && ms > 8)
+      std::printf("      event %d to %s: %.0f ms\n", type, name.toUtf8().constData(), ms);
+    return out;
+  }
+
+private:
+  bool talk_;
+};
+
 int main(int argc, char **argv) {
-  Application app(argc, argv);
+  Timed app(argc, argv);
   apply_theme(app);
   QElapsedTimer open;
   open.start();
