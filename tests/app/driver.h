@@ -51,7 +51,10 @@ inline void settle(int ms) {
       if (auto *w = qobject_cast<app::MainWindow *>(top); w && w->workspace().judging()) return true;
     return false;
   };
-  for (int i = 0; i < 6000 && judging(); ++i) QTest::qWait(5);
+  bool waited = false;
+  for (int i = 0; i < 6000 && judging(); ++i) QTest::qWait(5), waited = true;
+  // What was found is told by an event of its own.
+  QTest::qWait(waited ? 10 : 1);
 }
 
 /// Drives the window as a person would: finds widgets by accessible or object name, reads what is shown.

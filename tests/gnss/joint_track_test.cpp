@@ -1,6 +1,5 @@
 // One way of a moving receiver from two bases: put together it is better and says by how much; what one of them has
 // wrong shows.
-#include "geodesy/ellipsoid.h"
 #include "gnss/kinematic/joint_track.h"
 #include "support/tracks.h"
 #include <Eigen/Dense>
@@ -12,21 +11,6 @@ using namespace ampletie::testing;
 using Catch::Matchers::Contains;
 
 namespace {
-/// Squared errors of fixed epochs over their covariance, per degree, and of places alone.
-struct Counted {
-  double nse = 0, square = 0, printed = 0;
-  int epochs = 0;
-  void add(const TwoBases &o, const KinematicTrack &t) {
-    const Mat3 axes = local_axes(to_geodetic(o.base.marker));
-    for (const TrackEpoch &e : t.epochs) {
-      if (e.state != TrackState::fixed) continue;
-      const auto v = o.error(e.time, e.position);
-      if (!v) continue;
-      const Mat3 c = axes * e.cov * axes.transpose();
-      nse += v->dot(c.inverse() * *v) / 3, square += v->squaredNorm(), printed += c.trace(), ++epochs;
-    }
-  }
-};
 /// A base's set-up: a millimetre each way, at both.
 constexpr double tie = 2e-6;
 
@@ -118,7 +102,7 @@ TEST_CASE("a contradiction is not called fixed; of three, the one that stands al
 TEST_CASE("simulated: from two bases together the way is better than from either, and as good as it says") {
   TrackStratum s = track_stratum("vehicle");
   s.minutes = 10;
-  Counted one, other, both;
+  FixedEpochs one, other, both;
   std::size_t apart = 0, compared = 0;
   for (const std::uint64_t seed : {31, 32, 33}) {
     const auto o = run_from_two_bases(s, seed);
@@ -128,8 +112,8 @@ TEST_CASE("simulated: from two bases together the way is better than from either
     CHECK(j.track.epochs.size() == o->from_base->track.epochs.size());
     CHECK(j.comparisons[0].rms < 0.03);
   }
-  const auto rms = [](const Counted &c) { return std::sqrt(c.square / c.epochs); };
-  const auto nse = [](const Counted &c) { return c.nse / c.epochs; };
+  const auto rms = [](const FixedEpochs &c) { return std::sqrt(c.square / c.epochs); };
+  const auto nse = [](const FixedEpochs &c) { return c.nse / c.epochs; };
   INFO("one " << 1000 * rms(one) << " mm, NSE " << nse(one) << "; other " << 1000 * rms(other) << ", " << nse(other)
               << "; both " << 1000 * rms(both) << ", " << nse(both) << "; apart " << apart << " of " << compared);
   CHECK(both.epochs >= one.epochs - 10);

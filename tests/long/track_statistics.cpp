@@ -1,4 +1,5 @@
-// Statistics of tracks by kind: track_statistics KIND FIRST_SEED COUNT [-v]
+// Statistics of tracks by kind: track_statistics KIND FIRST_SEED COUNT [-v|two]   (two: from two bases together)
+#include "gnss/kinematic/joint_track.h"
 #include "support/tracks.h"
 #include <cstdio>
 #include <cstdlib>
@@ -10,6 +11,21 @@ int main(int argc, char **argv) {
   if (argc < 4) {
     std::fprintf(stderr, "usage: track_statistics KIND FIRST_SEED COUNT [-v]\n");
     return 2;
+  }
+  if (argc > 4 && std::strcmp(argv[4], "two") == 0) {
+    FixedEpochs one, other, both;
+    std::size_t compared = 0, apart = 0;
+    for (int k = 0; k < std::atoi(argv[3]); ++k) {
+      const auto o =
+          run_from_two_bases(track_stratum(argv[1]), std::strtoull(argv[2], nullptr, 10) + static_cast<unsigned>(k));
+      const ampletie::JointTrack j =
+          ampletie::join_tracks({{&o->from_base->track, "BASE", 0.0}, {&o->from_other->track, "OTHER", 2e-6}});
+      one.add(*o, o->from_base->track), other.add(*o, o->from_other->track), both.add(*o, j.track);
+      compared += j.comparisons[0].epochs, apart += j.comparisons[0].apart;
+    }
+    std::printf("%s\n  one:   %s\n  other: %s\n  both:  %s\n  %zu epochs compared, %zu apart\n", argv[1],
+                one.line().c_str(), other.line().c_str(), both.line().c_str(), compared, apart);
+    return 0;
   }
   const bool talk = argc > 4 && std::strcmp(argv[4], "-v") == 0;
   TrackTally all;

@@ -168,6 +168,24 @@ std::unique_ptr<TwoBases> run_from_two_bases(const TrackStratum &s, std::uint64_
   return out;
 }
 
+void FixedEpochs::add(const TwoBases &o, const KinematicTrack &t) {
+  const Mat3 axes = local_axes(to_geodetic(o.base.marker));
+  for (const TrackEpoch &e : t.epochs) {
+    if (e.state != TrackState::fixed) continue;
+    const auto v = o.error(e.time, e.position);
+    if (!v) continue;
+    const Mat3 c = axes * e.cov * axes.transpose();
+    const double q = v->dot(c.inverse() * *v);
+    nse += q / 3, square += v->squaredNorm(), printed += c.trace(), ++epochs, inside95 += q < 7.815;
+  }
+}
+
+std::string FixedEpochs::line() const {
+  const double n = std::max(1, epochs);
+  return fmt::format("{} fixed epochs, rms {:.1f} mm, printed {:.1f}, NSE {:.2f}, inside 95: {:.1f} %", epochs,
+                     1000 * std::sqrt(square / n), 1000 * std::sqrt(printed / n), nse / n, 100 * inside95 / n);
+}
+
 std::optional<Vec3> TwoBases::error(GpsTime t, const Vec3 &place) const {
   const auto at = std::lower_bound(truth().times.begin(), truth().times.end(), t + -1e-3,
                                    [](GpsTime a, GpsTime b) { return a < b; });

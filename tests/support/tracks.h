@@ -46,6 +46,13 @@ struct TwoBases {
   std::optional<Vec3> error(GpsTime t, const Vec3 &place) const;
 };
 std::unique_ptr<TwoBases> run_from_two_bases(const TrackStratum &s, std::uint64_t seed);
+/// Errors of the fixed epochs of a way against the truth and against what is printed.
+struct FixedEpochs {
+  double nse = 0, square = 0, printed = 0; ///< per degree; m²
+  int epochs = 0, inside95 = 0;
+  void add(const TwoBases &o, const KinematicTrack &t);
+  std::string line() const;
+};
 
 /// Sums over tracks of a stratum; errors in mm where printed.
 struct TrackTally {
