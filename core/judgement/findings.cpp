@@ -8,8 +8,8 @@
 #include "judgement/unit_doubts.h"
 #include "judgement/vector_doubts.h"
 #include "results/measured.h"
-#include "results/tracks.h"
 #include "results/row_lists.h"
+#include "results/tracks.h"
 
 namespace ampletie {
 namespace {
@@ -86,7 +86,7 @@ const Doubts &closure_doubts_result() {
   static const Doubts r{
       "doubts: closures",
       Section::gnss,
-      {&loops_result(), &occupations_result(), &contents_result()},
+      {&loops_result(), &occupations_result(), &contents_result(), &measured_result()},
       {},
       found_by([](DoubtList &list, const JobSnapshot &s) { closure_doubts(list, s, s.get(loops_result())); })};
   return r;

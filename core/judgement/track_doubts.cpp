@@ -88,17 +88,21 @@ private:
       return;
     }
     const KinematicTrack &k = *t.solved;
-    if (t.stale)
+    for (const OtherBase &o : t.others) other_base(t, o, about, name);
+    // What a way from several bases lacks the joint one tells.
+    const bool part = in_a_joint(s_.get(tracks_result()), t);
+    if (t.stale && !part)
       list_.add(DoubtKind::track_out_of_date, name, Section::gnss, about,
                 "something that it was solved from has changed: solve it again", t.id);
-    if (t.without_base > 0)
+    if (t.without_base > 0 && !part)
       list_.add(DoubtKind::base_has_gaps, name, Section::gnss, about,
-                fmt::format("{} of {} epochs are outside the data of {}: {}", t.without_base, k.epochs.size(), t.base,
-                            gaps_of(k)),
+                fmt::format("{} of {} epochs are outside the data of {}: {}", t.without_base, k.epochs.size(),
+                            t.bases(), gaps_of(k)),
                 t.id);
-    if (k.noise_ratio > 2)
+    if (k.noise_ratio > 2 && !t.joint())
       list_.add(DoubtKind::track_noisy, name, Section::gnss, about,
                 fmt::format("its carriers scatter {:.1f} times as much as usual", std::sqrt(k.noise_ratio)), t.id);
+    if (!t.beside.empty()) return; // a further base has the same stops as the main one
     for (const ClockHint &h : t.clock_hints) {
       Doubt &d = list_.add(DoubtKind::stop_list_clock, name, Section::gnss, {Thing::Kind::source, h.source_id},
                            h.sentence, t.id + h.source_id);
@@ -106,9 +110,7 @@ private:
     }
     for (const std::string &n : t.stop_notes)
       list_.add(DoubtKind::stop_list_trouble, name, Section::gnss, about, n, t.id + n);
-    for (const OtherBase &o : t.others) other_base(t, o, about, name);
-    // A further base has the same stops as the main one, and so has the joint track.
-    if (t.joint() || !t.beside.empty()) return;
+    if (t.joint()) return; // and so has the joint track
     for (const TrackStop &x : t.stops)
       if (x.used && !x.mark.empty()) stop(t, x);
     same_mark_again(t);

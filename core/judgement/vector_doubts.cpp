@@ -5,6 +5,7 @@
 #include "gnss/quality/diagnosis.h"
 #include "job/settings.h"
 #include "judgement/height_causes.h"
+#include "results/measured.h"
 #include <cmath>
 #include <fmt/format.h>
 #include <set>
@@ -111,9 +112,17 @@ void vector_doubts(DoubtList &list, const JobSnapshot &s, const std::vector<Vect
 void closure_doubts(DoubtList &list, const JobSnapshot &s, const LoopReport &report) {
   std::map<std::string, const Occupation *> by_setup;
   for (const Occupation &o : s.occupations()) by_setup.emplace(o.setup, &o);
+  // Stops of tracks and fixes of others have set-ups too.
+  std::map<std::string, std::string> others;
+  for (const MeasuredVector &v : s.get(measured_result())) {
+    others.emplace(v.to_setup, v.stop ? fmt::format("the stop on {} at {}", v.to, v.time.substr(11))
+                                      : fmt::format("the {} of {} ({})", v.kind(), v.to, v.where()));
+    others.emplace(v.from_setup, "the base " + v.from);
+  }
   auto setup = [&](const std::string &id) {
-    const auto it = by_setup.find(id);
-    return it == by_setup.end() ? id : occupation_name(*it->second);
+    if (const auto it = by_setup.find(id); it != by_setup.end()) return occupation_name(*it->second);
+    const auto it = others.find(id);
+    return it == others.end() ? id : it->second;
   };
   for (const Loop &l : report.loops) {
     if (l.closes()) continue;

@@ -241,14 +241,18 @@ std::string shown_in(const QTableView *t) {
   rows.sort();
   return rows.join('\n').toStdString();
 }
-/// What becomes known beside the window is waited for: until twice the same is shown.
+/// What becomes known beside the window is waited for: until twice the same is shown, and nothing says that it comes.
 Tables all_tables(Driver &d) {
   Tables out;
+  const auto comes = [&] {
+    const auto *l = d.named<QLabel>("Groups in words");
+    return l && l->text().contains("in turn …");
+  };
   in_every_part(d, [&](const QString &where) {
     for (auto *t : d.window.findChildren<QTableView *>()) {
       if (!t->isVisible()) continue;
       std::string now = shown_in(t), before;
-      for (int i = 0; i < 400 && now != before; ++i) {
+      for (int i = 0; i < 400 && (now != before || comes()); ++i) {
         before = now;
         settle(40);
         now = shown_in(t);

@@ -284,6 +284,16 @@ TEST_CASE("from two bases at once: both ways, one put together, their stops one 
     CHECK(stop_named(other, "A1")->same_as == stop_named(main, "A1")->id);
     CHECK(stop_named(other, "A1")->id != stop_named(main, "A1")->id);
     CHECK_FALSE(doubt_of(job, "bases disagree"));
+    // What the main one lacks the further one may have: only what is nobody's is told, once.
+    CHECK(std::count_if(job.doubts().begin(), job.doubts().end(),
+                        [](const Doubt &d) { return d.kind == "base has gaps"; }) == 1);
+    CHECK_THAT(sentences(job, "base has gaps"), Contains("outside the data of PN1 + PN9"));
+    // Two stops on one mark, the pole shorter at the second: causes name stops, not their ids.
+    for (const Doubt &d : job.doubts())
+      for (const std::string &cause : d.causes) {
+        CHECK_THAT(cause, !Contains(":to "));
+        CHECK_THAT(cause, !Contains("k-"));
+      }
   }
   // A name said of the main one's stop is that of all.
   job.decide("set", stop_named(main, "A1")->id, {{"mark", "K1"}}, "");
