@@ -86,7 +86,8 @@ Row mark_row(const NetworkRun &run, const AdjustedMark &m, bool stale) {
            sigma(2),
            {QString("%1 · %2")
                 .arg(m.plan_known ? QString::number(m.network_plan95 * 1000, 'f', 1) : QString("–"))
-                .arg((m.height_sd > 0 ? factor95(1, run.result.scale_degrees) * m.height_sd : m.network_up95) * 1000, 0, 'f', 1),
+                .arg((m.height_sd > 0 ? factor95(1, run.result.scale_degrees) * m.height_sd : m.network_up95) * 1000, 0,
+                     'f', 1),
             m.network_plan95,
             {},
             false},

@@ -73,8 +73,9 @@ RecipeReading read_with(const Recipe &r, std::string_view utf8, PaintLines paint
                         const RecipeSink &sink = {});
 
 /// The recipe after a surveyor pointed at [from, to) of a line and said what it is. `value`: of a coded meaning, what
-/// the text stands for; of a length or an angle, its unit (empty: that of the recipe). A line that no line of the recipe fits gets a kind of its own, told by what stands in front.
-/// Throws `InputError` when the piece is no column or word of its own, or the meaning is not known.
+/// the text stands for; of a length or an angle, its unit (empty: that of the recipe). A line that no line of the
+/// recipe fits gets a kind of its own, told by what stands in front. Throws `InputError` when the piece is no column or
+/// word of its own, or the meaning is not known.
 Recipe with_meaning(Recipe r, std::string_view line, std::size_t from, std::size_t to, const std::string &meaning,
                     const std::string &value = {});
 

@@ -52,8 +52,8 @@ inline std::size_t book_bytes(const SourceContent &c) {
 constexpr std::size_t most_book_bytes = std::size_t{20} << 20; ///< of all of a job
 
 /// Reads a file's bytes into records. `recipes`: those that text files are tried with; `as`, a kind
-/// that recipes read: a text is taken as that even when none knows it. Throws `InputError` with the file's name, line and
-/// reason.
+/// that recipes read: a text is taken as that even when none knows it. Throws `InputError` with the file's name, line
+/// and reason.
 SourceContent read_source(const std::string &name, const std::string &bytes, const std::vector<Recipe> &recipes,
                           const std::string &as = {});
 

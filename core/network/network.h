@@ -117,7 +117,7 @@ struct NetworkInput {
   /// absent: one.
   std::function<double(const std::string &id, const std::string &kind)> factor;
   bool estimated_scale = false; ///< one factor of everything in it was taken from the residuals
-  bool setup_unknowns = true; ///< off only to show in tests what they are worth
+  bool setup_unknowns = true;   ///< off only to show in tests what they are worth
   AdjustmentOptions options;
 };
 

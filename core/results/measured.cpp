@@ -306,7 +306,8 @@ void add_stops(const JobSnapshot &s, std::vector<MeasuredVector> &out) {
       MeasuredVector v;
       v.id = x.id, v.stop = true, v.from = t.base, v.to = x.mark, v.from_setup = t.base_setup,
       v.to_setup = (x.same_as.empty() ? x.id : x.same_as) + ":to";
-      v.session = t.beside.empty() ? t.id : t.beside, v.d = x.d, v.cov = x.cov, v.common = x.common, v.frame = t.frame, v.epoch = t.epoch;
+      v.session = t.beside.empty() ? t.id : t.beside, v.d = x.d, v.cov = x.cov, v.common = x.common, v.frame = t.frame,
+      v.epoch = t.epoch;
       v.status = x.solution == TrackState::fixed  ? Status::fixed
                  : x.solution == TrackState::code ? Status::code
                                                   : Status::floating;

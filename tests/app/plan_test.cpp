@@ -243,8 +243,8 @@ TEST_CASE("lines of the site lie behind the marks, are left out and drawn again,
   const PlanMark a = of("REFA"), b = of("REFB");
   std::string dxf = "0\nSECTION\n2\nENTITIES\n";
   for (int i = 0; i < 5; ++i)
-    dxf += fmt::format("0\nLINE\n8\nROAD\n10\n{}\n20\n{}\n11\n{}\n21\n{}\n", a.east + 900 * i, a.north, b.east + 900 * i,
-                       b.north);
+    dxf += fmt::format("0\nLINE\n8\nROAD\n10\n{}\n20\n{}\n11\n{}\n21\n{}\n", a.east + 900 * i, a.north,
+                       b.east + 900 * i, b.north);
   dxf += "0\nENDSEC\n0\nEOF\n";
   const QPointF place = p->place("R11");
   CHECK(w.take_text("site.dxf", dxf).isEmpty());
