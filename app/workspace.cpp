@@ -347,8 +347,8 @@ void Workspace::stop() {
 bool Workspace::solve(const std::set<std::string> &only) {
   if (!job_ || busy()) return false;
   run("Solving",
-      [this, known = job_->vectors(), tracks = job_->tracks(), only](std::shared_ptr<const JobSnapshot> s,
-                                                                     const Progress &p) -> std::function<QString()> {
+      [this, known = job_->vectors(), only](std::shared_ptr<const JobSnapshot> s,
+                                            const Progress &p) -> std::function<QString()> {
         // Which antennas moved decides what is a vector and what is a track.
         const auto found = std::make_shared<FoundMotions>(find_motions(*s, 0, p));
         s = with_motions(s, *found);
@@ -364,11 +364,11 @@ bool Workspace::solve(const std::set<std::string> &only) {
             });
         const auto keep = [keeper](const VectorResult &v) { (*keeper)(v); };
         auto result = std::make_shared<std::vector<VectorResult>>();
-        auto moved = std::make_shared<std::vector<TrackResult>>(tracks);
+        auto moved = std::make_shared<std::vector<TrackResult>>(solved_tracks(*s));
         try {
           const bool any = !s->get(plan_result()).empty();
           if (any || s->moving().empty()) *result = solve_vectors(*s, known, 0, p, only, keep);
-          if (only.empty() && !s->moving().empty()) *moved = solve_tracks(*s, tracks, p);
+          if (only.empty() && !s->moving().empty()) *moved = solve_tracks(*s, p);
         } catch (const Cancelled &) {
           keeper->flush();
           return [this, found] {

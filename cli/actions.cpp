@@ -272,7 +272,7 @@ void solve_job_vectors(Job &job, unsigned threads, const Progress &progress) {
 }
 
 void solve_job_tracks(Job &job, const Progress &progress) {
-  job.accept_tracks(solve_tracks(*job.snapshot(), job.tracks(), progress));
+  job.accept_tracks(solve_tracks(*job.snapshot(), progress));
   for (const TrackResult &t : job.tracks())
     print(t.error.empty() ? fmt::format("track of {} from {}: {} epochs, {:.1f} % fixed, {} stops\n", t.rover,
                                         t.bases(), t.solved->epochs.size(), 100 * t.fixed_share(), t.stops.size())

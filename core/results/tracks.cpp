@@ -415,8 +415,13 @@ TrackResult join(const PlannedTrack &p, const std::vector<TrackResult> &all) {
 }
 } // namespace
 
-std::vector<TrackResult> solve_tracks(const JobSnapshot &s, const std::vector<TrackResult> &known,
-                                      const Progress &progress) {
+std::vector<TrackResult> solved_tracks(const JobSnapshot &s) {
+  const auto solved = std::static_pointer_cast<const std::vector<TrackResult>>(s.inputs().tracks);
+  return solved ? *solved : std::vector<TrackResult>{};
+}
+
+std::vector<TrackResult> solve_tracks(const JobSnapshot &s, const Progress &progress) {
+  const std::vector<TrackResult> known = solved_tracks(s);
   const std::vector<PlannedTrack> &plan = s.get(track_plan_result());
   if (plan.empty())
     throw InputError(
@@ -476,18 +481,16 @@ void refresh(std::vector<TrackResult> &tracks, const JobSnapshot &s, const std::
 }
 
 const Result<std::vector<TrackResult>> &tracks_result() {
-  static const Result<std::vector<TrackResult>> r{
-      "tracks",
-      Section::gnss,
-      {&track_plan_result(), &contents_result(), &belonging_result()},
-      {Slice::tracks, Slice::stops, Slice::use_of_vectors, Slice::settings_datum, Slice::settings_network,
-       Slice::marks},
-      [](const JobSnapshot &s) {
-        const auto solved = std::static_pointer_cast<const std::vector<TrackResult>>(s.inputs().tracks);
-        std::vector<TrackResult> out = solved ? *solved : std::vector<TrackResult>{};
-        refresh(out, s, s.get(track_plan_result()));
-        return out;
-      }};
+  static const Result<std::vector<TrackResult>> r{"tracks",
+                                                  Section::gnss,
+                                                  {&track_plan_result(), &contents_result(), &belonging_result()},
+                                                  {Slice::tracks, Slice::stops, Slice::use_of_vectors,
+                                                   Slice::settings_datum, Slice::settings_network, Slice::marks},
+                                                  [](const JobSnapshot &s) {
+                                                    std::vector<TrackResult> out = solved_tracks(s);
+                                                    refresh(out, s, s.get(track_plan_result()));
+                                                    return out;
+                                                  }};
   return r;
 }
 

@@ -95,9 +95,11 @@ bool in_a_joint(const std::vector<TrackResult> &all, const TrackResult &t);
 const TrackStop *stop_of(const TrackResult &t, const std::string &id);
 
 std::vector<PlannedTrack> plan_tracks(const JobSnapshot &s);
-/// Solves what is planned and not among `known` as it would be now.
-std::vector<TrackResult> solve_tracks(const JobSnapshot &s, const std::vector<TrackResult> &known,
-                                      const Progress &progress);
+/// The job's tracks as they were solved: without what decisions say of their stops. What is kept is made of these, so
+/// that a decision that is taken back leaves nothing behind.
+std::vector<TrackResult> solved_tracks(const JobSnapshot &s);
+/// Solves what is planned and was not solved as it would be now.
+std::vector<TrackResult> solve_tracks(const JobSnapshot &s, const Progress &progress);
 /// What decisions say of results that exist: names of stops, what is left out, what is out of date.
 void refresh(std::vector<TrackResult> &tracks, const JobSnapshot &s, const std::vector<PlannedTrack> &plan);
 

@@ -33,7 +33,7 @@ Job road_job(const std::string &path, bool stops = true) {
 }
 void solve_road(Job &job) {
   job.accept_motions(find_motions(*job.snapshot(), 0, {}));
-  job.accept_tracks(solve_tracks(*job.snapshot(), job.tracks(), {}));
+  job.accept_tracks(solve_tracks(*job.snapshot(), {}));
 }
 const TrackStop *stop_named(const TrackResult &t, const std::string &name, int which = 1) {
   for (const TrackStop &s : t.stops)
@@ -265,7 +265,7 @@ TEST_CASE("from two bases at once: both ways, one put together, their stops one 
   CHECK_THROWS_WITH(job.decide("set", rover, {{"bases", "some"}}, ""), Contains("one") && Contains("all"));
   solve_road(job);
   REQUIRE(job.tracks().size() == 3);
-  const TrackResult &main = job.tracks()[0], &other = job.tracks()[1];
+  const TrackResult main = job.tracks()[0], other = job.tracks()[1];
   CHECK(main.id == one.id); // the stops that were named stay those
   CHECK(main.solved->epochs.size() == one.solved->epochs.size());
   CHECK(other.base == "PN9");
@@ -299,6 +299,16 @@ TEST_CASE("from two bases at once: both ways, one put together, their stops one 
   job.decide("set", stop_named(main, "A1")->id, {{"mark", "K1"}}, "");
   for (const TrackResult &t : job.tracks()) CHECK((stop_named(t, "K1") != nullptr) == (stop_named(t, "A2") != nullptr));
   job.undo();
+
+  // What was decided of a stop is taken back whole, though the job was solved again in between.
+  const std::string untouched = stop_rows(job.tracks()).dump();
+  job.decide("set", stop_named(main, "A1")->id, {{"height", 2.5}, {"code", "X"}}, "read wrong");
+  job.decide("set", stop_named(main, "A2")->id, {{"mark", "K2"}}, "");
+  CHECK(stop_rows(job.tracks()).dump() != untouched);
+  solve_road(job);
+  job.undo();
+  job.undo();
+  CHECK(stop_rows(job.tracks()).dump() == untouched);
 
   // Both published where they are: the joint way is more accurate than either, by what they do not share.
   const Vec3 x = main.base_xyz;
