@@ -88,11 +88,13 @@ private:
   std::size_t points_ = 0;
 };
 
-void say_system(const OGRSpatialReference *srs, Linework &out) {
-  if (!srs || !out.crs.empty()) return;
+/// The code of a layer's system; empty: it names none. What none of the register is cannot be led anywhere.
+std::string system_of(const OGRSpatialReference *srs) {
+  if (!srs || srs->IsLocal()) return {};
   const char *authority = srs->GetAuthorityName(nullptr), *code = srs->GetAuthorityCode(nullptr);
-  if (authority && code) out.crs = std::string(authority) + ":" + code;
-  out.geographic = srs->IsGeographic() != 0;
+  if (authority && code) return std::string(authority) + ":" + code;
+  throw InputError(std::string("its system \"") + (srs->GetName() ? srs->GetName() : "") +
+                   "\" has no code of a register: write it again in the job's grid");
 }
 } // namespace
 } // namespace ampletie
@@ -111,8 +113,16 @@ extern "C" __attribute__((visibility("default"))) void ampletie_linework(const c
       GDALDataset::Open(file.name(), GDAL_OF_VECTOR | GDAL_OF_READONLY, allowed, nullptr, nullptr));
   if (!data) throw InputError(std::string("it cannot be read as ") + driver + ": " + CPLGetLastErrorMsg());
   Taking taking(out);
+  bool first = true;
   for (OGRLayer *layer : data->GetLayers()) {
-    say_system(layer->GetSpatialRef(), out);
+    if (layer->GetFeatureCount() == 0) continue;
+    const OGRSpatialReference *srs = layer->GetSpatialRef();
+    const std::string system = system_of(srs);
+    if (first)
+      out.crs = system, out.geographic = !system.empty() && srs->IsGeographic(), first = false;
+    else if (system != out.crs)
+      throw InputError("its layers are in different systems, " + (out.crs.empty() ? "none" : out.crs) + " and " +
+                       (system.empty() ? "none" : system) + ": take them as files of their own");
     layer->ResetReading();
     const int by = layer->GetLayerDefn()->GetFieldIndex("Layer"); // of a drawing
     while (true) {

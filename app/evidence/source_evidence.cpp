@@ -1,5 +1,7 @@
 #include "app/evidence/evidence.h"
 #include "app/evidence/evidence_html.h"
+#include "app/widgets/linework_grid.h"
+#include "base/error.h"
 #include <Eigen/Geometry>
 #include <QLineEdit>
 
@@ -30,11 +32,18 @@ void EvidencePanel::about_linework(QString &html, const SourceContent &c) {
   if (c.linework) {
     html += "<p>" + escaped(linework_words(*c.linework)) + ".</p>";
     Eigen::AlignedBox2d lines, marks;
-    for (const Linework::Line &l : c.linework->lines)
-      for (const Eigen::Vector2d &p : l.points) lines.extend(p);
+    try {
+      const LineworkInGrid into(*c.linework, w_.job().state().settings.datum.crs);
+      for (const Linework::Line &l : c.linework->lines) {
+        const QPointF p = into(l.points.front());
+        lines.extend(Eigen::Vector2d(p.x(), p.y()));
+      }
+    } catch (const InputError &e) {
+      lines.setEmpty();
+      html += "<p style='color:#B87311'><b>It is not drawn:</b> " + escaped(e.reason()) + ".</p>";
+    }
     for (const PlanMark &m : w_.plan_marks()) marks.extend(Eigen::Vector2d(m.east, m.north));
-    const bool in_grid = c.linework->crs.empty() || c.linework->crs == w_.job().state().settings.datum.crs;
-    if (in_grid && !marks.isEmpty() && lines.exteriorDistance(marks.center()) > 5000 + marks.diagonal().norm())
+    if (!lines.isEmpty() && !marks.isEmpty() && lines.exteriorDistance(marks.center()) > 5000 + marks.diagonal().norm())
       html +=
           QString("<p style='color:#B87311'><b>It lies %1 km from the job's marks</b>: in another system or unit, or "
                   "with its axes exchanged.</p>")

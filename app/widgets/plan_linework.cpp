@@ -1,32 +1,10 @@
+#include "app/widgets/linework_grid.h"
 #include "app/widgets/plan_view.h"
-#include "base/angle.h"
 #include "base/error.h"
-#include "geodesy/projection.h"
 #include "results/job_results.h"
 #include <QPainter>
 
 namespace ampletie::app {
-namespace {
-/// Into the job's grid. Without a shift between datums: metres do not matter behind a plan.
-class IntoGrid {
-public:
-  IntoGrid(const Linework &l, const std::string &job) {
-    if (l.crs.empty() || l.crs == job || is_local(job) || job.empty()) return;
-    grid_.emplace(job);
-    if (!l.geographic) own_.emplace(l.crs);
-  }
-  QPointF operator()(const Eigen::Vector2d &p) const {
-    if (!grid_) return {p.x(), p.y()};
-    const Geodetic at = own_ ? own_->unproject(p.x(), p.y(), 0) : Geodetic{radians(p.y()), radians(p.x()), 0};
-    const GridPoint q = grid_->project(at);
-    return {q.east, q.north};
-  }
-
-private:
-  std::optional<Projection> grid_, own_;
-};
-} // namespace
-
 bool PlanView::load_linework() {
   std::string of;
   static const Contents none;
@@ -40,7 +18,7 @@ bool PlanView::load_linework() {
   for (const SourceContent &c : all) {
     if (!c.linework) continue;
     try {
-      const IntoGrid into(*c.linework, job);
+      const LineworkInGrid into(*c.linework, job);
       for (const Linework::Line &l : c.linework->lines) {
         Drawn d;
         for (const Eigen::Vector2d &p : l.points) d.points << into(p);
@@ -48,7 +26,7 @@ bool PlanView::load_linework() {
         linework_.push_back(std::move(d));
       }
     } catch (const InputError &) {
-      // Without a grid that can be used there is no plan of it.
+      // Its evidence says why it is not drawn.
     }
   }
   setAccessibleDescription(linework_.empty() ? QString() : QString("with %1 lines of the site").arg(linework_.size()));

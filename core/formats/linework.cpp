@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include <cmath>
 #include <fmt/format.h>
+#include <optional>
 #include <set>
 
 namespace ampletie {
@@ -32,20 +33,20 @@ const char *driver_of(std::string_view bytes) {
   return is_geopackage(bytes) ? "GPKG" : is_dxf(bytes) ? "DXF" : is_geojson(bytes) ? "GeoJSON" : nullptr;
 }
 
-/// Metres in the unit that a drawing's head names ($INSUNITS); 1 where it names none.
-double unit_of_drawing(std::string_view dxf) {
+/// Metres in the unit that a drawing's head names ($INSUNITS); nothing where it names none.
+std::optional<double> unit_of_drawing(std::string_view dxf) {
   const auto at = dxf.substr(0, 200'000).find("$INSUNITS");
-  if (at == std::string_view::npos) return 1;
+  if (at == std::string_view::npos) return {};
   LineReader in(dxf.substr(at, 200));
   std::string_view line;
   in.next(line), in.next(line); // its name, the code of the value
-  if (!in.next(line)) return 1;
+  if (!in.next(line)) return {};
   const auto code = parse_integer(trimmed(line));
   constexpr std::pair<int, double> units[] = {{1, 0.0254}, {2, 0.3048}, {3, 1609.344}, {4, 0.001},
                                               {5, 0.01},   {6, 1.0},    {7, 1000.0},   {21, 1200.0 / 3937.0}};
   for (const auto &[number, metres] : units)
     if (code && *code == number) return metres;
-  return 1;
+  return {};
 }
 } // namespace
 
@@ -57,9 +58,11 @@ Linework read_linework(std::string_view bytes) {
   static const auto read = reinterpret_cast<LineworkModule *>(module_function("linework", "ampletie_linework"));
   Linework out;
   read(bytes.data(), bytes.size(), driver, out);
-  if (driver == std::string_view("DXF") && (out.unit = unit_of_drawing(bytes)) != 1)
+  if (const auto unit = driver == std::string_view("DXF") ? unit_of_drawing(bytes) : std::nullopt) {
+    out.unit = *unit, out.unit_stated = true;
     for (Linework::Line &l : out.lines)
       for (Eigen::Vector2d &p : l.points) p *= out.unit;
+  }
   if (out.lines.empty())
     throw InputError(out.passed_over ? "it holds no lines, only points, texts or solids: marks come from a control list"
                                      : "it holds no lines");

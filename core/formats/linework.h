@@ -15,7 +15,8 @@ struct Linework {
   std::vector<Line> lines;
   std::string crs;         ///< code of the register, "EPSG:25833"; empty: the file says none, it is taken for the job's
   bool geographic = false; ///< coordinates are degrees
-  double unit = 1;         ///< m, as the drawing states it; the coordinates are metres already
+  double unit = 1;         ///< m, as the drawing states it; the coordinates are metres then
+  bool unit_stated = false;    ///< else they are in the unit of their system
   std::size_t passed_over = 0; ///< points, texts, solids and what else is no line
 };
 

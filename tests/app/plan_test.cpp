@@ -1,5 +1,7 @@
 #include "app/driver.h"
 #include "app/gnss/satellite_chart.h"
+#include "app/widgets/linework_grid.h"
+#include "base/error.h"
 #include <QClipboard>
 #include <QComboBox>
 #include <QWheelEvent>
@@ -276,4 +278,39 @@ TEST_CASE("lines of the site lie behind the marks, are left out and drawn again,
   CHECK_THAT(d.evidence().toStdString(), Contains("km from the job's marks"));
   CHECK(p->place("R11") == place);
   if (const char *shot = std::getenv("SHOT_LINES")) d.window.grab().save(shot);
+}
+
+TEST_CASE("a drawing comes into the job's grid by its own unit and order of axes, or says why it does not") {
+  Linework l;
+  l.lines.push_back({"A", {{1000, 2000}, {1010, 2000}}});
+  const auto at = [&](const char *job) { return LineworkInGrid(l, job)(l.lines[0].points[0]); };
+  const auto same = [](QPointF a, QPointF b, double by) { return std::hypot(a.x() - b.x(), a.y() - b.y()) < by; };
+  CHECK(at("EPSG:25833") == QPointF(1000, 2000));
+  CHECK(at("") == QPointF(1000, 2000));
+  CHECK(at("local:46.3:13.9:480") == QPointF(1000, 2000));
+  // New York Long Island in US survey feet: a drawing that names no unit is in that of the grid, one that does is not.
+  CHECK(same(at("EPSG:2263"), QPointF(1000, 2000) * (1200.0 / 3937), 1e-9));
+  l.unit_stated = true;
+  CHECK(at("EPSG:2263") == QPointF(1000, 2000));
+  // The same place through its own system: in feet, in degrees, and in a grid whose register puts north first.
+  const Projection york("EPSG:2263");
+  const Geodetic g = york.unproject(300000, 60000, 0);
+  const auto through = [&](const char *crs, double x, double y, bool geographic, const char *job) {
+    Linework own;
+    own.crs = crs, own.geographic = geographic;
+    own.lines.push_back({"A", {{x, y}, {x, y}}});
+    return LineworkInGrid(own, job)(own.lines[0].points[0]);
+  };
+  const double ft = 3937.0 / 1200;
+  CHECK(same(through("EPSG:2263", 300000 * ft, 60000 * ft, false, "EPSG:2263"), QPointF(300000, 60000), 1e-6));
+  CHECK(same(through("EPSG:4269", g.lon * 180 / M_PI, g.lat * 180 / M_PI, true, "EPSG:2263"), QPointF(300000, 60000),
+             1e-4));
+  const GridPoint utm = Projection("EPSG:26918").project(g);
+  CHECK(same(through("EPSG:2263", 300000 * ft, 60000 * ft, false, "EPSG:26918"), QPointF(utm.east, utm.north), 1e-4));
+  const Projection gauss("EPSG:31467"); // its register puts the northing first
+  const Geodetic h = gauss.unproject(3500000, 5500000, 0);
+  const GridPoint other = Projection("EPSG:31468").project(h);
+  CHECK(same(through("EPSG:31467", 3500000, 5500000, false, "EPSG:31468"), QPointF(other.east, other.north), 1e-4));
+  CHECK_THROWS_WITH(through("EPSG:4326", 13.9, 46.3, true, "local:46.3:13.9:480"), Contains("the job's plane"));
+  CHECK_THROWS_AS(through("EPSG:999999", 1, 2, false, "EPSG:25833"), InputError);
 }

@@ -55,6 +55,7 @@ TEST_CASE("the unit that a drawing names counts: feet, US survey feet, millimetr
     REQUIRE(l.lines.size() == 1);
     CHECK((l.lines[0].points[1] - Eigen::Vector2d(1010, 2000) * metres).norm() < 1e-9);
     CHECK(l.unit == metres);
+    CHECK(l.unit_stated == (code != 0));
   }
 }
 
