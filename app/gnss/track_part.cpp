@@ -17,7 +17,6 @@
 #include <QStackedWidget>
 #include <QVBoxLayout>
 #include <cmath>
-#include <set>
 
 namespace ampletie::app {
 namespace {
@@ -327,25 +326,33 @@ void TrackPart::leave_out(GpsTime from, GpsTime to) {
 
 void TrackPart::offer_bases() {
   const TrackResult *t = shown();
-  std::set<std::string> others;
-  bool all = false;
-  if (t && !t->solved->epochs.empty()) {
-    const JobSnapshot &s = *w_.job().snapshot();
-    const GpsTime from = t->solved->epochs.front().time, to = t->solved->epochs.back().time;
-    for (const Occupation &o : s.occupations())
-      if (o.used && std::min(o.stop, to) - std::max(o.start, from) >= 60) others.insert(o.mark + "|" + o.setup);
-    for (const std::string &id : t->rover_occupations)
-      if (const Occupation *o = w_.occupation(id)) all = all || o->bases == "all";
-  }
-  bases_->setVisible(all || others.size() > 1);
+  const bool all = asks_for_all_bases();
+  const bool several =
+      t && !t->solved->epochs.empty() &&
+      bases_beside(*w_.job().snapshot(), t->solved->epochs.front().time, t->solved->epochs.back().time) > 1;
+  bases_->setVisible(all || several);
   bases_->setText(all ? "One base" : "All bases");
+}
+
+bool TrackPart::asks_for_all_bases() const {
+  const TrackResult *t = shown();
+  return t && std::any_of(t->rover_occupations.begin(), t->rover_occupations.end(), [&](const std::string &id) {
+           const Occupation *o = w_.occupation(id);
+           return o && o->bases == "all";
+         });
 }
 
 void TrackPart::change_bases() {
   const TrackResult *t = shown();
   if (!t) return;
-  const bool all = bases_->text() == "All bases";
-  w_.decide_typed<OccupationThing>({t->rover_occupations.front()}, "bases", all ? "all" : "one", "");
+  const std::vector<std::string> files = t->rover_occupations; // what is shown goes with the first decision
+  if (!asks_for_all_bases()) {
+    w_.decide_typed<OccupationThing>({files.front()}, "bases", "all", ""); // one of them says it for the whole way
+    return;
+  }
+  for (const std::string &id : files)
+    if (const Occupation *o = w_.occupation(id); o && o->bases == "all")
+      w_.decide_typed<OccupationThing>({id}, "bases", "one", "");
 }
 
 void TrackPart::save() {

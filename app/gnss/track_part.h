@@ -30,6 +30,7 @@ private:
   void leave_out(GpsTime from, GpsTime to);
   void save();
   void offer_bases();
+  bool asks_for_all_bases() const;
   void change_bases();
   QString headline() const;
   /// The track without the epochs that the filter hides, and how many those are.

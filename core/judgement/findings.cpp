@@ -10,6 +10,7 @@
 #include "results/measured.h"
 #include "results/row_lists.h"
 #include "results/tracks.h"
+#include "results/vector_pairs.h"
 
 namespace ampletie {
 namespace {
@@ -173,7 +174,8 @@ const Doubts &network_doubts_result() {
                         Section::network,
                         {&network_result(), &network_causes_result(), &vectors_result(), &measured_result(),
                          &occupations_result(), &moving_result(), &track_plan_result(), &tracks_result(),
-                         &levels_result(), &traverses_result(), &contents_result(), &belonging_result()},
+                         &levels_result(), &traverses_result(), &contents_result(), &belonging_result(),
+                         &pairs_result()},
                         {Slice::asked, Slice::settings_judgement, Slice::settings_datum, Slice::holds, Slice::groups},
                         found_by([](DoubtList &list, const JobSnapshot &s) {
                           if (const auto &run = s.get(network_result()))
@@ -192,11 +194,13 @@ const Doubts &measured_doubts_result() {
 }
 
 const Doubts &track_doubts_result() {
-  static const Doubts r{"doubts: tracks",
-                        Section::gnss,
-                        {&tracks_result(), &occupations_result(), &moving_result(), &belonging_result()},
-                        {Slice::settings_datum, Slice::settings_network, Slice::use_of_vectors},
-                        found_by(track_doubts)};
+  static const Doubts r{
+      "doubts: tracks",
+      Section::gnss,
+      {&tracks_result(), &track_plan_result(), &occupations_result(), &moving_result(), &belonging_result(),
+       &contents_result()},
+      {Slice::settings_datum, Slice::settings_network, Slice::use_of_vectors, Slice::recipes, Slice::motions},
+      found_by(track_doubts)};
   return r;
 }
 

@@ -82,7 +82,7 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
     for (const Occupation &o : s.occupations())
       if (o.used && !touched.count(o.id)) rest.push_back(&o);
     if (!rest.empty())
-      for (const auto &[from, to] : vector_pairs(s).pairs) paired.insert({from->id, to->id});
+      for (const auto &[from, to] : s.get(pairs_result()).pairs) paired.insert({from->id, to->id});
     for (const Occupation *o : rest)
       out.push_back({"occupation", occupation_name(*o),
                      paired.count(o->id) ? "its vectors are not solved" : "no other receiver logged with it"});

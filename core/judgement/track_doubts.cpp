@@ -1,13 +1,16 @@
 #include "base/size_words.h"
 #include "judgement/doubt_list.h"
 #include "judgement/doubts.h"
+#include "results/found_motion.h"
 #include "results/job_results.h"
 #include "results/track_record.h"
+#include "results/track_stops.h"
 #include "results/tracks.h"
 #include "results/vector_plan.h"
 #include <Eigen/Dense>
 #include <cmath>
 #include <fmt/format.h>
+#include <set>
 
 namespace ampletie {
 namespace {
@@ -45,10 +48,11 @@ public:
   TrackDoubts(DoubtList &list, const JobSnapshot &s) : list_(list), s_(s) {}
 
   void run() {
-    for (const Occupation &o : s_.moving()) taken_as_track(o);
-    for (const Occupation &o : s_.occupations()) moved_all_the_same(o);
+    for (const Occupation &o : s_.moving()) taken_as_track(o), bases_in_vain(o);
+    for (const Occupation &o : s_.occupations()) moved_all_the_same(o), bases_in_vain(o);
     for (const TrackResult &t : s_.get(tracks_result()))
       if (t.used) track(t);
+    stops_of_no_track();
   }
 
 private:
@@ -67,6 +71,63 @@ private:
       d.corrections.push_back(of_occupation("It is a track", o, "yes"));
       d.corrections.push_back(of_occupation("It stood", o, "no"));
     }
+  }
+
+  /// Stops of a list that no track of the job has: of another day, another receiver, another job.
+  void stops_of_no_track() {
+    const auto &tracks = s_.get(tracks_result());
+    const auto &plan = s_.get(track_plan_result());
+    // Who moved may not have been looked at yet.
+    const FoundMotions &motions = found_motions(s_);
+    if (plan.empty() && std::any_of(s_.occupations().begin(), s_.occupations().end(),
+                                    [&](const Occupation &o) { return o.used && !motions.count(o.id); }))
+      return;
+    // What is not solved yet may have them.
+    if (tracks.size() < plan.size() ||
+        std::any_of(tracks.begin(), tracks.end(), [](const auto &t) { return t.stale || !t.error.empty(); }))
+      return;
+    std::set<std::pair<std::string, long>> found; // source and line
+    std::set<std::string> by_another_clock;
+    for (const TrackResult &t : tracks) {
+      for (const ClockHint &h : t.clock_hints) by_another_clock.insert(h.source_id);
+      if (!t.solved->epochs.empty())
+        for (const ListedStop &x : listed_stops(s_, t.solved->epochs.front().time, t.solved->epochs.back().time))
+          found.emplace(x.source_id, x.line);
+    }
+    for (const SourceContent &c : s_.contents()) {
+      if (!c.stops || by_another_clock.count(c.source.id)) continue;
+      std::size_t lost = 0;
+      const StopRow *first = nullptr;
+      for (const StopRow &r : c.stops->rows)
+        if (!found.count({c.source.id, r.line}) && lost++ == 0) first = &r;
+      if (lost == 0) continue;
+      list_.add(DoubtKind::stop_list_trouble, c.source.name, Section::gnss, {Thing::Kind::source, c.source.id},
+                tracks.empty()
+                    ? fmt::format("no receiver of the job moved: its {} stops count for nothing", lost)
+                    : fmt::format("{} of its {} stops fall into no track, the first is {} in line {}: of another "
+                                  "day, another receiver or another job",
+                                  lost, c.stops->rows.size(), first->name, first->line),
+                c.source.id + " lost");
+    }
+  }
+
+  /// What was said of the bases of a receiver and does nothing.
+  void bases_in_vain(const Occupation &o) {
+    if (!o.used || (o.base.empty() && o.bases != "all")) return;
+    std::string why;
+    if (!o.moving)
+      why = "it stands: only a receiver that moves is solved from a base that is named, or from all";
+    else if (o.bases == "all" && !o.base.empty())
+      why = "all bases are asked for and " + o.base + " alone: that one is taken";
+    else if (const auto &plan = s_.get(track_plan_result());
+             o.bases == "all" && std::none_of(plan.begin(), plan.end(), [&](const PlannedTrack &p) {
+               return p.of.size() > 1 &&
+                      std::any_of(p.rover.begin(), p.rover.end(), [&](const auto *r) { return r->id == o.id; });
+             }))
+      why = "all bases are asked for, and no second one logged a minute beside it";
+    if (!why.empty())
+      list_.add(DoubtKind::decision_does_not_count, occupation_name(o), Section::gnss, {Thing::Kind::occupation, o.id},
+                why, o.id + " bases");
   }
 
   void moved_all_the_same(const Occupation &o) {

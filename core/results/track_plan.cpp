@@ -45,6 +45,16 @@ struct Span {
   double length() const { return to - from; }
 };
 
+std::string erection_of(const Occupation &o) { return o.mark + "|" + o.setup; }
+
+/// How long each erection of a receiver that stood logged within a span, s.
+std::map<std::string, double> logged_within(const JobSnapshot &s, Span span) {
+  std::map<std::string, double> out;
+  for (const Occupation &o : s.occupations())
+    if (o.used) out[erection_of(o)] += std::max(0.0, overlap(o, span.from, span.to));
+  return out;
+}
+
 /// The base that covers most of a span (its files of one erection count together), of those that cover alike a held
 /// mark, then the nearest by the files' heads. `but`: mark and erection that are out of the question.
 const Occupation *base_for(const JobSnapshot &s, const std::vector<const Occupation *> &rover, Span span,
@@ -55,11 +65,9 @@ const Occupation *base_for(const JobSnapshot &s, const std::vector<const Occupat
   const Occupation *best = nullptr;
   std::tuple<int, bool, double> most{};
   double nearest_gap = 1e18;
-  std::map<std::string, double> together;
-  for (const Occupation &o : s.occupations())
-    if (o.used) together[o.mark + "|" + o.setup] += std::max(0.0, overlap(o, span.from, span.to));
+  const std::map<std::string, double> together = logged_within(s, span);
   for (const Occupation &o : s.occupations()) {
-    const std::string erection = o.mark + "|" + o.setup;
+    const std::string erection = erection_of(o);
     if (!o.used || erection == but || (!wanted.empty() && o.mark != wanted)) continue;
     double common = overlap(o, span.from, span.to);
     if (common < 0) {
@@ -107,12 +115,11 @@ std::vector<Part> all_bases(const JobSnapshot &s, const std::vector<const Occupa
   const Occupation *main = base_for(s, rover, all, "", why_none);
   if (!main) return {Part{{}, {}, {}}};
   std::map<std::string, std::pair<std::tuple<bool, double, std::string>, const Occupation *>> others; // by erection
-  std::map<std::string, double> common;
+  const std::map<std::string, double> common = logged_within(s, all);
   const Vec3 &here = rover.front()->file->approximate;
   for (const Occupation &o : s.occupations()) {
-    const std::string erection = o.mark + "|" + o.setup;
-    if (!o.used || (o.mark == main->mark && o.setup == main->setup)) continue;
-    common[erection] += std::max(0.0, overlap(o, all.from, all.to));
+    const std::string erection = erection_of(o);
+    if (!o.used || erection == erection_of(*main)) continue;
     const Vec3 &a = o.file->approximate;
     const double apart = a.norm() < 6e6 || here.norm() < 6e6 ? 1e9 : (a - here).norm();
     others.emplace(erection, std::pair(std::tuple(s.anchors().count(o.mark) == 0, apart, erection), &o));
@@ -142,7 +149,7 @@ std::vector<Part> parts_of(const JobSnapshot &s, const std::vector<const Occupat
   const auto other = [&](Span rest) -> const Occupation * {
     std::string nobody;
     const Occupation *o =
-        rest.length() < worth_another_s ? nullptr : base_for(s, rover, rest, main->mark + "|" + main->setup, nobody);
+        rest.length() < worth_another_s ? nullptr : base_for(s, rover, rest, erection_of(*main), nobody);
     return o && overlap(*o, rest.from, rest.to) >= worth_another_s ? o : nullptr;
   };
   if (const Span before{all.from, begins}; const Occupation *o = other(before)) {
@@ -158,6 +165,12 @@ std::vector<Part> parts_of(const JobSnapshot &s, const std::vector<const Occupat
 }
 
 } // namespace
+
+std::size_t bases_beside(const JobSnapshot &s, GpsTime from, GpsTime to) {
+  const auto logged = logged_within(s, {from, to});
+  return static_cast<std::size_t>(
+      std::count_if(logged.begin(), logged.end(), [](const auto &x) { return x.second >= worth_another_s; }));
+}
 
 std::vector<PlannedTrack> plan_tracks(const JobSnapshot &s) {
   std::vector<PlannedTrack> out;

@@ -94,6 +94,9 @@ bool in_a_joint(const std::vector<TrackResult> &all, const TrackResult &t);
 /// Null: it has none of this id.
 const TrackStop *stop_of(const TrackResult &t, const std::string &id);
 
+/// How many bases logged a minute or more within a span: those that `bases=all` takes.
+std::size_t bases_beside(const JobSnapshot &s, GpsTime from, GpsTime to);
+
 std::vector<PlannedTrack> plan_tracks(const JobSnapshot &s);
 /// The job's tracks as they were solved: without what decisions say of their stops. What is kept is made of these, so
 /// that a decision that is taken back leaves nothing behind.

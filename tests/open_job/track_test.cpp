@@ -261,7 +261,19 @@ TEST_CASE("from two bases at once: both ways, one put together, their stops one 
   REQUIRE(job.tracks().size() == 1); // one base unless it is said
   const TrackResult one = job.tracks().front();
   const std::string rover = job.snapshot()->moving().front().id;
+  for (const Occupation &o : job.snapshot()->occupations())
+    if (o.mark == "PN9") job.decide("leave-out", std::string(o.id), nlohmann::json::object(), "tried");
   job.decide("set", rover, {{"bases", "all"}}, "two pillars logged");
+  // What does nothing says so: there is no second one, or who was meant stands.
+  CHECK_THAT(sentences(job, "decision does not count"), Contains("no second one logged a minute"));
+  job.undo();
+  job.undo();
+  const std::string stands = job.snapshot()->occupations().front().id;
+  job.decide("set", stands, {{"bases", "all"}}, "tried");
+  CHECK_THAT(sentences(job, "decision does not count"), Contains("it stands"));
+  job.undo();
+  job.decide("set", rover, {{"bases", "all"}}, "two pillars logged");
+  CHECK(sentences(job, "decision does not count").empty());
   CHECK_THROWS_WITH(job.decide("set", rover, {{"bases", "some"}}, ""), Contains("one") && Contains("all"));
   solve_road(job);
   REQUIRE(job.tracks().size() == 3);
@@ -377,6 +389,21 @@ TEST_CASE("from two bases at once: both ways, one put together, their stops one 
   CHECK_THAT(d->sentence, Contains("From PN9") && Contains("further apart than both explain"));
   CHECK_THAT(d->causes.front(), Contains("antenna height"));
   CHECK(joint_of(job).fixed_share() < 0.7); // what contradicts itself is not called fixed
+}
+
+TEST_CASE("stops of another day fall into no track, and that is said") {
+  TemporaryFolder folder;
+  Job job = road_job(folder / "other.tie", false);
+  job.take_bytes({{"two.csv", "name,start,end\nA1,2026-05-13T15:01:01,2026-05-13T15:01:11\n"
+                              "Z9,2026-05-11T15:03:00,2026-05-11T15:03:10\n"}});
+  job.accept_motions(find_motions(*job.snapshot(), 0, {}));
+  CHECK(sentences(job, "stop list").empty()); // not solved yet
+  solve_road(job);
+  CHECK_THAT(sentences(job, "stop list"), Contains("1 of its 2 stops fall into no track") && Contains("Z9 in line 3"));
+  // A job in which nobody moved.
+  Job none = Job::create(folder / "none.tie", demo_settings());
+  none.take_bytes({{"two.csv", "name,start,end\nA1,10:00:00,10:00:30\n"}});
+  CHECK_THAT(sentences(none, "stop list"), Contains("no receiver of the job moved: its 1 stops"));
 }
 
 TEST_CASE("lists that say their clock need no guess: UTC, an offset, days of nobody") {
