@@ -198,8 +198,9 @@ QString Workspace::open(const QString &path) {
       s.occupations(), s.published(), s.levels(), s.traverses(), s.vectors(), s.get(measured_result());
     });
     enter(std::move(job));
-    if (job_->store().read_only())
-      Q_EMIT message("Opened for reading only: " + text(job_->store().why_read_only()), true);
+    const bool read_only = job_->store().read_only();
+    Q_EMIT message(read_only ? "Opened for reading only: " + text(job_->store().why_read_only()) : QString(),
+                   read_only);
     return {};
   } catch (const std::exception &e) {
     return QString::fromUtf8(e.what());
