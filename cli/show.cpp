@@ -357,32 +357,23 @@ ordered_json comparison_object(const Job &job) {
 /// Control lists, as they are read and meant; lists of vectors and stops.
 ordered_json list_rows(const Job &job) {
   auto out = ordered_json::array();
+  const auto row = [&](const auto &l, const std::string &kind, std::size_t rows, const std::string &said) {
+    out.push_back({{"name", l.name},
+                   {"id", l.source_id},
+                   {"kind", kind},
+                   {"state", l.waits()           ? "not said"
+                             : l.problem.empty() ? "read"
+                                                 : "not read"},
+                   {"marks", rows},
+                   {"recipe", l.recipe},
+                   {"columns", columns_in_words(*l.used)},
+                   {"said", said},
+                   {"unread", l.unread},
+                   {"problem", l.problem}});
+  };
   for (const ListSource &l : job.snapshot()->lists())
-    out.push_back({{"name", l.name},
-                   {"id", l.source_id},
-                   {"kind", "control"},
-                   {"state", l.waits()           ? "not said"
-                             : l.problem.empty() ? "read"
-                                                 : "not read"},
-                   {"marks", l.list ? l.list->rows.size() : 0},
-                   {"recipe", l.recipe},
-                   {"columns", columns_in_words(*l.used)},
-                   {"said", l.said.words()},
-                   {"unread", l.unread},
-                   {"problem", l.problem}});
-  for (const RowSource &l : job.snapshot()->get(row_lists_result()))
-    out.push_back({{"name", l.name},
-                   {"id", l.source_id},
-                   {"kind", l.kind},
-                   {"state", l.waits()           ? "not said"
-                             : l.problem.empty() ? "read"
-                                                 : "not read"},
-                   {"marks", l.rows()}, // rows
-                   {"recipe", l.recipe},
-                   {"columns", columns_in_words(*l.used)},
-                   {"said", ""},
-                   {"unread", l.unread},
-                   {"problem", l.problem}});
+    row(l, "control", l.list ? l.list->rows.size() : 0, l.said.words());
+  for (const RowSource &l : job.snapshot()->get(row_lists_result())) row(l, l.kind, l.rows(), "");
   return out;
 }
 

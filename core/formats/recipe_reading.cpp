@@ -300,18 +300,19 @@ private:
     case RecipeMeaning::Type::coded: {
       const std::string written = word ? word_text(p) : std::string(p.text);
       const auto map = r_.codes.find(f.meaning);
+      if (map != r_.codes.end())
+        if (const auto code = map->second.find(written); code != map->second.end()) {
+          v.text = code->second;
+          return {};
+        }
       // A file may write the value itself.
-      if (map == r_.codes.end() || !map->second.count(written))
-        for (const auto value : split(m.values, '|'))
-          if (lower(written) == value) {
-            v.text = std::string(value);
-            return {};
-          }
-      if (map == r_.codes.end()) return "the recipe has no codes for " + f.meaning;
-      const auto code = map->second.find(written);
-      if (code == map->second.end()) return fmt::format("\"{}\" is no code for {}", written, f.meaning);
-      v.text = code->second;
-      return {};
+      const auto values = split(m.values, '|');
+      if (std::find(values.begin(), values.end(), lower(written)) != values.end()) {
+        v.text = lower(written);
+        return {};
+      }
+      return map == r_.codes.end() ? "the recipe has no codes for " + f.meaning
+                                   : fmt::format("\"{}\" is no code for {}", written, f.meaning);
     }
     case RecipeMeaning::Type::angle: {
       const std::string unit = f.unit.empty() ? angle_unit_ : f.unit;
@@ -475,15 +476,11 @@ Recipe with_meaning(Recipe r, std::string_view line, std::size_t from, std::size
   std::erase_if(own->fields, [&, &at = at](const RecipeField &f) {
     return f.at == at || (f.meaning == meaning && meaning != "ignore");
   });
-  own->fields.push_back({meaning, at, "", 1});
-  if (m->type == RecipeMeaning::Type::length && !value.empty()) {
-    static_cast<void>(metres_in(value));
-    own->fields.back().unit = value;
-  }
-  if (m->type == RecipeMeaning::Type::angle && !value.empty()) {
-    static_cast<void>(read_angle(value, "0"));
-    own->fields.back().unit = value;
-  }
+  const bool length = m->type == RecipeMeaning::Type::length, angle = m->type == RecipeMeaning::Type::angle;
+  // Refuses units that are none.
+  if (length && !value.empty()) static_cast<void>(metres_in(value));
+  if (angle && !value.empty()) static_cast<void>(read_angle(value, "0"));
+  own->fields.push_back({meaning, at, length || angle ? value : "", 1});
   if (m->type == RecipeMeaning::Type::coded) {
     if (value.empty()) throw InputError("say what \"" + written + "\" stands for: " + m->values);
     r.codes[meaning][written] = value;

@@ -26,7 +26,8 @@ void read_recipe_rows(const Recipe &r, std::string_view utf8, Heads &&heads, Row
     // What the recipe has a place for and the row leaves empty is absent, not unheard of.
     for (const RecipeField &f : r.lines[q.kind].fields)
       if (f.meaning != "ignore" && !q.values.count(f.meaning)) names.push_back(f.meaning), cells.emplace_back();
-    row(RowReader(heads(names), cells, delimiter, q.line), q.line);
+    const Columns columns = heads(names);
+    row(RowReader(columns, cells, delimiter, q.line), columns, q.line);
   };
   read_with(r, utf8, {}, 0, take);
 }

@@ -198,13 +198,9 @@ StopList read_stop_list(std::string_view text) {
 
 StopList read_stop_list(const Recipe &r, std::string_view utf8) {
   StopList out;
-  Columns columns;
   read_recipe_rows(
-      r, utf8,
-      [&](const std::vector<std::string> &meanings) -> const Columns & {
-        return columns = stop_columns(meanings, nullptr);
-      },
-      [&](const RowReader &c, long line) {
+      r, utf8, [](const std::vector<std::string> &meanings) { return stop_columns(meanings, nullptr); },
+      [&](const RowReader &c, const Columns &columns, long line) {
         if (!tells_stops(columns)) throw InputError({}, line, "the row has no name, no start or no end of a stop");
         out.rows.push_back(row_of(c, columns, line));
         if (out.rows.size() > most_stops) throw InputError({}, line, "the list holds more than 20000 stops");

@@ -213,13 +213,9 @@ VectorList read_vector_list(std::string_view text) {
 
 VectorList read_vector_list(const Recipe &r, std::string_view utf8) {
   VectorList out;
-  Columns columns;
   read_recipe_rows(
-      r, utf8,
-      [&](const std::vector<std::string> &meanings) -> const Columns & {
-        return columns = columns_of(meanings, nullptr);
-      },
-      [&](const RowReader &c, long line) {
+      r, utf8, [](const std::vector<std::string> &meanings) { return columns_of(meanings, nullptr); },
+      [&](const RowReader &c, const Columns &columns, long line) {
         if (!columns.count("to")) throw InputError({}, line, "the recipe does not say which mark the row is of");
         if (!columns.count("from") && !columns.count("base"))
           throw InputError({}, line, "the recipe does not say which mark it was measured from");

@@ -111,10 +111,10 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
          for (const char *kind : {"vectors", "stops"}) {
            const std::string text = utf8_text(b);
            Recipe r = blank_list_recipe(text, "fuzzed", kind);
-           const auto &all = recipe_meanings(kind);
+           const auto &known = recipe_meanings(kind);
            for (std::size_t i = 0; i < 12; ++i) {
              RecipeField f;
-             f.at.column = static_cast<int>(i), f.meaning = all[(b.size() + 3 * i) % all.size()].name;
+             f.at.column = static_cast<int>(i), f.meaning = known[(b.size() + 3 * i) % known.size()].name;
              r.lines.front().fields.push_back(f);
            }
            attempt([&] { read_vector_list(r, text); });

@@ -5,7 +5,6 @@
 #include "gnss/kinematic/motion.h"
 #include <Eigen/Dense>
 #include <algorithm>
-#include <fmt/format.h>
 
 namespace ampletie {
 namespace {
@@ -184,14 +183,9 @@ private:
   }
 
   void finish_comparisons() {
-    KinematicTrack &t = out_.track;
     for (std::size_t b = 1; b < all_.size(); ++b) {
       BaseComparison &c = out_.comparisons[b - 1];
-      if (c.epochs == 0) {
-        t.notes.push_back(
-            fmt::format("{} and {} fixed no epoch in common: they do not check each other", all_[0].base, c.base));
-        continue;
-      }
+      if (c.epochs == 0) continue;
       const auto n = static_cast<double>(c.epochs);
       if (!c.laid_on) c.mean /= n;
       const Vec3 about = c.laid_on ? Vec3(Vec3::Zero()) : c.mean;
