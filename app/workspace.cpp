@@ -134,7 +134,9 @@ bool Workspace::follow() {
   if (!out_of_date(*s).empty()) return false;
   network_stood_ = true; // what is decided before it is there follows too
   // Nobody waits for it: the window shows what was decided first, and the numbers a moment later.
-  return !follower_->judge(s, std::chrono::milliseconds(0)) || !take_followed(s);
+  if (!follower_->judge(s, std::chrono::milliseconds(0))) return true;
+  take_followed(s); // there at once, also where nothing is left to adjust
+  return false;
 }
 
 bool Workspace::take_followed(const std::shared_ptr<const JobSnapshot> &s) {
@@ -149,8 +151,8 @@ bool Workspace::take_followed(const std::shared_ptr<const JobSnapshot> &s) {
 void Workspace::job_changed() {
   // What is thought of a network that is about to be another need not be found.
   const bool follows = follow();
-  // Long enough for most decisions, too short to be felt: then nothing is drawn twice.
-  // Of a job where that never suffices nobody waits.
+  // Long enough for most decisions, too short to be felt: then nothing is drawn twice. Of a job where that never
+  // suffices nobody waits.
   const std::chrono::milliseconds patience(judging_slow_ ? 0 : 12);
   if (job_ && !follows && !job_->judged()) {
     asked_ = std::chrono::steady_clock::now();

@@ -53,6 +53,7 @@ inline void settle(int ms) {
   };
   bool waited = false;
   for (int i = 0; i < 6000 && judging(); ++i) QTest::qWait(5), waited = true;
+  if (judging()) throw std::runtime_error("what is thought of the job is never found");
   // What was found is told by an event of its own.
   QTest::qWait(waited ? 10 : 1);
 }

@@ -1,6 +1,7 @@
 // A network that stands follows what is decided, where that takes no time; what is seen of it is drawn once.
 #include "app/driver.h"
 #include "results/network_run.h"
+#include "support/fix_survey.h"
 #include <QImage>
 #include <QWheelEvent>
 
@@ -113,6 +114,33 @@ TEST_CASE("a network that a decision leaves without datum stays out of date and 
   for (std::size_t i = 0; i < held.size(); ++i) s.w().undo();
   REQUIRE(s.follows());
   s.check_same();
+}
+
+TEST_CASE("a network that a decision leaves without any observation is judged all the same") {
+  // That nothing is left is found so fast that the window has hardly asked for it.
+  TemporaryFolder folder;
+  const std::string path = folder / "a.tie";
+  {
+    const Surveyed f;
+    std::mt19937_64 random(3);
+    Job job = Job::create(path, Surveyed::settings());
+    job.take_bytes({{"control.csv", f.control()}, {"own.csv", fixes(f, Vec3::Zero(), random, 0.002, true, 4)}});
+    job.decide("hold", "B1", {{"how", "full"}}, "published");
+  }
+  Driver d(path);
+  Workspace &w = d.window.workspace();
+  std::string list;
+  for (const SourceContent &c : Contents(w.job().snapshot()->contents()))
+    if (c.source.name == "own.csv") list = c.source.id;
+  for (int k = 0; k < 15; ++k) {
+    d.adjust();
+    REQUIRE_FALSE(w.job().network_stale());
+    CHECK(w.decide("leave-out", list, nothing, "tried") == "");
+    settle(5); // ends the test where it would wait for ever
+    CHECK(w.job().network_stale());
+    w.undo();
+    settle(5);
+  }
 }
 
 TEST_CASE("a network that nobody has adjusted, or whose vectors are out of date, waits for who works on it") {
