@@ -88,7 +88,7 @@ TEST_CASE("every row chosen in every state of the demo") {
   }
   Driver d(path);
   const int before = failures();
-  choose_every_row(d, 12); // fresh, with doubts
+  choose_every_row(d, 4); // fresh, with doubts
   CHECK(failures() == before);
   // As the demo stands: books and lines that nobody has gone through stay out of the network.
   for (const auto &c : Contents(d.window.workspace().job().snapshot()->contents()))
@@ -101,16 +101,16 @@ TEST_CASE("every row chosen in every state of the demo") {
     d.window.workspace().decide("leave-out", l, nlohmann::json::object(), "not gone through yet");
   d.window.workspace().solve();
   wait_for_work(d);
-  choose_every_row(d, 12);
+  choose_every_row(d, 4);
   CHECK(failures() == before);
   d.window.workspace().adjust();
   wait_for_work(d);
   choose_every_row(d, 60); // T01 of Traverse › Marks once ended the program here
   CHECK(failures() == before);
   CHECK(d.window.workspace().issue(QString::fromStdString(folder / "issue")).toStdString() == "");
-  choose_every_row(d, 12);
+  choose_every_row(d, 4);
   press_every_button(d);
-  choose_every_row(d, 12);
+  choose_every_row(d, 4);
   CHECK(failures() == before);
 }
 

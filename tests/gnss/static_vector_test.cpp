@@ -61,43 +61,38 @@ TEST_CASE("the demo's vectors: fixed, right, and near the truth") {
   }
 }
 
-TEST_CASE("ten further seeds: no wrong integer is accepted, nearly all are fixed") {
+TEST_CASE("four further seeds: no wrong integer is accepted, nearly all are fixed") {
   Summary sum;
   double nse = 0;
-  for (std::uint64_t seed = 71001; seed <= 71010; ++seed) {
+  for (std::uint64_t seed = 71001; seed <= 71004; ++seed) {
     const sky::Scenario scenario = demo(seed);
     const Summary s = summarise(solve_all(judge(scenario), scenario, {}));
     sum.vectors += s.vectors, sum.fixed += s.fixed, sum.wrong += s.wrong;
-    nse += s.nse / 10;
+    nse += s.nse / 4;
   }
-  CHECK(sum.vectors == 420);
+  CHECK(sum.vectors == 168);
   CHECK(sum.wrong == 0);
   CHECK(sum.fixed >= 0.95 * sum.vectors);
-  // Errors agree with the printed standard deviations: the mean of ten correlated campaigns scatters by some 0.15.
+  // Errors agree with the printed standard deviations: the mean of four correlated campaigns scatters by some 0.2.
   CHECK(nse > 0.6);
   CHECK(nse < 1.3);
 }
 
 TEST_CASE("with a model switched off the acceptance fails: the models are needed") {
   Summary plain, troposphere, antenna, white;
-  for (std::uint64_t seed : {71021, 71022, 71023}) {
-    const sky::Scenario scenario = demo(seed);
-    const Judged j = judge(scenario);
-    auto add = [&](Summary &to, const Experiment &e) {
-      const Summary s = summarise(solve_all(j, scenario, e));
-      to.vectors += s.vectors, to.fixed += s.fixed, to.wrong += s.wrong, to.outside += s.outside, to.nse += s.nse / 3;
-    };
-    add(plain, {});
-    Experiment e;
-    e.solve.relative_troposphere = false;
-    add(troposphere, e);
-    e = {};
-    e.antenna_calibration = false;
-    add(antenna, e);
-    e = {};
-    e.solve.correlated_noise = false;
-    add(white, e);
-  }
+  const sky::Scenario scenario = demo(71021);
+  const Judged j = judge(scenario);
+  auto add = [&](Summary &to, const Experiment &e) { to = summarise(solve_all(j, scenario, e)); };
+  add(plain, {});
+  Experiment e;
+  e.solve.relative_troposphere = false;
+  add(troposphere, e);
+  e = {};
+  e.antenna_calibration = false;
+  add(antenna, e);
+  e = {};
+  e.solve.correlated_noise = false;
+  add(white, e);
   CHECK(plain.nse < 1.3);
   CHECK(plain.fixed >= 0.95 * plain.vectors);
   CHECK(troposphere.nse > 5);
