@@ -36,11 +36,11 @@ void add_gnss(std::vector<Candidate> &out, const Job &job, const std::vector<std
     }
   if (wanted(kinds, "stop"))
     for (const TrackResult &t : job.tracks())
-      for (const TrackStop &x : t.stops)
-        if (x.same_as.empty())
-          out.push_back({"stop", x.id, {x.id, x.name, x.name + "@" + iso_ms(x.start)}});
-        else // the name is that of the main base's
-          out.push_back({"stop", x.id, {x.id}});
+      for (const TrackStop &x : t.stops) {
+        Candidate c{"stop", x.id, {x.id}};
+        if (x.same_as.empty()) c.words.insert(c.words.end(), {x.name, x.name + "@" + iso_ms(x.start)});
+        out.push_back(std::move(c)); // else the name is that of the main base's
+      }
   if (wanted(kinds, "vector")) {
     std::set<std::string> seen;
     for (const VectorResult &v : job.vectors())

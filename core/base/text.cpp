@@ -1,5 +1,6 @@
 #include "base/text.h"
 #include "base/error.h"
+#include "base/inflate.h"
 #include <algorithm>
 #include <archive.h>
 #include <archive_entry.h>
@@ -185,32 +186,12 @@ bool is_gzip(std::string_view bytes) { return bytes.size() > 2 && bytes[0] == '\
 std::string gunzip(std::string_view bytes, std::size_t limit) {
   if (limit == 0) limit = inflated_limit(bytes.size());
   std::string out;
-  z_stream z{};
-  if (inflateInit2(&z, 15 + 16) != Z_OK) throw InputError("cannot be inflated");
-  z.next_in = reinterpret_cast<Bytef *>(const_cast<char *>(bytes.data()));
-  z.avail_in = static_cast<uInt>(bytes.size());
-  std::vector<char> chunk(1 << 18);
-  int status = Z_OK;
-  while (true) {
-    z.next_out = reinterpret_cast<Bytef *>(chunk.data());
-    z.avail_out = static_cast<uInt>(chunk.size());
-    status = inflate(&z, Z_NO_FLUSH);
-    out.append(chunk.data(), chunk.size() - z.avail_out);
-    if (out.size() > limit) {
-      inflateEnd(&z);
-      throw InputError("the compressed file grows beyond all proportion: it is refused");
-    }
-    if (status == Z_STREAM_END) {
-      if (z.avail_in == 0 || !is_gzip({reinterpret_cast<const char *>(z.next_in), z.avail_in})) break;
-      inflateReset(&z);
-      continue;
-    }
-    if (status != Z_OK || (z.avail_in == 0 && z.avail_out != 0)) {
-      inflateEnd(&z);
-      throw InputError("the compressed file is damaged or ends too early");
-    }
-  }
-  inflateEnd(&z);
+  Inflater inflater(Inflater::Form::gzip);
+  inflater.add(bytes, [&](std::string_view piece) {
+    out += piece;
+    if (out.size() > limit) throw InputError("the compressed file grows beyond all proportion: it is refused");
+  });
+  if (!inflater.whole()) throw InputError("the compressed file is damaged or ends too early");
   return out;
 }
 

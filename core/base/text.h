@@ -26,7 +26,8 @@ std::optional<long> parse_integer(std::string_view text);
 /// Lines of a text without copying; accepts LF and CRLF. `number()` counts from 1.
 class LineReader {
 public:
-  explicit LineReader(std::string_view text) : text_(text) {}
+  /// `before`: lines that came before the text.
+  explicit LineReader(std::string_view text, long before = 0) : text_(text), number_(before) {}
   bool next(std::string_view &line);
   long number() const { return number_; }
   bool at_end() const { return position_ >= text_.size(); }
@@ -35,7 +36,7 @@ public:
 private:
   std::string_view text_;
   std::size_t position_ = 0;
-  long number_ = 0;
+  long number_;
 };
 
 /// A number with fixed decimals, without the sign of a zero; nothing for what is no finite number.

@@ -3,6 +3,7 @@
 #include "formats/site_builder.h"
 #include <cmath>
 #include <fmt/format.h>
+#include <utility>
 
 namespace ampletie {
 namespace rinex {
@@ -125,7 +126,7 @@ template <class Step> void read_epochs(LineReader &in, SiteBuilder &b, Step &&st
     try {
       if (!step(in, b, line)) return;
     } catch (const InputError &e) {
-      if (!in.at_end()) throw;
+      if (!in.at_end() || b.more_follows) throw;
       b.cut_off(fmt::format("line {}: {}", e.line(), e.reason()));
       return;
     }
@@ -270,19 +271,53 @@ void read_body_2(LineReader &in, SiteBuilder &b) { read_epochs(in, b, read_epoch
 
 using namespace rinex;
 
-std::vector<ObservationFile> read_rinex_observations(std::string_view text) {
-  LineReader in(text);
-  SiteBuilder b;
+namespace {
+void read_first_header(LineReader &in, SiteBuilder &b) {
   std::string_view line;
   if (!in.next(line)) throw InputError({}, 0, "the file is empty");
   read_header(in, line, b);
+}
+void read_body(LineReader &in, SiteBuilder &b) { b.version < 3 ? read_body_2(in, b) : read_body_3(in, b); }
+} // namespace
+
+std::vector<ObservationFile> read_rinex_observations(std::string_view text) {
+  LineReader in(text);
+  SiteBuilder b;
+  read_first_header(in, b);
   b.open_end = text.back() != '\n';
   b.site().values.reserve(text.size() / 20);
-  if (b.version < 3)
-    read_body_2(in, b);
-  else
-    read_body_3(in, b);
+  read_body(in, b);
   return b.finish(in.number());
+}
+
+ObservationBlockReader::ObservationBlockReader(std::size_t epochs, Take take)
+    : builder_(std::make_unique<SiteBuilder>()) {
+  builder_->block = std::move(take), builder_->block_epochs = epochs;
+}
+ObservationBlockReader::~ObservationBlockReader() = default;
+
+void ObservationBlockReader::add(std::string_view piece) {
+  constexpr std::size_t worth_reading = std::size_t{1} << 20;
+  waiting_ += piece;
+  // An epoch of RINEX 3 begins with a line of its own kind: all before the last of them is whole.
+  const auto last = waiting_.size() < worth_reading ? std::string::npos : waiting_.rfind("\n>");
+  if (last == std::string::npos || (begun_ && builder_->version < 3)) return;
+  read(std::string_view(waiting_).substr(0, last + 1), false);
+  waiting_.erase(0, last + 1);
+}
+
+void ObservationBlockReader::finish() {
+  read(waiting_, true);
+  builder_->finish(lines_);
+}
+
+void ObservationBlockReader::read(std::string_view text, bool last) {
+  LineReader in(text, lines_);
+  builder_->more_follows = !last;
+  if (!std::exchange(begun_, true)) read_first_header(in, *builder_);
+  builder_->open_end = last && !text.empty() && text.back() != '\n';
+  read_body(in, *builder_);
+  lines_ = in.number();
 }
 
 ObservationFile read_rinex_observation(std::string_view text) {

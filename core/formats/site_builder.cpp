@@ -163,8 +163,17 @@ GpsTime SiteBuilder::to_gps(GpsTime t) const {
   return t;
 }
 
+void SiteBuilder::hand_out() {
+  ObservationFile &f = sites_.back();
+  if (!f.epochs.empty()) block(sites_.size() - 1, f);
+  handed_out_ += f.epochs.size();
+  f.epochs.clear(), f.records.clear(), f.values.clear();
+}
+
 void SiteBuilder::open_site(bool moving) {
-  if (any_site_ && sites_.back().epochs.empty()) sites_.pop_back();
+  if (any_site_ && block) hand_out();
+  if (any_site_ && sites_.back().epochs.empty() && handed_out_ == 0) sites_.pop_back();
+  handed_out_ = 0, last_ = {};
   sites_.push_back(facts);
   sites_.back().moving = moving;
   sites_.back().types.clear();
@@ -233,7 +242,7 @@ const SiteBuilder::Columns *SiteBuilder::columns(char system) {
 
 bool SiteBuilder::begin_epoch(GpsTime t, int flag, long at) {
   ObservationFile &f = sites_.back();
-  if (!f.epochs.empty() && t <= f.epochs.back().time) {
+  if (f.epochs.size() + handed_out_ > 0 && t <= last_) {
     if (!spliced_) throw InputError({}, at, "the epoch is not later than the one before it");
     ++f.repeated_epochs;
     return false;
@@ -245,6 +254,7 @@ bool SiteBuilder::begin_epoch(GpsTime t, int flag, long at) {
   e.line = at;
   f.epochs.push_back(e);
   records_before_ = f.records.size(), values_before_ = f.values.size();
+  last_ = t;
   in_epoch_ = true;
   return true;
 }
@@ -264,10 +274,12 @@ void SiteBuilder::end_epoch() {
   ObservationEpoch &e = sites_.back().epochs.back();
   e.count = static_cast<std::uint32_t>(sites_.back().records.size()) - e.first;
   in_epoch_ = false;
+  if (block && sites_.back().epochs.size() >= block_epochs) hand_out();
 }
 
 std::vector<ObservationFile> SiteBuilder::finish(long at) {
-  if (any_site_ && sites_.back().epochs.empty()) sites_.pop_back();
+  if (any_site_ && block) hand_out();
+  if (any_site_ && sites_.back().epochs.empty() && handed_out_ == 0) sites_.pop_back();
   if (sites_.empty()) throw InputError({}, at, "the file holds no observations");
   return std::move(sites_);
 }

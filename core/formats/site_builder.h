@@ -1,6 +1,7 @@
 #pragma once
 #include "base/text.h"
 #include "formats/gnss_data.h"
+#include <functional>
 
 namespace ampletie::rinex {
 
@@ -42,6 +43,10 @@ public:
   /// The text ended inside an epoch, or in what should begin one: whatever of it was taken is taken off again.
   void cut_off(const std::string &why);
   bool open_end = false; ///< the last line has no line end: it may be cut off itself
+  /// Hands a site's epochs out, so many at a time, and forgets them; gets the site's place among all.
+  std::function<void(std::size_t, const ObservationFile &)> block;
+  std::size_t block_epochs = 0;
+  bool more_follows = false; ///< the text that is read is not its last piece
 
 private:
   void type_line(std::string_view name, std::string_view line, long at);
@@ -59,6 +64,9 @@ private:
   std::size_t types_left_ = 0, scale_left_ = 0;
   double scale_factor_ = 1;
   std::string time_system_;
+  void hand_out();
+  GpsTime last_{};                                     ///< epoch of the site that was taken last
+  std::size_t handed_out_ = 0;                         ///< epochs of the site
   std::size_t records_before_ = 0, values_before_ = 0; ///< the epoch that was begun last
   bool in_epoch_ = false;
   bool site_changed_ = false, types_changed_ = false, spliced_ = false, moving_ = false, any_site_ = false;

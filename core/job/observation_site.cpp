@@ -74,10 +74,21 @@ std::shared_ptr<const ObservationSource::Sites> ObservationSource::sites() const
   return out;
 }
 
+bool ObservationSource::in_blocks(std::size_t place, const BlockSink &take) const {
+  std::unique_lock lock(mutex_);
+  const bool in_memory = !held_.expired();
+  lock.unlock();
+  return blocks_ && !in_memory && blocks_(place, take);
+}
+
 std::shared_ptr<const ObservationFile> ObservationSite::whole() const {
   const auto all = source_->sites();
   if (place_ >= all->size()) throw InputError("the source has fewer sites than when it was taken");
   return {all, &(*all)[place_]};
+}
+
+void ObservationSite::each_block(const BlockSink &take) const {
+  if (!large() || !source_->in_blocks(place_, take)) take(*whole());
 }
 
 ObservationSites sites_in_memory(std::vector<ObservationFile> files) {

@@ -1,5 +1,5 @@
 #pragma once
-#include "formats/gnss_data.h"
+#include "formats/observation_blocks.h"
 #include <functional>
 #include <memory>
 #include <mutex>
@@ -14,13 +14,18 @@ public:
   using Sites = std::vector<ObservationFile>;
   /// `read` gives the same sites each time, or throws `InputError`; called by one thread at a time. `now`: those that
   /// are in memory already.
+  /// `blocks`: hands a site's epochs out in blocks, or says that it cannot; empty: it never can.
+  using Blocks = std::function<bool(std::size_t place, const BlockSink &)>;
   explicit ObservationSource(std::function<std::shared_ptr<const Sites>()> read,
-                             const std::shared_ptr<const Sites> &now = {})
-      : read_(std::move(read)), held_(now) {}
+                             const std::shared_ptr<const Sites> &now = {}, Blocks blocks = {})
+      : read_(std::move(read)), blocks_(std::move(blocks)), held_(now) {}
   std::shared_ptr<const Sites> sites() const;
+  /// False: only as a whole.
+  bool in_blocks(std::size_t place, const BlockSink &take) const;
 
 private:
   const std::function<std::shared_ptr<const Sites>()> read_;
+  const Blocks blocks_;
   mutable std::mutex mutex_;
   mutable std::weak_ptr<const Sites> held_;
 };
@@ -33,6 +38,11 @@ struct ObservationSite : ObservationHeader {
 
   /// The file with its epochs. Throws `InputError` when the source cannot be read any more.
   std::shared_ptr<const ObservationFile> whole() const;
+  /// Whether it is better worked through in blocks than held: half an hour at 20 Hz.
+  bool large() const { return epochs > many; }
+  inline static std::size_t many = 36'000; ///< tests lower it
+  /// Its epochs in blocks, or as one where its format or size lets it be read so only.
+  void each_block(const BlockSink &take) const;
   /// Where the epochs come from.
   void read_from(std::shared_ptr<const ObservationSource> source, std::size_t place) {
     source_ = std::move(source), place_ = place;

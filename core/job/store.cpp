@@ -1,6 +1,7 @@
 #include "job/store.h"
 #include "base/error.h"
 #include "base/hash.h"
+#include "base/inflate.h"
 #include "base/text.h"
 #include <chrono>
 #include <cstring>
@@ -139,20 +140,6 @@ std::string pack(const std::string &bytes) {
   out.resize(n);
   return out.size() < bytes.size() ? out : bytes;
 }
-std::string unpack(const std::string &data, sqlite3_int64 size) {
-  if (size >= 0 && data.size() == static_cast<std::size_t>(size)) return data;
-  // Deflate cannot shrink by more than 1032: a larger size was not written by this program.
-  if (size < 0 || static_cast<std::size_t>(size) > 1032 * data.size() + 64)
-    throw InputError("its stated size is absurd");
-  std::string out(static_cast<std::size_t>(size), '\0');
-  auto n = static_cast<uLongf>(size);
-  if (::uncompress(reinterpret_cast<Bytef *>(out.data()), &n, reinterpret_cast<const Bytef *>(data.data()),
-                   static_cast<uLong>(data.size())) != Z_OK ||
-      n != out.size())
-    throw InputError("its packed bytes are damaged");
-  return out;
-}
-
 std::string piece_name(const std::string &archive, std::size_t number) {
   return fmt::format("{}.{:03}", archive, number);
 }
@@ -378,8 +365,8 @@ template <class Take> int take_pieces(const std::string &archive, const Take &ta
   return static_cast<int>(n);
 }
 
-/// Adds the bytes of one row; false when they cannot be read.
-bool add_packed(Sha256 &hash, sqlite3 *db, sqlite3_int64 row) {
+/// Hands out the bytes of one row as they lie in the file, a megabyte at a time; false when they cannot be read.
+template <class Take> bool packed_bytes(sqlite3 *db, sqlite3_int64 row, const Take &take) {
   sqlite3_blob *raw = nullptr;
   if (sqlite3_blob_open(db, "main", "sqlar", "data", row, 0, &raw) != SQLITE_OK) return false;
   const std::unique_ptr<sqlite3_blob, int (*)(sqlite3_blob *)> blob(raw, sqlite3_blob_close);
@@ -387,33 +374,82 @@ bool add_packed(Sha256 &hash, sqlite3 *db, sqlite3_int64 row) {
   for (int at = 0, size = sqlite3_blob_bytes(raw); at < size;) {
     const int n = std::min(size - at, static_cast<int>(piece.size()));
     if (sqlite3_blob_read(raw, piece.data(), n, at) != SQLITE_OK) return false;
-    hash.add(std::string_view(piece).substr(0, static_cast<std::size_t>(n)));
+    take(std::string_view(piece).substr(0, static_cast<std::size_t>(n)));
     at += n;
   }
   return true;
 }
+
+/// The same, inflated where they were packed. `size`: of what they were.
+template <class Take>
+void unpacked_bytes(sqlite3 *db, sqlite3_int64 row, sqlite3_int64 size, sqlite3_int64 packed, const Take &take) {
+  const char *broken = "its packed bytes are damaged";
+  if (size == packed) {
+    if (!packed_bytes(db, row, take)) throw InputError(broken);
+    return;
+  }
+  // Deflate cannot shrink by more than 1032: a larger size was not written by this program.
+  if (size < 0 || size > 1032 * packed + 64) throw InputError("its stated size is absurd");
+  Inflater inflater(Inflater::Form::zlib);
+  sqlite3_int64 all = 0;
+  const auto count = [&](std::string_view piece) {
+    all += static_cast<sqlite3_int64>(piece.size());
+    if (all > size) throw InputError(broken);
+    take(piece);
+  };
+  bool read = false;
+  try {
+    read = packed_bytes(db, row, [&](std::string_view piece) { inflater.add(piece, count); });
+  } catch (const InputError &) {
+    throw InputError(broken);
+  }
+  if (!read || !inflater.whole() || all != size) throw InputError(broken);
+}
 } // namespace
 
-std::string Store::source_bytes(const std::string &id) const {
+void Store::source_pieces(const std::string &id, const std::function<void(std::string_view)> &take) const {
   Statement s(db_, path_, "SELECT archive_name, name FROM source WHERE id = ?");
   s.bind(id);
   if (!s.step()) throw InputError(path_, 0, "a source is missing inside the job");
+  Sha256 hash;
+  const auto damaged = [&](const std::string &why) {
+    return InputError(path_, 0, "the source " + s.text(1) + " inside the job is damaged: " + why);
+  };
+  std::exception_ptr other; // what who takes it throws is no damage
+  const auto both = [&](std::string_view piece) {
+    hash.add(piece);
+    try {
+      take(piece);
+    } catch (...) {
+      other = std::current_exception();
+      throw InputError("");
+    }
+  };
   try {
-    std::string out;
     const int pieces = take_pieces(s.text(0), [&](const std::string &name) {
-      Statement a(db_, path_, "SELECT sz, data FROM sqlar WHERE name = ?");
+      Statement a(db_, path_, "SELECT rowid, sz, length(data) FROM sqlar WHERE name = ?");
       a.bind(name);
       if (!a.step()) return false;
-      std::string bytes = unpack(a.blob(1), a.integer(0));
-      out.empty() ? out = std::move(bytes) : out += bytes;
+      unpacked_bytes(db_, a.integer(0), a.integer(1), a.integer(2), both);
       return true;
     });
     if (!pieces) throw InputError("its bytes are missing");
-    if (sha256_hex(out) != id) throw InputError("its bytes have changed");
-    return out;
   } catch (const InputError &e) {
-    throw InputError(path_, 0, "the source " + s.text(1) + " inside the job is damaged: " + e.reason());
+    if (other) std::rethrow_exception(other);
+    throw damaged(e.reason());
   }
+  if (hash.hex() != id) throw damaged("its bytes have changed");
+}
+
+std::string Store::source_bytes(const std::string &id) const {
+  std::string out;
+  source_pieces(id, [&](std::string_view piece) {
+    // A large one would be held twice while it grows; most are smaller than a first step.
+    if (out.size() + piece.size() > out.capacity())
+      out.reserve(out.capacity() + std::max(out.capacity() / 4, piece.size()));
+    out += piece;
+  });
+  return out;
 }
 
 std::string Store::packed_hash(const std::string &id) const {
@@ -426,7 +462,7 @@ std::string Store::packed_hash(const std::string &id) const {
     Statement a(db_, path_, "SELECT rowid FROM sqlar WHERE name = ?");
     a.bind(name);
     if (!a.step()) return false;
-    readable = readable && add_packed(hash, db_, a.integer(0));
+    readable = readable && packed_bytes(db_, a.integer(0), [&](std::string_view piece) { hash.add(piece); });
     return true;
   });
   return pieces && readable ? hash.hex() : std::string();

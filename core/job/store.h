@@ -1,4 +1,5 @@
 #pragma once
+#include <functional>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
@@ -64,6 +65,8 @@ public:
   std::vector<Source> sources() const;
   /// The file as it was taken; throws `InputError` naming it when its bytes are not those any more.
   std::string source_bytes(const std::string &id) const;
+  /// The same, some hundred kilobytes at a time. Only at the end is it known that they are what was taken.
+  void source_pieces(const std::string &id, const std::function<void(std::string_view)> &take) const;
   /// SHA-256 of a source's bytes as they lie packed in the file, its pieces in order, read a megabyte at a time:
   /// whether it is what it was, without unpacking it. Empty: it is not there, or cannot be read.
   std::string packed_hash(const std::string &id) const;

@@ -4,6 +4,7 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "base/utf8.h"
+#include "formats/blocks_of_source.h"
 #include "job/settings.h"
 #include "results/vector_fingerprint.h"
 #include <cstdlib>
@@ -99,19 +100,33 @@ std::shared_ptr<const ObservationSource>
 observations_in(const std::string &job, const Source &s, std::shared_ptr<RecentlyRead> recent,
                 const std::shared_ptr<const ObservationSource::Sites> &now = {}) {
   const std::string path = std::filesystem::absolute(job).string();
+  const auto or_say_why = [path, s](const auto &read) {
+    try {
+      return read();
+    } catch (const InputError &e) {
+      throw InputError(s.name, 0, "cannot be read from " + path + " any more: " + e.reason());
+    }
+  };
   return std::make_shared<ObservationSource>(
-      [path, s, recent = std::move(recent)] {
-        try {
+      [=, recent = std::move(recent)] {
+        return or_say_why([&] {
           const SourceContent c = read_source(s.name, Store::beside(path).source_bytes(s.id), {}, s.kind);
           if (c.sites.empty()) throw InputError("it held observations when it was taken and holds none now");
           auto sites = c.sites.front()->source()->sites();
           recent->keep(sites);
           return sites;
-        } catch (const InputError &e) {
-          throw InputError(s.name, 0, "cannot be read from " + path + " any more: " + e.reason());
-        }
+        });
       },
-      now);
+      now,
+      [=](std::size_t place, const BlockSink &take) {
+        BlocksOfSource blocks([&](std::size_t site, const ObservationFile &block) {
+          if (site == place) take(block);
+        });
+        const Store store = Store::beside(path);
+        // What the blocks are taken for may fail by itself: that is not the file's fault.
+        store.source_pieces(s.id, [&](std::string_view piece) { blocks.add(piece); });
+        return blocks.finish();
+      });
 }
 
 /// What a reading that is kept was made of: the readers, and the bytes as they lie in the file.

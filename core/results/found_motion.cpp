@@ -6,6 +6,7 @@
 #include <atomic>
 #include <fmt/format.h>
 #include <thread>
+#include <utility>
 
 namespace ampletie {
 
@@ -14,6 +15,40 @@ const FoundMotions &found_motions(const JobSnapshot &s) {
   const auto found = static_cast<const FoundMotions *>(s.inputs().motions.get());
   return found ? *found : none;
 }
+
+namespace {
+/// A site as it is; of hours at a high rate every second's epoch, slips between them told by the next.
+std::shared_ptr<const ObservationFile> each_second(const ObservationSite &site) {
+  if (!site.large() || site.nominal_interval_s > 0.5) return site.whole();
+  const auto out = std::make_shared<ObservationFile>();
+  static_cast<ObservationHeader &>(*out) = site;
+  std::map<SatId, std::vector<std::uint8_t>> lost; // by type
+  bool failed = false;
+  site.each_block([&](const ObservationFile &block) {
+    for (ObservationEpoch e : block.epochs) {
+      const bool kept = out->epochs.empty() || e.time - out->epochs.back().time > 0.99;
+      failed = failed || e.flag == 1;
+      if (kept) e.flag = std::exchange(failed, false), append_epoch(*out, block, e);
+      for (std::uint32_t r = e.first; r < e.first + e.count; ++r) {
+        const SatelliteRecord &record = block.records[r];
+        auto &list = lost[record.sat];
+        list.resize(std::max<std::size_t>(list.size(), record.count));
+        for (std::size_t k = 0; k < record.count; ++k) {
+          const std::uint8_t now = block.values[record.first + k].lli & 1;
+          if (!kept) {
+            list[k] |= now;
+            continue;
+          }
+          const ObservationEpoch &own = out->epochs.back();
+          const SatelliteRecord &same = out->records[own.first + (r - e.first)];
+          out->values[same.first + k].lli |= std::exchange(list[k], 0);
+        }
+      }
+    }
+  });
+  return out;
+}
+} // namespace
 
 FoundMotions find_motions(const JobSnapshot &s, unsigned threads, const Progress &progress) {
   FoundMotions out;
@@ -35,7 +70,7 @@ FoundMotions find_motions(const JobSnapshot &s, unsigned threads, const Progress
       if (progress.cancelled()) return;
       try {
         const Occupation &o = *todo[i];
-        const auto file = o.file->whole();
+        const auto file = each_second(*o.file);
         ModelOptions options;
         options.mask_deg = s.state().settings.mask_deg;
         const AntennaSetup antenna; // where it stands does not matter, whether it does

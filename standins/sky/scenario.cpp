@@ -62,8 +62,8 @@ Session session(const json &j) {
   s.interval = j.value("interval", 15.0);
   if (!(s.hours > 0 && s.hours <= 48 && s.interval >= 0.02 && s.interval <= 600))
     throw InputError("session " + s.name + ": impossible length or interval (0.02 to 600 s)");
-  if (s.hours * 3600 / s.interval > 200'000)
-    throw InputError("session " + s.name + ": more than 200000 epochs: a longer interval or a shorter session");
+  if (s.hours * 3600 / s.interval > 300'000)
+    throw InputError("session " + s.name + ": more than 300000 epochs: a longer interval or a shorter session");
   for (const auto &u : j.at("setups")) {
     Setup x;
     x.mark = u.at("mark"), x.receiver = u.value("receiver", "STANDIN R1"), x.antenna = u.at("antenna");

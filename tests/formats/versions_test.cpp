@@ -1,19 +1,24 @@
 // Older and newer layouts, compact and compressed files, spliced files and events.
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/blocks_of_source.h"
 #include "formats/hatanaka.h"
 #include "formats/rinex_navigation.h"
 #include "formats/rinex_observation.h"
+#include "support/blocks.h"
 #include "support/header_line.h"
 #include <archive.h>
 #include <archive_entry.h>
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
+#include <optional>
 #include <random>
 
 using namespace ampletie;
 using Catch::Matchers::Contains;
+using testing::epochs_in_words;
 using testing::header_line;
+using testing::same_in_blocks;
 
 namespace {
 /// Two epochs of RINEX 2.11 with fourteen satellites (the list needs a second line) and six types (two lines each).
@@ -189,6 +194,7 @@ TEST_CASE("RINEX 2: continued satellite lists, types over two lines, names of RI
     const ObservationFile again = read_rinex_observation(write_rinex_observation(f));
     CHECK(again.records.size() == f.records.size());
     CHECK(again.value(again.records[3], again.type_index('G', "C1C")).value == f.value(f.records[3], c1).value);
+    CHECK(same_in_blocks(rinex2(version)));
   }
 }
 
@@ -241,12 +247,14 @@ TEST_CASE("spliced files and events") {
     REQUIRE(sites.size() == 1);
     CHECK(sites[0].epochs.size() == 12);
     CHECK(sites[0].repeated_epochs == 6);
+    CHECK(same_in_blocks(a + b));
   }
   SECTION("a second header of another site") {
     second.marker = "NEXT";
     const auto sites = read_rinex_observations(a + write_rinex_observation(second));
     REQUIRE(sites.size() == 2);
     CHECK(sites[1].marker == "NEXT");
+    CHECK(same_in_blocks(a + write_rinex_observation(second)));
     CHECK_THROWS_WITH(read_rinex_observation(a + write_rinex_observation(second)), Contains("sites"));
   }
   SECTION("a new site inside the file, with its own name and height") {
@@ -260,6 +268,7 @@ TEST_CASE("spliced files and events") {
     CHECK(sites[1].marker == "NEXT");
     CHECK(sites[1].delta_hen.x() == 1.7);
     CHECK(sites[1].epochs.size() == 1);
+    CHECK(same_in_blocks(text));
   }
   SECTION("comments and an external event between epochs change nothing") {
     std::string text = a;
@@ -269,7 +278,21 @@ TEST_CASE("spliced files and events") {
     CHECK(f.epochs.size() == 6);
     REQUIRE(f.marks.size() == 1);
     CHECK(f.marks[0] == gps_time(Calendar{2026, 5, 12, 8, 1, 10}));
+    CHECK(same_in_blocks(text));
   }
+}
+
+TEST_CASE("a text in blocks is the text as a whole, wherever it is cut off") {
+  const std::string text = write_rinex_observation(random_file(9, 25));
+  CHECK(same_in_blocks(text));
+  for (std::size_t n = 0; n < text.size(); n += 97) {
+    INFO(n);
+    CHECK(same_in_blocks(text.substr(0, n)));
+  }
+  // An epoch in the middle that is none.
+  std::string broken = text;
+  broken[broken.rfind("> ", text.size() / 2)] = 'x';
+  CHECK(same_in_blocks(broken));
 }
 
 TEST_CASE("RINEX 4 navigation: frames by message type; what is not used is counted") {
@@ -292,4 +315,30 @@ TEST_CASE("RINEX 4 navigation: frames by message type; what is not used is count
   CHECK(f.ephemerides[0].sat.name() == "G07");
   CHECK(f.ephemerides[0].toe.week() == 2418);
   CHECK(f.skipped >= 1);
+}
+
+TEST_CASE("a file is read in blocks whatever it is packed in, or said to be none of observations") {
+  const std::string text = write_rinex_observation(random_file(11, 60));
+  const std::string words = epochs_in_words(read_rinex_observation(text));
+  const auto in_blocks = [](const std::string &bytes, std::size_t piece) -> std::optional<std::string> {
+    std::string out;
+    BlocksOfSource blocks([&](std::size_t, const ObservationFile &f) { out += epochs_in_words(f); });
+    for (std::size_t at = 0; at < bytes.size(); at += piece) blocks.add(std::string_view(bytes).substr(at, piece));
+    return blocks.finish() ? std::optional(out) : std::nullopt;
+  };
+  const auto half = text.find("\n> ", text.size() / 2) + 1;
+  for (const std::size_t piece : {std::size_t{11}, std::size_t{5000}, text.size()}) {
+    INFO(piece);
+    CHECK(in_blocks(text, piece) == words);
+    CHECK(in_blocks(gzip(text), piece) == words);
+    CHECK(in_blocks(gzip(text.substr(0, half)) + gzip(text.substr(half)), piece) == words); // two members
+    CHECK(in_blocks(gzip(compact3(text)), piece) == words);
+    CHECK(in_blocks(rinex2(), piece) == epochs_in_words(read_rinex_observation(rinex2())));
+    CHECK_FALSE(in_blocks("name,north,east\nA,1,2\n", piece));
+    const std::string packed = gzip(text);
+    CHECK_THROWS_AS(in_blocks(packed.substr(0, packed.size() / 2), piece), InputError);
+    std::string bad = packed;
+    bad[bad.size() / 2] ^= 0x55;
+    CHECK_THROWS_AS(in_blocks(bad, piece), InputError);
+  }
 }

@@ -1,3 +1,4 @@
+#include "formats/rinex_observation.h"
 #include "geodesy/ellipsoid.h"
 #include "gnss/kinematic/kinematic.h"
 #include "gnss/kinematic/motion.h"
@@ -9,6 +10,7 @@
 #include "support/tracks.h"
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <utility>
 
 using namespace ampletie;
 using namespace ampletie::testing;
@@ -85,6 +87,53 @@ TEST_CASE("what a track leaves of its carriers is told by satellite: reflections
       INFO(sat.name());
       CHECK(v / before->second < growth);
     }
+}
+
+TEST_CASE("a track that does not lie in memory, read in blocks, is the same to the last bit") {
+  const auto o = run_track(shorter("quick", 2), 31);
+  const ObservationFile &car = o->judged.file("CAR", "s"), &still = o->judged.file("BASE", "b");
+  const auto blocks_of = [](const ObservationFile &f, std::size_t size) {
+    ObservationBlocks b;
+    static_cast<ObservationHeader &>(b.sample) = f;
+    b.start = f.epochs.front().time, b.stop = f.epochs.back().time;
+    b.epochs = f.epochs.size(), b.interval = nominal_interval(f);
+    for (std::size_t i = 0; i < f.epochs.size(); i += sample_stride(f.epochs.size()))
+      append_epoch(b.sample, f, f.epochs[i]);
+    b.each = [&f, size](const BlockSink &take) {
+      for (std::size_t i = 0; i < f.epochs.size(); i += size) {
+        ObservationFile block;
+        static_cast<ObservationHeader &>(block) = f;
+        for (std::size_t k = i; k < std::min(i + size, f.epochs.size()); ++k) append_epoch(block, f, f.epochs[k]);
+        take(block);
+      }
+    };
+    return b;
+  };
+  const auto antenna = [&](const sky::Setup &u) {
+    AntennaSetup a;
+    a.arp_offset_enu = {0, 0, u.height};
+    a.calibration = &o->judged.antennas.at(u.antenna);
+    return a;
+  };
+  const std::size_t usual = std::exchange(ParkedBytes::usual, 5000);
+  const ModelledTrack base = model_in_blocks(blocks_of(still, 50), *o->orbits, o->base.marker,
+                                             antenna(o->scenario.sessions[0].setups[0]), {}, {}),
+                      rover = model_in_blocks(blocks_of(car, 77), *o->orbits, {},
+                                              antenna(o->scenario.sessions[1].setups[0]), {}, {});
+  const auto k = solve_kinematic(base, rover, *o->orbits, {}, {}, {});
+  const KinematicTrack &a = o->solution->track, &b = k->track;
+  REQUIRE(a.epochs.size() == b.epochs.size());
+  CHECK(a.epochs.size() > 1000);
+  for (std::size_t i = 0; i < a.epochs.size(); ++i) {
+    CHECK(a.epochs[i].state == b.epochs[i].state);
+    CHECK(a.epochs[i].position == b.epochs[i].position);
+    CHECK(a.epochs[i].cov == b.epochs[i].cov);
+  }
+  CHECK(a.arcs.size() == b.arcs.size());
+  CHECK(a.residuals.size() == b.residuals.size());
+  const GpsTime from = a.epochs[200].time, to = a.epochs[320].time;
+  CHECK(o->solution->stop(from, to).place.position == k->stop(from, to).place.position);
+  ParkedBytes::usual = usual;
 }
 
 TEST_CASE("stops of ten seconds: their mean is no better than reflections let it be") {

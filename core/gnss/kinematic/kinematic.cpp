@@ -31,10 +31,9 @@ std::vector<std::size_t> thinned(const MovingSession &s) {
   const double every = span < 120 ? 0 : span < 900 ? 1 : 2, quiet = span < 900 ? every : 5;
   std::vector<std::size_t> out;
   for (std::size_t i = 0; i < s.epochs.size(); ++i) {
-    const MovingEpoch &e = s.epochs[i];
-    if (e.sats.empty()) continue;
-    const double since = out.empty() ? HUGE_VAL : e.time - s.epochs[out.back()].time;
-    if (since >= quiet - 0.01 || (since >= every - 0.01 && !settled(s, e))) out.push_back(i);
+    if (s.epochs[i].count == 0) continue;
+    const double since = out.empty() ? HUGE_VAL : s.epochs[i].time - s.epochs[out.back()].time;
+    if (since >= quiet - 0.01 || (since >= every - 0.01 && !settled(s, s.load(i)))) out.push_back(i);
   }
   return out;
 }
@@ -60,7 +59,7 @@ bool worth(const Placed &p) { return p.state >= TrackState::floating && p.cov.tr
 
 class Solver {
 public:
-  Solver(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits, const StaticOptions &options,
+  Solver(const ModelledTrack &base, const ModelledTrack &rover, const Orbits &orbits, const StaticOptions &options,
          const std::vector<LeftOutSpan> &left_out, const Progress &progress)
       : base_(base), rover_(rover), left_out_(left_out), progress_(progress),
         out_(std::make_unique<KinematicSolution>()) {
@@ -86,19 +85,18 @@ private:
   void pair(const std::vector<ForcedBreak> &breaks) {
     MovingSession &s = out_->session;
     s = pair_moving(base_, rover_, *out_->orbits, out_->options, left_out_, breaks, progress_);
-    if (std::none_of(s.epochs.begin(), s.epochs.end(), [](const MovingEpoch &e) { return e.bracketed; }))
+    if (std::none_of(s.epochs.begin(), s.epochs.end(), [](const MovingInstant &e) { return e.bracketed; }))
       throw InputError(fmt::format("the two share no time: the base has {} to {}, the moving receiver {} to {}",
-                                   iso(base_.epochs.front().time), iso(base_.epochs.back().time),
-                                   iso(rover_.epochs.front().time), iso(rover_.epochs.back().time)));
-    if (std::all_of(s.epochs.begin(), s.epochs.end(), [](const MovingEpoch &e) { return e.sats.empty(); }))
+                                   iso(base_.first()), iso(base_.last()), iso(rover_.first()), iso(rover_.last())));
+    if (std::all_of(s.epochs.begin(), s.epochs.end(), [](const auto &e) { return e.count == 0; }))
       throw InputError(s.notes.empty() ? "the two share no signal of one satellite at one time"
                                        : "the two share no signal: " + s.notes.front());
     MovingSetting &setting = out_->setting;
-    setting.base = base_.marker, setting.base_height = base_.height;
-    setting.like_receivers = !base_.receiver.empty() && base_.receiver == rover_.receiver;
+    setting.base = base_.about.marker, setting.base_height = base_.about.height;
+    setting.like_receivers = !base_.about.receiver.empty() && base_.about.receiver == rover_.about.receiver;
     setting.longest = 0;
-    for (const MovingEpoch &e : s.epochs)
-      if (!e.sats.empty()) setting.longest = std::max(setting.longest, (e.start - setting.base).norm());
+    for (const MovingSession::Instant &e : s.epochs)
+      if (e.count) setting.longest = std::max(setting.longest, (e.start - setting.base).norm());
     thin_ = thinned(s);
   }
 
@@ -142,7 +140,7 @@ private:
       bool any = false;
       for (std::size_t i = from; i < to; ++i) {
         progress_.check();
-        const MovingEpoch &e = s.epochs[i];
+        const MovingEpoch e = s.load(i);
         TrackEpoch &out = t.epochs[i];
         out.time = e.time, out.bracketed = e.bracketed;
         const SlowState *f = last_before(out_->forward, e.time), *b = first_after(out_->backward, e.time);
@@ -175,8 +173,8 @@ private:
     const MovingSession &s = out_->session;
     t.interval = s.interval, t.longest_m = out_->setting.longest, t.slips = s.slips, t.arcs = s.arcs;
     t.notes = s.notes;
-    for (const MovingEpoch &e : s.epochs) t.lost += e.sats.empty();
-    for (const OccupationModel *m : {&base_, &rover_}) {
+    for (const MovingSession::Instant &e : s.epochs) t.lost += e.count == 0;
+    for (const ModelledReceiver *m : {&base_.about, &rover_.about}) {
       t.notes.insert(t.notes.end(), m->notes.begin(), m->notes.end());
       if (m->clock_jumps)
         t.notes.push_back(
@@ -202,7 +200,7 @@ private:
     t.standstills = find_standstills(t);
   }
 
-  const OccupationModel &base_, &rover_;
+  const ModelledTrack &base_, &rover_;
   const std::vector<LeftOutSpan> &left_out_;
   const Progress &progress_;
   std::unique_ptr<KinematicSolution> out_;
@@ -235,18 +233,19 @@ std::string state_name(TrackState s) {
 
 StopPlace KinematicSolution::stop(GpsTime from, GpsTime to) const {
   StopPlace out;
-  std::vector<const MovingEpoch *> epochs;
+  std::vector<MovingEpoch> loaded;
   std::vector<Vec3> places;
   const auto first = std::lower_bound(session.epochs.begin(), session.epochs.end(), from + -1e-3,
-                                      [](const MovingEpoch &e, GpsTime t) { return e.time < t; });
+                                      [](const MovingInstant &e, GpsTime t) { return e.time < t; });
   for (auto i = static_cast<std::size_t>(first - session.epochs.begin()); i < session.epochs.size(); ++i) {
-    const MovingEpoch &e = session.epochs[i];
-    if (e.time - to > 1e-3) break;
-    if (e.sats.empty()) continue;
-    epochs.push_back(&e);
+    if (session.epochs[i].time - to > 1e-3) break;
+    if (session.epochs[i].count == 0) continue;
+    loaded.push_back(session.load(i));
     if (track.epochs[i].state != TrackState::none && !track.epochs[i].bridged)
       places.push_back(track.epochs[i].position);
   }
+  std::vector<const MovingEpoch *> epochs;
+  for (const MovingEpoch &e : loaded) epochs.push_back(&e);
   out.epochs = epochs.size();
   if (epochs.empty()) return out;
   EpochSolver solver(session, setting, options, track.relations);
@@ -273,8 +272,14 @@ StopPlace KinematicSolution::stop(GpsTime from, GpsTime to) const {
 std::unique_ptr<KinematicSolution> solve_kinematic(const OccupationModel &base, const OccupationModel &rover,
                                                    const Orbits &orbits, const StaticOptions &options,
                                                    const std::vector<LeftOutSpan> &left_out, const Progress &progress) {
-  if (base.epochs.empty() || rover.epochs.empty())
-    throw InputError(base.epochs.empty() ? "the base has no usable epoch" : "the moving receiver has no usable epoch");
+  return solve_kinematic(ModelledTrack(base), ModelledTrack(rover), orbits, options, left_out, progress);
+}
+
+std::unique_ptr<KinematicSolution> solve_kinematic(const ModelledTrack &base, const ModelledTrack &rover,
+                                                   const Orbits &orbits, const StaticOptions &options,
+                                                   const std::vector<LeftOutSpan> &left_out, const Progress &progress) {
+  if (base.size() == 0 || rover.size() == 0)
+    throw InputError(base.size() == 0 ? "the base has no usable epoch" : "the moving receiver has no usable epoch");
   return Solver(base, rover, orbits, options, left_out, progress).run();
 }
 

@@ -29,6 +29,10 @@ public:
 /// Solves a moving receiver against a base (docs/methods/kinematic.md): integers are sought forward and backward in
 /// time and put together; what lasts is estimated from both directions; every epoch is placed with it by itself, no
 /// motion model bends it. Throws `InputError` when the two share no epoch.
+std::unique_ptr<KinematicSolution> solve_kinematic(const ModelledTrack &base, const ModelledTrack &rover,
+                                                   const Orbits &orbits, const StaticOptions &options,
+                                                   const std::vector<LeftOutSpan> &left_out, const Progress &progress);
+/// The same of epochs that lie in memory.
 std::unique_ptr<KinematicSolution> solve_kinematic(const OccupationModel &base, const OccupationModel &rover,
                                                    const Orbits &orbits, const StaticOptions &options,
                                                    const std::vector<LeftOutSpan> &left_out, const Progress &progress);

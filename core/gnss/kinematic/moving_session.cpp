@@ -48,23 +48,25 @@ struct BaseValue {
 
 class Pairing {
 public:
-  Pairing(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits, const StaticOptions &options,
+  Pairing(const ModelledTrack &base, const ModelledTrack &rover, const Orbits &orbits, const StaticOptions &options,
           const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks)
-      : base_(base), rover_(rover), orbits_(orbits), left_out_(left_out), breaks_(breaks),
-        pairs_(pair_signals(base, rover, options)), noise_(base) {
+      : base_(base), at_base_(base), rover_(rover), orbits_(orbits), left_out_(left_out), breaks_(breaks),
+        pairs_(pair_signals(base.about, rover.about, options)), noise_(base) {
     out.integer_systems = pairs_.integer_systems;
     out.carrier_bias_sd = pairs_.carrier_bias_sd;
     out.notes = pairs_.notes;
-    out.interval = rover.interval;
+    out.interval = rover.about.interval;
   }
   MovingSession out;
 
   void run(const Progress &progress) {
-    out.epochs.reserve(rover_.epochs.size());
+    out.epochs.reserve(rover_.size());
     std::size_t i = 0; // first base epoch that is not before the rover's
-    for (const ModelledEpoch &r : rover_.epochs) {
+    ModelledEpoch r;
+    for (std::size_t k = 0; k < rover_.size(); ++k) {
       progress.check();
-      while (i < base_.epochs.size() && base_.epochs[i].time - r.time < -same_instant) ++i;
+      rover_.load(k, r);
+      while (i < base_.size() && base_.time(i) - r.time < -same_instant) ++i;
       epoch(r, i);
     }
   }
@@ -85,21 +87,20 @@ private:
   /// value of the base at `time` that was reduced with that epoch's message so that it is by that of `epoch`.
   double to_message_of(SatId sat, GpsTime time, GpsTime epoch) const {
     if (orbits_.issue(sat, time) == orbits_.issue(sat, epoch)) return 0;
-    const auto own = sight(orbits_, sat, base_.marker, time, time),
-               other = sight(orbits_, sat, base_.marker, time, epoch);
+    const auto own = sight(orbits_, sat, base_.about.marker, time, time),
+               other = sight(orbits_, sat, base_.about.marker, time, epoch);
     if (!own || !other) return NAN;
     return own->range - speed_of_light * own->clock - (other->range - speed_of_light * other->clock);
   }
 
-  BaseValue at_base(SatId sat, GpsTime t, std::size_t i) const {
+  BaseValue at_base(SatId sat, GpsTime t, std::size_t i) {
     BaseValue v;
-    if (i < base_.epochs.size() && std::abs(base_.epochs[i].time - t) <= same_instant) {
-      v.before = find(base_.epochs[i], sat);
+    if (i < base_.size() && std::abs(base_.time(i) - t) <= same_instant) {
+      v.before = find(at_base_.at(i), sat);
       return v;
     }
-    if (i == 0 || i >= base_.epochs.size()) return v;
-    const ModelledEpoch &a = base_.epochs[i - 1], &b = base_.epochs[i];
-    if (b.time - a.time > longest_interpolation) return v;
+    if (i == 0 || i >= base_.size() || base_.time(i) - base_.time(i - 1) > longest_interpolation) return v;
+    const ModelledEpoch &a = at_base_.at(i - 1), &b = at_base_.at(i);
     v.before = find(a, sat), v.after = find(b, sat);
     if (!v.before || !v.after) return {};
     v.gap = b.time - a.time, v.u = (t - a.time) / v.gap;
@@ -110,10 +111,9 @@ private:
   void epoch(const ModelledEpoch &r, std::size_t i) {
     MovingEpoch e;
     e.time = r.time, e.start = r.at, e.zenith_rate = r.zenith_rate, e.height = r.height, e.clock = r.clock;
-    const bool exact = i < base_.epochs.size() && std::abs(base_.epochs[i].time - r.time) <= same_instant;
-    e.bracketed = exact || (i > 0 && i < base_.epochs.size() &&
-                            base_.epochs[i].time - base_.epochs[i - 1].time <= longest_interpolation);
-    while (noted_ < i + (exact ? 1 : 0)) note_base(base_.epochs[noted_++]);
+    const bool exact = i < base_.size() && std::abs(base_.time(i) - r.time) <= same_instant;
+    e.bracketed = exact || (i > 0 && i < base_.size() && base_.time(i) - base_.time(i - 1) <= longest_interpolation);
+    while (noted_ < i + (exact ? 1 : 0)) note_base(at_base_.at(noted_++));
     const std::size_t index = out.epochs.size();
     for (const ModelledObservation &o : r.sats) {
       const auto plan = pairs_.systems.find(o.sat.system);
@@ -130,7 +130,7 @@ private:
       return std::none_of(d.code.begin(), d.code.end(), [](double v) { return std::isfinite(v); }) &&
              std::all_of(d.arc.begin(), d.arc.end(), [](int a) { return a < 0; });
     });
-    out.epochs.push_back(std::move(e));
+    out.append(e);
   }
 
   void difference(const ModelledObservation &o, const BaseValue &base, const SignalPairs::Bands &plan, MovingEpoch &e) {
@@ -144,7 +144,7 @@ private:
     d.interpolated = base.after ? noise_.variance(o.sat, base.u, base.gap) : 0;
     d.code.fill(NAN), d.phase.fill(NAN);
     auto &hz = out.hz[o.sat];
-    if (hz[0] == 0) hz = pairs_.hz(o.sat, base_.glonass_channel);
+    if (hz[0] == 0) hz = pairs_.hz(o.sat, base_.about.glonass_channel);
     for (std::size_t b = 0; b < plan.signals.size(); ++b) {
       if (std::any_of(left_out_.begin(), left_out_.end(),
                       [&](const LeftOutSpan &s) { return s.covers(o.sat, plan.names[b], e.time); }))
@@ -209,7 +209,9 @@ private:
     out.arcs.push_back(arc);
   }
 
-  const OccupationModel &base_, &rover_;
+  const ModelledTrack &base_;
+  TrackReader at_base_;
+  const ModelledTrack &rover_;
   const Orbits &orbits_;
   const std::vector<LeftOutSpan> &left_out_;
   const std::vector<ForcedBreak> &breaks_;
@@ -221,14 +223,27 @@ private:
 
 } // namespace
 
-InterpolationNoise::InterpolationNoise(const OccupationModel &base) {
+MovingEpoch MovingSession::load(std::size_t i) const {
+  MovingEpoch e;
+  static_cast<MovingInstant &>(e) = epochs[i];
+  sats_.read(epochs[i].first, epochs[i].count, e.sats);
+  return e;
+}
+
+void MovingSession::append(const MovingEpoch &e) {
+  epochs.push_back({e, sats_.size(), e.sats.size()});
+  sats_.append(e.sats);
+}
+
+InterpolationNoise::InterpolationNoise(const ModelledTrack &base) {
   // The middle of three epochs against the mean of its neighbours, the receiver's clock (the median of all) taken off.
-  interval_ = std::max(0.05, base.interval);
+  interval_ = std::max(0.05, base.about.interval);
   std::map<SatId, std::vector<double>> all;
   std::vector<double> every;
-  const std::size_t stride = std::max<std::size_t>(1, base.epochs.size() / 600);
-  for (std::size_t i = 1; i + 1 < base.epochs.size(); i += stride) {
-    const ModelledEpoch &a = base.epochs[i - 1], &m = base.epochs[i], &b = base.epochs[i + 1];
+  const std::size_t stride = std::max<std::size_t>(1, base.size() / 600);
+  TrackReader epochs(base);
+  for (std::size_t i = 1; i + 1 < base.size(); i += stride) {
+    const ModelledEpoch &a = epochs.at(i - 1), &m = epochs.at(i), &b = epochs.at(i + 1);
     if (std::abs((b.time - m.time) - (m.time - a.time)) > 0.01 || b.time - a.time > 2 * longest_interpolation) continue;
     std::map<char, std::vector<std::pair<SatId, double>>> off;
     for (const ModelledObservation &o : m.sats) {
@@ -258,7 +273,7 @@ double InterpolationNoise::variance(SatId sat, double u, double gap) const {
   return 2 * told * std::max(1.0, gap / interval_) * u * (1 - u);
 }
 
-MovingSession pair_moving(const OccupationModel &base, const OccupationModel &rover, const Orbits &orbits,
+MovingSession pair_moving(const ModelledTrack &base, const ModelledTrack &rover, const Orbits &orbits,
                           const StaticOptions &options, const std::vector<LeftOutSpan> &left_out,
                           const std::vector<ForcedBreak> &breaks, const Progress &progress) {
   Pairing p(base, rover, orbits, options, left_out, breaks);

@@ -134,7 +134,7 @@ public:
     weak_.assign(s.arcs.size(), false);
     last_.assign(s.arcs.size(), 0);
     for (std::size_t n = 0; n < thin_.size(); ++n)
-      for (const MovingDifference &d : s.epochs[thin_[n]].sats)
+      for (const MovingDifference &d : s.load(thin_[n]).sats)
         for (int a : d.arc)
           if (a >= 0) last_[static_cast<std::size_t>(a)] = n;
     const double span = thin.empty() ? 0 : s.epochs[thin.back()].time - s.epochs[thin.front()].time;
@@ -147,7 +147,7 @@ public:
   void run(const Progress &progress, double checkpoint_s) {
     for (std::size_t n = 0; n < thin_.size(); ++n) {
       progress.check();
-      const MovingEpoch &e = s_.epochs[thin_[n]];
+      const MovingEpoch e = s_.load(thin_[n]);
       if (n > 0) advance(std::abs(e.time - before_));
       dt_ = n > 0 ? std::abs(e.time - before_) : thin_.size() > 1 ? std::abs(s_.epochs[thin_[1]].time - e.time) : 1;
       correlated_ = std::make_unique<NoiseModel>(o_, dt_, setting_.like_receivers);

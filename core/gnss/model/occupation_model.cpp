@@ -1,4 +1,3 @@
-#include "gnss/model/occupation_model.h"
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/median.h"
@@ -6,6 +5,7 @@
 #include "formats/rinex_observation.h"
 #include "geodesy/tide.h"
 #include "gnss/model/antenna_model.h"
+#include "gnss/model/modelled_track.h"
 #include "gnss/model/orbit_check.h"
 #include "gnss/model/slips.h"
 #include <Eigen/Dense>
@@ -63,17 +63,17 @@ struct Calibrations {
 
 class Modeller {
 public:
-  Modeller(const ObservationFile &f, const Orbits &orbits, const Vec3 &marker, const AntennaSetup &antenna,
-           const ModelOptions &options, bool moving)
-      : f_(f), orbits_(orbits), antenna_(antenna), axes_(local_axes(to_geodetic(marker))),
-        air_(to_geodetic(marker), f.epochs.front().time, antenna.weather),
-        slow_(marker, f.epochs.front().time, f.epochs.back().time, options.tides, antenna.loading),
+  /// `f`: its header, and epochs spread over all.
+  Modeller(const ObservationFile &f, GpsTime from, GpsTime to, double interval, const Orbits &orbits,
+           const Vec3 &marker, const AntennaSetup &antenna, const ModelOptions &options, bool moving)
+      : orbits_(orbits), antenna_(antenna), axes_(local_axes(to_geodetic(marker))),
+        air_(to_geodetic(marker), from, antenna.weather), slow_(marker, from, to, options.tides, antenna.loading),
         satellite_antennas_(options.satellite_antennas), ionosphere_(options.ionosphere), place_(to_geodetic(marker)),
         mask_(radians(options.mask_deg)), moving_(moving) {
     out.marker = marker;
     out.height = to_geodetic(marker).h;
     out.receiver = f.receiver;
-    out.interval = nominal_interval(f);
+    out.interval = interval;
     out.signals = choose_signals(f);
     std::erase_if(out.signals, [&](const auto &s) { return options.systems.find(s.first) == std::string::npos; });
     out.glonass_channel = f.glonass_channel;
@@ -85,15 +85,20 @@ public:
     calibrate();
   }
   OccupationModel out;
+  ModelledTrack *into = nullptr; ///< gets the epochs in place of `out`
 
-  void run(const Progress &progress) {
-    out.epochs.reserve(f_.epochs.size());
-    for (const ObservationEpoch &e : f_.epochs) {
+  /// All epochs of a block.
+  void take(const ObservationFile &f, const Progress &progress) {
+    f_ = &f;
+    for (const ObservationEpoch &e : f.epochs) {
       progress.check();
       if (e.flag == 1)
         for (auto &[sat, t] : tracks_) t.pending = 0xFF;
       epoch(e);
     }
+  }
+
+  void finish() {
     drop_bad_orbits();
     if (without_antenna_.empty()) return;
     std::string list;
@@ -136,11 +141,11 @@ private:
   void watch_clock(const ObservationEpoch &e) {
     std::vector<double> steps;
     for (std::uint32_t r = e.first; r < e.first + e.count; ++r) {
-      const SatelliteRecord &rec = f_.records[r];
+      const SatelliteRecord &rec = f_->records[r];
       const auto c = columns_.find(rec.sat.system);
       if (c == columns_.end()) continue;
       for (std::size_t k = 0; k < c->second.count; ++k) {
-        const Observable code = f_.value(rec, c->second.code[k]), phase = f_.value(rec, c->second.phase[k]);
+        const Observable code = f_->value(rec, c->second.code[k]), phase = f_->value(rec, c->second.phase[k]);
         if (!code.present() || !phase.present()) continue;
         const int ch = rec.sat.system == 'R' ? channel(rec.sat) : 0;
         if (ch < -7) break;
@@ -182,11 +187,11 @@ private:
     const Vec3 tide = slow_.tide(e.time);
     Vec3 arp = moving_ ? last_arp_ : Vec3(out.marker + tide + axes_.transpose() * antenna_.arp_offset_enu);
     watch_clock(e);
-    const auto fix = solve_epoch(f_, e, columns_, orbits_, arp, !moving_, mask_);
+    const auto fix = solve_epoch(*f_, e, columns_, orbits_, arp, !moving_, mask_);
     ModelledEpoch epoch;
     epoch.time = e.time;
     if (!fix) {
-      if (moving_) out.epochs.push_back(std::move(epoch));
+      if (moving_) keep(std::move(epoch));
       return;
     }
     const double clock = fix->clock.begin()->second;
@@ -197,7 +202,7 @@ private:
     }
     const Vec3 sun = slow_.sun(e.time);
     for (std::uint32_t r = e.first; r < e.first + e.count; ++r) {
-      const SatelliteRecord &rec = f_.records[r];
+      const SatelliteRecord &rec = f_->records[r];
       const auto c = columns_.find(rec.sat.system);
       if (c == columns_.end() || !fix->clock.count(rec.sat.system)) continue;
       observation(rec, c->second, e, *fix, clock, arp, sun, epoch);
@@ -208,8 +213,10 @@ private:
       checked_ = e.time;
     }
     std::sort(epoch.sats.begin(), epoch.sats.end(), [](const auto &a, const auto &b) { return a.sat < b.sat; });
-    out.epochs.push_back(std::move(epoch));
+    keep(std::move(epoch));
   }
+
+  void keep(ModelledEpoch epoch) { into ? into->append(epoch) : out.epochs.push_back(std::move(epoch)); }
 
   /// What the codes of a satellite say of its orbit.
   void check(const ModelledObservation &o, GpsTime time) {
@@ -235,12 +242,16 @@ private:
   void drop_bad_orbits() {
     for (const OrbitCheck::Bad &b : orbit_check_.bad()) {
       GpsTime from{}, to{};
-      for (ModelledEpoch &e : out.epochs) {
-        if (orbits_.issue(b.sat, e.time) != b.issue) continue;
-        if (std::erase_if(e.sats, [&](const auto &o) { return o.sat == b.sat; }) == 0) continue;
+      const auto gone = [&](const ModelledEpoch &e, const ModelledObservation &o) {
+        if (o.sat != b.sat || orbits_.issue(b.sat, e.time) != b.issue) return false;
         if (from == GpsTime{}) from = e.time;
         to = e.time;
-      }
+        return true;
+      };
+      if (into)
+        into->drop(gone);
+      else
+        for (ModelledEpoch &e : out.epochs) std::erase_if(e.sats, [&](const auto &o) { return gone(e, o); });
       out.notes.push_back(fmt::format("{} from {} to {} is not used: its broadcast orbit is {:.0f} m off by the code",
                                       b.sat.name(), iso(from).substr(11, 8), iso(to).substr(11, 8), std::abs(b.off)));
     }
@@ -264,8 +275,8 @@ private:
   bool read_signals(const SatelliteRecord &rec, const SignalColumns &c, Track &track, Signals &code, Signals &phase) {
     bool any = false;
     for (std::size_t k = 0; k < c.count; ++k) {
-      code[k] = f_.value(rec, c.code[k]);
-      phase[k] = f_.value(rec, c.phase[k]);
+      code[k] = f_->value(rec, c.code[k]);
+      phase[k] = f_->value(rec, c.phase[k]);
       // A flag counts even when the value itself cannot be used; an unresolved half cycle blocks the integer.
       if (phase[k].lli & 3) track.pending |= 1U << k;
       if (phase[k].lli & 2) phase[k].value = 0;
@@ -347,13 +358,13 @@ private:
       watch.phase[k] = phase[k].present() ? carrier : NAN;
       o.code[k] = static_cast<float>(code[k].present() ? code[k].value - common - correction - delay : NAN);
       o.phase[k] = phase[k].present() ? carrier - track.wind * wavelength - common - correction + delay : NAN;
-      if (o.strength == 0 && c.strength[k] >= 0) o.strength = static_cast<float>(f_.value(rec, c.strength[k]).value);
+      if (o.strength == 0 && c.strength[k] >= 0) o.strength = static_cast<float>(f_->value(rec, c.strength[k]).value);
     }
     find_slips(c, e.time, l, watch, phase, track, o);
     epoch.sats.push_back(o);
   }
 
-  const ObservationFile &f_;
+  const ObservationFile *f_ = nullptr; ///< block that is worked on
   const Orbits &orbits_;
   const AntennaSetup &antenna_;
   Mat3 axes_;
@@ -375,20 +386,42 @@ private:
 
 } // namespace
 
+namespace {
+OccupationModel model_whole(const ObservationFile &f, const Orbits &orbits, const Vec3 &marker,
+                            const AntennaSetup &antenna, const ModelOptions &options, bool moving,
+                            const Progress &progress) {
+  Modeller m(f, f.epochs.front().time, f.epochs.back().time, nominal_interval(f), orbits, marker, antenna, options,
+             moving);
+  m.out.epochs.reserve(f.epochs.size());
+  m.take(f, progress);
+  m.finish();
+  return std::move(m.out);
+}
+} // namespace
+
 OccupationModel model_occupation(const ObservationFile &f, const Orbits &orbits, const Vec3 &marker,
                                  const AntennaSetup &antenna, const ModelOptions &options, const Progress &progress) {
-  Modeller m(f, orbits, marker, antenna, options, false);
-  m.run(progress);
-  return std::move(m.out);
+  return model_whole(f, orbits, marker, antenna, options, false, progress);
 }
 
 OccupationModel model_track(const ObservationFile &f, const Orbits &orbits, const AntennaSetup &antenna,
                             const ModelOptions &options, const Progress &progress) {
   if (f.epochs.empty()) throw InputError("the file holds no epoch");
-  const CodePosition about = code_position(f, orbits, antenna, options.mask_deg);
-  Modeller m(f, orbits, about.marker, antenna, options, true);
-  m.run(progress);
-  return std::move(m.out);
+  return model_whole(f, orbits, code_position(f, orbits, antenna, options.mask_deg).marker, antenna, options, true,
+                     progress);
+}
+
+ModelledTrack model_in_blocks(const ObservationBlocks &f, const Orbits &orbits, const std::optional<Vec3> &marker,
+                              const AntennaSetup &antenna, const ModelOptions &options, const Progress &progress) {
+  if (f.epochs == 0) throw InputError("the file holds no epoch");
+  const Vec3 at = marker ? *marker : code_position(f.sample, orbits, antenna, options.mask_deg).marker;
+  Modeller m(f.sample, f.start, f.stop, f.interval, orbits, at, antenna, options, !marker);
+  ModelledTrack out;
+  m.into = &out;
+  f.each([&](const ObservationFile &block) { m.take(block, progress); });
+  m.finish();
+  out.about = std::move(static_cast<ModelledReceiver &>(m.out));
+  return out;
 }
 
 } // namespace ampletie

@@ -30,17 +30,19 @@ struct ModelledObservation {
   float wind_up = 0;  ///< cycles taken off the phase, continuous over the occupation
   float strength = 0; ///< of the first signal, dB-Hz; 0 when the file gives none
 };
-struct ModelledEpoch {
+struct ModelledInstant {
   GpsTime time;
-  std::vector<ModelledObservation> sats; ///< sorted by satellite
   // Of a moving receiver, whose every epoch is linearised at its own place.
   Vec3 at = Vec3::Zero();             ///< marker position, orbits' frame
   double height = 0, zenith_rate = 0; ///< m; change of the modelled zenith delay with height, m per m
   double clock = 0;                   ///< of the receiver against GPS time, s
 };
+struct ModelledEpoch : ModelledInstant {
+  std::vector<ModelledObservation> sats; ///< sorted by satellite
+};
 
-/// An occupation ready to be combined with others: independent of the partner, computed once.
-struct OccupationModel {
+/// What of an occupation's reduction is not of single epochs.
+struct ModelledReceiver {
   Vec3 marker = Vec3::Zero(); ///< a-priori marker position, orbits' frame, at which everything is linearised
   double height = 0;          ///< ellipsoidal, m
   double interval = 0;        ///< s
@@ -50,10 +52,13 @@ struct OccupationModel {
   /// Codes whose offset from the carrier the header states ("C1C"); empty where it states nothing or zeros only, which
   /// converters write without having measured anything.
   std::set<std::string> glonass_aligned;
-  std::vector<ModelledEpoch> epochs;
   std::size_t satellites_without_orbit = 0;
   int clock_jumps = 0;            ///< whole milliseconds that were taken out of the carrier
   std::vector<std::string> notes; ///< sentences for the evidence: stand-in calibrations
+};
+/// An occupation ready to be combined with others: independent of the partner, computed once.
+struct OccupationModel : ModelledReceiver {
+  std::vector<ModelledEpoch> epochs;
 };
 
 /// Reduces a file at an a-priori marker position: satellite positions at transmission with light time and Earth

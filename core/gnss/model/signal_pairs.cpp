@@ -15,7 +15,7 @@ std::array<double, band_count> SignalPairs::hz(SatId sat, const std::map<SatId, 
   return out;
 }
 
-SignalPairs pair_signals(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options) {
+SignalPairs pair_signals(const ModelledReceiver &base, const ModelledReceiver &rover, const StaticOptions &options) {
   SignalPairs out;
   for (const auto &[system, signals] : base.signals) {
     const auto it = rover.signals.find(system);

@@ -21,6 +21,6 @@ struct SignalPairs {
 
 /// GLONASS has integers between receivers of one type, or where both headers state what offset their codes have
 /// (channels delay unlike receivers differently).
-SignalPairs pair_signals(const OccupationModel &base, const OccupationModel &rover, const StaticOptions &options);
+SignalPairs pair_signals(const ModelledReceiver &base, const ModelledReceiver &rover, const StaticOptions &options);
 
 } // namespace ampletie
