@@ -2,6 +2,7 @@
 #include "app/evidence/evidence.h"
 #include "app/evidence/evidence_html.h"
 #include "app/widgets/numbers.h"
+#include "base/angle.h"
 #include "geodesy/ellipsoid.h"
 #include "results/track_record.h"
 #include "results/tracks.h"
@@ -66,6 +67,9 @@ void EvidencePanel::about_stop(QString &html, const TrackResult &t, const TrackS
           row("satellites", QString::number(s.satellites)) +
           row("stood", clock_seconds(s.start, w_.times()), "to " + clock_seconds(s.stop, w_.times())) +
           row("named by", escaped(s.named_by)) + row("antenna", number(s.antenna_height, 4) + " m", "to the ARP");
+  if (s.tilt > 0)
+    html += row("pole leaned", QString::number(degrees(s.tilt), 'f', 1) + "°",
+                s.lean ? QString("towards %1°").arg(degrees(*s.lean), 0, 'f', 0) : QString("nobody knows where to"));
   const char *names[] = {"east", "north", "up"};
   for (int i = 0; i < 3; ++i)
     html += row(names[i], number(enu[i], 4) + " m", "± " + number(1000 * std::sqrt(cov(i, i)), 1) + " mm");

@@ -121,6 +121,8 @@ const std::vector<RecipeMeaning> &stop_meanings() {
       {T::text, "code", "code of the point"},
       {T::length, "height", "height of the antenna above the mark"},
       {T::text, "height_to", "the point of the antenna that it was measured to"},
+      {T::angle, "tilt", "how far the pole leaned from the plumb line"},
+      {T::angle, "lean", "where it leaned: the azimuth from its tip to the antenna"},
       {T::text, "ignore", "nothing that is needed"}};
   return stops;
 }

@@ -1,4 +1,5 @@
 #include "formats/stop_list.h"
+#include "base/angle.h"
 #include "formats/control_list.h"
 #include "formats/listed_columns.h"
 #include "formats/recipe_rows.h"
@@ -19,6 +20,10 @@ constexpr Alias stop_words[] = {
     {"code", "code feature"},
     {"height", "height antenna_height ant_height pole_height h_ant rod"},
     {"height_to", "height_to measured_to point_of_antenna"},
+    {"tilt", "tilt tilt_angle pole_tilt inclination"},
+    {"tilt_gon", "tilt_gon tilt_angle_gon pole_tilt_gon inclination_gon"},
+    {"lean", "lean lean_azimuth tilt_azimuth tilt_direction azimuth_of_tilt"},
+    {"lean_gon", "lean_gon lean_azimuth_gon tilt_azimuth_gon tilt_direction_gon azimuth_of_tilt_gon"},
 };
 
 /// "start (UTC)", "start [gps]" with the scale as a part of the name: it is no unit of length.
@@ -31,6 +36,13 @@ std::string zone_joined(const std::string &head) {
       out = trimmed(out.substr(0, out.size() - tail.size()));
       return scale == std::string("utc") ? out + "_utc" : out;
     }
+  for (const auto &[unit, ending] : {std::pair{"deg", ""}, {"°", ""}, {"degrees", ""}, {"gon", "_gon"}})
+    for (const auto &[open, close] : {std::pair{'(', ')'}, std::pair{'[', ']'}}) {
+      const std::string tail = open + std::string(unit) + close;
+      if (out.ends_with(tail)) return std::string(trimmed(out.substr(0, out.size() - tail.size()))) + ending;
+    }
+  for (const char *unit : {"_deg", " deg"})
+    if (out.ends_with(unit)) return out.substr(0, out.size() - std::string_view(unit).size());
   return out;
 }
 
@@ -136,6 +148,19 @@ double days_between(const std::string &a, const std::string &b) {
   return from && to ? std::round((*to - *from) / 86400) : 0;
 }
 
+/// An angle in degrees or in the gon of a column of its own, rad.
+std::optional<double> angle_of(const RowReader &c, const Columns &columns, const std::string &name, double most_deg,
+                               long line) {
+  std::optional<double> rad;
+  if (const std::string gon = name + "_gon"; columns.count(gon)) {
+    if (const auto v = c.number(gon.c_str())) rad = *v * pi / 200;
+  } else if (const auto v = c.angle(name.c_str(), 360))
+    rad = radians(*v);
+  if (rad && !(*rad >= 0 && *rad <= radians(most_deg)))
+    throw InputError({}, line, fmt::format("the {} of the pole is not between 0 and {} degrees", name, most_deg));
+  return rad;
+}
+
 StopRow row_of(const RowReader &c, const Columns &columns, long line) {
   StopRow r;
   r.line = line;
@@ -146,6 +171,8 @@ StopRow row_of(const RowReader &c, const Columns &columns, long line) {
   r.height_to = printable(trimmed(c.cell("height_to"))).substr(0, 60);
   r.height = c.number("height");
   if (r.height && !(*r.height > -1 && *r.height < 30)) throw InputError({}, line, "an antenna height beyond 30 m");
+  r.tilt = angle_of(c, columns, "tilt", 60, line), r.lean = angle_of(c, columns, "lean", 360, line);
+  if (r.lean && !r.tilt) throw InputError({}, line, "it says where the pole leaned and not by how much");
   const bool utc = columns.count("utc");
   const Instant from = instant(c.point(c.cell("start")), "start", utc, line);
   r.day = from.day, r.from = from.second, r.utc_offset = from.utc_offset;

@@ -10,8 +10,10 @@ namespace ampletie {
 struct StopRow {
   std::string name, code, height_to;
   std::optional<double> height; ///< of the antenna, m
-  std::string day;              ///< "2026-05-12"; empty: not said
-  double from = 0, to = 0;      ///< seconds of that day; `to` may be of the day after
+  /// Of a pole that did not stand upright: from the plumb line, and the azimuth from its tip to the antenna, rad.
+  std::optional<double> tilt, lean;
+  std::string day;         ///< "2026-05-12"; empty: not said
+  double from = 0, to = 0; ///< seconds of that day; `to` may be of the day after
   /// How far the clock that was written is ahead of UTC, s: 0 for Z or a head that says UTC, 7200 for +02:00. Nothing:
   /// not said, GPS time until something shows better.
   std::optional<double> utc_offset;

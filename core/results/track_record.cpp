@@ -76,6 +76,8 @@ ordered_json stop_row(const TrackResult &t, const TrackStop &s) {
           {"epochs", s.epochs},
           {"satellites", s.satellites},
           {"antenna_height_m", s.antenna_height},
+          {"tilt_deg", degrees(s.tilt)},
+          {"lean_deg", s.lean ? ordered_json(degrees(*s.lean)) : ordered_json(nullptr)},
           {"spread_m", s.spread_m},
           {"sd_e_m", std::sqrt(c(0, 0))},
           {"sd_n_m", std::sqrt(c(1, 1))},

@@ -31,8 +31,8 @@ std::vector<ListedStop> stops_of(const SourceContent &c, GpsTime middle, double 
   std::vector<ListedStop> out;
   for (const StopRow &r : c.stops->rows)
     if (const auto from = begin_of(r, middle, added))
-      out.push_back(
-          {r.name, r.code, r.height_to, c.source.id, c.source.name, r.height, *from, *from + (r.to - r.from), r.line});
+      out.push_back({r.name, r.code, r.height_to, c.source.id, c.source.name, r.height, r.tilt, r.lean, *from,
+                     *from + (r.to - r.from), r.line});
   return out;
 }
 

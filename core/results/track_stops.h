@@ -6,7 +6,7 @@ namespace ampletie {
 /// A stop as a list of the crew has it, in GPS time as its list is meant.
 struct ListedStop {
   std::string name, code, height_to, source_id, source_name;
-  std::optional<double> height;
+  std::optional<double> height, tilt, lean;
   GpsTime from, to;
   long line = 0;
 };

@@ -110,6 +110,8 @@ json stop_json(const TrackStop &s) {
          {"numbers", {s.spread_m, s.antenna_height}},
          {"counts", {s.epochs, s.satellites}}};
   if (!s.same_as.empty()) j["same_as"] = s.same_as;
+  if (s.tilt > 0) j["tilt"] = s.tilt;
+  if (s.lean) j["lean"] = *s.lean;
   return j;
 }
 TrackStop stop_of(const json &j) {
@@ -122,6 +124,8 @@ TrackStop stop_of(const json &j) {
   s.spread_m = j.at("numbers").at(0), s.antenna_height = j.at("numbers").at(1);
   s.epochs = j.at("counts").at(0), s.satellites = j.at("counts").at(1);
   s.same_as = j.value("same_as", "");
+  s.tilt = j.value("tilt", 0.0);
+  if (j.contains("lean")) s.lean = j.at("lean").get<double>();
   return s;
 }
 

@@ -1,4 +1,5 @@
 #include "results/tracks.h"
+#include "base/angle.h"
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/parallel.h"
@@ -6,6 +7,7 @@
 #include "gnss/kinematic/joint_track.h"
 #include "gnss/kinematic/kinematic.h"
 #include "gnss/kinematic/motion.h"
+#include "gnss/model/modelled_track.h"
 #include "job/settings.h"
 #include "results/job_results.h"
 #include "results/reduction.h"
@@ -23,28 +25,67 @@ constexpr double shared_by_stops = 0.25;
 /// A stop of the track lies on a mark that is known to stand here, m in plan and in height.
 constexpr double on_mark_plan = 0.3, on_mark_height = 0.5;
 
-/// Sites of files that follow one another as one file.
-ObservationFile joined(const std::vector<const Occupation *> &rover) {
-  ObservationFile out = *rover.front()->file->whole();
-  for (std::size_t i = 1; i < rover.size(); ++i) {
-    const auto next = rover[i]->file->whole();
-    if (next->types != out.types)
-      throw InputError(rover[i]->source_name + " has other signals than " + rover.front()->source_name +
-                       ": their tracks cannot be one");
-    const auto records = static_cast<std::uint32_t>(out.records.size()),
-               values = static_cast<std::uint32_t>(out.values.size());
-    for (ObservationEpoch e : next->epochs) {
-      if (!out.epochs.empty() && e.time - out.epochs.back().time < 1e-3) continue;
-      e.first += records;
-      out.epochs.push_back(e);
+/// Sites of files that follow one another as one, between two instants.
+class Joined {
+public:
+  Joined(const std::vector<const Occupation *> &files, std::optional<GpsTime> from, std::optional<GpsTime> to)
+      : from_(from), to_(to) {
+    out.interval = files.front()->file->nominal_interval_s;
+    static_cast<ObservationHeader &>(out.sample) = *files.front()->file;
+    std::size_t all = 0;
+    for (const Occupation *o : files) {
+      if (o->file->types != out.sample.types)
+        throw InputError(o->source_name + " has other signals than " + files.front()->source_name +
+                         ": their tracks cannot be one");
+      sites_.push_back(o->file);
+      // Small ones are read once; `null`: in blocks, each time.
+      held_.push_back(o->file->large() ? nullptr : o->file->whole());
+      all += o->file->epochs;
+      if (o == files.front()) continue;
+      auto &marks = out.sample.marks;
+      marks.insert(marks.end(), o->file->marks.begin(), o->file->marks.end());
+      for (const auto &[sat, channel] : o->file->glonass_channel) out.sample.glonass_channel.emplace(sat, channel);
     }
-    for (SatelliteRecord r : next->records) r.first += values, out.records.push_back(r);
-    out.values.insert(out.values.end(), next->values.begin(), next->values.end());
-    out.marks.insert(out.marks.end(), next->marks.begin(), next->marks.end());
-    for (const auto &[sat, channel] : next->glonass_channel) out.glonass_channel.emplace(sat, channel);
+    std::erase_if(out.sample.marks, [&](GpsTime t) { return !within(t); });
+    const std::size_t stride = sample_stride(all);
+    each([&](const ObservationFile &block) {
+      for (const ObservationEpoch &e : block.epochs) {
+        if (out.epochs == 0) out.start = e.time;
+        out.stop = e.time;
+        if (out.epochs++ % stride == 0) append_epoch(out.sample, block, e);
+      }
+    });
+    out.each = [this](const BlockSink &take) { each(take); };
   }
-  return out;
-}
+  Joined(const Joined &) = delete;
+  ObservationBlocks out;
+
+private:
+  bool within(GpsTime t) const { return !(from_ && t < *from_) && !(to_ && t >= *to_); }
+
+  /// Every epoch once, also where files overlap.
+  void each(const BlockSink &take) const {
+    std::optional<GpsTime> last;
+    const auto part = [&](const ObservationFile &block) {
+      const auto wanted = [&](const ObservationEpoch &e) { return within(e.time) && !(last && e.time - *last < 1e-3); };
+      if (std::all_of(block.epochs.begin(), block.epochs.end(), wanted))
+        take(block);
+      else {
+        ObservationFile some;
+        static_cast<ObservationHeader &>(some) = block;
+        for (const ObservationEpoch &e : block.epochs)
+          if (wanted(e)) append_epoch(some, block, e);
+        take(some);
+      }
+      if (!block.epochs.empty() && (!last || block.epochs.back().time > *last)) last = block.epochs.back().time;
+    };
+    for (std::size_t i = 0; i < sites_.size(); ++i) held_[i] ? part(*held_[i]) : sites_[i]->each_block(part);
+  }
+
+  std::optional<GpsTime> from_, to_;
+  std::vector<std::shared_ptr<const ObservationSite>> sites_;
+  std::vector<std::shared_ptr<const ObservationFile>> held_;
+};
 
 /// Of a further base over the same time the base tells its stops from those of the main one.
 std::string stop_id(const TrackResult &t, GpsTime start, bool beside) {
@@ -82,24 +123,21 @@ public:
 private:
   void work(const PlannedTrack &p, TrackResult &r) const {
     const Orbits &orbits = *reduction_.orbits;
-    ObservationFile file = joined(p.rover);
-    std::erase_if(file.epochs,
-                  [&](const ObservationEpoch &e) { return (p.from && e.time < *p.from) || (p.to && e.time >= *p.to); });
-    std::erase_if(file.marks, [&](GpsTime t) { return (p.from && t < *p.from) || (p.to && t >= *p.to); });
-    if (file.epochs.empty()) throw InputError("the receiver has no epoch in that part of its time");
+    const Joined file(p.rover, p.from, p.to);
+    if (file.out.epochs == 0) throw InputError("the receiver has no epoch in that part of its time");
     const AntennaSetup antenna = antenna_of(*p.rover.front()), at_base = antenna_of(*p.base.front());
-    const GpsTime middle = file.epochs.front().time + (file.epochs.back().time - file.epochs.front().time) / 2;
+    const GpsTime middle = file.out.start + (file.out.stop - file.out.start) / 2;
     progress_.step(0.05, fmt::format("base {} of {}", r.base, r.rover));
-    const ObservationFile base_file = joined(p.base);
-    r.base_xyz = code_position(base_file, orbits, at_base, s_.state().settings.mask_deg).marker;
+    const Joined base_file(p.base, {}, {});
+    r.base_xyz = code_position(base_file.out.sample, orbits, at_base, s_.state().settings.mask_deg).marker;
     // A published place that contradicts the code by more than code can err is no anchor.
     if (const auto there = better_place(r.base, middle); there && (there->first - r.base_xyz).norm() < 30)
       r.base_xyz = there->first, r.base_sd = there->second;
     ModelOptions options = reduction_.options();
-    progress_.step(0.1, fmt::format("{}: {} epochs", r.rover, file.epochs.size()));
-    OccupationModel base, rover;
-    both_at_once([&] { rover = model_track(file, orbits, antenna, options, progress_); },
-                 [&] { base = model_occupation(base_file, orbits, r.base_xyz, at_base, options, progress_); });
+    progress_.step(0.1, fmt::format("{}: {} epochs", r.rover, file.out.epochs));
+    ModelledTrack base, rover;
+    both_at_once([&] { rover = model_in_blocks(file.out, orbits, {}, antenna, options, progress_); },
+                 [&] { base = model_in_blocks(base_file.out, orbits, r.base_xyz, at_base, options, progress_); });
     std::string ids;
     for (const Occupation *o : p.base) ids += o->id + ",";
     for (const Occupation *o : p.rover) ids += "," + o->id;
@@ -107,10 +145,10 @@ private:
     const auto solution = solve_kinematic(base, rover, orbits, static_options(s_.state().settings),
                                           left_out_spans(s_.state(), p.id, ids), progress_);
     r.frame = orbits.frame(middle), r.epoch = decimal_year(middle);
-    for (const MovingEpoch &e : solution->session.epochs) r.without_base += !e.bracketed;
+    for (const MovingInstant &e : solution->session.epochs) r.without_base += !e.bracketed;
     stops(p, *solution, r);
     own_heights(p, solution->track);
-    for (const GpsTime t : file.marks)
+    for (const GpsTime t : file.out.sample.marks)
       if (const auto e = event_at(solution->track, t)) r.events.push_back(*e);
     r.solved = std::move(solution->track);
   }
@@ -202,7 +240,9 @@ private:
       const std::size_t before = r.stops.size();
       add(k, r, TrackStop::Kind::list, x.name, a, b, listed_height(*p.rover.front(), x, r).value_or(height_at(a)),
           height);
-      if (r.stops.size() > before) r.stops.back().code = x.code;
+      if (r.stops.size() == before) continue;
+      r.stops.back().code = x.code;
+      if (x.tilt.value_or(0) > 0) lean(*p.rover.front(), x, r);
     }
     for (const auto &[a, b] : still)
       if (!taken(a, b)) add(k, r, TrackStop::Kind::found, "", a, b, height_at(a), height);
@@ -214,6 +254,28 @@ private:
                        "({}) {} are",
                        c.source_name, c.match_now, c.of, c.seconds, offset_words(c.seconds, from), c.match),
            c.seconds});
+  }
+
+  /// Brings the stop that was added last to the tip of a pole that leaned. It turns about its tip as a whole: what was
+  /// solved is the place of the phase centre, whose offset above the reference point leaned along.
+  void lean(const Occupation &rover, const ListedStop &x, TrackResult &r) const {
+    TrackStop &t = r.stops.back();
+    const Mat3 axes = local_axes(to_geodetic(r.base_xyz + t.d));
+    double above = 0;
+    const AntennaSetup antenna = antenna_of(rover);
+    if (antenna.calibration && !antenna.calibration->frequencies.empty())
+      above = antenna.calibration->frequencies.begin()->second.offset_neu.z();
+    t.tilt = *x.tilt, t.lean = x.lean;
+    const double length = t.antenna_height + above, aside = length * std::sin(t.tilt);
+    t.d += axes.transpose() * Vec3(0, 0, length * (1 - std::cos(t.tilt)));
+    if (x.lean)
+      t.d -= axes.transpose() * Vec3(aside * std::sin(*x.lean), aside * std::cos(*x.lean), 0);
+    else { // in whatever direction
+      t.cov += axes.transpose() * Vec3(aside * aside / 2, aside * aside / 2, 0).asDiagonal() * axes;
+      r.stop_notes.push_back(fmt::format(
+          "{} line {}: the pole at {} leaned {:.1f}° nobody knows where to: its place is known to {:.0f} mm",
+          x.source_name, x.line, x.name, degrees(t.tilt), 1000 * aside / std::sqrt(2)));
+    }
   }
 
   /// Of the reference point above the mark, from the list's reading; nothing: it has none that can be used.
@@ -291,8 +353,10 @@ public:
       const auto said = s_.state().stops.find(x.same_as.empty() ? x.id : x.same_as);
       if (said != s_.state().stops.end() && said->second.code.value) x.code = *said->second.code.value;
       if (said != s_.state().stops.end() && said->second.height.value) {
-        const Vec3 up = local_axes(to_geodetic(t.base_xyz + x.d)).row(2);
-        x.d -= up * (*said->second.height.value - x.antenna_height);
+        const Mat3 axes = local_axes(to_geodetic(t.base_xyz + x.d));
+        const double more = *said->second.height.value - x.antenna_height, aside = x.lean ? std::sin(x.tilt) : 0;
+        x.d -= axes.transpose() * Vec3(more * aside * std::sin(x.lean.value_or(0)),
+                                       more * aside * std::cos(x.lean.value_or(0)), more * std::cos(x.tilt));
         x.antenna_height = *said->second.height.value;
       }
       if (said != s_.state().stops.end() && said->second.mark.value) {

@@ -56,6 +56,26 @@ TEST_CASE("what stands behind a time or in its head says which clock was read") 
   CHECK_THROWS_WITH(first("name,start,end", "A,10:00:00+25:00,10:00:10+25:00"), Contains("no time"));
 }
 
+TEST_CASE("a pole that leaned: how far and where to, in degrees or gon") {
+  const auto first = [](const std::string &heads, const std::string &row) {
+    return read_stop_list(heads + "\n" + row + "\n").rows.at(0);
+  };
+  const double rad = M_PI / 180;
+  const StopRow a = first("name,start,end,height,tilt,lean", "A,10:00:00,10:00:10,2.0,3.5,271");
+  CHECK(*a.tilt == Approx(3.5 * rad));
+  CHECK(*a.lean == Approx(271 * rad));
+  const StopRow b = first("Point;Begin;Until;Pole tilt (gon);Tilt direction [gon]", "A;10:00:00;10:00:10;5;250,5");
+  CHECK(*b.tilt == Approx(4.5 * rad));
+  CHECK(*b.lean == Approx(225.45 * rad));
+  CHECK(*first("name,start,end,tilt (°),lean_deg", "A,10:00:00,10:00:10,1,10").lean == Approx(10 * rad));
+  const StopRow upright = first("name,start,end,tilt,lean", "A,10:00:00,10:00:10,,");
+  CHECK_FALSE(upright.tilt);
+  CHECK_FALSE(first("name,start,end,tilt", "A,10:00:00,10:00:10,2").lean);
+  CHECK_THROWS_WITH(first("name,start,end,tilt", "A,10:00:00,10:00:10,75"), Contains("between 0 and 60"));
+  CHECK_THROWS_WITH(first("name,start,end,tilt", "A,10:00:00,10:00:10,-3"), Contains("between 0 and 60"));
+  CHECK_THROWS_WITH(first("name,start,end,tilt,lean", "A,10:00:00,10:00:10,,30"), Contains("not by how much"));
+}
+
 TEST_CASE("stops that cannot be are refused with their line") {
   const auto fails = [](const std::string &row, const char *why) {
     INFO(row);

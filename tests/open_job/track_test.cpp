@@ -157,6 +157,71 @@ TEST_CASE("an unflagged walk is found to be one, solved as a track and never as 
   }
 }
 
+TEST_CASE("files that are read in blocks, because they are large, give the track that they give as a whole") {
+  TemporaryFolder folder;
+  const std::string path = folder / "road.tie";
+  {
+    Job job = road_job(path);
+    solve_road(job);
+  }
+  const std::size_t usual = std::exchange(ObservationSite::many, 100);
+  std::filesystem::copy_file(path, folder / "kept.tie");
+  const Job whole = Job::open(folder / "kept.tie");
+  Job job = Job::open(path);
+  job.decide("set", "job", {{"mask", 10.5}}, "tried"); // solved anew
+  solve_road(job);
+  job.undo();
+  solve_road(job);
+  ObservationSite::many = usual;
+  REQUIRE(job.tracks().size() == 1);
+  const TrackResult &a = whole.tracks().front(), &b = job.tracks().front();
+  CHECK(a.error == "");
+  REQUIRE(a.solved->epochs.size() == b.solved->epochs.size());
+  for (std::size_t i = 0; i < a.solved->epochs.size(); ++i) {
+    CHECK(a.solved->epochs[i].state == b.solved->epochs[i].state);
+    CHECK((a.solved->epochs[i].position - b.solved->epochs[i].position).norm() < 1e-4);
+  }
+  REQUIRE(a.stops.size() == b.stops.size());
+  for (std::size_t i = 0; i < a.stops.size(); ++i) {
+    CHECK(a.stops[i].name == b.stops[i].name);
+    CHECK((a.stops[i].d - b.stops[i].d).norm() < 1e-4);
+  }
+}
+
+TEST_CASE("a pole that leaned over its mark: the stop is where its tip stood") {
+  TemporaryFolder folder;
+  const auto solved = [&](const std::string &name, const std::string &rows) {
+    Job job = road_job(folder / name, false);
+    job.take_bytes({{"crew.csv", "name,start,end,height,tilt,lean\n" + rows}});
+    solve_road(job);
+    REQUIRE(job.tracks().size() == 1);
+    return job.tracks().front();
+  };
+  const std::string when = "2026-05-13T15:01:01,2026-05-13T15:01:11,";
+  const TrackResult straight = solved("a.tie", "A1," + when + "2.0,,\n"),
+                    east = solved("b.tie", "A1," + when + "2.0,10,90\n"),
+                    anywhere = solved("c.tie", "A1," + when + "2.0,10,\n");
+  const TrackStop *s = stop_named(straight, "A1"), *e = stop_named(east, "A1"), *n = stop_named(anywhere, "A1");
+  REQUIRE((s && e && n));
+  const Mat3 axes = local_axes(to_geodetic(straight.base_xyz + s->d));
+  // The rover's antenna has its phase centre 53.6 mm above the reference point (demo/track.json): 2.0536 m turn about
+  // the tip by ten degrees.
+  const Vec3 moved = axes * (e->d - s->d);
+  CHECK(moved.x() == Approx(-2.0536 * 0.173648).margin(2e-4));
+  CHECK(std::abs(moved.y()) < 1e-4);
+  CHECK(moved.z() == Approx(2.0536 * (1 - 0.984808)).margin(2e-4));
+  CHECK(straight.stop_notes.empty());
+  // Where nobody knows where to, the plan is as uncertain as that.
+  const Vec3 up = axes * (n->d - s->d);
+  CHECK(up.head<2>().norm() < 1e-4);
+  CHECK(up.z() == Approx(moved.z()).margin(1e-4));
+  const Mat3 more = axes * (n->cov - s->cov) * axes.transpose();
+  CHECK(std::sqrt(more(0, 0)) == Approx(2.0536 * 0.173648 / std::sqrt(2)).margin(2e-4));
+  CHECK(std::abs(more(2, 2)) < 1e-8);
+  REQUIRE(anywhere.stop_notes.size() == 1);
+  CHECK_THAT(anywhere.stop_notes[0], Contains("leaned 10.0°") && Contains("252 mm"));
+}
+
 TEST_CASE("stops in local time are offered the hours that make them standstills") {
   TemporaryFolder folder;
   Job job = road_job(folder / "local.tie", false);
