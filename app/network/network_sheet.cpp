@@ -18,6 +18,7 @@
 #include <QHBoxLayout>
 #include <QStackedWidget>
 #include <QTextBrowser>
+#include <QTimer>
 #include <QVBoxLayout>
 // The plotting library's header needs Qt's keywords, which the rest of the program does without.
 #define signals Q_SIGNALS
@@ -407,7 +408,12 @@ void NetworkSheet::plot() {
     label->position->setType(QCPItemPosition::ptAxisRectRatio);
     label->position->setCoords(0.995, 0.01);
   }
-  plot_->replot(QCustomPlot::rpQueuedReplot);
+  // A large network's plan is drawn first: together they would hold the window up.
+  constexpr std::size_t large = 200; // marks
+  if (run() && run()->result.marks.size() > large)
+    QTimer::singleShot(30, plot_, [this] { plot_->replot(); });
+  else
+    plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 
 const NetworkRun *NetworkSheet::run() const { return w_.has_job() ? w_.job().network() : nullptr; }

@@ -14,6 +14,9 @@
 
 namespace ampletie::app {
 namespace {
+/// Marks beyond which a plan is drawn after the tables beside it, whose rows say what was decided.
+constexpr std::size_t large_plan = 100;
+
 /// The next of 1, 2, 5 × 10ⁿ at or below a value.
 double round_step(double x) {
   const double base = std::pow(10, std::floor(std::log10(x)));
@@ -70,8 +73,20 @@ void PlanView::reload() {
   for (std::size_t i = 0; i < marks_.size(); ++i) index_[marks_[i].name] = i;
   const bool others = load_tracks();
   load_linework();
-  if (!fitted_ || marks_.size() != before || others) fit();
-  redraw();
+  if (!fitted_ || marks_.size() != before || others)
+    fit();
+  else if (marks_.size() > large_plan && drawing_.size() == size() * devicePixelRatioF())
+    redraw_soon();
+  else
+    redraw();
+}
+
+void PlanView::redraw_soon() {
+  if (std::exchange(drawn_soon_, true)) return;
+  QTimer::singleShot(2, this, [this] { // of nought it would be done at once
+    drawn_soon_ = false;
+    redraw();
+  });
 }
 
 void PlanView::fit() {
@@ -407,8 +422,7 @@ void PlanView::paintEvent(QPaintEvent *) {
   // Neighbours that appear or grow have the whole window painted again: thousands of lines are drawn once.
   const double ratio = devicePixelRatioF();
   const QSize pixels = size() * ratio;
-  constexpr std::size_t large = 100; // marks
-  if (std::exchange(just_shown_, false) && drawing_.size() != pixels && marks_.size() > large) {
+  if (std::exchange(just_shown_, false) && drawing_.size() != pixels && marks_.size() > large_plan) {
     QTimer::singleShot(2, this, qOverload<>(&QWidget::update)); // of nought it would be done at once
     QPainter p(this);
     p.setRenderHint(QPainter::Antialiasing);

@@ -53,6 +53,8 @@ private:
   };
   void reload();
   void redraw();
+  /// What is painted meanwhile is the plan as it was.
+  void redraw_soon();
   void draw(QPainter &p) const;
   QPointF to_screen(double east, double north) const;
   void draw_grid(QPainter &p) const;
@@ -89,6 +91,7 @@ private:
   mutable QHash<QString, double> name_widths_;
   QPixmap drawing_; ///< as it was last painted; null: to be drawn anew
   bool drawn_with_focus_ = false;
+  bool drawn_soon_ = false;
   bool just_shown_ = false; ///< with tables that come into view beside it: a large plan is drawn after them
   double scale_ = 0.01;     ///< px per m
   double centre_e_ = 0, centre_n_ = 0;
