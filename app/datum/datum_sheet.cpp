@@ -6,6 +6,7 @@
 #include "app/datum/systems_part.h"
 #include "app/datum/way_picture.h"
 #include "app/widgets/page.h"
+#include "app/widgets/pages.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/refreshing.h"
 #include "app/widgets/table.h"
@@ -173,7 +174,7 @@ DatumSheet::DatumSheet(Workspace &w, QWidget *parent) : Sheet(w, "Datum", parent
                                            {"Scale factor", "", true, false, 92},
                                            {"Convergence", "", true, false, 86},
                                            {"Combined", "Grid over ground distance", true, false, 92}});
-  stack_ = new QStackedWidget;
+  stack_ = new Pages;
   add_part("Published marks", published_, stack_);
   add_part("Positions", positions_, stack_);
   comparison_ = new ComparisonPart(w_);

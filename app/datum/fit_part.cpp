@@ -1,6 +1,7 @@
 #include "app/datum/fit_part.h"
 #include "adjustment/statistics.h"
 #include "app/widgets/numbers.h"
+#include "app/widgets/pages.h"
 #include "app/widgets/tab_button.h"
 #include "app/widgets/theme.h"
 #include "base/error.h"
@@ -183,7 +184,7 @@ FitPart::FitPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
                                                {"s E mm", "The fit's uncertainty included", true},
                                                {"s N mm", "The same", true},
                                                {"s H mm", "The same", true}});
-  tables_ = new QStackedWidget;
+  tables_ = new Pages;
   tables_->addWidget(table_);
   tables_->addWidget(led_);
   coordinates_ =

@@ -3,6 +3,7 @@
 #include "app/gnss/track_part.h"
 #include "app/gnss/vector_panel.h"
 #include "app/widgets/closure_plot.h"
+#include "app/widgets/pages.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/refreshing.h"
 #include "app/widgets/table.h"
@@ -41,7 +42,7 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
                    {"Limit mm", "The job's limit in mm + ppm", true},
                    {"χ²", "Against its propagated covariance; the limit is χ² with three degrees at 0.001, 16.3", true},
                    {"Length m", "", true}});
-  stack_ = new QStackedWidget;
+  stack_ = new Pages;
   add_part("Vectors", vectors_, stack_);
   add_part("Occupations", occupations_, stack_);
   add_part("Closures", closures_, stack_);
@@ -51,7 +52,7 @@ GnssSheet::GnssSheet(Workspace &w, QWidget *parent) : Sheet(w, "GNSS", parent) {
   upper->setSpacing(10);
   upper->addWidget(stack_, 19);
   closure_plot_ = new ClosurePlot;
-  auto *beside = new QStackedWidget;
+  auto *beside = new Pages;
   beside->addWidget(new PlanView(w_, false));
   beside->addWidget(closure_plot_);
   upper->addWidget(beside, 9);

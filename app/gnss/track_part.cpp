@@ -1,6 +1,7 @@
 #include "app/gnss/track_part.h"
 #include "adjustment/statistics.h"
 #include "app/widgets/numbers.h"
+#include "app/widgets/pages.h"
 #include "app/widgets/theme.h"
 #include "base/text.h"
 #include "geodesy/ellipsoid.h"
@@ -151,7 +152,7 @@ void TrackPart::make_pictures() {
   picture_->setAccessibleName("Track drawn as");
   picture_->setObjectName("compact");
   picture_->addItems({"accuracy over time", "residuals by satellite", "signal strength"});
-  pictures_ = new QStackedWidget;
+  pictures_ = new Pages;
   pictures_->addWidget(ribbon_);
   pictures_->addWidget(satellites_);
   connect(picture_, &QComboBox::currentIndexChanged, this, [this](int i) {

@@ -1,5 +1,6 @@
 #include "app/gnss/vector_panel.h"
 #include "app/widgets/page.h"
+#include "app/widgets/pages.h"
 #include "app/widgets/painting.h"
 #include "app/widgets/refreshing.h"
 #include "app/widgets/table.h"
@@ -51,7 +52,7 @@ void VectorPanel::make_pages() {
   chart_ = new SatelliteChart(
       w_, [this] { return charted_vector(w_); }, "A solved vector shows its satellites here when it is chosen");
   sky_ = new SkyPlot(w_);
-  stack_ = new QStackedWidget;
+  stack_ = new Pages;
   pictures_ = new QButtonGroup(this);
   integers_ = new Page;
   integers_->setAccessibleName("How the integers were settled");

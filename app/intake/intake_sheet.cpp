@@ -1,6 +1,7 @@
 #include "app/intake/intake_sheet.h"
 #include "app/intake/lists_to_read.h"
 #include "app/widgets/charts.h"
+#include "app/widgets/pages.h"
 #include "app/widgets/refreshing.h"
 #include "app/widgets/table.h"
 #include "app/widgets/theme.h"
@@ -37,7 +38,7 @@ IntakeSheet::IntakeSheet(Workspace &w, QWidget *parent) : Sheet(w, "Intake", par
                                        {"Taken (UTC)", "", false, false, 150},
                                        {"SHA-256", "", false, false, 150}});
   drops_ = new TableCard("Last drop", {{"File", "", false, false, 190}, {"What became of it", "", false, false, 420}});
-  stack_ = new QStackedWidget;
+  stack_ = new Pages;
   add_part("Occupations", occupations_, stack_);
   add_part("Sources", sources_, stack_);
   part_drops_ = add_part("Last drop", drops_, stack_);

@@ -1,6 +1,7 @@
 #include "app/issue/issue_sheet.h"
 #include "app/issue/accuracy_part.h"
 #include "app/widgets/page.h"
+#include "app/widgets/pages.h"
 #include "app/widgets/refreshing.h"
 #include "app/widgets/table.h"
 #include "app/widgets/theme.h"
@@ -121,7 +122,7 @@ IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent
                                              {"Marks", "", true, false, 60},
                                              {"SHA-256", "", false, false, 150},
                                              {"Today", "Does the job still say the same?", false, false, 260}});
-  stack_ = new QStackedWidget;
+  stack_ = new Pages;
   add_part("Marks", marks_, stack_);
   asked_ = new AccuracyPart(w_);
   connect(asked_, &AccuracyPart::refused, this, [this](const QString &why) { say(why, true); });

@@ -4,6 +4,7 @@
 #include "app/levels/level_instruments.h"
 #include "app/levels/level_picture.h"
 #include "app/levels/level_rows.h"
+#include "app/widgets/pages.h"
 #include "app/widgets/recipe_view.h"
 #include "app/widgets/refreshing.h"
 #include "app/widgets/tab_button.h"
@@ -30,7 +31,7 @@ LevelsSheet::LevelsSheet(Workspace &w, QWidget *parent) : Sheet(w, "Levels", par
                                        {"Levels adjusted m", "All levels together, without vectors", true},
                                        {"sd mm", "", true},
                                        {"State"}});
-  stack_ = new QStackedWidget;
+  stack_ = new Pages;
   add_part("Lines", make_lines_page(), stack_);
   add_part("Closures", make_closures_page(), stack_);
   add_part("Heights", heights_, stack_);

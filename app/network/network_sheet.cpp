@@ -9,6 +9,7 @@
 #include "app/network/motion_part.h"
 #include "app/network/pattern_strip.h"
 #include "app/widgets/page.h"
+#include "app/widgets/pages.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/refreshing.h"
 #include "app/widgets/table.h"
@@ -257,7 +258,7 @@ void NetworkSheet::make_tables() {
 
 NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", parent) {
   make_tables();
-  stack_ = new QStackedWidget;
+  stack_ = new Pages;
   add_part("Marks", marks_, stack_);
   add_part("Residuals", residuals_, stack_);
   add_part("Set-ups", setups_, stack_);

@@ -2,6 +2,7 @@
 #include "app/traverse/pointing_strip.h"
 #include "app/traverse/traverse_legs.h"
 #include "app/widgets/closure_plot.h"
+#include "app/widgets/pages.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/recipe_view.h"
 #include "app/widgets/refreshing.h"
@@ -20,7 +21,7 @@
 
 namespace ampletie::app {
 TraverseSheet::TraverseSheet(Workspace &w, QWidget *parent) : Sheet(w, "Traverse", parent) {
-  stack_ = new QStackedWidget;
+  stack_ = new Pages;
   add_part("Traverses", make_lines(), stack_);
   add_part("Set-ups", make_setups(), stack_);
   add_part("Known marks", make_checks(), stack_);

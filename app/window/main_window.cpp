@@ -2,6 +2,7 @@
 #include "app/evidence/evidence.h"
 #include "app/settings/decisions_sheet.h"
 #include "app/settings/settings_sheet.h"
+#include "app/widgets/pages.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/theme.h"
 #include "app/window/doubts_drawer.h"
@@ -36,7 +37,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   setMinimumSize(1000, 640);
   finder_ = new Finder(w_, this);
   line_ = new JobLine(w_);
-  sheets_ = new QStackedWidget;
+  sheets_ = new Pages;
   for (const SectionInfo *s : section_list()) sheets_->addWidget(s->make(w_));
   sheets_->addWidget(settings_ = new SettingsSheet(w_));
   sheets_->addWidget(decisions_ = new DecisionsSheet(w_));
