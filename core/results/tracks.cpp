@@ -28,7 +28,8 @@ constexpr double on_mark_plan = 0.3, on_mark_height = 0.5;
 /// Sites of files that follow one another as one, between two instants.
 class Joined {
 public:
-  Joined(const std::vector<const Occupation *> &files, std::optional<GpsTime> from, std::optional<GpsTime> to)
+  Joined(const std::vector<const Occupation *> &files, std::optional<GpsTime> from, std::optional<GpsTime> to,
+         const Progress &progress)
       : from_(from), to_(to) {
     out.interval = files.front()->file->nominal_interval_s;
     static_cast<ObservationHeader &>(out.sample) = *files.front()->file;
@@ -49,6 +50,7 @@ public:
     std::erase_if(out.sample.marks, [&](GpsTime t) { return !within(t); });
     const std::size_t stride = sample_stride(all);
     each([&](const ObservationFile &block) {
+      progress.check();
       for (const ObservationEpoch &e : block.epochs) {
         if (out.epochs == 0) out.start = e.time;
         out.stop = e.time;
@@ -123,12 +125,13 @@ public:
 private:
   void work(const PlannedTrack &p, TrackResult &r) const {
     const Orbits &orbits = *reduction_.orbits;
-    const Joined file(p.rover, p.from, p.to);
+    progress_.step(0, "reading " + r.rover);
+    const Joined file(p.rover, p.from, p.to, progress_);
     if (file.out.epochs == 0) throw InputError("the receiver has no epoch in that part of its time");
     const AntennaSetup antenna = antenna_of(*p.rover.front()), at_base = antenna_of(*p.base.front());
     const GpsTime middle = file.out.start + (file.out.stop - file.out.start) / 2;
     progress_.step(0.05, fmt::format("base {} of {}", r.base, r.rover));
-    const Joined base_file(p.base, {}, {});
+    const Joined base_file(p.base, {}, {}, progress_);
     r.base_xyz = code_position(base_file.out.sample, orbits, at_base, s_.state().settings.mask_deg).marker;
     // A published place that contradicts the code by more than code can err is no anchor.
     if (const auto there = better_place(r.base, middle); there && (there->first - r.base_xyz).norm() < 30)

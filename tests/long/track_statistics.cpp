@@ -1,4 +1,5 @@
-// Statistics of tracks by kind: track_statistics KIND FIRST_SEED COUNT [-v|two]   (two: from two bases together)
+// Statistics of tracks by kind: track_statistics KIND FIRST_SEED COUNT [-v|two|forward|no-interpolation]
+// (two: from two bases together; forward: without the way back; no-interpolation: without what a slow base costs)
 #include "gnss/kinematic/joint_track.h"
 #include "support/tracks.h"
 #include <cstdio>
@@ -9,7 +10,7 @@
 int main(int argc, char **argv) {
   using namespace ampletie::testing;
   if (argc < 4) {
-    std::fprintf(stderr, "usage: track_statistics KIND FIRST_SEED COUNT [-v]\n");
+    std::fprintf(stderr, "usage: track_statistics KIND FIRST_SEED COUNT [-v|two|forward|no-interpolation]\n");
     return 2;
   }
   if (argc > 4 && std::strcmp(argv[4], "two") == 0) {
@@ -28,10 +29,13 @@ int main(int argc, char **argv) {
     return 0;
   }
   const bool talk = argc > 4 && std::strcmp(argv[4], "-v") == 0;
+  TrackExperiment experiment;
+  if (argc > 4 && std::strcmp(argv[4], "forward") == 0) experiment.solve.backward = false;
+  if (argc > 4 && std::strcmp(argv[4], "no-interpolation") == 0) experiment.solve.interpolation_noise = false;
   TrackTally all;
   const auto first = std::strtoull(argv[2], nullptr, 10);
   for (unsigned long long seed = first; seed < first + std::strtoull(argv[3], nullptr, 10); ++seed) {
-    const auto o = run_track(track_stratum(argv[1]), seed);
+    const auto o = run_track(track_stratum(argv[1]), seed, experiment);
     all.add(*o);
     if (!talk) continue;
     TrackTally own;

@@ -4,6 +4,7 @@
 #include "app/driver.h"
 #include "app/widgets/theme.h"
 #include "app/window/application.h"
+#include <QComboBox>
 #include <cstdio>
 
 using namespace ampletie;
@@ -121,5 +122,19 @@ int main(int argc, char **argv) {
   }
   measure("a vector chosen", [&] { w.select("vector", vector); });
   measure("a mark chosen", [&] { w.select("mark", mark); });
+  if (w.job().tracks().empty()) return 0;
+  d.section("GNSS");
+  measure("to Tracks", [&] { d.click("Tracks part"); });
+  auto *epochs = d.named<QComboBox>("Epochs shown");
+  for (int i = 1; i < epochs->count(); ++i)
+    measure("epochs: " + epochs->itemText(i), [&] {
+      epochs->setCurrentIndex(i);
+      Q_EMIT epochs->activated(i);
+    });
+  const TrackResult &t = w.job().tracks().front();
+  if (!t.stops.empty()) measure("a stop chosen", [&] { w.select("stop", t.stops.front().id); });
+  const std::string moved = t.rover_occupations.front();
+  measure("a height of the track", [&] { w.decide("set", moved, {{"height", 1.5}}, "tried"); });
+  measure("taken back", [&] { w.undo(); });
   return 0;
 }

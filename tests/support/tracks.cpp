@@ -14,6 +14,7 @@ const std::vector<TrackStratum> &track_strata() {
       {"vehicle", "GE", 300, 4000, 40, 30, 1, 1},
       {"foot", "GE", 200, 4000, 40, 20, 1, 1, false, false, false, 120},
       {"far", "GEC", 8000, 17000, 600, 30, 1, 1},
+      {"distant", "GEC", 18000, 30000, 600, 30, 1, 1},
       {"streets", "GREC", 300, 4000, 40, 20, 1, 1, true, true},
       {"underpass", "GREC", 300, 4000, 40, 15, 1, 1, true, false, true},
       {"slow base", "GE", 300, 4000, 40, 20, 1, 30},

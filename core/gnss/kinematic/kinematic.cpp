@@ -104,8 +104,9 @@ private:
     SlowFilter forward(out_->session, out_->setting, out_->options, thin_, false),
         backward(out_->session, out_->setting, out_->options, thin_, true);
     both_at_once([&] { forward.run(progress_, 0); }, [&] { backward.run(progress_, 0); });
-    out_->track.relations =
-        reconcile(out_->session.arcs, forward.relations(), backward.relations(), out_->track.contradicted);
+    out_->track.relations = reconcile(
+        out_->session.arcs, forward.relations(),
+        out_->options.backward ? backward.relations() : Relations(out_->session.arcs.size()), out_->track.contradicted);
     // A direction that accepted none says nothing of those that were.
     const double a = forward.ratio(), b = backward.ratio();
     out_->track.ratio = a > 0 && b > 0 ? std::min(a, b) : std::max(a, b);
@@ -117,7 +118,8 @@ private:
     SlowFilter forward(out_->session, out_->setting, out_->options, thin_, false, &out_->track.relations),
         backward(out_->session, out_->setting, out_->options, thin_, true, &out_->track.relations);
     both_at_once([&] { forward.run(progress_, every); }, [&] { backward.run(progress_, every); });
-    out_->forward = forward.take_checkpoints(), out_->backward = backward.take_checkpoints();
+    out_->forward = forward.take_checkpoints();
+    if (out_->options.backward) out_->backward = backward.take_checkpoints();
     out_->track.rejected = forward.rejected();
   }
 

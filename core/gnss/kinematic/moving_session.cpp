@@ -51,7 +51,8 @@ public:
   Pairing(const ModelledTrack &base, const ModelledTrack &rover, const Orbits &orbits, const StaticOptions &options,
           const std::vector<LeftOutSpan> &left_out, const std::vector<ForcedBreak> &breaks)
       : base_(base), at_base_(base), rover_(rover), orbits_(orbits), left_out_(left_out), breaks_(breaks),
-        pairs_(pair_signals(base.about, rover.about, options)), noise_(base) {
+        pairs_(pair_signals(base.about, rover.about, options)), noise_(base),
+        noise_counts_(options.interpolation_noise) {
     out.integer_systems = pairs_.integer_systems;
     out.carrier_bias_sd = pairs_.carrier_bias_sd;
     out.notes = pairs_.notes;
@@ -141,7 +142,7 @@ private:
     d.azimuth = static_cast<double>(o.azimuth);
     const double at_base = base.mix(&ModelledObservation::wet_mapping), own = static_cast<double>(o.wet_mapping);
     d.wet_mapping = (at_base + own) / 2, d.wet_step = own - at_base;
-    d.interpolated = base.after ? noise_.variance(o.sat, base.u, base.gap) : 0;
+    d.interpolated = base.after && noise_counts_ ? noise_.variance(o.sat, base.u, base.gap) : 0;
     d.code.fill(NAN), d.phase.fill(NAN);
     auto &hz = out.hz[o.sat];
     if (hz[0] == 0) hz = pairs_.hz(o.sat, base_.about.glonass_channel);
@@ -217,6 +218,7 @@ private:
   const std::vector<ForcedBreak> &breaks_;
   SignalPairs pairs_;
   InterpolationNoise noise_;
+  bool noise_counts_;
   std::size_t noted_ = 0; ///< epochs of the base whose slips are known
   std::map<SatId, std::array<Followed, band_count>> follow_;
 };

@@ -25,6 +25,9 @@ struct StaticOptions {
   bool correlated_noise = true;     ///< multipath as a process in time before the integer search
   bool repair_slips = true;         ///< set the carrier back after a slip whose size is certain
   bool learn_noise = true;          ///< solve again when the residuals contradict the noise model
+  // Of a moving receiver, switched off only to show in tests what they are worth.
+  bool interpolation_noise = true; ///< what a base costs between its epochs counts
+  bool backward = true;            ///< the data are gone through from their end too
   // Priors of the stochastic model; sources in docs/methods/static-vector.md.
   double phase_white = 0.002, phase_multipath = 0.005, code_white = 0.3, code_multipath = 0.6, correlation_s = 300;
   double diffuse_share = 0.09; ///< of the multipath variance that averages out only with the correlation time
