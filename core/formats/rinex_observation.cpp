@@ -298,12 +298,15 @@ ObservationBlockReader::~ObservationBlockReader() = default;
 
 void ObservationBlockReader::add(std::string_view piece) {
   constexpr std::size_t worth_reading = std::size_t{1} << 20;
+  const std::size_t before = waiting_.size(), from = before ? before - 1 : 0;
   waiting_ += piece;
-  // An epoch of RINEX 3 begins with a line of its own kind: all before the last of them is whole.
-  const auto last = waiting_.size() < worth_reading ? std::string::npos : waiting_.rfind("\n>");
-  if (last == std::string::npos || (begun_ && builder_->version < 3)) return;
-  read(std::string_view(waiting_).substr(0, last + 1), false);
-  waiting_.erase(0, last + 1);
+  if (waiting_.size() < worth_reading || (begun_ && builder_->version < 3)) return;
+  // An epoch of RINEX 3 begins with a line of its own kind: all before the last of them is whole. Sought in what is new
+  // alone: what is older has none, and waits as a whole.
+  const auto last = std::string_view(waiting_).substr(from).rfind("\n>");
+  if (last == std::string_view::npos) return;
+  read(std::string_view(waiting_).substr(0, from + last + 1), false);
+  waiting_.erase(0, from + last + 1);
 }
 
 void ObservationBlockReader::finish() {
