@@ -30,6 +30,7 @@
 #include "render/render.h"
 #include "results/between.h"
 #include "results/job_results.h"
+#include "results/track_change.h"
 #include "results/vector_keeper.h"
 #include "results/vector_pairs.h"
 #include "service/service.h"
@@ -277,6 +278,9 @@ void solve_job_tracks(Job &job, const Progress &progress) {
     print(t.error.empty() ? fmt::format("track of {} from {}: {} epochs, {:.1f} % fixed, {} stops\n", t.rover,
                                         t.bases(), t.solved->epochs.size(), 100 * t.fixed_share(), t.stops.size())
                           : fmt::format("track of {}: {}\n", t.rover, t.error));
+  for (const TrackResult &t : job.tracks())
+    if (const TrackResult *before = t.error.empty() ? job.before_track(t.id) : nullptr)
+      print(fmt::format("track of {} from {}. {}\n", t.rover, t.bases(), track_change_words(track_change(*before, t))));
 }
 
 int cmd_solve(Sitting &here, const Arguments &a) {
@@ -351,9 +355,10 @@ int cmd_export(Sitting &here, const Arguments &a) {
   if (of_track) {
     const std::string track = resolve_one(job, a.item, "track");
     for (const TrackResult &t : job.tracks())
-      if (t.id == track) write_file(a.files.at(0), track_file(job, t, a.files.at(0)));
+      if (t.id == track) write_file(a.files.at(0), track_file(job, t, a.files.at(0), a.columns));
     return here.finish();
   }
+  if (!a.columns.empty()) throw InputError("columns are those of a track's table (.csv)");
   static const std::regex observations(R"(.*\.(rnx|obs|[0-9]{2}o))");
   if (!std::regex_match(name, observations))
     throw InputError(a.files.at(0), 0,

@@ -124,6 +124,8 @@ CommandLine::CommandLine() {
                         ".gpkg, .xml or .snx");
   c->add_option("OCCUPATION", a.item, "id, mark or mark@start; of a track: its receiver")->required();
   c->add_option("FILE", a.files, "observation file, and a navigation file if wanted")->required()->expected(1, 2);
+  c->add_option("--columns", a.columns, "of a track's table, in this order: time,grid_east,grid_north,height,…")
+      ->delimiter(',');
   c = command("trace", "where a mark's coordinates come from");
   c->add_option("MARK", a.mark, "the mark")->required();
   c->add_flag("--json", a.json, "as JSON, everything");

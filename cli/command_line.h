@@ -9,7 +9,7 @@ namespace ampletie::cli {
 /// Everything that a command can be told.
 struct Arguments {
   std::string job, crs, vertical, realisation, epoch, title = "untitled job";
-  std::vector<std::string> files, words, marks;
+  std::vector<std::string> files, words, marks, columns;
   std::string mark, item, because, list, folder, scenario, only, as, frame, coordinate_epoch, orbits,
       unit = "m", frame_of_rows, provisional, by;
   std::vector<double> xyz, grid, sd, velocity;

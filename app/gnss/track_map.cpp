@@ -24,18 +24,14 @@ TrackMap::TrackMap(QWidget *parent) : Picture(parent) {
   setToolTip("Wheel: zoom · drag: move · double click: all of it");
 }
 
-void TrackMap::set(const TrackResult *t, const QString &words) {
-  const bool same = t && t->id == id_;
-  places_.clear(), states_.clear(), stops_.clear(), at_stops_.clear();
+void TrackMap::set(const TrackResult *t, std::shared_ptr<const TrackDrawing> drawing, std::vector<std::uint8_t> hidden,
+                   const QString &words) {
+  const bool same = t && drawing_ && t->id == id_;
+  stops_.clear(), at_stops_.clear();
   words_ = words, id_ = t ? t->id : "", base_ = t ? t->base : "";
+  drawing_ = t && drawing && drawing->epochs() ? std::move(drawing) : nullptr, hidden_ = std::move(hidden);
   if (t) {
     const Mat3 axes = local_axes(to_geodetic(t->base_xyz));
-    for (const TrackEpoch &e : t->solved->epochs) {
-      const bool placed = e.state != TrackState::none || e.bridged;
-      const Vec3 v = placed ? Vec3(axes * (e.position - t->base_xyz)) : Vec3(NAN, NAN, NAN);
-      places_.emplace_back(static_cast<float>(v.x()), static_cast<float>(v.y()));
-      states_.push_back(e.state);
-    }
     stops_ = t->stops;
     for (const TrackStop &s : stops_) at_stops_.push_back((axes * s.d).head<2>());
   }
@@ -51,9 +47,9 @@ void TrackMap::point_at(std::optional<std::size_t> epoch) {
 
 void TrackMap::fit() {
   Eigen::Vector2d low(1e18, 1e18), high(-1e18, -1e18);
-  for (std::size_t i = 0; i < places_.size(); ++i) {
-    if (!std::isfinite(places_[i].x()) || states_[i] == TrackState::code) continue;
-    low = low.cwiseMin(places_[i].cast<double>()), high = high.cwiseMax(places_[i].cast<double>());
+  for (std::size_t i = 0; i < drawing_->epochs(); ++i) {
+    if (!placed(i) || state(i) == TrackState::code) continue;
+    low = low.cwiseMin(place(i)), high = high.cwiseMax(place(i));
   }
   if (low.x() > high.x()) return;
   middle_ = (low + high) / 2;
@@ -79,20 +75,20 @@ std::string TrackMap::thing_at(const QPointF &at) const {
 void TrackMap::draw_line(QPainter &p) const {
   const QRect seen = rect().adjusted(-50, -50, 50, 50);
   QPolygonF line;
-  TrackState state = TrackState::none;
+  TrackState drawn = TrackState::none;
   // Patterns need lines, not single strokes.
   const auto end_part = [&](bool joined) {
-    p.setPen(track_pen(state));
+    p.setPen(track_pen(drawn));
     if (line.size() > 1) p.drawPolyline(line);
     line = joined && !line.isEmpty() ? QPolygonF{line.back()} : QPolygonF();
   };
-  for (std::size_t i = 0; i < places_.size(); ++i) {
-    if (!std::isfinite(places_[i].x())) {
-      end_part(false);
+  for (std::size_t i = 0; i < drawing_->epochs(); ++i) {
+    if (!placed(i)) {
+      if (!line.isEmpty()) end_part(false);
       continue;
     }
-    const QPointF now = on_screen(places_[i].cast<double>());
-    if (states_[i] != state) end_part(true), state = states_[i];
+    const QPointF now = on_screen(place(i));
+    if (state(i) != drawn) end_part(true), drawn = state(i);
     if (!line.isEmpty()) {
       const QPointF d = now - line.back();
       if (std::abs(d.x()) < 1 && std::abs(d.y()) < 1 && line.size() > 1) continue; // one pixel is drawn once
@@ -153,7 +149,7 @@ void TrackMap::draw_scale(QPainter &p) const {
 void TrackMap::paintEvent(QPaintEvent *) {
   QPainter p(this);
   draw_card(p, rect());
-  if (places_.empty()) {
+  if (!drawing_) {
     p.setPen(ink::unused);
     p.drawText(QRectF(rect()).adjusted(20, 10, -20, -10), Qt::AlignCenter | Qt::TextWordWrap, words_);
     return;
@@ -185,10 +181,10 @@ void TrackMap::paintEvent(QPaintEvent *) {
     p.drawText(QRectF(x, y0, wide, 14), Qt::AlignCenter, name);
   }
   draw_stops(p);
-  if (at_ && *at_ < places_.size() && std::isfinite(places_[*at_].x())) {
+  if (at_ && *at_ < drawing_->epochs() && placed(*at_)) {
     p.setPen(QPen(ink::text, 1.4));
     p.setBrush(Qt::NoBrush);
-    p.drawEllipse(on_screen(places_[*at_].cast<double>()), 6, 6);
+    p.drawEllipse(on_screen(place(*at_)), 6, 6);
   }
   draw_scale(p);
 }

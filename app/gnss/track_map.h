@@ -1,6 +1,6 @@
 #pragma once
+#include "app/gnss/track_drawing.h"
 #include "app/widgets/picture.h"
-#include "results/tracks.h"
 
 namespace ampletie::app {
 
@@ -10,7 +10,9 @@ class TrackMap : public Picture {
   Q_OBJECT
 public:
   explicit TrackMap(QWidget *parent = nullptr);
-  void set(const TrackResult *t, const QString &words);
+  /// As of the ribbon.
+  void set(const TrackResult *t, std::shared_ptr<const TrackDrawing> drawing, std::vector<std::uint8_t> hidden,
+           const QString &words);
   void point_at(std::optional<std::size_t> epoch);
 
 protected:
@@ -27,8 +29,15 @@ private:
   void draw_line(QPainter &p) const;
   void draw_stops(QPainter &p) const;
   void draw_scale(QPainter &p) const;
-  std::vector<Eigen::Vector2f> places_; ///< east, north from the base, m
-  std::vector<TrackState> states_;
+  TrackState state(std::size_t i) const {
+    return hidden_.empty() || !hidden_[i] ? static_cast<TrackState>(drawing_->state[i]) : TrackState::none;
+  }
+  bool placed(std::size_t i) const { return state(i) != TrackState::none || drawing_->bridged[i]; }
+  Eigen::Vector2d place(std::size_t i) const {
+    return {static_cast<double>(drawing_->east[i]), static_cast<double>(drawing_->north[i])};
+  }
+  std::shared_ptr<const TrackDrawing> drawing_; ///< null: nothing to draw
+  std::vector<std::uint8_t> hidden_;
   std::vector<TrackStop> stops_;
   std::vector<Eigen::Vector2d> at_stops_;
   std::string id_, base_;

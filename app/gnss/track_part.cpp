@@ -5,17 +5,21 @@
 #include "app/widgets/theme.h"
 #include "base/text.h"
 #include "geodesy/ellipsoid.h"
+#include "publication/track_columns.h"
 #include "publication/track_files.h"
 #include "results/job_results.h"
 #include "results/stop_fixes.h"
 #include "results/track_record.h"
 #include <Eigen/Dense>
+#include <QApplication>
 #include <QComboBox>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QPointer>
 #include <QPushButton>
 #include <QStackedWidget>
+#include <QThreadPool>
 #include <QVBoxLayout>
 #include <cmath>
 
@@ -29,17 +33,18 @@ QString percent(std::size_t part, std::size_t all) {
 /// Which epochs are drawn.
 struct EpochFilter {
   const char *name;
-  bool (*shows)(const TrackEpoch &e);
+  bool (*shows)(TrackState state, float size);
 };
-/// Three dimensions' 95 % semi-axis would need an eigenvalue per epoch: the root of the trace says as much.
-double size_of(const TrackEpoch &e) { return std::sqrt(std::max(0.0, e.cov.trace())); }
+// Three dimensions' 95 % semi-axis would need an eigenvalue per epoch: the root of the trace says as much.
 constexpr EpochFilter filters[] = {
-    {"all epochs", [](const TrackEpoch &) { return true; }},
-    {"fixed alone", [](const TrackEpoch &e) { return e.state == TrackState::fixed; }},
-    {"what is not fixed", [](const TrackEpoch &e) { return e.state != TrackState::fixed; }},
-    {"within 20 mm", [](const TrackEpoch &e) { return e.state != TrackState::none && size_of(e) <= 0.02; }},
-    {"beyond 20 mm", [](const TrackEpoch &e) { return size_of(e) > 0.02; }},
-    {"beyond 100 mm", [](const TrackEpoch &e) { return size_of(e) > 0.1; }}};
+    {"all epochs", [](TrackState, float) { return true; }},
+    {"fixed alone", [](TrackState s, float) { return s == TrackState::fixed; }},
+    {"what is not fixed", [](TrackState s, float) { return s != TrackState::fixed; }},
+    {"within 20 mm", [](TrackState s, float size) { return s != TrackState::none && size <= 0.02F; }},
+    {"beyond 20 mm", [](TrackState, float size) { return size > 0.02F; }},
+    {"beyond 100 mm", [](TrackState, float size) { return size > 0.1F; }}};
+/// Larger ones are prepared for drawing beside the window.
+constexpr std::size_t many_epochs = 30000;
 
 /// A fix of real time less the stop, plan · height, mm.
 Cell against_fix(const StopAgainstFix *f) {
@@ -48,7 +53,19 @@ Cell against_fix(const StopAgainstFix *f) {
           f->enu.norm(), f->passes ? QColor() : ink::failed, !f->passes};
 }
 
-Row row_of(const TrackResult &t, const TrackStop &s, const StopAgainstFix *fix, const Workspace &w) {
+/// What solving again moved it by.
+Cell against_before(const TrackStop &s, const std::optional<TrackChange> &change) {
+  if (change)
+    for (const TrackChange::Stop &c : change->stops)
+      if (c.id == s.id)
+        return {QString("%1 · %2 · %3").arg(signed_mm(c.enu.x(), 1), signed_mm(c.enu.y(), 1), signed_mm(c.enu.z(), 1)),
+                c.enu.norm(), c.enu.norm() > 0.02 ? ink::attention : QColor(), false};
+  return {change ? QString("new") : QString(), {}, ink::unused, false};
+}
+constexpr int by_column = 2, fix_column = 9, before_column = 10;
+
+Row row_of(const TrackResult &t, const TrackStop &s, const StopAgainstFix *fix,
+           const std::optional<TrackChange> &change, const Workspace &w) {
   const Mat3 axes = local_axes(to_geodetic(t.base_xyz + s.d));
   const Mat3 enu = axes * s.cov * axes.transpose();
   const double plan = factor95(2) * ellipse(enu.topLeftCorner<2, 2>()).major * 1000,
@@ -70,7 +87,8 @@ Row row_of(const TrackResult &t, const TrackStop &s, const StopAgainstFix *fix, 
       {result, {}, !s.used || fixed ? QColor() : ink::attention, !fixed},
       {QString("%1 · %2").arg(plan, 0, 'f', 0).arg(up, 0, 'f', 0), up, {}, false},
       {QString::number(s.spread_m * 1000, 'f', 0), s.spread_m, s.spread_m > 0.03 ? ink::attention : QColor(), false},
-      against_fix(fix)};
+      against_fix(fix),
+      against_before(s, change)};
   if (s.used && !fixed) r.wash = ink::warm;
   return r;
 }
@@ -86,6 +104,13 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   words_->setWordWrap(true);
   save_ = new QPushButton("Save epochs …");
   save_->setAccessibleName("Save epochs");
+  std::vector<OfferedColumn> offered;
+  QStringList usual;
+  for (const EpochColumn &c : epoch_columns())
+    offered.push_back({c.name, text(c.sentence) + (*c.unit ? ", " + text(c.unit) : QString())});
+  for (const std::string &c : usual_epoch_columns()) usual << text(c);
+  columns_ = new ColumnMenu("epochs", std::move(offered), usual);
+  columns_->setToolTip("What the table of epochs (CSV) tells of each");
   bases_ = new QPushButton;
   bases_->setAccessibleName("From how many bases");
   bases_->setToolTip("From every base that logged beside it, put together and compared; or from the best one alone");
@@ -100,7 +125,9 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
                 {"Result", "", false, false, 62},
                 {"95 %", "Plan (semi-major axis) · height, from the base, mm", true, false, 50},
                 {"Spread", "Of its epochs about their mean, mm", true, false, 48},
-                {"Real time", "A fix of a list, of the same mark, less this: plan · height, mm", true, false, 58}});
+                {"Real time", "A fix of a list, of the same mark, less this: plan · height, mm", true, false, 58},
+                {"Before", "Now less what it was before it was solved again: east · north · up, mm", true, false, 70}});
+  stops_->view()->setColumnHidden(before_column, true);
   stops_->model()->edit = [this](const std::string &id, int column, const QString &typed) {
     // Name and height are those of the main base's stop, from wherever it is seen.
     const TrackResult *t = w_.track_of_stop(id);
@@ -111,11 +138,12 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   make_pictures();
   auto *head = new QHBoxLayout;
   head->addWidget(which_);
-  head->addWidget(words_, 1);
   head->addWidget(hidden_);
+  head->addStretch(1);
   head->addWidget(epochs_);
   head->addWidget(picture_);
   head->addWidget(bases_);
+  head->addWidget(columns_);
   head->addWidget(save_);
   auto *upper = new QHBoxLayout;
   upper->setSpacing(10);
@@ -123,6 +151,7 @@ TrackPart::TrackPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   upper->addWidget(map_, 8);
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
+  all->addWidget(words_);
   all->addLayout(head);
   all->addLayout(upper, 6);
   all->addWidget(pictures_, 6);
@@ -219,34 +248,76 @@ QString TrackPart::headline() const {
   }
   if (!t->error.empty())
     return QString("<b style='color:#A63D2F'>%1: %2</b>").arg(escaped(t->rover), escaped(t->error));
-  const KinematicTrack &k = *t->solved;
+  QString out = counts(*t);
+  for (const OtherBase &o : t->others)
+    out += QString("<br><span style='color:%1'>%2</span>")
+               .arg((o.apart > 5 + o.epochs / 50 ? ink::attention : ink::unused).name(),
+                    escaped(base_comparison_words(*t, o)));
+  if (is_prepared(*t) && prepared_.change) out += "<br>" + escaped(track_change_words(*prepared_.change));
+  return out;
+}
+
+QString TrackPart::counts(const TrackResult &t) const {
+  const KinematicTrack &k = *t.solved;
   const auto all = k.epochs.size();
-  const bool good = t->fixed_share() > 0.95 && !t->stale;
+  if (!is_prepared(t))
+    return QString("<b>%1 from %2</b> · %3 epochs").arg(escaped(t.rover), escaped(t.bases())).arg(all);
+  const auto count = [&](TrackState s) { return prepared_.drawing->count[static_cast<std::size_t>(s)]; };
+  const bool good = static_cast<double>(count(TrackState::fixed)) > 0.95 * static_cast<double>(all) && !t.stale;
   QString out = QString("<b style='color:%1'>%2 from %3: %4 fixed</b> of %5 epochs")
-                    .arg((good ? ink::accepted : ink::attention).name(), escaped(t->rover), escaped(t->bases()),
-                         percent(k.count(TrackState::fixed), all))
+                    .arg((good ? ink::accepted : ink::attention).name(), escaped(t.rover), escaped(t.bases()),
+                         percent(count(TrackState::fixed), all))
                     .arg(all);
   const auto more = [&](TrackState s, const char *word) {
-    if (const auto n = k.count(s)) out += QString(" · %1 %2").arg(percent(n, all), word);
+    if (const auto n = count(s)) out += QString(" · %1 %2").arg(percent(n, all), word);
   };
   more(TrackState::partly_fixed, "partly");
   more(TrackState::floating, "float");
   more(TrackState::code, "code");
   more(TrackState::none, "without a place");
   out += QString(" · up to %1 km").arg(k.longest_m / 1000, 0, 'f', 1);
-  out += t->without_base ? QString(" · <b style='color:#B87311'>%1 outside the data of %2</b>")
-                               .arg(percent(t->without_base, all), escaped(t->base))
-                         : QString(" · the base covers all of it");
-  if (t->stale) out += " · <b style='color:#B87311'>out of date</b>";
-  for (const OtherBase &o : t->others)
-    out += QString("<br><span style='color:%1'>%2</span>")
-               .arg((o.apart > 5 + o.epochs / 50 ? ink::attention : ink::unused).name(),
-                    escaped(base_comparison_words(*t, o)));
+  out += t.without_base ? QString(" · <b style='color:#B87311'>%1 outside the data of %2</b>")
+                              .arg(percent(t.without_base, all), escaped(t.base))
+                        : QString(" · the base covers all of it");
+  if (t.stale) out += " · <b style='color:#B87311'>out of date</b>";
   return out;
+}
+
+bool TrackPart::is_prepared(const TrackResult &t) const {
+  const TrackResult *before = w_.job().before_track(t.id);
+  return prepared_.drawing && &*prepared_.drawing->track == &*t.solved &&
+         (!before || &*before->solved == &*prepared_.before);
+}
+
+const TrackPart::Prepared *TrackPart::prepared(const TrackResult &t) {
+  if (is_prepared(t)) return &prepared_;
+  const TrackResult *b = w_.job().before_track(t.id);
+  const auto work = [now = t, before = b ? std::optional(*b) : std::nullopt] {
+    Prepared p;
+    p.drawing = std::make_shared<const TrackDrawing>(track_drawing(now.solved, now.base_xyz));
+    if (before) p.before = before->solved, p.change = track_change(*before, now);
+    return p;
+  };
+  if (t.solved->epochs.size() <= many_epochs) {
+    prepared_ = work();
+    return &prepared_;
+  }
+  if (preparing_ == &*t.solved) return nullptr;
+  preparing_ = &*t.solved;
+  QThreadPool::globalInstance()->start([part = QPointer(this), work] {
+    QMetaObject::invokeMethod(qApp, [part, p = work()] {
+      if (!part) return;
+      part->prepared_ = p, part->preparing_ = nullptr;
+      part->show_track();
+    });
+  });
+  return nullptr;
 }
 
 void TrackPart::show_track() {
   const TrackResult *t = shown();
+  const bool solved = t && t->error.empty();
+  const Prepared *ready = solved ? prepared(*t) : nullptr;
   words_->setText(headline());
   QStringList notes;
   if (t)
@@ -259,21 +330,26 @@ void TrackPart::show_track() {
                                 [&](const auto &x) { return x.stop == (t && t->joint() ? s.same_as : s.id); });
     return f == fixes.end() ? nullptr : &*f;
   };
-  if (t && t->error.empty())
-    for (const TrackStop &s : t->stops) rows.push_back(row_of(*t, s, fix_of(s), w_));
+  const std::optional<TrackChange> change = ready ? ready->change : std::nullopt;
+  if (solved)
+    for (const TrackStop &s : t->stops) rows.push_back(row_of(*t, s, fix_of(s), change, w_));
+  const bool compared = change && !change->stops.empty();
+  stops_->view()->setColumnHidden(before_column, !compared);
+  stops_->view()->setColumnHidden(by_column, compared); // beside the map there is room for one of them
+  // Where nothing was measured in real time the column would hold dashes alone.
+  stops_->view()->setColumnHidden(fix_column, fixes.empty());
   stops_->set_rows(std::move(rows));
-  const bool solved = t && t->error.empty();
-  const Occupation *base = t ? w_.occupation(t->base_occupation) : nullptr;
-  const QString words = "A solved track appears here.";
-  std::pair<TrackResult, std::size_t> drawn;
-  if (solved) drawn = filtered(*t);
-  hidden_->setText(drawn.second ? QString("%1 of %2 epochs hidden").arg(drawn.second).arg(t->solved->epochs.size())
-                                : QString());
-  map_->set(solved ? &drawn.first : nullptr, words);
-  ribbon_->set(solved ? &drawn.first : nullptr,
-               base ? std::pair(base->start, base->stop) : std::pair<GpsTime, GpsTime>{}, w_.times(), words);
+  const QString words = solved ? "The track is being drawn …" : "A solved track appears here.";
+  const auto drawing = ready ? ready->drawing : nullptr;
+  const std::vector<std::uint8_t> hidden = drawing ? hidden_epochs(*drawing) : std::vector<std::uint8_t>();
+  hidden_->setText(
+      hidden.empty()
+          ? QString()
+          : QString("%1 of %2 epochs hidden").arg(std::count(hidden.begin(), hidden.end(), 1)).arg(hidden.size()));
+  map_->set(solved ? t : nullptr, drawing, hidden, words);
+  ribbon_->set(solved ? t : nullptr, drawing, hidden, w_.times(), words);
   satellites_->refresh();
-  save_->setEnabled(solved);
+  save_->setEnabled(solved), columns_->setEnabled(solved);
   offer_bases();
   if (!stop_.empty()) stops_->select(stop_), map_->select(stop_), ribbon_->select_stop(stop_);
 }
@@ -295,14 +371,12 @@ std::optional<Charted> TrackPart::charted() const {
                  &t->solved->residuals};
 }
 
-std::pair<TrackResult, std::size_t> TrackPart::filtered(const TrackResult &t) const {
+std::vector<std::uint8_t> TrackPart::hidden_epochs(const TrackDrawing &d) const {
   const EpochFilter &filter = filters[std::max(0, epochs_->currentIndex())];
-  std::pair<TrackResult, std::size_t> out{t, 0};
-  if (&filter == &filters[0]) return out;
-  KinematicTrack k = *t.solved;
-  for (TrackEpoch &e : k.epochs)
-    if (!filter.shows(e)) e.state = TrackState::none, ++out.second;
-  out.first.solved = Shared<KinematicTrack>(std::move(k));
+  if (&filter == &filters[0]) return {};
+  std::vector<std::uint8_t> out(d.epochs());
+  for (std::size_t i = 0; i < out.size(); ++i) out[i] = !filter.shows(static_cast<TrackState>(d.state[i]), d.size[i]);
+  if (std::none_of(out.begin(), out.end(), [](std::uint8_t h) { return h; })) return {};
   return out;
 }
 
@@ -364,8 +438,11 @@ void TrackPart::save() {
                                    "Table (*.csv);;GeoPackage (*.gpkg);;GeoJSON (*.geojson);;GPX (*.gpx);;KML "
                                    "(*.kml);;LandXML of the stops (*.xml);;SINEX of the stops (*.snx)");
   if (file.isEmpty()) return;
+  std::vector<std::string> columns;
+  if (file.endsWith(".csv", Qt::CaseInsensitive))
+    for (const QString &c : columns_->chosen()) columns.push_back(c.toStdString());
   try {
-    write_file(file.toStdString(), track_file(w_.job(), *t, file.toStdString()));
+    write_file(file.toStdString(), track_file(w_.job(), *t, file.toStdString(), columns));
   } catch (const InputError &e) {
     words_->setText("<b style='color:#A63D2F'>" + escaped(e.reason()) + "</b>");
   }

@@ -9,10 +9,7 @@
 
 namespace ampletie::app {
 namespace {
-constexpr double within95 = 1.960;
 constexpr double left = 58, right = 14, top = 52, bottom = 58; ///< room around the heights
-
-bool placed(const TrackEpoch &e) { return e.state != TrackState::none || e.bridged; }
 } // namespace
 
 TrackRibbon::TrackRibbon(QWidget *parent) : QWidget(parent) {
@@ -23,32 +20,21 @@ TrackRibbon::TrackRibbon(QWidget *parent) : QWidget(parent) {
   setToolTip("Wheel: zoom · right button: move · drag: leave a span out · double click: all of it");
 }
 
-void TrackRibbon::set(const TrackResult *t, std::pair<GpsTime, GpsTime> base, const TimeStyle &times,
-                      const QString &words) {
-  const bool same = t && any_ && t->id == track_.id && t->fingerprint == track_.fingerprint;
-  any_ = t && !t->solved->epochs.empty();
+void TrackRibbon::set(const TrackResult *t, std::shared_ptr<const TrackDrawing> drawing,
+                      std::vector<std::uint8_t> hidden, const TimeStyle &times, const QString &words) {
+  const bool same = t && drawing_ && t->id == track_.id && t->fingerprint == track_.fingerprint;
+  drawing_ = t && drawing && drawing->epochs() ? std::move(drawing) : nullptr;
   track_ = t ? *t : TrackResult();
-  base_ = base, times_ = times, words_ = words;
-  height_.clear(), half_.clear();
-  if (any_) {
+  hidden_ = std::move(hidden), times_ = times, words_ = words;
+  if (drawing_) {
     const auto &epochs = track_.solved->epochs;
-    const Vec3 up = local_axes(to_geodetic(track_.base_xyz)).row(2);
-    std::vector<double> h;
-    lowest_ = 1e18;
-    for (const TrackEpoch &e : epochs) {
-      h.push_back(placed(e) ? to_geodetic(e.position).h : NAN);
-      if (e.state >= TrackState::floating || e.bridged) lowest_ = std::min(lowest_, h.back());
-    }
-    for (std::size_t i = 0; i < h.size(); ++i) {
-      height_.push_back(static_cast<float>(h[i] - lowest_));
-      half_.push_back(static_cast<float>(within95 * std::sqrt(std::max(0.0, up.dot(epochs[i].cov * up)))));
-    }
     if (!same) from_ = epochs.front().time, to_ = epochs.back().time;
-    const auto share = QString::number(100 * track_.fixed_share(), 'f', 1);
+    const double share = 100.0 * static_cast<double>(drawing_->count[static_cast<std::size_t>(TrackState::fixed)]) /
+                         static_cast<double>(epochs.size());
     setAccessibleDescription(QString("%1: %2 epochs, %3 % fixed, %4 stops")
                                  .arg(text(track_.rover))
                                  .arg(epochs.size())
-                                 .arg(share)
+                                 .arg(QString::number(share, 'f', 1))
                                  .arg(track_.stops.size()));
   } else
     setAccessibleDescription(words);
@@ -77,16 +63,23 @@ GpsTime TrackRibbon::time_at(double x) const {
   const QRectF a = area();
   return from_ + (to_ - from_) * std::clamp((x - a.left()) / a.width(), 0.0, 1.0);
 }
-std::size_t TrackRibbon::first_seen() const {
-  const auto &epochs = track_.solved->epochs;
-  const auto it =
-      std::lower_bound(epochs.begin(), epochs.end(), from_, [](const TrackEpoch &e, GpsTime t) { return e.time < t; });
-  return static_cast<std::size_t>(it - epochs.begin());
+double TrackRibbon::x_of(double seconds) const {
+  const QRectF a = area();
+  const double before = track_.solved->epochs.front().time - from_;
+  return a.left() + a.width() * (seconds + before) / std::max(1e-3, to_ - from_);
+}
+std::pair<std::size_t, std::size_t> TrackRibbon::seen() const {
+  const auto &s = drawing_->seconds;
+  const GpsTime start = track_.solved->epochs.front().time;
+  const auto a = std::lower_bound(s.begin(), s.end(), from_ - start - 1e-6),
+             b = std::upper_bound(s.begin(), s.end(), to_ - start + 1e-6);
+  return {static_cast<std::size_t>(a - s.begin()), static_cast<std::size_t>(b - s.begin())};
 }
 
 /// Base and moving receiver as bars on the same axis: gaps are seen before anything is read.
 void TrackRibbon::draw_bars(QPainter &p, const QRectF &a) const {
-  const auto &epochs = track_.solved->epochs;
+  const TrackDrawing &d = *drawing_;
+  const double left_edge = x_of(0.0), per_second = x_of(1.0) - left_edge;
   p.setFont(sized(8));
   const auto bar = [&](double y, const QString &name, const QColor &c, auto &&has) {
     p.setPen(ink::text);
@@ -95,19 +88,20 @@ void TrackRibbon::draw_bars(QPainter &p, const QRectF &a) const {
     p.setPen(Qt::NoPen);
     p.setBrush(c);
     double begun = NAN, last = NAN;
-    for (std::size_t i = first_seen(); i < epochs.size() && epochs[i].time <= to_; ++i) {
-      const bool on = has(epochs[i]);
-      if (on && (std::isnan(begun) || x_of(epochs[i].time) - last > 3)) {
+    for (auto [i, end] = seen(); i < end; ++i) {
+      const bool on = has(i);
+      const double x = left_edge + per_second * d.seconds[i];
+      if (on && (std::isnan(begun) || x - last > 3)) {
         if (!std::isnan(begun)) p.drawRect(QRectF(begun, y, std::max(1.0, last - begun), 6));
-        begun = x_of(epochs[i].time);
+        begun = x;
       }
-      if (on) last = x_of(epochs[i].time);
+      if (on) last = x;
       if (!on && !std::isnan(begun)) p.drawRect(QRectF(begun, y, std::max(1.0, last - begun), 6)), begun = NAN;
     }
     if (!std::isnan(begun)) p.drawRect(QRectF(begun, y, std::max(1.0, last - begun), 6));
   };
-  bar(a.top(), text(track_.base), ink::unused, [](const TrackEpoch &e) { return e.bracketed; });
-  bar(a.top() + 11, text(track_.rover), ink::accepted, [](const TrackEpoch &e) { return e.satellites > 0; });
+  bar(a.top(), text(track_.base), ink::unused, [&](std::size_t i) { return d.bracketed[i] != 0; });
+  bar(a.top() + 11, text(track_.rover), ink::accepted, [&](std::size_t i) { return d.satellites[i] > 0; });
 }
 
 /// Lines at round heights with their figures.
@@ -119,23 +113,26 @@ void TrackRibbon::draw_height_lines(QPainter &p, const QRectF &a, double low, do
       if (step = k * f; a.height() * step / (high - low) >= 26) break;
   p.setFont(sized(8));
   const int digits = step < 0.01 ? 3 : step < 0.1 ? 2 : step < 1 ? 1 : 0;
-  for (double v = std::ceil((low + lowest_) / step) * step; v < high + lowest_; v += step) {
+  for (double v = std::ceil((low + drawing_->lowest) / step) * step; v < high + drawing_->lowest; v += step) {
     p.setPen(QPen(faint, 1));
-    p.drawLine(QPointF(a.left(), y(v - lowest_)), QPointF(a.right(), y(v - lowest_)));
+    p.drawLine(QPointF(a.left(), y(v - drawing_->lowest)), QPointF(a.right(), y(v - drawing_->lowest)));
     p.setPen(ink::unused);
-    p.drawText(QRectF(2, y(v - lowest_) - 7, left - 8, 14), Qt::AlignRight | Qt::AlignVCenter,
+    p.drawText(QRectF(2, y(v - drawing_->lowest) - 7, left - 8, 14), Qt::AlignRight | Qt::AlignVCenter,
                QString::number(v, 'f', digits));
   }
 }
 
 void TrackRibbon::draw_heights(QPainter &p, const QRectF &a) const {
-  const auto &epochs = track_.solved->epochs;
+  const TrackDrawing &d = *drawing_;
+  const double left_edge = x_of(0.0), per_second = x_of(1.0) - left_edge, usual = 3 * track_.solved->interval + 0.01;
+  const auto column = [&](std::size_t k) { return std::floor(left_edge + per_second * d.seconds[k]); };
+  const auto [first, end] = seen();
   double low = 1e18, high = -1e18;
-  for (std::size_t i = first_seen(); i < epochs.size() && epochs[i].time <= to_; ++i) {
-    if (epochs[i].state < TrackState::floating && !epochs[i].bridged) continue;
-    const double band = std::min(1.0, static_cast<double>(half_[i]));
-    low = std::min(low, static_cast<double>(height_[i]) - band),
-    high = std::max(high, static_cast<double>(height_[i]) + band);
+  for (std::size_t i = first; i < end; ++i) {
+    if (state(i) < TrackState::floating && !d.bridged[i]) continue;
+    const double band = std::min(1.0, static_cast<double>(d.half[i]));
+    low = std::min(low, static_cast<double>(d.height[i]) - band),
+    high = std::max(high, static_cast<double>(d.height[i]) + band);
   }
   if (low > high) low = 0, high = 1;
   const double room = 0.08 * (high - low) + 0.01;
@@ -145,13 +142,12 @@ void TrackRibbon::draw_heights(QPainter &p, const QRectF &a) const {
   p.save();
   p.setClipRect(a.adjusted(-1, -1, 1, 1));
   // By pixel: the range of the band and the mean of the line, broken where the state changes.
-  std::size_t i = first_seen();
-  if (i > 0) --i;
+  std::size_t i = first > 0 ? first - 1 : 0;
   QPolygonF line, upper_edge, lower_edge;
-  TrackState state = TrackState::none;
+  TrackState drawn = TrackState::none;
   bool bridged = false;
   const auto end_part = [&] {
-    QColor band = bridged ? ink::unused : track_pen(state).color();
+    QColor band = bridged ? ink::unused : track_pen(drawn).color();
     band.setAlpha(bridged ? 36 : 60);
     QPolygonF ribbon = upper_edge;
     for (auto q = lower_edge.rbegin(); q != lower_edge.rend(); ++q) ribbon << *q;
@@ -159,38 +155,38 @@ void TrackRibbon::draw_heights(QPainter &p, const QRectF &a) const {
     p.setBrush(band);
     if (upper_edge.size() > 1) p.drawPolygon(ribbon);
     p.setBrush(Qt::NoBrush);
-    p.setPen(bridged ? QPen(ink::unused, 1, Qt::DotLine) : track_pen(state));
+    p.setPen(bridged ? QPen(ink::unused, 1, Qt::DotLine) : track_pen(drawn));
     if (line.size() > 1)
       p.drawPolyline(line);
     else if (!bridged && !line.isEmpty())
       p.drawPoint(line.front());
     line.clear(), upper_edge.clear(), lower_edge.clear();
   };
-  GpsTime last{};
-  while (i < epochs.size() && epochs[i].time <= to_ + 2 * track_.solved->interval) {
-    const TrackState s = epochs[i].state;
-    const bool b = epochs[i].bridged;
-    if (!placed(epochs[i])) {
-      end_part();
+  double last = 0;
+  const std::size_t beyond = std::min(d.epochs(), end + 2);
+  while (i < beyond) {
+    const TrackState s = state(i);
+    const bool b = d.bridged[i];
+    if (!placed(i)) {
+      if (!line.isEmpty()) end_part();
       ++i;
       continue;
     }
     const QPointF before = line.isEmpty() ? QPointF() : line.back();
-    const bool joins = !line.isEmpty() && epochs[i].time - last <= 3 * track_.solved->interval + 0.01;
-    if (!line.isEmpty() && (s != state || b != bridged || !joins)) {
+    const bool joins = !line.isEmpty() && d.seconds[i] - last <= usual;
+    if (!line.isEmpty() && (s != drawn || b != bridged || !joins)) {
       end_part();
       // Neighbours of another kind are joined, so that the line has no holes where it has none.
       if (joins && !b && !bridged) line << before;
     }
-    state = s, bridged = b;
-    const double x = std::floor(x_of(epochs[i].time));
+    drawn = s, bridged = b;
+    const double x = column(i);
     double upper = -1e18, lower = 1e18, sum = 0;
     int n = 0;
-    for (; i < epochs.size() && std::floor(x_of(epochs[i].time)) == x && epochs[i].state == s && epochs[i].bridged == b;
-         ++i) {
-      const auto h = static_cast<double>(height_[i]), w = static_cast<double>(half_[i]);
+    for (; i < d.epochs() && column(i) == x && state(i) == s && (d.bridged[i] != 0) == b; ++i) {
+      const auto h = static_cast<double>(d.height[i]), w = static_cast<double>(d.half[i]);
       upper = std::max(upper, h + w), lower = std::min(lower, h - w), sum += h, ++n;
-      last = epochs[i].time;
+      last = d.seconds[i];
     }
     line << QPointF(x, y(sum / n));
     upper_edge << QPointF(x, y(upper)), lower_edge << QPointF(x, y(lower));
@@ -213,12 +209,12 @@ void TrackRibbon::draw_ways(QPainter &p, const QRectF &a, double low, double hig
       if (w.epoch - last > far) open = false;
       last = w.epoch;
       const Vec3 &v = forward ? w.forward : w.backward;
-      if (w.epoch >= epochs.size() || !v.allFinite() || epochs[w.epoch].state < TrackState::floating ||
+      if (w.epoch >= epochs.size() || !v.allFinite() || state(w.epoch) < TrackState::floating ||
           epochs[w.epoch].time < from_ || epochs[w.epoch].time > to_) {
         open = false;
         continue;
       }
-      const QPointF at(x_of(epochs[w.epoch].time), y(to_geodetic(v).h - lowest_));
+      const QPointF at(x_of(epochs[w.epoch].time), y(to_geodetic(v).h - drawing_->lowest));
       if (open)
         path.lineTo(at);
       else
@@ -232,19 +228,21 @@ void TrackRibbon::draw_ways(QPainter &p, const QRectF &a, double low, double hig
 }
 
 void TrackRibbon::draw_satellites(QPainter &p, const QRectF &a) const {
-  const auto &epochs = track_.solved->epochs;
+  const TrackDrawing &d = *drawing_;
+  const double left_edge = x_of(0.0), per_second = x_of(1.0) - left_edge;
+  const auto column = [&](std::size_t k) { return std::floor(left_edge + per_second * d.seconds[k]); };
   const double most = 40;
   p.setFont(sized(8));
   p.setPen(ink::unused);
   p.drawText(QRectF(2, a.top() - 2, left - 8, a.height() + 4), Qt::AlignRight | Qt::AlignVCenter, "satellites");
   // The least of each pixel; what lies between two epochs counts for the first.
-  for (std::size_t i = first_seen(); i < epochs.size() && epochs[i].time <= to_;) {
-    const double x = std::floor(x_of(epochs[i].time));
+  const auto [first, end] = seen();
+  for (std::size_t i = first; i < end;) {
+    const double x = column(i);
     int least = 1000;
-    for (; i < epochs.size() && std::floor(x_of(epochs[i].time)) == x; ++i)
-      least = std::min(least, static_cast<int>(epochs[i].satellites));
-    double next = i < epochs.size() ? std::floor(x_of(epochs[i].time)) : x + 1;
-    if (i < epochs.size() && epochs[i].time - epochs[i - 1].time > 3 * track_.solved->interval + 0.01) next = x + 1;
+    for (; i < end && column(i) == x; ++i) least = std::min(least, static_cast<int>(d.satellites[i]));
+    double next = i < end ? column(i) : x + 1;
+    if (i < end && d.seconds[i] - d.seconds[i - 1] > 3 * track_.solved->interval + 0.01) next = x + 1;
     const double h = a.height() * std::min(1.0, least / most);
     p.fillRect(QRectF(x, a.bottom() - h, std::max(1.0, next - x), h), least < 5 ? ink::attention : ink::hairline);
   }
@@ -275,7 +273,7 @@ void TrackRibbon::draw_stops(QPainter &p, const QRectF &a) const {
 void TrackRibbon::paintEvent(QPaintEvent *) {
   QPainter p(this);
   draw_card(p, rect());
-  if (!any_) {
+  if (!drawing_) {
     p.setPen(ink::unused);
     p.drawText(QRectF(rect()).adjusted(20, 10, -20, -10), Qt::AlignCenter | Qt::TextWordWrap, words_);
     return;
@@ -300,10 +298,10 @@ void TrackRibbon::paintEvent(QPaintEvent *) {
     QString words = QString("%1 · %2 · %3 satellites")
                         .arg(text(shown_clock(e.time, times_)), e.bridged ? "led over" : text(state_name(e.state)))
                         .arg(e.satellites);
-    if (placed(e))
+    if (placed(*at_))
       words += QString(" · %1 m ± %2 mm")
                    .arg(to_geodetic(e.position).h, 0, 'f', 3)
-                   .arg(1000 * static_cast<double>(half_[*at_]), 0, 'f', 0);
+                   .arg(1000 * static_cast<double>(drawing_->half[*at_]), 0, 'f', 0);
     p.setPen(ink::text);
     p.drawText(QRectF(a.left(), height() - 18, a.width(), 14), Qt::AlignRight, words);
   }
@@ -314,7 +312,7 @@ void TrackRibbon::paintEvent(QPaintEvent *) {
 }
 
 void TrackRibbon::wheelEvent(QWheelEvent *e) {
-  if (!any_) return;
+  if (!drawing_) return;
   const auto &epochs = track_.solved->epochs;
   const GpsTime under = time_at(e->position().x());
   const double k = std::pow(0.85, e->angleDelta().y() / 120.0);
@@ -328,7 +326,7 @@ void TrackRibbon::wheelEvent(QWheelEvent *e) {
 }
 
 void TrackRibbon::mousePressEvent(QMouseEvent *e) {
-  if (!any_) return;
+  if (!drawing_) return;
   if (e->button() == Qt::RightButton)
     pan_ = e->position().x();
   else if (e->button() == Qt::LeftButton)
@@ -336,7 +334,7 @@ void TrackRibbon::mousePressEvent(QMouseEvent *e) {
 }
 
 void TrackRibbon::mouseMoveEvent(QMouseEvent *e) {
-  if (!any_) return;
+  if (!drawing_) return;
   const auto &epochs = track_.solved->epochs;
   if (pan_) {
     const double shift = (*pan_ - e->position().x()) / area().width() * (to_ - from_), span = to_ - from_;
@@ -378,7 +376,7 @@ void TrackRibbon::mouseReleaseEvent(QMouseEvent *e) {
 }
 
 void TrackRibbon::mouseDoubleClickEvent(QMouseEvent *) {
-  if (!any_) return;
+  if (!drawing_) return;
   from_ = track_.solved->epochs.front().time, to_ = track_.solved->epochs.back().time;
   drag_.reset();
   update();

@@ -1,5 +1,5 @@
 #pragma once
-#include "results/tracks.h"
+#include "app/gnss/track_drawing.h"
 #include <QWidget>
 
 namespace ampletie::app {
@@ -11,8 +11,9 @@ class TrackRibbon : public QWidget {
   Q_OBJECT
 public:
   explicit TrackRibbon(QWidget *parent = nullptr);
-  /// Null: nothing; then `words` say why. `base`: span of the base's data.
-  void set(const TrackResult *t, std::pair<GpsTime, GpsTime> base, const TimeStyle &times, const QString &words);
+  /// Null: nothing; then `words` say why. `hidden`: 1 for epochs that are not drawn, empty for none.
+  void set(const TrackResult *t, std::shared_ptr<const TrackDrawing> drawing, std::vector<std::uint8_t> hidden,
+           const TimeStyle &times, const QString &words);
   void select_stop(const std::string &id);
   /// The instant under the pointer is shown elsewhere too.
   void point_at(std::optional<std::size_t> epoch);
@@ -31,11 +32,16 @@ protected:
   void mouseDoubleClickEvent(QMouseEvent *e) override;
 
 private:
-  struct Column; ///< what lies in one pixel
   QRectF area() const;
   double x_of(GpsTime t) const;
+  double x_of(double seconds) const; ///< since the first epoch
   GpsTime time_at(double x) const;
-  std::size_t first_seen() const;
+  /// Those that are seen, the second beyond the last.
+  std::pair<std::size_t, std::size_t> seen() const;
+  TrackState state(std::size_t i) const {
+    return hidden_.empty() || !hidden_[i] ? static_cast<TrackState>(drawing_->state[i]) : TrackState::none;
+  }
+  bool placed(std::size_t i) const { return state(i) != TrackState::none || drawing_->bridged[i]; }
   void draw_bars(QPainter &p, const QRectF &a) const;
   void draw_height_lines(QPainter &p, const QRectF &a, double low, double high) const;
   void draw_heights(QPainter &p, const QRectF &a) const;
@@ -43,10 +49,8 @@ private:
   void draw_satellites(QPainter &p, const QRectF &a) const;
   void draw_stops(QPainter &p, const QRectF &a) const;
   TrackResult track_;
-  bool any_ = false;
-  std::vector<float> height_, half_; ///< of each epoch, m above the lowest; half the 95 % band
-  double lowest_ = 0;
-  std::pair<GpsTime, GpsTime> base_;
+  std::shared_ptr<const TrackDrawing> drawing_; ///< null: nothing to draw
+  std::vector<std::uint8_t> hidden_;
   TimeStyle times_;
   QString words_;
   GpsTime from_, to_; ///< shown

@@ -457,6 +457,9 @@ void Job::accept_tracks(std::vector<TrackResult> tracks) {
   std::vector<StoredResult> stored;
   for (const TrackResult &t : tracks) stored.push_back(to_stored(t));
   store_.put_results("track", stored);
+  for (const TrackResult &t : tracks)
+    for (const TrackResult &b : *tracks_)
+      if (b.id == t.id && b.fingerprint != t.fingerprint && b.error.empty()) before_tracks_[t.id] = b;
   tracks_ = std::make_shared<const std::vector<TrackResult>>(std::move(tracks));
   ++tracks_times_;
   look_again();

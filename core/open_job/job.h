@@ -31,6 +31,11 @@ public:
     const auto it = before_.find(vector);
     return it == before_.end() ? nullptr : &it->second;
   }
+  /// As of a vector: what a track was before it was solved again in this sitting.
+  const TrackResult *before_track(const std::string &track) const {
+    const auto it = before_tracks_.find(track);
+    return it == before_tracks_.end() ? nullptr : &it->second;
+  }
   /// The last adjustment; null when there is none. Stale when its inputs have changed.
   const NetworkRun *network() const { return adjusted_.get(); }
   bool network_stale() const { return adjusted_ && !now()->get(network_result()); }
@@ -134,6 +139,7 @@ private:
   long solved_times_ = 0, tracks_times_ = 0;
   std::shared_ptr<const JobSnapshot> snapshot_;
   std::map<std::string, VectorResult> before_;
+  std::map<std::string, TrackResult> before_tracks_;
   bool beside_ = false, behind_ = false;
   mutable std::shared_ptr<const LoopReport> seen_loops_;
   mutable std::shared_ptr<const std::vector<JobFit>> seen_fits_;

@@ -4,6 +4,8 @@
 #include "publication/control_sinex.h"
 #include "publication/geopackage.h"
 #include "publication/landxml.h"
+#include "publication/track_columns.h"
+#include "publication/track_to_job.h"
 #include "results/job_results.h"
 #include "results/track_record.h"
 #include <Eigen/Dense>
@@ -13,26 +15,6 @@
 namespace ampletie {
 namespace {
 using nlohmann::json;
-
-/// From the orbits' frame at the track's epoch to the job's grid.
-class ToJob {
-public:
-  ToJob(const Job &job, const TrackResult &t)
-      : datum_(job_datum(*job.snapshot())), policy_(operation_policy(job.state().settings)) {
-    point_.name = "the track of " + t.rover, point_.frame = frame_name(t.frame);
-    point_.epoch = fmt::format("{:.6f}", t.epoch);
-  }
-  FullPosition operator()(const Vec3 &xyz) {
-    point_.xyz = xyz;
-    return datum_.describe(published_at(point_, datum_, datum_.epoch(), policy_).point);
-  }
-  static Vec3 grid(const FullPosition &p) { return {p.grid.east, p.grid.north, p.height.value_or(p.geodetic.h)}; }
-
-private:
-  JobDatum datum_;
-  OperationPolicy policy_;
-  PublishedMark point_;
-};
 
 Vec3 deviations(const Mat3 &cov, const Mat3 &axes) { return (axes * cov * axes.transpose()).diagonal().cwiseSqrt(); }
 
@@ -49,7 +31,7 @@ template <class Visit> void runs_of(const TrackResult &t, Visit &&visit) {
 
 std::string track_geopackage(const Job &job, const TrackResult &t) {
   using T = GeoField::Type;
-  ToJob to_job(job, t);
+  TrackToJob to_job(job, t);
   const Mat3 axes = local_axes(to_geodetic(t.base_xyz));
   GeoLayer epochs{"epochs",
                   "Every epoch of the track of " + t.rover + " from " + t.base + "; times are GPS time",
@@ -67,7 +49,7 @@ std::string track_geopackage(const Job &job, const TrackResult &t) {
     places.push_back(Vec3::Constant(NAN));
     if (e.state == TrackState::none && !e.bridged) continue;
     const FullPosition p = to_job(e.position);
-    places.back() = ToJob::grid(p);
+    places.back() = TrackToJob::grid(p);
     const Vec3 sd = deviations(e.cov, axes);
     epochs.features.push_back({{places.back()},
                                {iso_ms(e.time), e.bridged ? std::string("bridged") : state_name(e.state),
@@ -106,7 +88,7 @@ std::string track_geopackage(const Job &job, const TrackResult &t) {
   for (const TrackStop &s : t.stops) {
     const FullPosition p = to_job(t.base_xyz + s.d);
     const Mat3 c = axes * s.cov * axes.transpose();
-    stops.features.push_back({{ToJob::grid(p)},
+    stops.features.push_back({{TrackToJob::grid(p)},
                               {s.name, s.code, s.mark, iso_ms(s.start), iso_ms(s.stop), state_name(s.solution),
                                static_cast<long>(s.epochs), s.antenna_height, s.spread_m, p.geodetic.h, c(0, 0),
                                c(0, 1), c(0, 2), c(1, 1), c(1, 2), c(2, 2), static_cast<long>(s.used)}});
@@ -115,13 +97,13 @@ std::string track_geopackage(const Job &job, const TrackResult &t) {
 }
 
 std::string stops_landxml(const Job &job, const TrackResult &t) {
-  ToJob to_job(job, t);
+  TrackToJob to_job(job, t);
   const Mat3 axes = local_axes(to_geodetic(t.base_xyz));
   pugi::xml_document doc;
   auto points = begin_landxml(doc, job).append_child("CgPoints");
   points.append_attribute("name") = ("stops of " + t.rover).c_str();
   for (const TrackStop &s : t.stops) {
-    const Vec3 at = ToJob::grid(to_job(t.base_xyz + s.d)), sd = deviations(s.cov, axes);
+    const Vec3 at = TrackToJob::grid(to_job(t.base_xyz + s.d)), sd = deviations(s.cov, axes);
     auto p = points.append_child("CgPoint");
     p.append_attribute("name") = s.name.c_str();
     if (!s.code.empty()) p.append_attribute("code") = s.code.c_str();
@@ -223,10 +205,12 @@ const std::vector<std::string> &track_endings() {
   return all;
 }
 
-std::string track_file(const Job &job, const TrackResult &t, const std::string &file) {
+std::string track_file(const Job &job, const TrackResult &t, const std::string &file,
+                       const std::vector<std::string> &columns) {
   if (!t.error.empty()) throw InputError("the track is not solved: " + t.error);
   const std::string name = lower(file);
-  if (name.ends_with(".csv")) return track_csv(t);
+  if (name.ends_with(".csv")) return track_csv(job, t, columns);
+  if (!columns.empty()) throw InputError("columns are those of a table (.csv), not of " + file);
   if (name.ends_with(".geojson") || name.ends_with(".json")) return track_geojson(t);
   if (name.ends_with(".gpx")) return track_gpx(t);
   if (name.ends_with(".kml")) return track_kml(t);

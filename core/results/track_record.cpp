@@ -224,22 +224,4 @@ std::string track_gpx(const TrackResult &t) {
   return out + (open ? "</trkseg>" : "") + "</trk>\n</gpx>\n";
 }
 
-std::string track_csv(const TrackResult &t) {
-  std::string out = fmt::format("# track of {} from {}, {} at {:.4f}, marker; metres; times are GPS time\n"
-                                "time,x,y,z,sd_e,sd_n,sd_u,solution,satellites\n",
-                                t.rover, t.base, frame_name(t.frame), t.epoch);
-  const Mat3 axes = local_axes(to_geodetic(t.base_xyz));
-  for (const TrackEpoch &e : t.solved->epochs) {
-    if (e.state == TrackState::none && !e.bridged) {
-      out += fmt::format("{},,,,,,,none,{}\n", iso_ms(e.time), e.satellites);
-      continue;
-    }
-    const Mat3 c = axes * e.cov * axes.transpose();
-    out += fmt::format("{},{:.4f},{:.4f},{:.4f},{:.4f},{:.4f},{:.4f},{},{}\n", iso_ms(e.time), e.position.x(),
-                       e.position.y(), e.position.z(), std::sqrt(c(0, 0)), std::sqrt(c(1, 1)), std::sqrt(c(2, 2)),
-                       e.bridged ? "bridged" : state_name(e.state), e.satellites);
-  }
-  return out;
-}
-
 } // namespace ampletie

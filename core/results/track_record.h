@@ -14,8 +14,6 @@ std::string base_comparison_words(const TrackResult &t, const OtherBase &o);
 /// Stops of all tracks.
 nlohmann::ordered_json stop_rows(const std::vector<TrackResult> &all);
 nlohmann::ordered_json stop_row(const TrackResult &t, const TrackStop &s);
-/// Epochs of a track as a table of text: time, x, y, z, deviations east, north and up, state, satellites.
-std::string track_csv(const TrackResult &t);
 /// Lines by what they rest on and stops as points (RFC 7946); the frame's name beside them.
 std::string track_geojson(const TrackResult &t);
 /// GPX 1.1: times in UTC, ellipsoidal heights.

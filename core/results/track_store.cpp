@@ -112,6 +112,7 @@ json stop_json(const TrackStop &s) {
   if (!s.same_as.empty()) j["same_as"] = s.same_as;
   if (s.tilt > 0) j["tilt"] = s.tilt;
   if (s.lean) j["lean"] = *s.lean;
+  if (!s.lean_cov.isZero(0)) j["lean_cov"] = six_numbers(s.lean_cov);
   return j;
 }
 TrackStop stop_of(const json &j) {
@@ -126,6 +127,7 @@ TrackStop stop_of(const json &j) {
   s.same_as = j.value("same_as", "");
   s.tilt = j.value("tilt", 0.0);
   if (j.contains("lean")) s.lean = j.at("lean").get<double>();
+  if (j.contains("lean_cov")) s.lean_cov = matrix_of(j.at("lean_cov"));
   return s;
 }
 

@@ -274,7 +274,8 @@ private:
     if (x.lean)
       t.d -= axes.transpose() * Vec3(aside * std::sin(*x.lean), aside * std::cos(*x.lean), 0);
     else { // in whatever direction
-      t.cov += axes.transpose() * Vec3(aside * aside / 2, aside * aside / 2, 0).asDiagonal() * axes;
+      t.lean_cov = axes.transpose() * Vec3(aside * aside / 2, aside * aside / 2, 0).asDiagonal() * axes;
+      t.cov += t.lean_cov;
       r.stop_notes.push_back(fmt::format(
           "{} line {}: the pole at {} leaned {:.1f}° nobody knows where to: its place is known to {:.0f} mm",
           x.source_name, x.line, x.name, degrees(t.tilt), 1000 * aside / std::sqrt(2)));
@@ -360,6 +361,10 @@ public:
         const double more = *said->second.height.value - x.antenna_height, aside = x.lean ? std::sin(x.tilt) : 0;
         x.d -= axes.transpose() * Vec3(more * aside * std::sin(x.lean.value_or(0)),
                                        more * aside * std::cos(x.lean.value_or(0)), more * std::cos(x.tilt));
+        if (x.antenna_height > 0) { // a longer pole leans further aside
+          const Mat3 other = x.lean_cov * std::pow(*said->second.height.value / x.antenna_height, 2);
+          x.cov += other - x.lean_cov, x.lean_cov = other;
+        }
         x.antenna_height = *said->second.height.value;
       }
       if (said != s_.state().stops.end() && said->second.mark.value) {
@@ -429,20 +434,21 @@ TrackStop joint_stop(const TrackStop &x, const std::vector<const TrackResult *> 
                      const std::vector<TrackOfBase> &ways) {
   TrackStop out = x;
   out.same_as = x.id, out.id = content_id("k", x.id + "|joint");
-  std::vector<Mat3> cov{x.cov};
+  // One pole leaned: what that leaves unknown is the same from every base.
+  std::vector<Mat3> cov{x.cov - x.lean_cov};
   std::vector<double> ties{0};
   std::vector<Vec3> d{x.d};
   for (std::size_t b = 1; b < parts.size(); ++b)
     for (const TrackStop &o : parts[b]->stops) {
       // What was laid onto the first way adds nothing to a place.
       if (o.same_as != x.id || !ways[b].tie || o.solution != x.solution || o.solution < TrackState::floating) continue;
-      cov.push_back(o.cov), ties.push_back(*ways[b].tie);
+      cov.push_back(o.cov - o.lean_cov), ties.push_back(*ways[b].tie);
       d.push_back(parts[b]->base_xyz + o.d - parts.front()->base_xyz);
       out.satellites = std::max(out.satellites, o.satellites);
     }
   const JointWeights w = joint_weights(cov, ties);
   for (std::size_t i = 1; i < d.size(); ++i) out.d += w.weights[i] * (d[i] - x.d);
-  out.cov = w.cov;
+  out.cov = w.cov + x.lean_cov;
   return out;
 }
 

@@ -20,8 +20,9 @@ struct TrackStop {
   Mat3 cov = Mat3::Zero();
   Mat3 common = Mat3::Zero(); ///< the part of it that the stops of a track share, m²
   double spread_m = 0, antenna_height = 0;
-  double tilt = 0;            ///< of the pole, whose length the height then is, rad
-  std::optional<double> lean; ///< azimuth from its tip to the antenna, rad
+  double tilt = 0;              ///< of the pole, whose length the height then is, rad
+  std::optional<double> lean;   ///< azimuth from its tip to the antenna, rad
+  Mat3 lean_cov = Mat3::Zero(); ///< the part of `cov` that a lean of unknown azimuth makes: no base tells less of it
   std::size_t epochs = 0;
   int satellites = 0;
   bool used = true;

@@ -3,6 +3,8 @@
 #include "app/gnss/satellite_chart.h"
 #include "app/gnss/track_map.h"
 #include "app/gnss/track_ribbon.h"
+#include "app/widgets/column_menu.h"
+#include <QCheckBox>
 #include <QComboBox>
 #include <QStackedWidget>
 #include <catch2/catch.hpp>
@@ -85,7 +87,19 @@ TEST_CASE("a pole walks along the road: files dropped, solved, stops read, renam
   QTest::mouseRelease(ribbon, Qt::LeftButton, {}, to);
   settle(50);
   CHECK_THAT(words(), Contains("out of date"));
+  // Solved again without it: before and after in words, and stop by stop.
+  CHECK(t->isColumnHidden(d.column(t, "Before")));
+  CHECK_THAT(words(), !Contains("Solved again"));
+  d.click("Solve vectors");
+  d.wait();
+  settle(50);
+  CHECK_THAT(words(), Contains("Solved again: fixed") && Contains("epochs fixed in both moved"));
+  REQUIRE_FALSE(t->isColumnHidden(d.column(t, "Before")));
+  CHECK(d.cell(t, d.row_with(t, "Stop", "A4"), "Before").count(" · ") == 2);
+  if (const char *shot = std::getenv("SHOT_BEFORE")) d.window.grab().save(shot);
   d.window.workspace().undo();
+  d.click("Solve vectors");
+  d.wait();
   settle(50);
   CHECK_THAT(words(), !Contains("out of date"));
   // By satellite: a span dragged over in a row leaves that satellite of this track out, and nothing else.
@@ -118,6 +132,18 @@ TEST_CASE("a pole walks along the road: files dropped, solved, stops read, renam
   auto *map = d.named<TrackMap>("Track from above");
   REQUIRE(map);
   CHECK_THAT(map->accessibleDescription().toStdString(), Contains("stops from above"));
+  // Which columns the table of epochs gets is remembered; one stays.
+  auto *columns = d.named<ColumnMenu>("Columns of epochs");
+  REQUIRE(columns);
+  CHECK(columns->chosen().join(' ') == "time x y z sd_e sd_n sd_u solution satellites");
+  for (const QString &c : columns->chosen()) columns->findChild<QCheckBox *>(c)->click();
+  CHECK(columns->chosen() == QStringList("satellites"));
+  columns->findChild<QCheckBox *>("grid_east")->click();
+  CHECK(ColumnMenu("epochs", {{"grid_east", ""}, {"satellites", ""}, {"time", ""}}, {"time"}).chosen().join(' ') ==
+        "grid_east satellites");
+  for (auto *button : columns->findChildren<QPushButton *>())
+    if (button->text() == "The usual ones") button->click();
+  CHECK(columns->chosen().size() == 9);
 }
 
 TEST_CASE("epochs are filtered aloud, a list of real time stands beside the stops, the way lies on the plan") {

@@ -114,6 +114,36 @@ TEST_CASE("tracks from files to their list: fields, exit codes, exports, refusal
     CHECK(run("export " + job + " ROVER " + (folder / file)) <= 1);
   }
   other_readers(folder);
+  // Columns as they are asked for; the grid's are those of the issued system, and places that are none stay empty.
+  CHECK(run("export " + job + " ROVER " + (folder / "own.csv") +
+            " --columns time_utc,grid_north,grid_east,height,h,v_up,solution") <= 1);
+  {
+    std::istringstream own(read_file(folder / "own.csv"));
+    std::string head, names, line;
+    std::getline(own, head), std::getline(own, names);
+    CHECK_THAT(head, Contains("grid: EPSG:25833 at 2026.36"));
+    CHECK(names == "time_utc,grid_north,grid_east,height,h,v_up,solution");
+    int rows = 0, placed = 0;
+    while (std::getline(own, line)) {
+      ++rows;
+      double north = 0, east = 0, height = 0, h = 0;
+      char utc[40];
+      if (std::sscanf(line.c_str(), "%39[^,],%lf,%lf,%lf,%lf", utc, &north, &east, &height, &h) != 5) {
+        CHECK_THAT(line, Contains(",,,,,,none"));
+        continue;
+      }
+      ++placed;
+      CHECK(std::string(utc).ends_with("Z"));
+      CHECK((north > 5.1e6 && north < 5.2e6 && east > 1e5 && east < 9e5));
+      CHECK((h - height > 40 && h - height < 55)); // the geoid there
+    }
+    CHECK(rows == 680);
+    CHECK(placed > 600);
+  }
+  CHECK(run("export " + job + " ROVER " + (folder / "own.csv") + " --columns time,colour") == 2);
+  CHECK_THAT(said(), Contains("no column \"colour\"") && Contains("grid_east"));
+  CHECK(run("export " + job + " ROVER " + (folder / "own.csv") + " --columns time,time") == 2);
+  CHECK(run("export " + job + " ROVER " + (folder / "own.gpx") + " --columns time") == 2);
   CHECK_THAT(read_file(folder / "road.csv"), Contains("time,x,y,z,sd_e,sd_n,sd_u,solution,satellites"));
   const auto features = nlohmann::json::parse(read_file(folder / "road.geojson"));
   CHECK(features["type"] == "FeatureCollection");
@@ -122,4 +152,8 @@ TEST_CASE("tracks from files to their list: fields, exit codes, exports, refusal
   CHECK(run("report " + job + " " + (folder / "evidence.html")) <= 1);
   CHECK_THAT(read_file(folder / "evidence.html"), Contains("Tracks") && Contains("ROVER") && Contains("KERB"));
   CHECK(run("solve " + job + " turtles") == 2);
+  // Solved again in one sitting: what that changed.
+  CHECK(run("set " + job + " job mask=20") <= 1);
+  CHECK(run("solve " + job + " tracks") <= 1);
+  CHECK_THAT(said(), Contains("Solved again: fixed") && Contains("epochs fixed in both moved"));
 }

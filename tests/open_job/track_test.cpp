@@ -40,6 +40,14 @@ const TrackStop *stop_named(const TrackResult &t, const std::string &name, int w
     if (s.name == name && --which == 0) return &s;
   return nullptr;
 }
+/// To the digits that are kept.
+std::string epochs_of(const TrackResult &t) {
+  std::string out;
+  for (const TrackEpoch &e : t.solved->epochs)
+    out += fmt::format("{} {} {:.4f} {:.4f} {:.4f} {:.5f}\n", iso_ms(e.time), state_name(e.state), e.position.x(),
+                       e.position.y(), e.position.z(), std::sqrt(e.cov.trace()));
+  return out;
+}
 std::string sentences(const Job &job, const std::string &kind) {
   std::string out;
   for (const Doubt &d : job.doubts())
@@ -105,7 +113,7 @@ TEST_CASE("an unflagged walk is found to be one, solved as a track and never as 
   }
   SECTION("what was solved is kept; opening solves nothing again") {
     // Covariances are kept to seven digits.
-    const auto printed = [](const Job &j) { return track_csv(j.tracks().front()) + stop_rows(j.tracks()).dump(); };
+    const auto printed = [](const Job &j) { return epochs_of(j.tracks().front()) + stop_rows(j.tracks()).dump(); };
     const std::string before = printed(job);
     Job again = Job::open(folder / "road.tie");
     REQUIRE(again.tracks().size() == 1);
@@ -406,6 +414,28 @@ TEST_CASE("from two bases at once: both ways, one put together, their stops one 
     // Where the other logged nothing, nothing is gained.
     CHECK(stop_named(j, "A6")->cov.trace() == Approx(stop_named(m, "A6")->cov.trace()).epsilon(1e-9));
     CHECK(j.solved->count(TrackState::fixed) >= m.solved->count(TrackState::fixed));
+  }
+  // A pole that leaned nobody knows where to is as far aside from every base: of that nothing is gained.
+  {
+    const double from_one = stop_named(job.tracks()[0], "A1")->cov.trace(),
+                 gain = stop_named(joint_of(job), "A1")->cov.trace() / from_one;
+    job.take_bytes({{"lean.csv", "name,start,end,tilt\nA1L,2026-05-13T15:01:01,2026-05-13T15:01:11,10\n"}});
+    std::string stops_list, lean_list;
+    for (const Source &s : job.store().sources()) {
+      if (s.name == "stops.csv") stops_list = s.id;
+      if (s.name == "lean.csv") lean_list = s.id;
+    }
+    job.decide("leave-out", stops_list, nlohmann::json::object(), "tried");
+    solve_road(job);
+    const TrackStop *leaned = stop_named(joint_of(job), "A1L"), *single = stop_named(job.tracks()[0], "A1L");
+    REQUIRE((leaned && single));
+    CHECK(leaned->lean_cov.trace() > 0.1); // 2.05 m · sin 10°, squared
+    CHECK(leaned->lean_cov == single->lean_cov);
+    CHECK((leaned->cov - leaned->lean_cov).trace() ==
+          Approx(gain * (single->cov - single->lean_cov).trace()).epsilon(0.02));
+    job.undo();
+    job.decide("leave-out", lean_list, nlohmann::json::object(), "tried");
+    solve_road(job);
   }
   // In the network: one block, one set-up of the pole at each stop.
   const auto accuracy = [&] {
