@@ -4,11 +4,13 @@
 #include "base/error.h"
 #include "base/text.h"
 #include "judgement/decision_words.h"
+#include "open_job/folder_watch.h"
 #include "publication/gnss_report.h"
 #include "publication/issue_folder.h"
 #include "publication/level_data.h"
 #include "publication/level_report.h"
 #include "publication/provisional_issue.h"
+#include "publication/record_parts.h"
 #include "publication/traverse_report.h"
 #include "render/render.h"
 #include "results/job_results.h"
@@ -270,6 +272,20 @@ QString Workspace::take_text(const std::string &name, const std::string &text) {
   }
 }
 
+void Workspace::take_watched(FolderWatch &watch, ReadFiles files) {
+  if (!job_) return;
+  try {
+    const auto became = watch.accept(*job_, std::move(files));
+    const auto taken = std::count_if(became.begin(), became.end(),
+                                     [](const Intake &i) { return i.outcome == Intake::Outcome::taken; });
+    if (taken)
+      Q_EMIT message(QString("%1 file%2 of the watched folder taken").arg(taken).arg(taken == 1 ? "" : "s"), false);
+    job_changed();
+  } catch (const std::exception &e) {
+    Q_EMIT message(QString::fromUtf8(e.what()), true);
+  }
+}
+
 QString Workspace::keep_recipe(const std::string &source, const std::string &name, const std::string &json) {
   try {
     const auto kept = job_->take_bytes({{name + ".json", json}});
@@ -430,8 +446,24 @@ QString Workspace::issue(const QString &folder, const IssueOptions &options) {
     IssuePackage p = prepare_issue(*job_, options);
     p.files.emplace_back("control.html", render_html(p.sheet));
     p.files.emplace_back("control.pdf", render_pdf(p.sheet));
+    for (const auto &[name, sheet] : p.more_sheets) {
+      p.files.emplace_back(name + ".html", render_html(sheet));
+      p.files.emplace_back(name + ".pdf", render_pdf(sheet));
+    }
     const std::string also = issue_into(*job_, p, folder.toStdString());
     if (!also.empty()) Q_EMIT message(text(also), false);
+    job_changed();
+    return {};
+  } catch (const std::exception &e) {
+    return QString::fromUtf8(e.what());
+  }
+}
+
+QString Workspace::sign(const QString &by, const QString &looked, const QString &remark) {
+  if (!job_) return "no job is open";
+  try {
+    sign_second_check(*job_, by.trimmed().toStdString(), looked.trimmed().toStdString(),
+                      remark.trimmed().toStdString());
     job_changed();
     return {};
   } catch (const std::exception &e) {

@@ -14,6 +14,10 @@
 #include <thread>
 #include <unordered_map>
 
+namespace ampletie {
+class FolderWatch;
+}
+
 namespace ampletie::app {
 
 /// What is selected, everywhere at once.
@@ -86,6 +90,10 @@ public:
   /// Issues into a folder; returns an empty string or what went wrong.
   QString issue(const QString &folder) { return issue(folder, {}); }
   QString issue(const QString &folder, const IssueOptions &options);
+  /// Takes what was read of a watched folder; what became of each stands in the folder's files.
+  void take_watched(FolderWatch &watch, ReadFiles files);
+  /// A second person signs what they looked at; gives why not.
+  QString sign(const QString &by, const QString &looked, const QString &remark);
   /// Provisional coordinates of one traverse; gives why not.
   QString issue_provisional(const QString &folder, const std::string &traverse);
 

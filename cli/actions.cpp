@@ -18,12 +18,14 @@
 #include "judgement/decision_words.h"
 #include "judgement/left_over.h"
 #include "level/level.h"
+#include "open_job/folder_watch.h"
 #include "publication/design_table.h"
 #include "publication/gnss_report.h"
 #include "publication/issue_folder.h"
 #include "publication/level_data.h"
 #include "publication/level_report.h"
 #include "publication/provisional_issue.h"
+#include "publication/record_parts.h"
 #include "publication/track_files.h"
 #include "publication/traverse_report.h"
 #include "publication/verify_issue.h"
@@ -36,11 +38,14 @@
 #include "service/service.h"
 #include "sky/sky.h"
 #include "station/station.h"
+#include <chrono>
 #include <cstdio>
 #include <filesystem>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <map>
 #include <regex>
+#include <thread>
 
 namespace ampletie::cli {
 namespace {
@@ -100,7 +105,7 @@ int cmd_set(Sitting &here, const Arguments &a) {
     throw InputError("say what to set: occupation, vector, stop, run, reading, staff, instrument, mark, source, setup, "
                      "pointing, route, fit, "
                      "pair, also, group, "
-                     "job, solve, limit, weight, levels, traverse, accuracy or accept");
+                     "job, solve, limit, weight, levels, traverse, accuracy, issue, field or accept");
   const std::string kind = a.words[0];
   if (kind == "accept") {
     if (a.words.size() != 2 || a.because.empty()) throw InputError("accept needs the doubt's id and --because");
@@ -131,6 +136,14 @@ int cmd_set(Sitting &here, const Arguments &a) {
   }
   if (kind == "setup" || kind == "pointing" || kind == "route" || kind == "style") {
     set_traverses(job, a.words, a.because, a.ahead);
+    return here.finish();
+  }
+  if (kind == "field") {
+    if (a.words.size() < 3) throw InputError("an entry of the field sheet needs its name, and mark=, height= or times");
+    const auto value = typed_fields<FieldEntryThing>(a.words, 2);
+    if (!job.state().field_sheet.count(a.words[1]) && !value.contains("mark"))
+      throw InputError("there is no entry \"" + a.words[1] + "\" yet: say its mark");
+    job.decide("set", "field:" + a.words[1], value, a.because);
     return here.finish();
   }
   if (kind == "stop") {
@@ -418,18 +431,66 @@ int cmd_issue(Sitting &here, const Arguments &a) {
   Job &job = here.job(a.job);
   IssueOptions o;
   o.marks = a.marks;
-  o.unit = a.unit == "ft" ? LengthUnit::foot : a.unit == "us-ft" ? LengthUnit::us_foot : LengthUnit::metre;
+  if (!a.unit.empty())
+    o.unit = a.unit == "ft" ? LengthUnit::foot : a.unit == "us-ft" ? LengthUnit::us_foot : LengthUnit::metre;
   const bool provisional = !a.provisional.empty();
-  IssuePackage p = provisional ? prepare_provisional(job, a.provisional, o.unit) : prepare_issue(job, o);
+  IssuePackage p = provisional
+                       ? prepare_provisional(job, a.provisional,
+                                             o.unit.value_or(unit_of_choice(choice_object(job.state().settings.issue))))
+                       : prepare_issue(job, o);
   const std::string name = provisional ? "provisional" : "control";
   p.files.emplace_back(name + ".html", render_html(p.sheet));
   p.files.emplace_back(name + ".pdf", render_pdf(p.sheet));
+  for (const auto &[other, sheet] : p.more_sheets) {
+    p.files.emplace_back(other + ".html", render_html(sheet));
+    p.files.emplace_back(other + ".pdf", render_pdf(sheet));
+  }
   const std::string also = issue_into(job, p, a.folder);
   const std::size_t heights = p.record.data.value("heights", nlohmann::json::array()).size();
   print(fmt::format("{} {} marks{}, record {}\n", provisional ? "handed out provisionally" : "issued",
                     p.record.data.at("marks").size(), heights ? fmt::format(" and {} heights", heights) : "",
                     p.record.id));
   if (!also.empty()) print(also + "\n");
+  return here.finish();
+}
+
+/// A second person signs what they looked at; it counts for what the coordinates are now.
+int cmd_sign(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  if (a.by.empty()) throw InputError("who looked at it? --by NAME");
+  sign_second_check(job, a.by, a.looked, a.because);
+  print(a.by + " looked at: " + a.looked + "\n");
+  return here.finish();
+}
+
+/// Looks once a second and says what changes.
+int cmd_watch(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  FolderWatch watch(a.folder, a.quiet);
+  std::map<std::string, std::string> said;
+  const auto begin = std::chrono::steady_clock::now();
+  const auto seconds = [&] { return std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count(); };
+  const auto tell = [&] {
+    if (!watch.trouble().empty() && said[""] != watch.trouble()) print((said[""] = watch.trouble()) + "\n");
+    for (const WatchedFile &f : watch.files()) {
+      const std::string line =
+          fmt::format("{}: {}{}{}", f.name, watched_state_name(f.state), f.words.empty() ? "" : ", ", f.words);
+      if (said[f.name] != line) print((said[f.name] = line) + "\n");
+    }
+  };
+  for (bool last = false; !last;) {
+    last = a.watch_for > 0 && seconds() >= a.watch_for;
+    watch.look(seconds());
+    std::vector<std::string> growing;
+    if (last && a.all)
+      for (const WatchedFile &f : watch.files())
+        if (f.state == WatchedFile::State::growing && f.bytes > 0) growing.push_back(f.name);
+    tell();
+    watch.take(job, growing);
+    tell();
+    std::fflush(stdout);
+    if (!last) std::this_thread::sleep_for(std::chrono::milliseconds(a.watch_for > 0 ? 200 : 1000));
+  }
   return here.finish();
 }
 
@@ -517,6 +578,8 @@ constexpr Action actions[] = {
     {"measure", cmd_measure},
     {"issue", cmd_issue},
     {"verify", cmd_verify},
+    {"sign", cmd_sign},
+    {"watch", cmd_watch},
     {"template", cmd_template},
     {"cut", cmd_cut},
     {"systems", cmd_systems},

@@ -44,6 +44,12 @@ CommandLine::CommandLine() {
   c->add_option("FILE", a.files, "files, kinds are recognised by content")->required();
   c->add_option("--as", a.as, "levels, pointings, control, vectors or stops: a text that no recipe knows yet")
       ->check(CLI::IsMember({"levels", "pointings", "control", "vectors", "stops"}));
+  c = command("watch", "take files from a folder as they become whole");
+  c->add_option("FOLDER", a.folder, "is only read")->required();
+  c->add_option("--quiet", a.quiet, "seconds without a change after which a file is whole")
+      ->check(CLI::Range(0.0, 86400.0));
+  c->add_option("--for", a.watch_for, "seconds; 0: until it is stopped")->check(CLI::Range(0.0, 1e7));
+  c->add_flag("--all", a.all, "when it ends: of files that still grow what there is up to their last whole epoch");
   c = command("set", "correct an occupation, change settings, accept a doubt");
   c->add_option("WORDS", a.words,
                 "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME "
@@ -57,7 +63,8 @@ CommandLine::CommandLine() {
                 "yes|unit=ft|"
                 "exchanged=yes|turned=east|"
                 "packed=yes|frame=…|epoch=…|crs=…|through=GRID|sd=M… | "
-                "job|solve|limit|weight|levels|traverse NAME=VALUE… | accept DOUBT")
+                "field NAME mark=… height=… to=… start=… stop=… | mark NAME monument=…|access=…|issued=no | "
+                "job|solve|limit|weight|levels|traverse|issue NAME=VALUE… | accept DOUBT")
       ->required();
   c->add_flag("--ahead", a.ahead, "of something whose data come later");
   because(c);
@@ -138,6 +145,10 @@ CommandLine::CommandLine() {
   c->add_option("--marks", a.marks, "only these, separated by commas")->delimiter(',');
   c->add_option("--provisional", a.provisional, "provisional coordinates of this traverse instead, marked as such");
   c->add_option("--units", a.unit, "m, ft or us-ft")->check(CLI::IsMember({"m", "ft", "us-ft"}));
+  c = command("sign", "sign that you, as a second person, looked at the coordinates as they are now (--by NAME)");
+  c->add_option("--looked", a.looked, "at what: antenna heights against the field sheet, held marks against the list …")
+      ->required();
+  because(c);
   c = command("verify", "look whether a folder holds what was issued, without the job", false);
   c->add_option("FOLDER", a.folder, "with the record and what was written from it")->required();
   c = command("cut", "cut a part out of a geoid grid, for a job or for the field", false);

@@ -8,10 +8,11 @@ namespace ampletie::cli {
 
 /// Everything that a command can be told.
 struct Arguments {
+  std::string looked; ///< of a second person's check, who is `by`
   std::string job, crs, vertical, realisation, epoch, title = "untitled job";
   std::vector<std::string> files, words, marks, columns;
-  std::string mark, item, because, list, folder, scenario, only, as, frame, coordinate_epoch, orbits,
-      unit = "m", frame_of_rows, provisional, by;
+  std::string mark, item, because, list, folder, scenario, only, as, frame, coordinate_epoch, orbits, unit,
+      frame_of_rows, provisional, by;
   std::vector<double> xyz, grid, sd, velocity;
   std::optional<double> height, height_sd;
   std::vector<std::string> geodetic;
@@ -23,7 +24,8 @@ struct Arguments {
   double frequencies = 0;
   std::vector<std::string> centre;
   std::string of_job, what_kind, template_file;
-  double radius = 20; ///< km
+  double radius = 20;               ///< km
+  double quiet = 20, watch_for = 0; ///< s
 };
 
 /// The words of `ample`: its commands with their arguments. Knows nothing of jobs, so that help and wrong words cost
@@ -39,10 +41,10 @@ struct CommandLine {
 
 /// The lists that `show` knows, in order of the work.
 inline constexpr const char *list_titles[] = {
-    "sources", "occupations", "vectors", "tracks",   "stops",      "loops",      "runs",  "heights",
-    "setups",  "traverses",   "network", "marks",    "comparison", "fits",       "pairs", "also",
-    "groups",  "constraints", "causes",  "patterns", "change",     "velocities", "plan",  "lists",
-    "geoids",  "measured",    "way",     "doubts",   "decisions",  "results"};
+    "sources",   "occupations", "vectors", "tracks",     "stops",       "loops", "runs",   "heights",  "setups",
+    "traverses", "network",     "marks",   "comparison", "fits",        "pairs", "also",   "groups",   "constraints",
+    "causes",    "patterns",    "change",  "velocities", "plan",        "lists", "geoids", "measured", "way",
+    "doubts",    "decisions",   "results", "field",      "attachments", "signed"};
 std::string list_names();
 
 } // namespace ampletie::cli

@@ -410,6 +410,53 @@ struct List {
   const char *name;
   ordered_json (*rows)(const Job &);
 };
+ordered_json field_rows(const Job &job) {
+  auto out = ordered_json::array();
+  const auto text = [](const auto &x) { return x.value ? ordered_json(*x.value) : ordered_json(nullptr); };
+  for (const auto &[name, e] : job.state().field_sheet)
+    out.push_back({{"entry", name},
+                   {"mark", text(e.mark)},
+                   {"start", text(e.start)},
+                   {"stop", text(e.stop)},
+                   {"height_m", text(e.height)},
+                   {"to", text(e.point)},
+                   {"antenna", text(e.antenna)},
+                   {"remark", text(e.remark)}});
+  return out;
+}
+
+ordered_json attachment_rows(const Job &job) {
+  auto out = ordered_json::array();
+  for (const SourceContent &c : job.snapshot()->contents()) {
+    if (!c.attachment) continue;
+    const auto of = job.state().attachments.find(c.source.id);
+    const auto number = [](const std::optional<double> &x) { return x ? ordered_json(*x) : ordered_json(nullptr); };
+    out.push_back({{"name", c.source.name},
+                   {"id", c.source.id},
+                   {"type", c.attachment->type},
+                   {"of", of == job.state().attachments.end() ? ordered_json(nullptr) : ordered_json(of->second.value)},
+                   {"taken", c.attachment->taken},
+                   {"lat_deg", number(c.attachment->lat_deg)},
+                   {"lon_deg", number(c.attachment->lon_deg)},
+                   {"width", c.attachment->width},
+                   {"height", c.attachment->height}});
+  }
+  return out;
+}
+
+/// Who looked at what before an issue; whether that is what the coordinates still are.
+ordered_json signed_rows(const Job &job) {
+  auto out = ordered_json::array();
+  for (const SecondCheck &c : job.state().second_checks)
+    out.push_back({{"by", c.by},
+                   {"looked", c.looked},
+                   {"remark", c.remark},
+                   {"time", c.time},
+                   {"decision", c.decision},
+                   {"stands", job.network() && job.network()->fingerprint == c.content}});
+  return out;
+}
+
 /// Stops, each with what a list of real time says of its mark.
 ordered_json stops_with_fixes(const Job &job) {
   ordered_json out = stop_rows(job.tracks());
@@ -462,6 +509,9 @@ constexpr List lists[] = {
     {"doubts", doubt_rows},
     {"decisions", decision_rows},
     {"results", result_rows},
+    {"field", field_rows},
+    {"attachments", attachment_rows},
+    {"signed", signed_rows},
 };
 constexpr bool same_lists() {
   if (std::size(lists) != std::size(list_titles)) return false;

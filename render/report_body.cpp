@@ -1,4 +1,7 @@
 #include "render/report_body.h"
+#include "base/base64.h"
+#include <algorithm>
+#include <fmt/format.h>
 
 namespace ampletie {
 
@@ -42,14 +45,57 @@ std::string table(const ReportTable &t) {
 }
 } // namespace
 
-std::string report_body(const Report &r) {
-  std::string out = "<h1>" + escaped(r.title) + "</h1><p class=\"subtitle\">" + escaped(r.subtitle) + "</p>\n";
-  for (const auto &s : r.sections) {
-    out += "<h2>" + escaped(s.heading) + "</h2>\n";
-    for (const auto &p : s.paragraphs) out += "<p>" + escaped(p) + "</p>\n";
-    for (const auto &t : s.tables) out += table(t);
+const char *ink_colour(ReportDrawing::Ink ink) {
+  constexpr const char *all[] = {"#1B2A33", "#C9C4B8", "#0B6E75", "#B87311", "#FFFFFF"};
+  return all[static_cast<int>(ink)];
+}
+
+std::string as_svg(const ReportDrawing &d) {
+  std::string out = fmt::format("<svg xmlns=\"http://www.w3.org/2000/svg\" viewBox=\"0 0 {:g} {:g}\" width=\"{:g}pt\" "
+                                "height=\"{:g}pt\" style=\"max-width:100%\" role=\"img\" aria-label=\"{}\" "
+                                "font-family=\"Roboto,sans-serif\">\n",
+                                d.width, d.height, d.width, d.height, escaped(d.spoken));
+  for (const ReportDrawing::Line &l : d.lines) {
+    out += l.closed ? "<polygon points=\"" : "<polyline points=\"";
+    for (const auto &p : l.points) out += fmt::format("{:.1f},{:.1f} ", p[0], p[1]);
+    out +=
+        fmt::format("\" fill=\"{}\" stroke=\"{}\" stroke-width=\"{:g}\"{}/>\n", l.fill ? ink_colour(*l.fill) : "none",
+                    ink_colour(l.ink), l.thick, l.dashed ? " stroke-dasharray=\"4 3\"" : "");
   }
-  return out + "<p class=\"unit\">" + escaped(r.footer) + "</p>\n";
+  for (const ReportDrawing::Word &w : d.words)
+    out += fmt::format("<text x=\"{:.1f}\" y=\"{:.1f}\" font-size=\"{:g}\" fill=\"{}\"{}{}>{}</text>\n", w.x, w.y,
+                       w.size, ink_colour(w.ink),
+                       w.anchor == 0  ? " text-anchor=\"middle\""
+                       : w.anchor > 0 ? " text-anchor=\"end\""
+                                      : "",
+                       w.bold ? " font-weight=\"bold\"" : "", escaped(w.text));
+  return out + "</svg>\n";
+}
+
+std::string report_body(const Report &r, bool inline_drawings) {
+  std::string out = "<h1>" + escaped(r.title) + "</h1><p class=\"subtitle\">" + escaped(r.subtitle) + "</p>\n";
+  std::size_t number = 0;
+  for (const auto &s : r.sections) {
+    out += std::string("<h2") + (s.new_page ? " style=\"page-break-before:always\"" : "") + ">" + escaped(s.heading) +
+           "</h2>\n";
+    const auto paragraphs = [&](std::size_t from, std::size_t to) {
+      for (std::size_t i = from; i < std::min(to, s.paragraphs.size()); ++i)
+        out += "<p>" + escaped(s.paragraphs[i]) + "</p>\n";
+    };
+    paragraphs(0, s.leading);
+    for (const auto &d : s.drawings) {
+      out += inline_drawings ? "<p>" + as_svg(d) + "</p>\n" : fmt::format("<p>{}{}</p>\n", drawing_sign, number);
+      out += "<p class=\"unit\">" + escaped(d.caption) + "</p>\n";
+      ++number;
+    }
+    paragraphs(s.leading, s.paragraphs.size());
+    for (const auto &t : s.tables) out += table(t);
+    for (const auto &p : s.pictures)
+      out += "<p><img src=\"data:image/jpeg;base64," + to_base64(p.jpeg) + "\" alt=\"" + escaped(p.caption) +
+             "\"/></p>\n<p class=\"unit\">" + escaped(p.caption) + "</p>\n";
+  }
+  // On pages it stands at the foot of each.
+  return inline_drawings ? out + "<p class=\"unit\">" + escaped(r.footer) + "</p>\n" : out;
 }
 
 const char *const report_style =

@@ -35,6 +35,10 @@ private:
   void about_doubt(QString &html, const std::string &id);
   void about_source(QString &html, const std::string &id);
   void about_linework(QString &html, const SourceContent &c);
+  void about_attachment(QString &html, const SourceContent &c);
+  void open_attachment(const std::string &id, const std::string &name);
+  /// What is known of a mark on the ground, with its pictures.
+  QString notes_html(const std::string &mark) const;
   void about_geoid(QString &html, const SourceContent &c);
   void about_measured(QString &html, const MeasuredVector &v);
   void about_track(QString &html, const TrackResult &t);

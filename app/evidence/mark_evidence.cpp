@@ -3,6 +3,7 @@
 #include "app/evidence/evidence_html.h"
 #include "app/widgets/numbers.h"
 #include "base/angle.h"
+#include "base/base64.h"
 #include "base/size_words.h"
 #include "judgement/accuracy_verdict.h"
 #include "judgement/comparison.h"
@@ -112,6 +113,24 @@ QString undetected_html(const JobSnapshot &s, const NetworkRun &run, const Adjus
 }
 } // namespace
 
+QString EvidencePanel::notes_html(const std::string &mark) const {
+  QString out;
+  if (const auto n = w_.job().state().notes.find(mark); n != w_.job().state().notes.end())
+    for (const auto &[title, said] :
+         {std::pair{"Monument", &n->second.monument}, {"Access", &n->second.access}, {"Remark", &n->second.remark}})
+      if (said->value) out += QString("<p style='margin:2px 0'><b>%1</b>: %2</p>").arg(title, escaped(*said->value));
+  for (const SourceContent &c : w_.job().snapshot()->contents()) {
+    const auto of = w_.job().state().attachments.find(c.source.id);
+    if (!c.attachment || of == w_.job().state().attachments.end()) continue;
+    const Occupation *o = w_.occupation(of->second.value);
+    if ((o ? o->mark : of->second.value) != mark) continue;
+    if (!c.attachment->thumbnail.empty())
+      out += "<img src='data:image/jpeg;base64," + text(to_base64(c.attachment->thumbnail)) + "'/><br/>";
+    out += link("source:" + text(c.source.id), escaped(c.source.name)) + "<br/>";
+  }
+  return out;
+}
+
 void EvidencePanel::about_mark(QString &html, const std::string &name) {
   const auto &state = w_.job().state();
   const auto h = state.holds.find(name);
@@ -130,6 +149,7 @@ void EvidencePanel::about_mark(QString &html, const std::string &name) {
   html += between_html(name);
   const PublishedMark *pub = w_.job().snapshot()->listed(name);
   if (pub && !pub->description.empty()) html += "<p style='color:#6F7B83'>" + escaped(pub->description) + "</p>";
+  html += notes_html(name);
   if (m) {
     html += coordinates_html(*run, *m);
     html += asked_html(state, *run, *m);

@@ -1,11 +1,31 @@
 #include "app/evidence/evidence.h"
 #include "app/evidence/evidence_html.h"
 #include "app/widgets/linework_grid.h"
+#include "base/base64.h"
 #include "base/error.h"
 #include <Eigen/Geometry>
+#include <QDesktopServices>
+#include <QDir>
 #include <QLineEdit>
+#include <QStandardPaths>
+#include <QUrl>
 
 namespace ampletie::app {
+
+/// What lies in the job is written beside and opened there: the job's own bytes are never changed.
+void EvidencePanel::open_attachment(const std::string &id, const std::string &name) {
+  const QString folder = QStandardPaths::writableLocation(QStandardPaths::TempLocation) + "/ample-tie-attachments";
+  QDir().mkpath(folder);
+  std::string plain;
+  for (const char c : name) plain += std::isalnum(static_cast<unsigned char>(c)) || c == '.' || c == '-' ? c : '_';
+  const QString file = folder + "/" + text(id.substr(0, 8)) + "-" + text(plain);
+  try {
+    write_file(file.toStdString(), w_.job().store().source_bytes(id));
+    QDesktopServices::openUrl(QUrl::fromLocalFile(file));
+  } catch (const std::exception &e) {
+    Q_EMIT w_.message(QString::fromUtf8(e.what()), true);
+  }
+}
 
 void EvidencePanel::about_source(QString &html, const std::string &id) {
   for (const auto &c : w_.job().snapshot()->contents()) {
@@ -20,10 +40,34 @@ void EvidencePanel::about_source(QString &html, const std::string &id) {
       about_shifts(html, c);
     else if (c.source.kind == "linework")
       about_linework(html, c);
+    else if (c.attachment)
+      about_attachment(html, c);
     else
       html += part("First lines") + source_lines(id, 3);
     if (c.solution || (!c.no_solution.empty() && c.control->rows.size() > 1)) about_solution(html, c);
   }
+}
+
+/// A picture or a paper: small, what it says of itself, what it belongs to.
+void EvidencePanel::about_attachment(QString &html, const SourceContent &c) {
+  const Attachment &a = *c.attachment;
+  html += part("Attachment") + "<p>" + text(a.type);
+  if (a.width > 0) html += QString(", %1 × %2").arg(a.width).arg(a.height);
+  if (!a.taken.empty()) html += ", taken " + escaped(a.taken) + " by its clock";
+  if (a.lat_deg) html += QString(", at %1° %2°").arg(*a.lat_deg, 0, 'f', 6).arg(*a.lon_deg, 0, 'f', 6);
+  html += ". What stands in it is not read.</p>";
+  if (!a.thumbnail.empty()) html += "<p><img src='data:image/jpeg;base64," + text(to_base64(a.thumbnail)) + "'/></p>";
+  const auto of = w_.job().state().attachments.find(c.source.id);
+  const Occupation *o = of == w_.job().state().attachments.end() ? nullptr : w_.occupation(of->second.value);
+  html +=
+      of == w_.job().state().attachments.end()
+          ? QString("<p style='color:#B87311'><b>It belongs to nothing yet.</b> Type its mark under Intake, Sources, "
+                    "in the column <i>Belongs to</i>.</p>")
+          : "<p>It belongs to <b>" + escaped(o ? occupation_name(*o) : of->second.value) + "</b>.</p>";
+  const std::string id = c.source.id, name = c.source.name;
+  add_action(
+      "Open it", "With the program that the desktop has for it", [this, id, name] { open_attachment(id, name); },
+      false);
 }
 
 /// Lines of the site: how many, where they lie against the job's marks, drawn or not.

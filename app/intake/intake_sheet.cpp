@@ -1,5 +1,7 @@
 #include "app/intake/intake_sheet.h"
+#include "app/intake/field_part.h"
 #include "app/intake/lists_to_read.h"
+#include "app/intake/watch_part.h"
 #include "app/widgets/charts.h"
 #include "app/widgets/pages.h"
 #include "app/widgets/refreshing.h"
@@ -36,7 +38,14 @@ IntakeSheet::IntakeSheet(Workspace &w, QWidget *parent) : Sheet(w, "Intake", par
   sources_ = new TableCard("Sources", {{"File", "", false, false, 190},
                                        {"Kind", "", false, false, 120},
                                        {"Taken (UTC)", "", false, false, 150},
+                                       {"Belongs to", "Of pictures and papers: their mark", false, true, 90},
                                        {"SHA-256", "", false, false, 150}});
+  sources_->model()->edit = [this](const std::string &id, int, const QString &value) -> QString {
+    for (const auto &c : w_.job().snapshot()->contents())
+      if (c.source.id == id && !c.attachment) return "only pictures and papers belong to a mark";
+    return w_.decide_typed<SourceThing>({id}, "of", value, "");
+  };
+  connect(sources_->model(), &TableModel::refused, this, [this](const QString &why) { say(why, true); });
   drops_ = new TableCard("Last drop", {{"File", "", false, false, 190}, {"What became of it", "", false, false, 420}});
   stack_ = new Pages;
   add_part("Occupations", occupations_, stack_);
@@ -44,11 +53,24 @@ IntakeSheet::IntakeSheet(Workspace &w, QWidget *parent) : Sheet(w, "Intake", par
   part_drops_ = add_part("Last drop", drops_, stack_);
   lists_ = new ListsToRead(w_);
   part_lists_ = add_part("Lists", lists_, stack_);
+  field_ = new FieldPart(w_);
+  connect(field_, &FieldPart::refused, this, [this](const QString &why) { say(why, true); });
+  part_field_ = add_part("Field sheet", field_, stack_);
+  watched_ = new WatchPart(w_);
+  part_watched_ = add_part("Watched", watched_, stack_);
+  connect(watched_, &WatchPart::changed, this, [this] { set_count(part_watched_, watched_->count()); });
   auto *words = new QLabel(
       "<p style='font-size:13pt'><b>Drop files from the field here</b></p><p>Observations (RINEX 3), broadcast or "
       "precise orbits, antenna calibrations (ANTEX), antenna dimensions, level books and a control list, all together "
       "and in any order.<br/>Each file is recognised by what it holds; what became of it is said line by line.</p>"
+      "<p><a href='field'>Key in the field sheet</a> before the files come · <a href='watch'>watch a folder</a> for "
+      "them</p>"
       "<p style='color:#5A666E'>To look around first, run <b>./start</b>: it opens the demo job.</p>");
+  connect(words, &QLabel::linkActivated, this, [this](const QString &link) {
+    key_in_ = true;
+    refresh();
+    show_part(link == "field" ? part_field_ : part_watched_);
+  });
   words->setWordWrap(true);
   words->setAlignment(Qt::AlignCenter);
   empty_ = words;
@@ -101,6 +123,14 @@ QString IntakeSheet::edit(const std::string &id, int column, const QString &valu
   return w_.decide_typed<OccupationThing>({id}, field, value, "corrected in the table");
 }
 
+Cell IntakeSheet::belongs_to(const SourceContent &c) const {
+  if (!c.attachment) return {};
+  const auto of = w_.job().state().attachments.find(c.source.id);
+  if (of == w_.job().state().attachments.end()) return {"? nothing yet", {}, ink::attention, true};
+  const Occupation *o = w_.occupation(of->second.value);
+  return {text(o ? occupation_name(*o) : of->second.value), {}, ink::accepted, true};
+}
+
 void IntakeSheet::refresh() {
   std::vector<Row> occ, src, drops;
   if (w_.has_job()) {
@@ -140,6 +170,7 @@ void IntakeSheet::refresh() {
                      {{text(c.source.name), {}, {}, false},
                       {text(c.source.kind).replace('_', ' '), {}, {}, false},
                       {text(c.source.taken_at), {}, {}, false},
+                      belongs_to(c),
                       {text(c.source.id.substr(0, 16)) + "…", {}, {}, false}},
                      false,
                      {}});
@@ -158,7 +189,9 @@ void IntakeSheet::refresh() {
                        {}});
     }
   }
-  const bool none = src.empty() && drops.empty();
+  const int entries = field_->refresh();
+  set_count(part_field_, entries);
+  const bool none = src.empty() && drops.empty() && entries == 0 && !key_in_;
   empty_->setVisible(none);
   stack_->setVisible(!none);
   set_count(0, static_cast<int>(occ.size()));

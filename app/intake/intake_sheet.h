@@ -2,8 +2,11 @@
 #include "app/widgets/sheet.h"
 
 namespace ampletie::app {
+class FieldPart;
 class ListsToRead;
+class WatchPart;
 class TableCard;
+struct Cell;
 
 /// What came in from the field: occupations (corrected in place), sources, what became of the last drop.
 class IntakeSheet : public Sheet {
@@ -15,12 +18,17 @@ public:
 
 private:
   void refresh();
+  /// What a picture or a paper belongs to.
+  Cell belongs_to(const SourceContent &c) const;
   QString edit(const std::string &id, int column, const QString &value);
   QStackedWidget *stack_;
   TableCard *occupations_, *sources_, *drops_;
   ListsToRead *lists_;
+  FieldPart *field_;
+  WatchPart *watched_;
   QWidget *empty_;
-  int part_drops_, part_lists_;
+  bool key_in_ = false; ///< the field sheet is wanted although no file came yet
+  int part_drops_, part_lists_, part_field_, part_watched_;
 };
 
 } // namespace ampletie::app

@@ -1,5 +1,6 @@
 #include "app/issue/issue_sheet.h"
 #include "app/issue/accuracy_part.h"
+#include "app/issue/choice_part.h"
 #include "app/widgets/page.h"
 #include "app/widgets/pages.h"
 #include "app/widgets/refreshing.h"
@@ -8,6 +9,7 @@
 #include "judgement/accuracy_verdict.h"
 #include "judgement/left_over.h"
 #include "publication/issue.h"
+#include "publication/record_parts.h"
 #include "results/control_record.h"
 #include <QComboBox>
 #include <QDir>
@@ -40,12 +42,15 @@ Row mark_row(const Job &job, const NetworkRun &run, const AdjustedMark &m, bool 
     return m.plan_known ? Cell{QString::number(v, 'f', digits), v, {}, false} : Cell{"–", {}, {}, false};
   };
   const AccuracyVerdict v = accuracy_verdict(job.state(), run, m);
+  const auto note = job.state().notes.find(m.name);
+  const bool kept_out = note != job.state().notes.end() && !note->second.issued.value.value_or(true);
   auto asked_mm = [](double x) {
     return x > 0 ? Cell{QString::number(x * 1000, 'g', 6), x, ink::unused, false} : Cell{"", 0, {}, false};
   };
   return {m.name,
           {{text(m.name), {}, {}, true},
-           Cell{!why.isEmpty()    ? "? " + why.join(", ")
+           Cell{kept_out          ? QString("– stays out")
+                : !why.isEmpty()  ? "? " + why.join(", ")
                 : as_published(m) ? QString("held as published")
                 : v.asked.any()   ? QString("✓ fit to issue")
                                   : QString("✓ no doubts"),
@@ -61,7 +66,7 @@ Row mark_row(const Job &job, const NetworkRun &run, const AdjustedMark &m, bool 
                                      : Cell{"not known", {}, ink::attention, false},
            asked_mm(v.asked.height),
            {text(mark_origin(m)), {}, {}, false}},
-          stale,
+          stale || kept_out,
           {}};
 }
 
@@ -127,7 +132,10 @@ IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent
   asked_ = new AccuracyPart(w_);
   connect(asked_, &AccuracyPart::refused, this, [this](const QString &why) { say(why, true); });
   add_part("Asked", asked_, stack_);
+  choice_ = new ChoicePart(w_);
+  connect(choice_, &ChoicePart::refused, this, [this](const QString &why) { say(why, true); });
   add_part("Records", records_, stack_);
+  add_part("Printed", choice_, stack_);
   verdict_ = new Page;
   verdict_->setObjectName("issue verdict");
   verdict_->setAccessibleName("May I issue?");
@@ -145,10 +153,14 @@ IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent
   unit_->setObjectName("issue unit");
   unit_->setAccessibleName("Unit of the issue");
   unit_->setToolTip("Of the sheet and the lists; the record keeps metres");
-  for (const auto &[name, unit] : {std::pair{"in metres", LengthUnit::metre},
-                                   {"in feet (0.3048 m)", LengthUnit::foot},
-                                   {"in US survey feet", LengthUnit::us_foot}})
-    unit_->addItem(name, static_cast<int>(unit));
+  for (const auto &[name, unit] :
+       {std::pair{"in metres", "m"}, {"in feet (0.3048 m)", "ft"}, {"in US survey feet", "us-ft"}})
+    unit_->addItem(name, QString(unit));
+  connect(unit_, &QComboBox::activated, this, [this](int i) {
+    const QString refused =
+        w_.decide("set", "issue", {{"unit", unit_->itemData(i).toString().toStdString()}}, "chosen for the issue");
+    if (!refused.isEmpty()) say(refused, true);
+  });
   where->addWidget(unit_);
   auto *what = new QLabel;
   what->setObjectName("issued files");
@@ -170,14 +182,22 @@ void IssueSheet::act() {
     folder_->setFocus();
     return;
   }
-  IssueOptions options;
-  options.unit = static_cast<LengthUnit>(unit_->currentData().toInt());
-  const QString why = w_.issue(folder, options);
+  const QString why = w_.issue(folder);
   if (why.isEmpty()) {
     say("issued into " + folder);
     show_part(2);
   } else
     say(why, true);
+}
+
+void IssueSheet::toggle_use() {
+  if (!w_.has_job() || w_.selection().kind != "mark") return;
+  const std::string mark = w_.selection().id;
+  const auto note = w_.job().state().notes.find(mark);
+  const bool out = note != w_.job().state().notes.end() && !note->second.issued.value.value_or(true);
+  const QString refused =
+      w_.decide_typed<MarkThing>({mark}, "issued", out ? "yes" : "no", out ? "" : "kept out with the space bar");
+  if (!refused.isEmpty()) say(refused, true);
 }
 
 QString IssueSheet::answer(const NetworkRun *run) const {
@@ -189,7 +209,9 @@ QString IssueSheet::answer(const NetworkRun *run) const {
   const auto asked = std::count_if(marks.begin(), marks.end(), [&](const AdjustedMark &m) {
     return accuracy_verdict(w_.job().state(), *run, m).asked.any();
   });
-  const QString answer = stale          ? "Not yet: the network is out of date"
+  const QString answer = stale ? "Not yet: the network is out of date"
+                         : w_.job().state().settings.issue.second_person && !standing_check(w_.job().state(), *run)
+                             ? "Not yet: a second person is asked to look at it (Printed)"
                          : w_.judging() ? "Checking what the last decision changes …"
                          : open ? QString("Not without a word: %1 doubt%2 open").arg(open).arg(open == 1 ? "" : "s")
                          : !left.empty() ? "Yes, without " + text(left_over_words(left))
@@ -197,7 +219,9 @@ QString IssueSheet::answer(const NetworkRun *run) const {
   return QString("<p style='margin:0;color:#5A666E'>May I issue these coordinates?</p><p "
                  "style='font-size:15pt;font-weight:bold;margin:2px 0;color:%1'>%2</p><p "
                  "style='margin:0;color:#5A666E'>%3 in %4 at %5%6%7; %8.</p>")
-      .arg((stale || open || w_.judging() || !left.empty() ? ink::attention : ink::accepted).name(),
+      .arg((stale || open || answer.startsWith("Not yet") || w_.judging() || !left.empty() ? ink::attention
+                                                                                           : ink::accepted)
+               .name(),
            answer.toHtmlEscaped())
       .arg(counted_marks(*run))
       .arg(run->heights_alone ? QString("the vertical system") : text(run->frame), text(run->epoch_text),
@@ -228,6 +252,8 @@ void IssueSheet::refresh() {
   QString html = "<p style='color:#5A666E'>There is nothing to issue before the network is adjusted.</p>";
   bool ready = false;
   asked_->refresh();
+  choice_->refresh();
+  if (w_.has_job()) unit_->setCurrentIndex(std::max(0, unit_->findData(text(w_.job().state().settings.issue.unit))));
   if (w_.has_job()) {
     const Job &job = w_.job();
     if (folder_->text().isEmpty()) {

@@ -25,12 +25,13 @@ ColumnMenu::ColumnMenu(const QString &key, std::vector<OfferedColumn> offered, Q
     boxes_.push_back(box);
     rows->addWidget(box);
     connect(box, &QCheckBox::clicked, this, [this, box] {
-      if (chosen().isEmpty()) box->setChecked(true); // a table of nothing is none
+      if (chosen().isEmpty() && !usual_.isEmpty()) box->setChecked(true); // a table of nothing is none
       keep();
     });
   }
   auto *as_usual = new QPushButton("The usual ones");
   as_usual->setAccessibleName("The usual columns of " + key);
+  as_usual->setVisible(!usual_.isEmpty());
   rows->addWidget(as_usual);
   connect(as_usual, &QPushButton::clicked, this, [this] {
     tick(usual_);
@@ -40,6 +41,7 @@ ColumnMenu::ColumnMenu(const QString &key, std::vector<OfferedColumn> offered, Q
   action->setDefaultWidget(all);
   menu->addAction(action);
   setMenu(menu);
+  if (usual_.isEmpty()) return;
   // What is remembered may be of another version: names that are none any more are nobody's.
   tick(store().value(key_, usual_).toStringList());
   if (chosen().isEmpty()) tick(usual_);
@@ -57,7 +59,7 @@ void ColumnMenu::tick(const QStringList &names) {
 }
 
 void ColumnMenu::keep() {
-  store().setValue(key_, chosen());
+  if (!usual_.isEmpty()) store().setValue(key_, chosen());
   Q_EMIT changed();
 }
 

@@ -2,6 +2,7 @@
 #include "base/text.h"
 #include "base/utf8.h"
 #include "formats/antenna_points.h"
+#include "formats/attachment.h"
 #include "formats/control_documents.h"
 #include "formats/control_list.h"
 #include "formats/fit_file.h"
@@ -45,6 +46,7 @@ const std::string &kind_name(FileKind kind) {
                                                      {FileKind::shift_grid, "grid of shifts between datums"},
                                                      {FileKind::shift_tiff, "grid of shifts between datums"},
                                                      {FileKind::linework, "lines of the site"},
+                                                     {FileKind::attachment, "picture or paper"},
                                                      {FileKind::unknown, "not recognised"}};
   return names.at(kind);
 }
@@ -88,9 +90,8 @@ Recognition recognise(std::string_view c) {
   if (label == "ANTEX VERSION / SYST") return {FileKind::antex, {}};
   if (looks_like_sinex(c)) return {FileKind::sinex, {}};
   if (begins("#c") || begins("#d") || begins("#a")) return {FileKind::sp3, {}};
-  if (begins("\x89PNG") || begins("\xFF\xD8\xFF") || begins("GIF8"))
-    return {FileKind::unknown, "a picture, which holds no measurements"};
-  if (begins("%PDF")) return {FileKind::unknown, "a PDF document"};
+  if (looks_like_attachment(c)) return {FileKind::attachment, {}};
+  if (begins("GIF8")) return {FileKind::unknown, "a picture of a kind that is not kept: save it as JPEG or PNG"};
   if (begins("PK\x03\x04"))
     return {FileKind::unknown, "a ZIP archive or an office document: unpack it, or save it as CSV"};
   if (looks_like_shift_tiff(c)) return {FileKind::shift_tiff, {}};

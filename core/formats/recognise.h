@@ -29,6 +29,7 @@ enum class FileKind {
   shift_grid,
   shift_tiff,
   linework,
+  attachment,
   unknown
 };
 const std::string &kind_name(FileKind kind); ///< "observations", "broadcast orbits" …

@@ -111,6 +111,12 @@ const Reader readers[] = {
      [](const Given &g, SourceContent &c) {
        c.antex = kept(read_antex(is_utf8(g.text) ? g.text : utf8_text(g.text)));
      }},
+    {FileKind::attachment, "attachment",
+     [](const Given &g, SourceContent &c) {
+       Attachment a = read_attachment(g.text);
+       c.cut_off = a.cut_off;
+       c.attachment = kept(std::move(a));
+     }},
     {FileKind::antenna_points, "antenna_points",
      [](const Given &g, SourceContent &c) { c.antenna_points = kept(read_antenna_points(utf8_text(g.text))); }},
     {FileKind::control, "control", read_list},

@@ -1,5 +1,6 @@
 #pragma once
 #include "formats/antenna_points.h"
+#include "formats/attachment.h"
 #include "formats/control_list.h"
 #include "formats/fit_file.h"
 #include "formats/geoid_grid.h"
@@ -39,7 +40,8 @@ struct SourceContent {
   std::shared_ptr<const VectorList> measured; ///< elsewhere, or in real time; beside a field book where a file has both
   std::shared_ptr<const FitFile> fit;
   std::shared_ptr<const ShiftGrid> shift;
-  std::shared_ptr<const Linework> linework; ///< what a plan shows behind its marks
+  std::shared_ptr<const Linework> linework;     ///< what a plan shows behind its marks
+  std::shared_ptr<const Attachment> attachment; ///< a picture or a paper of a mark or an occupation
   std::shared_ptr<const Recipe> recipe;
   std::shared_ptr<const std::string> text; ///< UTF-8, of a file that a recipe reads, and of control lists with heads
   std::string cut_off;                     ///< of a table of text: why its last line seems to be broken off

@@ -1,5 +1,6 @@
 #include "job/decision.h"
 #include "base/error.h"
+#include "base/text.h"
 #include "job/settings.h"
 #include <fmt/format.h>
 
@@ -50,6 +51,7 @@ constexpr TargetRow targets[] = {
     named<PlanThing>(Thing::Kind::nothing),
     named<StaffThing>(Thing::Kind::nothing),
     named<InstrumentThing>(Thing::Kind::nothing),
+    named<FieldEntryThing>(Thing::Kind::nothing),
 };
 
 const TargetRow *row_of(std::string_view target) {
@@ -102,6 +104,25 @@ void UsedAgain::fold(JobState &s, long decision) const {
   s.taken_up[about.text] = decision;
 }
 
+SecondChecked SecondChecked::read(const Decision &d) {
+  SecondChecked out;
+  out.check = {d.value.value("by", ""),
+               d.value.value("looked", ""),
+               d.reason,
+               d.author,
+               d.time,
+               d.value.value("content", ""),
+               0};
+  if (trimmed(out.check.by).empty()) throw InputError("who looked at it? A check is signed with a name");
+  if (trimmed(out.check.looked).empty()) throw InputError("what was looked at? A check says it");
+  return out;
+}
+void SecondChecked::fold(JobState &s, long decision) const {
+  s.second_checks.push_back(check);
+  s.second_checks.back().decision = decision;
+}
+std::string SecondChecked::said() const { return check.by + " looked at: " + check.looked; }
+
 Meaning meaning_of(const Decision &d) {
   if (d.verb == "set") {
     if (is_setting_group(d.target)) return SettingsSaid{d.value};
@@ -114,6 +135,7 @@ Meaning meaning_of(const Decision &d) {
   if (d.verb == "leave-out") return LeftOut{{d.target}, d.reason};
   if (d.verb == "use") return UsedAgain{{d.target}};
   if (d.verb == "accept") return DoubtAccepted{{d.target}, d.reason};
+  if (d.verb == "sign") return SecondChecked::read(d);
   if (d.verb == "withdraw") return Withdrawn{d.value.value("decision", 0L)};
   throw InputError("\"" + d.verb + "\" is nothing that can be decided");
 }
@@ -137,6 +159,7 @@ Thing pointed_at(const SettingsSaid &) { return {}; }
 Thing pointed_at(const HoldSaid &) { return {}; }
 Thing pointed_at(const Released &) { return {}; }
 Thing pointed_at(const DoubtAccepted &) { return {}; }
+Thing pointed_at(const SecondChecked &) { return {}; }
 Thing pointed_at(const Withdrawn &) { return {}; }
 } // namespace
 

@@ -50,6 +50,14 @@ struct DoubtAccepted {
   void fold(JobState &s, long decision) const { s.accepted[about.text] = {reason, decision}; }
   std::string said() const { return {}; }
 };
+/// A second person looked at what is to be issued.
+struct SecondChecked {
+  SecondCheck check;
+  /// Throws `InputError` where nobody signed, or nothing was looked at.
+  static SecondChecked read(const Decision &d);
+  void fold(JobState &s, long decision) const;
+  std::string said() const;
+};
 /// Takes back an earlier decision, or an earlier withdrawal: `standing` has done that before anything is folded.
 struct Withdrawn {
   long decision = 0;
@@ -58,11 +66,12 @@ struct Withdrawn {
 };
 
 /// Everything that can be decided. How to add one: docs/how-to-add.md.
-using Meaning = std::variant<SettingsSaid, VectorSaid, Said<OccupationThing>, Said<StopThing>, Said<RunThing>,
-                             Said<SightThing>, Said<StaffThing>, Said<InstrumentThing>, Said<SetupThing>,
-                             Said<PointingThing>, Said<RouteThing>, Said<StyleThing>, Said<FitThing>, Said<PairThing>,
-                             Said<AlsoThing>, Said<GroupThing>, Said<PlanThing>, Said<AskedThing>, Said<MarkThing>,
-                             Said<SourceThing>, HoldSaid, Released, LeftOut, UsedAgain, DoubtAccepted, Withdrawn>;
+using Meaning =
+    std::variant<SettingsSaid, VectorSaid, Said<OccupationThing>, Said<StopThing>, Said<RunThing>, Said<SightThing>,
+                 Said<StaffThing>, Said<InstrumentThing>, Said<SetupThing>, Said<PointingThing>, Said<RouteThing>,
+                 Said<StyleThing>, Said<FitThing>, Said<PairThing>, Said<AlsoThing>, Said<GroupThing>, Said<PlanThing>,
+                 Said<AskedThing>, Said<MarkThing>, Said<FieldEntryThing>, Said<SourceThing>, HoldSaid, Released,
+                 LeftOut, UsedAgain, DoubtAccepted, SecondChecked, Withdrawn>;
 
 /// What an entry of the log means. Throws `InputError` when it cannot be read.
 Meaning meaning_of(const Decision &d);

@@ -35,25 +35,4 @@ struct SecondCheck {
   long decision = 0;
 };
 
-/// What is known of a mark on the ground.
-struct MarkNotes {
-  struct Said {
-    std::string text;
-    long decision = 0;
-  };
-  Said monument, access, remark;
-  long not_issued = 0; ///< the decision that keeps it out of issues; 0: it is issued
-};
-
-/// An occupation as the crew wrote it down, perhaps before its file came.
-struct FieldEntry {
-  template <class T> struct Slot {
-    T value{};
-    long decision = 0;
-  };
-  Slot<std::string> mark, antenna, point, start, stop, file, remark; ///< times in GPS time, ISO
-  Slot<double> height;                                               ///< as read, m; counts where `decision` is set
-  bool there() const { return mark.decision != 0; }
-};
-
 } // namespace ampletie

@@ -32,6 +32,21 @@ SettingValue grid() {
   return v;
 }
 
+/// Columns by name; longer than a name may be.
+SettingValue issue_list() {
+  SettingValue v = setting_values::text(AT(issue.columns));
+  v.read = [](const std::string &t, const SettingInfo &) {
+    std::string out;
+    for (const std::string &name : issue_columns_named(t)) out += (out.empty() ? "" : " ") + name;
+    return nlohmann::json(out);
+  };
+  v.put = [](JobSettings &s, const nlohmann::json &x) {
+    issue_columns_named(x.get<std::string>());
+    s.issue.columns = x.get<std::string>();
+  };
+  return v;
+}
+
 /// A decimal year, or a date.
 SettingValue epoch() {
   SettingValue v = setting_values::number(AT(datum.epoch), 1980, 2100);
@@ -299,6 +314,32 @@ const std::vector<SettingInfo> &setting_catalogue() {
       {"job", "mode", "Datum", "", Part::network,
        named(AT(mode), datum_mode_name, {DatumMode::held, DatumMode::minimal, DatumMode::free}),
        "Held: marks as said. Minimal: only one held mark per group. Free: no mark is favoured."},
+      {"issue", "unit", "Lengths in", "", Part::issue, names(AT(issue.unit), {"m", "ft", "us-ft"}),
+       "What sheets and lists are printed in: metres, feet of 0.3048 m, or US survey feet; the record keeps metres."},
+      {"issue", "decimals", "Decimals of coordinates", "", Part::issue, number(AT(issue.decimals), 0, 6),
+       "Of lengths in that unit, in sheets and in the own list. The lists for computers keep four."},
+      {"issue", "axes", "Axes", "", Part::issue,
+       choice(AT(issue.north_first), {{"east north", false}, {"north east", true}}),
+       "In which order sheets and the own list write plan coordinates."},
+      {"issue", "angle-style", "Latitudes and longitudes", "", Part::issue,
+       names(AT(issue.angles), {"dms", "deg", "gon"}), "Degrees, minutes and seconds; decimal degrees; or gon."},
+      {"issue", "columns", "Own list", "", Part::issue, issue_list(),
+       "Columns of a list of one's own, by name with blanks between (mark east north height); empty: none is written."},
+      {"issue", "separator", "Separator of the own list", "", Part::issue,
+       names(AT(issue.separator), {"comma", "semicolon", "tab", "blank"}), "What stands between its columns."},
+      {"issue", "heads", "Heads of the own list", "", Part::issue,
+       choice(AT(issue.heads), {{"with", true}, {"without", false}}),
+       "With: its first lines name the system and the columns. Without: for programs that want figures alone; the "
+       "sheet says what they are in."},
+      {"issue", "sheet", "Sheet", "", Part::issue, choice(AT(issue.short_form), {{"long", false}, {"short", true}}),
+       "Long: with every observation. Short: verdict, drawing, coordinates, accuracy, checks and decisions."},
+      {"issue", "mark-records", "Mark records", "", Part::issue,
+       choice(AT(issue.mark_records), {{"none", false}, {"a page each", true}}),
+       "A page for every mark: coordinates in every system asked for, ties and directions to its neighbours, monument "
+       "and access."},
+      {"issue", "second-person", "Second person", "", Part::issue,
+       choice(AT(issue.second_person), {{"not asked", false}, {"asked", true}}),
+       "Asked: nothing is issued that a second person did not look at as it stands."},
   };
   return all;
 }

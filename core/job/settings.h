@@ -4,7 +4,7 @@
 namespace ampletie {
 
 /// What is computed with a setting: results that read a part are computed anew when one of its settings changes.
-enum class SettingPart { shown, datum, vectors, orbits, sessions, loops, levels, traverse, network, judgement };
+enum class SettingPart { shown, datum, vectors, orbits, sessions, loops, levels, traverse, network, judgement, issue };
 
 struct SettingInfo;
 

@@ -60,11 +60,20 @@ std::vector<Slice> slices_of(const Meaning &m) {
           return {Slice::plan};
         else if constexpr (std::is_same_v<T, Said<AskedThing>>)
           return {Slice::asked};
-        else if constexpr (std::is_same_v<T, Said<MarkThing>>)
-          // What was said of the one name is held by the other.
-          return x.value.contains("same_as") ? std::vector{Slice::marks, Slice::holds} : std::vector{Slice::marks};
+        else if constexpr (std::is_same_v<T, Said<MarkThing>>) {
+          std::vector<Slice> out;
+          for (const auto &[name, v] : x.value.items()) {
+            const bool note = name != "gravity" && name != "same_as";
+            out.push_back(note ? Slice::mark_notes : Slice::marks);
+            // What was said of the one name is held by the other.
+            if (name == "same_as") out.push_back(Slice::holds);
+          }
+          return out;
+        } else if constexpr (std::is_same_v<T, Said<FieldEntryThing>>)
+          return {Slice::field_sheet};
         else if constexpr (std::is_same_v<T, Said<SourceThing>>)
-          return x.value.contains("geoid") || x.value.contains("interpolation") || x.value.contains("accuracy") ||
+          return x.value.size() == 1 && x.value.contains("of") ? std::vector{Slice::attachments}
+                 : x.value.contains("geoid") || x.value.contains("interpolation") || x.value.contains("accuracy") ||
                          x.value.contains("shifts")
                      ? std::vector{Slice::recipes, Slice::settings_datum}
                      : std::vector{Slice::recipes};
@@ -72,6 +81,8 @@ std::vector<Slice> slices_of(const Meaning &m) {
           return {Slice::holds};
         else if constexpr (std::is_same_v<T, DoubtAccepted>)
           return {Slice::accepted};
+        else if constexpr (std::is_same_v<T, SecondChecked>)
+          return {Slice::second_checks};
         else
           static_assert(std::is_same_v<T, Withdrawn>, "say which slice a new kind of decision changes");
         return {};
@@ -90,6 +101,7 @@ const char *slice_name(Slice s) {
                                    "settings: traverse",
                                    "settings: network",
                                    "settings: judgement",
+                                   "settings: issue",
                                    "settings of single vectors",
                                    "said of occupations",
                                    "said of stops",
@@ -103,6 +115,10 @@ const char *slice_name(Slice s) {
                                    "plan",
                                    "accuracy asked for",
                                    "said of marks",
+                                   "notes on marks",
+                                   "field sheet",
+                                   "attachments",
+                                   "second persons' checks",
                                    "recipes",
                                    "holds",
                                    "use of sources",

@@ -17,6 +17,7 @@ enum class Slice {
   settings_traverse,
   settings_network,
   settings_judgement,
+  settings_issue,
   vector_settings,
   occupations,
   stops,     ///< of tracks
@@ -29,8 +30,12 @@ enum class Slice {
   groups, ///< factors of groups of observations
   plan,   ///< what is to be measured
   asked,
-  marks,   ///< gravity, names that stand for others
-  recipes, ///< and what was looked at
+  marks,         ///< gravity, names that stand for others
+  mark_notes,    ///< what is known of them on the ground, which of them are issued
+  field_sheet,   ///< occupations as the crew wrote them down
+  attachments,   ///< what pictures and papers belong to
+  second_checks, ///< who looked at what before an issue
+  recipes,       ///< and what was looked at
   holds,
   use_of_sources,
   use_of_occupations,

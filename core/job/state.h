@@ -3,6 +3,7 @@
 #include "formats/list_reading.h"
 #include "gnss/static/static_vector.h"
 #include "job/asked.h"
+#include "job/issue_choice.h"
 #include "job/store.h"
 #include "job/thing.h"
 #include "levelling/height_system.h"
@@ -190,6 +191,19 @@ struct PlanEdits {
   Slot<double> direction, zenith, distance, ppm; ///< deviations of a set, radians and m
 };
 
+/// What is known of a mark on the ground, and whether it is issued.
+struct MarkNotes {
+  Decided<std::optional<std::string>> monument, access, remark;
+  Decided<std::optional<bool>> issued; ///< false: it stays out of issues
+};
+
+/// An occupation as the crew wrote it down, perhaps before its file came.
+struct FieldEntry {
+  Decided<std::optional<std::string>> mark, antenna, point, remark;
+  Decided<std::optional<std::string>> start, stop; ///< GPS time, ISO
+  Decided<std::optional<double>> height;           ///< as read, m
+};
+
 /// What is taken for the accuracy of an observation where nobody states one: a part of its own and one by length.
 struct DefaultWeight {
   double plan = 0, plan_ppm = 0, up = 0, up_ppm = 0; ///< m, ppm
@@ -217,6 +231,7 @@ struct JobSettings {
   LevelSettings levels;
   TraverseSettings traverse;
   DatumMode mode = DatumMode::held;
+  IssueChoice issue;
 };
 
 /// The job as the decisions say: a fold over the log.
@@ -233,6 +248,10 @@ struct JobState {
   std::map<std::string, AlsoEdits> also;                   ///< by the name of the system
   std::map<std::string, GroupEdits> groups;                ///< by name: "kind=vectors"
   std::map<std::string, PlanEdits> plan;                   ///< by what it is: "session 1"
+  std::map<std::string, MarkNotes> notes;                  ///< by mark
+  std::map<std::string, FieldEntry> field_sheet;           ///< by the entry's name
+  std::map<std::string, Decided<std::string>> attachments; ///< source → mark or occupation that it belongs to
+  std::vector<SecondCheck> second_checks;                  ///< in their order
   std::map<std::string, CodeStyle> styles;                 ///< by code; "WALL*" for all that begin so
   std::map<std::string, Decided<double>> staffs;           ///< staff → scale of its graduation, ppm
   std::map<std::string, InstrumentCard> instruments;       ///< by serial number, as the books write it

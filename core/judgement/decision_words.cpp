@@ -65,6 +65,8 @@ std::string DecisionWords::about(const Decision &d) const {
   if (!m) return named(d.target);
   return std::visit(Overloaded{[](const SettingsSaid &) { return std::string("settings"); },
                                [](const Withdrawn &w) { return fmt::format("decision {}", w.decision); },
+                               [](const SecondChecked &) { return std::string("what is to be issued"); },
+                               [](const Said<FieldEntryThing> &x) { return "field sheet, " + x.about.text; },
                                [](const Said<AskedThing> &x) { return "accuracy asked of " + x.about.text; },
                                [](const Said<MarkThing> &x) { return "mark " + x.about.text; },
                                [](const Said<StaffThing> &x) { return "staff " + x.about.text; },
@@ -113,6 +115,7 @@ std::string DecisionWords::sentence(const Decision &d) const {
                  [&](const UsedAgain &) { return "used again: " + what; },
                  [&](const Released &) { return what + " is held no longer"; },
                  [&](const DoubtAccepted &) { return "doubt accepted: " + what; },
+                 [&](const SecondChecked &x) { return "before an issue " + x.said(); },
                  [&](const Withdrawn &w) {
                    const Decision *of = decision(w.decision);
                    // Withdrawing a withdrawal makes the decision count again.

@@ -55,6 +55,10 @@ void list_doubts(DoubtList &list, const JobSnapshot &s);
 /// Answers of positioning services against what the job knows of the same set-up; bases that only an answer could tie.
 void answer_doubts(DoubtList &list, const JobSnapshot &s);
 void file_doubts(DoubtList &list, const JobSnapshot &s);
+/// Pictures and papers that belong to nothing, or were taken elsewhere.
+void attachment_doubts(DoubtList &list, const JobSnapshot &s);
+/// The field sheet against the files: what differs, what no file came of.
+void field_sheet_doubts(DoubtList &list, const JobSnapshot &s);
 void occupation_doubts(DoubtList &list, const JobSnapshot &s);
 void level_line_doubts(DoubtList &list, const JobSnapshot &s);
 void understood_less(DoubtList &list, const RecipeSource &src, Section section);

@@ -74,6 +74,24 @@ const Doubts &intake_result() {
   return r;
 }
 
+const Doubts &attachments_result() {
+  static const Doubts r{"doubts: attachments",
+                        Section::intake,
+                        {&contents_result(), &occupations_result(), &moving_result(), &belonging_result()},
+                        {Slice::attachments, Slice::use_of_sources},
+                        found_by(attachment_doubts)};
+  return r;
+}
+
+const Doubts &field_sheet_result() {
+  static const Doubts r{"doubts: field sheet",
+                        Section::intake,
+                        {&contents_result(), &occupations_result()},
+                        {Slice::field_sheet, Slice::marks},
+                        found_by(field_sheet_doubts)};
+  return r;
+}
+
 const Doubts &vector_doubts_result() {
   static const Doubts r{"doubts: vectors",
                         Section::gnss,
@@ -251,7 +269,8 @@ const std::vector<const Doubts *> &sections() {
       &vector_doubts_result(),   &closure_doubts_result(), &level_doubts_result(),   &traverse_doubts_result(),
       &same_marks_result(),      &books_result(),          &datum_doubts_result(),   &geoid_doubts_result(),
       &fit_doubts_result(),      &also_doubts_result(),    &network_doubts_result(), &issue_doubts_result(),
-      &measured_doubts_result(), &track_doubts_result(),   &targetless_result()};
+      &measured_doubts_result(), &track_doubts_result(),   &targetless_result(),     &attachments_result(),
+      &field_sheet_result()};
   return all;
 }
 

@@ -54,7 +54,8 @@ void file_doubts(DoubtList &list, const JobSnapshot &s) {
   for (const SourceContent &c : s.contents()) {
     if (c.cut_off.empty() || s.state().left_out.count(c.source.id)) continue;
     Doubt &d = list.add(DoubtKind::file_cut_off, c.source.name, Section::intake, {Thing::Kind::source, c.source.id},
-                        "it ends inside a line: " + c.cut_off + "; what stands there is used as it is");
+                        (c.attachment ? "" : "it ends inside a line: ") + c.cut_off +
+                            (c.attachment ? "" : "; what stands there is used as it is"));
     d.causes.push_back("a copy that was broken off: leave this file out, copy it again and take it");
     d.causes.push_back("it is whole: accept this with the reason");
   }

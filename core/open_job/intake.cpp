@@ -99,6 +99,14 @@ std::string describe(const SourceContent &c, const std::vector<Recipe> &recipes)
                        c.shift->from, c.shift->to, c.shift->extent_words());
   if (c.source.kind == "vectors" || c.source.kind == "stops") return describe_rows(c, recipes);
   if (c.linework) return linework_words(*c.linework);
+  if (c.attachment)
+    return fmt::format(
+        "{}{}, kept as it is; nothing that stands in it is read. It belongs to nothing until it was said "
+        "to what (of)",
+        c.attachment->type,
+        c.attachment->lat_deg
+            ? fmt::format(", taken at {:.5f}° {:.5f}°", *c.attachment->lat_deg, *c.attachment->lon_deg)
+            : std::string());
   if (c.fit)
     return fmt::format(
         "frame fit \"{}\", plan by {}, height by {}, with {} marks; it leads nowhere until a system is begun "

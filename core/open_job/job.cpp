@@ -30,13 +30,20 @@ std::string author() {
 }
 
 /// Text as it goes into the log: UTF-8 on lines that can be read; throws for names that cannot be.
-void tidy(nlohmann::json &v) {
+void tidy(nlohmann::json &v, std::string_view of = {}) {
+  // What is said in sentences, and no name of anything.
+  constexpr std::string_view sentences[] = {"monument", "access", "remark", "looked", "columns"};
+  constexpr std::size_t longest = 2000;
   if (v.is_number_float() && !std::isfinite(v.get<double>()))
     throw InputError("a value that is no finite number cannot be decided");
   if (v.is_string()) {
     std::string t = utf8_text(v.get_ref<const std::string &>());
     // A grid that is described in full is longer than any name; its own setting has checked it.
-    if (!is_described(t) || printable(t) != t) check_name(t, "\"" + printable(t.substr(0, 40)) + "\"");
+    const bool sentence = std::find(std::begin(sentences), std::end(sentences), of) != std::end(sentences);
+    if (sentence && printable(t) == t) {
+      if (t.size() > longest) throw InputError(fmt::format("what is said is longer than {} characters", longest));
+    } else if (!is_described(t) || printable(t) != t)
+      check_name(t, "\"" + printable(t.substr(0, 40)) + "\"");
     v = std::move(t);
   }
   if (v.is_array())
@@ -46,7 +53,7 @@ void tidy(nlohmann::json &v) {
   for (auto &[name, x] : v.items()) {
     const std::string t = utf8_text(name);
     check_name(t, "\"" + printable(t.substr(0, 40)) + "\"");
-    tidy(x);
+    tidy(x, t);
     out[t] = std::move(x);
   }
   v = std::move(out);

@@ -8,6 +8,7 @@
 #include "publication/control_tables.h"
 #include "publication/figures.h"
 #include "publication/fit_files.h"
+#include "publication/network_drawing.h"
 #include "publication/reliability_tables.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -134,6 +135,14 @@ ReportSection what_is_issued(const json &r, LengthUnit unit, bool physical) {
   const ControlTables t(r, unit, physical);
   ReportSection what{"What is issued", {}, {}};
   what.paragraphs = {verdict(r), systems(r, physical)};
+  if (const json kept = r.value("kept_out", json::array()); !kept.empty()) {
+    std::string names;
+    for (const json &n : kept) names += (names.empty() ? "" : ", ") + n.get<std::string>();
+    what.paragraphs.push_back("Adjusted with the others and not issued: " + names + ".");
+  }
+  if (r.value("format", 0) >= 4)
+    if (ReportDrawing d = network_drawing(r, 720, 262); !d.lines.empty()) what.drawings.push_back(std::move(d));
+  what.leading = what.paragraphs.size();
   int short_of_it = 0;
   const ReportTable asked = asked_table(r, short_of_it);
   for (const ReportTable *table : {&t.grid, &t.accuracy, &t.heights, &t.physical_heights, &asked})
@@ -501,6 +510,73 @@ ReportSection decision_section(const json &r) {
   decisions.tables = {log};
   return decisions;
 }
+/// Who answers for it. Records of before do not say it.
+ReportSection signing_section(const json &r) {
+  ReportSection s{"Who answers for it", {}, {}};
+  std::string authors;
+  for (const json &a : r.at("authors")) authors += (authors.empty() ? "" : ", ") + a.get<std::string>();
+  s.paragraphs.push_back(authors.empty() ? "Nothing was decided." : "Decided by " + authors + ".");
+  const json &c = r.at("second_check");
+  if (c.is_null())
+    s.paragraphs.push_back("NO second person looked at these coordinates before they were issued.");
+  else {
+    s.paragraphs.push_back(fmt::format(
+        "{} looked at them before they were issued ({} UTC{}): {}.{}", c.at("by").get<std::string>(),
+        c.at("time").get<std::string>(),
+        c.at("by") == c.at("entered_by") ? "" : ", entered by " + c.at("entered_by").get<std::string>(),
+        c.at("looked").get<std::string>(),
+        c.at("remark").get<std::string>().empty() ? "" : " Remark: " + c.at("remark").get<std::string>() + "."));
+    s.paragraphs.push_back("What was looked at is what is issued: the coordinates did not change in between.");
+  }
+  ReportTable sign{
+      "", {{"", "", false}, {"Name", "", false}, {"Place and day", "", false}, {"Signature", "", false}}, {}};
+  sign.rows = {{"Surveyor in charge", "", "", ""},
+               {"Second person", c.is_null() ? "" : c.at("by").get<std::string>(), "", ""}};
+  s.tables.push_back(std::move(sign));
+  return s;
+}
+
+/// By which rules it was computed, for who wants to follow it.
+ReportSection method_section(const json &r) {
+  ReportSection s{"Method", {}, {}};
+  const bool vectors = !r.at("vectors").empty();
+  if (vectors)
+    s.paragraphs.push_back(
+        "Vectors between receivers from double differences of carrier phases, integers by the least-squares ambiguity "
+        "decorrelation adjustment (Teunissen 1995) where a test of their failure rate lets them be fixed (Verhagen and "
+        "Teunissen 2013); antennas by their calibrations, troposphere after Saastamoinen (1972) with an estimated "
+        "rest.");
+  s.paragraphs.push_back(
+      "One least-squares adjustment of everything that was measured, each kind weighted by its stated accuracy; held "
+      "marks as the table Held marks says. Global test of the variance factor, single tests after Baarda (1968) with "
+      "smallest detectable errors; accuracies as covariances of the adjustment, 95 % as stated above.");
+  s.paragraphs.push_back("Systems and the ways between them by the register of " + r.at("register").get<std::string>() +
+                         ". Computed with " + r.at("program").get<std::string>() + ".");
+  return s;
+}
+
+/// One page: what a client asks first. The long form, and the record, say the rest.
+void shorten(Report &sheet, const json &r) {
+  ReportSection first = sheet.sections.front();
+  ReportTable &accuracy = first.tables[1];
+  // The values that an engineer compares: 95 % with respect to the datum, and the checks.
+  for (ReportTable *t : {&accuracy})
+    for (auto &row : t->rows)
+      if (row.size() == 9) row.erase(row.begin() + 1, row.begin() + 6);
+  if (accuracy.columns.size() == 9) accuracy.columns.erase(accuracy.columns.begin() + 1, accuracy.columns.begin() + 6);
+  for (ReportDrawing &d : first.drawings) d = network_drawing(r, 720, 210);
+  std::vector<ReportSection> kept{std::move(first)};
+  ReportSection checks{"Checks", {}, {}};
+  for (ReportTable t : {held_table(r), check_table(r)})
+    if (!t.rows.empty()) checks.tables.push_back(std::move(t));
+  if (!checks.tables.empty()) kept.push_back(std::move(checks));
+  for (ReportSection &s : sheet.sections)
+    if (s.heading == "Doubts" && !r.at("doubts").empty()) kept.push_back(std::move(s));
+  kept.push_back(signing_section(r));
+  kept.back().paragraphs.push_back("This is the short form: observations, tests, sources and decisions are in the "
+                                   "issue's record, and in the long form that can be printed from it.");
+  sheet.sections = std::move(kept);
+}
 } // namespace
 
 Report control_sheet(const json &r, LengthUnit unit) {
@@ -521,6 +597,10 @@ Report control_sheet(const json &r, LengthUnit unit) {
   // Of a single earlier record the change says it all.
   if (const auto m = r.find("motion"); m != r.end() && m->at("times").size() > 2) fits.push_back(motion_section(*m));
   out.sections.insert(out.sections.begin() + 2, fits.begin(), fits.end());
+  if (r.value("format", 0) < 4) return out;
+  out.sections.push_back(method_section(r));
+  out.sections.push_back(signing_section(r));
+  if (r.at("choice").at("sheet") == "short") shorten(out, r);
   return out;
 }
 

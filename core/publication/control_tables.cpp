@@ -2,6 +2,7 @@
 #include "adjustment/statistics.h"
 #include "base/angle.h"
 #include "publication/figures.h"
+#include "publication/printed_as.h"
 #include "results/control_record.h"
 #include <cmath>
 #include <fmt/format.h>
@@ -21,13 +22,12 @@ int degrees_of_scale(const nlohmann::json &record) {
 }
 
 ControlTables::ControlTables(const nlohmann::json &record, LengthUnit unit, bool physical) {
-  const std::string u = unit_name(unit);
-  const auto len = [&](std::optional<double> v, int decimals) {
-    return v ? fmt::format("{:.{}f}", in_unit(*v, unit), decimals) : std::string("–");
-  };
+  const PrintedAs as = printed_as(record, unit);
+  const std::string u = unit_name(as.unit);
   const auto percent95 = [](double sd, int degrees) { return fmt::format("{:.1f}", factor95(1, degrees) * 1000 * sd); };
   const int scale_degrees = degrees_of_scale(record);
   grid = {"Coordinates", {{"Mark", "", false}, {"East", u}, {"North", u}}, {}};
+  if (as.north_first) std::swap(grid.columns[1], grid.columns[2]);
   if (physical) grid.columns.push_back({"Height", u}), grid.columns.push_back({"Geoid", u});
   grid.columns.push_back({"Ellipsoidal h", u});
   grid.columns.push_back({"Held", "", false});
@@ -46,8 +46,8 @@ ControlTables::ControlTables(const nlohmann::json &record, LengthUnit unit, bool
               {}};
   geodetic = {"Geodetic coordinates",
               {{"Mark", "", false},
-               {"Latitude", "", true},
-               {"Longitude", "", true},
+               {"Latitude", as.angle_unit(), true},
+               {"Longitude", as.angle_unit(), true},
                {"h", u},
                {"Scale factor", ""},
                {"Convergence", "", true},
@@ -63,29 +63,30 @@ ControlTables::ControlTables(const nlohmann::json &record, LengthUnit unit, bool
       {}};
   for (const auto &j : record.at("marks")) {
     const ControlRecord m = control_record_of(j);
-    std::vector<std::string> row{m.name, len(m.east_m, 4), len(m.north_m, 4)};
+    std::vector<std::string> row{m.name, as.length(m.east_m), as.length(m.north_m)};
+    if (as.north_first) std::swap(row[1], row[2]);
     // A physical height carries the geoid's uncertainty: a centimetre is all that is meaningful between areas, but
     // differences within the job are good to the millimetre, so the digits stay.
-    if (physical) row.push_back(len(m.height_m, 4)), row.push_back(len(m.geoid_m, 3));
-    row.insert(row.end(), {len(m.h_m, 4), held_words(m.held), m.origin});
+    if (physical) row.push_back(as.length(m.height_m)), row.push_back(as.length(m.geoid_m, 1));
+    row.insert(row.end(), {as.length(m.h_m), held_words(m.held), m.origin});
     grid.rows.push_back(std::move(row));
     const bool held = m.held == "full";
     const auto sd = [&](int k) { return held ? std::string("held") : mm(std::sqrt(m.cov_enu(k, k))); };
     accuracy.rows.push_back({m.name, sd(0), sd(1), sd(2), mm(m.local_plan95_m), mm(m.local_up95_m),
                              mm(m.network_plan95_m), mm(m.network_up95_m),
                              held ? "held" : std::to_string(m.independent_checks)});
-    geodetic.rows.push_back({m.name, format_dms(m.lat_deg, 5), format_dms(m.lon_deg, 5), len(m.h_m, 4),
+    geodetic.rows.push_back({m.name, as.angle(m.lat_deg), as.angle(m.lon_deg), as.length(m.h_m),
                              fmt::format("{:.8f}", m.scale), format_dms(m.convergence_deg, 1),
                              fmt::format("{:.8f}", m.combined_factor)});
-    geocentric.rows.push_back({m.name, len(m.xyz.x(), 4), len(m.xyz.y(), 4), len(m.xyz.z(), 4)});
+    geocentric.rows.push_back({m.name, as.length(m.xyz.x()), as.length(m.xyz.y()), as.length(m.xyz.z())});
     if (m.height_sd_m)
       physical_heights.rows.push_back(
-          {m.name, len(m.height_m, 4), mm(*m.height_sd_m), percent95(*m.height_sd_m, m.scale_degrees)});
+          {m.name, as.length(m.height_m), mm(*m.height_sd_m), percent95(*m.height_sd_m, m.scale_degrees)});
     if (!held && m.independent_checks == 0) unchecked.push_back(m.name);
   }
   for (const auto &j : record.value("heights", nlohmann::json::array())) {
     const HeightRecord h = height_record_of(j);
-    heights.rows.push_back({h.name, len(h.height_m, 4), mm(h.height_sd_m), percent95(h.height_sd_m, h.scale_degrees),
+    heights.rows.push_back({h.name, as.length(h.height_m), mm(h.height_sd_m), percent95(h.height_sd_m, h.scale_degrees),
                             std::to_string(h.levels), held_words(h.held)});
     if (h.held == "none" && h.independent_checks == 0) unchecked.push_back(h.name);
   }

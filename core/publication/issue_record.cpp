@@ -37,7 +37,7 @@ json covariance(const NetworkRun &run, const std::vector<std::string> &marks) {
 ordered_json datum_part(const Job &job, const NetworkRun &run) {
   ordered_json r;
   const JobSettings &set = job.state().settings;
-  r["format"] = 3; // since it is written for maps and drawings too
+  r["format"] = 4; // since it holds how it is printed, and who looked at it
   r["title"] = set.title;
   r["crs"] = set.datum.crs, r["crs_name"] = system_name(set.datum.crs);
   r["vertical"] = set.datum.vertical;
@@ -214,6 +214,12 @@ ordered_json vector_row(const VectorResult &v) {
           {"fingerprint", v.fingerprint}};
 }
 
+std::set<std::string> issued_names(const std::vector<const AdjustedMark *> &marks) {
+  std::set<std::string> out;
+  for (const AdjustedMark *m : marks) out.insert(m->name);
+  return out;
+}
+
 ordered_json occupation_rows(const JobSnapshot &s) {
   auto out = ordered_json::array();
   for (const Occupation &o : s.occupations())
@@ -295,6 +301,19 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
   r["doubts"] = record_doubts(job);
   r["decisions"] = record_decisions(job);
   r["sources"] = record_sources(s);
+  const std::set<std::string> all = issued_names(marks);
+  r["choice"] = choice_object(job.state().settings.issue);
+  r["kept_out"] = ordered_json::array();
+  for (const AdjustedMark &m : run.result.marks)
+    if (!all.count(m.name)) r["kept_out"].push_back(m.name);
+  r["notes"] = record_notes(job, all);
+  r["earlier"] = ordered_json::array();
+  if (job.state().settings.issue.mark_records) r["earlier"] = record_earlier(job, all);
+  r["authors"] = authors_of(job);
+  r["second_check"] = nullptr;
+  if (const SecondCheck *c = standing_check(job.state(), run))
+    r["second_check"] = {{"by", c->by},     {"looked", c->looked},     {"remark", c->remark},
+                         {"time", c->time}, {"entered_by", c->author}, {"decision", c->decision}};
   return r;
 }
 

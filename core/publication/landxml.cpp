@@ -35,8 +35,7 @@ pugi::xml_node begin_landxml(pugi::xml_document &doc, const LandXmlHead &head) {
                                                                     {"pressureUnit", "milliBars"}})
     metric.append_attribute(name) = value;
   auto system = root.append_child("CoordinateSystem");
-  system.append_attribute("name") =
-      is_described(head.crs) ? system_name(head.crs).c_str() : head.crs.c_str();
+  system.append_attribute("name") = is_described(head.crs) ? system_name(head.crs).c_str() : head.crs.c_str();
   if (head.crs.rfind("EPSG:", 0) == 0) system.append_attribute("epsgCode") = head.crs.substr(5).c_str();
   if (!head.vertical_name.empty()) system.append_attribute("verticalDatum") = head.vertical_name.c_str();
   root.append_child("Project").append_attribute("name") = head.title.c_str();

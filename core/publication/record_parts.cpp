@@ -1,9 +1,12 @@
 #include "publication/record_parts.h"
+#include "base/base64.h"
+#include "base/error.h"
 #include "base/hash.h"
 #include "base/text.h"
 #include "judgement/accuracy_verdict.h"
 #include "judgement/decision_words.h"
 #include "judgement/left_over.h"
+#include "judgement/record_compare.h"
 
 namespace ampletie {
 using nlohmann::ordered_json;
@@ -67,6 +70,77 @@ ordered_json record_accuracy(const Job &job, const NetworkRun &run, const Adjust
           {"height", part(v.asked.height, v.height95, v.height_fails)},
           {"height_of", v.physical ? "physical" : "ellipsoidal"},
           {"met", v.height_undetermined && !v.fails() ? ordered_json(nullptr) : ordered_json(!v.fails())}};
+}
+
+const SecondCheck *standing_check(const JobState &s, const NetworkRun &run) {
+  for (auto c = s.second_checks.rbegin(); c != s.second_checks.rend(); ++c)
+    if (c->content == run.fingerprint) return &*c;
+  return nullptr;
+}
+
+std::vector<std::string> authors_of(const Job &job) {
+  std::vector<std::string> out;
+  const auto stands = standing(job.decisions());
+  for (std::size_t i = 0; i < stands.size(); ++i) {
+    const Decision &d = job.decisions()[i];
+    if (stands[i] && d.verb != "sign" && std::find(out.begin(), out.end(), d.author) == out.end())
+      out.push_back(d.author);
+  }
+  return out;
+}
+
+void sign_second_check(Job &job, const std::string &by, const std::string &looked, const std::string &remark) {
+  const NetworkRun *run = job.network();
+  if (!run || job.network_stale()) throw InputError("there are no coordinates to look at: adjust the network first");
+  for (const std::string &author : authors_of(job))
+    if (lower(trimmed(by)) == lower(author))
+      throw InputError(author + " decided in this job: a second person is somebody else");
+  job.decide("sign", "issue", {{"by", std::string(trimmed(by))}, {"looked", looked}, {"content", run->fingerprint}},
+             remark);
+}
+
+ordered_json record_notes(const Job &job, const std::set<std::string> &marks) {
+  ordered_json out = ordered_json::object();
+  for (const auto &[name, n] : job.state().notes) {
+    if (!marks.count(name)) continue;
+    for (const auto &[key, value] : {std::pair{"monument", &n.monument}, {"access", &n.access}, {"remark", &n.remark}})
+      if (value->value) out[name][key] = *value->value;
+  }
+  std::map<std::string, std::string> occupied; ///< occupation → its mark
+  for (const Occupation &o : job.snapshot()->occupations()) occupied[o.id] = o.mark;
+  for (const SourceContent &c : job.snapshot()->contents()) {
+    const auto of = job.state().attachments.find(c.source.id);
+    if (!c.attachment || of == job.state().attachments.end()) continue;
+    const auto occupation = occupied.find(of->second.value);
+    const std::string mark = occupation == occupied.end() ? of->second.value : occupation->second;
+    if (!marks.count(mark)) continue;
+    out[mark]["attachments"].push_back({{"name", c.source.name},
+                                        {"type", c.attachment->type},
+                                        {"taken", c.attachment->taken},
+                                        {"sha256", c.source.id},
+                                        {"thumbnail", to_base64(c.attachment->thumbnail)}});
+  }
+  return out;
+}
+
+ordered_json record_earlier(const Job &job, const std::set<std::string> &marks) {
+  auto out = ordered_json::array();
+  for (const IssueRecord &r : job.store().issue_records()) {
+    if (!r.damage.empty() || is_provisional(r)) continue;
+    ordered_json x{{"id", r.id},
+                   {"time", r.time},
+                   {"crs", r.data.value("crs", "")},
+                   {"vertical_name", r.data.value("vertical_name", "")},
+                   {"marks", ordered_json::array()}};
+    for (const auto &m : r.data.value("marks", nlohmann::json::array()))
+      if (marks.count(m.at("name").get<std::string>()))
+        x["marks"].push_back({{"name", m.at("name")},
+                              {"east_m", m.at("east_m")},
+                              {"north_m", m.at("north_m")},
+                              {"height_m", m.at("height_m").is_null() ? m.at("h_m") : m.at("height_m")}});
+    out.push_back(std::move(x));
+  }
+  return out;
 }
 
 IssueRecord sealed(const Job &job, ordered_json content) {

@@ -18,4 +18,17 @@ nlohmann::ordered_json record_accuracy(const Job &job, const NetworkRun &run, co
 /// record's.
 IssueRecord sealed(const Job &job, nlohmann::ordered_json content);
 
+/// The last check of a second person that was made of what the coordinates are now; null: there is none.
+const SecondCheck *standing_check(const JobState &s, const NetworkRun &run);
+/// Signs that somebody looked at the coordinates as they are now. Throws `InputError` where there are none yet, and for
+/// one who decided in the job: a second person is somebody else.
+void sign_second_check(Job &job, const std::string &by, const std::string &looked, const std::string &remark);
+/// Who entered decisions that stand, in their order.
+std::vector<std::string> authors_of(const Job &job);
+
+/// What is known of marks on the ground, with the pictures and papers that belong to them and to their occupations.
+nlohmann::ordered_json record_notes(const Job &job, const std::set<std::string> &marks);
+/// Where earlier issues of the job, not provisional ones, had these marks.
+nlohmann::ordered_json record_earlier(const Job &job, const std::set<std::string> &marks);
+
 } // namespace ampletie

@@ -67,7 +67,10 @@ std::vector<std::pair<std::string, std::string>> expected_files(const fs::path &
     if ((provisional ? provisional_from(r, u).csv : control_csv(r.data, u)) == list) unit = u;
   IssuePackage p = provisional ? provisional_from(r, unit) : written_from(r, unit);
   auto files = std::move(p.files);
-  for (const char *suffix : {".html", ".pdf"}) files.emplace_back(name + suffix, rendered(p.sheet, suffix));
+  for (const char *suffix : {".html", ".pdf"}) {
+    files.emplace_back(name + suffix, rendered(p.sheet, suffix));
+    for (const auto &[other, sheet] : p.more_sheets) files.emplace_back(other + suffix, rendered(sheet, suffix));
+  }
   return files;
 }
 } // namespace

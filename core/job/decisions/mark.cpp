@@ -17,6 +17,16 @@ Field<CodeStyle> part(const char *name, const char *words, bool CodeStyle::*at) 
   return f;
 }
 
+/// Words about a mark on the ground.
+Field<InState> note(const char *name, const char *words, Decided<std::optional<std::string>> MarkNotes::*at) {
+  Field<InState> f{name, words};
+  f.read = [](const std::string &t) { return t.empty() ? json() : json(t); };
+  f.keep = [=](InState &e, const json &v, long decision) {
+    e.first->notes[e.second].*at = {v.is_null() ? std::nullopt : std::optional(v.get<std::string>()), decision};
+  };
+  return f;
+}
+
 /// A 95 % value in metres, typed in millimetres.
 Field<AskedOfGroup> asked(const char *name, std::optional<double> AskedOfGroup::*at) {
   Field<AskedOfGroup> f{name, name, "mm", 1000};
@@ -87,8 +97,47 @@ const Fields<MarkThing::Edits> &MarkThing::fields() {
          else
            e.first->same_marks.erase(e.second);
        }},
+      note("monument", "monument", &MarkNotes::monument),
+      note("access", "access", &MarkNotes::access),
+      note("remark", "remark", &MarkNotes::remark),
+      {"issued", "issued", "", 1, [](const std::string &t) { return json(read_yes("issued", t)); },
+       [](E &e, const json &v, long decision) {
+         e.first->notes[e.second].issued = {v.get<bool>(), decision};
+       },
+       [](const json &v) {
+         return std::string(v.is_boolean() && !v.get<bool>() ? "stays out of issues" : "is issued");
+       }},
   };
   return all;
+}
+
+const Fields<FieldEntry> &FieldEntryThing::fields() {
+  using namespace ampletie::fields;
+  using E = FieldEntry;
+  const auto time = [](const char *name, const char *words, Slot<std::string> E::*at) {
+    Field<E> f = text(name, words, at);
+    f.read = [=](const std::string &t) {
+      const std::string full = t.size() == 16 ? t + ":00" : t; // to the minute
+      if (!t.empty() && !parse_iso(full)) refuse("\"" + t + "\" is no time: 2026-06-02T08:00, in GPS time");
+      return t.empty() ? json() : json(full);
+    };
+    f.keep = [keep = f.keep](E &e, const json &v, long decision) {
+      if (v.is_string() && !parse_iso(v.get<std::string>())) refuse("\"" + v.get<std::string>() + "\" is no time");
+      keep(e, v, decision);
+    };
+    return f;
+  };
+  static const Fields<E> all{
+      text("mark", "on", &E::mark),        number("height", "antenna height", &E::height, 0, 100, "m"),
+      text("to", "read to", &E::point),    text("antenna", "antenna", &E::antenna),
+      time("start", "from", &E::start),    time("stop", "to", &E::stop),
+      text("remark", "remark", &E::remark)};
+  return all;
+}
+
+void FieldEntryThing::tidy(JobState &s, const Id &id) {
+  const FieldEntry &e = s.field_sheet[id.text];
+  if (!e.mark.value) s.field_sheet.erase(id.text);
 }
 
 namespace {
@@ -250,6 +299,13 @@ const Fields<SourceThing::Edits> &SourceThing::fields() {
          const double year = year_of(v.get<std::string>());
          if (year < 1900 || year > 2200) refuse("\"" + v.get<std::string>() + "\" is no time of a measurement");
          e.first->observed[e.second] = {year, decision};
+       }},
+      {"of", "belongs to", "", 1, [](const std::string &t) { return t.empty() ? json() : json(t); },
+       [](E &e, const json &v, long decision) {
+         if (v.is_null())
+           e.first->attachments.erase(e.second);
+         else
+           e.first->attachments[e.second] = {v.get<std::string>(), decision};
        }},
       {"interpolation", "read", "", 1,
        [](const std::string &t) {

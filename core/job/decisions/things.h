@@ -152,6 +152,15 @@ struct MarkThing {
   static Edits of(JobState &s, const Id &id) { return {&s, id.text}; }
 };
 
+struct FieldEntryThing {
+  using Id = FieldEntryName;
+  static constexpr const char *prefix = "field:";
+  static constexpr const char *noun = "an entry of the field sheet";
+  static const Fields<FieldEntry> &fields();
+  static FieldEntry &of(JobState &s, const Id &id) { return s.field_sheet[id.text]; }
+  static void tidy(JobState &s, const Id &id); ///< an entry without a mark is none
+};
+
 struct SourceThing {
   using Id = SourceId;
   static constexpr const char *prefix = "source:";

@@ -1,0 +1,242 @@
+// How control leaves the house: own columns, marks that stay out, drawings, mark records, a second person.
+#include "base/base64.h"
+#include "base/csv.h"
+#include "base/error.h"
+#include "publication/issue.h"
+#include "publication/network_drawing.h"
+#include "publication/record_parts.h"
+#include "publication/verify_issue.h"
+#include "results/job_results.h"
+#include "support/test_job.h"
+#include <catch2/catch.hpp>
+
+using namespace ampletie;
+using namespace ampletie::testing;
+using Catch::Matchers::Contains;
+
+namespace {
+Job adjusted_demo(const std::string &path) {
+  Job job = demo_job(path);
+  solve(job);
+  adjust(job);
+  return job;
+}
+std::string issued_file(const IssuePackage &p, const std::string &name) {
+  for (const auto &[n, bytes] : p.files)
+    if (n == name) return bytes;
+  return "";
+}
+void choose(Job &job, const std::string &name, const nlohmann::json &value) {
+  job.decide("set", "issue", {{name, value}}, "");
+}
+std::string printed_words(const Report &r) {
+  std::string out;
+  for (const ReportSection &s : r.sections) {
+    out += s.heading + "\n";
+    for (const auto &p : s.paragraphs) out += p + "\n";
+    for (const auto &d : s.drawings) out += d.caption + "\n";
+    for (const auto &t : s.tables) {
+      out += t.caption + "\n";
+      for (const auto &row : t.rows) {
+        CHECK(row.size() == t.columns.size());
+        for (const auto &cell : row) out += cell + "\t";
+        out += "\n";
+      }
+    }
+  }
+  return out;
+}
+} // namespace
+
+TEST_CASE("a list of one's own: columns, order, unit, decimals, separator; read back it says the same") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  CHECK(issued_file(prepare_issue(job, {}), "list.csv").empty()); // nothing is asked for
+  choose(job, "columns", "number mark north east height sd_height latitude");
+  choose(job, "separator", "semicolon");
+  choose(job, "decimals", 3);
+  choose(job, "unit", "us-ft");
+  choose(job, "angle-style", "gon");
+  const IssuePackage p = prepare_issue(job, {});
+  const std::string list = issued_file(p, "list.csv");
+  REQUIRE_FALSE(list.empty());
+  CHECK_THAT(list, Contains("lengths in ftUS, angles in gon") &&
+                       Contains("number;mark;north;east;height;sd_height;latitude\n"));
+  CsvReader in(list, ';');
+  std::vector<std::string> cells;
+  std::size_t row = 0;
+  while (in.next(cells)) {
+    if (cells[0] == "number" || cells[0].front() == '#') continue;
+    const auto &m = p.record.data.at("marks")[row++];
+    REQUIRE(cells.size() == 7);
+    CHECK(cells[0] == std::to_string(row));
+    CHECK(cells[1] == m.at("name"));
+    // 1 US survey foot is 1200/3937 m (NIST SP 811).
+    CHECK(std::stod(cells[2]) * 1200 / 3937 == Approx(m.at("north_m").get<double>()).margin(2e-4));
+    CHECK(std::stod(cells[3]) * 1200 / 3937 == Approx(m.at("east_m").get<double>()).margin(2e-4));
+    CHECK(std::stod(cells[6]) * 0.9 == Approx(m.at("lat_deg").get<double>()).margin(1e-8));
+    CHECK(cells[2].find('.') == cells[2].size() - 4);
+  }
+  CHECK(row == p.record.data.at("marks").size());
+  choose(job, "separator", "tab");
+  choose(job, "heads", "without");
+  const std::string bare = issued_file(prepare_issue(job, {}), "list.txt");
+  CHECK(std::count(bare.begin(), bare.end(), '\n') == 7);
+  CHECK_THAT(bare, Contains("1\tDAM\t"));
+  CHECK_THROWS_WITH(choose(job, "columns", "mark colour"),
+                    Contains("no column \"colour\"") && Contains("height95_network"));
+  CHECK_THROWS_WITH(choose(job, "columns", "mark mark"), Contains("twice"));
+  CHECK_THROWS(choose(job, "decimals", 9));
+  // The order of the axes is that of the sheet too.
+  choose(job, "axes", "north east");
+  const Report sheet = prepare_issue(job, {}).sheet;
+  CHECK(sheet.sections[0].tables[0].columns[1].title == "North");
+  CHECK(sheet.sections[0].tables[0].columns[1].unit == "ftUS");
+}
+
+TEST_CASE("every column that is offered can be written") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  std::string all;
+  for (const IssueColumn &c : issue_columns()) all += std::string(c.name) + " ";
+  choose(job, "columns", all);
+  const std::string list = issued_file(prepare_issue(job, {}), "list.csv");
+  CsvReader in(list, ',');
+  std::vector<std::string> cells;
+  while (in.next(cells))
+    if (cells[0].front() != '#') CHECK(cells.size() == issue_columns().size());
+}
+
+TEST_CASE("a mark that stays out is in no file, and the sheet says that it was adjusted with the others") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  job.decide("set", "mark:DAM", {{"issued", false}}, "a temporary point");
+  const IssuePackage p = prepare_issue(job, {});
+  CHECK(p.record.data.at("marks").size() == 6);
+  CHECK_THAT(p.csv, !Contains("DAM,"));
+  CHECK_THAT(printed_words(p.sheet), Contains("Adjusted with the others and not issued: DAM"));
+  // Who names it wants it.
+  IssueOptions named;
+  named.marks = {"DAM"};
+  CHECK(prepare_issue(job, named).record.data.at("marks").size() == 1);
+}
+
+TEST_CASE("the network is drawn from the record: every mark and tie, inside the page") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  const IssuePackage p = prepare_issue(job, {});
+  const ReportDrawing d = network_drawing(p.record.data, 720, 262);
+  CHECK(ties_of(p.record.data).size() >= 6);
+  for (const auto &l : d.lines)
+    for (const auto &x : l.points) {
+      CHECK((x[0] >= -25 && x[0] <= 745));
+      CHECK((x[1] >= -25 && x[1] <= 290));
+    }
+  for (const auto &m : p.record.data.at("marks"))
+    CHECK(std::any_of(d.words.begin(), d.words.end(), [&](const auto &w) { return w.text == m.at("name"); }));
+  CHECK_THAT(d.caption, Contains("times as large") && Contains("vectors of satellites"));
+  // North is up: the mark further north has the smaller y.
+  const auto y_of = [&](const std::string &name) {
+    for (const auto &w : d.words)
+      if (w.text == name) return w.y;
+    return 0.0;
+  };
+  CHECK(y_of("PN1") < y_of("REFB"));
+}
+
+TEST_CASE("mark records: a page each, with ties to neighbours that geometry confirms, notes and pictures") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  choose(job, "mark-records", "a page each");
+  job.decide("set", "mark:R11", {{"monument", "bolt in rock"}, {"access", "from the road"}}, "");
+  const auto taken =
+      job.take_bytes({{"R11.jpg", read_file(AMPLETIE_SOURCE_DIR "/tests/data/attachments/north-east.jpg")}});
+  REQUIRE(taken[0].outcome == Intake::Outcome::taken);
+  for (const SourceContent &c : job.snapshot()->contents())
+    if (c.attachment) job.decide("set", "source:" + c.source.id, {{"of", "R11"}}, "");
+  const IssuePackage p = prepare_issue(job, {});
+  REQUIRE(p.more_sheets.size() == 1);
+  CHECK(p.more_sheets[0].first == "marks");
+  const Report &r = p.more_sheets[0].second;
+  REQUIRE(r.sections.size() == 7);
+  const auto own = std::find_if(r.sections.begin(), r.sections.end(), [](const auto &s) { return s.heading == "R11"; });
+  REQUIRE(own != r.sections.end());
+  CHECK(own->new_page);
+  CHECK(own->drawings.size() == 1);
+  REQUIRE(own->pictures.size() == 1);
+  CHECK(own->pictures[0].jpeg.substr(0, 2) == "\xFF\xD8");
+  const std::string words = printed_words(r);
+  CHECK_THAT(words, Contains("Monument: bolt in rock") && Contains("Access: from the road"));
+  // Distance and bearing to a neighbour by hand from the record's own coordinates.
+  const auto mark = [&](const std::string &name) {
+    for (const auto &m : p.record.data.at("marks"))
+      if (m.at("name") == name) return m;
+    throw std::runtime_error(name);
+  };
+  const auto a = mark("R11"), b = mark("REFA");
+  const double de = b.at("east_m").get<double>() - a.at("east_m").get<double>(),
+               dn = b.at("north_m").get<double>() - a.at("north_m").get<double>();
+  CHECK_THAT(words,
+             Contains(fmt::format("REFA\t{}", format_dms(std::fmod(std::atan2(de, dn) * 180 / M_PI + 360, 360), 1))) &&
+                 Contains(fmt::format("{:.4f}", std::hypot(de, dn))));
+  // Issued once, the next record tells it, and what did not change is told once.
+  job.add_issue_record(p.record);
+  const IssuePackage next = prepare_issue(job, {});
+  CHECK_THAT(printed_words(next.more_sheets[0].second),
+             Contains("Issued before") && Contains(p.record.id) && Contains("0.0 · 0.0 · 0.0"));
+}
+
+TEST_CASE("a second person signs for the coordinates as they are; changed ones need another look") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  CHECK_THAT(printed_words(prepare_issue(job, {}).sheet), Contains("NO second person looked at"));
+  choose(job, "second-person", "asked");
+  CHECK_THROWS_WITH(prepare_issue(job, {}), Contains("a second person is asked"));
+  const std::string author = job.decisions().front().author;
+  CHECK_THROWS_WITH(sign_second_check(job, author, "heights", ""), Contains("somebody else"));
+  CHECK_THROWS_WITH(sign_second_check(job, "  ", "heights", ""), Contains("signed with a name"));
+  CHECK_THROWS_WITH(sign_second_check(job, "B. Other", "", ""),
+                    Contains("What was looked at") || Contains("what was looked at"));
+  sign_second_check(job, "B. Other", "antenna heights against the field sheet", "one was hard to read");
+  const IssuePackage p = prepare_issue(job, {});
+  CHECK_THAT(printed_words(p.sheet), Contains("B. Other looked at them") &&
+                                         Contains("antenna heights against the field sheet") &&
+                                         Contains("one was hard to read"));
+  CHECK(p.record.data.at("second_check").at("by") == "B. Other");
+  // Taken back it counts no longer; a height that changes coordinates ends it too.
+  job.undo();
+  CHECK_THROWS_WITH(prepare_issue(job, {}), Contains("a second person is asked"));
+  job.redo();
+  job.decide("set", occupation_of(job, "R11", 1), {{"height", 1.6}}, "found in the book");
+  solve(job);
+  adjust(job);
+  CHECK_THROWS_WITH(prepare_issue(job, {}), Contains("a second person is asked"));
+}
+
+TEST_CASE("the short form is short and says what fails; the sheet names the method and who answers for it") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  const std::string longer = printed_words(prepare_issue(job, {}).sheet);
+  CHECK_THAT(longer, Contains("Method\n") && Contains("Teunissen 1995") && Contains("Who answers for it"));
+  choose(job, "sheet", "short");
+  const std::string shorter = printed_words(prepare_issue(job, {}).sheet);
+  CHECK(shorter.size() < longer.size() / 3);
+  CHECK_THAT(shorter, Contains("Who answers for it") && Contains("This is the short form") && Contains("Held marks") &&
+                          !Contains("Vectors used"));
+}
+
+TEST_CASE("base64 by the test vectors of RFC 4648, and back") {
+  const std::pair<const char *, const char *> vectors[] = {{"", ""},
+                                                           {"f", "Zg=="},
+                                                           {"fo", "Zm8="},
+                                                           {"foo", "Zm9v"},
+                                                           {"foob", "Zm9vYg=="},
+                                                           {"fooba", "Zm9vYmE="},
+                                                           {"foobar", "Zm9vYmFy"}};
+  for (const auto &[plain, coded] : vectors) {
+    CHECK(to_base64(plain) == coded);
+    CHECK(from_base64(coded) == plain);
+  }
+  CHECK_THROWS_AS(from_base64("a"), InputError);
+  CHECK_THROWS_AS(from_base64("#$%&"), InputError);
+}
