@@ -29,6 +29,7 @@
 #include "publication/track_files.h"
 #include "publication/traverse_report.h"
 #include "publication/verify_issue.h"
+#include "receiver/receiver.h"
 #include "render/render.h"
 #include "results/between.h"
 #include "results/job_results.h"
@@ -257,7 +258,7 @@ int cmd_item(Sitting &here, const Arguments &a, bool leave_out) {
   if (leave_out && a.because.empty()) throw InputError("leaving something out needs --because");
   const auto items = resolve(job, a.item,
                              {"occupation", "vector", "measured vector", "track", "stop", "run", "reading", "setup",
-                              "pointing", "route", "source", "span"});
+                              "pointing", "route", "source", "span", "record"});
   for (const Named &n : items) {
     const bool out = job.state().left_out.count(n.id) > 0;
     const bool idle = leave_out ? out
@@ -535,6 +536,8 @@ int cmd_simulate(Sitting &, const Arguments &a) {
     level::simulate_to(level::read_scenario(text), a.folder);
   else if (station::is_station_scenario(text))
     station::simulate_to(station::read_scenario(text), a.folder);
+  else if (receiver::is_receiver_scenario(text))
+    receiver::simulate_to(text, std::filesystem::absolute(a.scenario).parent_path().string(), a.folder);
   else if (service::is_service_scenario(text))
     service::simulate_to(text, std::filesystem::absolute(a.scenario).parent_path().string(), a.folder);
   else

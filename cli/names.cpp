@@ -34,6 +34,8 @@ void add_gnss(std::vector<Candidate> &out, const Job &job, const std::vector<std
       if (!t.joint()) c.words.push_back(t.rover + "@" + t.base);
       out.push_back(std::move(c));
     }
+  if (wanted(kinds, "record"))
+    for (const IssueRecord &r : job.store().issue_records()) out.push_back({"record", r.id, {r.id}});
   if (wanted(kinds, "stop"))
     for (const TrackResult &t : job.tracks())
       for (const TrackStop &x : t.stops) {

@@ -457,6 +457,23 @@ ordered_json signed_rows(const Job &job) {
   return out;
 }
 
+/// What left the house, with what was withdrawn.
+ordered_json issue_rows(const Job &job) {
+  auto out = ordered_json::array();
+  for (const IssueRecord &r : job.store().issue_records()) {
+    const auto withdrawn = job.state().left_out.find(r.id);
+    out.push_back({{"record", r.id},
+                   {"time", r.time},
+                   {"kind", is_provisional(r) ? "provisional" : "control"},
+                   {"marks", r.data.value("marks", nlohmann::json::array()).size()},
+                   {"sha256", r.sha256},
+                   {"damage", r.damage},
+                   {"withdrawn", withdrawn == job.state().left_out.end() ? ordered_json(nullptr)
+                                                                         : ordered_json(withdrawn->second.reason)}});
+  }
+  return out;
+}
+
 /// Stops, each with what a list of real time says of its mark.
 ordered_json stops_with_fixes(const Job &job) {
   ordered_json out = stop_rows(job.tracks());
@@ -512,6 +529,7 @@ constexpr List lists[] = {
     {"field", field_rows},
     {"attachments", attachment_rows},
     {"signed", signed_rows},
+    {"issues", issue_rows},
 };
 constexpr bool same_lists() {
   if (std::size(lists) != std::size(list_titles)) return false;

@@ -35,6 +35,7 @@ Sayable sayable(const Job &job, const std::string &id) {
       add("a list of vectors", {});
     if (c.solution) add("a solution", {"vectors"});
     if (is_record(c)) add("an issue record", {"observed"});
+    if (c.attachment) add("a picture or a paper", {"of"});
     if (c.shift) add("a grid of shifts", {"shifts"});
     if (c.geoid) add("a geoid grid", {"geoid", "interpolation", "accuracy"});
   }
@@ -42,7 +43,7 @@ Sayable sayable(const Job &job, const std::string &id) {
   if (std::any_of(control.begin(), control.end(), [&](const ListSource &l) { return l.source_id == id; })) {
     std::set<std::string> all;
     for (const auto &f : SourceThing::fields()) all.insert(f.name);
-    for (const char *other : {"bases", "vectors", "observed", "shifts", "geoid", "interpolation", "accuracy"})
+    for (const char *other : {"bases", "vectors", "observed", "of", "shifts", "geoid", "interpolation", "accuracy"})
       all.erase(other);
     add("a control list", all);
   } else if (recipe_source(s, id))
@@ -97,6 +98,11 @@ void set_source(Job &job, const std::vector<std::string> &words, const std::stri
       if (std::find(all.begin(), all.end(), text) == all.end())
         throw InputError("there is no recipe \"" + text + "\"" + near_ones(text, all) + ": take its file first");
       v["recipe"] = text;
+    } else if (name == "of" && !text.empty()) {
+      // A mark's name, or an occupation by whatever names it.
+      const auto marks = known_marks(job);
+      v["of"] =
+          std::find(marks.begin(), marks.end(), text) != marks.end() ? text : resolve_one(job, text, "occupation");
     } else
       v[name] = typed_field<SourceThing>(name, text);
     job.decide("set", "source:" + id, v, because);

@@ -192,7 +192,7 @@ extern "C" __attribute__((visibility("default"))) void ampletie_pdf(const amplet
   doc.documentLayout()->registerHandler(Drawings::format, &drawer);
   doc.setHtml(QString::fromStdString(report_body(r, false)));
   drawer.put_into(doc);
-  keep_together(doc);
+  if (r.paged) keep_together(doc);
   QPainter painter;
   if (!painter.begin(&writer)) throw InputError("the PDF cannot be made");
   const int pages = doc.pageCount();
@@ -200,7 +200,15 @@ extern "C" __attribute__((visibility("default"))) void ampletie_pdf(const amplet
     if (i) writer.newPage();
     painter.save();
     painter.translate(0, -i * doc.pageSize().height());
-    doc.drawContents(&painter, QRectF(0, i * doc.pageSize().height(), page.width(), doc.pageSize().height()));
+    // In an ink of its own: that of the application is another one in the window than without.
+    QAbstractTextDocumentLayout::PaintContext context;
+    context.palette.setColor(QPalette::Text,
+                             r.black ? QColor(Qt::black) : QColor(ink_colour(ReportDrawing::Ink::text)));
+    context.clip = QRectF(0, i * doc.pageSize().height(), page.width(), doc.pageSize().height());
+    painter.save();
+    painter.setClipRect(context.clip);
+    doc.documentLayout()->draw(&painter, context);
+    painter.restore();
     painter.restore();
     QFont small = font;
     small.setPointSizeF(6.5);

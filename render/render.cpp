@@ -6,13 +6,15 @@
 namespace ampletie {
 
 std::string render_html(const Report &r) {
-  return "<!DOCTYPE html><html lang=\"en\"><head><meta charset=\"utf-8\"/><title>" +
+  return std::string("<!DOCTYPE html><html lang=\"en\"><head><meta charset=\"utf-8\"/><title>") +
          escaped(r.title + " – " + r.subtitle) + "</title><style>" + report_style +
          "body{max-width:60em;margin:2em auto;padding:0 1em} "
-         "table{border-collapse:collapse;margin-bottom:1em;font-variant-numeric:tabular-nums} "
-         "@media print{thead{display:table-header-group} tr{break-inside:avoid} .caption{break-after:avoid} "
-         "h2{break-after:avoid}}</style></head><body>\n" +
-         report_body(r, true) + "</body></html>\n";
+         "table{border-collapse:collapse;margin-bottom:1em;font-variant-numeric:tabular-nums}" +
+         (r.paged
+              ? " @media print{thead{display:table-header-group} tr{break-inside:avoid} .caption{break-after:avoid} "
+                "h2{break-after:avoid}}"
+              : "") +
+         "</style></head><body>\n" + report_body(r, true) + "</body></html>\n";
 }
 
 std::string render_pdf(const Report &r) {

@@ -95,7 +95,7 @@ std::string report_body(const Report &r, bool inline_drawings) {
              "\"/></p>\n<p class=\"unit\">" + escaped(p.caption) + "</p>\n";
   }
   // On pages it stands at the foot of each.
-  return inline_drawings ? out + "<p class=\"unit\">" + escaped(r.footer) + "</p>\n" : out;
+  return inline_drawings || !r.paged ? out + "<p class=\"unit\">" + escaped(r.footer) + "</p>\n" : out;
 }
 
 const char *const report_style =

@@ -84,6 +84,8 @@ Row record_row(const Job &job, const NetworkRun *run, const IssueRecord &r) {
                  : text(differences.front()) +
                        (differences.size() > 1 ? QString(" and %1 more").arg(differences.size() - 1) : QString());
   }
+  const auto withdrawn = job.state().left_out.find(r.id);
+  if (withdrawn != job.state().left_out.end()) today = "withdrawn: " + text(withdrawn->second.reason), same = true;
   return {r.id,
           {{text(r.id), {}, {}, true},
            {is_provisional(r) ? "provisional, " + text(r.data.value("traverse", "")) : QString("control"),
@@ -94,7 +96,7 @@ Row record_row(const Job &job, const NetworkRun *run, const IssueRecord &r) {
            {QString::number(r.data.value("marks", nlohmann::json::array()).size()), {}, {}, false},
            {text(r.sha256.substr(0, 16)) + "…", {}, {}, false},
            Cell{today, {}, same ? QColor() : ink::attention, !same}},
-          false,
+          withdrawn != job.state().left_out.end(),
           {}};
 }
 
@@ -156,7 +158,8 @@ IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent
   for (const auto &[name, unit] :
        {std::pair{"in metres", "m"}, {"in feet (0.3048 m)", "ft"}, {"in US survey feet", "us-ft"}})
     unit_->addItem(name, QString(unit));
-  connect(unit_, &QComboBox::activated, this, [this](int i) {
+  connect(unit_, &QComboBox::currentIndexChanged, this, [this](int i) {
+    if (!w_.has_job() || unit_->itemData(i).toString() == text(w_.job().state().settings.issue.unit)) return;
     const QString refused =
         w_.decide("set", "issue", {{"unit", unit_->itemData(i).toString().toStdString()}}, "chosen for the issue");
     if (!refused.isEmpty()) say(refused, true);
@@ -170,6 +173,8 @@ IssueSheet::IssueSheet(Workspace &w, QWidget *parent) : Sheet(w, "Issue", parent
   body()->addLayout(where);
   body()->addWidget(stack_, 4);
   set_action("Issue control", "Issue control");
+  records_->setToolTip("Space withdraws an issue, or lets it count again; the record stays");
+  connect(records_, &TableCard::chosen, this, [this](const std::string &id) { record_ = id; });
   connect(marks_, &TableCard::chosen, this, [this](const std::string &id) { w_.select("mark", id); });
   refresh_with_judgement(this, w_, [this] { refresh(); });
   refresh();
@@ -191,7 +196,15 @@ void IssueSheet::act() {
 }
 
 void IssueSheet::toggle_use() {
-  if (!w_.has_job() || w_.selection().kind != "mark") return;
+  if (!w_.has_job()) return;
+  if (stack_->currentWidget() == records_ && !record_.empty()) {
+    const bool out = w_.job().state().left_out.count(record_) > 0;
+    const QString refused = w_.decide(out ? "use" : "leave-out", record_, nlohmann::json::object(),
+                                      out ? "" : "withdrawn with the space bar");
+    if (!refused.isEmpty()) say(refused, true);
+    return;
+  }
+  if (w_.selection().kind != "mark") return;
   const std::string mark = w_.selection().id;
   const auto note = w_.job().state().notes.find(mark);
   const bool out = note != w_.job().state().notes.end() && !note->second.issued.value.value_or(true);

@@ -26,6 +26,7 @@ private:
   ChoicePart *choice_;
   TableCard *marks_, *records_;
   QStackedWidget *stack_;
+  std::string record_; ///< chosen
   QTextBrowser *verdict_;
   QLineEdit *folder_;
   QComboBox *unit_;

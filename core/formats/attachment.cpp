@@ -81,7 +81,7 @@ Attachment read_attachment(const std::string &bytes) {
       a.cut_off = "the paper has no end";
   } else if (begins(b, "\x89PNG\r\n\x1a\n")) {
     a.type = "picture (PNG)";
-    if (b.substr(12, 4) != "IHDR") throw InputError("a PNG picture without a head: it was damaged or cut off");
+    if (b.size() < 24 || b.substr(12, 4) != "IHDR") throw InputError("a PNG picture without a head: it was damaged or cut off");
     a.width = static_cast<int>(four(b, 16)), a.height = static_cast<int>(four(b, 20));
     if (b.rfind("IEND") == std::string_view::npos) a.cut_off = "the picture has no end";
   } else if (begins(b, "\xFF\xD8\xFF")) {

@@ -111,26 +111,29 @@ std::string DecisionWords::sentence(const Decision &d) const {
   const auto plainly = [&] { return what + (said_words.empty() ? "" : ": " + said_words); };
   if (!m) return plainly();
   return std::visit(
-      Overloaded{[&](const LeftOut &) { return "left out: " + what; },
-                 [&](const UsedAgain &) { return "used again: " + what; },
-                 [&](const Released &) { return what + " is held no longer"; },
-                 [&](const DoubtAccepted &) { return "doubt accepted: " + what; },
-                 [&](const SecondChecked &x) { return "before an issue " + x.said(); },
-                 [&](const Withdrawn &w) {
-                   const Decision *of = decision(w.decision);
-                   // Withdrawing a withdrawal makes the decision count again.
-                   const bool again = of && of->verb == "withdraw";
-                   const Decision *first = again ? decision(of->value.value("decision", 0L)) : of;
-                   return fmt::format("{} {}: {}", again ? "made again" : "taken back", first ? first->seq : 0L,
-                                      first && first != &d ? sentence(*first) : what);
-                 },
-                 [&](const Said<OccupationThing> &x) {
-                   if (!x.value.contains("height") && !x.value.contains("height_to") && !x.value.contains("slant"))
-                     return plainly();
-                   const bool plain = said_words.starts_with("height ");
-                   return "antenna height of " + what + ": " + (plain ? said_words.substr(7) : said_words);
-                 },
-                 [&](const auto &) { return plainly(); }},
+      Overloaded{
+          [&](const LeftOut &x) { return (x.about.text.starts_with("issue-") ? "withdrawn: " : "left out: ") + what; },
+          [&](const UsedAgain &x) {
+            return (x.about.text.starts_with("issue-") ? "counts again: " : "used again: ") + what;
+          },
+          [&](const Released &) { return what + " is held no longer"; },
+          [&](const DoubtAccepted &) { return "doubt accepted: " + what; },
+          [&](const SecondChecked &x) { return "before an issue " + x.said(); },
+          [&](const Withdrawn &w) {
+            const Decision *of = decision(w.decision);
+            // Withdrawing a withdrawal makes the decision count again.
+            const bool again = of && of->verb == "withdraw";
+            const Decision *first = again ? decision(of->value.value("decision", 0L)) : of;
+            return fmt::format("{} {}: {}", again ? "made again" : "taken back", first ? first->seq : 0L,
+                               first && first != &d ? sentence(*first) : what);
+          },
+          [&](const Said<OccupationThing> &x) {
+            if (!x.value.contains("height") && !x.value.contains("height_to") && !x.value.contains("slant"))
+              return plainly();
+            const bool plain = said_words.starts_with("height ");
+            return "antenna height of " + what + ": " + (plain ? said_words.substr(7) : said_words);
+          },
+          [&](const auto &) { return plainly(); }},
       *m);
 }
 

@@ -39,8 +39,8 @@ public:
     }
   }
   void run() {
-    // Those that agree in mark and time first; what is left over is known by its time where one file alone is of it, or
-    // one alone has that height.
+    // Those that agree in mark and time first; what is left over is known by its time and height, where one file
+    // alone has both.
     for (const Entry &e : entries_) {
       const Occupation *best = nullptr;
       double most = 0;
@@ -52,12 +52,11 @@ public:
     }
     for (const Entry &e : entries_) {
       if (of_.count(e.name)) continue;
+      if (own_elsewhere(e)) continue; // its clock, or the sheet's: no reason to take another mark's file
       std::vector<const Occupation *> at_that_time = others_at(e), alike;
       for (const Occupation *o : at_that_time)
         if (e.said->height.value && std::abs(*e.said->height.value - o->measured) <= same_height) alike.push_back(o);
-      const Occupation *one = at_that_time.size() == 1 ? at_that_time.front()
-                              : alike.size() == 1      ? alike.front()
-                                                       : nullptr;
+      const Occupation *one = alike.size() == 1 ? alike.front() : nullptr;
       if (one) of_[e.name] = one, taken_.insert(one->id);
     }
     for (const Entry &e : entries_)
@@ -75,11 +74,32 @@ private:
       if (!taken_.count(o.id) && o.mark != e.mark && in_common(e, o) > 0) out.push_back(&o);
     return out;
   }
+  /// A file of the entry's mark that nobody claims, at another time: the nearest; null: there is none.
+  const Occupation *own_elsewhere(const Entry &e) const {
+    const Occupation *best = nullptr;
+    for (const Occupation &o : s_.occupations())
+      if (o.mark == e.mark && !taken_.count(o.id) && (e.start || e.stop) && (!best || away(e, o) < away(e, *best)))
+        best = &o;
+    return best;
+  }
+  static double away(const Entry &e, const Occupation &o) {
+    return std::abs(e.start ? o.start - *e.start : o.stop - *e.stop);
+  }
   void without_file(const Entry &e) {
     Doubt &d =
         list_.add(DoubtKind::field_entry_without_file, e.name, Section::intake, {},
                   fmt::format("{} was occupied{} by the field sheet; no file of the job is of that", e.mark, when(e)),
                   "field:" + e.name);
+    if (const Occupation *o = own_elsewhere(e)) {
+      const double s = e.start ? o->start - *e.start : o->stop - *e.stop, weeks = 1024 * 7 * 86400.0;
+      const std::string hours =
+          std::abs(std::remainder(s, weeks)) < 86400 && std::abs(s) > 86400 ? "1024 weeks off: its receiver's clock"
+          : std::abs(s) < 86400 ? fmt::format("{:+.1f} h off: its clock, or the sheet is in local time", s / 3600)
+                                : fmt::format("{:+.0f} days off", s / 86400);
+      d.causes.push_back(
+          fmt::format("the file {} of {} begins at {}, {}", o->source_name, e.mark, iso(o->start), hours));
+      return;
+    }
     // A crew that wrote of all marks claims all files: then this one has none.
     constexpr std::size_t few = 4;
     if (const auto others = others_at(e); others.size() <= few)

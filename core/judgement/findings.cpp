@@ -236,7 +236,7 @@ void issue_doubts(DoubtList &list, const JobSnapshot &s) {
     if (!r.damage.empty())
       list.add(DoubtKind::issue_record_damaged, r.id, Section::issue, {},
                r.damage + "; what was issued is proven by its folder alone", r.id);
-    else if (!is_provisional(r))
+    else if (!is_provisional(r) && !s.state().left_out.count(r.id)) // what was withdrawn is compared no longer
       last = &r;
   }
   const auto &run = s.get(network_result());
@@ -247,7 +247,11 @@ void issue_doubts(DoubtList &list, const JobSnapshot &s) {
 }
 
 const Doubts &issue_doubts_result() {
-  static const Doubts r{"doubts: issue", Section::issue, {&network_result()}, {Slice::issued}, found_by(issue_doubts)};
+  static const Doubts r{"doubts: issue",
+                        Section::issue,
+                        {&network_result()},
+                        {Slice::issued, Slice::use_of_vectors},
+                        found_by(issue_doubts)};
   return r;
 }
 

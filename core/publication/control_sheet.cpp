@@ -536,6 +536,34 @@ ReportSection signing_section(const json &r) {
   return s;
 }
 
+/// What changed since the last issue, and what was done in between.
+ReportSection since_section(const json &x, const json &marks) {
+  ReportSection s{"Since the last issue", {}, {}};
+  const auto names = [](const json &list) {
+    std::string out;
+    for (const json &n : list) out += (out.empty() ? "" : ", ") + n.get<std::string>();
+    return out;
+  };
+  const std::size_t moved = x.at("moved").size(), same = marks.size() - moved - x.at("new").size();
+  s.paragraphs.push_back(!x.at("comparable").get<bool>()
+                             ? fmt::format("The last issue, {} of {} UTC, was in another system: it is not compared.",
+                                           x.at("id").get<std::string>(), x.at("time").get<std::string>())
+                             : fmt::format("Against {} of {} UTC: {} mark{} moved, {} as {}.",
+                                           x.at("id").get<std::string>(), x.at("time").get<std::string>(), moved,
+                                           moved == 1 ? "" : "s", same, same == 1 ? "it was" : "they were"));
+  if (!x.at("new").empty()) s.paragraphs.push_back("New: " + names(x.at("new")) + ".");
+  if (!x.at("gone").empty()) s.paragraphs.push_back("Issued then and not now: " + names(x.at("gone")) + ".");
+  ReportTable t{"Moved, now less then", {{"Mark", "", false}, {"East", "mm"}, {"North", "mm"}, {"Height", "mm"}}, {}};
+  for (const json &m : x.at("moved"))
+    t.rows.push_back({m.at("name"), mm(m.at("de_m")), mm(m.at("dn_m")), mm(m.at("dh_m"))});
+  if (!t.rows.empty()) s.tables.push_back(std::move(t));
+  if (!x.at("sources").empty()) s.paragraphs.push_back("Taken since: " + names(x.at("sources")) + ".");
+  ReportTable d{"Decided since", {{"No."}, {"Decision", "", false}}, {}};
+  for (const json &y : x.at("decisions")) d.rows.push_back({std::to_string(y.at("seq").get<long>()), y.at("text")});
+  if (!d.rows.empty()) s.tables.push_back(std::move(d));
+  return s;
+}
+
 /// By which rules it was computed, for who wants to follow it.
 ReportSection method_section(const json &r) {
   ReportSection s{"Method", {}, {}};
@@ -597,7 +625,10 @@ Report control_sheet(const json &r, LengthUnit unit) {
   // Of a single earlier record the change says it all.
   if (const auto m = r.find("motion"); m != r.end() && m->at("times").size() > 2) fits.push_back(motion_section(*m));
   out.sections.insert(out.sections.begin() + 2, fits.begin(), fits.end());
-  if (r.value("format", 0) < 4) return out;
+  out.paged = r.value("format", 0) >= 4;
+  if (!out.paged) return out;
+  if (const json &since = r.at("since_last"); !since.is_null())
+    out.sections.insert(out.sections.begin() + 1, since_section(since, r.at("marks")));
   out.sections.push_back(method_section(r));
   out.sections.push_back(signing_section(r));
   if (r.at("choice").at("sheet") == "short") shorten(out, r);

@@ -309,6 +309,7 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
   r["notes"] = record_notes(job, all);
   r["earlier"] = ordered_json::array();
   if (job.state().settings.issue.mark_records) r["earlier"] = record_earlier(job, all);
+  r["since_last"] = record_since_last(job, r["marks"]);
   r["authors"] = authors_of(job);
   r["second_check"] = nullptr;
   if (const SecondCheck *c = standing_check(job.state(), run))

@@ -158,15 +158,17 @@ private:
         const bool same = x.at("crs") == r_.at("crs") && x.at("vertical_name") == r_.at("vertical_name");
         const double height = m.height_m ? *m.height_m : m.h_m;
         // What did not change in between is told once.
-        const std::string figures = x.at("crs").get<std::string>() + o.dump();
+        const bool withdrawn = x.at("withdrawn");
+        const std::string figures = x.at("crs").get<std::string>() + o.dump() + (withdrawn ? " withdrawn" : "");
         if (figures == last) {
           t.rows.back()[0] =
               t.rows.back()[0].substr(0, t.rows.back()[0].find(" … ")) + " … " + x.at("id").get<std::string>();
           continue;
         }
         last = figures;
-        t.rows.push_back({x.at("id"), x.at("time"), x.at("crs"), as_.length(o.at("east_m").get<double>()),
-                          as_.length(o.at("north_m").get<double>()), as_.length(o.at("height_m").get<double>()),
+        t.rows.push_back({x.at("id").get<std::string>() + (withdrawn ? " (withdrawn)" : ""), x.at("time"), x.at("crs"),
+                          as_.length(o.at("east_m").get<double>()), as_.length(o.at("north_m").get<double>()),
+                          as_.length(o.at("height_m").get<double>()),
                           same ? fmt::format("{} · {} · {}", mm(m.east_m - o.at("east_m").get<double>()),
                                              mm(m.north_m - o.at("north_m").get<double>()),
                                              mm(height - o.at("height_m").get<double>()))

@@ -131,6 +131,7 @@ ordered_json record_earlier(const Job &job, const std::set<std::string> &marks) 
                    {"time", r.time},
                    {"crs", r.data.value("crs", "")},
                    {"vertical_name", r.data.value("vertical_name", "")},
+                   {"withdrawn", job.state().left_out.count(r.id) > 0},
                    {"marks", ordered_json::array()}};
     for (const auto &m : r.data.value("marks", nlohmann::json::array()))
       if (marks.count(m.at("name").get<std::string>()))
@@ -140,6 +141,58 @@ ordered_json record_earlier(const Job &job, const std::set<std::string> &marks) 
                               {"height_m", m.at("height_m").is_null() ? m.at("h_m") : m.at("height_m")}});
     out.push_back(std::move(x));
   }
+  return out;
+}
+
+ordered_json record_since_last(const Job &job, const ordered_json &marks) {
+  // What is issued twice as it is has the same issue before it.
+  std::optional<IssueRecord> last;
+  long decided = 0;
+  std::set<std::string> had;
+  const auto &contents = job.snapshot()->contents();
+  for (IssueRecord &r : job.store().issue_records()) {
+    if (!r.damage.empty() || is_provisional(r) || job.state().left_out.count(r.id)) continue;
+    long until = 0;
+    for (const auto &d : r.data.value("decisions", nlohmann::json::array()))
+      until = std::max(until, d.at("seq").get<long>());
+    std::set<std::string> sources;
+    for (const auto &c : r.data.value("sources", nlohmann::json::array())) sources.insert(c.at("sha256"));
+    const bool as_now = !job.decisions().empty() && until == job.decisions().back().seq &&
+                        std::all_of(contents.begin(), contents.end(),
+                                    [&](const SourceContent &c) { return sources.count(c.source.id) > 0; });
+    if (!as_now) last = std::move(r), decided = until, had = std::move(sources);
+  }
+  if (!last) return nullptr;
+  ordered_json out{{"id", last->id}, {"time", last->time}, {"comparable", false}};
+  out["moved"] = out["new"] = out["gone"] = out["decisions"] = out["sources"] = ordered_json::array();
+  std::map<std::string, nlohmann::json> then;
+  for (const auto &m : last->data.at("marks")) then[m.at("name")] = m;
+  const auto height = [](const auto &m) {
+    return m.at("height_m").is_null() ? m.at("h_m").template get<double>() : m.at("height_m").template get<double>();
+  };
+  const bool same_system = last->data.value("crs", "") == job.state().settings.datum.crs &&
+                           last->data.value("vertical", "") == job.state().settings.datum.vertical;
+  out["comparable"] = same_system;
+  for (const auto &m : marks) {
+    const auto before = then.find(m.at("name").get<std::string>());
+    if (before == then.end()) {
+      out["new"].push_back(m.at("name"));
+      continue;
+    }
+    constexpr double printed = 5e-5; // a change of the last printed digit, m
+    const double de = m.at("east_m").get<double>() - before->second.at("east_m").get<double>(),
+                 dn = m.at("north_m").get<double>() - before->second.at("north_m").get<double>(),
+                 dh = height(m) - height(before->second);
+    if (same_system && std::max({std::abs(de), std::abs(dn), std::abs(dh)}) > printed)
+      out["moved"].push_back({{"name", m.at("name")}, {"de_m", de}, {"dn_m", dn}, {"dh_m", dh}});
+    then.erase(before);
+  }
+  for (const auto &[name, m] : then) out["gone"].push_back(name);
+  const DecisionWords words = job.words();
+  for (const Decision &d : job.decisions())
+    if (d.seq > decided) out["decisions"].push_back({{"seq", d.seq}, {"text", words.sentence(d)}});
+  for (const SourceContent &c : contents)
+    if (!had.count(c.source.id)) out["sources"].push_back(c.source.name);
   return out;
 }
 

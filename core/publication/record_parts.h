@@ -14,6 +14,10 @@ nlohmann::ordered_json record_sources(const JobSnapshot &s, const std::set<std::
 /// `met`, `height_of`, `met`; null when nothing is asked.
 nlohmann::ordered_json record_accuracy(const Job &job, const NetworkRun &run, const AdjustedMark &m);
 
+/// Against the last issue that was not withdrawn: marks that moved, new ones, those that are gone; what was decided and
+/// taken since. Null: there was none. `marks`: as the new record holds them.
+nlohmann::ordered_json record_since_last(const Job &job, const nlohmann::ordered_json &marks);
+
 /// Closes a record: its number in the job, time, id and the bytes that are kept and written, whose hash is the
 /// record's.
 IssueRecord sealed(const Job &job, nlohmann::ordered_json content);

@@ -60,6 +60,8 @@ struct Report {
   std::string title, subtitle, footer;
   std::vector<ReportSection> sections;
   bool upright = false; ///< pages stand
+  bool black = false;   ///< in black ink, as `ample` printed PDFs of records of format 3
+  bool paged = true;    ///< tables keep together over pages; false: as it was printed before that was so
 };
 
 } // namespace ampletie

@@ -58,7 +58,8 @@ VerifiedFile compared(const fs::path &folder, const std::string &name, const std
 
 /// The files as they would be written, in the unit that the list lies there in.
 std::vector<std::pair<std::string, std::string>> expected_files(const fs::path &folder, const IssueRecord &r,
-                                                                bool provisional, const RenderedAs &rendered) {
+                                                                bool provisional, const RenderedAs &rendered,
+                                                                Report &sheet) {
   const std::string name = provisional ? "provisional" : "control";
   std::string list;
   if (fs::is_regular_file(folder / (name + ".csv"))) list = read_file((folder / (name + ".csv")).string());
@@ -69,8 +70,9 @@ std::vector<std::pair<std::string, std::string>> expected_files(const fs::path &
   auto files = std::move(p.files);
   for (const char *suffix : {".html", ".pdf"}) {
     files.emplace_back(name + suffix, rendered(p.sheet, suffix));
-    for (const auto &[other, sheet] : p.more_sheets) files.emplace_back(other + suffix, rendered(sheet, suffix));
+    for (const auto &[other, page] : p.more_sheets) files.emplace_back(other + suffix, rendered(page, suffix));
   }
+  sheet = std::move(p.sheet);
   return files;
 }
 } // namespace
@@ -89,8 +91,9 @@ VerifiedIssue verify_issue(const std::string &folder, const RenderedAs &rendered
   out.provisional = r.data.value("kind", "") == "provisional";
   out.sealed = seal_holds(r);
   std::vector<std::pair<std::string, std::string>> files;
+  Report sheet;
   try {
-    files = expected_files(folder, r, out.provisional, rendered);
+    files = expected_files(folder, r, out.provisional, rendered, sheet);
   } catch (const nlohmann::json::exception &) {
     throw InputError((fs::path(folder) / "record.json").string(), 0,
                      "lacks what a record of this version must say: it was changed, or written by another version");
@@ -100,6 +103,10 @@ VerifiedIssue verify_issue(const std::string &folder, const RenderedAs &rendered
     known.insert(name);
     out.files.push_back(compared(folder, name, bytes, name.ends_with(".pdf")));
     VerifiedFile &f = out.files.back();
+    if (f.state == VerifiedFile::State::differs && name.ends_with(".pdf") && r.data.value("format", 0) == 3) {
+      sheet.black = true; // `ample` of then drew so
+      f = compared(folder, name, rendered(sheet, ".pdf"), true);
+    }
     if (f.state == VerifiedFile::State::differs && name.ends_with(".pdf") && r.data.value("format", 3) < 3) {
       f.state = VerifiedFile::State::untold;
       f.words = "was drawn by an earlier version, fonts in any order: NOT compared, look at control.html";

@@ -88,7 +88,7 @@ TEST_CASE("wrong files are told one by one what they are; the job is as it was")
   const std::map<std::string, std::string> files{
       {"photo.jpg", std::string("\xFF\xD8\xFF\xE0\0\x10JFIF\0", 11) + std::string(4000, '\x7a')},
       {"empty.rnx", ""},
-      {"letter.pdf", "%PDF-1.4\n1 0 obj\n<< /Type /Catalog >>\nendobj\n"},
+      {"letter.docx", std::string("PK\x03\x04\x14\0\0\0", 8) + "word/document.xml"},
       {"page.html", "<!DOCTYPE html><html><body><p>Not found</p></body></html>\n"},
       {"head-only.rnx", rinex.substr(0, 400)},
       {"numbers.bin",

@@ -78,7 +78,7 @@ TEST_CASE("from the demo to an issued sheet, by hand", "[window]") {
     QTableView *t = d.table("Last drop");
     REQUIRE(t->model()->rowCount() == 2);
     CHECK(d.cell(t, d.row_with(t, "File", "photo.png"), "What became of it") ==
-          "refused: a picture, which holds no measurements");
+          "refused: a PNG picture without a head: it was damaged or cut off");
     CHECK(d.cell(t, d.row_with(t, "File", "control.csv"), "What became of it") == "already here");
     CHECK_THAT(d.status().toStdString(), Contains("1 refused"));
   }

@@ -146,7 +146,7 @@ TEST_CASE("exit codes and sentences for what goes wrong") {
   CHECK(run(folder, "new " + job + " --crs EPSG:25833 --epoch 2026-05-12").code == 0);
   refused("new " + job + " --crs EPSG:25833 --epoch 2026-05-12", "already");
   write_file(folder / "p.rnx", "\x89PNG\r\n\x1a\n");
-  refused("take " + job + " " + (folder / "p.rnx"), "a picture");
+  refused("take " + job + " " + (folder / "p.rnx"), "a PNG picture without a head");
   refused("set " + job + " occupation PN1 height=1.5", "no occupation");
   refused("set " + job + " limit ratio=none", "must be a number");
   refused("hold " + job + " X", "nothing gives coordinates");

@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "formats/antenna_points.h"
 #include "formats/antex.h"
+#include "formats/attachment.h"
 #include "formats/control_documents.h"
 #include "formats/cut_off.h"
 #include "formats/fit_file.h"
@@ -72,6 +73,7 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
          said.unit = "ft", said.turned = "both", said.exchanged = said.packed = true;
          attempt([&] { read_as_said(read_control_list(b), said); });
        }},
+      {"attachment", [](Bytes b) { attempt([&] { read_attachment(std::string(b)); }); }},
       {"geoid",
        [](Bytes b) {
          const auto use = [](const HeightGrid &g) {

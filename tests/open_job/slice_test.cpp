@@ -149,7 +149,7 @@ TEST_CASE("what became of every dropped file is said, and a bad one harms nothin
     by.emplace(i.file, &i);
   }
   CHECK_THAT(by.at("cut.rnx")->sentence, Contains("cut off at its end, line"));
-  CHECK(by.at("photo.rnx")->sentence == "a picture, which holds no measurements");
+  CHECK(by.at("photo.rnx")->sentence == "a PNG picture without a head: it was damaged or cut off");
   CHECK(by.at("empty.rnx")->sentence == "the file is empty");
   CHECK_THAT(by.at("old.rnx")->sentence, Contains("5.00"));
   CHECK_THAT(by.at("mixed.csv")->sentence, Contains("line 2") && Contains("mixed up"));

@@ -186,6 +186,45 @@ TEST_CASE("mark records: a page each, with ties to neighbours that geometry conf
              Contains("Issued before") && Contains(p.record.id) && Contains("0.0 · 0.0 · 0.0"));
 }
 
+TEST_CASE("what changed since the last issue, what was done in between, and an issue that was withdrawn") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  const IssuePackage first = prepare_issue(job, {});
+  CHECK(first.record.data.at("since_last").is_null());
+  job.add_issue_record(first.record);
+  // The same again has nothing before it either.
+  CHECK(prepare_issue(job, {}).record.data.at("since_last").is_null());
+  job.decide("set", occupation_of(job, "R11", 1), {{"height", 1.6}}, "found in the book");
+  job.decide("set", "mark:DAM", {{"issued", false}}, "");
+  solve(job);
+  adjust(job);
+  const IssuePackage next = prepare_issue(job, {});
+  const auto &x = next.record.data.at("since_last");
+  CHECK(x.at("id") == first.record.id);
+  CHECK(x.at("gone")[0] == "DAM");
+  REQUIRE(x.at("moved").size() >= 1);
+  const auto mark = [](const nlohmann::json &r, const std::string &name) {
+    for (const auto &m : r.at("marks"))
+      if (m.at("name") == name) return m;
+    throw std::runtime_error(name);
+  };
+  for (const auto &m : x.at("moved"))
+    CHECK(m.at("dn_m").get<double>() == Approx(mark(next.record.data, m.at("name")).at("north_m").get<double>() -
+                                               mark(first.record.data, m.at("name")).at("north_m").get<double>())
+                                            .margin(1e-9));
+  CHECK_THAT(printed_words(next.sheet), Contains("Since the last issue") && Contains("Issued then and not now: DAM") &&
+                                            Contains("Decided since") && Contains("1.6"));
+  // Withdrawn it is compared no longer, and stays in the job.
+  CHECK(doubt_of(job, "differs from what was issued"));
+  job.decide("leave-out", first.record.id, nlohmann::json::object(), "an antenna height was wrong");
+  CHECK_FALSE(doubt_of(job, "differs from what was issued"));
+  CHECK(prepare_issue(job, {}).record.data.at("since_last").is_null());
+  CHECK(job.store().issue_records().size() == 1);
+  CHECK_THAT(job.words().sentence(job.decisions().back()), Contains("withdrawn: " + first.record.id));
+  job.undo();
+  CHECK(doubt_of(job, "differs from what was issued"));
+}
+
 TEST_CASE("a second person signs for the coordinates as they are; changed ones need another look") {
   TemporaryFolder folder;
   Job job = adjusted_demo(folder / "a.tie");
