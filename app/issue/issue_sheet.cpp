@@ -100,15 +100,18 @@ Row record_row(const Job &job, const NetworkRun *run, const IssueRecord &r) {
           {}};
 }
 
-/// "3 marks and 2 heights".
-QString counted_marks(const NetworkRun &run) {
-  const auto placed = std::count_if(run.result.marks.begin(), run.result.marks.end(),
-                                    [](const AdjustedMark &m) { return m.plan_known; });
-  const auto lone = static_cast<std::ptrdiff_t>(run.result.marks.size()) - placed;
+/// "3 marks and 2 heights", of those that are issued; how many stay out.
+QString counted_marks(const NetworkRun &run, const JobState &state) {
+  std::ptrdiff_t placed = 0, lone = 0, out = 0;
+  for (const AdjustedMark &m : run.result.marks) {
+    const auto note = state.notes.find(m.name);
+    const bool kept_out = note != state.notes.end() && !note->second.issued.value.value_or(true);
+    ++(kept_out ? out : m.plan_known ? placed : lone);
+  }
   QStringList kinds;
   if (placed > 0) kinds << QString("%1 mark%2").arg(placed).arg(placed == 1 ? "" : "s");
   if (lone > 0) kinds << QString("%1 height%2").arg(lone).arg(lone == 1 ? "" : "s");
-  return kinds.join(" and ");
+  return kinds.join(" and ") + (out ? QString(" (%1 stay%2 out)").arg(out).arg(out == 1 ? "s" : "") : QString());
 }
 } // namespace
 
@@ -236,7 +239,7 @@ QString IssueSheet::answer(const NetworkRun *run) const {
                                                                                            : ink::accepted)
                .name(),
            answer.toHtmlEscaped())
-      .arg(counted_marks(*run))
+      .arg(counted_marks(*run, w_.job().state()))
       .arg(run->heights_alone ? QString("the vertical system") : text(run->frame), text(run->epoch_text),
            run->result.adjustment.redundancy == 0 ? ", nothing checks the network"
            : run->result.adjustment.passes        ? ", global test passes"

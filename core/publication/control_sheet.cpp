@@ -586,12 +586,12 @@ ReportSection method_section(const json &r) {
 /// One page: what a client asks first. The long form, and the record, say the rest.
 void shorten(Report &sheet, const json &r) {
   ReportSection first = sheet.sections.front();
-  ReportTable &accuracy = first.tables[1];
-  // The values that an engineer compares: 95 % with respect to the datum, and the checks.
-  for (ReportTable *t : {&accuracy})
-    for (auto &row : t->rows)
-      if (row.size() == 9) row.erase(row.begin() + 1, row.begin() + 6);
-  if (accuracy.columns.size() == 9) accuracy.columns.erase(accuracy.columns.begin() + 1, accuracy.columns.begin() + 6);
+  // Of accuracies the values that an engineer compares: 95 % with respect to the datum, and the checks.
+  for (ReportTable &t : first.tables) {
+    if (t.columns.size() != 9 || !t.caption.starts_with("Accuracy: standard")) continue;
+    for (auto &row : t.rows) row.erase(row.begin() + 1, row.begin() + 6);
+    t.columns.erase(t.columns.begin() + 1, t.columns.begin() + 6);
+  }
   for (ReportDrawing &d : first.drawings) d = network_drawing(r, 720, 210);
   std::vector<ReportSection> kept{std::move(first)};
   ReportSection checks{"Checks", {}, {}};

@@ -21,20 +21,56 @@ public:
     const ControlRecord m = control_record_of(j);
     ReportSection s{m.name, {}, {}};
     s.new_page = true;
-    const json notes = r_.at("notes").value(m.name, json::object());
     s.paragraphs.push_back(stands(m));
-    for (const auto &[key, title] : {std::pair{"monument", "Monument"}, {"access", "Access"}, {"remark", "Remark"}})
-      if (const std::string text = notes.value(key, ""); !text.empty())
-        s.paragraphs.push_back(std::string(title) + ": " + text);
+    notes(m.name, s);
     if (ReportDrawing d = network_drawing(r_, 480, 190, m.name); !d.lines.empty()) s.drawings.push_back(std::move(d));
     s.tables = {coordinates(m), accuracy(m)};
     if (ReportTable t = ties(m); !t.rows.empty()) s.tables.push_back(std::move(t));
     if (ReportTable t = earlier(m); !t.rows.empty()) s.tables.push_back(std::move(t));
-    for (const json &a : notes.value("attachments", json::array())) attachment(a, s);
+    pictures(m.name, s);
+    return s;
+  }
+
+  /// Of a mark that levels alone lead to.
+  ReportSection height_page(const json &j) const {
+    const HeightRecord h = height_record_of(j);
+    ReportSection s{h.name, {}, {}};
+    s.new_page = true;
+    const std::string vertical = r_.at("vertical_name");
+    s.paragraphs.push_back(fmt::format(
+        "Known in height only{}. {}", vertical.empty() ? "" : ", in " + vertical,
+        h.held != "none" ? "Held as published."
+        : h.independent_checks
+            ? fmt::format("{} independent check{}.", h.independent_checks, h.independent_checks == 1 ? "" : "s")
+            : std::string("WITHOUT an independent check.")));
+    notes(h.name, s);
+    s.tables.push_back({"Height",
+                        {{"Height", unit_name(as_.unit)}, {"s", "mm"}, {"95 %", "mm"}, {"Levelled differences"}},
+                        {{as_.length(h.height_m), mm(h.height_sd_m), mm(factor95(1, h.scale_degrees) * h.height_sd_m),
+                          std::to_string(h.levels)}}});
+    ReportTable t{"Levelled to it",
+                  {{"From", "", false}, {"To", "", false}, {"Line", "", false}, {"Difference", "m"}, {"Length", "km"}},
+                  {}};
+    for (const json &l : r_.at("network").value("levels", json::array()))
+      if (l.at("from") == h.name || l.at("to") == h.name)
+        t.rows.push_back({l.at("from"), l.at("to"), l.at("line"), fixed(l.at("difference_m").get<double>(), 5),
+                          fixed(l.at("length_m").get<double>() / 1000, 3)});
+    if (!t.rows.empty()) s.tables.push_back(std::move(t));
+    pictures(h.name, s);
     return s;
   }
 
 private:
+  json notes_of(const std::string &mark) const { return r_.at("notes").value(mark, json::object()); }
+  void notes(const std::string &mark, ReportSection &s) const {
+    const json own = notes_of(mark);
+    for (const auto &[key, title] : {std::pair{"monument", "Monument"}, {"access", "Access"}, {"remark", "Remark"}})
+      if (const std::string text = own.value(key, ""); !text.empty())
+        s.paragraphs.push_back(std::string(title) + ": " + text);
+  }
+  void pictures(const std::string &mark, ReportSection &s) const {
+    for (const json &a : notes_of(mark).value("attachments", json::array())) attachment(a, s);
+  }
   std::string stands(const ControlRecord &m) const {
     const std::string vertical = r_.at("vertical_name");
     return fmt::format("{}{}. {} at {:.2f}; heights {}. {}", m.description.empty() ? "" : m.description + ". ",
@@ -204,6 +240,7 @@ Report mark_records(const json &r, LengthUnit unit) {
   out.upright = true;
   const MarkPages pages(r, unit);
   for (const json &m : r.at("marks")) out.sections.push_back(pages.page(m));
+  for (const json &h : r.at("heights")) out.sections.push_back(pages.height_page(h));
   if (!out.sections.empty()) out.sections.front().new_page = false;
   return out;
 }

@@ -158,7 +158,7 @@ TEST_CASE("mark records: a page each, with ties to neighbours that geometry conf
   REQUIRE(p.more_sheets.size() == 1);
   CHECK(p.more_sheets[0].first == "marks");
   const Report &r = p.more_sheets[0].second;
-  REQUIRE(r.sections.size() == 7);
+  REQUIRE(r.sections.size() == p.record.data.at("marks").size() + p.record.data.at("heights").size());
   const auto own = std::find_if(r.sections.begin(), r.sections.end(), [](const auto &s) { return s.heading == "R11"; });
   REQUIRE(own != r.sections.end());
   CHECK(own->new_page);
@@ -250,6 +250,28 @@ TEST_CASE("a second person signs for the coordinates as they are; changed ones n
   solve(job);
   adjust(job);
   CHECK_THROWS_WITH(prepare_issue(job, {}), Contains("a second person is asked"));
+}
+
+TEST_CASE("levels alone: the short form, the own list and mark records of marks known in height only") {
+  TemporaryFolder folder;
+  JobSettings settings;
+  settings.datum = {"", "EPSG:5773", "", 2026.36};
+  Job job = Job::create(folder / "l.tie", settings);
+  const std::string data = AMPLETIE_SOURCE_DIR "/demo/levels/";
+  job.take({data + "levels-1a.txt", data + "levels-1b.txt", data + "benchmarks.csv"});
+  job.decide("hold", "HB1", {{"how", "height"}}, "");
+  adjust(job);
+  REQUIRE(job.network());
+  choose(job, "sheet", "short");
+  choose(job, "mark-records", "a page each");
+  choose(job, "columns", "mark height sd_height latitude");
+  const IssuePackage p = prepare_issue(job, {});
+  CHECK(p.record.data.at("marks").empty());
+  REQUIRE_FALSE(p.record.data.at("heights").empty());
+  CHECK_THAT(printed_words(p.sheet), Contains("Marks known in height only"));
+  CHECK(p.more_sheets.at(0).second.sections.size() == p.record.data.at("heights").size());
+  CHECK_THAT(printed_words(p.more_sheets[0].second), Contains("Known in height only") && Contains("Levelled to it"));
+  CHECK_THAT(issued_file(p, "list.csv"), Contains("HB1,") && Contains(","));
 }
 
 TEST_CASE("the short form is short and says what fails; the sheet names the method and who answers for it") {
