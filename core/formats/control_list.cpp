@@ -126,6 +126,8 @@ ControlRow read_row(const RowReader &c, const Columns &columns, long line) {
   if (!r.sd_height) r.sd_height = c.number("sd_u");
   if (r.plan && c.cell("sd_u").empty() && !c.cell("sd_e").empty() && !c.cell("sd_n").empty())
     r.sd_enu = Vec3(*c.number("sd_e"), *c.number("sd_n"), *c.number("sd_e")); // the last is of no height
+  else if (r.sd_height && c.cell("sd_u").empty() && !c.cell("sd_e").empty() && !c.cell("sd_n").empty())
+    r.sd_enu = Vec3(*c.number("sd_e"), *c.number("sd_n"), *r.sd_height); // of the physical height
   else if (!c.cell("sd_e").empty() || !c.cell("sd_n").empty())
     r.sd_enu = c.lengths("sd_e", "sd_n", "sd_u");
   if (const auto ee = c.number("cov_ee")) {

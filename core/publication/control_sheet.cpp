@@ -9,7 +9,9 @@
 #include "publication/figures.h"
 #include "publication/fit_files.h"
 #include "publication/network_drawing.h"
+#include "publication/printed_as.h"
 #include "publication/reliability_tables.h"
+#include "results/control_record.h"
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -583,27 +585,77 @@ ReportSection method_section(const json &r) {
   return s;
 }
 
+/// Names in a sentence.
+std::string listed(const json &rows, const char *name, const char *how) {
+  std::string out;
+  for (const json &x : rows)
+    out += (out.empty() ? "" : ", ") + x.at(name).get<std::string>() + " (" + x.at(how).get<std::string>() + ")";
+  return out;
+}
+
 /// One page: what a client asks first. The long form, and the record, say the rest.
-void shorten(Report &sheet, const json &r) {
-  ReportSection first = sheet.sections.front();
-  // Of accuracies the values that an engineer compares: 95 % with respect to the datum, and the checks.
-  for (ReportTable &t : first.tables) {
-    if (t.columns.size() != 9 || !t.caption.starts_with("Accuracy: standard")) continue;
-    for (auto &row : t.rows) row.erase(row.begin() + 1, row.begin() + 6);
-    t.columns.erase(t.columns.begin() + 1, t.columns.begin() + 6);
+void shorten(Report &sheet, const json &r, LengthUnit unit) {
+  const PrintedAs as = printed_as(r, unit);
+  const std::string u = unit_name(as.unit);
+  std::string first = verdict(r);
+  if (const auto at = first.find(" (listed under Doubts)"); at != std::string::npos) first.erase(at, 22);
+  ReportSection s{"What is issued", {first, systems(r, !r.at("vertical_name").get<std::string>().empty())}, {}};
+  if (ReportDrawing d = network_drawing(r, 480, 150); !d.lines.empty()) s.drawings.push_back(std::move(d));
+  s.leading = s.paragraphs.size();
+  ReportTable t{"Coordinates and their 95 % values with respect to the datum",
+                {{"Mark", "", false},
+                 {"East", u},
+                 {"North", u},
+                 {"Height", u},
+                 {"plan 95 %", "mm"},
+                 {"height 95 %", "mm"},
+                 {"Held", "", false},
+                 {"Checks"}},
+                {}};
+  if (as.north_first) std::swap(t.columns[1], t.columns[2]);
+  for (const json &j : r.at("marks")) {
+    const ControlRecord m = control_record_of(j);
+    const double up = m.height_sd_m ? factor95(1, m.scale_degrees) * *m.height_sd_m : m.network_up95_m;
+    std::vector<std::string> row{m.name,
+                                 as.length(m.east_m),
+                                 as.length(m.north_m),
+                                 as.length(m.height_m ? *m.height_m : m.h_m),
+                                 mm(m.network_plan95_m),
+                                 m.height_m && !m.height_sd_m ? std::string("not known") : mm(up),
+                                 m.held == "none" ? "" : m.held,
+                                 m.held == "full" ? "" : std::to_string(m.independent_checks)};
+    if (as.north_first) std::swap(row[1], row[2]);
+    t.rows.push_back(std::move(row));
   }
-  for (ReportDrawing &d : first.drawings) d = network_drawing(r, 720, 210);
-  std::vector<ReportSection> kept{std::move(first)};
-  ReportSection checks{"Checks", {}, {}};
-  for (ReportTable t : {held_table(r), check_table(r)})
-    if (!t.rows.empty()) checks.tables.push_back(std::move(t));
-  if (!checks.tables.empty()) kept.push_back(std::move(checks));
-  for (ReportSection &s : sheet.sections)
-    if (s.heading == "Doubts" && !r.at("doubts").empty()) kept.push_back(std::move(s));
-  kept.push_back(signing_section(r));
-  kept.back().paragraphs.push_back("This is the short form: observations, tests, sources and decisions are in the "
-                                   "issue's record, and in the long form that can be printed from it.");
-  sheet.sections = std::move(kept);
+  for (const json &j : r.at("heights")) {
+    const HeightRecord h = height_record_of(j);
+    t.rows.push_back({h.name, "–", "–", as.length(h.height_m), "–", mm(factor95(1, h.scale_degrees) * h.height_sd_m),
+                      h.held == "none" ? "" : h.held,
+                      h.held == "none" ? std::to_string(h.independent_checks) : std::string()});
+  }
+  s.tables.push_back(std::move(t));
+  const ControlTables tables(r, unit, true);
+  std::string unchecked;
+  for (const auto &n : tables.unchecked) unchecked += (unchecked.empty() ? "" : ", ") + n;
+  int short_of_it = 0;
+  const ReportTable asked = asked_table(r, short_of_it);
+  std::string rests =
+      "Held: " + (r.at("held").empty() ? std::string("nothing") : listed(r.at("held"), "name", "how")) + ".";
+  if (!r.at("checks").empty()) rests += " Compared and never used: " + listed(r.at("checks"), "mark", "verdict") + ".";
+  rests += unchecked.empty() ? " Every computed mark has at least one independent check."
+                             : " WITHOUT an independent check: " + unchecked + ".";
+  if (!asked.rows.empty())
+    rests += short_of_it ? fmt::format(" {} of {} marks do NOT reach the accuracy that is asked of them.", short_of_it,
+                                       asked.rows.size())
+                         : fmt::format(" All {} marks of which an accuracy is asked reach it.", asked.rows.size());
+  s.paragraphs.push_back(rests); // between drawing and table
+  ReportSection signing = signing_section(r);
+  std::string who;
+  for (const std::string &p : signing.paragraphs) who += p + " ";
+  signing.paragraphs = {who + "This is the short form: doubts, observations, tests, sources and decisions stand in the "
+                              "issue's record."};
+  sheet.sections = {std::move(s), std::move(signing)};
+  sheet.upright = true;
 }
 } // namespace
 
@@ -631,7 +683,7 @@ Report control_sheet(const json &r, LengthUnit unit) {
     out.sections.insert(out.sections.begin() + 1, since_section(since, r.at("marks")));
   out.sections.push_back(method_section(r));
   out.sections.push_back(signing_section(r));
-  if (r.at("choice").at("sheet") == "short") shorten(out, r);
+  if (r.at("choice").at("sheet") == "short") shorten(out, r, unit);
   return out;
 }
 

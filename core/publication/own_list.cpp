@@ -8,6 +8,7 @@
 #include "results/control_record.h"
 #include <cmath>
 #include <map>
+#include <set>
 
 namespace ampletie {
 namespace {
@@ -46,8 +47,8 @@ const std::map<std::string, CellOf> &list_cells() {
       {"x", [](const ListedMark &m) { return on_earth(m, m.length(m.mark.xyz.x())); }},
       {"y", [](const ListedMark &m) { return on_earth(m, m.length(m.mark.xyz.y())); }},
       {"z", [](const ListedMark &m) { return on_earth(m, m.length(m.mark.xyz.z())); }},
-      {"sd_east", [](const ListedMark &m) { return m.length(std::sqrt(m.mark.cov_enu(0, 0))); }},
-      {"sd_north", [](const ListedMark &m) { return m.length(std::sqrt(m.mark.cov_enu(1, 1))); }},
+      {"sd_e", [](const ListedMark &m) { return m.length(std::sqrt(m.mark.cov_enu(0, 0))); }},
+      {"sd_n", [](const ListedMark &m) { return m.length(std::sqrt(m.mark.cov_enu(1, 1))); }},
       {"sd_height",
        [](const ListedMark &m) {
          return m.length(m.mark.height_m ? m.mark.height_sd_m : std::optional(std::sqrt(m.mark.cov_enu(2, 2))));
@@ -92,7 +93,26 @@ std::string list_heads(const json &r, const PrintedAs &as, const std::vector<std
                                 r.at("crs").get<std::string>(), r.at("frame").get<std::string>(),
                                 r.at("epoch").get<double>(), vertical.empty() ? "ellipsoidal" : vertical,
                                 unit_name(as.unit), angles, r.at("id").get<std::string>());
-  for (std::size_t i = 0; i < columns.size(); ++i) out += (i ? std::string(1, separator) : "") + columns[i];
+  // As the other lists write them, and as they are read back: lengths that are none of metres say their unit.
+  static const std::set<std::string> lengths{"east",
+                                             "north",
+                                             "height",
+                                             "h",
+                                             "geoid",
+                                             "x",
+                                             "y",
+                                             "z",
+                                             "sd_e",
+                                             "sd_n",
+                                             "sd_height",
+                                             "plan95_local",
+                                             "height95_local",
+                                             "plan95_network",
+                                             "height95_network"};
+  for (std::size_t i = 0; i < columns.size(); ++i) {
+    const bool said = as.unit != LengthUnit::metre && lengths.count(columns[i]);
+    out += (i ? std::string(1, separator) : "") + columns[i] + (said ? "_" + unit_name(as.unit) : "");
+  }
   return out + "\n";
 }
 } // namespace

@@ -61,7 +61,7 @@ TEST_CASE("a list of one's own: columns, order, unit, decimals, separator; read 
   const std::string list = issued_file(p, "list.csv");
   REQUIRE_FALSE(list.empty());
   CHECK_THAT(list, Contains("lengths in ftUS, angles in gon") &&
-                       Contains("number;mark;north;east;height;sd_height;latitude\n"));
+                       Contains("number;mark;north_ftUS;east_ftUS;height_ftUS;sd_height_ftUS;latitude\n"));
   CsvReader in(list, ';');
   std::vector<std::string> cells;
   std::size_t row = 0;
@@ -92,6 +92,29 @@ TEST_CASE("a list of one's own: columns, order, unit, decimals, separator; read 
   const Report sheet = prepare_issue(job, {}).sheet;
   CHECK(sheet.sections[0].tables[0].columns[1].title == "North");
   CHECK(sheet.sections[0].tables[0].columns[1].unit == "ftUS");
+}
+
+TEST_CASE("the own list is read back by another job: places and accuracies as they were, in feet too") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  choose(job, "columns", "mark north east height sd_e sd_n sd_height frame epoch");
+  for (const char *unit : {"m", "ft", "us-ft"}) {
+    INFO(unit);
+    choose(job, "unit", unit);
+    const IssuePackage p = prepare_issue(job, {});
+    Job next = Job::create(folder / (std::string(unit) + ".tie"), demo_settings());
+    REQUIRE(next.take_bytes({{"list.csv", issued_file(p, "list.csv")}})[0].outcome == Intake::Outcome::taken);
+    const auto &known = next.snapshot()->published();
+    for (const auto &m : p.record.data.at("marks")) {
+      REQUIRE(known.count(m.at("name")));
+      const PublishedMark &k = known.at(m.at("name"));
+      REQUIRE(k.grid);
+      CHECK(k.grid->x() == Approx(m.at("east_m").get<double>()).margin(1e-4));
+      CHECK(k.grid->y() == Approx(m.at("north_m").get<double>()).margin(1e-4));
+      REQUIRE(k.sd_enu);
+      CHECK(k.sd_enu->x() == Approx(m.at("sd_e_m").get<double>()).margin(6e-5));
+    }
+  }
 }
 
 TEST_CASE("every column that is offered can be written") {
@@ -268,7 +291,7 @@ TEST_CASE("levels alone: the short form, the own list and mark records of marks 
   const IssuePackage p = prepare_issue(job, {});
   CHECK(p.record.data.at("marks").empty());
   REQUIRE_FALSE(p.record.data.at("heights").empty());
-  CHECK_THAT(printed_words(p.sheet), Contains("Marks known in height only"));
+  CHECK_THAT(printed_words(p.sheet), Contains("Held: HB1 (height)") && Contains("HB1\t–\t–\t"));
   CHECK(p.more_sheets.at(0).second.sections.size() == p.record.data.at("heights").size());
   CHECK_THAT(printed_words(p.more_sheets[0].second), Contains("Known in height only") && Contains("Levelled to it"));
   CHECK_THAT(issued_file(p, "list.csv"), Contains("HB1,") && Contains(","));
@@ -282,8 +305,8 @@ TEST_CASE("the short form is short and says what fails; the sheet names the meth
   choose(job, "sheet", "short");
   const std::string shorter = printed_words(prepare_issue(job, {}).sheet);
   CHECK(shorter.size() < longer.size() / 3);
-  CHECK_THAT(shorter, Contains("Who answers for it") && Contains("This is the short form") && Contains("Held marks") &&
-                          !Contains("Vectors used"));
+  CHECK_THAT(shorter, Contains("Who answers for it") && Contains("This is the short form") &&
+                          Contains("Held: REFA (full), REFB (full)") && !Contains("Vectors used"));
 }
 
 TEST_CASE("base64 by the test vectors of RFC 4648, and back") {
