@@ -1,17 +1,14 @@
 #include "publication/control_sheet.h"
 #include "adjustment/statistics.h"
 #include "base/angle.h"
-#include "job/asked.h"
-#include "judgement/left_over.h"
 #include "publication/also_files.h"
 #include "publication/change_table.h"
 #include "publication/control_tables.h"
 #include "publication/figures.h"
 #include "publication/fit_files.h"
 #include "publication/network_drawing.h"
-#include "publication/printed_as.h"
 #include "publication/reliability_tables.h"
-#include "results/control_record.h"
+#include "publication/sheet_parts.h"
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -19,124 +16,11 @@ namespace ampletie {
 using nlohmann::json;
 
 namespace {
-/// How the check marks came out, in a sentence of the first paragraph.
-std::string check_words(const json &r) {
-  int agree = 0, all = 0;
-  std::string against;
-  for (const json &c : r.value("checks", json::array())) {
-    ++all;
-    if (c.at("verdict") == "agrees")
-      ++agree;
-    else
-      against += (against.empty() ? "" : ", ") + c.at("mark").get<std::string>() + " " +
-                 (c.at("verdict") == "DISAGREES" ? "disagrees" : "was not judged");
-  }
-  if (all == 0) return {};
-  if (agree == all)
-    return fmt::format(" {} agree{}.", all == 1 ? "The check mark" : fmt::format("All {} check marks", all),
-                       all == 1 ? "s" : "");
-  return fmt::format(" Of {} check mark{}, {} agree{}: {}.", all, all == 1 ? "" : "s", agree, agree == 1 ? "s" : "",
-                     against);
-}
-
-/// What a reader must know before anything else: what fails, what is open, what took no part.
-std::string verdict(const json &r) {
-  std::vector<std::string> against;
-  const json &n = r.at("network");
-  if (n.at("redundancy").get<int>() == 0)
-    against.push_back("nothing checks the network (redundancy 0)");
-  else if (!n.at("passes").get<bool>())
-    against.push_back(fmt::format("the global test FAILS (variance factor {:.3f}, bounds {:.3f} to {:.3f})",
-                                  n.at("variance_factor").get<double>(), n.at("lower").get<double>(),
-                                  n.at("upper").get<double>()));
-  for (const json &c : r.at("control"))
-    if (!c.at("passes").get<bool>())
-      against.push_back("the held mark " + c.at("mark").get<std::string>() + " DISAGREES with the other held ones");
-  std::map<std::string, int> kinds;
-  int open = 0, accepted = 0;
-  for (const json &d : r.at("doubts"))
-    if (d.at("state") == "open")
-      ++open, ++kinds[d.at("kind").get<std::string>()];
-    else
-      ++accepted;
-  if (open) {
-    std::string list;
-    for (const auto &[kind, count] : kinds)
-      list += (list.empty() ? "" : ", ") + kind + (count > 1 ? fmt::format(" ({})", count) : "");
-    against.push_back(fmt::format("{} doubt{} open: {}", open, open == 1 ? " is" : "s are", list));
-  }
-  std::vector<LeftOver> left;
-  for (const json &x : r.value("left_over", json::array()))
-    left.push_back({x.at("kind"), x.at("name"), x.at("because")});
-  std::string out;
-  for (const auto &a : against) out += (out.empty() ? "Issued with reservations: " : "; ") + a;
-  if (out.empty()) out = "The global test passes and no doubt is open";
-  out += ".";
-  out += check_words(r);
-  if (accepted) out += fmt::format(" {} doubt{} accepted with a reason.", accepted, accepted == 1 ? " was" : "s were");
-  if (!left.empty()) out += " No part of the result: " + left_over_words(left) + " (listed under Doubts).";
-  return out;
-}
-
-/// In what system coordinates are issued.
-std::string systems(const json &r, bool physical) {
-  const std::string crs = r.at("crs"), heights = r.at("vertical_name");
-  const std::string in_heights = physical ? "Physical heights in " + heights + "." : "Heights are ellipsoidal.";
-  if (r.at("marks").empty()) return "Heights" + (heights.empty() ? "" : " in " + heights) + ". No place is issued.";
-  if (is_local(crs))
-    return fmt::format(
-        "Coordinates in a plane of the site's own ({}), heights: {}. It has no relation to a system of the "
-        "register; lengths in it are those on the ground at the site's mean height.",
-        crs, heights);
-  if (r.contains("older_datum"))
-    return fmt::format("Coordinates in {} ({}), computed in {} at epoch {:.2f} and led to {}. {}",
-                       r.at("crs_name").get<std::string>(), crs, r.at("frame").get<std::string>(),
-                       r.at("epoch").get<double>(), r.at("older_datum").at("name").get<std::string>(), in_heights);
-  return fmt::format("Coordinates in {} ({}), realised as {} at epoch {:.2f}. {}", r.at("crs_name").get<std::string>(),
-                     crs, r.at("frame").get<std::string>(), r.at("epoch").get<double>(), in_heights);
-}
-
-/// What is asked of marks and what they reach; how many fall short is added up.
-ReportTable asked_table(const json &r, int &short_of_it) {
-  ReportTable asked{"Accuracy asked for and reached, 95 %",
-                    {{"Mark", "", false},
-                     {"plan asked", "mm"},
-                     {"reached", "mm"},
-                     {"class", "", false},
-                     {"height asked", "mm"},
-                     {"reached", "mm"},
-                     {"class", "", false},
-                     {"Of", "", false},
-                     {"Verdict", "", false}},
-                    {}};
-  for (const char *list : {"marks", "heights"})
-    for (const json &m : r.value(list, json::array())) {
-      const auto a = m.find("accuracy");
-      if (a == m.end() || a->is_null()) continue;
-      std::vector<std::string> row{m.at("name")};
-      for (const char *what_of : {"plan", "height"}) {
-        const json &p = a->at(what_of);
-        if (p.is_null())
-          row.insert(row.end(), {"–", "", ""});
-        else
-          row.insert(row.end(), {fmt::format("{:g}", 1000 * p.at("asked_m").get<double>()),
-                                 p.at("reached_m").is_null() ? "not known" : mm(p.at("reached_m")),
-                                 p.at("reached_m").is_null() ? "" : accuracy_class(p.at("reached_m"))});
-      }
-      row.push_back(a->at("of").get<std::string>() + ", height " + a->at("height_of").get<std::string>());
-      const json &met = a->at("met");
-      row.push_back(met.is_null() ? "UNDETERMINED" : met.get<bool>() ? "reached" : "NOT REACHED");
-      short_of_it += met.is_null() || !met.get<bool>();
-      asked.rows.push_back(std::move(row));
-    }
-  return asked;
-}
-
 /// Verdict, systems, coordinates and their accuracy.
 ReportSection what_is_issued(const json &r, LengthUnit unit, bool physical) {
   const ControlTables t(r, unit, physical);
   ReportSection what{"What is issued", {}, {}};
-  what.paragraphs = {verdict(r), systems(r, physical)};
+  what.paragraphs = {verdict_words(r), issue_system_words(r, physical)};
   if (const json kept = r.value("kept_out", json::array()); !kept.empty()) {
     std::string names;
     for (const json &n : kept) names += (names.empty() ? "" : ", ") + n.get<std::string>();
@@ -511,151 +395,6 @@ ReportSection decision_section(const json &r) {
                         d.at("reason")});
   decisions.tables = {log};
   return decisions;
-}
-/// Who answers for it. Records of before do not say it.
-ReportSection signing_section(const json &r) {
-  ReportSection s{"Who answers for it", {}, {}};
-  std::string authors;
-  for (const json &a : r.at("authors")) authors += (authors.empty() ? "" : ", ") + a.get<std::string>();
-  s.paragraphs.push_back(authors.empty() ? "Nothing was decided." : "Decided by " + authors + ".");
-  const json &c = r.at("second_check");
-  if (c.is_null())
-    s.paragraphs.push_back("NO second person looked at these coordinates before they were issued.");
-  else {
-    s.paragraphs.push_back(fmt::format(
-        "{} looked at them before they were issued ({} UTC{}): {}.{}", c.at("by").get<std::string>(),
-        c.at("time").get<std::string>(),
-        c.at("by") == c.at("entered_by") ? "" : ", entered by " + c.at("entered_by").get<std::string>(),
-        c.at("looked").get<std::string>(),
-        c.at("remark").get<std::string>().empty() ? "" : " Remark: " + c.at("remark").get<std::string>() + "."));
-    s.paragraphs.push_back("What was looked at is what is issued: the coordinates did not change in between.");
-  }
-  ReportTable sign{
-      "", {{"", "", false}, {"Name", "", false}, {"Place and day", "", false}, {"Signature", "", false}}, {}};
-  sign.rows = {{"Surveyor in charge", "", "", ""},
-               {"Second person", c.is_null() ? "" : c.at("by").get<std::string>(), "", ""}};
-  s.tables.push_back(std::move(sign));
-  return s;
-}
-
-/// What changed since the last issue, and what was done in between.
-ReportSection since_section(const json &x, const json &marks) {
-  ReportSection s{"Since the last issue", {}, {}};
-  const auto names = [](const json &list) {
-    std::string out;
-    for (const json &n : list) out += (out.empty() ? "" : ", ") + n.get<std::string>();
-    return out;
-  };
-  const std::size_t moved = x.at("moved").size(), same = marks.size() - moved - x.at("new").size();
-  s.paragraphs.push_back(!x.at("comparable").get<bool>()
-                             ? fmt::format("The last issue, {} of {} UTC, was in another system: it is not compared.",
-                                           x.at("id").get<std::string>(), x.at("time").get<std::string>())
-                             : fmt::format("Against {} of {} UTC: {} mark{} moved, {} as {}.",
-                                           x.at("id").get<std::string>(), x.at("time").get<std::string>(), moved,
-                                           moved == 1 ? "" : "s", same, same == 1 ? "it was" : "they were"));
-  if (!x.at("new").empty()) s.paragraphs.push_back("New: " + names(x.at("new")) + ".");
-  if (!x.at("gone").empty()) s.paragraphs.push_back("Issued then and not now: " + names(x.at("gone")) + ".");
-  ReportTable t{"Moved, now less then", {{"Mark", "", false}, {"East", "mm"}, {"North", "mm"}, {"Height", "mm"}}, {}};
-  for (const json &m : x.at("moved"))
-    t.rows.push_back({m.at("name"), mm(m.at("de_m")), mm(m.at("dn_m")), mm(m.at("dh_m"))});
-  if (!t.rows.empty()) s.tables.push_back(std::move(t));
-  if (!x.at("sources").empty()) s.paragraphs.push_back("Taken since: " + names(x.at("sources")) + ".");
-  ReportTable d{"Decided since", {{"No."}, {"Decision", "", false}}, {}};
-  for (const json &y : x.at("decisions")) d.rows.push_back({std::to_string(y.at("seq").get<long>()), y.at("text")});
-  if (!d.rows.empty()) s.tables.push_back(std::move(d));
-  return s;
-}
-
-/// By which rules it was computed, for who wants to follow it.
-ReportSection method_section(const json &r) {
-  ReportSection s{"Method", {}, {}};
-  const bool vectors = !r.at("vectors").empty();
-  if (vectors)
-    s.paragraphs.push_back(
-        "Vectors between receivers from double differences of carrier phases, integers by the least-squares ambiguity "
-        "decorrelation adjustment (Teunissen 1995) where a test of their failure rate lets them be fixed (Verhagen and "
-        "Teunissen 2013); antennas by their calibrations, troposphere after Saastamoinen (1972) with an estimated "
-        "rest.");
-  s.paragraphs.push_back(
-      "One least-squares adjustment of everything that was measured, each kind weighted by its stated accuracy; held "
-      "marks as the table Held marks says. Global test of the variance factor, single tests after Baarda (1968) with "
-      "smallest detectable errors; accuracies as covariances of the adjustment, 95 % as stated above.");
-  s.paragraphs.push_back("Systems and the ways between them by the register of " + r.at("register").get<std::string>() +
-                         ". Computed with " + r.at("program").get<std::string>() + ".");
-  return s;
-}
-
-/// Names in a sentence.
-std::string listed(const json &rows, const char *name, const char *how) {
-  std::string out;
-  for (const json &x : rows)
-    out += (out.empty() ? "" : ", ") + x.at(name).get<std::string>() + " (" + x.at(how).get<std::string>() + ")";
-  return out;
-}
-
-/// One page: what a client asks first. The long form, and the record, say the rest.
-void shorten(Report &sheet, const json &r, LengthUnit unit) {
-  const PrintedAs as = printed_as(r, unit);
-  const std::string u = unit_name(as.unit);
-  std::string first = verdict(r);
-  if (const auto at = first.find(" (listed under Doubts)"); at != std::string::npos) first.erase(at, 22);
-  ReportSection s{"What is issued", {first, systems(r, !r.at("vertical_name").get<std::string>().empty())}, {}};
-  if (ReportDrawing d = network_drawing(r, 480, 150); !d.lines.empty()) s.drawings.push_back(std::move(d));
-  s.leading = s.paragraphs.size();
-  ReportTable t{"Coordinates and their 95 % values with respect to the datum",
-                {{"Mark", "", false},
-                 {"East", u},
-                 {"North", u},
-                 {"Height", u},
-                 {"plan 95 %", "mm"},
-                 {"height 95 %", "mm"},
-                 {"Held", "", false},
-                 {"Checks"}},
-                {}};
-  if (as.north_first) std::swap(t.columns[1], t.columns[2]);
-  for (const json &j : r.at("marks")) {
-    const ControlRecord m = control_record_of(j);
-    const double up = m.height_sd_m ? factor95(1, m.scale_degrees) * *m.height_sd_m : m.network_up95_m;
-    std::vector<std::string> row{m.name,
-                                 as.length(m.east_m),
-                                 as.length(m.north_m),
-                                 as.length(m.height_m ? *m.height_m : m.h_m),
-                                 mm(m.network_plan95_m),
-                                 m.height_m && !m.height_sd_m ? std::string("not known") : mm(up),
-                                 m.held == "none" ? "" : m.held,
-                                 m.held == "full" ? "" : std::to_string(m.independent_checks)};
-    if (as.north_first) std::swap(row[1], row[2]);
-    t.rows.push_back(std::move(row));
-  }
-  for (const json &j : r.at("heights")) {
-    const HeightRecord h = height_record_of(j);
-    t.rows.push_back({h.name, "–", "–", as.length(h.height_m), "–", mm(factor95(1, h.scale_degrees) * h.height_sd_m),
-                      h.held == "none" ? "" : h.held,
-                      h.held == "none" ? std::to_string(h.independent_checks) : std::string()});
-  }
-  s.tables.push_back(std::move(t));
-  const ControlTables tables(r, unit, true);
-  std::string unchecked;
-  for (const auto &n : tables.unchecked) unchecked += (unchecked.empty() ? "" : ", ") + n;
-  int short_of_it = 0;
-  const ReportTable asked = asked_table(r, short_of_it);
-  std::string rests =
-      "Held: " + (r.at("held").empty() ? std::string("nothing") : listed(r.at("held"), "name", "how")) + ".";
-  if (!r.at("checks").empty()) rests += " Compared and never used: " + listed(r.at("checks"), "mark", "verdict") + ".";
-  rests += unchecked.empty() ? " Every computed mark has at least one independent check."
-                             : " WITHOUT an independent check: " + unchecked + ".";
-  if (!asked.rows.empty())
-    rests += short_of_it ? fmt::format(" {} of {} marks do NOT reach the accuracy that is asked of them.", short_of_it,
-                                       asked.rows.size())
-                         : fmt::format(" All {} marks of which an accuracy is asked reach it.", asked.rows.size());
-  s.paragraphs.push_back(rests); // between drawing and table
-  ReportSection signing = signing_section(r);
-  std::string who;
-  for (const std::string &p : signing.paragraphs) who += p + " ";
-  signing.paragraphs = {who + "This is the short form: doubts, observations, tests, sources and decisions stand in the "
-                              "issue's record."};
-  sheet.sections = {std::move(s), std::move(signing)};
-  sheet.upright = true;
 }
 } // namespace
 
