@@ -29,6 +29,7 @@ WatchPart::WatchPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   words_ = new QLabel;
   words_->setAccessibleName("Watched folder");
   words_->setWordWrap(true);
+  words_->setTextFormat(Qt::RichText);
   choose_ = new QPushButton("Watch a folder …");
   choose_->setAccessibleName("Watch a folder");
   stop_ = new QPushButton("Watch no longer");

@@ -140,7 +140,7 @@ const std::vector<WatchedFile> &FolderWatch::look(double now) {
   for (const std::string &n : names) look_at(n, now);
   for (WatchedFile &f : seen_)
     if (const auto b = before.find(f.name); b != before.end() && (f.state == State::taken || f.state == State::refused))
-      f.state = b->second.state, f.words = b->second.words; // what became of it then
+      f.state = b->second.state, f.words = b->second.words, f.last_epoch = b->second.last_epoch; // as it was then
   // What is gone is told as long as nobody else has its name.
   std::set<std::string> there(names.begin(), names.end());
   for (auto it = kept_.begin(); it != kept_.end();) it = there.count(it->first) ? std::next(it) : kept_.erase(it);

@@ -1,5 +1,6 @@
 // What leaves the house, through the window: marks that stay out, own columns, a second person; and the field sheet.
 #include "app/driver.h"
+#include "app/intake/watch_part.h"
 #include "app/widgets/column_menu.h"
 #include <QCheckBox>
 #include <QComboBox>
@@ -111,4 +112,37 @@ TEST_CASE("the field sheet is keyed in; what differs from the files is a doubt t
   d.edit(sheet, 0, "Height m", QString::number(o.measured, 'f', 4));
   settle(50);
   CHECK(d.cell(sheet, 0, "Against its file") == "✓ agrees");
+}
+
+TEST_CASE("a watched folder: what grows is shown, what is whole is taken, and who watches no longer takes nothing") {
+  TemporaryFolder folder;
+  std::filesystem::create_directory(folder / "in");
+  { Job::create(folder / "a.tie", demo_settings()); }
+  Driver d(folder / "a.tie");
+  Workspace &w = d.window.workspace();
+  d.section("Intake");
+  auto *part = d.window.findChild<WatchPart *>();
+  REQUIRE(part);
+  part->set_pace(0.05, 1.5 * slowness);
+  part->watch(QString::fromStdString(folder / "in"));
+  const std::string all = gunzip(read_file(AMPLETIE_SOURCE_DIR "/demo/data/PN1-s1.rnx.gz"));
+  write_file(folder / "in/PN1.rnx", all.substr(0, all.size() / 2));
+  for (int i = 0; i < 200 && part->count() == 0; ++i) settle(10);
+  REQUIRE(part->count() == 1);
+  CHECK(w.job().snapshot()->occupations().empty());
+  write_file(folder / "in/PN1.rnx", all);
+  for (int i = 0; i < 600 && w.job().snapshot()->occupations().empty(); ++i) settle(10);
+  REQUIRE(w.job().snapshot()->occupations().size() == 1);
+  CHECK(w.job().snapshot()->occupations()[0].mark == "PN1");
+  d.click("Watched part");
+  settle(100);
+  QTableView *t = d.table("Watched files");
+  CHECK(d.cell(t, 0, "State") == "taken");
+  CHECK(d.cell(t, 0, "Last epoch") == "2026-05-12 08:59:45");
+  CHECK(d.named<QLabel>("Watched folder")->textFormat() == Qt::RichText);
+  if (const char *shot = std::getenv("SHOT_WATCH")) d.window.grab().save(shot);
+  d.click("Watch no longer");
+  write_file(folder / "in/PN2.rnx", all + " ");
+  settle(400);
+  CHECK(w.job().snapshot()->occupations().size() == 1);
 }
