@@ -42,8 +42,7 @@ Row mark_row(const Job &job, const NetworkRun &run, const AdjustedMark &m, bool 
     return m.plan_known ? Cell{QString::number(v, 'f', digits), v, {}, false} : Cell{"–", {}, {}, false};
   };
   const AccuracyVerdict v = accuracy_verdict(job.state(), run, m);
-  const auto note = job.state().notes.find(m.name);
-  const bool kept_out = note != job.state().notes.end() && !note->second.issued.value.value_or(true);
+  const bool kept_out = stays_out(job.state(), m.name);
   auto asked_mm = [](double x) {
     return x > 0 ? Cell{QString::number(x * 1000, 'g', 6), x, ink::unused, false} : Cell{"", 0, {}, false};
   };
@@ -104,9 +103,7 @@ Row record_row(const Job &job, const NetworkRun *run, const IssueRecord &r) {
 QString counted_marks(const NetworkRun &run, const JobState &state) {
   std::ptrdiff_t placed = 0, lone = 0, out = 0;
   for (const AdjustedMark &m : run.result.marks) {
-    const auto note = state.notes.find(m.name);
-    const bool kept_out = note != state.notes.end() && !note->second.issued.value.value_or(true);
-    ++(kept_out ? out : m.plan_known ? placed : lone);
+    ++(stays_out(state, m.name) ? out : m.plan_known ? placed : lone);
   }
   QStringList kinds;
   if (placed > 0) kinds << QString("%1 mark%2").arg(placed).arg(placed == 1 ? "" : "s");
@@ -209,8 +206,7 @@ void IssueSheet::toggle_use() {
   }
   if (w_.selection().kind != "mark") return;
   const std::string mark = w_.selection().id;
-  const auto note = w_.job().state().notes.find(mark);
-  const bool out = note != w_.job().state().notes.end() && !note->second.issued.value.value_or(true);
+  const bool out = stays_out(w_.job().state(), mark);
   const QString refused =
       w_.decide_typed<MarkThing>({mark}, "issued", out ? "yes" : "no", out ? "" : "kept out with the space bar");
   if (!refused.isEmpty()) say(refused, true);

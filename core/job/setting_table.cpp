@@ -5,6 +5,7 @@
 #include "geodesy/own_grid.h"
 #include "job/setting_values.h"
 #include "time/gps_time.h"
+#include <cmath>
 
 namespace ampletie {
 namespace {
@@ -29,6 +30,17 @@ SettingValue grid() {
     known_grid(described);
     return nlohmann::json(described);
   };
+  return v;
+}
+
+/// A number of things.
+SettingValue whole(SettingValue v) {
+  const auto check = [](const nlohmann::json &x, const std::string &what) {
+    if (x.get<double>() != std::floor(x.get<double>())) throw InputError(what + " must be a whole number");
+    return x;
+  };
+  v.read = [check, read = v.read](const std::string &t, const SettingInfo &i) { return check(read(t, i), i.label); };
+  v.put = [check, put = v.put](JobSettings &s, const nlohmann::json &x) { put(s, check(x, "it")); };
   return v;
 }
 
@@ -316,7 +328,8 @@ const std::vector<SettingInfo> &setting_catalogue() {
        "Held: marks as said. Minimal: only one held mark per group. Free: no mark is favoured."},
       {"issue", "unit", "Lengths in", "", Part::issue, names(AT(issue.unit), {"m", "ft", "us-ft"}),
        "What sheets and lists are printed in: metres, feet of 0.3048 m, or US survey feet; the record keeps metres."},
-      {"issue", "decimals", "Decimals of coordinates", "", Part::issue, number(AT(issue.decimals), 0, 6),
+      {"issue", "decimals", "Decimals of coordinates", "", Part::issue,
+       whole(setting_values::number(AT(issue.decimals), 0, 6)),
        "Of lengths in that unit, in sheets and in the own list. The lists for computers keep four."},
       {"issue", "axes", "Axes", "", Part::issue,
        choice(AT(issue.north_first), {{"east north", false}, {"north east", true}}),

@@ -60,7 +60,7 @@ void file_doubts(DoubtList &list, const JobSnapshot &s) {
     d.causes.push_back("it is whole: accept this with the reason");
   }
   for (const Occupation &o : s.occupations()) {
-    if (!o.file->cut_off.empty()) {
+    if (!o.file->cut_off.empty() && o.used) {
       Doubt &d =
           list.add(DoubtKind::file_cut_off, o.source_name, Section::intake, {Thing::Kind::occupation, o.id},
                    fmt::format("it ends before its last epoch is whole ({}); the {} whole epochs up to {} are used",

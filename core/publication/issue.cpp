@@ -91,10 +91,8 @@ IssuePackage prepare_issue(const Job &job, const IssueOptions &options) {
   std::vector<const AdjustedMark *> marks;
   std::set<std::string> wanted(options.marks.begin(), options.marks.end());
   for (const AdjustedMark &m : run->result.marks) {
-    const auto note = state.notes.find(m.name);
-    const bool kept_out = note != state.notes.end() && !note->second.issued.value.value_or(true);
     // Who names marks wants those.
-    if (options.marks.empty() ? !kept_out : wanted.erase(m.name) > 0) marks.push_back(&m);
+    if (options.marks.empty() ? !stays_out(state, m.name) : wanted.erase(m.name) > 0) marks.push_back(&m);
   }
   if (!options.marks.empty() && !wanted.empty())
     throw InputError("the mark " + *wanted.begin() + " is not part of the network");

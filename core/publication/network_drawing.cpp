@@ -138,6 +138,8 @@ private:
       const auto rank = [&](const DrawnMark &m) { return m.name == only_ ? 0 : m.held != "none" ? 1 : 2; };
       return rank(marks_[a]) < rank(marks_[b]);
     });
+    constexpr std::size_t most = 400; // more have no room on a page
+    if (order.size() > most) unnamed_ += static_cast<int>(order.size() - most), order.resize(most);
     for (const std::size_t i : order) {
       const DrawnMark &m = marks_[i];
       const double wide = 4.6 * static_cast<double>(shown(m.name).size()) + 2, high = 9;

@@ -72,6 +72,11 @@ ordered_json record_accuracy(const Job &job, const NetworkRun &run, const Adjust
           {"met", v.height_undetermined && !v.fails() ? ordered_json(nullptr) : ordered_json(!v.fails())}};
 }
 
+bool stays_out(const JobState &s, const std::string &mark) {
+  const auto note = s.notes.find(mark);
+  return note != s.notes.end() && !note->second.issued.value.value_or(true);
+}
+
 const SecondCheck *standing_check(const JobState &s, const NetworkRun &run) {
   for (auto c = s.second_checks.rbegin(); c != s.second_checks.rend(); ++c)
     if (c->content == run.fingerprint) return &*c;

@@ -22,6 +22,8 @@ nlohmann::ordered_json record_since_last(const Job &job, const nlohmann::ordered
 /// record's.
 IssueRecord sealed(const Job &job, nlohmann::ordered_json content);
 
+/// Whether it was decided that a mark stays out of issues.
+bool stays_out(const JobState &s, const std::string &mark);
 /// The last check of a second person that was made of what the coordinates are now; null: there is none.
 const SecondCheck *standing_check(const JobState &s, const NetworkRun &run);
 /// Signs that somebody looked at the coordinates as they are now. Throws `InputError` where there are none yet, and for

@@ -31,7 +31,7 @@ std::string check_words(const json &r) {
 
 } // namespace
 
-std::string verdict_words(const json &r) {
+std::string verdict_words(const json &r, bool listed) {
   std::vector<std::string> against;
   const json &n = r.at("network");
   if (n.at("redundancy").get<int>() == 0)
@@ -65,7 +65,8 @@ std::string verdict_words(const json &r) {
   out += ".";
   out += check_words(r);
   if (accepted) out += fmt::format(" {} doubt{} accepted with a reason.", accepted, accepted == 1 ? " was" : "s were");
-  if (!left.empty()) out += " No part of the result: " + left_over_words(left) + " (listed under Doubts).";
+  if (!left.empty())
+    out += " No part of the result: " + left_over_words(left) + (listed ? " (listed under Doubts)." : ".");
   return out;
 }
 

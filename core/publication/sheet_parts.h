@@ -5,8 +5,9 @@ namespace ampletie {
 
 /// Parts of control sheets, long and short, from an issue record alone.
 
-/// What a reader must know before anything else: what fails, what is open, what took no part.
-std::string verdict_words(const nlohmann::json &record);
+/// What a reader must know before anything else: what fails, what is open, what took no part. `listed`: the sheet has a
+/// list of that.
+std::string verdict_words(const nlohmann::json &record, bool listed = true);
 /// In what system coordinates are issued.
 std::string issue_system_words(const nlohmann::json &record, bool physical);
 /// What is asked of marks and what they reach; how many fall short is added up.

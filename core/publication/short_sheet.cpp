@@ -23,9 +23,9 @@ std::string listed(const json &rows, const char *name, const char *how) {
 void shorten(Report &sheet, const json &r, LengthUnit unit) {
   const PrintedAs as = printed_as(r, unit);
   const std::string u = unit_name(as.unit);
-  std::string first = verdict_words(r);
-  if (const auto at = first.find(" (listed under Doubts)"); at != std::string::npos) first.erase(at, 22);
-  ReportSection s{"What is issued", {first, issue_system_words(r, !r.at("vertical_name").get<std::string>().empty())}, {}};
+  ReportSection s{"What is issued",
+                  {verdict_words(r, false), issue_system_words(r, !r.at("vertical_name").get<std::string>().empty())},
+                  {}};
   if (ReportDrawing d = network_drawing(r, 480, 150); !d.lines.empty()) s.drawings.push_back(std::move(d));
   s.leading = s.paragraphs.size();
   ReportTable t{"Coordinates and their 95 % values with respect to the datum",

@@ -12,6 +12,11 @@ namespace {
 std::string sample(const char *name) {
   return read_file(std::string(AMPLETIE_SOURCE_DIR "/tests/data/attachments/") + name);
 }
+/// Eight by six white pixels.
+const std::string paper("\211\120\116\107\015\012\032\012\000\000\000\015\111\110\104\122\000\000\000\010\000\000\000"
+                        "\006\001\000\000\000\000\326\176\342\126\000\000\000\014\111\104\101\124\010\327\143\370\317"
+                        "\000\207\000\043\350\005\373\237\167\234\332\000\000\000\000\111\105\116\104\256\102\140\202",
+                        69);
 } // namespace
 
 TEST_CASE("a photo says its size, where and when it was taken, on both hemispheres") {
@@ -31,7 +36,7 @@ TEST_CASE("a photo says its size, where and when it was taken, on both hemispher
 }
 
 TEST_CASE("papers and pictures of other kinds, cut off ones, and what is none") {
-  const Attachment png = read_attachment(sample("paper.png"));
+  const Attachment png = read_attachment(paper);
   CHECK((png.type == "picture (PNG)" && png.width == 8 && png.height == 6));
   CHECK_FALSE(png.lat_deg);
   CHECK(read_attachment("%PDF-1.4\n1 0 obj\n<<>>\nendobj\n%%EOF\n").cut_off.empty());
@@ -52,5 +57,5 @@ TEST_CASE("papers and pictures of other kinds, cut off ones, and what is none") 
       CHECK_THAT(e.reason(), Contains("JPEG"));
     }
   }
-  for (std::size_t n = 8; n < 24; ++n) CHECK_THROWS_AS(read_attachment(sample("paper.png").substr(0, n)), InputError);
+  for (std::size_t n = 8; n < 24; ++n) CHECK_THROWS_AS(read_attachment(paper.substr(0, n)), InputError);
 }

@@ -88,6 +88,17 @@ TEST_CASE("asked for, a growing file is taken up to its last whole epoch; what c
   REQUIRE(used.size() == 1);
   CHECK(used[0].epochs > half);
   CHECK(used[0].measured == Approx(1.777)); // what was decided goes along
+  // What a whole file took the place of is asked about no longer.
+  FolderWatch careless(folder / "in", 0);
+  write_file(folder / "in/R07.rnx", all.substr(0, all.size() / 3 + 11));
+  careless.look(0), careless.look(1);
+  careless.take(job);
+  CHECK(doubt_of(job, "file cut off"));
+  write_file(folder / "in/R07.rnx", all + "\n");
+  careless.look(2), careless.look(3);
+  careless.take(job);
+  CHECK(seen(careless, "R07.rnx").state == State::later);
+  CHECK_FALSE(doubt_of(job, "file cut off"));
 }
 
 TEST_CASE("what comes twice, is renamed, vanishes, is empty, unfinished or unreadable") {

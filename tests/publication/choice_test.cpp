@@ -87,6 +87,7 @@ TEST_CASE("a list of one's own: columns, order, unit, decimals, separator; read 
                     Contains("no column \"colour\"") && Contains("height95_network"));
   CHECK_THROWS_WITH(choose(job, "columns", "mark mark"), Contains("twice"));
   CHECK_THROWS(choose(job, "decimals", 9));
+  CHECK_THROWS_WITH(choose(job, "decimals", 2.5), Contains("whole number"));
   // The order of the axes is that of the sheet too.
   choose(job, "axes", "north east");
   const Report sheet = prepare_issue(job, {}).sheet;
