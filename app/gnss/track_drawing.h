@@ -1,6 +1,8 @@
 #pragma once
 #include "results/tracks.h"
+#include <array>
 #include <cstdint>
+#include <memory>
 #include <vector>
 
 namespace ampletie::app {
@@ -20,6 +22,16 @@ struct TrackDrawing {
   std::array<std::size_t, 5> count{}; ///< by state
   std::size_t epochs() const { return seconds.size(); }
   bool placed(std::size_t i) const { return state[i] != 0 || bridged[i]; }
+};
+
+/// A drawing without the epochs that a filter hides: those have no state.
+struct ShownTrack {
+  std::shared_ptr<const TrackDrawing> drawing; ///< null: nothing to draw
+  std::vector<std::uint8_t> hidden;            ///< 1 for hidden epochs; empty: none is
+  TrackState state(std::size_t i) const {
+    return hidden.empty() || !hidden[i] ? static_cast<TrackState>(drawing->state[i]) : TrackState::none;
+  }
+  bool placed(std::size_t i) const { return state(i) != TrackState::none || drawing->bridged[i]; }
 };
 
 /// Takes some 0.1 s for 300,000 epochs. `base_xyz`: where they are seen from.

@@ -24,12 +24,12 @@ TrackMap::TrackMap(QWidget *parent) : Picture(parent) {
   setToolTip("Wheel: zoom · drag: move · double click: all of it");
 }
 
-void TrackMap::set(const TrackResult *t, std::shared_ptr<const TrackDrawing> drawing, std::vector<std::uint8_t> hidden,
-                   const QString &words) {
-  const bool same = t && drawing_ && t->id == id_;
+void TrackMap::set(const TrackResult *t, ShownTrack shown, const QString &words) {
+  const bool same = t && shown_.drawing && t->id == id_;
   stops_.clear(), at_stops_.clear();
   words_ = words, id_ = t ? t->id : "", base_ = t ? t->base : "";
-  drawing_ = t && drawing && drawing->epochs() ? std::move(drawing) : nullptr, hidden_ = std::move(hidden);
+  shown_ = std::move(shown);
+  if (!t || (shown_.drawing && !shown_.drawing->epochs())) shown_.drawing = nullptr;
   if (t) {
     const Mat3 axes = local_axes(to_geodetic(t->base_xyz));
     stops_ = t->stops;
@@ -47,8 +47,8 @@ void TrackMap::point_at(std::optional<std::size_t> epoch) {
 
 void TrackMap::fit() {
   Eigen::Vector2d low(1e18, 1e18), high(-1e18, -1e18);
-  for (std::size_t i = 0; i < drawing_->epochs(); ++i) {
-    if (!placed(i) || state(i) == TrackState::code) continue;
+  for (std::size_t i = 0; i < shown_.drawing->epochs(); ++i) {
+    if (!shown_.placed(i) || shown_.state(i) == TrackState::code) continue;
     low = low.cwiseMin(place(i)), high = high.cwiseMax(place(i));
   }
   if (low.x() > high.x()) return;
@@ -82,13 +82,13 @@ void TrackMap::draw_line(QPainter &p) const {
     if (line.size() > 1) p.drawPolyline(line);
     line = joined && !line.isEmpty() ? QPolygonF{line.back()} : QPolygonF();
   };
-  for (std::size_t i = 0; i < drawing_->epochs(); ++i) {
-    if (!placed(i)) {
+  for (std::size_t i = 0; i < shown_.drawing->epochs(); ++i) {
+    if (!shown_.placed(i)) {
       if (!line.isEmpty()) end_part(false);
       continue;
     }
     const QPointF now = on_screen(place(i));
-    if (state(i) != drawn) end_part(true), drawn = state(i);
+    if (shown_.state(i) != drawn) end_part(true), drawn = shown_.state(i);
     if (!line.isEmpty()) {
       const QPointF d = now - line.back();
       if (std::abs(d.x()) < 1 && std::abs(d.y()) < 1 && line.size() > 1) continue; // one pixel is drawn once
@@ -149,7 +149,7 @@ void TrackMap::draw_scale(QPainter &p) const {
 void TrackMap::paintEvent(QPaintEvent *) {
   QPainter p(this);
   draw_card(p, rect());
-  if (!drawing_) {
+  if (!shown_.drawing) {
     p.setPen(ink::unused);
     p.drawText(QRectF(rect()).adjusted(20, 10, -20, -10), Qt::AlignCenter | Qt::TextWordWrap, words_);
     return;
@@ -181,7 +181,7 @@ void TrackMap::paintEvent(QPaintEvent *) {
     p.drawText(QRectF(x, y0, wide, 14), Qt::AlignCenter, name);
   }
   draw_stops(p);
-  if (at_ && *at_ < drawing_->epochs() && placed(*at_)) {
+  if (at_ && *at_ < shown_.drawing->epochs() && shown_.placed(*at_)) {
     p.setPen(QPen(ink::text, 1.4));
     p.setBrush(Qt::NoBrush);
     p.drawEllipse(on_screen(place(*at_)), 6, 6);

@@ -11,8 +11,7 @@ class TrackMap : public Picture {
 public:
   explicit TrackMap(QWidget *parent = nullptr);
   /// As of the ribbon.
-  void set(const TrackResult *t, std::shared_ptr<const TrackDrawing> drawing, std::vector<std::uint8_t> hidden,
-           const QString &words);
+  void set(const TrackResult *t, ShownTrack shown, const QString &words);
   void point_at(std::optional<std::size_t> epoch);
 
 protected:
@@ -29,15 +28,10 @@ private:
   void draw_line(QPainter &p) const;
   void draw_stops(QPainter &p) const;
   void draw_scale(QPainter &p) const;
-  TrackState state(std::size_t i) const {
-    return hidden_.empty() || !hidden_[i] ? static_cast<TrackState>(drawing_->state[i]) : TrackState::none;
-  }
-  bool placed(std::size_t i) const { return state(i) != TrackState::none || drawing_->bridged[i]; }
   Eigen::Vector2d place(std::size_t i) const {
-    return {static_cast<double>(drawing_->east[i]), static_cast<double>(drawing_->north[i])};
+    return {static_cast<double>(shown_.drawing->east[i]), static_cast<double>(shown_.drawing->north[i])};
   }
-  std::shared_ptr<const TrackDrawing> drawing_; ///< null: nothing to draw
-  std::vector<std::uint8_t> hidden_;
+  ShownTrack shown_;
   std::vector<TrackStop> stops_;
   std::vector<Eigen::Vector2d> at_stops_;
   std::string id_, base_;

@@ -346,8 +346,8 @@ void TrackPart::show_track() {
       hidden.empty()
           ? QString()
           : QString("%1 of %2 epochs hidden").arg(std::count(hidden.begin(), hidden.end(), 1)).arg(hidden.size()));
-  map_->set(solved ? t : nullptr, drawing, hidden, words);
-  ribbon_->set(solved ? t : nullptr, drawing, hidden, w_.times(), words);
+  map_->set(solved ? t : nullptr, {drawing, hidden}, words);
+  ribbon_->set(solved ? t : nullptr, {drawing, hidden}, w_.times(), words);
   satellites_->refresh();
   save_->setEnabled(solved), columns_->setEnabled(solved);
   offer_bases();

@@ -20,16 +20,17 @@ TrackRibbon::TrackRibbon(QWidget *parent) : QWidget(parent) {
   setToolTip("Wheel: zoom · right button: move · drag: leave a span out · double click: all of it");
 }
 
-void TrackRibbon::set(const TrackResult *t, std::shared_ptr<const TrackDrawing> drawing,
-                      std::vector<std::uint8_t> hidden, const TimeStyle &times, const QString &words) {
-  const bool same = t && drawing_ && t->id == track_.id && t->fingerprint == track_.fingerprint;
-  drawing_ = t && drawing && drawing->epochs() ? std::move(drawing) : nullptr;
+void TrackRibbon::set(const TrackResult *t, ShownTrack shown, const TimeStyle &times, const QString &words) {
+  const bool same = t && shown_.drawing && t->id == track_.id && t->fingerprint == track_.fingerprint;
+  shown_ = std::move(shown);
+  if (!t || (shown_.drawing && !shown_.drawing->epochs())) shown_.drawing = nullptr;
   track_ = t ? *t : TrackResult();
-  hidden_ = std::move(hidden), times_ = times, words_ = words;
-  if (drawing_) {
+  times_ = times, words_ = words;
+  if (shown_.drawing) {
     const auto &epochs = track_.solved->epochs;
     if (!same) from_ = epochs.front().time, to_ = epochs.back().time;
-    const double share = 100.0 * static_cast<double>(drawing_->count[static_cast<std::size_t>(TrackState::fixed)]) /
+    const double share = 100.0 *
+                         static_cast<double>(shown_.drawing->count[static_cast<std::size_t>(TrackState::fixed)]) /
                          static_cast<double>(epochs.size());
     setAccessibleDescription(QString("%1: %2 epochs, %3 % fixed, %4 stops")
                                  .arg(text(track_.rover))
@@ -69,7 +70,7 @@ double TrackRibbon::x_of(double seconds) const {
   return a.left() + a.width() * (seconds + before) / std::max(1e-3, to_ - from_);
 }
 std::pair<std::size_t, std::size_t> TrackRibbon::seen() const {
-  const auto &s = drawing_->seconds;
+  const auto &s = shown_.drawing->seconds;
   const GpsTime start = track_.solved->epochs.front().time;
   const auto a = std::lower_bound(s.begin(), s.end(), from_ - start - 1e-6),
              b = std::upper_bound(s.begin(), s.end(), to_ - start + 1e-6);
@@ -78,7 +79,7 @@ std::pair<std::size_t, std::size_t> TrackRibbon::seen() const {
 
 /// Base and moving receiver as bars on the same axis: gaps are seen before anything is read.
 void TrackRibbon::draw_bars(QPainter &p, const QRectF &a) const {
-  const TrackDrawing &d = *drawing_;
+  const TrackDrawing &d = *shown_.drawing;
   const double left_edge = x_of(0.0), per_second = x_of(1.0) - left_edge;
   p.setFont(sized(8));
   const auto bar = [&](double y, const QString &name, const QColor &c, auto &&has) {
@@ -113,23 +114,24 @@ void TrackRibbon::draw_height_lines(QPainter &p, const QRectF &a, double low, do
       if (step = k * f; a.height() * step / (high - low) >= 26) break;
   p.setFont(sized(8));
   const int digits = step < 0.01 ? 3 : step < 0.1 ? 2 : step < 1 ? 1 : 0;
-  for (double v = std::ceil((low + drawing_->lowest) / step) * step; v < high + drawing_->lowest; v += step) {
+  for (double v = std::ceil((low + shown_.drawing->lowest) / step) * step; v < high + shown_.drawing->lowest;
+       v += step) {
     p.setPen(QPen(faint, 1));
-    p.drawLine(QPointF(a.left(), y(v - drawing_->lowest)), QPointF(a.right(), y(v - drawing_->lowest)));
+    p.drawLine(QPointF(a.left(), y(v - shown_.drawing->lowest)), QPointF(a.right(), y(v - shown_.drawing->lowest)));
     p.setPen(ink::unused);
-    p.drawText(QRectF(2, y(v - drawing_->lowest) - 7, left - 8, 14), Qt::AlignRight | Qt::AlignVCenter,
+    p.drawText(QRectF(2, y(v - shown_.drawing->lowest) - 7, left - 8, 14), Qt::AlignRight | Qt::AlignVCenter,
                QString::number(v, 'f', digits));
   }
 }
 
 void TrackRibbon::draw_heights(QPainter &p, const QRectF &a) const {
-  const TrackDrawing &d = *drawing_;
+  const TrackDrawing &d = *shown_.drawing;
   const double left_edge = x_of(0.0), per_second = x_of(1.0) - left_edge, usual = 3 * track_.solved->interval + 0.01;
   const auto column = [&](std::size_t k) { return std::floor(left_edge + per_second * d.seconds[k]); };
   const auto [first, end] = seen();
   double low = 1e18, high = -1e18;
   for (std::size_t i = first; i < end; ++i) {
-    if (state(i) < TrackState::floating && !d.bridged[i]) continue;
+    if (shown_.state(i) < TrackState::floating && !d.bridged[i]) continue;
     const double band = std::min(1.0, static_cast<double>(d.half[i]));
     low = std::min(low, static_cast<double>(d.height[i]) - band),
     high = std::max(high, static_cast<double>(d.height[i]) + band);
@@ -165,9 +167,9 @@ void TrackRibbon::draw_heights(QPainter &p, const QRectF &a) const {
   double last = 0;
   const std::size_t beyond = std::min(d.epochs(), end + 2);
   while (i < beyond) {
-    const TrackState s = state(i);
+    const TrackState s = shown_.state(i);
     const bool b = d.bridged[i];
-    if (!placed(i)) {
+    if (!shown_.placed(i)) {
       if (!line.isEmpty()) end_part();
       ++i;
       continue;
@@ -183,7 +185,7 @@ void TrackRibbon::draw_heights(QPainter &p, const QRectF &a) const {
     const double x = column(i);
     double upper = -1e18, lower = 1e18, sum = 0;
     int n = 0;
-    for (; i < d.epochs() && column(i) == x && state(i) == s && (d.bridged[i] != 0) == b; ++i) {
+    for (; i < d.epochs() && column(i) == x && shown_.state(i) == s && (d.bridged[i] != 0) == b; ++i) {
       const auto h = static_cast<double>(d.height[i]), w = static_cast<double>(d.half[i]);
       upper = std::max(upper, h + w), lower = std::min(lower, h - w), sum += h, ++n;
       last = d.seconds[i];
@@ -209,12 +211,12 @@ void TrackRibbon::draw_ways(QPainter &p, const QRectF &a, double low, double hig
       if (w.epoch - last > far) open = false;
       last = w.epoch;
       const Vec3 &v = forward ? w.forward : w.backward;
-      if (w.epoch >= epochs.size() || !v.allFinite() || state(w.epoch) < TrackState::floating ||
+      if (w.epoch >= epochs.size() || !v.allFinite() || shown_.state(w.epoch) < TrackState::floating ||
           epochs[w.epoch].time < from_ || epochs[w.epoch].time > to_) {
         open = false;
         continue;
       }
-      const QPointF at(x_of(epochs[w.epoch].time), y(to_geodetic(v).h - drawing_->lowest));
+      const QPointF at(x_of(epochs[w.epoch].time), y(to_geodetic(v).h - shown_.drawing->lowest));
       if (open)
         path.lineTo(at);
       else
@@ -228,7 +230,7 @@ void TrackRibbon::draw_ways(QPainter &p, const QRectF &a, double low, double hig
 }
 
 void TrackRibbon::draw_satellites(QPainter &p, const QRectF &a) const {
-  const TrackDrawing &d = *drawing_;
+  const TrackDrawing &d = *shown_.drawing;
   const double left_edge = x_of(0.0), per_second = x_of(1.0) - left_edge;
   const auto column = [&](std::size_t k) { return std::floor(left_edge + per_second * d.seconds[k]); };
   const double most = 40;
@@ -273,7 +275,7 @@ void TrackRibbon::draw_stops(QPainter &p, const QRectF &a) const {
 void TrackRibbon::paintEvent(QPaintEvent *) {
   QPainter p(this);
   draw_card(p, rect());
-  if (!drawing_) {
+  if (!shown_.drawing) {
     p.setPen(ink::unused);
     p.drawText(QRectF(rect()).adjusted(20, 10, -20, -10), Qt::AlignCenter | Qt::TextWordWrap, words_);
     return;
@@ -298,10 +300,10 @@ void TrackRibbon::paintEvent(QPaintEvent *) {
     QString words = QString("%1 · %2 · %3 satellites")
                         .arg(text(shown_clock(e.time, times_)), e.bridged ? "led over" : text(state_name(e.state)))
                         .arg(e.satellites);
-    if (placed(*at_))
+    if (shown_.placed(*at_))
       words += QString(" · %1 m ± %2 mm")
                    .arg(to_geodetic(e.position).h, 0, 'f', 3)
-                   .arg(1000 * static_cast<double>(drawing_->half[*at_]), 0, 'f', 0);
+                   .arg(1000 * static_cast<double>(shown_.drawing->half[*at_]), 0, 'f', 0);
     p.setPen(ink::text);
     p.drawText(QRectF(a.left(), height() - 18, a.width(), 14), Qt::AlignRight, words);
   }
@@ -312,7 +314,7 @@ void TrackRibbon::paintEvent(QPaintEvent *) {
 }
 
 void TrackRibbon::wheelEvent(QWheelEvent *e) {
-  if (!drawing_) return;
+  if (!shown_.drawing) return;
   const auto &epochs = track_.solved->epochs;
   const GpsTime under = time_at(e->position().x());
   const double k = std::pow(0.85, e->angleDelta().y() / 120.0);
@@ -326,7 +328,7 @@ void TrackRibbon::wheelEvent(QWheelEvent *e) {
 }
 
 void TrackRibbon::mousePressEvent(QMouseEvent *e) {
-  if (!drawing_) return;
+  if (!shown_.drawing) return;
   if (e->button() == Qt::RightButton)
     pan_ = e->position().x();
   else if (e->button() == Qt::LeftButton)
@@ -334,7 +336,7 @@ void TrackRibbon::mousePressEvent(QMouseEvent *e) {
 }
 
 void TrackRibbon::mouseMoveEvent(QMouseEvent *e) {
-  if (!drawing_) return;
+  if (!shown_.drawing) return;
   const auto &epochs = track_.solved->epochs;
   if (pan_) {
     const double shift = (*pan_ - e->position().x()) / area().width() * (to_ - from_), span = to_ - from_;
@@ -376,7 +378,7 @@ void TrackRibbon::mouseReleaseEvent(QMouseEvent *e) {
 }
 
 void TrackRibbon::mouseDoubleClickEvent(QMouseEvent *) {
-  if (!drawing_) return;
+  if (!shown_.drawing) return;
   from_ = track_.solved->epochs.front().time, to_ = track_.solved->epochs.back().time;
   drag_.reset();
   update();

@@ -12,8 +12,7 @@ class TrackRibbon : public QWidget {
 public:
   explicit TrackRibbon(QWidget *parent = nullptr);
   /// Null: nothing; then `words` say why. `hidden`: 1 for epochs that are not drawn, empty for none.
-  void set(const TrackResult *t, std::shared_ptr<const TrackDrawing> drawing, std::vector<std::uint8_t> hidden,
-           const TimeStyle &times, const QString &words);
+  void set(const TrackResult *t, ShownTrack shown, const TimeStyle &times, const QString &words);
   void select_stop(const std::string &id);
   /// The instant under the pointer is shown elsewhere too.
   void point_at(std::optional<std::size_t> epoch);
@@ -38,10 +37,6 @@ private:
   GpsTime time_at(double x) const;
   /// Those that are seen, the second beyond the last.
   std::pair<std::size_t, std::size_t> seen() const;
-  TrackState state(std::size_t i) const {
-    return hidden_.empty() || !hidden_[i] ? static_cast<TrackState>(drawing_->state[i]) : TrackState::none;
-  }
-  bool placed(std::size_t i) const { return state(i) != TrackState::none || drawing_->bridged[i]; }
   void draw_bars(QPainter &p, const QRectF &a) const;
   void draw_height_lines(QPainter &p, const QRectF &a, double low, double high) const;
   void draw_heights(QPainter &p, const QRectF &a) const;
@@ -49,8 +44,7 @@ private:
   void draw_satellites(QPainter &p, const QRectF &a) const;
   void draw_stops(QPainter &p, const QRectF &a) const;
   TrackResult track_;
-  std::shared_ptr<const TrackDrawing> drawing_; ///< null: nothing to draw
-  std::vector<std::uint8_t> hidden_;
+  ShownTrack shown_;
   TimeStyle times_;
   QString words_;
   GpsTime from_, to_; ///< shown

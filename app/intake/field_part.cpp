@@ -4,11 +4,13 @@
 #include "app/widgets/theme.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "judgement/field_sheet_doubts.h"
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
 #include <QVBoxLayout>
+#include <algorithm>
 
 namespace ampletie::app {
 namespace {
@@ -87,14 +89,10 @@ int FieldPart::refresh() {
     const auto said = [](const auto &x) { return x.value ? text(*x.value) : QString(); };
     for (const auto &[name, e] : w_.job().state().field_sheet) {
       QStringList differs;
-      // Keys are "field:NAME" or "field:NAME|WHAT"; the doubt's sentence names the entry.
-      for (const Doubt &d : w_.job().doubts()) {
-        const bool own = (d.kind == DoubtKind::field_sheet_differs &&
-                          d.sentence.find("field sheet (" + name + ")") != std::string::npos) ||
-                         (d.kind == DoubtKind::field_entry_without_file && d.about == name);
-        if (own)
-          differs << (d.kind == DoubtKind::field_entry_without_file ? QString("no file of it yet") : text(d.sentence));
-      }
+      const auto ids = field_entry_doubts(name);
+      for (const Doubt &d : w_.job().doubts())
+        if (const auto at = std::find(ids.begin(), ids.end(), d.id); at != ids.end())
+          differs << (at == ids.begin() ? QString("no file of it yet") : text(d.sentence));
       Row r;
       r.id = name;
       r.cells = {{text(name), {}, ink::unused, false},

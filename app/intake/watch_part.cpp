@@ -92,32 +92,24 @@ void WatchPart::watch(const QString &folder) {
 void WatchPart::look() {
   if (watch_ && (!w_.has_job() || w_.job().store().path() != job_)) watch({}); // another job: another folder
   if (!watch_ || looking_ || w_.busy()) return;
+  work(true, {});
+}
+
+void WatchPart::take(const std::vector<std::string> &also) {
+  if (watch_ && !looking_ && !w_.busy() && w_.has_job()) work(false, also);
+}
+
+void WatchPart::work(bool look_first, const std::vector<std::string> &also) {
   looking_ = true;
-  QThreadPool::globalInstance()->start([part = QPointer(this), watch = watch_, have = w_.job().contents(),
-                                        now = static_cast<double>(clock_.elapsed()) / 1000] {
-    watch->look(now);
-    auto read = std::make_shared<ReadFiles>(watch->read(*have));
+  QThreadPool::globalInstance()->start([part = QPointer(this), watch = watch_, have = w_.job().contents(), look_first,
+                                        also, now = static_cast<double>(clock_.elapsed()) / 1000] {
+    if (look_first) watch->look(now);
+    auto read = std::make_shared<ReadFiles>(watch->read(*have, also));
     QMetaObject::invokeMethod(qApp, [part, watch, read] {
       if (!part) return;
       part->looking_ = false;
       if (part->watch_ != watch) return;
       if (!read->files.empty() && part->w_.has_job()) part->w_.take_watched(*watch, std::move(*read));
-      part->files_ = watch->files();
-      part->show_files();
-    });
-  });
-}
-
-void WatchPart::take(const std::vector<std::string> &also) {
-  if (!watch_ || looking_ || w_.busy() || !w_.has_job()) return;
-  looking_ = true;
-  QThreadPool::globalInstance()->start([part = QPointer(this), watch = watch_, have = w_.job().contents(), also] {
-    auto read = std::make_shared<ReadFiles>(watch->read(*have, also));
-    QMetaObject::invokeMethod(qApp, [part, watch, read] {
-      if (!part) return;
-      part->looking_ = false;
-      if (part->watch_ != watch || !part->w_.has_job()) return;
-      part->w_.take_watched(*watch, std::move(*read));
       part->files_ = watch->files();
       part->show_files();
     });

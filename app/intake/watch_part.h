@@ -30,6 +30,7 @@ private:
   void look();
   void show_files();
   void take(const std::vector<std::string> &also);
+  void work(bool look_first, const std::vector<std::string> &also);
   Workspace &w_;
   std::shared_ptr<FolderWatch> watch_; ///< used by one thread at a time: `looking_`
   std::vector<WatchedFile> files_;     ///< as seen last

@@ -1,3 +1,4 @@
+#include "judgement/field_sheet_doubts.h"
 #include "base/text.h"
 #include "judgement/doubt_list.h"
 #include "results/occupation.h"
@@ -187,5 +188,12 @@ private:
 } // namespace
 
 void field_sheet_doubts(DoubtList &list, const JobSnapshot &s) { FieldSheet(list, s).run(); }
+
+std::vector<std::string> field_entry_doubts(const std::string &entry) {
+  std::vector<std::string> out{doubt_id(DoubtKind::field_entry_without_file, "field:" + entry)};
+  for (const char *what : {"mark", "height", "antenna", "start", "stop"})
+    out.push_back(doubt_id(DoubtKind::field_sheet_differs, "field:" + entry + "|" + what));
+  return out;
+}
 
 } // namespace ampletie
