@@ -444,12 +444,7 @@ QString Workspace::issue(const QString &folder, const IssueOptions &options) {
   try {
     judge_now();
     IssuePackage p = prepare_issue(*job_, options);
-    p.files.emplace_back("control.html", render_html(p.sheet));
-    p.files.emplace_back("control.pdf", render_pdf(p.sheet));
-    for (const auto &[name, sheet] : p.more_sheets) {
-      p.files.emplace_back(name + ".html", render_html(sheet));
-      p.files.emplace_back(name + ".pdf", render_pdf(sheet));
-    }
+    add_sheets(p, "control");
     const std::string also = issue_into(*job_, p, folder.toStdString());
     if (!also.empty()) Q_EMIT message(text(also), false);
     job_changed();
@@ -476,8 +471,7 @@ QString Workspace::issue_provisional(const QString &folder, const std::string &t
   try {
     judge_now();
     IssuePackage p = prepare_provisional(*job_, traverse);
-    p.files.emplace_back("provisional.html", render_html(p.sheet));
-    p.files.emplace_back("provisional.pdf", render_pdf(p.sheet));
+    add_sheets(p, "provisional");
     issue_into(*job_, p, folder.toStdString());
     Q_EMIT message(
         QString("provisional coordinates of %1 marks written to %2").arg(p.record.data.at("marks").size()).arg(folder),

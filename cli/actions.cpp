@@ -440,12 +440,7 @@ int cmd_issue(Sitting &here, const Arguments &a) {
                                              o.unit.value_or(unit_of_choice(choice_object(job.state().settings.issue))))
                        : prepare_issue(job, o);
   const std::string name = provisional ? "provisional" : "control";
-  p.files.emplace_back(name + ".html", render_html(p.sheet));
-  p.files.emplace_back(name + ".pdf", render_pdf(p.sheet));
-  for (const auto &[other, sheet] : p.more_sheets) {
-    p.files.emplace_back(other + ".html", render_html(sheet));
-    p.files.emplace_back(other + ".pdf", render_pdf(sheet));
-  }
+  add_sheets(p, name);
   const std::string also = issue_into(job, p, a.folder);
   const std::size_t heights = p.record.data.value("heights", nlohmann::json::array()).size();
   print(fmt::format("{} {} marks{}, record {}\n", provisional ? "handed out provisionally" : "issued",

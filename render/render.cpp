@@ -24,6 +24,15 @@ std::string render_pdf(const Report &r) {
   return out;
 }
 
+void add_sheets(IssuePackage &p, const std::string &name) {
+  const auto add = [&](const std::string &sheet, const Report &r) {
+    p.files.emplace_back(sheet + ".html", render_html(r));
+    p.files.emplace_back(sheet + ".pdf", render_pdf(r));
+  };
+  add(name, p.sheet);
+  for (const auto &[other, sheet] : p.more_sheets) add(other, sheet);
+}
+
 void write_report(const Report &r, const std::string &path) {
   write_file(path, lower(path).ends_with(".pdf") ? render_pdf(r) : render_html(r));
 }

@@ -1,5 +1,5 @@
 #pragma once
-#include "publication/report.h"
+#include "publication/issue.h"
 #include <string>
 
 namespace ampletie {
@@ -9,6 +9,9 @@ std::string render_html(const Report &report);
 
 /// The same report as a PDF of A4 pages.
 std::string render_pdf(const Report &report);
+
+/// Puts an issue's sheets among its files, each as HTML and PDF; `name`: of the first, without ending.
+void add_sheets(IssuePackage &p, const std::string &name);
 
 /// PDF when the path ends in ".pdf", else HTML.
 void write_report(const Report &report, const std::string &path);

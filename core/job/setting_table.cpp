@@ -39,6 +39,7 @@ SettingValue whole(SettingValue v) {
     if (x.get<double>() != std::floor(x.get<double>())) throw InputError(what + " must be a whole number");
     return x;
   };
+  v.whole = true;
   v.read = [check, read = v.read](const std::string &t, const SettingInfo &i) { return check(read(t, i), i.label); };
   v.put = [check, put = v.put](JobSettings &s, const nlohmann::json &x) { put(s, check(x, "it")); };
   return v;

@@ -18,6 +18,7 @@ struct SettingValue {
   std::function<nlohmann::json(const std::string &, const SettingInfo &)> read{};
   /// Puts the value of a decision in place; throws when it has not the form that it should have.
   std::function<void(JobSettings &, const nlohmann::json &)> put{};
+  bool whole = false; ///< of numbers: a count
 };
 
 /// One setting of the job: the only place where it stands (core/job/setting_table.cpp).

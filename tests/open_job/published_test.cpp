@@ -127,8 +127,10 @@ TEST_CASE("settings: every one can be shown, set to what it shows, and refuses n
     std::vector<std::string> others;
     if (i.value.kind == SettingValue::Kind::choice) others = i.value.choices;
     if (i.value.kind == SettingValue::Kind::number)
-      for (double share : {0.25, 0.75})
-        others.push_back(fmt::format("{:.6g}", i.value.least + share * (i.value.most - i.value.least)));
+      for (double share : {0.25, 0.75}) {
+        const double v = i.value.least + share * (i.value.most - i.value.least);
+        others.push_back(fmt::format("{:.6g}", i.value.whole ? std::floor(v) : v));
+      }
     std::erase(others, now);
     if (i.value.kind != SettingValue::Kind::text) CHECK(!others.empty());
     for (const std::string &other : others) {
@@ -142,6 +144,7 @@ TEST_CASE("settings: every one can be shown, set to what it shows, and refuses n
     if (i.value.kind == SettingValue::Kind::number) {
       CHECK_THROWS_AS(setting_value(i.name, fmt::format("{}", i.value.most * 2)), InputError);
       CHECK_THROWS_AS(setting_value(i.name, "a lot"), InputError);
+      if (i.value.whole) CHECK_THROWS_AS(setting_value(i.name, fmt::format("{}", i.value.least + 0.5)), InputError);
     }
     if (i.value.kind == SettingValue::Kind::choice) CHECK_THROWS_AS(setting_value(i.name, "whatever"), InputError);
   }
