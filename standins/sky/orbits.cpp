@@ -10,6 +10,14 @@ constexpr double j2 = 1.0826359e-3, j3 = -2.5325e-6, j4 = -1.6199e-6;
 constexpr double mu_sun = 1.32712440018e20, mu_moon = 4.9048695e12;
 constexpr double step = 30;
 
+/// A number's bits shuffled (the finaliser of SplitMix64, Steele, Lea and Flood 2014).
+std::uint64_t mix(std::uint64_t x) {
+  x += 0x9e3779b97f4a7c15ULL;
+  x = (x ^ (x >> 30)) * 0xbf58476d1ce4e5b9ULL;
+  x = (x ^ (x >> 27)) * 0x94d049bb133111ebULL;
+  return x ^ (x >> 31);
+}
+
 // Low-precision series for the Sun and the Moon (Montenbruck and Gill, Satellite Orbits, section 3.3.2), some arc
 // minutes; equatorial of date.
 Vec3 sun_inertial(double days_j2000) {
@@ -258,7 +266,11 @@ GlonassState glonass_broadcast(const Orbits &orbits, const Clocks &clocks, std::
   return g;
 }
 
-Clocks::Clocks(std::size_t n, GpsTime from, GpsTime to, std::uint64_t seed) : start_(from) {
+Clocks::Clocks(std::size_t n, GpsTime from, GpsTime to, std::uint64_t seed) : start_(from), seed_(seed) {
+  // Masers and newer rubidium clocks stay below 3e-12/√s, older rubidium and caesium ones reach 1e-11 (common
+  // practice).
+  Random kind(seed, "restless clocks");
+  for (std::size_t i = 0; i < n; ++i) restless_.push_back(std::exp(kind.uniform(std::log(2e-12), std::log(1.2e-11))));
   Random random(seed, "satellite clocks");
   const auto count = static_cast<std::size_t>((to - from) / step) + 2;
   for (std::size_t i = 0; i < n; ++i) {
@@ -267,10 +279,30 @@ Clocks::Clocks(std::size_t n, GpsTime from, GpsTime to, std::uint64_t seed) : st
     double walk = 0;
     for (std::size_t k = 0; k < count; ++k) {
       v[k] = a0 + a1 * static_cast<double>(k) * step + walk;
-      walk += 3e-12 * std::sqrt(step) * random.normal(); // white frequency noise, 3e-12/√s
+      walk += restless_[i] * std::sqrt(step) * random.normal();
     }
     values_.push_back(std::move(v));
   }
+}
+
+/// A walk that is pinned at both ends of a step, halved again and again (Lévy's construction): the same at every call
+/// without being kept. Zero at u = 0 and 1.
+double Clocks::between(std::size_t sat, std::size_t k, double u) const {
+  constexpr int halvings = 6; // to half a second
+  double from = 0, to = 0, span = step;
+  std::uint64_t place = 1;
+  for (int i = 0; i < halvings && u > 0; ++i, span /= 2) {
+    const std::uint64_t key = mix(mix(mix(seed_ + sat) + k) + place);
+    const double a = static_cast<double>((key >> 11) + 1) * 0x1.0p-53,
+                 b = static_cast<double>(mix(key) >> 11) * 0x1.0p-53;
+    const double middle =
+        (from + to) / 2 + restless_[sat] * std::sqrt(span) / 2 * std::sqrt(-2 * std::log(a)) * std::cos(2 * pi * b);
+    const bool later = u >= 0.5;
+    (later ? from : to) = middle;
+    u = 2 * u - (later ? 1 : 0);
+    place = 2 * place + (later ? 1 : 0);
+  }
+  return from * (1 - u) + to * u;
 }
 
 double Clocks::offset(std::size_t sat, GpsTime t) const {
@@ -278,7 +310,7 @@ double Clocks::offset(std::size_t sat, GpsTime t) const {
   const auto &v = values_[sat];
   const auto k = std::min(static_cast<std::size_t>(std::max(0.0, s)), v.size() - 2);
   const double u = s - static_cast<double>(k);
-  return v[k] * (1 - u) + v[k + 1] * u;
+  return v[k] * (1 - u) + v[k + 1] * u + (u < 1 ? between(sat, k, u) : 0);
 }
 
 Ephemeris fit_broadcast(const Orbits &orbits, const Clocks &clocks, std::size_t sat, GpsTime toe, double orbit_sd,

@@ -30,15 +30,19 @@ private:
   std::vector<std::vector<std::array<Vec3, 2>>> states_; // per satellite, every 30 s, inertial
 };
 
-/// Satellite clocks: quadratic drift plus white frequency noise, seconds, without the eccentricity term.
+/// Satellite clocks: drift plus a random walk (white frequency noise) that goes on between its values too, some clocks
+/// restless, most calm; seconds, without the eccentricity term.
 class Clocks {
 public:
   Clocks(std::size_t n, GpsTime from, GpsTime to, std::uint64_t seed);
   double offset(std::size_t sat, GpsTime t) const;
 
 private:
+  double between(std::size_t sat, std::size_t k, double u) const;
   GpsTime start_;
+  std::uint64_t seed_;
   std::vector<std::vector<double>> values_; // every 30 s
+  std::vector<double> restless_;            // s per square root of a second
 };
 
 /// Broadcast elements fitted by least squares to the true orbit plus an error of `orbit_sd` metres.

@@ -1,4 +1,6 @@
 #include "gnss/filter/gaussian_state.h"
+#include <algorithm>
+#include <array>
 
 namespace ampletie {
 namespace {
@@ -7,24 +9,41 @@ using Eigen::MatrixXd;
 using Eigen::VectorXd;
 
 #ifdef __x86_64__
-#define WIDER_REGISTERS __attribute__((target_clones("avx2", "default")))
+#define WIDER_REGISTERS __attribute__((target_clones("avx512f", "avx2", "default")))
 #else
 #define WIDER_REGISTERS
 #endif
 
-/// Lower triangle of P −= W Wᵀ for up to four columns of W from `first` on. Most of the filter's time is spent here,
-/// and a product of so few columns is not what a general matrix kernel is made for. Without contraction the wider
-/// registers give the same bits.
-WIDER_REGISTERS void lower_minus_outer(double *p, Index stride, Index n, const MatrixXd &w, Index first, Index count) {
-  const VectorXd zeros = count < 4 ? VectorXd::Zero(n) : VectorXd();
-  const double *c[4];
-  for (Index k = 0; k < 4; ++k) c[k] = k < count ? w.col(first + k).data() : zeros.data();
-  const double *w0 = c[0], *w1 = c[1], *w2 = c[2], *w3 = c[3];
-  for (Index j = 0; j < n; ++j) {
-    double *column = p + j * stride;
+/// Rows and columns of P that stay in the nearest cache while all of W is taken from them.
+constexpr Index tile_rows = 256, tile_columns = 8;
+
+/// Four columns of W in one tile of P: its rows from `top` to `bottom`, its columns from `left` to `right`, in both
+/// cases without the latter; only what lies below the diagonal. Without contraction the wider registers give the same
+/// bits.
+WIDER_REGISTERS void tile_minus_outer(double *p, Index stride, const std::array<const double *, 4> &w, Index top,
+                                      Index bottom, Index left, Index right) {
+  const double *__restrict w0 = w[0], *__restrict w1 = w[1], *__restrict w2 = w[2], *__restrict w3 = w[3];
+  for (Index j = left; j < right; ++j) {
+    double *__restrict column = p + j * stride;
     const double a0 = w0[j], a1 = w1[j], a2 = w2[j], a3 = w3[j];
-    for (Index i = j; i < n; ++i) column[i] -= (w0[i] * a0 + w1[i] * a1) + (w2[i] * a2 + w3[i] * a3);
+    for (Index i = std::max(j, top); i < bottom; ++i)
+      column[i] -= (w0[i] * a0 + w1[i] * a1) + (w2[i] * a2 + w3[i] * a3);
   }
+}
+
+/// Lower triangle of P −= W Wᵀ, tile by tile: P of a session is larger than any cache, and most of the filter's time
+/// went into fetching it once for every four columns. Every element takes the columns in their order, whatever the
+/// tiles.
+void lower_minus_outer(double *p, Index stride, Index n, const MatrixXd &w) {
+  const VectorXd zeros = VectorXd::Zero(w.cols() % 4 ? n : 0);
+  for (Index left = 0; left < n; left += tile_columns)
+    for (Index top = left; top < n; top += tile_rows)
+      for (Index r = 0; r < w.cols(); r += 4) {
+        std::array<const double *, 4> four;
+        for (Index k = 0; k < 4; ++k)
+          four[static_cast<std::size_t>(k)] = r + k < w.cols() ? w.col(r + k).data() : zeros.data();
+        tile_minus_outer(p, stride, four, top, std::min(n, top + tile_rows), left, std::min(n, left + tile_columns));
+      }
 }
 } // namespace
 
@@ -78,8 +97,7 @@ void GaussianState::add_column(Index i, double h, Eigen::Ref<VectorXd> g) const 
 void GaussianState::update(const MatrixXd &g, const Eigen::LLT<MatrixXd> &s, const VectorXd &weighted) {
   x.head(size) += g * weighted;
   const MatrixXd w = s.matrixL().solve(g.transpose()).transpose();
-  for (Index r = 0; r < w.cols(); r += 4)
-    lower_minus_outer(p.data(), p.outerStride(), size, w, r, std::min(w.cols() - r, Index{4}));
+  lower_minus_outer(p.data(), p.outerStride(), size, w);
 }
 
 } // namespace ampletie
