@@ -404,16 +404,48 @@ int cmd_trace(Sitting &here, const Arguments &a) {
 
 int cmd_measure(Sitting &here, const Arguments &a) {
   Job &job = here.job(a.job);
-  if (!job.network()) throw InputError("the network is not adjusted");
-  for (const std::string &m : a.words) require_mark(job, m, false);
-  const Between b = between(*job.network(), a.words.at(0), a.words.at(1));
+  const NetworkRun *run = job.network();
+  if (a.planned) {
+    const JobDesign &d = job.snapshot()->get(design_result());
+    run = d.run.get();
+    if (!run) throw InputError(d.problem.empty() ? "nothing is planned" : d.problem);
+  } else {
+    if (!run) throw InputError("the network is not adjusted");
+    for (const std::string &m : a.words) require_mark(job, m, false);
+  }
+  const std::string &from = a.words.at(0), &to = a.words.at(1);
+  if (!a.axis.empty()) {
+    const auto bearing = parse_number(a.axis);
+    const Breakthrough b = breakthrough(
+        *run, from, to, bearing ? axis_of_bearing(*run, from, radians(*bearing)) : axis_from(*run, a.axis, from));
+    if (a.json)
+      print(breakthrough_row(b).dump(1) + "\n");
+    else {
+      const auto line = [](const char *what, double v, double sd) {
+        print(fmt::format("{:<16}{:>12.4f} m  ± {:.4f}, 95 % {:.4f}\n", what, v, sd, factor95(1) * sd));
+      };
+      print(fmt::format("{} to {}, axis at bearing {}\n", from, to, format_dms(degrees(b.bearing_rad), 0)));
+      const auto sd = [&](int i) { return std::sqrt(std::max(0.0, b.cov(i, i))); };
+      line("along the axis", b.gap_m.x(), sd(0));
+      line("across, right", b.gap_m.y(), sd(1));
+      line("up", b.gap_m.z(), sd(2));
+      if (b.height_sd_m)
+        print(fmt::format("{:<16}{:>12}    ± {:.4f}, 95 % {:.4f}\n", "height", "", *b.height_sd_m,
+                          factor95(1) * *b.height_sd_m));
+    }
+    return here.finish();
+  }
+  const Between b = between(*run, from, to);
   if (a.json)
     print(between_row(b).dump(1) + "\n");
   else {
     const auto line = [](const char *what, double v, const char *note) {
       print(fmt::format("{:<22}{:>14.4f} m  {}\n", what, v, note));
     };
-    print(fmt::format("{} to {}{}\n", b.from, b.to, job.network_stale() ? " (the network is out of date)" : ""));
+    print(fmt::format("{} to {}{}\n", b.from, b.to,
+                      a.planned             ? " (planned)"
+                      : job.network_stale() ? " (the network is out of date)"
+                                            : ""));
     line("in space", b.slope_m, fmt::format("± {:.4f}", b.slope_sd_m).c_str());
     line("level, on the ground", b.ground_m, "at the mean of both heights");
     line("on the ellipsoid", b.ellipsoid_m, "");
@@ -421,7 +453,7 @@ int cmd_measure(Sitting &here, const Arguments &a) {
     line("east", b.east_m, "in the grid");
     line("north", b.north_m, "in the grid");
     line("up", b.up_m, fmt::format("± {:.4f}, ellipsoidal", std::sqrt(b.cov_enu(2, 2))).c_str());
-    if (b.height_m) line("height", *b.height_m, "physical");
+    if (b.height_m) line("height", *b.height_m, fmt::format("± {:.4f}, physical", *b.height_sd_m).c_str());
     print(fmt::format("grid bearing {}, azimuth {}, zenith angle {}\n", format_dms(degrees(b.bearing_rad), 1),
                       format_dms(degrees(b.azimuth_rad), 1), format_dms(degrees(b.zenith_rad), 1)));
   }

@@ -139,6 +139,9 @@ CommandLine::CommandLine() {
   c->add_flag("--all", a.all, "everything, not only what moves it most");
   c = command("measure", "from one adjusted mark to another: lengths, direction, heights, and how accurate they are");
   c->add_option("MARKS", a.words, "from and to")->required()->expected(2);
+  c->add_option("--axis", a.axis,
+                "of two drives that meet: the mark that the first one came from, or the axis's bearing in the grid, °");
+  c->add_flag("--planned", a.planned, "as the plan will reach it, in place of what is adjusted");
   c->add_flag("--json", a.json, "as JSON");
   c = command("issue", "issue control into a folder");
   c->add_option("FOLDER", a.folder, "made if missing")->required();

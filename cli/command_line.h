@@ -26,6 +26,8 @@ struct Arguments {
   std::string of_job, what_kind, template_file;
   double radius = 20;               ///< km
   double quiet = 20, watch_for = 0; ///< s
+  std::string axis;                 ///< of a breakthrough
+  bool planned = false;             ///< measure in the plan
 };
 
 /// The words of `ample`: its commands with their arguments. Knows nothing of jobs, so that help and wrong words cost

@@ -153,7 +153,8 @@ ordered_json network_object(const Job &job) {
       {"variance_factor", a.variance_factor},
       {"global_test",
        {{"lower", a.lower}, {"value", a.variance_factor}, {"upper", a.upper}, {"passes", a.passes}, {"low", a.low()}}},
-      {"stale", job.network_stale()}};
+      {"stale", job.network_stale()},
+      {"azimuth_constants", azimuth_constant_rows(*run)}};
   const ObservedNames names(*job.snapshot());
   std::map<std::string, int> groups;
   j["residuals"] = ordered_json::array();
@@ -555,6 +556,7 @@ ordered_json between_row(const Between &b) {
           {"du_m", b.up_m},
           {"du_sd_m", std::sqrt(b.cov_enu(2, 2))},
           {"dheight_m", b.height_m ? ordered_json(*b.height_m) : ordered_json(nullptr)},
+          {"dheight_sd_m", b.height_sd_m ? ordered_json(*b.height_sd_m) : ordered_json(nullptr)},
           {"bearing_deg", degrees(b.bearing_rad)},
           {"azimuth_deg", degrees(b.azimuth_rad)},
           {"zenith_deg", degrees(b.zenith_rad)},

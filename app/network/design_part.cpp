@@ -261,6 +261,7 @@ void DesignPart::show_design() {
     html = QString("<b style='color:%1'>%2</b> <span style='color:#6F7B83'>· %3%4</span>")
                .arg((bad ? ink::failed : ink::accepted).name(), escaped(words), escaped(now->sky),
                     now->with_measured ? "; with what is measured already" : "");
+    for (const Breakthrough &b : now->meetings) html += "<br>" + escaped(breakthrough_words(b));
     if (!now->helps.empty()) html += "<br>Would help most: ";
     for (std::size_t i = 0; i < now->helps.size() && i < 2; ++i)
       html += QString("%1<a href='%2' style='color:#0B6E75'>%3</a> (−%4 mm in plan, −%5 mm in height at %6)")

@@ -15,6 +15,12 @@ const std::vector<CardEntry> &station_card() {
       {"reference-temperature", "Reference temperature", "°C", "likewise", -40, 50},
       {"scale", "Scale", "ppm", "what a distance must be corrected by, from a certificate", -100, 100},
       {"constant", "Constant", "mm", "the same of the instrument's constant", -500, 500},
+      {"azimuth", "Azimuths", "″",
+       "of one azimuth that the instrument finds by itself (a gyro), where the book says none", 0.1, 3600},
+      {"azimuth-constant", "Constant of azimuths", "″", "added to every azimuth: true less read on a known line",
+       -648000, 648000},
+      {"azimuth-constant-sd", "Its deviation", "″",
+       "makes the constant an unknown that all azimuths of the instrument share; 0: taken for errorless", 0, 648000},
   };
   return all;
 }
@@ -36,6 +42,9 @@ InstrumentStandard instrument_standard(const JobState &s, const std::string &ins
   put("reference-temperature", out.edm.reference.temperature_c, 1);
   put("scale", out.edm.scale_ppm, 1);
   put("constant", out.edm.constant_m, 1e-3);
+  put("azimuth", out.gyro.sd, rad_per_arcsec);
+  put("azimuth-constant", out.gyro.constant, rad_per_arcsec);
+  put("azimuth-constant-sd", out.gyro.constant_sd, rad_per_arcsec);
   return out;
 }
 

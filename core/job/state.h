@@ -189,6 +189,7 @@ struct PlanEdits {
   Slot<double> km, sd_km;                        ///< its length; mean of fore and back over a kilometre, m
   Slot<std::string> targets;                     ///< of a station: names
   Slot<double> direction, zenith, distance, ppm; ///< deviations of a set, radians and m
+  Slot<double> azimuth, azimuth_constant;        ///< of an azimuth to the first target; what all of them share; radians
 };
 
 /// What is known of a mark on the ground, and whether it is issued.

@@ -66,8 +66,9 @@ private:
 /// What is known of a model beforehand (calibrations, geoid, plumb lines, air, instruments) is no observation that
 /// somebody could have got wrong in this job: its uncertainty is in the mark's.
 bool is_model(const std::string &kind) {
-  constexpr std::string_view models[] = {"antenna calibration", "geoid",         "plumb line",      "refraction",
-                                         "instrument",          "datum bearing", "frame of a group"};
+  constexpr std::string_view models[] = {"antenna calibration", "geoid",           "plumb line",
+                                         "refraction",          "instrument",      "datum bearing",
+                                         "frame of a group",    "azimuth constant"};
   return std::find(std::begin(models), std::end(models), kind) != std::end(models);
 }
 

@@ -153,7 +153,9 @@ std::vector<ControlCheck> check_control(const NetworkInput &in, const HeldEquati
 
 } // namespace
 
-bool is_angle(std::string_view kind) { return kind == "direction" || kind == "zenith angle" || kind == "azimuth"; }
+bool is_angle(std::string_view kind) {
+  return kind == "direction" || kind == "zenith angle" || kind == "azimuth" || kind == "azimuth constant";
+}
 
 std::string hold_name(Hold h) {
   switch (h) {
@@ -438,7 +440,7 @@ void local_accuracy(const NetworkProblem &b, const AdjustmentResult &r, const st
   if (n) q.local_plan95 /= n, q.local_up95 /= n;
 }
 
-/// Orientation, refraction and plumb line of every set-up of a total station.
+/// Orientation, refraction and plumb line of every set-up of a total station; constants of azimuths.
 void station_results(const NetworkInput &in, const NetworkProblem &b, NetworkResult &out) {
   const AdjustmentResult &r = out.adjustment;
   for (auto &[id, s] : out.stations) {
@@ -452,6 +454,11 @@ void station_results(const NetworkInput &in, const NetworkProblem &b, NetworkRes
     if (u.deflection >= 0)
       s.deflection += Eigen::Vector2d(value(u.deflection), value(u.deflection + u.deflection_step));
   }
+  for (const auto &[instrument, p] : b.azimuths)
+    out.azimuth_constants[instrument] = {r.values[static_cast<std::size_t>(p)], std::sqrt(r.covariance(p, p)), 0};
+  for (const NetworkStation &s : in.stations)
+    if (const auto it = out.azimuth_constants.find(s.instrument); it != out.azimuth_constants.end())
+      for (const NetworkSight &t : s.sights) it->second.azimuths += std::isfinite(t.azimuth) && !t.geodetic_azimuth;
 }
 } // namespace
 

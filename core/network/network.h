@@ -80,6 +80,7 @@ struct NetworkSight {
 struct NetworkStation {
   std::string id, mark, instrument;
   double height = 0;                         ///< of the instrument, m
+  double azimuth_constant_sd = 0;            ///< of all azimuths of the instrument together; 0: no unknown
   Eigen::Vector2d offset{0, 0};              ///< east, north of the instrument from its mark, m
   Vec3 setup_sd = Vec3(0.001, 0.001, 0.001); ///< centring east, north; height; m
   std::vector<NetworkSight> sights;          ///< each mark once
@@ -164,6 +165,12 @@ struct NetworkResult {
     Eigen::Vector2d deflection{0, 0};        ///< ξ, η, adjusted; radians
   };
   std::map<std::string, StationResult> stations; ///< by set-up
+  /// What all azimuths of an instrument that finds north by itself turned out to miss, beyond its card; radians.
+  struct AzimuthConstant {
+    double correction = 0, sd = 0;
+    int azimuths = 0;
+  };
+  std::map<std::string, AzimuthConstant> azimuth_constants; ///< by instrument
   /// How a group of vectors turned out to lie against the job's frame: about its east, north and up; radians.
   struct TurnResult {
     std::string group;

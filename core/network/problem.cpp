@@ -145,6 +145,18 @@ StationUnknowns add_station_unknowns(const NetworkInput &in, const NetworkStatio
     }
     u.edm = it->second;
   }
+  const bool by_itself = std::any_of(s.sights.begin(), s.sights.end(), [](const NetworkSight &t) {
+    return std::isfinite(t.azimuth) && !t.geodetic_azimuth;
+  });
+  if (by_itself && s.azimuth_constant_sd > 0) {
+    const auto [it, fresh] = b.azimuths.try_emplace(s.instrument, static_cast<int>(b.problem.parameters.size()));
+    if (fresh) {
+      add_unknown(b, s.instrument + " azimuth constant");
+      b.problem.blocks.push_back(
+          prior_block(s.instrument, "azimuth constant", it->second, {{"constant", s.azimuth_constant_sd}}));
+    }
+    u.azimuth = it->second;
+  }
   return u;
 }
 

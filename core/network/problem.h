@@ -12,6 +12,7 @@ struct NetworkProblem {
   Problem problem;
   std::map<std::string, MarkAxes> axes;            ///< by mark
   std::map<std::string, StationUnknowns> stations; ///< by set-up of a total station
+  std::map<std::string, int> azimuths;             ///< by instrument: the constant of its azimuths
   std::map<std::string, int> turns;                ///< by group: its first unknown
   int plumb_step = 1;                              ///< from a plumb line's ξ to its η among the parameters
 };

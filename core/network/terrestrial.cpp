@@ -207,7 +207,8 @@ std::unique_ptr<Block> direction_block(const NetworkStation &s, const MarkAxes &
 std::unique_ptr<Block> azimuth_block(const NetworkStation &s, const NetworkSight &t, const MarkAxes &station,
                                      const MarkAxes &target, const StationUnknowns &u) {
   StationUnknowns own = u;
-  own.orientation = own.refraction = own.edm = -1;
+  own.refraction = own.edm = -1;
+  own.orientation = t.geodetic_azimuth ? -1 : u.azimuth; // like the zero of a circle, but of all set-ups together
   NetworkStation here = s;
   if (t.geodetic_azimuth) own.deflection = -1, here.deflection.setZero();
   auto b = std::make_unique<SightBlock>(Sight(here, t, station, target, own));

@@ -11,6 +11,7 @@ struct StationUnknowns {
   int deflection = -1;     ///< ξ: what is added to the grid's
   int deflection_step = 1; ///< from it to η
   int edm = -1;            ///< scale, constant
+  int azimuth = -1;        ///< what is missing from every azimuth that the instrument finds by itself
 };
 
 /// Directions of one set-up: azimuth in the frame of the plumb line less the orientation; a part for each target.

@@ -278,7 +278,9 @@ ReportSection test_section(const json &r) {
   if (const std::string w = weight_words(n); !w.empty()) tests.paragraphs.push_back(w);
   for (ReportTable table :
        {constraint_table(r.value("constraints", json())), undetected_table(r.value("undetected", json::array())),
-        turn_table(n.value("turns", json::array())), residual_table(n), level_table(n), sight_table(n)})
+        turn_table(n.value("turns", json::array())),
+        azimuth_constant_table(n.value("azimuth_constants", json::array())), residual_table(n), level_table(n),
+        sight_table(n)})
     if (!table.rows.empty()) tests.tables.push_back(std::move(table));
   return tests;
 }

@@ -1,4 +1,5 @@
 #include "publication/design_table.h"
+#include "base/angle.h"
 #include "judgement/accuracy_verdict.h"
 #include "publication/figures.h"
 #include <algorithm>
@@ -9,6 +10,21 @@ using nlohmann::ordered_json;
 namespace {
 ordered_json known(bool is, double x) { return is ? ordered_json(x) : ordered_json(nullptr); }
 } // namespace
+
+ordered_json breakthrough_row(const Breakthrough &b) {
+  const auto sd = [&](int i) { return std::sqrt(std::max(0.0, b.cov(i, i))); };
+  return {{"from", b.from},
+          {"to", b.to},
+          {"bearing_deg", degrees(b.bearing_rad)},
+          {"azimuth_deg", degrees(b.azimuth_rad)},
+          {"along_m", b.gap_m.x()},
+          {"along_sd_m", sd(0)},
+          {"across_m", b.gap_m.y()},
+          {"across_sd_m", sd(1)},
+          {"up_m", b.gap_m.z()},
+          {"up_sd_m", sd(2)},
+          {"height_sd_m", b.height_sd_m ? ordered_json(*b.height_sd_m) : ordered_json(nullptr)}};
+}
 
 std::string worth_words(const PlannedItem &item) {
   if (!item.problem.empty() || item.kind == "mark") return {};
@@ -22,6 +38,14 @@ std::string worth_words(const PlannedItem &item) {
 std::string help_words(const PlannedHelp &h) {
   return fmt::format("{} would take {:.1f} mm in plan and {:.1f} mm in height off the 95 % of {}", h.id,
                      1000 * std::max(0.0, h.plan), 1000 * std::max(0.0, h.up), h.mark);
+}
+
+std::string breakthrough_words(const Breakthrough &b) {
+  const auto within = [](double variance) { return 1000 * factor95(1) * std::sqrt(std::max(0.0, variance)); };
+  return fmt::format(
+      "{} and {} meet within {:.1f} mm across the axis, {:.1f} mm along it and {:.1f} mm in height (95 %)", b.from,
+      b.to, within(b.cov(1, 1)), within(b.cov(0, 0)),
+      within(b.height_sd_m ? std::pow(*b.height_sd_m, 2) : b.cov(2, 2)));
 }
 
 std::string session_words(const PlannedItem &item) {
@@ -77,6 +101,12 @@ ordered_json design_object(const JobSnapshot &s, const JobDesign &d) {
   for (const PlannedHelp &h : d.helps)
     out["helps"].push_back(
         {{"id", h.id}, {"typed", h.typed}, {"words", h.words}, {"mark", h.mark}, {"plan_m", h.plan}, {"up_m", h.up}});
+  out["meetings"] = ordered_json::array();
+  for (const Breakthrough &b : d.meetings) {
+    ordered_json row = breakthrough_row(b);
+    row["words"] = breakthrough_words(b);
+    out["meetings"].push_back(std::move(row));
+  }
   if (!d.run) return out;
   for (const AdjustedMark &m : d.run->result.marks) {
     const AccuracyVerdict v = accuracy_verdict(s.state(), *d.run, m);
@@ -138,6 +168,7 @@ Report design_report(const JobSnapshot &s, const JobDesign &d) {
                       : v.reached()  ? "reached"
                                      : "NOT reached: " + shortfall(v)});
   }
+  for (const Breakthrough &b : d.meetings) reached.paragraphs.push_back(breakthrough_words(b) + ".");
   reached.tables.push_back(std::move(t));
   out.sections.push_back(std::move(reached));
   return out;

@@ -8,6 +8,10 @@ namespace ampletie {
 /// What a plan will reach, as `ample show plan` has it.
 nlohmann::ordered_json design_object(const JobSnapshot &s, const JobDesign &d);
 
+nlohmann::ordered_json breakthrough_row(const Breakthrough &b);
+/// How far two drives will miss each other, 95 % in each direction: "K9 and N9 meet within …".
+std::string breakthrough_words(const Breakthrough &b);
+
 /// "R07 would be 3 mm worse in height; K9 would be lost" of a planned item that is left out.
 std::string worth_words(const PlannedItem &item);
 /// "8 satellites, integers 99.9 %" of a session; empty for others.

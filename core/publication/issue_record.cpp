@@ -276,6 +276,7 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
   std::map<std::string, const VectorResult *> by_id;
   for (const VectorResult &v : job.vectors()) by_id[v.id] = &v;
   n["turns"] = turn_rows(run);
+  n["azimuth_constants"] = azimuth_constant_rows(run);
   n["vectors"] = r["vectors"] = ordered_json::array();
   n["sights"] = sight_rows(s, a);
   n["setups"] = run.result.setups.size();

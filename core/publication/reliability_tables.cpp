@@ -1,4 +1,5 @@
 #include "publication/reliability_tables.h"
+#include "base/angle.h"
 #include "network/influence.h"
 #include "publication/figures.h"
 #include "results/observed_names.h"
@@ -111,6 +112,27 @@ ordered_json turn_rows(const NetworkRun &run) {
                    {"scale_ppm", stretched ? ordered_json(1e6 * t.scale) : ordered_json(nullptr)},
                    {"scale_sd_ppm", stretched ? ordered_json(1e6 * t.scale_sd) : ordered_json(nullptr)}});
   }
+  return out;
+}
+
+ordered_json azimuth_constant_rows(const NetworkRun &run) {
+  auto out = ordered_json::array();
+  for (const auto &[instrument, c] : run.result.azimuth_constants)
+    out.push_back({{"instrument", instrument},
+                   {"azimuths", c.azimuths},
+                   {"correction_s", c.correction / rad_per_arcsec},
+                   {"sd_s", c.sd / rad_per_arcsec}});
+  return out;
+}
+
+ReportTable azimuth_constant_table(const json &rows) {
+  ReportTable out{"Instruments that find north by themselves: what their azimuths miss beyond their card",
+                  {{"Instrument", "", false}, {"Azimuths", ""}, {"Correction", "″"}, {"s", "″"}},
+                  {}};
+  for (const json &r : rows)
+    out.rows.push_back({r.at("instrument").get<std::string>(), std::to_string(r.at("azimuths").get<int>()),
+                        fmt::format("{:+.1f}", r.at("correction_s").get<double>()),
+                        fmt::format("{:.1f}", r.at("sd_s").get<double>())});
   return out;
 }
 

@@ -17,6 +17,9 @@ nlohmann::ordered_json undetected_record(const JobSnapshot &s, const NetworkRun 
 
 /// Groups of vectors that were let turn and stretch: `group rotation_ppm[e, n, u] rotation_sd_ppm[] scale_ppm
 /// scale_sd_ppm`; what was not let is null.
+/// What the azimuths of instruments that find north by themselves turned out to miss.
+nlohmann::ordered_json azimuth_constant_rows(const NetworkRun &run);
+ReportTable azimuth_constant_table(const nlohmann::json &rows);
 nlohmann::ordered_json turn_rows(const NetworkRun &run);
 ReportTable turn_table(const nlohmann::json &rows);
 

@@ -13,7 +13,7 @@ struct Between {
   double zenith_rad = 0;  ///< at `from`, from the ellipsoid's normal
   double east_m = 0, north_m = 0, grid_m = 0, bearing_rad = 0; ///< in the grid
   double up_m = 0;                                             ///< difference of ellipsoidal heights
-  std::optional<double> height_m;                              ///< of physical heights
+  std::optional<double> height_m, height_sd_m;                 ///< of physical heights
   Mat3 cov_enu = Mat3::Zero(); ///< of the difference, on the axes at `from`, m²; held marks errorless
   double slope_sd_m = 0;
 };
@@ -40,7 +40,26 @@ private:
 Mat3 difference_covariance(const AdjustedMark &from, const AdjustedMark &to, const SharedPlace &place_of_to,
                            const Eigen::MatrixXd &columns);
 
+/// Standard deviation of the difference of two physical heights, m: what the geoid is unsure of is in it only where
+/// vectors lead to them.
+double height_difference_sd(const NetworkRun &run, const std::string &from, const std::string &to);
+
 /// Throws `InputError` where the network has no place of one of them, or they are the same.
 Between between(const NetworkRun &run, const std::string &from, const std::string &to);
+
+/// What lies between the ends of two drives that shall meet: along the axis, across it (to the right) and up, `to` less
+/// `from`. The covariance says how far they will miss each other, whatever they are planned to do.
+struct Breakthrough {
+  std::string from, to;
+  double azimuth_rad = 0, bearing_rad = 0; ///< of the axis at `from`: geodetic, in the grid
+  Vec3 gap_m = Vec3::Zero();
+  Mat3 cov = Mat3::Zero();           ///< m²
+  std::optional<double> height_sd_m; ///< of the difference of their physical heights
+};
+/// `azimuth`: of the axis at `from`, geodetic, radians. Throws as `between`, but ends may lie on one another.
+Breakthrough breakthrough(const NetworkRun &run, const std::string &from, const std::string &to, double azimuth);
+/// The axis at `at` of a drive that came from `behind`, and that of a bearing in the grid: geodetic azimuths, radians.
+double axis_from(const NetworkRun &run, const std::string &behind, const std::string &at);
+double axis_of_bearing(const NetworkRun &run, const std::string &at, double bearing);
 
 } // namespace ampletie

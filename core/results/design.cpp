@@ -269,6 +269,7 @@ void Planner::add_station(PlannedItem &item, const PlanEdits &e, Piece &piece) {
   n.id = "plan:" + item.id, n.mark = item.name, n.height = 1.5;
   n.setup_sd = Vec3(i.centring, i.centring, i.height);
   n.k = set_.traverse.k, n.k_sd = set_.traverse.k_sd;
+  n.instrument = "plan", n.azimuth_constant_sd = e.azimuth_constant.value.value_or(0);
   if (datum_.geoid()) n.deflection = datum_.deflection(g);
   double longest = 0;
   std::vector<double> variances;
@@ -286,6 +287,8 @@ void Planner::add_station(PlannedItem &item, const PlanEdits &e, Piece &piece) {
     y.zenith_sd = i.zenith_sd(y.distance), y.distance_sd = i.distance_sd(y.distance);
     y.target_height = 1.5, y.target_centring = i.target_centring, y.target_height_sd = i.height;
     variances.push_back(std::pow(i.direction_sd(y.distance), 2));
+    if (e.azimuth.value && n.sights.empty()) // found by the plumb line's own north
+      y.azimuth = y.direction + n.deflection.y() * std::tan(g.lat), y.azimuth_sd = *e.azimuth.value;
     n.sights.push_back(std::move(y));
     out.lines.emplace_back(item.name, t);
   }
@@ -294,6 +297,8 @@ void Planner::add_station(PlannedItem &item, const PlanEdits &e, Piece &piece) {
   item.words = fmt::format("sights {}; directions ± {:.1f}″, distances ± {:.1f} mm + {:.1f} ppm, up to {:.0f} m",
                            fmt::join(targets, ", "), i.direction / rad_per_arcsec, 1000 * i.distance,
                            1e6 * i.distance_ppm, longest);
+  if (e.azimuth.value)
+    item.words += fmt::format("; an azimuth to {} ± {:.1f}″", targets.front(), *e.azimuth.value / rad_per_arcsec);
   piece.stations.push_back(std::move(n));
 }
 
@@ -374,6 +379,25 @@ void judge_worth(JobDesign &d, const Planner &planner) {
         if (m->hold == Hold::none) item.lost.push_back(name);
     }
   }
+}
+
+/// Planned marks that are the same place reached from two sides.
+void find_meetings(JobDesign &d) {
+  constexpr double near = 2; // m
+  for (auto a = d.marks.begin(); a != d.marks.end(); ++a)
+    for (auto b = std::next(a); b != d.marks.end(); ++b) {
+      if ((a->second - b->second).norm() > near) continue;
+      const auto line = std::find_if(d.lines.begin(), d.lines.end(), [&](const auto &l) {
+        return (l.first == a->first || l.second == a->first) && l.first != b->first && l.second != b->first;
+      });
+      if (line == d.lines.end()) continue;
+      const std::string &behind = line->first == a->first ? line->second : line->first;
+      try {
+        d.meetings.push_back(breakthrough(*d.run, a->first, b->first, axis_from(*d.run, behind, a->first)));
+      } catch (const InputError &) {
+        // One of them has no place from what is planned: that is said of the mark.
+      }
+    }
 }
 
 /// Single observations that are not planned, tried at the marks that are worst in plan, worst in height, and worst of
@@ -500,6 +524,7 @@ JobDesign job_design(const JobSnapshot &s) {
       out.run = std::make_shared<const NetworkRun>(std::move(run));
       judge_items(out);
       judge_worth(out, planner);
+      find_meetings(out);
       out.helps = Helps(s, out, planner).find();
     } catch (const InputError &e) {
       out.problem = e.reason();

@@ -1,5 +1,5 @@
 #pragma once
-#include "results/network_run.h"
+#include "results/between.h"
 
 namespace ampletie {
 
@@ -36,7 +36,10 @@ struct JobDesign {
   std::vector<PlannedItem> items;                         ///< sessions, lines, stations; marks in `marks`
   std::map<std::string, Eigen::Vector2d> marks;           ///< planned ones, east and north in the job's grid, m
   std::vector<std::pair<std::string, std::string>> lines; ///< between marks, as they are planned
-  std::vector<PlannedHelp> helps;        ///< single observations more, the one that helps most first; at most five
+  std::vector<PlannedHelp> helps; ///< single observations more, the one that helps most first; at most five
+  /// Where planned marks lie within two metres of one another, the ends of two drives: how far they will miss. Axes
+  /// follow what is planned to sight the first of the two.
+  std::vector<Breakthrough> meetings;
   std::shared_ptr<const NetworkRun> run; ///< as it would be adjusted; its figures are accuracies, not coordinates
   std::string sky;                       ///< which satellites were taken
   std::string problem;                   ///< why nothing can be said

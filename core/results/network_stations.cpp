@@ -93,6 +93,7 @@ NetworkStation network_station(const ReducedSetup &r, UsableSights &usable, cons
   NetworkStation n;
   n.id = r.setup.id, n.mark = r.setup.mark, n.instrument = r.setup.instrument, n.height = r.setup.instrument_height;
   n.offset = {r.setup.east, r.setup.north};
+  n.azimuth_constant_sd = r.standard.gyro.constant_sd;
   n.setup_sd = Vec3(r.standard.centring, r.standard.centring, r.standard.height);
   n.k = set.k, n.k_sd = set.k_sd;
   std::vector<Eigen::Index> rows; // of the directions among those of the set-up

@@ -137,6 +137,11 @@ ReducedSetup reduce_setup(StationSetup setup, const std::optional<Air> &booked_a
   if (standard.edm.scale_ppm != 0 || standard.edm.constant_m != 0)
     out.remarks.push_back(fmt::format("distances {:+.2f} ppm and {:+.2f} mm by the card of {}", standard.edm.scale_ppm,
                                       1000 * standard.edm.constant_m, s.instrument));
+  if (standard.gyro.constant != 0 &&
+      std::any_of(out.reduced.targets.begin(), out.reduced.targets.end(),
+                  [](const auto &t) { return std::isfinite(t.azimuth) && !t.grid_bearing; }))
+    out.remarks.push_back(
+        fmt::format("azimuths {:+.1f}″ by the card of {}", standard.gyro.constant / rad_per_arcsec, s.instrument));
   for (TargetMean &t : out.reduced.targets) {
     // Plain numbers, where the job wants them, in place of limits that follow from the standard.
     if (settings.spread_direction_s > 0) t.direction_limit = settings.spread_direction_s * rad_per_arcsec;
@@ -278,10 +283,11 @@ public:
     const auto [standard, fresh] = known_.try_emplace(instrument);
     if (fresh) {
       const InstrumentStandard i = instrument_standard(state_, instrument);
-      standard->second = {i, fmt::format("{:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g}",
-                                         i.direction, i.zenith, i.distance, i.distance_ppm, i.pointing, i.centring,
-                                         i.target_centring, i.height, i.edm.wavelength_um, i.edm.reference.pressure_hpa,
-                                         i.edm.reference.temperature_c, i.edm.scale_ppm, i.edm.constant_m)};
+      standard->second = {
+          i, fmt::format("{:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {:g} {} {:g}", i.direction,
+                         i.zenith, i.distance, i.distance_ppm, i.pointing, i.centring, i.target_centring, i.height,
+                         i.edm.wavelength_um, i.edm.reference.pressure_hpa, i.edm.reference.temperature_c,
+                         i.edm.scale_ppm, i.edm.constant_m, i.gyro.sd, i.gyro.constant, i.gyro.constant_sd)};
     }
     return standard->second;
   }

@@ -139,8 +139,10 @@ void take_reduced(TargetMean &t, const StationSetup &s, const InstrumentStandard
                               ": the first one counts"});
         continue;
       }
-      azimuth.add(first + small_angle(p.azimuth - first),
-                  p.direction_sd > 0 ? p.direction_sd : standard.direction_sd(std::max(1.0, length)));
+      azimuth.add(first + small_angle(p.azimuth - first), p.direction_sd > 0 ? p.direction_sd
+                                                          : !p.grid_bearing && standard.gyro.sd > 0
+                                                              ? standard.gyro.sd
+                                                              : standard.direction_sd(std::max(1.0, length)));
     }
   }
   if (stated_zenith) t.zenith = zenith.mean(), t.zenith_sd = zenith.sd();
@@ -154,7 +156,11 @@ void take_reduced(TargetMean &t, const StationSetup &s, const InstrumentStandard
   }
   t.horizontal = horizontal.mean(), t.horizontal_sd = horizontal.sd();
   t.rise = rise.mean(), t.rise_sd = stated_rise ? rise.sd() : 0;
-  if (azimuth.weight > 0) t.azimuth = positive_angle(azimuth.mean()), t.azimuth_sd = azimuth.sd();
+  if (azimuth.weight > 0) {
+    // A bearing in the grid was reduced by whoever stated it.
+    const double constant = t.grid_bearing ? 0 : standard.gyro.constant;
+    t.azimuth = positive_angle(azimuth.mean() + constant), t.azimuth_sd = azimuth.sd();
+  }
 }
 
 /// Of one direction in one set; one face alone is worse by √2 than the pair that the standard speaks of.

@@ -32,6 +32,12 @@ struct Pointing {
   std::string left_out_because;
 };
 
+/// An instrument that finds north by itself (a gyro): what its readings miss, and how well that is known. Radians.
+struct AzimuthCard {
+  double sd = 0;                        ///< of one azimuth; 0: as of a direction
+  double constant = 0, constant_sd = 0; ///< added to every reading; sd 0: taken for errorless
+};
+
 /// Accuracies of an instrument and its crew: a card. Angles in radians, lengths in m.
 struct InstrumentStandard {
   double direction = 1.5e-5;                    ///< of a direction from both faces, one set (3″)
@@ -40,6 +46,7 @@ struct InstrumentStandard {
   double pointing = 0.0005;                     ///< across the line of sight at the target, each set
   double centring = 0.001, target_centring = 0.001, height = 0.001;
   EdmCard edm;
+  AzimuthCard gyro;
 
   double direction_sd(double length) const { return std::hypot(direction, pointing / length); }
   double zenith_sd(double length) const { return std::hypot(zenith, pointing / length); }

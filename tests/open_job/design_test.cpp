@@ -264,3 +264,67 @@ TEST_CASE("what would help most is what helps when it is planned, by just as muc
     job.undo();
   }
 }
+
+TEST_CASE("two drives planned towards one another: how far they will miss, and what a shared constant does to it") {
+  TemporaryFolder folder;
+  Job job = office(folder / "a.tie");
+  // Five legs of 200 m from either portal, to the same place; nothing but azimuths found at every set-up.
+  const FullPosition west =
+      job_datum(*job.snapshot())
+          .describe(published_in_job(job.snapshot()->published().at("REFA"), job_datum(*job.snapshot()),
+                                     operation_policy(job.state().settings)));
+  const auto mark = [&](const std::string &name, double along) {
+    plan(job, "mark " + name, {{"east", west.grid.east + along}, {"north", west.grid.north}, {"height", *west.height}});
+  };
+  const Vec3 far = [&] {
+    const JobDatum datum = job_datum(*job.snapshot());
+    return to_cartesian(datum.projection().unproject(west.grid.east + 2000, west.grid.north, west.geodetic.h));
+  }();
+  job.decide("hold", "H", {{"how", "full"}, {"xyz", {far.x(), far.y(), far.z()}}}, "the other portal");
+  const auto drive = [&](const std::string &from, const std::string &letter, double sign, double begin) {
+    std::string at = from;
+    for (int i = 1; i <= 5; ++i) {
+      const std::string next = letter + std::to_string(i);
+      mark(next, begin + sign * 200 * i);
+      plan(job, "station " + at, {{"targets", next}, {"azimuth", 15 * rad_per_arcsec}});
+      at = next;
+    }
+  };
+  drive("REFA", "A", 1, 0);
+  drive("H", "B", -1, 2000);
+  const auto meeting = [&] {
+    REQUIRE(design(job).problem == "");
+    REQUIRE(design(job).meetings.size() == 1);
+    return design(job).meetings.front();
+  };
+  const Breakthrough alone = meeting();
+  CHECK(alone.from == "A5");
+  CHECK(alone.to == "B5");
+  CHECK(degrees(alone.bearing_rad) == Approx(90).margin(0.01));
+  CAPTURE(alone.gap_m.transpose());
+  CHECK(alone.gap_m.head<2>().norm() < 0.01); // they are planned to meet
+  // Nothing is shared but plumb lines: the variances of both ends add up.
+  const double both =
+      std::hypot(std::sqrt(reached(job, "A5").cov_enu(1, 1)), std::sqrt(reached(job, "B5").cov_enu(1, 1)));
+  CHECK(std::sqrt(alone.cov(1, 1)) == Approx(both).epsilon(0.25));
+  CHECK(std::sqrt(alone.cov(1, 1)) > 200 * 15 * rad_per_arcsec * std::sqrt(10.0)); // the azimuths alone (ten legs)
+  REQUIRE(alone.height_sd_m);
+  // One instrument on both sides with a constant of 100 seconds unknown: both drives turn the same way, and their ends
+  // move apart by the whole length between the portals.
+  for (const std::string side : {"A", "B"})
+    for (int i = 0; i < 5; ++i)
+      plan(job,
+           "station " + (i             ? side + std::to_string(i)
+                         : side == "A" ? std::string("REFA")
+                                       : std::string("H")),
+           {{"azimuth-constant", 100 * rad_per_arcsec}});
+  const Breakthrough shared = meeting();
+  const double more = std::sqrt(shared.cov(1, 1) - alone.cov(1, 1));
+  CHECK(more == Approx(2000 * 100 * rad_per_arcsec).epsilon(0.02));
+  CHECK(std::sqrt(shared.cov(0, 0)) == Approx(std::sqrt(alone.cov(0, 0))).epsilon(0.02)); // along nothing changes
+  // The axis by a mark and by its bearing are the same.
+  const NetworkRun &run = *design(job).run;
+  CHECK(axis_from(run, "A4", "A5") == Approx(axis_of_bearing(run, "A5", radians(90.0))).margin(1e-4));
+  CHECK_THROWS_AS(breakthrough(run, "A5", "A5", 0), InputError);
+  CHECK_THROWS_AS(breakthrough(run, "A5", "NOBODY", 0), InputError);
+}

@@ -41,6 +41,9 @@ const Fields<PlanEdits> &PlanThing::fields() {
         scaled("zenith", "zenith angles ±", &E::zenith, 0.03, 100, "″", rad_per_arcsec),
         scaled("distance", "distances ±", &E::distance, 0.1, 100, "mm", 0.001),
         number("ppm", "and", &E::ppm, 0, 50, "ppm"),
+        scaled("azimuth", "an azimuth to the first ±", &E::azimuth, 0.1, 3600, "″", rad_per_arcsec),
+        scaled("azimuth-constant", "the constant of its azimuths ±", &E::azimuth_constant, 0, 648000, "″",
+               rad_per_arcsec),
     };
   }();
   return all;
@@ -51,7 +54,7 @@ const std::vector<std::string> &PlanThing::fields_of(const std::string &kind) {
       {"mark", {"planned", "east", "north", "height", "lat", "lon"}},
       {"session", {"planned", "marks", "start", "minutes", "mask"}},
       {"line", {"planned", "from", "to", "km", "sd"}},
-      {"station", {"planned", "targets", "direction", "zenith", "distance", "ppm"}}};
+      {"station", {"planned", "targets", "direction", "zenith", "distance", "ppm", "azimuth", "azimuth-constant"}}};
   const auto found = all.find(kind);
   if (found == all.end()) throw InputError("what is planned is a mark, a session, a line or a station, with a name");
   return found->second;
