@@ -81,6 +81,8 @@ constexpr const char *reduced_list = R"json({
                    "angles": {"m;gon": "gon", "m;deg": "deg", "m;dms": "dms", "ft;dms": "dms"}},
   "codes": {"used": {"used": "yes", "struck": "no"}},
   "lines": [
+    {"name": "instrument", "what": "state", "told by": {"column": 1, "is": ["instrument"]},
+     "fields": [{"meaning": "instrument", "column": 2}]},
     {"name": "angle", "told by": {"column": 1, "is": ["angle"]},
      "fields": [{"meaning": "at-from-to", "column": 2}, {"meaning": "angle", "column": 3},
                 {"meaning": "angle_sd", "column": 4, "unit": "arcsec"}, {"meaning": "used", "column": 5},

@@ -145,7 +145,7 @@ struct TraverseDoubts {
   void of_lines() {
     for (const TraverseLine &l : r.lines) {
       if (!l.used) continue;
-      if (!l.problem.empty()) add(DoubtKind::traverse_not_computed, l.name, {T::traverse, l.id}, l.problem);
+      if (!l.problem.empty() && !l.by_azimuths) add(DoubtKind::traverse_not_computed, l.name, {T::traverse, l.id}, l.problem);
       if (l.local_place || l.local_bearing) {
         Doubt &d = add(DoubtKind::local_traverse, l.name, {T::traverse, l.id},
                        l.local_place ? "it hangs on no known mark: its coordinates are local ones"

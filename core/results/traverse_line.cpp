@@ -365,6 +365,12 @@ TraverseLine make_line(std::vector<const ReducedSetup *> row, const std::string 
     limits(l, state.settings.traverse);
   } catch (const InputError &e) {
     l.problem = e.reason();
+    for (std::size_t i = 1; i < last && !l.by_azimuths; ++i)
+      if (row[i] && !t.stations[i].has_angle && measured_azimuth(*row[i])) {
+        l.by_azimuths = true;
+        l.problem = fmt::format(
+            "at {} an azimuth was measured and no angle: lines of azimuths close in the network alone", marks[i]);
+      }
   }
   return std::move(b.out);
 }

@@ -284,8 +284,14 @@ TraverseReport job_traverses(JobSetups field, const JobState &state, const Known
       j.checks = check_known(*used[i], k->second, known, grid, set);
   }
   place_marks(out, known, grid);
-  for (std::size_t i = 0; i < used.size(); ++i)
-    out.judgements[used[i]->setup.id].joined = out.marks.count(used[i]->setup.mark) || known.count(used[i]->setup.mark);
+  const auto by_azimuth = [](const ReducedSetup &r) { // no traverse leads on from it, the network does
+    return std::any_of(r.sights.begin(), r.sights.end(), [](const auto &s) { return std::isfinite(s.mean.azimuth); });
+  };
+  for (std::size_t i = 0; i < used.size(); ++i) {
+    const std::string &mark = used[i]->setup.mark;
+    out.judgements[used[i]->setup.id].joined =
+        out.marks.count(mark) || known.count(mark) || (by_azimuth(*used[i]) && out.places.count(mark));
+  }
   for (TraverseLine &l : out.lines) compare_line(l, known, levels, set);
   if (cache) compare_with_field(out, state, known, datum); // not for trials of what-if
   std::sort(out.lines.begin(), out.lines.end(),

@@ -89,6 +89,7 @@ struct TraverseLine {
   double angular_limit = 0, linear_limit = 0, height_limit = 0; ///< radians, m
   std::string limit_name;                                       ///< "propagated", "10″·√n", a class
   std::string problem;                                          ///< why it cannot be computed; then `result` is empty
+  bool by_azimuths = false; ///< for azimuths alone were measured on the way: the network takes them as they are
   std::vector<TraverseComparison> comparisons;
   std::vector<std::string> remarks;
   std::optional<BookedClosure> booked;
