@@ -470,7 +470,7 @@ QString Workspace::issue_provisional(const QString &folder, const std::string &t
   if (!job_) return "no job is open";
   try {
     judge_now();
-    IssuePackage p = prepare_provisional(*job_, traverse);
+    IssuePackage p = prepare_provisional(*job_, traverse, unit_of_choice(choice_object(job_->state().settings.issue)));
     add_sheets(p, "provisional");
     issue_into(*job_, p, folder.toStdString());
     Q_EMIT message(

@@ -519,7 +519,9 @@ int cmd_watch(Sitting &here, const Arguments &a) {
     std::fflush(stdout);
     if (!last) std::this_thread::sleep_for(std::chrono::milliseconds(a.watch_for > 0 ? 200 : 1000));
   }
-  return here.finish();
+  const int doubts = here.finish();
+  // A folder that is not there at the end is no folder: nothing was watched.
+  return watch.trouble().empty() ? doubts : 2;
 }
 
 int cmd_template(Sitting &here, const Arguments &a) {

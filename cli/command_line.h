@@ -43,10 +43,11 @@ struct CommandLine {
 
 /// The lists that `show` knows, in order of the work.
 inline constexpr const char *list_titles[] = {
-    "sources",   "occupations", "vectors", "tracks",     "stops",       "loops",  "runs",   "heights",  "setups",
-    "traverses", "network",     "marks",   "comparison", "fits",        "pairs",  "also",   "groups",   "constraints",
-    "causes",    "patterns",    "change",  "velocities", "plan",        "lists",  "geoids", "measured", "way",
-    "doubts",    "decisions",   "results", "field",      "attachments", "signed", "issues"};
+    "sources",    "occupations", "vectors",   "tracks",      "stops",       "loops",      "runs",
+    "heights",    "setups",      "traverses", "network",     "marks",       "comparison", "fits",
+    "pairs",      "also",        "groups",    "constraints", "causes",      "patterns",   "change",
+    "velocities", "plan",        "lists",     "geoids",      "measured",    "way",        "instruments",
+    "doubts",     "decisions",   "results",   "field",       "attachments", "signed",     "issues"};
 std::string list_names();
 
 } // namespace ampletie::cli

@@ -6,6 +6,7 @@
 #include "results/measured.h"
 #include <algorithm>
 #include <fmt/format.h>
+#include <map>
 #include <set>
 
 namespace ampletie::cli {
@@ -234,6 +235,11 @@ std::vector<Named> resolve(const Job &job, const std::string &text, const std::v
   const bool single =
       one || (out.front().kind != "reading" && out.front().kind != "pointing" && out.front().kind != "setup");
   if (single && out.size() > 1) {
+    // Words that are not their own (another version of the same file) name nothing: the id does.
+    std::map<std::string, int> same;
+    for (const Named &n : out) ++same[n.word];
+    for (Named &n : out)
+      if (same[n.word] > 1) n.word = n.id;
     std::string list;
     for (std::size_t i = 0; i < out.size() && i < 4; ++i) list += (i ? ", " : "") + out[i].word;
     throw InputError(fmt::format("\"{}\" names {} {}s: write one of {}{}", word, out.size(), out.front().kind, list,

@@ -15,6 +15,7 @@
 #include "judgement/geoid_comparison.h"
 #include "publication/change_table.h"
 #include "publication/design_table.h"
+#include "publication/instruments.h"
 #include "publication/record_parts.h"
 #include "publication/reliability_tables.h"
 #include "results/between.h"
@@ -524,6 +525,7 @@ constexpr List lists[] = {
     {"geoids", geoid_rows},
     {"measured", [](const Job &job) { return measured_rows(*job.snapshot(), job.network()); }},
     {"way", way_rows},
+    {"instruments", [](const Job &job) { return instrument_rows(*job.snapshot()); }},
     {"doubts", doubt_rows},
     {"decisions", decision_rows},
     {"results", result_rows},

@@ -16,6 +16,7 @@ struct IssueChoice {
   bool heads = true;               ///< that list begins with the columns' names and what they are in
   bool short_form = false;         ///< the sheet leaves out single observations
   bool mark_records = false;       ///< a page for every mark
+  bool setting_out = false;        ///< a sheet and a list of control distances
   bool second_person = false;      ///< nothing is issued that no second person looked at
 };
 

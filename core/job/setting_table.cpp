@@ -351,6 +351,9 @@ const std::vector<SettingInfo> &setting_catalogue() {
        choice(AT(issue.mark_records), {{"none", false}, {"a page each", true}}),
        "A page for every mark: coordinates in every system asked for, ties and directions to its neighbours, monument "
        "and access."},
+      {"issue", "setting-out", "Setting-out list", "", Part::issue,
+       choice(AT(issue.setting_out), {{"none", false}, {"a sheet and a list", true}}),
+       "Distances and bearings from every mark to the nearest that are issued with it, in the grid and on the ground."},
       {"issue", "second-person", "Second person", "", Part::issue,
        choice(AT(issue.second_person), {{"not asked", false}, {"asked", true}}),
        "Asked: nothing is issued that a second person did not look at as it stands."},

@@ -11,6 +11,7 @@
 #include "publication/own_list.h"
 #include "publication/printed_as.h"
 #include "publication/record_parts.h"
+#include "publication/setting_out.h"
 #include <fmt/format.h>
 #include <set>
 
@@ -33,7 +34,8 @@ ordered_json choice_object(const IssueChoice &c) {
           {"separator", c.separator},
           {"heads", c.heads},
           {"sheet", c.short_form ? "short" : "long"},
-          {"mark_records", c.mark_records}};
+          {"mark_records", c.mark_records},
+          {"setting_out", c.setting_out}};
 }
 
 LengthUnit unit_of_choice(const nlohmann::json &choice) {
@@ -76,6 +78,11 @@ IssuePackage written_from(IssueRecord record, LengthUnit unit) {
   if (choice != out.record.data.end() && choice->at("mark_records").get<bool>()) {
     out.more_sheets.emplace_back("marks", mark_records(out.record.data, unit));
     out.more_sheets.back().second.footer = out.sheet.footer;
+  }
+  if (choice != out.record.data.end() && choice->value("setting_out", false)) {
+    out.more_sheets.emplace_back("setting-out", setting_out_sheet(out.record.data, unit));
+    out.more_sheets.back().second.footer = out.sheet.footer;
+    out.files.emplace_back("setting-out.csv", setting_out_csv(out.record.data, unit));
   }
   return out;
 }

@@ -5,6 +5,7 @@
 #include "judgement/comparison.h"
 #include "publication/also_files.h"
 #include "publication/change_table.h"
+#include "publication/instruments.h"
 #include "publication/record_parts.h"
 #include "publication/reliability_tables.h"
 #include "results/changes.h"
@@ -264,6 +265,7 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
   if (run.result.marks.size() <= adjusted_again)
     r["constraints"] = constraint_record(test_constraints(network_input(s, job.vectors()), {}));
   r["undetected"] = undetected_record(s, run);
+  if (too_many_undetected(run)) r["undetected_left_out"] = true;
   const AdjustmentResult &a = run.result.adjustment;
   ordered_json n{{"mode", datum_mode_name(run.result.mode)},
                  {"observations", a.observations},
@@ -302,6 +304,7 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
   r["doubts"] = record_doubts(job);
   r["decisions"] = record_decisions(job);
   r["sources"] = record_sources(s);
+  r["instruments"] = instrument_rows(s);
   const std::set<std::string> all = issued_names(marks);
   r["choice"] = choice_object(job.state().settings.issue);
   r["kept_out"] = ordered_json::array();

@@ -24,10 +24,13 @@ ordered_json constraint_record(const ConstraintTest &t) {
       {"levels", levels}, {"statistic", t.statistic}, {"limit", t.limit}, {"degrees", t.degrees}, {"passes", t.passes}};
 }
 
+bool too_many_undetected(const NetworkRun &run) {
+  return run.result.marks.size() > 200; // what it takes grows with the square
+}
+
 ordered_json undetected_record(const JobSnapshot &s, const NetworkRun &run) {
-  constexpr std::size_t asked_at_once = 200; // what it takes grows with the square
   auto out = ordered_json::array();
-  if (run.result.marks.size() > asked_at_once || run.result.adjustment.tests.empty()) return out;
+  if (too_many_undetected(run) || run.result.adjustment.tests.empty()) return out;
   const ObservedNames names(s);
   for (const auto &[mark, e] : largest_undetected(run.result)) {
     if (!e.has_place && !e.has_height) continue; // held in all that is known of it

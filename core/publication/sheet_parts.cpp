@@ -2,6 +2,7 @@
 #include "job/asked.h"
 #include "judgement/left_over.h"
 #include "publication/figures.h"
+#include "publication/instruments.h"
 #include <fmt/format.h>
 #include <map>
 
@@ -189,6 +190,8 @@ ReportSection method_section(const json &r) {
       "smallest detectable errors; accuracies as covariances of the adjustment, 95 % as stated above.");
   s.paragraphs.push_back("Systems and the ways between them by the register of " + r.at("register").get<std::string>() +
                          ". Computed with " + r.at("program").get<std::string>() + ".");
+  if (ReportTable t = instrument_table(r.value("instruments", json::array())); !t.rows.empty())
+    s.tables.push_back(std::move(t));
   return s;
 }
 

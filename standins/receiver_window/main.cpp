@@ -8,7 +8,9 @@
 #include <QComboBox>
 #include <QElapsedTimer>
 #include <QFileDialog>
+#include <QFileInfo>
 #include <QFormLayout>
+#include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
 #include <QPushButton>
@@ -44,15 +46,18 @@ public:
     seed_->setRange(1, 1000000);
     button_ = new QPushButton("Log");
     auto *ask = new QPushButton("Is it logging?");
-    says_ = new QLabel("…");
+    says_ = new QLabel(unasked);
     says_->setAccessibleName("Its answer");
     says_->setWordWrap(true);
     auto *form = new QFormLayout(this);
     auto *choose_file = new QPushButton("Choose …"), *choose_folder = new QPushButton("Choose …");
-    form->addRow("What its antenna sees (RINEX 3)", seen_);
-    form->addRow("", choose_file);
-    form->addRow("Memory (a folder)", folder_);
-    form->addRow("", choose_folder);
+    const auto beside = [](QLineEdit *edit, QPushButton *button) {
+      auto *row = new QHBoxLayout;
+      row->addWidget(edit, 1), row->addWidget(button);
+      return row;
+    };
+    form->addRow("What its antenna sees (RINEX 3)", beside(seen_, choose_file));
+    form->addRow("Memory (a folder)", beside(folder_, choose_folder));
     form->addRow("Mark", mark_);
     form->addRow("Antenna height, m", height_);
     form->addRow("Session", session_);
@@ -71,13 +76,15 @@ public:
       says_->setText(receiver_ ? QString::fromStdString(receiver_->is_it_logging()) : QString("standing by"));
     });
     connect(&timer_, &QTimer::timeout, this, [this] { go_on(); });
-    resize(420, 520);
+    form->setRowWrapPolicy(QFormLayout::DontWrapRows);
+    resize(520, sizeHint().height());
   }
 
 private:
+  static constexpr const char *unasked = "Nothing shows whether it logs: ask it.";
   /// Begins, or ends. Nothing on it says whether that did what it should: it has to be asked.
   void press() {
-    says_->setText("…");
+    says_->setText(unasked);
     if (timer_.isActive()) {
       receiver_->stop(now());
       put();
@@ -89,6 +96,8 @@ private:
       receiver::KeyedIn keyed{mark_->text().toStdString(), "", session_->text().toStdString(), 0};
       const auto height = parse_decimal(height_->text().toStdString());
       if (keyed.mark.empty() || !height) throw InputError("key in mark and height");
+      if (!QFileInfo(folder_->text()).isDir() || folder_->text().isEmpty())
+        throw InputError("say which folder is its memory");
       keyed.height = *height;
       std::vector<std::string> others;
       for (const QString &m : others_->text().split(' ', Qt::SkipEmptyParts)) others.push_back(m.toStdString());

@@ -122,3 +122,19 @@ TEST_CASE("two issues at once have records of their own; an earlier folder is ke
     CHECK(later.snapshot()->benchmarks().at("P").origin == records[1].id);
   }
 }
+
+TEST_CASE("two versions of one occupation are told apart by their ids, not by words that both have") {
+  TemporaryFolder folder;
+  const std::string job = folder / "a.tie", out = folder / "out.txt";
+  REQUIRE(ample("new " + job + " --crs EPSG:25833 --vertical EPSG:5773 --epoch 2026-05-12", out) == 0);
+  const std::string file = gunzip(read_file(AMPLETIE_SOURCE_DIR "/demo/data/R07-s1.rnx.gz"));
+  write_file(folder / "R07.rnx", file.substr(0, file.rfind("\n>") + 1));
+  write_file(folder / "R07-later.rnx", file);
+  REQUIRE(ample("take " + job + " " + (folder / "R07.rnx") + " " + (folder / "R07-later.rnx"), out) == 1);
+  CHECK(ample("set " + job + " occupation R07 height=1.5", out) == 2);
+  std::vector<std::string> ids;
+  for (const Occupation &o : Job::open(job).snapshot()->occupations()) ids.push_back(o.id);
+  REQUIRE(ids.size() == 2);
+  for (const std::string &id : ids) CHECK_THAT(read_file(out), Contains(id));
+  CHECK(ample("set " + job + " occupation " + ids[0] + " height=1.5", out) == 1);
+}

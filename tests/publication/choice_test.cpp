@@ -1,4 +1,5 @@
 // How control leaves the house: own columns, marks that stay out, drawings, mark records, a second person.
+#include "base/angle.h"
 #include "base/base64.h"
 #include "base/csv.h"
 #include "base/error.h"
@@ -6,6 +7,7 @@
 #include "publication/network_drawing.h"
 #include "publication/record_parts.h"
 #include "publication/verify_issue.h"
+#include "results/between.h"
 #include "results/job_results.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
@@ -324,4 +326,63 @@ TEST_CASE("base64 by the test vectors of RFC 4648, and back") {
   }
   CHECK_THROWS_AS(from_base64("a"), InputError);
   CHECK_THROWS_AS(from_base64("#$%&"), InputError);
+}
+
+TEST_CASE("a setting-out list: nearest marks, bearings, and lengths on the ground as geodesy has them") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  CHECK(prepare_issue(job, {}).more_sheets.empty());
+  choose(job, "setting-out", "a sheet and a list");
+  choose(job, "angle-style", "gon");
+  const IssuePackage p = prepare_issue(job, {});
+  REQUIRE(p.more_sheets.size() == 1);
+  CHECK(p.more_sheets[0].first == "setting-out");
+  CHECK_THAT(printed_words(p.more_sheets[0].second), Contains("Before setting out"));
+  const NetworkRun &run = *job.network();
+  std::map<std::string, int> rows;
+  const std::string list = issued_file(p, "setting-out.csv");
+  CsvReader csv(list, ',');
+  std::vector<std::string> cells;
+  REQUIRE(csv.next(cells));
+  CHECK(cells == std::vector<std::string>{"from", "to", "bearing_deg", "grid_m", "ground_m", "rise_m", "heights", "crs",
+                                          "record"});
+  while (csv.next(cells)) {
+    const std::string from = cells.at(0), to = cells.at(1);
+    CAPTURE(from, to);
+    ++rows[from];
+    const Between b = between(run, from, to); // by way of the ellipsoid, not of the grid
+    CHECK(*parse_number(cells[2]) == Approx(degrees(b.bearing_rad)).margin(1e-5));
+    CHECK(*parse_number(cells[3]) == Approx(b.grid_m).margin(1e-4));
+    CHECK(*parse_number(cells[4]) == Approx(b.ground_m).margin(b.grid_m < 5000 ? 1e-3 : 0.02));
+    CHECK(*parse_number(cells[5]) == Approx(*b.height_m).margin(1e-4));
+    // None that is not listed is nearer than one that is.
+    int nearer = 0;
+    for (const AdjustedMark &m : run.result.marks)
+      nearer += m.name != from && m.name != to && between(run, from, m.name).grid_m < b.grid_m - 1e-6;
+    CHECK(nearer < 3);
+  }
+  CHECK(rows.size() == run.result.marks.size());
+  for (const auto &[mark, n] : rows) CHECK(n == 3);
+  // A mark that stays out is no control for anybody.
+  job.decide("set", "mark:R11", {{"issued", false}}, "");
+  CHECK_THAT(issued_file(prepare_issue(job, {}), "setting-out.csv"), !Contains("R11"));
+}
+
+TEST_CASE("what was measured with, and whether certificates cover the work") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  CHECK(prepare_issue(job, {}).record.data.at("instruments").empty()); // satellites alone
+  job.take({AMPLETIE_SOURCE_DIR "/demo/levels/levels-1a.txt", AMPLETIE_SOURCE_DIR "/demo/levels/benchmarks.csv"});
+  adjust(job);
+  const auto row = [&] { return prepare_issue(job, {}).record.data.at("instruments").at(0); };
+  CHECK(row().at("instrument") == "DL7");
+  CHECK(row().at("first_day") == "2026-05-13");
+  CHECK(row().at("certificate") == "none stated");
+  job.decide("set", "instrument:DL7", {{"until", "2026-05-12"}}, "");
+  adjust(job);
+  CHECK(row().at("certificate") == "ENDED before the work did");
+  CHECK_THAT(printed_words(prepare_issue(job, {}).sheet), Contains("DL7\tlevels") && Contains("ENDED before"));
+  job.decide("set", "instrument:DL7", {{"until", "2026-05-13"}}, "");
+  adjust(job);
+  CHECK(row().at("certificate") == "covers the work");
 }
