@@ -421,8 +421,9 @@ int cmd_measure(Sitting &here, const Arguments &a) {
     if (a.json)
       print(breakthrough_row(b).dump(1) + "\n");
     else {
-      const auto line = [](const char *what, double v, double sd) {
-        print(fmt::format("{:<16}{:>12.4f} m  ± {:.4f}, 95 % {:.4f}\n", what, v, sd, factor95(1) * sd));
+      const double many = factor95(1, b.scale_degrees);
+      const auto line = [&](const char *what, double v, double sd) {
+        print(fmt::format("{:<16}{:>12.4f} m  ± {:.4f}, 95 % {:.4f}\n", what, v, sd, many * sd));
       };
       print(fmt::format("{} to {}, axis at bearing {}\n", from, to, format_dms(degrees(b.bearing_rad), 0)));
       const auto sd = [&](int i) { return std::sqrt(std::max(0.0, b.cov(i, i))); };
@@ -431,7 +432,7 @@ int cmd_measure(Sitting &here, const Arguments &a) {
       line("up", b.gap_m.z(), sd(2));
       if (b.height_sd_m)
         print(fmt::format("{:<16}{:>12}    ± {:.4f}, 95 % {:.4f}\n", "height", "", *b.height_sd_m,
-                          factor95(1) * *b.height_sd_m));
+                          many * *b.height_sd_m));
     }
     return here.finish();
   }
@@ -453,7 +454,9 @@ int cmd_measure(Sitting &here, const Arguments &a) {
     line("east", b.east_m, "in the grid");
     line("north", b.north_m, "in the grid");
     line("up", b.up_m, fmt::format("± {:.4f}, ellipsoidal", std::sqrt(b.cov_enu(2, 2))).c_str());
-    if (b.height_m) line("height", *b.height_m, fmt::format("± {:.4f}, physical", *b.height_sd_m).c_str());
+    if (b.height_m)
+      line("height", *b.height_m,
+           (b.height_sd_m ? fmt::format("± {:.4f}, physical", *b.height_sd_m) : "physical, by the geoid").c_str());
     print(fmt::format("grid bearing {}, azimuth {}, zenith angle {}\n", format_dms(degrees(b.bearing_rad), 1),
                       format_dms(degrees(b.azimuth_rad), 1), format_dms(degrees(b.zenith_rad), 1)));
   }

@@ -13,6 +13,15 @@ double round_below(double v) {
     if (decade * step <= v) return decade * step;
   return decade;
 }
+
+struct Extent {
+  double e0 = HUGE_VAL, e1 = -HUGE_VAL, n0 = HUGE_VAL, n1 = -HUGE_VAL;
+  void add(const DesignPicture::Mark &m) {
+    e0 = std::min(e0, m.east), e1 = std::max(e1, m.east);
+    n0 = std::min(n0, m.north), n1 = std::max(n1, m.north);
+  }
+  double size() const { return std::max(e1 - e0, n1 - n0); }
+};
 } // namespace
 
 DesignPicture::DesignPicture(QWidget *parent) : Picture(parent) {
@@ -32,11 +41,15 @@ void DesignPicture::set(std::vector<Mark> marks, std::vector<Line> lines) {
 DesignPicture::View DesignPicture::view() const {
   if (dragging_) return *dragging_;
   View v;
-  double e0 = HUGE_VAL, e1 = -HUGE_VAL, n0 = HUGE_VAL, n1 = -HUGE_VAL;
+  Extent all, planned;
   for (const Mark &m : marks_) {
-    e0 = std::min(e0, m.east), e1 = std::max(e1, m.east);
-    n0 = std::min(n0, m.north), n1 = std::max(n1, m.north);
+    all.add(m);
+    const bool ends_a_line = std::any_of(
+        lines_.begin(), lines_.end(), [&](const Line &l) { return l.planned && (l.from == m.name || l.to == m.name); });
+    if (m.planned || ends_a_line) planned.add(m);
   }
+  // What is planned fills the picture where it would be a spot in the job.
+  const auto [e0, e1, n0, n1] = planned.size() > 0 && planned.size() < all.size() / 2 ? planned : all;
   const QRectF f = QRectF(rect()).adjusted(46, 40, -46, -46);
   v.scale = std::min(f.width() / std::max(10.0, e1 - e0), f.height() / std::max(10.0, n1 - n0));
   v.east = (e0 + e1) / 2, v.north = (n0 + n1) / 2, v.centre = f.center();

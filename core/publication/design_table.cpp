@@ -41,11 +41,13 @@ std::string help_words(const PlannedHelp &h) {
 }
 
 std::string breakthrough_words(const Breakthrough &b) {
-  const auto within = [](double variance) { return 1000 * factor95(1) * std::sqrt(std::max(0.0, variance)); };
-  return fmt::format(
-      "{} and {} meet within {:.1f} mm across the axis, {:.1f} mm along it and {:.1f} mm in height (95 %)", b.from,
-      b.to, within(b.cov(1, 1)), within(b.cov(0, 0)),
-      within(b.height_sd_m ? std::pow(*b.height_sd_m, 2) : b.cov(2, 2)));
+  const auto within = [&](double variance) {
+    return 1000 * factor95(1, b.scale_degrees) * std::sqrt(std::max(0.0, variance));
+  };
+  return fmt::format("{} and {} meet within {:.1f} mm across the axis, {:.1f} mm along it and {:.1f} mm in {} (95 %)",
+                     b.from, b.to, within(b.cov(1, 1)), within(b.cov(0, 0)),
+                     within(b.height_sd_m ? std::pow(*b.height_sd_m, 2) : b.cov(2, 2)),
+                     b.height_sd_m ? "height" : "ellipsoidal height");
 }
 
 std::string session_words(const PlannedItem &item) {

@@ -237,6 +237,18 @@ ordered_json occupation_rows(const JobSnapshot &s) {
                    {"used", o.used}});
   return out;
 }
+
+ordered_json adjustment_row(const NetworkResult &r) {
+  const AdjustmentResult &a = r.adjustment;
+  return {{"mode", datum_mode_name(r.mode)},
+          {"observations", a.observations},
+          {"unknowns", a.unknowns},
+          {"redundancy", a.redundancy},
+          {"variance_factor", a.variance_factor},
+          {"lower", a.lower},
+          {"upper", a.upper},
+          {"passes", a.passes}};
+}
 } // namespace
 
 ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vector<const AdjustedMark *> &marks) {
@@ -267,14 +279,7 @@ ordered_json issue_content(const Job &job, const NetworkRun &run, const std::vec
   r["undetected"] = undetected_record(s, run);
   if (too_many_undetected(run)) r["undetected_left_out"] = true;
   const AdjustmentResult &a = run.result.adjustment;
-  ordered_json n{{"mode", datum_mode_name(run.result.mode)},
-                 {"observations", a.observations},
-                 {"unknowns", a.unknowns},
-                 {"redundancy", a.redundancy},
-                 {"variance_factor", a.variance_factor},
-                 {"lower", a.lower},
-                 {"upper", a.upper},
-                 {"passes", a.passes}};
+  ordered_json n = adjustment_row(run.result);
   std::map<std::string, const VectorResult *> by_id;
   for (const VectorResult &v : job.vectors()) by_id[v.id] = &v;
   n["turns"] = turn_rows(run);

@@ -48,8 +48,9 @@ Mat3 difference_covariance(const AdjustedMark &from, const AdjustedMark &to, con
   return turn * to.cov_enu * turn.transpose() + from.cov_enu - shared - shared.transpose();
 }
 
-double height_difference_sd(const NetworkRun &run, const std::string &from, const std::string &to) {
+std::optional<double> height_difference_sd(const NetworkRun &run, const std::string &from, const std::string &to) {
   const NetworkResult &r = run.result;
+  if (!r.lift.count(from) || !r.lift.count(to)) return {};
   std::map<int, double> wanted;
   const auto add = [&](int parameter, double weight) {
     if (const int u = r.adjustment.index[static_cast<std::size_t>(parameter)]; u >= 0) wanted[u] += weight;
@@ -57,8 +58,7 @@ double height_difference_sd(const NetworkRun &run, const std::string &from, cons
   for (const auto &[mark, sign] : {std::pair{to, 1.0}, std::pair{from, -1.0}}) {
     add(r.parameter.at(mark) + 2, sign);
     // The unknown of a mark without levels is its ellipsoidal height.
-    const auto lift = r.lift.find(mark), surface = r.surface.find(mark);
-    if (lift != r.lift.end() && lift->second.empty() && surface != r.surface.end())
+    if (const auto surface = r.surface.find(mark); r.lift.at(mark).empty() && surface != r.surface.end())
       for (const auto &[node, weight] : surface->second) add(node, -sign * weight);
   }
   Eigen::VectorXd w = Eigen::VectorXd::Zero(r.adjustment.unknowns);
@@ -108,6 +108,7 @@ Breakthrough breakthrough(const NetworkRun &run, const std::string &from, const 
   out.bearing_rad = positive_angle(azimuth - p.grid.convergence_rad);
   Mat3 axes; // along, across, up
   axes << std::sin(azimuth), std::cos(azimuth), 0, std::cos(azimuth), -std::sin(azimuth), 0, 0, 0, 1;
+  out.scale_degrees = run.result.scale_degrees;
   out.gap_m = axes * (local_axes(p.geodetic) * (b.position.xyz - a.position.xyz));
   out.cov = axes *
             difference_covariance(a, b, SharedPlace(run, to), SharedPlace(run, from).columns(run.result.adjustment)) *

@@ -41,8 +41,8 @@ Mat3 difference_covariance(const AdjustedMark &from, const AdjustedMark &to, con
                            const Eigen::MatrixXd &columns);
 
 /// Standard deviation of the difference of two physical heights, m: what the geoid is unsure of is in it only where
-/// vectors lead to them.
-double height_difference_sd(const NetworkRun &run, const std::string &from, const std::string &to);
+/// vectors lead to them. Nothing where the network has no geoid between: it knows ellipsoidal heights alone then.
+std::optional<double> height_difference_sd(const NetworkRun &run, const std::string &from, const std::string &to);
 
 /// Throws `InputError` where the network has no place of one of them, or they are the same.
 Between between(const NetworkRun &run, const std::string &from, const std::string &to);
@@ -55,6 +55,7 @@ struct Breakthrough {
   Vec3 gap_m = Vec3::Zero();
   Mat3 cov = Mat3::Zero();           ///< m²
   std::optional<double> height_sd_m; ///< of the difference of their physical heights
+  int scale_degrees = 0;             ///< redundancy of the factor that everything was scaled with; 0: a priori
 };
 /// `azimuth`: of the axis at `from`, geodetic, radians. Throws as `between`, but ends may lie on one another.
 Breakthrough breakthrough(const NetworkRun &run, const std::string &from, const std::string &to, double azimuth);

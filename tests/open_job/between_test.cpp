@@ -21,6 +21,7 @@ TEST_CASE("between two marks: space, ellipsoid, ground and grid, each with what 
   for (const auto &[a, b] : {std::pair{"REFA", "R07"}, {"R07", "R11"}, {"PS1", "REFB"}}) {
     CAPTURE(a, b);
     const Between x = between(run, a, b), back = between(run, b, a);
+    CHECK_FALSE(x.height_sd_m); // of vectors alone: what the geoid adds is not in the network
     const FullPosition &p = run.positions.at(a), &q = run.positions.at(b);
     double s = 0, azimuth = 0, at_end = 0;
     geod_inverse(&earth, degrees(p.geodetic.lat), degrees(p.geodetic.lon), degrees(q.geodetic.lat),
@@ -50,4 +51,27 @@ TEST_CASE("between two marks: space, ellipsoid, ground and grid, each with what 
   }
   CHECK_THROWS_WITH(between(run, "R07", "R07"), Contains("itself"));
   CHECK_THROWS_WITH(between(run, "R07", "NOWHERE"), Contains("NOWHERE"));
+}
+
+TEST_CASE("physical heights that levels join are known better than ellipsoidal ones, by as much as the levels say") {
+  TemporaryFolder folder;
+  Job job = demo_job(folder / "a.tie");
+  solve(job);
+  const std::string data = AMPLETIE_SOURCE_DIR "/demo/levels/";
+  job.take({data + "levels-1a.txt", data + "levels-1b.txt", data + "benchmarks.csv"});
+  job.decide("hold", "HB1", {{"how", "height"}}, "");
+  adjust(job);
+  const NetworkRun &run = *job.network();
+  double joined = 0;
+  for (const LevelSection &l : job.snapshot()->levels().sections) {
+    if (!run.result.parameter.count(l.from) || !run.result.parameter.count(l.to)) continue;
+    const auto sd = height_difference_sd(run, l.from, l.to);
+    REQUIRE(sd);
+    CAPTURE(l.from, l.to, *sd, l.sd);
+    CHECK(*sd <= l.sd * 1.0001); // nothing that was measured is known worse than it was measured
+    CHECK(*sd > 0);
+    ++joined;
+    CHECK(*height_difference_sd(run, l.to, l.from) == Approx(*sd));
+  }
+  CHECK(joined > 3);
 }
