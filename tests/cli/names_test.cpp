@@ -133,8 +133,10 @@ TEST_CASE("two versions of one occupation are told apart by their ids, not by wo
   REQUIRE(ample("take " + job + " " + (folder / "R07.rnx") + " " + (folder / "R07-later.rnx"), out) == 1);
   CHECK(ample("set " + job + " occupation R07 height=1.5", out) == 2);
   std::vector<std::string> ids;
-  const Job opened = Job::open(job);
-  for (const Occupation &o : opened.snapshot()->occupations()) ids.push_back(o.id);
+  {
+    const Job opened = Job::open(job);
+    for (const Occupation &o : opened.snapshot()->occupations()) ids.push_back(o.id);
+  }
   REQUIRE(ids.size() == 2);
   for (const std::string &id : ids) CHECK_THAT(read_file(out), Contains(id));
   CHECK(ample("set " + job + " occupation " + ids[0] + " height=1.5", out) == 1);
