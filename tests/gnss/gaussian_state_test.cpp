@@ -29,8 +29,10 @@ GaussianState mixed(Index n, std::mt19937_64 &random) {
 TEST_CASE("an update is that of the textbook, for any number of observations") {
   std::mt19937_64 random(31);
   std::normal_distribution<double> gauss;
-  for (Index m : {1, 2, 3, 4, 5, 9}) {
-    GaussianState s = mixed(23, random);
+  // The larger ones have more rows than a tile of the update, and no whole number of its columns.
+  for (const auto &[n, m] : std::vector<std::pair<Index, Index>>{
+           {23, 1}, {23, 2}, {23, 3}, {23, 4}, {23, 5}, {23, 9}, {300, 1}, {300, 6}, {515, 9}}) {
+    GaussianState s = mixed(n, random);
     MatrixXd h(m, s.size);
     for (Index i = 0; i < h.size(); ++i) h.data()[i] = gauss(random);
     VectorXd v(m), r(m);
