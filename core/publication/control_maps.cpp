@@ -37,7 +37,8 @@ std::vector<std::pair<std::string, std::string>> pairs_of(const json &r) {
     if (r.contains(list))
       for (const json &v : r.at(list))
         if (v.contains("from") && v.contains("to")) {
-          auto ends = std::minmax(v.at("from").get<std::string>(), v.at("to").get<std::string>());
+          // Of a list, for that of two values returns references to what is gone by the next line.
+          const auto ends = std::minmax({v.at("from").get<std::string>(), v.at("to").get<std::string>()});
           out.emplace_back(ends.first, ends.second);
         }
   std::sort(out.begin(), out.end());
