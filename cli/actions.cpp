@@ -415,7 +415,8 @@ int cmd_measure(Sitting &here, const Arguments &a) {
   }
   const std::string &from = a.words.at(0), &to = a.words.at(1);
   if (!a.axis.empty()) {
-    const auto bearing = parse_number(a.axis);
+    // Marks have numbers for names too.
+    const auto bearing = run->positions.count(a.axis) ? std::nullopt : parse_number(a.axis);
     const Breakthrough b = breakthrough(
         *run, from, to, bearing ? axis_of_bearing(*run, from, radians(*bearing)) : axis_from(*run, a.axis, from));
     if (a.json)

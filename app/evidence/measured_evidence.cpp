@@ -73,7 +73,8 @@ QString EvidencePanel::between_html(const std::string &to) const {
             row("ellipsoid", number(b.ellipsoid_m, 4) + " m") + row("in the grid", number(b.grid_m, 4) + " m") +
             row("ΔE, ΔN", number(b.east_m, 4) + " m", number(b.north_m, 4) + " m") +
             row("Δh", number(b.up_m, 4) + " m", mm(std::sqrt(b.cov_enu(2, 2))));
-    if (b.height_m) html += row("ΔH", number(*b.height_m, 4) + " m", b.height_sd_m ? mm(*b.height_sd_m) : QString("by the geoid"));
+    if (b.height_m)
+      html += row("ΔH", number(*b.height_m, 4) + " m", b.height_sd_m ? mm(*b.height_sd_m) : QString("by the geoid"));
     html += row("bearing", text(format_dms(degrees(b.bearing_rad), 1)), "grid") +
             row("azimuth", text(format_dms(degrees(b.azimuth_rad), 1))) +
             row("zenith angle", text(format_dms(degrees(b.zenith_rad), 1))) +

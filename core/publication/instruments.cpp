@@ -11,16 +11,21 @@ namespace {
 struct Work {
   std::set<std::string> kinds, days;
   int pieces = 0; ///< runs and set-ups
+  bool undated = false;
   void add(const char *kind, const std::string &day) {
     kinds.insert(kind), ++pieces;
-    if (!day.empty()) days.insert(day);
+    if (day.empty())
+      undated = true;
+    else
+      days.insert(day);
   }
 };
 
 std::string covers(const Work &w, const std::optional<std::string> &until) {
   if (!until) return "none stated";
   if (w.days.empty()) return "the books have no days";
-  return *w.days.rbegin() <= *until ? "covers the work" : "ENDED before the work did";
+  if (*w.days.rbegin() > *until) return "ENDED before the work did";
+  return w.undated ? "covers the days that are stated, not all are" : "covers the work";
 }
 } // namespace
 

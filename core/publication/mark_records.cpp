@@ -4,7 +4,7 @@
 #include "publication/figures.h"
 #include "publication/network_drawing.h"
 #include "publication/printed_as.h"
-#include "results/control_record.h"
+#include "publication/setting_out.h"
 #include <algorithm>
 #include <cmath>
 
@@ -163,15 +163,9 @@ private:
         continue;
       }
       const ControlRecord o = control_record_of(*at->second);
-      const double de = o.east_m - m.east_m, dn = o.north_m - m.north_m;
-      double bearing = std::atan2(de, dn) * 180 / M_PI;
-      if (bearing < 0) bearing += 360;
-      const std::string angle = as_.angles == "gon"   ? fixed(bearing / 0.9, 4)
-                                : as_.angles == "deg" ? fixed(bearing, 5)
-                                                      : format_dms(bearing, 1);
-      const bool physical = m.height_m && o.height_m;
-      t.rows.push_back({other, angle, as_.length(std::hypot(de, dn)),
-                        as_.length(physical ? *o.height_m - *m.height_m : o.h_m - m.h_m) + (physical ? "" : " h"), by});
+      const ControlDistance d = control_distance(m, o);
+      t.rows.push_back({other, as_.bearing(d.bearing_rad), as_.length(d.grid_m),
+                        as_.length(d.rise_m) + (d.physical ? "" : " h"), by});
     }
     return t;
   }

@@ -21,6 +21,11 @@ struct PrintedAs {
     if (angles == "gon") return fixed(degrees / 0.9, decimals + 5);
     return format_dms(degrees, decimals + 1);
   }
+  /// A bearing to a tenth of a second or so.
+  std::string bearing(double rad) const {
+    const double deg = degrees(rad);
+    return angles == "gon" ? fixed(deg / 0.9, 4) : angles == "deg" ? fixed(deg, 5) : format_dms(deg, 1);
+  }
   const char *angle_unit() const { return angles == "deg" ? "°" : angles == "gon" ? "gon" : ""; }
 };
 

@@ -2,21 +2,25 @@
 #include "base/csv.h"
 #include "publication/figures.h"
 #include "publication/printed_as.h"
-#include "results/control_record.h"
+#include "traverse/sets.h"
 #include <algorithm>
 #include <cmath>
 #include <map>
 #include <tuple>
 
 namespace ampletie {
-namespace {
 using nlohmann::json;
 
-std::string bearing_text(const PrintedAs &as, double rad) {
-  const double deg = degrees(rad);
-  return as.angles == "gon" ? fixed(deg / 0.9, 4) : as.angles == "deg" ? fixed(deg, 5) : format_dms(deg, 1);
+ControlDistance control_distance(const ControlRecord &from, const ControlRecord &to) {
+  ControlDistance d{from.name, to.name};
+  const double east = to.east_m - from.east_m, north = to.north_m - from.north_m;
+  d.grid_m = std::hypot(east, north);
+  d.bearing_rad = positive_angle(std::atan2(east, north));
+  d.ground_m = 2 * d.grid_m / (from.combined_factor + to.combined_factor);
+  d.physical = from.height_m && to.height_m;
+  d.rise_m = d.physical ? *to.height_m - *from.height_m : to.h_m - from.h_m;
+  return d;
 }
-} // namespace
 
 std::vector<ControlDistance> control_distances(const json &record, std::size_t most) {
   std::vector<ControlRecord> marks;
@@ -24,18 +28,8 @@ std::vector<ControlDistance> control_distances(const json &record, std::size_t m
   std::vector<ControlDistance> out;
   for (const ControlRecord &m : marks) {
     std::vector<ControlDistance> own;
-    for (const ControlRecord &o : marks) {
-      if (&o == &m) continue;
-      const double east = o.east_m - m.east_m, north = o.north_m - m.north_m;
-      ControlDistance d{m.name, o.name};
-      d.grid_m = std::hypot(east, north);
-      d.bearing_rad = std::atan2(east, north);
-      if (d.bearing_rad < 0) d.bearing_rad += 2 * pi;
-      d.ground_m = 2 * d.grid_m / (m.combined_factor + o.combined_factor);
-      d.physical = m.height_m && o.height_m;
-      d.rise_m = d.physical ? *o.height_m - *m.height_m : o.h_m - m.h_m;
-      own.push_back(std::move(d));
-    }
+    for (const ControlRecord &o : marks)
+      if (&o != &m) own.push_back(control_distance(m, o));
     const auto nearer = [](const auto &a, const auto &b) {
       return std::tie(a.grid_m, a.to) < std::tie(b.grid_m, b.to);
     };
@@ -84,10 +78,15 @@ Report setting_out_sheet(const json &r, LengthUnit unit) {
                       again            ? ""
                       : as.north_first ? east
                                        : north,
-                      again ? "" : height, d.to, bearing_text(as, d.bearing_rad), as.length(d.grid_m),
-                      as.length(d.ground_m), as.length(d.rise_m) + (d.physical ? "" : " h")});
+                      again ? "" : height, d.to, as.bearing(d.bearing_rad), as.length(d.grid_m), as.length(d.ground_m),
+                      as.length(d.rise_m) + (d.physical ? "" : " h")});
   }
-  if (t.rows.empty()) s.paragraphs.push_back("One mark alone has no control distance.");
+  if (t.rows.empty())
+    s.paragraphs.push_back(marks.empty() ? "No mark of this issue has a place."
+                                         : "One mark alone has no control distance.");
+  std::string heights;
+  for (const json &h : r.at("heights")) heights += (heights.empty() ? "" : ", ") + h.at("name").get<std::string>();
+  if (!heights.empty()) s.paragraphs.push_back("Known in height only, and not in the table: " + heights + ".");
   s.tables.push_back(std::move(t));
   out.sections.push_back(std::move(s));
   return out;

@@ -1,5 +1,6 @@
 #pragma once
 #include "publication/issue.h"
+#include "results/control_record.h"
 #include <nlohmann/json.hpp>
 
 namespace ampletie {
@@ -13,6 +14,7 @@ struct ControlDistance {
   double rise_m = 0;   ///< of physical heights where both have them, else of ellipsoidal ones
   bool physical = false;
 };
+ControlDistance control_distance(const ControlRecord &from, const ControlRecord &to);
 /// The nearest `most` of every mark of an issue record that has a place, in the order of the record.
 std::vector<ControlDistance> control_distances(const nlohmann::json &record, std::size_t most = 3);
 

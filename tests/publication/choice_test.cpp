@@ -378,6 +378,13 @@ TEST_CASE("what was measured with, and whether certificates cover the work") {
   CHECK(row().at("instrument") == "DL7");
   CHECK(row().at("first_day") == "2026-05-13");
   CHECK(row().at("certificate") == "none stated");
+  // What has no place is named in the setting-out sheet, not left out unsaid.
+  choose(job, "setting-out", "a sheet and a list");
+  const IssuePackage listed = prepare_issue(job, {});
+  for (const auto &h : listed.record.data.at("heights"))
+    CHECK_THAT(printed_words(listed.more_sheets.at(0).second),
+               Contains("Known in height only") && Contains(h.at("name").get<std::string>()));
+  CHECK_FALSE(listed.record.data.at("heights").empty());
   job.decide("set", "instrument:DL7", {{"until", "2026-05-12"}}, "");
   adjust(job);
   CHECK(row().at("certificate") == "ENDED before the work did");
