@@ -273,13 +273,17 @@ QString Workspace::take_text(const std::string &name, const std::string &text) {
 }
 
 void Workspace::take_watched(FolderWatch &watch, ReadFiles files) {
+  take_with([&](Job &job) { return watch.accept(job, std::move(files)); }, "of the watched folder");
+}
+
+void Workspace::take_with(const std::function<std::vector<Intake>(Job &)> &take, const QString &whence) {
   if (!job_) return;
   try {
-    const auto became = watch.accept(*job_, std::move(files));
+    const auto became = take(*job_);
     const auto taken = std::count_if(became.begin(), became.end(),
                                      [](const Intake &i) { return i.outcome == Intake::Outcome::taken; });
     if (taken)
-      Q_EMIT message(QString("%1 file%2 of the watched folder taken").arg(taken).arg(taken == 1 ? "" : "s"), false);
+      Q_EMIT message(QString("%1 file%2 %3 taken").arg(taken).arg(taken == 1 ? "" : "s").arg(whence), false);
     job_changed();
   } catch (const std::exception &e) {
     Q_EMIT message(QString::fromUtf8(e.what()), true);

@@ -92,6 +92,8 @@ public:
   QString issue(const QString &folder, const IssueOptions &options);
   /// Takes what was read of a watched folder; what became of each stands in the folder's files.
   void take_watched(FolderWatch &watch, ReadFiles files);
+  /// Lets `take` put files into the job, and says how many; `whence`: "of the archive".
+  void take_with(const std::function<std::vector<Intake>(Job &)> &take, const QString &whence);
   /// A second person signs what they looked at; gives why not.
   QString sign(const QString &by, const QString &looked, const QString &remark);
   /// Provisional coordinates of one traverse; gives why not.

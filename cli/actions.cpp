@@ -1,4 +1,5 @@
 #include "cli/actions.h"
+#include "cli/archive.h"
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
@@ -19,6 +20,7 @@
 #include "judgement/left_over.h"
 #include "level/level.h"
 #include "open_job/folder_watch.h"
+#include "open_job/shards.h"
 #include "publication/design_table.h"
 #include "publication/gnss_report.h"
 #include "publication/issue_folder.h"
@@ -275,11 +277,17 @@ int cmd_item(Sitting &here, const Arguments &a, bool leave_out) {
   return here.finish();
 }
 
-void solve_job_vectors(Job &job, unsigned threads, const Progress &progress) {
+void solve_job_vectors(Job &job, const Arguments &a, const Progress &progress) {
+  std::set<std::string> only;
+  if (!a.shard.empty()) {
+    only = vectors_of_shard(*job.snapshot(), read_shard(a.shard));
+    print(fmt::format("piece {}: {} vectors\n", a.shard, only.size()));
+    if (only.empty()) return;
+  }
   const auto keeper =
       std::make_shared<VectorKeeper>([&](std::vector<StoredResult> packed) { job.keep_vectors(packed); });
   const auto keep = [keeper](const VectorResult &solved) { (*keeper)(solved); };
-  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), threads, progress, {}, keep));
+  job.accept_vectors(solve_vectors(*job.snapshot(), job.vectors(), a.threads, progress, only, keep));
   int fixed = 0, all = 0;
   for (const auto &r : job.vectors()) ++all, fixed += r.error.empty() && r.solved->solution == Solution::fixed;
   print(fmt::format("{} vectors, {} fixed\n", all, fixed));
@@ -315,12 +323,25 @@ int cmd_solve(Sitting &here, const Arguments &a) {
   if (!v.empty()) job.decide("set", "solve", v, "asked for with solve");
   const Progress progress;
   job.accept_motions(find_motions(*job.snapshot(), a.threads, progress));
-  const bool tracks = a.what == "tracks" || (a.what.empty() && !job.snapshot()->moving().empty());
+  const bool first = a.shard.empty() || read_shard(a.shard).number == 1;
+  const bool tracks = first && (a.what == "tracks" || (a.what.empty() && !job.snapshot()->moving().empty()));
   if (a.what != "tracks" && (!tracks || !job.snapshot()->get(plan_result()).empty()))
-    solve_job_vectors(job, a.threads, progress);
+    solve_job_vectors(job, a, progress);
   if (tracks) solve_job_tracks(job, progress);
   return here.finish();
 }
+
+int cmd_merge(Sitting &here, const Arguments &a) {
+  Job &job = here.job(a.job);
+  const Merged m = merge_results(job, a.files);
+  for (const std::string &p : m.problems) std::fprintf(stderr, "%s\n", p.c_str());
+  print(fmt::format("{} vectors and {} tracks taken over, {} were here already, {} of another state of the job left; "
+                    "{} still to solve\n",
+                    m.vectors, m.tracks, m.here, m.foreign, m.missing));
+  const int doubts = here.finish();
+  return m.problems.empty() ? doubts : 2;
+}
+
 int cmd_adjust(Sitting &here, const Arguments &a) {
   Job &job = here.job(a.job);
   if (job.store().read_only()) throw InputError(a.job, 0, job.store().why_read_only() + ": nothing could be kept");
@@ -606,6 +627,7 @@ constexpr Action actions[] = {
     {"undo", cmd_undo},
     {"redo", cmd_redo},
     {"solve", cmd_solve},
+    {"merge", cmd_merge},
     {"adjust", cmd_adjust},
     {"show", cmd_show},
     {"report", cmd_report},
@@ -620,6 +642,8 @@ constexpr Action actions[] = {
     {"cut", cmd_cut},
     {"systems", cmd_systems},
     {"simulate", cmd_simulate},
+    {"fetch", cmd_fetch},
+    {"serve", cmd_serve},
 };
 
 } // namespace

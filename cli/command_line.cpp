@@ -50,6 +50,12 @@ CommandLine::CommandLine() {
       ->check(CLI::Range(0.0, 86400.0));
   c->add_option("--for", a.watch_for, "seconds; 0: until it is stopped")->check(CLI::Range(0.0, 1e7));
   c->add_flag("--all", a.all, "when it ends: of files that still grow what there is up to their last whole epoch");
+  c = command("fetch", "fetch from an archive of reference data what the job needs, and take it");
+  c->add_option("ADDRESS", a.item, "http://HOST/FOLDER, where its index.json lies")->required();
+  c->add_option("--within", a.within, "km from a receiver in the field: whose stations")->check(CLI::Range(0.0, 2e4));
+  c->add_flag("--look", a.look, "only say what is needed and what is there");
+  c->add_flag("--solve", a.solve_then, "solve what is out of date when something came");
+  c->add_flag("--json", a.json, "what is needed as JSON");
   c = command("set", "correct an occupation, change settings, accept a doubt");
   c->add_option("WORDS", a.words,
                 "occupation ID NAME=VALUE… | vector ID NAME=VALUE… | run ID NAME=VALUE… | reading FILE:LINE mark=NAME "
@@ -115,6 +121,9 @@ CommandLine::CommandLine() {
   c->add_option("--sessions", a.sessions, "together or one by one");
   c->add_option("--pairs", a.pairs, "as needed or all, of receivers that logged with many others");
   c->add_option("--threads", a.threads, "0: all cores");
+  c->add_option("--shard", a.shard, "I/N: this piece of N alone, on a copy of the job; tracks are in the first");
+  c = command("merge", "take over what copies of the job have solved");
+  c->add_option("COPY", a.files, "job files")->required();
   c = command("adjust", "adjust the network");
   c->add_flag("--free", a.free, "no mark is favoured");
   c->add_flag("--minimal", a.minimal, "one held mark per group");
@@ -173,6 +182,15 @@ CommandLine::CommandLine() {
   c = command("simulate", "make a field campaign from a scenario", false);
   c->add_option("SCENARIO", a.scenario, "scenario file")->required();
   c->add_option("FOLDER", a.folder, "where the files go")->required();
+
+  c = command("serve", "be an archive of reference data: serve a folder on this machine", false);
+  c->add_option("FOLDER", a.folder, "observations, orbits, clocks, calibrations, control lists")->required();
+  c->add_option("--port", a.port, "0: any that is free")->check(CLI::Range(0, 65535));
+  c->add_option("--now", a.now, "the date that it believes: products that come later are not there yet");
+  c->add_option("--mistake", a.mistake, "what goes wrong with every third file")
+      ->check(CLI::IsMember({"none", "cut-off", "no-ranges", "damaged", "spoilt", "busy", "gone", "longer"}));
+  c->add_option("--seed", a.seed, "which files");
+  c->add_option("--for", a.watch_for, "seconds; 0: until it is stopped")->check(CLI::Range(0.0, 1e7));
 
   c = command("batch", "do many commands on one open job, one a line, without \"ample\" and the job's name");
   c->add_option("FILE", a.files, "the lines; - reads them from the standard input")->required()->expected(1);

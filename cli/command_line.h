@@ -28,6 +28,12 @@ struct Arguments {
   double quiet = 20, watch_for = 0; ///< s
   std::string axis;                 ///< of a breakthrough
   bool planned = false;             ///< measure in the plan
+  double within = 80;               ///< of a station of an archive, km
+  bool look = false, solve_then = false;
+  int port = 0;
+  std::uint64_t seed = 1;
+  std::string mistake, now; ///< of the archive's stand-in
+  std::string shard;        ///< "2/5"
 };
 
 /// The words of `ample`: its commands with their arguments. Knows nothing of jobs, so that help and wrong words cost

@@ -1,4 +1,5 @@
 #include "app/intake/intake_sheet.h"
+#include "app/intake/archive_part.h"
 #include "app/intake/field_part.h"
 #include "app/intake/lists_to_read.h"
 #include "app/intake/watch_part.h"
@@ -59,6 +60,9 @@ IntakeSheet::IntakeSheet(Workspace &w, QWidget *parent) : Sheet(w, "Intake", par
   watched_ = new WatchPart(w_);
   part_watched_ = add_part("Watched", watched_, stack_);
   connect(watched_, &WatchPart::changed, this, [this] { set_count(part_watched_, watched_->count()); });
+  archive_ = new ArchivePart(w_);
+  part_archive_ = add_part("Archive", archive_, stack_);
+  connect(archive_, &ArchivePart::changed, this, [this] { set_count(part_archive_, archive_->count()); });
   auto *words = new QLabel(
       "<p style='font-size:13pt'><b>Drop files from the field here</b></p><p>Observations (RINEX 3), broadcast or "
       "precise orbits, antenna calibrations (ANTEX), antenna dimensions, level books and a control list, all together "
@@ -190,6 +194,7 @@ void IntakeSheet::refresh() {
     }
   }
   const int entries = field_->refresh();
+  archive_->refresh();
   set_count(part_field_, entries);
   const bool none = src.empty() && drops.empty() && entries == 0 && !key_in_;
   empty_->setVisible(none);

@@ -2,6 +2,7 @@
 #include "app/widgets/sheet.h"
 
 namespace ampletie::app {
+class ArchivePart;
 class FieldPart;
 class ListsToRead;
 class WatchPart;
@@ -26,9 +27,10 @@ private:
   ListsToRead *lists_;
   FieldPart *field_;
   WatchPart *watched_;
+  ArchivePart *archive_;
   QWidget *empty_;
   bool key_in_ = false; ///< the field sheet is wanted although no file came yet
-  int part_drops_, part_lists_, part_field_, part_watched_;
+  int part_drops_, part_lists_, part_field_, part_watched_, part_archive_;
 };
 
 } // namespace ampletie::app

@@ -1,8 +1,11 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "formats/product_class.h"
 #include "results/vectors.h"
+#include <algorithm>
 #include <fmt/format.h>
+#include <tuple>
 
 namespace ampletie {
 
@@ -16,13 +19,24 @@ NavigationFile broadcast_messages(const JobSnapshot &s) {
   return all;
 }
 
+std::vector<const SourceContent *> ripest_first(const Contents &contents) {
+  std::vector<const SourceContent *> out;
+  for (const SourceContent &c : contents)
+    if (c.sp3 || c.clock) out.push_back(&c);
+  std::stable_sort(out.begin(), out.end(), [](const SourceContent *a, const SourceContent *b) {
+    return std::tuple(product_class(a->source.name), a->source.name, a->source.id) >
+           std::tuple(product_class(b->source.name), b->source.name, b->source.id);
+  });
+  return out;
+}
+
 std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s) {
   if (s.state().settings.orbits == "precise") {
     std::vector<Sp3File> files;
     std::vector<ClockFile> clocks;
-    for (const auto &c : s.contents()) {
-      if (c.sp3) files.push_back(*c.sp3);
-      if (c.clock) clocks.push_back(*c.clock);
+    for (const SourceContent *c : ripest_first(s.contents())) {
+      if (c->sp3) files.push_back(*c->sp3);
+      if (c->clock) clocks.push_back(*c->clock);
     }
     if (files.empty()) throw InputError("precise orbits are asked for, but the job holds no SP3 file");
     return std::make_unique<PreciseOrbits>(files, clocks);

@@ -63,6 +63,9 @@ VectorResult from_stored(const StoredResult &r);
 
 /// All broadcast messages of the job's sources.
 NavigationFile broadcast_messages(const JobSnapshot &s);
+/// Sources of precise orbits and clocks in the order in which they count where several cover a time: final ones before
+/// rapid ones, of equal ones the later name (their version is in it), whatever was taken first.
+std::vector<const SourceContent *> ripest_first(const Contents &contents);
 /// The orbits that the settings ask for; throws `InputError` when there are none in the job.
 std::unique_ptr<Orbits> job_orbits(const JobSnapshot &s);
 

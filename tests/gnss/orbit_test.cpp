@@ -90,6 +90,40 @@ TEST_CASE("precise orbits reproduce the motion between their epochs") {
   CHECK_THROWS(PreciseOrbits({f}));
 }
 
+TEST_CASE("of a satellite that two files of orbits cover, the first counts; the second fills what it lacks") {
+  const Ephemeris e = example();
+  const auto table = [&](int from, int to, double off, SatId other) {
+    Sp3File f;
+    f.frame = "IGS20";
+    for (int k = from; k <= to; ++k) {
+      Sp3Epoch p;
+      p.time = e.toe + 300.0 * k;
+      const SatelliteState s = evaluate(e, p.time);
+      p.position[e.sat] = s.position + Vec3(off, 0, 0);
+      p.clock[e.sat] = e.af0 + off * 1e-9;
+      if (off > 0) p.position[other] = s.position, p.clock[other] = e.af0;
+      f.epochs.push_back(p);
+    }
+    return f;
+  };
+  const SatId other{'C', 30};
+  const Sp3File ripe = table(-12, 12, 0, other), raw = table(-24, 24, 0.5, other);
+  const PreciseOrbits one({ripe}), both({ripe, raw}), exchanged({raw, ripe}), alone({raw});
+  // Within the first file's span, a polynomial's length from its ends, nothing of the second is used.
+  for (double dt : {-1400.0, 137.0, 1400.0}) {
+    const GpsTime t = e.toe + dt;
+    CHECK(both.at(e.sat, t, t)->position == one.at(e.sat, t, t)->position);
+    CHECK(both.at(e.sat, t, t)->clock == one.at(e.sat, t, t)->clock);
+    CHECK(exchanged.at(e.sat, t, t)->position == alone.at(e.sat, t, t)->position);
+  }
+  // Outside of it, and for satellites that the first lacks, the second serves.
+  const GpsTime before = e.toe + -6900.0;
+  CHECK_FALSE(one.at(e.sat, before, before));
+  CHECK(both.at(e.sat, before, before));
+  REQUIRE((both.at(other, e.toe, e.toe) && alone.at(other, e.toe, e.toe)));
+  CHECK(both.at(other, e.toe, e.toe)->position == alone.at(other, e.toe, e.toe)->position);
+}
+
 // SIG-01: wavelengths.
 TEST_CASE("carrier frequencies") {
   CHECK(speed_of_light / carrier_hz('G', '1') == Approx(0.190293673).margin(1e-9));

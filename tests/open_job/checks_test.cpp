@@ -201,7 +201,7 @@ TEST_CASE("a check whose height nothing judges is not said to agree") {
   grid.rows = grid.columns = 9;
   grid.values.assign(81, 48.5F);
   job.take_bytes({{"plain.gtx", write_gtx(grid)}});
-  for (const auto &c : job.snapshot()->contents())
+  for (const auto &c : Contents(job.snapshot()->contents()))
     if (c.geoid) job.decide("set", "source:" + c.source.id, {{"geoid", true}}, "the client's");
   solve(job);
   adjust(job);

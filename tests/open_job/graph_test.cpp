@@ -38,7 +38,7 @@ Job small_job(const std::string &path) {
        {"zone.csv",
         "mark,e,n,height,crs\nZ1,874800.000,5139000.000,600,EPSG:25832\nK1,874900.000,5139100.000,601,EPSG:25832\n"},
        {"small.gtx", write_gtx(g)}});
-  for (const auto &source : job.snapshot()->traverses().field.sources)
+  for (const auto &source : std::vector(job.snapshot()->traverses().field.sources))
     if (!source.used) job.decide("use", source.head.source_id, {}, "gone through");
   job.decide("hold", "REFA", {{"how", "full"}}, "published");
   return job;

@@ -334,7 +334,7 @@ TEST_CASE("from two bases at once: both ways, one put together, their stops one 
   REQUIRE(job.tracks().size() == 1); // one base unless it is said
   const TrackResult one = job.tracks().front();
   const std::string rover = job.snapshot()->moving().front().id;
-  for (const Occupation &o : job.snapshot()->occupations())
+  for (const Occupation &o : std::vector(job.snapshot()->occupations()))
     if (o.mark == "PN9") job.decide("leave-out", std::string(o.id), nlohmann::json::object(), "tried");
   job.decide("set", rover, {{"bases", "all"}}, "two pillars logged");
   // What does nothing says so: there is no second one, or who was meant stands.
@@ -474,7 +474,7 @@ TEST_CASE("from two bases at once: both ways, one put together, their stops one 
     for (const TrackResult &t : again.tracks()) CHECK_FALSE(t.stale);
   }
   // The antenna on PN9 was read a decimetre too high: both cannot be.
-  for (const Occupation &o : job.snapshot()->occupations())
+  for (const Occupation &o : std::vector(job.snapshot()->occupations()))
     if (o.mark == "PN9") job.decide("set", std::string(o.id), {{"height", o.measured + 0.1}}, "tried");
   solve_road(job);
   CHECK(joint_of(job).others[0].enu.z() == Approx(0.1).margin(0.015));

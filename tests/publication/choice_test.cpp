@@ -178,7 +178,7 @@ TEST_CASE("mark records: a page each, with ties to neighbours that geometry conf
   const auto taken =
       job.take_bytes({{"R11.jpg", read_file(AMPLETIE_SOURCE_DIR "/tests/data/attachments/north-east.jpg")}});
   REQUIRE(taken[0].outcome == Intake::Outcome::taken);
-  for (const SourceContent &c : job.snapshot()->contents())
+  for (const SourceContent &c : Contents(job.snapshot()->contents()))
     if (c.attachment) job.decide("set", "source:" + c.source.id, {{"of", "R11"}}, "");
   const IssuePackage p = prepare_issue(job, {});
   REQUIRE(p.more_sheets.size() == 1);

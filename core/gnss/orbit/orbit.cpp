@@ -2,6 +2,7 @@
 #include "base/angle.h"
 #include "base/error.h"
 #include <Eigen/Geometry>
+#include <algorithm>
 #include <cmath>
 
 namespace ampletie {
@@ -181,9 +182,35 @@ double BroadcastOrbits::code_delay(SatId sat, char band, GpsTime epoch) const {
   }
 }
 
+namespace {
+using Covered = std::map<SatId, std::vector<std::pair<GpsTime, GpsTime>>>;
+
+bool covers(const Covered &by_before, SatId sat, GpsTime t) {
+  const auto it = by_before.find(sat);
+  return it != by_before.end() && std::any_of(it->second.begin(), it->second.end(),
+                                              [&](const auto &s) { return s.first <= t && t <= s.second; });
+}
+
+/// Adds what a file holds of each satellite to what the files before it covered.
+void add_covered(Covered &all, const std::map<SatId, std::pair<GpsTime, GpsTime>> &own) {
+  for (const auto &[sat, span] : own) all[sat].push_back(span);
+}
+
+void widen(std::map<SatId, std::pair<GpsTime, GpsTime>> &own, SatId sat, GpsTime t) {
+  const auto [it, first] = own.try_emplace(sat, t, t);
+  if (!first) it->second = {std::min(it->second.first, t), std::max(it->second.second, t)};
+}
+} // namespace
+
 PreciseOrbits::PreciseOrbits(const std::vector<Sp3File> &files, const std::vector<ClockFile> &clocks) {
-  for (const ClockFile &f : clocks)
-    for (const auto &[sat, list] : f.satellites) clocks_[sat].insert(clocks_[sat].end(), list.begin(), list.end());
+  Covered clock_spans, spans;
+  for (const ClockFile &f : clocks) {
+    std::map<SatId, std::pair<GpsTime, GpsTime>> own;
+    for (const auto &[sat, list] : f.satellites)
+      for (const auto &c : list)
+        if (widen(own, sat, c.first); !covers(clock_spans, sat, c.first)) clocks_[sat].push_back(c);
+    add_covered(clock_spans, own);
+  }
   for (auto &[sat, list] : clocks_) {
     std::stable_sort(list.begin(), list.end(), [](const auto &a, const auto &b) { return a.first < b.first; });
     list.erase(std::unique(list.begin(), list.end(), [](const auto &a, const auto &b) { return a.first == b.first; }),
@@ -194,11 +221,15 @@ PreciseOrbits::PreciseOrbits(const std::vector<Sp3File> &files, const std::vecto
     if (!frame) throw InputError("the precise orbits are in the frame \"" + f.frame + "\", which is not known");
     if (frame_.known() && !(frame_ == *frame)) throw InputError("the precise orbits come in different frames");
     frame_ = *frame;
+    std::map<SatId, std::pair<GpsTime, GpsTime>> own;
     for (const Sp3Epoch &e : f.epochs)
       for (const auto &[sat, p] : e.position) {
+        widen(own, sat, e.time);
+        if (covers(spans, sat, e.time)) continue;
         const auto c = e.clock.find(sat);
         by_sat_[sat].emplace_back(e.time, p, c == e.clock.end() ? std::optional<double>() : c->second);
       }
+    add_covered(spans, own);
   }
   for (auto &[sat, list] : by_sat_) {
     std::stable_sort(list.begin(), list.end(),

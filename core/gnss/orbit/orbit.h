@@ -63,7 +63,8 @@ private:
 
 /// SP3 positions by a Lagrange polynomial over ten epochs; clocks linear between the epochs of a clock file where one
 /// covers the satellite, else between those of the positions (15 min or denser), else none. Positions are centres of
-/// mass. Throws `InputError` when the file names a frame that is not known.
+/// mass. Of a satellite that several files cover at a time, the first file's positions and clocks count. Throws
+/// `InputError` when the file names a frame that is not known.
 class PreciseOrbits : public Orbits {
 public:
   explicit PreciseOrbits(const std::vector<Sp3File> &files, const std::vector<ClockFile> &clocks = {});
