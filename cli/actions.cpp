@@ -8,6 +8,7 @@
 #include "cli/levels.h"
 #include "cli/names.h"
 #include "cli/show.h"
+#include "cli/stack.h"
 #include "cli/sources.h"
 #include "cli/systems.h"
 #include "cli/traverses.h"
@@ -644,6 +645,7 @@ constexpr Action actions[] = {
     {"simulate", cmd_simulate},
     {"fetch", cmd_fetch},
     {"serve", cmd_serve},
+    {"stack", cmd_stack},
 };
 
 } // namespace

@@ -179,6 +179,17 @@ CommandLine::CommandLine() {
   c->add_option("--kind", a.what_kind, "projected, vertical, geographic, geocentric or compound")
       ->check(CLI::IsMember({"projected", "vertical", "geographic", "geocentric", "compound"}));
   c->add_flag("--json", a.json, "as JSON");
+  c = command("stack", "add up many days' solutions of one network: velocities, series, steps", false);
+  c->add_option("FOLDER", a.folder, "where report, list of marks and series go")->required();
+  c->add_option("FILE", a.files, "SINEX solutions with their matrix, or folders of them")->required();
+  c->add_option("--core", a.marks, "marks that give the datum; all unless said")->delimiter(',');
+  c->add_option("--given", a.given, "list with coordinates and velocities of those, in the frame of the solutions");
+  c->add_option("--step", a.words, "MARK@2021-07-01: jumped then; may be said several times");
+  c->add_option("--epoch", a.epoch, "date of the coordinates; the middle unless said");
+  c->add_flag("--no-rotation", a.no_rotation, "days differ by a shift alone");
+  c->add_flag("--scale", a.with_scale, "and by a scale");
+  c->add_flag("--seasonal", a.seasonal, "waves of a year and half a year");
+  c->add_flag("--json", a.json, "velocities as JSON");
   c = command("simulate", "make a field campaign from a scenario", false);
   c->add_option("SCENARIO", a.scenario, "scenario file")->required();
   c->add_option("FOLDER", a.folder, "where the files go")->required();

@@ -34,6 +34,8 @@ struct Arguments {
   std::uint64_t seed = 1;
   std::string mistake, now; ///< of the archive's stand-in
   std::string shard;        ///< "2/5"
+  std::string given;        ///< list of a stack's datum
+  bool no_rotation = false, with_scale = false, seasonal = false;
 };
 
 /// The words of `ample`: its commands with their arguments. Knows nothing of jobs, so that help and wrong words cost

@@ -48,6 +48,7 @@ extern "C" __attribute__((visibility("default"))) void ampletie_get(const HttpRe
     out.trouble = "\"" + r.url + "\" is no address of the form http://HOST/FOLDER";
     return;
   }
+  QEventLoop loop; // before anything that listens: a thread that Qt did not begin has no events until then
   QNetworkAccessManager manager;
   QNetworkRequest request(url);
   request.setAttribute(QNetworkRequest::RedirectPolicyAttribute, QNetworkRequest::SameOriginRedirectPolicy);
@@ -55,7 +56,6 @@ extern "C" __attribute__((visibility("default"))) void ampletie_get(const HttpRe
   request.setTransferTimeout(static_cast<int>(1000 * r.patience_s));
   if (r.from > 0) request.setRawHeader("Range", "bytes=" + QByteArray::number(static_cast<qulonglong>(r.from)) + "-");
   const std::unique_ptr<QNetworkReply> reply(manager.get(request));
-  QEventLoop loop;
   bool begun = false, stopped = false;
   const auto stop = [&] { stopped = true, reply->abort(); };
   const auto read = [&] {
@@ -104,6 +104,7 @@ void attend(QTcpSocket *socket, const HttpService &s) {
 
 extern "C" __attribute__((visibility("default"))) void ampletie_serve(const HttpService &s) {
   const Application application;
+  QEventLoop loop; // as above
   QTcpServer server;
   if (!server.listen(QHostAddress::LocalHost, static_cast<quint16>(s.port)))
     throw InputError("port " + std::to_string(s.port) + ": " + server.errorString().toStdString());
@@ -111,7 +112,6 @@ extern "C" __attribute__((visibility("default"))) void ampletie_serve(const Http
     while (QTcpSocket *socket = server.nextPendingConnection()) attend(socket, s);
   });
   if (s.ready) s.ready(server.serverPort());
-  QEventLoop loop;
   QTimer ask;
   QObject::connect(&ask, &QTimer::timeout, &loop, [&] {
     if (s.stop && s.stop()) loop.quit();

@@ -70,7 +70,7 @@ TEST_CASE("the job says what it needs of an archive; fetched by a button, it is 
   address->setText(served.address());
   d.click("See what is there");
   QTableView *t = d.table("Needed of the archive");
-  REQUIRE(wait_for([&] { return t->model()->rowCount() > 0; }));
+  if (!wait_for([&] { return t->model()->rowCount() > 0; })) FAIL(words->text().toStdString());
   CHECK(d.cell(t, 0, "What") == "REFA");
   CHECK(d.cell(t, 0, "State") == "to be fetched");
   CHECK_THAT(words->text().toStdString(), Contains("2 stations"));

@@ -77,16 +77,16 @@ TEST_CASE("a job of field files fetches its stations over HTTP and is solved and
   CHECK(rows[0].at("km").get<double>() > 1);
   const auto [code, said] = fetched("--solve");
   INFO(said);
-  CHECK(code == 0);
+  CHECK(code == 1); // R11's height was read wrong, which its loops tell
   CHECK_THAT(said, Contains("REFA-s1.rnx.gz"));
   CHECK_THAT(said, Contains("came after 2 tries"));
   ample("show " + job + " vectors --json", out);
   CHECK(nlohmann::json::parse(read_file(out)).size() >= 8);
   ample("hold " + job + " REFA", out);
   ample("solve " + job, out);
-  CHECK(ample("adjust " + job, out) == 0);
+  CHECK(ample("adjust " + job, out) == 1);
   const auto [again, nothing] = fetched("");
-  CHECK(again == 0);
+  CHECK(again == 1);
   CHECK_THAT(nothing, Contains("in the job") && !Contains("to be fetched"));
 }
 

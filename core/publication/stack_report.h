@@ -1,0 +1,20 @@
+#pragma once
+#include "publication/report.h"
+#include "results/stack_files.h"
+#include <nlohmann/json.hpp>
+
+namespace ampletie {
+
+/// Velocities of a stack as `ample stack --json` prints them.
+nlohmann::ordered_json stack_rows(const StackFiles &files, const Stack &stack);
+
+/// The whole as a report: what was done, a table of velocities, a picture of every mark over time.
+Report stack_report(const StackFiles &files, const Stack &stack);
+
+/// A control list with coordinates at the epoch and velocities, as a job takes it.
+std::string stack_control_csv(const StackFiles &files, const Stack &stack);
+
+/// Every mark on every day: where it was, residual, whether it was used.
+std::string stack_series_csv(const StackFiles &files, const Stack &stack);
+
+} // namespace ampletie

@@ -1,0 +1,132 @@
+#include "results/stack_files.h"
+#include "base/error.h"
+#include "geodesy/frame.h"
+#include "time/gps_time.h"
+#include <Eigen/Dense>
+#include <algorithm>
+#include <fmt/format.h>
+#include <map>
+#include <set>
+
+namespace ampletie {
+namespace {
+using Eigen::Index;
+
+/// When a solution was observed: the middle of its data, else the epoch of its estimates.
+double year_of(const SinexSolution &s) {
+  double sum = 0;
+  int n = 0;
+  for (const auto &station : s.stations) {
+    const auto a = parse_iso(station.start), b = parse_iso(station.stop);
+    const double year = a && b ? (decimal_year(*a) + decimal_year(*b)) / 2 : station.epoch;
+    if (year > 1900) sum += year, ++n;
+  }
+  return n ? sum / n : 0;
+}
+
+DaySolution day_of(const StackFile &f, const std::map<std::string, std::size_t> &place,
+                   const std::vector<Vec3> &reference) {
+  const SinexSolution &s = f.solution;
+  const SinexSolution::Differences d = s.from(0);
+  DaySolution out;
+  out.name = f.name, out.year = year_of(s);
+  const auto n = static_cast<Index>(d.to.size());
+  if (n < 1) throw InputError("nothing was estimated in it");
+  const Vec3 base = s.estimate.segment<3>(0);
+  out.marks.push_back(place.at(s.stations[0].name));
+  out.at.resize(3 * (n + 1));
+  out.at.segment<3>(0) = base - reference[out.marks[0]];
+  for (Index i = 0; i < n; ++i) {
+    out.marks.push_back(place.at(s.stations[d.to[static_cast<std::size_t>(i)]].name));
+    out.at.segment<3>(3 * (i + 1)) = base - reference[out.marks.back()] + d.d.segment<3>(3 * i);
+  }
+  const Eigen::LLT<Eigen::MatrixXd> cov(d.cov);
+  if (cov.info() != Eigen::Success) throw InputError("the covariance of its vectors is none");
+  const Eigen::MatrixXd w = cov.solve(Eigen::MatrixXd::Identity(3 * n, 3 * n));
+  // Differences against the first mark: its rows are those of all others, with the other sign.
+  Eigen::MatrixXd difference = Eigen::MatrixXd::Zero(3 * n, 3 * (n + 1));
+  difference.rightCols(3 * n).setIdentity();
+  for (Index i = 0; i < n; ++i) difference.block<3, 3>(3 * i, 0) = -Mat3::Identity();
+  out.weight = difference.transpose() * w * difference;
+  return out;
+}
+
+MarkStep step_of(const std::string &text, const std::map<std::string, std::size_t> &place) {
+  const auto at = text.rfind('@');
+  const auto when = at == std::string::npos ? std::nullopt : parse_iso(text.substr(at + 1));
+  if (!when) throw InputError("\"" + text + "\" is no step: MARK@2021-07-01 says of which mark, and when");
+  const auto p = place.find(text.substr(0, at));
+  if (p == place.end()) throw InputError("no file has a mark " + text.substr(0, at));
+  return {p->second, decimal_year(*when)};
+}
+
+/// What a list publishes of a mark at an epoch, less its reference place.
+StackInput::Core given_core(std::size_t mark, const std::string &name, const StackOptions &o, const std::string &frame,
+                            double epoch, const Vec3 &reference) {
+  StackInput::Core c{mark, Vec3::Zero(), Vec3::Zero()};
+  if (!o.given) return c;
+  const auto row = std::find_if(o.given->rows.begin(), o.given->rows.end(),
+                                [&](const ControlRow &r) { return r.mark == name; });
+  if (row == o.given->rows.end() || !row->xyz)
+    throw InputError("the list of given coordinates has no X, Y, Z of " + name);
+  const auto theirs = frame_by_name(row->frame), ours = frame_by_name(frame);
+  if (theirs && ours && !(*theirs == *ours))
+    throw InputError(fmt::format("{} is given in {}, the solutions are in {}", name, row->frame, frame));
+  c.velocity = row->velocity.value_or(Vec3::Zero());
+  double at = epoch;
+  if (const auto day = parse_iso(row->epoch))
+    at = decimal_year(*day);
+  else if (!row->epoch.empty())
+    at = std::strtod(row->epoch.c_str(), nullptr);
+  c.off = *row->xyz + c.velocity * (epoch - at) - reference;
+  return c;
+}
+} // namespace
+
+StackFiles stack_files(const std::vector<StackFile> &files, const StackOptions &o) {
+  StackFiles out;
+  std::map<std::string, std::size_t> place;
+  std::set<double> years;
+  std::vector<const StackFile *> used;
+  for (const StackFile &f : files) {
+    const double year = year_of(f.solution);
+    if (out.frame.empty()) out.frame = f.solution.frame;
+    if (year <= 0)
+      out.left_out.push_back(f.name + ": nothing says when it was observed");
+    else if (f.solution.frame != out.frame)
+      out.left_out.push_back(fmt::format("{}: is in {}, the first one in {}", f.name, f.solution.frame, out.frame));
+    else if (!years.insert(year).second)
+      out.left_out.push_back(f.name + ": a file of the same time is there already");
+    else
+      used.push_back(&f);
+  }
+  for (const StackFile *f : used)
+    for (std::size_t i = 0; i < f->solution.stations.size(); ++i)
+      if (const std::string &name = f->solution.stations[i].name; place.try_emplace(name, place.size()).second) {
+        out.input.marks.push_back(name);
+        out.input.reference.push_back(f->solution.estimate.segment<3>(static_cast<Index>(3 * i)));
+      }
+  for (const StackFile *f : used) try {
+      out.input.days.push_back(day_of(*f, place, out.input.reference));
+    } catch (const InputError &e) {
+      out.left_out.push_back(f->name + ": " + e.reason());
+    }
+  StackInput &in = out.input;
+  in.rotation = o.rotation, in.scale = o.scale, in.seasonal = o.seasonal, in.epoch = o.epoch;
+  if (in.epoch <= 0 && !in.days.empty()) {
+    for (const DaySolution &d : in.days) in.epoch += d.year / static_cast<double>(in.days.size());
+  }
+  for (const std::string &s : o.steps) in.steps.push_back(step_of(s, place));
+  std::vector<std::string> core = o.core;
+  if (core.empty() && o.given)
+    for (const ControlRow &r : o.given->rows)
+      if (place.count(r.mark)) core.push_back(r.mark);
+  for (const std::string &name : core) {
+    const auto p = place.find(name);
+    if (p == place.end()) throw InputError("no file has a mark " + name + ", which should give the datum");
+    in.core.push_back(given_core(p->second, name, o, out.frame, in.epoch, in.reference[p->second]));
+  }
+  return out;
+}
+
+} // namespace ampletie
