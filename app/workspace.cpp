@@ -282,8 +282,7 @@ void Workspace::take_with(const std::function<std::vector<Intake>(Job &)> &take,
     const auto became = take(*job_);
     const auto taken = std::count_if(became.begin(), became.end(),
                                      [](const Intake &i) { return i.outcome == Intake::Outcome::taken; });
-    if (taken)
-      Q_EMIT message(QString("%1 file%2 %3 taken").arg(taken).arg(taken == 1 ? "" : "s").arg(whence), false);
+    if (taken) Q_EMIT message(QString("%1 file%2 %3 taken").arg(taken).arg(taken == 1 ? "" : "s").arg(whence), false);
     job_changed();
   } catch (const std::exception &e) {
     Q_EMIT message(QString::fromUtf8(e.what()), true);

@@ -50,7 +50,7 @@ int cmd_fetch(Sitting &here, const Arguments &a) {
     failed |= !f.whole;
     if (!a.json)
       tell(fmt::format("{}: {}{}{}\n", f.path, f.whole ? fmt::format("{} bytes", f.bytes.size()) : "did not come",
-                        f.words.empty() ? "" : ", ", f.words));
+                       f.words.empty() ? "" : ", ", f.words));
   }
   const bool any = std::any_of(came.begin(), came.end(), [](const Fetched &f) { return f.whole; });
   for (const Intake &i : take_fetched(job, came))
@@ -74,11 +74,10 @@ int cmd_serve(Sitting &, const Arguments &a) {
   s.seed = a.seed;
   archive::Archive archive(a.folder, s);
   const auto begin = std::chrono::steady_clock::now();
-  http_serve({a.port,
-              [&](const std::string &head) { return archive.answer(head); },
+  http_serve({a.port, [&](const std::string &head) { return archive.answer(head); },
               [&](int port) {
                 tell(fmt::format("{} files of {} stations at http://127.0.0.1:{}\n", archive.index().files.size(),
-                                  archive.index().stations.size(), port));
+                                 archive.index().stations.size(), port));
                 std::fflush(stdout);
               },
               [&] {

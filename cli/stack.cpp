@@ -40,7 +40,8 @@ int cmd_stack(Sitting &, const Arguments &a) {
       unread.push_back(fs::path(path).filename().string() + ": " + e.reason());
     }
   if (files.empty())
-    throw InputError("none of the files is a solution with its matrix" + (unread.empty() ? "" : " (" + unread[0] + ")"));
+    throw InputError("none of the files is a solution with its matrix" +
+                     (unread.empty() ? "" : " (" + unread[0] + ")"));
   StackOptions o;
   std::optional<ControlList> given;
   if (!a.given.empty()) {
@@ -61,7 +62,7 @@ int cmd_stack(Sitting &, const Arguments &a) {
   fs::create_directories(a.folder);
   const Report report = stack_report(together, stack);
   for (const char *name : {"stack.html", "stack.pdf"}) write_report(report, a.folder + "/" + name);
-  write_file(a.folder + "/marks.csv", stack_control_csv(together, stack));
+  if (together.datum_given) write_file(a.folder + "/marks.csv", stack_control_csv(together, stack));
   write_file(a.folder + "/series.csv", stack_series_csv(together, stack));
   const auto rows = stack_rows(together, stack);
   write_file(a.folder + "/stack.json", rows.dump(1) + "\n");

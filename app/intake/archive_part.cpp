@@ -22,18 +22,16 @@ using State = ArchiveNeed::State;
 QSettings kept_address() { return QSettings(QSettings::IniFormat, QSettings::UserScope, "ample-tie", "archive"); }
 
 QColor colour_of(State s) {
-  return s == State::missing                       ? ink::failed
+  return s == State::missing                         ? ink::failed
          : s == State::partly || s == State::not_yet ? ink::attention
          : s == State::not_needed                    ? ink::unused
                                                      : ink::accepted;
 }
 
 QString size_words(std::uint64_t bytes) {
-  return QLocale(QLocale::English).formattedDataSize(static_cast<qint64>(bytes));
+  return QLocale(QLocale::English).formattedDataSize(static_cast<qint64>(bytes), 0);
 }
-QString moment(const std::optional<GpsTime> &t) {
-  return t ? text(iso(*t)).left(16).replace('T', ' ') : QString();
-}
+QString moment(const std::optional<GpsTime> &t) { return t ? text(iso(*t)).left(16).replace('T', ' ') : QString(); }
 } // namespace
 
 ArchivePart::ArchivePart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
@@ -61,13 +59,14 @@ ArchivePart::ArchivePart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w)
   words_->setAccessibleName("Archive");
   words_->setWordWrap(true);
   words_->setTextFormat(Qt::RichText);
-  table_ = new TableCard("Needed of the archive", {{"What", "", false, false, 150},
-                                                   {"Away", "km", true, false, 60},
-                                                   {"From", "GPS time", false, false, 130},
-                                                   {"To", "GPS time", false, false, 130},
-                                                   {"State", "", false, false, 110},
-                                                   {"Size", "", true, false, 70},
-                                                   {"What is to be said"}});
+  table_ =
+      new TableCard("Needed of the archive", {{"What", "", false, false, 150},
+                                              {"Away km", "From the nearest receiver in the field", true, false, 60},
+                                              {"From", "When it is needed, GPS time", false, false, 130},
+                                              {"To", "When it is needed, GPS time", false, false, 130},
+                                              {"State", "", false, false, 110},
+                                              {"Size", "", true, false, 70},
+                                              {"What is to be said"}});
   table_->wrap_last();
   auto *head = new QHBoxLayout;
   head->addWidget(new QLabel("Archive"));
@@ -142,10 +141,10 @@ void ArchivePart::fetch() {
     std::vector<Fetched> came;
     for (std::size_t k = 0; k < wanted.size() && !stop->load(); ++k) {
       QMetaObject::invokeMethod(qApp, [part, words = QString("Fetching %1 of %2: %3 (%4)")
-                                                        .arg(k + 1)
-                                                        .arg(wanted.size())
-                                                        .arg(text(wanted[k].path).toHtmlEscaped())
-                                                        .arg(size_words(wanted[k].bytes))] {
+                                                         .arg(k + 1)
+                                                         .arg(wanted.size())
+                                                         .arg(text(wanted[k].path).toHtmlEscaped())
+                                                         .arg(size_words(wanted[k].bytes))] {
         if (part) part->words_->setText(words);
       });
       came.push_back(archive.fetch(wanted[k], {}, [stop] { return stop->load(); }));
@@ -186,7 +185,9 @@ void ArchivePart::show_needs() {
     rows.push_back({std::to_string(k),
                     {{text(n.what), {}, {}, n.kind == ArchiveKind::observations},
                      {n.distance_m ? QString::number(*n.distance_m / 1000, 'f', 1) : QString(),
-                      n.distance_m.value_or(0), {}, false},
+                      n.distance_m.value_or(0),
+                      {},
+                      false},
                      {moment(n.from), {}, {}, false},
                      {moment(n.to), {}, {}, false},
                      {archive_state_name(n.state), {}, colour_of(n.state), n.state == State::offered},
@@ -203,19 +204,18 @@ void ArchivePart::show_needs() {
   stop_button_->setVisible(busy_);
   if (!busy_) {
     const auto came = std::count_if(fetched_.begin(), fetched_.end(), [](const auto &f) { return f.second.second; });
-    QString said = !index_ ? QString("Reference stations, riper orbits, calibrations and coordinates can be fetched from an "
-                                     "archive that lists what it has. Nothing is asked before you press a button.")
-                   : needs_.empty()
-                       ? QString("The job has no receivers in the field yet: nothing is needed of <b>%1</b>.")
-                             .arg(text(index_->name).toHtmlEscaped())
-                       : QString("<b>%1</b> has %2 stations and %3 files; to be fetched: %4 (%5).")
-                             .arg(text(index_->name).toHtmlEscaped())
-                             .arg(index_->stations.size())
-                             .arg(index_->files.size())
-                             .arg(files)
-                             .arg(size_words(bytes));
-    if (!fetched_.empty())
-      said += QString(" Of %1 asked for %2 came whole.").arg(fetched_.size()).arg(came);
+    QString said =
+        !index_ ? QString("Reference stations, riper orbits, calibrations and coordinates can be fetched from an "
+                          "archive that lists what it has. Nothing is asked before you press a button.")
+        : needs_.empty() ? QString("The job has no receivers in the field yet: nothing is needed of <b>%1</b>.")
+                               .arg(text(index_->name).toHtmlEscaped())
+                         : QString("<b>%1</b> has %2 stations and %3 files; to be fetched: %4 (%5).")
+                               .arg(text(index_->name).toHtmlEscaped())
+                               .arg(index_->stations.size())
+                               .arg(index_->files.size())
+                               .arg(files)
+                               .arg(size_words(bytes));
+    if (!fetched_.empty()) said += QString(" Of %1 asked for %2 came whole.").arg(fetched_.size()).arg(came);
     words_->setText(said);
   }
   Q_EMIT changed();

@@ -11,12 +11,13 @@ namespace {
 using nlohmann::json;
 
 constexpr const char *index_form = "ample-tie archive 1";
-constexpr std::array<std::pair<ArchiveKind, const char *>, 6> archive_kinds{{{ArchiveKind::observations, "observations"},
-                                                                     {ArchiveKind::navigation, "navigation"},
-                                                                     {ArchiveKind::orbits, "orbits"},
-                                                                     {ArchiveKind::clocks, "clocks"},
-                                                                     {ArchiveKind::antennas, "antennas"},
-                                                                     {ArchiveKind::control, "control"}}};
+constexpr std::array<std::pair<ArchiveKind, const char *>, 6> archive_kinds{
+    {{ArchiveKind::observations, "observations"},
+     {ArchiveKind::navigation, "navigation"},
+     {ArchiveKind::orbits, "orbits"},
+     {ArchiveKind::clocks, "clocks"},
+     {ArchiveKind::antennas, "antennas"},
+     {ArchiveKind::control, "control"}}};
 
 /// Below the archive, and nowhere else on the disk that it is written to.
 bool harmless(const std::string &path) {
@@ -41,9 +42,11 @@ ArchiveFile read_file_entry(const json &f) {
   if (!harmless(out.path))
     throw InputError(fmt::format("the archive's index: \"{:.80}\" is no path below the archive", out.path));
   const std::string kind = f.at("kind");
-  const auto k = std::find_if(archive_kinds.begin(), archive_kinds.end(), [&](const auto &x) { return x.second == kind; });
+  const auto k =
+      std::find_if(archive_kinds.begin(), archive_kinds.end(), [&](const auto &x) { return x.second == kind; });
   if (k == archive_kinds.end())
-    throw InputError(fmt::format("the archive's index: {} is of the kind \"{:.40}\", which is not known", out.path, kind));
+    throw InputError(
+        fmt::format("the archive's index: {} is of the kind \"{:.40}\", which is not known", out.path, kind));
   out.kind = k->first;
   out.station = f.value("station", ""), out.antenna = f.value("antenna", "");
   out.names = f.value("names", std::vector<std::string>{});

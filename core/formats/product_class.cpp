@@ -7,10 +7,10 @@
 namespace ampletie {
 namespace {
 constexpr std::array<std::pair<ProductClass, const char *>, 5> class_names{{{ProductClass::predicted, "predicted"},
-                                                                      {ProductClass::ultra_rapid, "ultra-rapid"},
-                                                                      {ProductClass::rapid, "rapid"},
-                                                                      {ProductClass::unknown, "unknown"},
-                                                                      {ProductClass::final, "final"}}};
+                                                                            {ProductClass::ultra_rapid, "ultra-rapid"},
+                                                                            {ProductClass::rapid, "rapid"},
+                                                                            {ProductClass::unknown, "unknown"},
+                                                                            {ProductClass::final, "final"}}};
 }
 
 ProductClass product_class(std::string_view file_name) {

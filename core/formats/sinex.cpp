@@ -415,6 +415,26 @@ bool SinexSolution::errorless(std::size_t station) const {
   return cov.diagonal().segment<3>(static_cast<Eigen::Index>(3 * station)).maxCoeff() <= 0;
 }
 
+namespace {
+/// Lets a common shift of all stations be unknown, in normal equations that may or may not know it.
+void take_off_shift(Eigen::MatrixXd &normal, Eigen::VectorXd &right) {
+  using Eigen::Index;
+  Eigen::MatrixXd shift(normal.rows(), 3);
+  for (Index i = 0; i < normal.rows(); ++i)
+    for (Index k = 0; k < 3; ++k) shift(i, k) = i % 3 == k ? 1 : 0;
+  const Eigen::MatrixXd known = normal * shift;
+  const Eigen::SelfAdjointEigenSolver<Mat3> e(Mat3(shift.transpose() * known));
+  const double usual = normal.trace() / static_cast<double>(normal.rows());
+  for (Index k = 0; k < 3; ++k) {
+    const double lambda = e.eigenvalues()(k);
+    if (lambda < 1e-6 * usual) continue; // it does not know it
+    const Eigen::VectorXd direction = shift * e.eigenvectors().col(k), u = known * e.eigenvectors().col(k);
+    right -= u * (direction.dot(right) / lambda);
+    normal -= u * u.transpose() / lambda;
+  }
+}
+} // namespace
+
 SinexSolution::Differences SinexSolution::from(std::size_t station) const {
   using Eigen::Index;
   Differences out;
@@ -444,8 +464,11 @@ SinexSolution::Differences SinexSolution::from(std::size_t station) const {
     if (Eigen::LLT<Eigen::MatrixXd>(normal + rounding * apriori_weight).info() != Eigen::Success)
       throw InputError("its a-priori matrix is better than that of its estimates: they contradict each other");
     // Reckoned from the estimates, so that coordinates of the Earth's size lose no digits.
-    const Eigen::VectorXd right = apriori_weight * (estimate - apriori);
-    const Eigen::MatrixXd own = (normal(kept, kept) + normal(kept, kept).transpose()) / 2;
+    Eigen::VectorXd right = apriori_weight * (estimate - apriori);
+    // What orbits say of where all stations are together is no knowledge of their differences.
+    Eigen::MatrixXd free = normal;
+    take_off_shift(free, right);
+    const Eigen::MatrixXd own = (free(kept, kept) + free(kept, kept).transpose()) / 2;
     const Eigen::LLT<Eigen::MatrixXd> solved(own);
     if (solved.info() != Eigen::Success || solved.rcond() < 1e-14)
       throw InputError("without its constraints the solution does not determine its vectors");

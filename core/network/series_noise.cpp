@@ -57,7 +57,8 @@ MatrixXd flicker_covariance(const std::vector<Index> &place, double step) {
   const auto n = static_cast<Index>(place.size());
   MatrixXd l = MatrixXd::Zero(n, all);
   for (Index a = 0; a < n; ++a)
-    for (Index m = 0; m <= place[static_cast<std::size_t>(a)]; ++m) l(a, m) = psi(place[static_cast<std::size_t>(a)] - m);
+    for (Index m = 0; m <= place[static_cast<std::size_t>(a)]; ++m)
+      l(a, m) = psi(place[static_cast<std::size_t>(a)] - m);
   return l * l.transpose() * std::sqrt(step);
 }
 
@@ -83,22 +84,45 @@ double unlikelihood(const MatrixXd &c, const VectorXd &y, const MatrixXd &a, dou
 }
 } // namespace
 
-SeriesNoise estimate_noise(const std::vector<double> &years, const VectorXd &residuals, const MatrixXd &design) {
-  SeriesNoise out;
-  const auto all = static_cast<Index>(years.size());
-  if (all < design.cols() + 2 || years.back() <= years.front()) return out;
-  if (all < fewest_values) {
-    out.white = std::sqrt(residuals.squaredNorm() / static_cast<double>(all - design.cols()));
-    return out;
+namespace {
+/// One series as its likelihood needs it: covariances of both kinds of unit size.
+struct Prepared {
+  Gridded g;
+  MatrixXd flicker;
+  VectorXd white;
+  double size = 0; ///< of the noise that fits best, as `unlikelihood` found it last
+  double at(double ratio) {
+    MatrixXd c = ratio * flicker;
+    c.diagonal() += white;
+    return unlikelihood(c, g.values, g.design, size);
   }
-  const Gridded g = gridded(years, residuals, design);
-  const MatrixXd j = flicker_covariance(g.place, g.step);
-  const MatrixXd white = white_weights(g).asDiagonal();
-  // Both of unit size on the average, so that the share is one between nought and one.
-  const double wj = j.diagonal().mean(), ww = white.diagonal().mean();
-  double size = 0;
+};
+} // namespace
+
+std::vector<SeriesNoise> estimate_noise(const std::vector<NoiseSeries> &series) {
+  std::vector<SeriesNoise> out(series.size());
+  std::vector<Prepared> all;
+  std::vector<std::size_t> whose;
+  bool long_enough = false;
+  for (std::size_t i = 0; i < series.size(); ++i) {
+    const NoiseSeries &s = series[i];
+    const auto n = static_cast<Index>(s.years.size());
+    if (n < s.design.cols() + 2 || s.years.back() <= s.years.front()) continue;
+    out[i].white = std::sqrt(s.residuals.squaredNorm() / static_cast<double>(n - s.design.cols()));
+    long_enough |= n >= fewest_values;
+    Prepared p{gridded(s.years, s.residuals, s.design), {}, {}};
+    if (p.g.values.size() < s.design.cols() + 2) continue;
+    p.flicker = flicker_covariance(p.g.place, p.g.step), p.white = white_weights(p.g);
+    all.push_back(std::move(p)), whose.push_back(i);
+  }
+  if (!long_enough || all.empty()) return out;
+  // A share between nought and one, of the flicker's variance in an average value.
+  const double even = all[0].white.mean() / all[0].flicker.diagonal().mean();
+  const auto ratio_of = [&](double share) { return even * share / (1 - share); };
   const auto at = [&](double share) {
-    return unlikelihood(((1 - share) / ww) * white + (share / wj) * j, g.values, g.design, size);
+    double sum = 0;
+    for (Prepared &p : all) sum += p.at(ratio_of(share));
+    return sum;
   };
   // The likelihood has one hill along the share; its ends count too.
   double best = 0, least = at(0);
@@ -106,23 +130,27 @@ SeriesNoise estimate_noise(const std::vector<double> &years, const VectorXd &res
     if (const double u = at(k / 8.0 * 0.999); u < least) least = u, best = k / 8.0 * 0.999;
   double low = std::max(0.0, best - 0.125), high = std::min(0.999, best + 0.125);
   constexpr double golden = 0.618033988749895;
-  for (int k = 0; k < 12; ++k) {
+  for (int k = 0; k < 10; ++k) {
     const double a = high - golden * (high - low), b = low + golden * (high - low);
     if (at(a) < at(b))
       high = b;
     else
       low = a;
   }
-  const double share = (low + high) / 2 < 0.004 ? 0 : (low + high) / 2;
+  double share = (low + high) / 2;
+  if (at(share) > least && best == 0) share = 0;
   at(share);
-  out.white = std::sqrt(size * (1 - share) / ww), out.flicker = std::sqrt(size * share / wj), out.colour_told = true;
+  for (std::size_t k = 0; k < all.size(); ++k) {
+    SeriesNoise &n = out[whose[k]];
+    n.white = std::sqrt(all[k].size), n.flicker = std::sqrt(all[k].size * ratio_of(share)), n.colour_told = true;
+  }
   return out;
 }
 
-double variance_under(const SeriesNoise &noise, const std::vector<double> &years, const MatrixXd &design, Index k) {
-  const Gridded g = gridded(years, VectorXd::Zero(design.rows()), design);
-  const MatrixXd c = noise.white * noise.white * MatrixXd(white_weights(g).asDiagonal()) +
-                     noise.flicker * noise.flicker * flicker_covariance(g.place, g.step);
+double variance_under(const SeriesNoise &noise, const NoiseSeries &series, Index k) {
+  const Gridded g = gridded(series.years, VectorXd::Zero(series.design.rows()), series.design);
+  MatrixXd c = noise.flicker * noise.flicker * flicker_covariance(g.place, g.step);
+  c.diagonal() += noise.white * noise.white * white_weights(g);
   // Means count by what went into them, as the single values did.
   const VectorXd w = white_weights(g).cwiseInverse();
   const MatrixXd normal = g.design.transpose() * w.asDiagonal() * g.design;

@@ -11,17 +11,23 @@ struct SeriesNoise {
   bool colour_told = false;      ///< false: too short a series; all is taken for white
 };
 
-/// Estimates both by restricted maximum likelihood. `years`: times, ascending; `residuals`, m; `design`: one row a time,
-/// what was estimated of the series (its first column the place, its second the velocity). Series of more than 300
-/// values are taken as means of some days, which leaves what is slow as it is. Fewer than 40 values tell no colour.
-/// Source: Williams 2003, "The effect of coloured noise on the uncertainties of rates estimated from geodetic time
-/// series", J. Geodesy 76; flicker's covariance by fractional integration (Hosking 1981) of spectral index −1.
-SeriesNoise estimate_noise(const std::vector<double> &years, const Eigen::VectorXd &residuals,
-                           const Eigen::MatrixXd &design);
+/// A series of one component of one mark: times, ascending, years; what a fit leaves, m; the fit's functions, one row a
+/// time (the first column the place, the second the velocity).
+struct NoiseSeries {
+  std::vector<double> years;
+  Eigen::VectorXd residuals;
+  Eigen::MatrixXd design;
+};
+
+/// Estimates both for series of one kind (all heights of a network) by restricted maximum likelihood: how much of each
+/// is common to them, since single series tell it badly, how large they are is each one's own. Series of more than 300
+/// values are taken as means of some days, which leaves what is slow as it is. Where none has 40 values no colour is
+/// told. Source: Williams 2003, "The effect of coloured noise on the uncertainties of rates estimated from geodetic
+/// time series", J. Geodesy 76; flicker's covariance by fractional integration (Hosking 1981) of spectral index −1.
+std::vector<SeriesNoise> estimate_noise(const std::vector<NoiseSeries> &series);
 
 /// Variance of the parameter `k` of a fit by plain least squares under that noise: row k of
 /// (AᵀA)⁻¹AᵀC A(AᵀA)⁻¹.
-double variance_under(const SeriesNoise &noise, const std::vector<double> &years, const Eigen::MatrixXd &design,
-                      Eigen::Index k);
+double variance_under(const SeriesNoise &noise, const NoiseSeries &series, Eigen::Index k);
 
 } // namespace ampletie

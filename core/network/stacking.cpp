@@ -119,8 +119,8 @@ private:
     for (auto &[m, y] : years) {
       const auto [first, last] = std::minmax_element(y.begin(), y.end());
       if (y.size() < fewest_days || *last - *first < shortest_span)
-        out_.left_out.push_back(fmt::format("{}: on {} day{} over {:.2f} years, which tells no velocity",
-                                            in_.marks[m], y.size(), y.size() == 1 ? "" : "s", *last - *first));
+        out_.left_out.push_back(fmt::format("{}: on {} day{} over {:.2f} years, which tells no velocity", in_.marks[m],
+                                            y.size(), y.size() == 1 ? "" : "s", *last - *first));
       else
         place_[m] = marks_.size(), marks_.push_back(m), span_.push_back({*first, *last}), days_of_.push_back(y);
     }
@@ -204,6 +204,7 @@ private:
   void constrain(MatrixXd &normal, VectorXd &right, MatrixXd &b, MatrixXd &g, double &weight) const;
   bool take_out_outliers();
   void describe();
+  void colour(std::vector<StackedMark> &marks, int c) const;
   VectorXd model(const UsedDay &u) const {
     VectorXd out(u.at.size());
     for (std::size_t i = 0; i < u.marks.size(); ++i)
@@ -221,8 +222,8 @@ private:
 
   const StackInput &in_;
   Stack out_;
-  std::vector<std::size_t> marks_;            ///< of the input
-  std::map<std::size_t, std::size_t> place_;  ///< of an input's mark among them
+  std::vector<std::size_t> marks_;           ///< of the input
+  std::map<std::size_t, std::size_t> place_; ///< of an input's mark among them
   std::vector<std::pair<double, double>> span_;
   std::vector<std::vector<double>> days_of_;
   std::vector<StackInput::Core> core_;
@@ -320,7 +321,8 @@ VectorXd Stacking::own_datum(const UsedDay &u, const VectorXd &misfit) const {
   return fit.solve(misfit);
 }
 
-/// The mark that fits worst of each day, where it fits worse than chance lets one of all mark-days; true: there was one.
+/// The mark that fits worst of each day, where it fits worse than chance lets one of all mark-days; true: there was
+/// one.
 bool Stacking::take_out_outliers() {
   std::vector<double> all;
   struct Worst {
@@ -366,7 +368,7 @@ void Stacking::describe() {
       const Mat3 c = r * cov_.block<3, 3>(first_[i] + 3 * k, first_[i] + 3 * k) * r.transpose();
       return Vec3(out_.factor * c.diagonal().cwiseMax(0).cwiseSqrt());
     };
-    m.white_sd = sd_of(1);
+    m.white_sd = sd_of(1), m.place_sd = sd_of(0);
     if (has_waves(i))
       for (Index k = 0; k < 4; ++k) m.seasonal.col(k) = r * parameters_.segment<3>(first_[i] + 6 + 3 * k);
     const Index before = has_waves(i) ? 6 : 2;
@@ -375,8 +377,8 @@ void Stacking::describe() {
       m.steps.emplace_back(year, r * parameters_.segment<3>(first_[i] + 3 * k));
       m.step_sd.emplace_back(year, sd_of(k));
     }
-    m.core = !in_.core.empty() &&
-             std::any_of(core_.begin(), core_.end(), [&](const auto &c) { return c.mark == m.mark; });
+    m.core =
+        !in_.core.empty() && std::any_of(core_.begin(), core_.end(), [&](const auto &c) { return c.mark == m.mark; });
   }
   for (const UsedDay &u : days_) {
     const DaySolution &day = in_.days[u.day];
@@ -394,30 +396,35 @@ void Stacking::describe() {
       marks[p->second].series.push_back(s);
     }
   }
-  for (std::size_t i = 0; i < marks.size(); ++i) {
-    StackedMark &m = marks[i];
+  for (StackedMark &m : marks)
     std::stable_sort(m.series.begin(), m.series.end(), [&](const StackedDay &a, const StackedDay &b) {
       return in_.days[a.day].year < in_.days[b.day].year;
     });
-    std::vector<double> years;
-    std::vector<const StackedDay *> used;
-    for (const StackedDay &s : m.series)
-      if (!s.outlier) years.push_back(in_.days[s.day].year), used.push_back(&s);
-    MatrixXd design(static_cast<Index>(used.size()), functions(i));
-    for (std::size_t k = 0; k < used.size(); ++k) design.row(static_cast<Index>(k)) = values(i, years[k]).transpose();
-    for (int c = 0; c < 3; ++c) {
-      VectorXd rest(design.rows());
-      for (std::size_t k = 0; k < used.size(); ++k) rest(static_cast<Index>(k)) = used[k]->residual[c];
-      m.noise[static_cast<std::size_t>(c)] = estimate_noise(years, rest, design);
-      const SeriesNoise &n = m.noise[static_cast<std::size_t>(c)];
-      m.velocity_sd[c] = m.white_sd[c];
-      if (n.white + n.flicker <= 0) continue;
-      // What the datum adds is in the network's covariance, what the noise adds in the series.
-      const double own = std::sqrt(variance_under(n, years, design, 1));
-      m.velocity_sd[c] = std::max(m.white_sd[c], own);
-    }
-  }
+  for (int c = 0; c < 3; ++c) colour(marks, c);
   out_.marks = std::move(marks);
+}
+/// The noise of one component of all marks, and what it does to their places and velocities. What the datum adds is in
+/// the network's covariance.
+void Stacking::colour(std::vector<StackedMark> &marks, int c) const {
+  std::vector<NoiseSeries> all(marks.size());
+  for (std::size_t i = 0; i < marks.size(); ++i) {
+    std::vector<double> rest;
+    for (const StackedDay &s : marks[i].series)
+      if (!s.outlier) all[i].years.push_back(in_.days[s.day].year), rest.push_back(s.residual[c]);
+    all[i].residuals = Eigen::Map<const VectorXd>(rest.data(), static_cast<Index>(rest.size()));
+    all[i].design.resize(all[i].residuals.size(), functions(i));
+    for (std::size_t k = 0; k < rest.size(); ++k)
+      all[i].design.row(static_cast<Index>(k)) = values(i, all[i].years[k]).transpose();
+  }
+  const std::vector<SeriesNoise> noise = estimate_noise(all);
+  for (std::size_t i = 0; i < marks.size(); ++i) {
+    StackedMark &m = marks[i];
+    m.noise[static_cast<std::size_t>(c)] = noise[i];
+    m.velocity_sd[c] = m.white_sd[c];
+    if (!noise[i].colour_told || noise[i].flicker <= 0) continue;
+    m.velocity_sd[c] = std::max(m.white_sd[c], std::sqrt(variance_under(noise[i], all[i], 1)));
+    m.place_sd[c] = std::max(m.place_sd[c], std::sqrt(variance_under(noise[i], all[i], 0)));
+  }
 }
 } // namespace
 

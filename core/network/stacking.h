@@ -44,19 +44,21 @@ struct StackInput {
 
 /// A mark on a day.
 struct StackedDay {
-  std::size_t day = 0;        ///< in `StackInput::days`
-  Vec3 at = Vec3::Zero();     ///< east, north, up from its place at the epoch, the day's own datum taken off, m
+  std::size_t day = 0;    ///< in `StackInput::days`
+  Vec3 at = Vec3::Zero(); ///< east, north, up from its place at the epoch, the day's own datum taken off, m
   Vec3 residual = Vec3::Zero();
   bool outlier = false; ///< not used
 };
 
 struct StackedMark {
   std::size_t mark = 0;
-  Vec3 place = Vec3::Zero();                           ///< at the epoch less the reference place, m
+  Vec3 place = Vec3::Zero();    ///< X, Y, Z at the epoch less the reference place, m
+  Vec3 place_sd = Vec3::Zero(); ///< east, north, up, m, under the noise that was found; without what was given
   Vec3 velocity = Vec3::Zero(), velocity_sd = Vec3::Zero(); ///< east, north, up, m/yr; under the noise that was found
-  Vec3 white_sd = Vec3::Zero();                        ///< of the velocity, had all noise been white, m/yr
-  std::vector<std::pair<double, Vec3>> steps, step_sd; ///< year, east, north, up, m
-  Eigen::Matrix<double, 3, 4> seasonal = Eigen::Matrix<double, 3, 4>::Zero(); ///< cos, sin of the calendar year, of its half, m
+  Vec3 white_sd = Vec3::Zero();                             ///< of the velocity, had all noise been white, m/yr
+  std::vector<std::pair<double, Vec3>> steps, step_sd;      ///< year, east, north, up, m
+  Eigen::Matrix<double, 3, 4> seasonal =
+      Eigen::Matrix<double, 3, 4>::Zero(); ///< cos, sin of the calendar year, of its half, m
   std::array<SeriesNoise, 3> noise;
   std::vector<StackedDay> series; ///< by time
   bool core = false;
@@ -71,8 +73,8 @@ struct Stack {
 };
 
 /// Adds up the normal equations of days whose datum is each its own: place, velocity, steps and waves of every mark by
-/// least squares over all days, a shift (turn, scale) of each day eliminated from its weights before (Davies and Blewitt
-/// 2000; Altamimi et al. 2002 write the same with explicit parameters). The datum comes from `core` by minimal
+/// least squares over all days, a shift (turn, scale) of each day eliminated from its weights before (Davies and
+/// Blewitt 2000; Altamimi et al. 2002 write the same with explicit parameters). The datum comes from `core` by minimal
 /// constraints. Mark-days that do not fit are taken out one a day, worst first, and the rest added up again. Velocities
 /// get the standard deviations of the noise that their own residuals show (series_noise.h). Throws `InputError` where
 /// days are fewer than two, hang together by too few marks, or a weight is none.

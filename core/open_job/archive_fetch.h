@@ -7,9 +7,9 @@ namespace ampletie {
 
 /// What became of one file of an archive.
 struct Fetched {
-  std::string path;        ///< below the archive's address
-  std::string name, bytes; ///< as it is taken; empty where it did not come whole
-  std::string words;       ///< why it did not; or what happened on the way
+  std::string path;               ///< below the archive's address
+  std::string name, bytes;        ///< as it is taken; empty where it did not come whole
+  std::string words;              ///< why it did not; or what happened on the way
   std::uint64_t resumed_from = 0; ///< bytes that were there already
   bool whole = false, stopped = false;
 };

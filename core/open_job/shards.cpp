@@ -15,8 +15,9 @@ Shard read_shard(const std::string &text) {
   const char *end = text.data() + text.size();
   const auto first = std::from_chars(text.data(), end, s.number);
   const auto second = slash == std::string::npos ? first : std::from_chars(text.data() + slash + 1, end, s.of);
-  if (slash == std::string::npos || first.ec != std::errc() || second.ec != std::errc() || first.ptr != text.data() + slash || second.ptr != end || s.of < 1 || s.of > 100'000 ||
-      s.number < 1 || s.number > s.of)
+  if (slash == std::string::npos || first.ec != std::errc() || second.ec != std::errc() ||
+      first.ptr != text.data() + slash || second.ptr != end || s.of < 1 || s.of > 100'000 || s.number < 1 ||
+      s.number > s.of)
     throw InputError("\"" + text + "\" is no piece of the work: 2/5 is the second of five");
   return s;
 }

@@ -11,8 +11,8 @@ struct Shard {
 /// "2/5". Throws `InputError`.
 Shard read_shard(const std::string &text);
 
-/// The vectors of a piece: whole sessions, since their vectors are solved together, given to the pieces so that each has
-/// about as many vectors. Every machine that has the same job finds the same pieces, whatever is solved already.
+/// The vectors of a piece: whole sessions, since their vectors are solved together, given to the pieces so that each
+/// has about as many vectors. Every machine that has the same job finds the same pieces, whatever is solved already.
 std::set<std::string> vectors_of_shard(const JobSnapshot &s, const Shard &shard);
 
 /// What a job got from copies of itself.
@@ -24,8 +24,8 @@ struct Merged {
   std::size_t missing = 0;             ///< planned vectors and tracks that are still not solved
 };
 
-/// Takes over what was solved in copies of a job, by fingerprint: what was computed from anything else than this job now
-/// holds is left. Motions that were found come along, without which tracks would not be known. A copy that is named
+/// Takes over what was solved in copies of a job, by fingerprint: what was computed from anything else than this job
+/// now holds is left. Motions that were found come along, without which tracks would not be known. A copy that is named
 /// twice, or lost, does no harm. Results are the bytes that one machine would have kept.
 Merged merge_results(Job &job, const std::vector<std::string> &copies);
 

@@ -18,8 +18,8 @@ std::string noise_words(const StackedMark &m) {
   std::string out;
   for (int c = 0; c < 3; ++c) {
     const SeriesNoise &n = m.noise[static_cast<std::size_t>(c)];
-    out += (c ? " · " : "") +
-           (n.colour_told ? fmt::format("{} {}", in_mm(n.white, 1), in_mm(n.flicker, 1)) : fmt::format("{} –", in_mm(n.white, 1)));
+    out += (c ? " · " : "") + (n.colour_told ? fmt::format("{} {}", in_mm(n.white, 1), in_mm(n.flicker, 1))
+                                             : fmt::format("{} –", in_mm(n.white, 1)));
   }
   return out;
 }
@@ -51,7 +51,11 @@ ReportDrawing series_drawing(const StackFiles &f, const Stack &s, const StackedM
     const auto py = [&](double v) {
       return std::clamp(y0 + strip / 2 - (v - middle) / room * (strip - 14), y0 + 1, y0 + strip - 3);
     };
-    d.lines.push_back({{{left, y0}, {width - 8, y0}, {width - 8, y0 + strip - 2}, {left, y0 + strip - 2}}, Ink::faint, 0.5, false, true});
+    d.lines.push_back({{{left, y0}, {width - 8, y0}, {width - 8, y0 + strip - 2}, {left, y0 + strip - 2}},
+                       Ink::faint,
+                       0.5,
+                       false,
+                       true});
     for (const auto &[when, size] : m.steps)
       d.lines.push_back({{{px(when), y0}, {px(when), y0 + strip - 2}}, Ink::warn, 0.7, true});
     ReportDrawing::Line model{{}, Ink::accent, 1};
@@ -64,7 +68,8 @@ ReportDrawing series_drawing(const StackFiles &f, const Stack &s, const StackedM
     const char *names[] = {"East", "North", "Up"};
     d.words.push_back({4, y0 + 14, names[c], 8, -1, true});
     d.words.push_back({4, y0 + 26, in_mm(room, room < 0.01 ? 1 : 0) + " mm", 6.5, -1, false, Ink::faint});
-    d.words.push_back({width - 12, y0 + 10, fmt::format("{} ± {} mm/yr", in_mm(m.velocity[c], 1), in_mm(m.velocity_sd[c], 1)), 7, 1});
+    d.words.push_back(
+        {width - 12, y0 + 10, fmt::format("{} ± {} mm/yr", in_mm(m.velocity[c], 1), in_mm(m.velocity_sd[c], 1)), 7, 1});
   }
   d.words.push_back({left, d.height - 8, fmt::format("{:.2f}", first), 7, -1, false, Ink::faint});
   d.words.push_back({width - 8, d.height - 8, fmt::format("{:.2f}", last), 7, 1, false, Ink::faint});
@@ -89,11 +94,14 @@ nlohmann::ordered_json stack_rows(const StackFiles &f, const Stack &s) {
       r[fmt::format("white_{}_m", names[c])] = n.white;
       r[fmt::format("flicker_{}_m", names[c])] = n.colour_told ? nlohmann::ordered_json(n.flicker) : nullptr;
     }
-    r["x"] = xyz.x(), r["y"] = xyz.y(), r["z"] = xyz.z(), r["epoch"] = s.epoch, r["frame"] = f.frame;
+    r["x"] = xyz.x(), r["y"] = xyz.y(), r["z"] = xyz.z(), r["epoch"] = s.epoch;
+    r["frame"] = f.datum_given ? nlohmann::ordered_json(f.frame) : nullptr;
+    for (int c = 0; c < 3; ++c) r[fmt::format("sd_{}_m", names[c])] = m.place_sd[c];
     auto steps = nlohmann::ordered_json::array();
     for (std::size_t k = 0; k < m.steps.size(); ++k) {
       const Vec3 &size = m.steps[k].second, &sd = m.step_sd[k].second;
-      steps.push_back({{"year", m.steps[k].first}, {"enu_m", {size.x(), size.y(), size.z()}}, {"sd_m", {sd.x(), sd.y(), sd.z()}}});
+      steps.push_back(
+          {{"year", m.steps[k].first}, {"enu_m", {size.x(), size.y(), size.z()}}, {"sd_m", {sd.x(), sd.y(), sd.z()}}});
     }
     r["steps"] = steps, r["datum"] = m.core;
     rows.push_back(std::move(r));
@@ -102,7 +110,7 @@ nlohmann::ordered_json stack_rows(const StackFiles &f, const Stack &s) {
 }
 
 std::string stack_control_csv(const StackFiles &f, const Stack &s) {
-  std::string out = "mark,description,x,y,z,frame,epoch,vx,vy,vz\n";
+  std::string out = "mark,description,x,y,z,frame,epoch,vx,vy,vz,sd_e,sd_n,sd_u\n";
   for (const StackedMark &m : s.marks) {
     const Vec3 xyz = f.input.reference[m.mark] + m.place;
     const Vec3 v = local_axes(to_geodetic(f.input.reference[m.mark])).transpose() * m.velocity;
@@ -111,6 +119,7 @@ std::string stack_control_csv(const StackFiles &f, const Stack &s) {
     for (int c = 0; c < 3; ++c) row.number(xyz[c], 4);
     row.text(f.frame).number(s.epoch, 4);
     for (int c = 0; c < 3; ++c) row.number(v[c], 5);
+    for (int c = 0; c < 3; ++c) row.number(m.place_sd[c], 4);
     out += row.line();
   }
   return out;
@@ -142,12 +151,17 @@ Report stack_report(const StackFiles &f, const Stack &s) {
   for (const StackedMark &m : s.marks)
     if (m.core) core += (core.empty() ? "" : ", ") + f.input.marks[m.mark];
   what.paragraphs.push_back(fmt::format(
-      "{} solutions from {:.3f} to {:.3f} were added up without what was put into each of them beforehand; each has a shift{}{} of its own. {} "
-      "Coordinates are those of {:.4f}. {} of {} mark-days did not fit and were not used. The solutions' own standard deviations are too small by the factor {:.2f}.",
-      f.input.days.size(), first->year, last->year, f.input.rotation ? (f.input.scale ? ", a turn" : " and a turn") : "",
-      f.input.scale ? " and a scale" : "",
-      core.empty() ? "Nothing was given: velocities are against the mean of all marks."
-                   : "The datum is that of " + core + ".",
+      "{} solutions from {:.3f} to {:.3f} were added up without what was put into each of them beforehand; each has a "
+      "shift{}{} of its own. {} "
+      "Coordinates are those of {:.4f}. {} of {} mark-days did not fit and were not used. The solutions' own standard "
+      "deviations are too small by the factor {:.2f}.",
+      f.input.days.size(), first->year, last->year,
+      f.input.rotation ? (f.input.scale ? ", a turn" : " and a turn") : "", f.input.scale ? " and a scale" : "",
+      !f.datum_given
+          ? (core.empty() ? "" : "The datum is the mean of " + core + ". ") +
+                std::string(
+                    "No coordinates were given: velocities are against the mean of all marks, and none of a frame.")
+          : "The datum is that of what is given of " + core + ".",
       s.epoch, s.outliers,
       [&] {
         std::size_t n = 0;
@@ -155,20 +169,33 @@ Report stack_report(const StackFiles &f, const Stack &s) {
         return n;
       }(),
       s.factor));
-  const bool told = std::any_of(s.marks.begin(), s.marks.end(), [](const StackedMark &m) { return m.noise[0].colour_told; });
+  const bool told =
+      std::any_of(s.marks.begin(), s.marks.end(), [](const StackedMark &m) { return m.noise[0].colour_told; });
   what.paragraphs.push_back(
-      told ? "Standard deviations of velocities are those under the noise that each mark's residuals show: white, and flicker, which does not average "
+      told ? "Standard deviations of velocities are those under the noise that each mark's residuals show: white, and "
+             "flicker, which does not average "
              "out (Williams 2003). Where all of it were white they would be those in the column \"as white\"."
-           : "The series are too short to tell the colour of their noise: it is taken for white, and standard deviations of velocities are likely too small.");
+           : "The series are too short to tell the colour of their noise: it is taken for white, and standard "
+             "deviations of velocities are likely too small.");
   for (const std::string &l : f.left_out) what.paragraphs.push_back("Left out: " + l + ".");
   for (const std::string &l : s.left_out) what.paragraphs.push_back("Left out: " + l + ".");
-  ReportTable t{"", {{"Mark", "", false}, {"Days"}, {"Left out"}, {"East", "mm/yr"}, {"North", "mm/yr"}, {"Up", "mm/yr"},
-                     {"± E", "mm/yr"}, {"± N", "mm/yr"}, {"± U", "mm/yr"}, {"as white ± U", "mm/yr"},
-                     {"Noise E · N · U, white flicker", "mm, mm/yr^¼", false}}, {}};
+  ReportTable t{"",
+                {{"Mark", "", false},
+                 {"Days"},
+                 {"Left out"},
+                 {"East", "mm/yr"},
+                 {"North", "mm/yr"},
+                 {"Up", "mm/yr"},
+                 {"± E", "mm/yr"},
+                 {"± N", "mm/yr"},
+                 {"± U", "mm/yr"},
+                 {"as white ± U", "mm/yr"},
+                 {"Noise E · N · U, white flicker", "mm, mm/yr^¼", false}},
+                {}};
   for (const StackedMark &m : s.marks) {
-    std::vector<std::string> row{f.input.marks[m.mark], std::to_string(m.series.size()),
-                                 std::to_string(std::count_if(m.series.begin(), m.series.end(),
-                                                              [](const StackedDay &d) { return d.outlier; }))};
+    std::vector<std::string> row{
+        f.input.marks[m.mark], std::to_string(m.series.size()),
+        std::to_string(std::count_if(m.series.begin(), m.series.end(), [](const StackedDay &d) { return d.outlier; }))};
     for (int c = 0; c < 3; ++c) row.push_back(in_mm(m.velocity[c]));
     for (int c = 0; c < 3; ++c) row.push_back(in_mm(m.velocity_sd[c]));
     row.push_back(in_mm(m.white_sd[2]));
@@ -176,7 +203,16 @@ Report stack_report(const StackFiles &f, const Stack &s) {
     t.rows.push_back(std::move(row));
   }
   what.tables.push_back(std::move(t));
-  ReportTable steps{"Steps", {{"Mark", "", false}, {"At"}, {"East", "mm"}, {"North", "mm"}, {"Up", "mm"}, {"± E", "mm"}, {"± N", "mm"}, {"± U", "mm"}}, {}};
+  ReportTable steps{"Steps",
+                    {{"Mark", "", false},
+                     {"At"},
+                     {"East", "mm"},
+                     {"North", "mm"},
+                     {"Up", "mm"},
+                     {"± E", "mm"},
+                     {"± N", "mm"},
+                     {"± U", "mm"}},
+                    {}};
   for (const StackedMark &m : s.marks)
     for (std::size_t k = 0; k < m.steps.size(); ++k) {
       std::vector<std::string> row{f.input.marks[m.mark], fmt::format("{:.4f}", m.steps[k].first)};
@@ -187,7 +223,8 @@ Report stack_report(const StackFiles &f, const Stack &s) {
   if (!steps.rows.empty()) what.tables.push_back(std::move(steps));
   r.sections.push_back(std::move(what));
   ReportSection pictures{"Over time",
-                         {"Positions less those at the epoch, each day's own datum taken off; the line is what was estimated. Crossed days are in red, steps are dashed. "
+                         {"Positions less those at the epoch, each day's own datum taken off; the line is what was "
+                          "estimated. Crossed days are in red, steps are dashed. "
                           "The grey figure is the height of a strip."},
                          {}};
   for (const StackedMark &m : s.marks) pictures.drawings.push_back(series_drawing(f, s, m));

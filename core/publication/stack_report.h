@@ -11,7 +11,8 @@ nlohmann::ordered_json stack_rows(const StackFiles &files, const Stack &stack);
 /// The whole as a report: what was done, a table of velocities, a picture of every mark over time.
 Report stack_report(const StackFiles &files, const Stack &stack);
 
-/// A control list with coordinates at the epoch and velocities, as a job takes it.
+/// A control list with coordinates at the epoch and velocities, as a job takes it. Of a stack without given coordinates
+/// there is none: neither are in a frame.
 std::string stack_control_csv(const StackFiles &files, const Stack &stack);
 
 /// Every mark on every day: where it was, residual, whether it was used.

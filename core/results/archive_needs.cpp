@@ -48,6 +48,27 @@ std::string span_words(const Span &s) {
   };
   return spaced(a) + " to " + (a.substr(0, 10) == b.substr(0, 10) ? b.substr(11) : spaced(b));
 }
+/// As people say it.
+const char *kind_words(ArchiveKind k) {
+  switch (k) {
+  case ArchiveKind::navigation:
+    return "broadcast orbits";
+  case ArchiveKind::antennas:
+    return "antenna calibrations";
+  case ArchiveKind::control:
+    return "coordinates";
+  default:
+    return archive_kind_name(k);
+  }
+}
+
+/// "QUILLON RING9   QDME" with single blanks.
+std::string spaced_once(const std::string &text) {
+  std::string out;
+  for (const char c : trimmed(text))
+    if (c != ' ' || out.back() != ' ') out += c;
+  return out;
+}
 std::string day_words(GpsTime t) { return iso(t).substr(0, 10); }
 
 class Needs {
@@ -180,7 +201,8 @@ private:
       std::vector<std::size_t> files;
       for (std::size_t k = 0; k < index_.files.size(); ++k) {
         const ArchiveFile &f = index_.files[k];
-        if (f.kind != kind || f.product != c || !f.from || !f.to || *f.to < wanted.from || *f.from > wanted.to) continue;
+        if (f.kind != kind || f.product != c || !f.from || !f.to || *f.to < wanted.from || *f.from > wanted.to)
+          continue;
         if (f.due) {
           if (c == ProductClass::final) due = due ? std::max(*due, *f.due) : *f.due;
           continue;
@@ -199,16 +221,18 @@ private:
     if (n.what.empty() && any_here) n.state = Need::State::here, n.what = with_class(kind, best_here);
     if (n.what.empty() && !files_of_some.empty()) {
       for (const std::size_t k : files_of_some) add_file(n, k);
-      n.state = needed ? Need::State::partly : Need::State::not_needed, n.what = archive_kind_name(kind);
+      n.state = needed ? Need::State::partly : Need::State::not_needed, n.what = kind_words(kind);
       const auto rest = uncovered(wanted, some);
       if (!rest.empty()) n.words = "not covered: " + span_words(rest.front());
     }
-    if (n.what.empty()) n.what = archive_kind_name(kind), n.state = due ? Need::State::not_yet : Need::State::missing;
+    if (n.what.empty()) n.what = kind_words(kind), n.state = due ? Need::State::not_yet : Need::State::missing;
     if (n.state == Need::State::missing && !needed) return;
-    if (n.state == Need::State::not_needed) n.words = "the job is set to broadcast orbits", n.files.clear(), n.bytes = 0;
+    if (n.state == Need::State::not_needed)
+      n.words = "the job is set to broadcast orbits", n.files.clear(), n.bytes = 0;
     if (due && any_here && needed && best_here != ProductClass::final) {
       Need later;
-      later.kind = kind, later.from = wanted.from, later.to = wanted.to, later.what = with_class(kind, ProductClass::final);
+      later.kind = kind, later.from = wanted.from, later.to = wanted.to,
+      later.what = with_class(kind, ProductClass::final);
       later.state = Need::State::not_yet;
       later.words = fmt::format("due {}; until then {} ones serve", day_words(*due), product_class_name(best_here));
       out_.push_back(std::move(n));
@@ -221,8 +245,8 @@ private:
 
   static std::string with_class(ArchiveKind kind, ProductClass c) {
     return c == ProductClass::unknown || kind == ArchiveKind::navigation
-               ? std::string(archive_kind_name(kind))
-               : fmt::format("{} {}", product_class_name(c), archive_kind_name(kind));
+               ? std::string(kind_words(kind))
+               : fmt::format("{} {}", product_class_name(c), kind_words(kind));
   }
 
   void orbits() {
@@ -244,8 +268,9 @@ private:
       if (f.kind == ArchiveKind::observations && !f.due && !f.antenna.empty() && chosen_.count(folded(f.station)) &&
           calibrations_of(s_.contents(), f.antenna, {}).empty())
         types.insert(antenna_key(f.antenna));
-    named(types, ArchiveKind::antennas, [](const std::string &n) { return antenna_key(n); },
-          "no file of the archive has its calibration");
+    named(
+        types, ArchiveKind::antennas, [](const std::string &n) { return antenna_key(n); },
+        "no file of the archive has its calibration");
   }
 
   void control() {
@@ -256,8 +281,7 @@ private:
   }
 
   /// What files name: one row for every file that brings some, one for all that none brings.
-  template <class Fold>
-  void named(std::set<std::string> wanted, ArchiveKind kind, const Fold &fold, const char *none) {
+  template <class Fold> void named(std::set<std::string> wanted, ArchiveKind kind, const Fold &fold, const char *none) {
     for (std::size_t k = 0; k < index_.files.size() && !wanted.empty(); ++k) {
       const ArchiveFile &f = index_.files[k];
       if (f.kind != kind || f.due || here(f)) continue;
@@ -266,8 +290,8 @@ private:
         if (wanted.erase(fold(n))) found.push_back(n);
       if (found.empty()) continue;
       Need n;
-      n.kind = kind, n.state = Need::State::offered, n.what = archive_kind_name(kind);
-      for (const std::string &x : found) n.words += (n.words.empty() ? "of " : ", ") + std::string(trimmed(x));
+      n.kind = kind, n.state = Need::State::offered, n.what = kind_words(kind);
+      for (const std::string &x : found) n.words += (n.words.empty() ? "of " : ", ") + spaced_once(x);
       add_file(n, k);
       out_.push_back(std::move(n));
     }

@@ -65,8 +65,8 @@ StackInput::Core given_core(std::size_t mark, const std::string &name, const Sta
                             double epoch, const Vec3 &reference) {
   StackInput::Core c{mark, Vec3::Zero(), Vec3::Zero()};
   if (!o.given) return c;
-  const auto row = std::find_if(o.given->rows.begin(), o.given->rows.end(),
-                                [&](const ControlRow &r) { return r.mark == name; });
+  const auto row =
+      std::find_if(o.given->rows.begin(), o.given->rows.end(), [&](const ControlRow &r) { return r.mark == name; });
   if (row == o.given->rows.end() || !row->xyz)
     throw InputError("the list of given coordinates has no X, Y, Z of " + name);
   const auto theirs = frame_by_name(row->frame), ours = frame_by_name(frame);
@@ -118,14 +118,17 @@ StackFiles stack_files(const std::vector<StackFile> &files, const StackOptions &
   }
   for (const std::string &s : o.steps) in.steps.push_back(step_of(s, place));
   std::vector<std::string> core = o.core;
-  if (core.empty() && o.given)
+  if (core.empty() && o.given) {
     for (const ControlRow &r : o.given->rows)
-      if (place.count(r.mark)) core.push_back(r.mark);
+      if (place.count(r.mark) && r.xyz) core.push_back(r.mark);
+    if (core.empty()) throw InputError("the list of given coordinates has X, Y, Z of none of the marks");
+  }
   for (const std::string &name : core) {
     const auto p = place.find(name);
     if (p == place.end()) throw InputError("no file has a mark " + name + ", which should give the datum");
     in.core.push_back(given_core(p->second, name, o, out.frame, in.epoch, in.reference[p->second]));
   }
+  out.datum_given = o.given != nullptr;
   return out;
 }
 

@@ -12,9 +12,9 @@ struct StackFile {
 
 /// What is said of a stack besides its files.
 struct StackOptions {
-  std::vector<std::string> core;  ///< marks that give the datum; empty: all of them
+  std::vector<std::string> core;      ///< marks that give the datum; empty: all of them
   const ControlList *given = nullptr; ///< coordinates and velocities of `core`, in the frame of the solutions
-  std::vector<std::string> steps; ///< "WTZR@2021-07-01"
+  std::vector<std::string> steps;     ///< "WTZR@2021-07-01"
   bool rotation = true, scale = false, seasonal = false;
   double epoch = 0; ///< of the coordinates, decimal year; 0: the middle
 };
@@ -23,13 +23,14 @@ struct StackOptions {
 struct StackFiles {
   StackInput input;
   std::string frame;                 ///< of all of them
+  bool datum_given = false;          ///< coordinates and velocities of marks lead into that frame
   std::vector<std::string> left_out; ///< files that took no part, with the reason
 };
 
-/// Puts solutions together as days: each by the vectors from one of its marks to all others with their joint covariance,
-/// without what was put in beforehand, so that no day's own datum comes in. A file of a frame that differs from the first
-/// one's, without a date, or twice there is left out. Throws `InputError` for names that no file has, steps that are none,
-/// and a list of given coordinates of another frame.
+/// Puts solutions together as days: each by the vectors from one of its marks to all others with their joint
+/// covariance, without what was put in beforehand, so that no day's own datum comes in. A file of a frame that differs
+/// from the first one's, without a date, or twice there is left out. Throws `InputError` for names that no file has,
+/// steps that are none, and a list of given coordinates of another frame.
 StackFiles stack_files(const std::vector<StackFile> &files, const StackOptions &options);
 
 } // namespace ampletie

@@ -71,7 +71,8 @@ bool describe(const std::string &bytes, ArchiveFile &f, std::vector<ArchiveStati
 }
 
 std::string head_of(int status, const char *words, std::uint64_t length, const std::string &more = {}) {
-  return fmt::format("HTTP/1.1 {} {}\r\nContent-Length: {}\r\nConnection: close\r\n{}\r\n", status, words, length, more);
+  return fmt::format("HTTP/1.1 {} {}\r\nContent-Length: {}\r\nConnection: close\r\n{}\r\n", status, words, length,
+                     more);
 }
 std::string plain(int status, const char *words) {
   return head_of(status, words, std::string_view(words).size() + 1, "Content-Type: text/plain\r\n") + words + "\n";

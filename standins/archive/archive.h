@@ -21,7 +21,7 @@ const std::vector<Mistake> &all_mistakes();
 
 struct Settings {
   std::string name = "Reference archive (stand-in)";
-  std::optional<GpsTime> now;                          ///< products appear when it is time; nothing: all are there
+  std::optional<GpsTime> now;                         ///< products appear when it is time; nothing: all are there
   double final_after_days = 13, rapid_after_days = 1; ///< after their last epoch, as agencies do (common practice)
   Mistake mistake = Mistake::none;
   std::uint64_t seed = 1;

@@ -117,8 +117,8 @@ void check_region(const Region &g) {
   ample_quietly("hold " + job + " REFB");
   ample_quietly("set " + job + " occupation R11@2026-05-12T08 height_to=rim slant=yes --because sheet");
   ample_quietly("solve " + job);
-  // The exit code says whether doubts are open: of control without a velocity, of vectors over flat ground at sea level,
-  // and of what was issued at another epoch.
+  // The exit code says whether doubts are open: of control without a velocity, of vectors over flat ground at sea
+  // level, and of what was issued at another epoch.
   const auto open_doubts = [&] {
     int open = 0;
     for (const json &d : shown("show " + job + " doubts --json")) {

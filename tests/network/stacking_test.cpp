@@ -9,10 +9,10 @@
 #include <random>
 
 using namespace ampletie;
+using Catch::Matchers::Contains;
 using Eigen::Index;
 using Eigen::MatrixXd;
 using Eigen::VectorXd;
-using Catch::Matchers::Contains;
 
 namespace {
 /// A network of permanent marks over a region, its noise in east, north, up.
@@ -41,15 +41,17 @@ Drawn draw(std::uint64_t seed, std::size_t marks, std::size_t days, double step,
   Drawn d;
   std::vector<std::vector<Vec3>> noise(marks, std::vector<Vec3>(days, Vec3::Zero()));
   for (std::size_t i = 0; i < marks; ++i) {
-    const Geodetic g{(46 + 1.5 * even(random)) * std::numbers::pi / 180, (14 + 2 * even(random)) * std::numbers::pi / 180,
-                     500};
+    const Geodetic g{(46 + 1.5 * even(random)) * std::numbers::pi / 180,
+                     (14 + 2 * even(random)) * std::numbers::pi / 180, 500};
     d.in.marks.push_back("M" + std::to_string(i));
     d.in.reference.push_back(to_cartesian(g));
     d.axes.push_back(local_axes(g));
-    d.velocity.push_back(d.axes[i].transpose() * Vec3(0.002 * normal(random), 0.002 * normal(random), 0.003 * normal(random)));
+    d.velocity.push_back(d.axes[i].transpose() *
+                         Vec3(0.002 * normal(random), 0.002 * normal(random), 0.003 * normal(random)));
     for (int c = 0; c < 3; ++c) {
       const auto f = flicker(random, days, step);
-      for (std::size_t k = 0; k < days; ++k) noise[i][k][c] = (c == 2 ? 3 : 1) * (coloured * f[k] + white * normal(random));
+      for (std::size_t k = 0; k < days; ++k)
+        noise[i][k][c] = (c == 2 ? 3 : 1) * (coloured * f[k] + white * normal(random));
     }
   }
   for (std::size_t k = 0; k < days; ++k) {
@@ -62,9 +64,8 @@ Drawn draw(std::uint64_t seed, std::size_t marks, std::size_t days, double step,
     s.weight = MatrixXd::Zero(s.at.size(), s.at.size());
     for (std::size_t i = 0; i < marks; ++i) {
       s.marks.push_back(i);
-      s.at.segment<3>(static_cast<Index>(3 * i)) = d.velocity[i] * (s.year - 2020) + shift +
-                                                   turn.cross(d.in.reference[i]) +
-                                                   d.axes[i].transpose() * noise[i][k];
+      s.at.segment<3>(static_cast<Index>(3 * i)) =
+          d.velocity[i] * (s.year - 2020) + shift + turn.cross(d.in.reference[i]) + d.axes[i].transpose() * noise[i][k];
       const Vec3 sd(0.002, 0.002, 0.006);
       s.weight.block<3, 3>(static_cast<Index>(3 * i), static_cast<Index>(3 * i)) =
           d.axes[i].transpose() * sd.cwiseAbs2().cwiseInverse().asDiagonal() * d.axes[i];
@@ -155,7 +156,9 @@ TEST_CASE("velocities of drawn networks agree with what is printed, white or col
     const double nse = squares / all, share = 1.0 * inside / all;
     INFO("flicker " << coloured << ": squared error " << nse << ", as white " << squares_white / all << ", inside 95 % "
                     << share << ", found " << found / all << ", factor " << factor << ", outliers " << outliers);
-    if (std::getenv("AMPLETIE_LONG")) WARN("of " << all);
+    if (std::getenv("AMPLETIE_LONG"))
+      WARN("flicker " << coloured << ": " << nse << " (as white " << squares_white / all << "), inside " << share
+                      << ", found " << found / all << ", of " << all);
     CHECK(outliers <= networks / 10 + 1);
     if (networks > 20) {
       CHECK(nse > 0.85);

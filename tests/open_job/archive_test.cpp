@@ -24,7 +24,8 @@ void make_archive(const std::string &folder) {
   fs::create_directories(folder + "/obs");
   for (const char *f : {"REFA-s1.rnx.gz", "REFA-s2.rnx.gz", "REFB-s1.rnx.gz", "REFB-s2.rnx.gz"})
     fs::copy_file(archive_data + f, folder + "/obs/" + f);
-  for (const char *f : {"broadcast.rnx.gz", "antennas.atx.gz", "control.csv"}) fs::copy_file(archive_data + f, folder + "/" + f);
+  for (const char *f : {"broadcast.rnx.gz", "antennas.atx.gz", "control.csv"})
+    fs::copy_file(archive_data + f, folder + "/" + f);
   const std::string orbits = gunzip(read_file(archive_data + "precise.sp3.gz"));
   write_file(folder + "/" + final_name, orbits);
   Sp3File rapid = read_sp3(orbits);
@@ -107,9 +108,9 @@ TEST_CASE("the job says what it needs, takes it, and needs it no more; riper orb
   REQUIRE(need(needs, "final orbits"));
   CHECK(need(needs, "final orbits")->state == State::not_yet);
   CHECK_THAT(need(needs, "final orbits")->words, Contains("due 2026-05-2") && Contains("rapid ones serve"));
-  REQUIRE(need(needs, "antennas"));
-  REQUIRE(need(needs, "control"));
-  CHECK_THAT(need(needs, "control")->words, Contains("REFA") && Contains("REFB"));
+  REQUIRE(need(needs, "antenna calibrations"));
+  REQUIRE(need(needs, "coordinates"));
+  CHECK_THAT(need(needs, "coordinates")->words, Contains("REFA") && Contains("REFB"));
   // Nobody asks for stations further away.
   CHECK_FALSE(need(archive_needs(*job.snapshot(), index, 100), "REFA"));
   const std::size_t before = job.snapshot()->contents().size();
@@ -147,8 +148,8 @@ TEST_CASE("a job set to broadcast orbits is not given precise ones; a job withou
   archive::Archive a(folder / "archive", {});
   Job job = field_job(folder / "a.tie");
   const auto needs = archive_needs(*job.snapshot(), a.index(), 80e3);
-  REQUIRE(need(needs, "navigation"));
-  CHECK(need(needs, "navigation")->state == State::offered);
+  REQUIRE(need(needs, "broadcast orbits"));
+  CHECK(need(needs, "broadcast orbits")->state == State::offered);
   REQUIRE(need(needs, "final orbits"));
   CHECK(need(needs, "final orbits")->state == State::not_needed);
   for (const std::size_t k : files_to_fetch(needs)) CHECK(a.index().files[k].kind != ArchiveKind::orbits);
@@ -222,7 +223,8 @@ TEST_CASE("what broke off goes on where it ended in a later sitting, and what is
     return real(r);
   };
   const ArchiveFetch fetch("http://here", watched, folder / "kept");
-  const Fetched half = fetch.fetch(f, [&](std::uint64_t n) { came = n; }, [&] { return came > f.bytes / 3; });
+  const Fetched half = fetch.fetch(
+      f, [&](std::uint64_t n) { came = n; }, [&] { return came > f.bytes / 3; });
   CHECK(half.stopped);
   CHECK_THAT(half.words, Contains("stopped after") && Contains("kept"));
   const Fetched rest = ArchiveFetch("http://here", watched, folder / "kept").fetch(f);
@@ -237,8 +239,12 @@ TEST_CASE("what broke off goes on where it ended in a later sitting, and what is
   CHECK(wrong.whole);
   CHECK_THAT(wrong.words, Contains("sum was wrong"));
   // Nobody answers.
-  const ArchiveFetch nobody("http://here", [](const HttpRequest &) { return HttpAnswer{0, "Connection refused", false}; },
-                            folder / "kept");
+  const ArchiveFetch nobody(
+      "http://here",
+      [](const HttpRequest &) {
+        return HttpAnswer{0, "Connection refused", false};
+      },
+      folder / "kept");
   CHECK_THROWS_WITH(nobody.index(), Contains("http://here") && Contains("Connection refused"));
   CHECK_THAT(nobody.fetch(f).words, Contains("Connection refused"));
 }

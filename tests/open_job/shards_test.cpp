@@ -25,8 +25,7 @@ void solve_piece(const std::string &path, const Shard &shard) {
 /// What is kept, without what only says when and how long.
 std::map<std::string, std::string> kept(const std::string &path) {
   std::map<std::string, std::string> out;
-  for (const StoredResult &r : Job::open(path).store().results("vector"))
-    out[r.id] = r.fingerprint + r.data.dump();
+  for (const StoredResult &r : Job::open(path).store().results("vector")) out[r.id] = r.fingerprint + r.data.dump();
   return out;
 }
 } // namespace
@@ -69,9 +68,7 @@ TEST_CASE("pieces solved by several machines give the bytes of one; lost and rep
   m = merge_results(merged, copies);
   CHECK(m.vectors == 0);
   for (const VectorResult &v : merged.vectors()) CHECK_FALSE(v.stale);
-  {
-    const Job closed = std::move(merged);
-  }
+  { const Job closed = std::move(merged); }
   const auto is = kept(job), should = kept(one);
   REQUIRE(is.size() == should.size());
   for (const auto &[id, text] : should) {
