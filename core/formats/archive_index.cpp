@@ -56,6 +56,8 @@ ArchiveFile read_file_entry(const json &f) {
   out.interval = f.value("interval", 0.0);
   out.product = product_class_named(f.value("class", "unknown"));
   if (out.due) return out; // neither size nor sum of what does not exist
+  if (!f.at("bytes").is_number_unsigned())
+    throw InputError(fmt::format("the archive's index: the size of {} is no number of bytes", out.path));
   out.bytes = f.at("bytes").get<std::uint64_t>();
   if (out.bytes > (std::uint64_t{8} << 30))
     throw InputError(fmt::format("the archive's index: {} would have {} bytes", out.path, out.bytes));

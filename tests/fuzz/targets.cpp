@@ -4,6 +4,7 @@
 #include "base/text.h"
 #include "formats/antenna_points.h"
 #include "formats/antex.h"
+#include "formats/archive_index.h"
 #include "formats/attachment.h"
 #include "formats/control_documents.h"
 #include "formats/cut_off.h"
@@ -51,6 +52,8 @@ const std::map<std::string, std::function<void(std::string_view)>> &fuzz_targets
       {"hatanaka",
        [](Bytes b) { attempt([&] { read_rinex_observations(expand_hatanaka(b, std::size_t{1} << 22)); }); }},
       {"navigation", [](Bytes b) { attempt([&] { write_rinex_navigation(read_rinex_navigation(b)); }); }},
+      {"archive",
+       [](Bytes b) { attempt([&] { read_archive_index(write_archive_index(read_archive_index(b))); }); }},
       {"sp3", [](Bytes b) { attempt([&] { write_sp3(read_sp3(b)); }); }},
       {"clock", [](Bytes b) { attempt([&] { read_rinex_clock(b); }); }},
       {"antex",
