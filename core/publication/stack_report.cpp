@@ -33,7 +33,7 @@ double spread(const StackedMark &m, int c) {
 }
 
 /// One mark over time: three strips with a scale of their own, days as small strokes, the model as a line.
-ReportDrawing series_drawing(const StackFiles &f, const Stack &s, const StackedMark &m) {
+ReportDrawing series_drawing(const StackFiles &f, const StackedMark &m) {
   constexpr double width = 480, strip = 62, left = 46, top = 10;
   ReportDrawing d;
   d.width = width, d.height = 3 * strip + top + 22;
@@ -73,8 +73,55 @@ ReportDrawing series_drawing(const StackFiles &f, const Stack &s, const StackedM
   }
   d.words.push_back({left, d.height - 8, fmt::format("{:.2f}", first), 7, -1, false, Ink::faint});
   d.words.push_back({width - 8, d.height - 8, fmt::format("{:.2f}", last), 7, 1, false, Ink::faint});
-  (void)s;
   return d;
+}
+
+ReportTable velocity_table(const StackFiles &f, const Stack &s) {
+  ReportTable t{"",
+                {{"Mark", "", false},
+                 {"Days"},
+                 {"Left out"},
+                 {"East", "mm/yr"},
+                 {"North", "mm/yr"},
+                 {"Up", "mm/yr"},
+                 {"± E", "mm/yr"},
+                 {"± N", "mm/yr"},
+                 {"± U", "mm/yr"},
+                 {"as white ± U", "mm/yr"},
+                 {"Noise E · N · U, white flicker", "mm, mm/yr^¼", false}},
+                {}};
+  for (const StackedMark &m : s.marks) {
+    std::vector<std::string> row{
+        f.input.marks[m.mark], std::to_string(m.series.size()),
+        std::to_string(std::count_if(m.series.begin(), m.series.end(), [](const StackedDay &d) { return d.outlier; }))};
+    for (int c = 0; c < 3; ++c) row.push_back(in_mm(m.velocity[c]));
+    for (int c = 0; c < 3; ++c) row.push_back(in_mm(m.velocity_sd[c]));
+    row.push_back(in_mm(m.white_sd[2]));
+    row.push_back(noise_words(m));
+    t.rows.push_back(std::move(row));
+  }
+  return t;
+}
+
+ReportTable step_table(const StackFiles &f, const Stack &s) {
+  ReportTable steps{"Steps",
+                    {{"Mark", "", false},
+                     {"At"},
+                     {"East", "mm"},
+                     {"North", "mm"},
+                     {"Up", "mm"},
+                     {"± E", "mm"},
+                     {"± N", "mm"},
+                     {"± U", "mm"}},
+                    {}};
+  for (const StackedMark &m : s.marks)
+    for (std::size_t k = 0; k < m.steps.size(); ++k) {
+      std::vector<std::string> row{f.input.marks[m.mark], fmt::format("{:.4f}", m.steps[k].first)};
+      for (int c = 0; c < 3; ++c) row.push_back(in_mm(m.steps[k].second[c], 1));
+      for (int c = 0; c < 3; ++c) row.push_back(in_mm(m.step_sd[k].second[c], 1));
+      steps.rows.push_back(std::move(row));
+    }
+  return steps;
 }
 } // namespace
 
@@ -179,47 +226,8 @@ Report stack_report(const StackFiles &f, const Stack &s) {
              "deviations of velocities are likely too small.");
   for (const std::string &l : f.left_out) what.paragraphs.push_back("Left out: " + l + ".");
   for (const std::string &l : s.left_out) what.paragraphs.push_back("Left out: " + l + ".");
-  ReportTable t{"",
-                {{"Mark", "", false},
-                 {"Days"},
-                 {"Left out"},
-                 {"East", "mm/yr"},
-                 {"North", "mm/yr"},
-                 {"Up", "mm/yr"},
-                 {"± E", "mm/yr"},
-                 {"± N", "mm/yr"},
-                 {"± U", "mm/yr"},
-                 {"as white ± U", "mm/yr"},
-                 {"Noise E · N · U, white flicker", "mm, mm/yr^¼", false}},
-                {}};
-  for (const StackedMark &m : s.marks) {
-    std::vector<std::string> row{
-        f.input.marks[m.mark], std::to_string(m.series.size()),
-        std::to_string(std::count_if(m.series.begin(), m.series.end(), [](const StackedDay &d) { return d.outlier; }))};
-    for (int c = 0; c < 3; ++c) row.push_back(in_mm(m.velocity[c]));
-    for (int c = 0; c < 3; ++c) row.push_back(in_mm(m.velocity_sd[c]));
-    row.push_back(in_mm(m.white_sd[2]));
-    row.push_back(noise_words(m));
-    t.rows.push_back(std::move(row));
-  }
-  what.tables.push_back(std::move(t));
-  ReportTable steps{"Steps",
-                    {{"Mark", "", false},
-                     {"At"},
-                     {"East", "mm"},
-                     {"North", "mm"},
-                     {"Up", "mm"},
-                     {"± E", "mm"},
-                     {"± N", "mm"},
-                     {"± U", "mm"}},
-                    {}};
-  for (const StackedMark &m : s.marks)
-    for (std::size_t k = 0; k < m.steps.size(); ++k) {
-      std::vector<std::string> row{f.input.marks[m.mark], fmt::format("{:.4f}", m.steps[k].first)};
-      for (int c = 0; c < 3; ++c) row.push_back(in_mm(m.steps[k].second[c], 1));
-      for (int c = 0; c < 3; ++c) row.push_back(in_mm(m.step_sd[k].second[c], 1));
-      steps.rows.push_back(std::move(row));
-    }
+  what.tables.push_back(velocity_table(f, s));
+  ReportTable steps = step_table(f, s);
   if (!steps.rows.empty()) what.tables.push_back(std::move(steps));
   r.sections.push_back(std::move(what));
   ReportSection pictures{"Over time",
@@ -227,7 +235,7 @@ Report stack_report(const StackFiles &f, const Stack &s) {
                           "estimated. Crossed days are in red, steps are dashed. "
                           "The grey figure is the height of a strip."},
                          {}};
-  for (const StackedMark &m : s.marks) pictures.drawings.push_back(series_drawing(f, s, m));
+  for (const StackedMark &m : s.marks) pictures.drawings.push_back(series_drawing(f, m));
   r.sections.push_back(std::move(pictures));
   return r;
 }
