@@ -52,9 +52,23 @@
 #include <thread>
 
 namespace ampletie::cli {
-namespace {
 
 void print(const std::string &s) { std::fputs(s.c_str(), stdout); }
+
+bool all_taken(const std::vector<Intake> &became) {
+  bool all = true;
+  for (const Intake &i : became) {
+    const bool no = i.outcome == Intake::Outcome::refused;
+    if (no)
+      std::fprintf(stderr, "%s: %s\n", i.file.c_str(), i.sentence.c_str());
+    else
+      print(i.file + ": " + i.sentence + "\n");
+    all = all && !no;
+  }
+  return all;
+}
+
+namespace {
 
 std::string occupation_id(const Job &job, const std::string &text) { return resolve_one(job, text, "occupation"); }
 
@@ -76,16 +90,7 @@ int cmd_new(Sitting &, const Arguments &a) {
 
 int cmd_take(Sitting &here, const Arguments &a) {
   Job &job = here.job(a.job);
-  bool refused = false;
-  for (const Intake &i : job.take(a.files, a.as)) {
-    const bool no = i.outcome == Intake::Outcome::refused;
-    if (no)
-      std::fprintf(stderr, "%s: %s\n", i.file.c_str(), i.sentence.c_str());
-    else
-      print(i.file + ": " + i.sentence + "\n");
-    refused = refused || no;
-  }
-  return refused ? 2 : here.finish();
+  return all_taken(job.take(a.files, a.as)) ? here.finish() : 2;
 }
 
 int cmd_plan(Sitting &here, const Arguments &a) {
@@ -325,6 +330,7 @@ int cmd_solve(Sitting &here, const Arguments &a) {
   const Progress progress;
   job.accept_motions(find_motions(*job.snapshot(), a.threads, progress));
   const bool first = a.shard.empty() || read_shard(a.shard).number == 1;
+  if (!first && !job.snapshot()->moving().empty()) print("piece " + a.shard + ": tracks are in the first piece\n");
   const bool tracks = first && (a.what == "tracks" || (a.what.empty() && !job.snapshot()->moving().empty()));
   if (a.what != "tracks" && (!tracks || !job.snapshot()->get(plan_result()).empty()))
     solve_job_vectors(job, a, progress);

@@ -14,8 +14,6 @@ namespace ampletie::cli {
 namespace {
 using Rows = nlohmann::ordered_json;
 
-void tell(const std::string &s) { std::fputs(s.c_str(), stdout); }
-
 Rows need_rows(const std::vector<ArchiveNeed> &needs) {
   Rows out = Rows::array();
   for (const ArchiveNeed &n : needs)
@@ -38,29 +36,23 @@ int cmd_fetch(Sitting &here, const Arguments &a) {
   const ArchiveIndex index = archive.index();
   const auto needs = archive_needs(*job.snapshot(), index, 1000 * a.within);
   const Rows rows = need_rows(needs);
-  tell(a.json ? rows.dump(1) + "\n" : table(rows));
+  print(a.json ? rows.dump(1) + "\n" : table(rows));
   if (needs.empty() && !a.json)
-    tell("nothing is needed: the job has no occupations in the field yet, or all of its marks are stations there\n");
+    print("nothing is needed: the job has no occupations in the field yet, or all of its marks are stations there\n");
   if (a.look) return here.finish();
-  std::vector<Fetched> came;
-  bool failed = false;
+  bool any = false, all = true;
+  // Each is taken as it comes: who stops the program loses the one that is on its way.
   for (const std::size_t k : files_to_fetch(needs)) {
-    came.push_back(archive.fetch(index.files[k]));
-    const Fetched &f = came.back();
-    failed |= !f.whole;
-    if (!a.json)
-      tell(fmt::format("{}: {}{}{}\n", f.path, f.whole ? fmt::format("{} bytes", f.bytes.size()) : "did not come",
-                       f.words.empty() ? "" : ", ", f.words));
+    const Fetched f = archive.fetch(index.files[k]);
+    if (f.whole && !a.json)
+      print(fmt::format("{}: {} bytes{}{}\n", f.path, f.bytes.size(), f.words.empty() ? "" : ", ", f.words));
+    const std::vector<Intake> became = take_fetched(job, {f});
+    any |= f.whole;
+    if (a.json && became[0].outcome != Intake::Outcome::refused) continue; // the output is JSON
+    all &= all_taken(became);
   }
-  const bool any = std::any_of(came.begin(), came.end(), [](const Fetched &f) { return f.whole; });
-  for (const Intake &i : take_fetched(job, came))
-    if (!a.json && i.outcome != Intake::Outcome::refused) tell(fmt::format("{}: {}\n", i.file, i.sentence));
-  if (a.solve_then && any) {
-    const int solved = act("solve", here, a);
-    return failed ? 2 : solved;
-  }
-  const int doubts = here.finish();
-  return failed ? 2 : doubts;
+  const int solved = a.solve_then && any ? act("solve", here, a) : here.finish();
+  return all ? solved : 2;
 }
 
 int cmd_serve(Sitting &, const Arguments &a) {
@@ -73,11 +65,12 @@ int cmd_serve(Sitting &, const Arguments &a) {
     if (a.mistake == archive::mistake_name(m)) s.mistake = m;
   s.seed = a.seed;
   archive::Archive archive(a.folder, s);
+  for (const std::string &l : archive.left_out()) std::fprintf(stderr, "not listed: %s\n", l.c_str());
   const auto begin = std::chrono::steady_clock::now();
   http_serve({a.port, [&](const std::string &head) { return archive.answer(head); },
               [&](int port) {
-                tell(fmt::format("{} files of {} stations at http://127.0.0.1:{}\n", archive.index().files.size(),
-                                 archive.index().stations.size(), port));
+                print(fmt::format("{} files of {} stations at http://127.0.0.1:{}\n", archive.index().files.size(),
+                                  archive.index().stations.size(), port));
                 std::fflush(stdout);
               },
               [&] {

@@ -1,6 +1,7 @@
 #include "cli/stack.h"
 #include "base/error.h"
 #include "base/text.h"
+#include "cli/actions.h"
 #include "formats/recognise.h"
 #include "publication/stack_report.h"
 #include "render/render.h"
@@ -67,17 +68,15 @@ int cmd_stack(Sitting &, const Arguments &a) {
   const auto rows = stack_rows(together, stack);
   write_file(a.folder + "/stack.json", rows.dump(1) + "\n");
   if (a.json) {
-    std::fputs((rows.dump(1) + "\n").c_str(), stdout);
+    print(rows.dump(1) + "\n");
   } else {
     for (const StackedMark &m : stack.marks)
-      std::fputs(fmt::format("{:<12} {:5} days  E {:7.2f} ± {:.2f}  N {:7.2f} ± {:.2f}  U {:7.2f} ± {:.2f} mm/yr\n",
-                             together.input.marks[m.mark], m.series.size(), 1000 * m.velocity.x(),
-                             1000 * m.velocity_sd.x(), 1000 * m.velocity.y(), 1000 * m.velocity_sd.y(),
-                             1000 * m.velocity.z(), 1000 * m.velocity_sd.z())
-                     .c_str(),
-                 stdout);
-    for (const std::string &l : together.left_out) std::fputs(("left out: " + l + "\n").c_str(), stdout);
-    for (const std::string &l : stack.left_out) std::fputs(("left out: " + l + "\n").c_str(), stdout);
+      print(fmt::format("{:<12} {:5} days  E {:7.2f} ± {:.2f}  N {:7.2f} ± {:.2f}  U {:7.2f} ± {:.2f} mm/yr\n",
+                        together.input.marks[m.mark], m.series.size(), 1000 * m.velocity.x(), 1000 * m.velocity_sd.x(),
+                        1000 * m.velocity.y(), 1000 * m.velocity_sd.y(), 1000 * m.velocity.z(),
+                        1000 * m.velocity_sd.z()));
+    for (const std::string &l : together.left_out) print("left out: " + l + "\n");
+    for (const std::string &l : stack.left_out) print("left out: " + l + "\n");
   }
   return unread.empty() && together.left_out.empty() && stack.left_out.empty() ? 0 : 1;
 }

@@ -95,12 +95,12 @@ ArchivePart::ArchivePart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w)
 
 ArchivePart::~ArchivePart() { stop_->store(true); }
 
-void ArchivePart::beside(std::function<std::function<void()>()> work) {
+void ArchivePart::beside(std::function<std::function<void()>(const std::function<bool()> &stop)> work) {
   busy_ = true;
   stop_ = std::make_shared<std::atomic<bool>>(false);
   show_needs();
-  QThreadPool::globalInstance()->start([part = QPointer(this), work = std::move(work)] {
-    const std::function<void()> then = work();
+  QThreadPool::globalInstance()->start([part = QPointer(this), work = std::move(work), stop = stop_] {
+    const std::function<void()> then = work([stop] { return stop->load(); });
     QMetaObject::invokeMethod(qApp, [part, then] {
       if (!part) return;
       part->busy_ = false;
@@ -114,9 +114,10 @@ void ArchivePart::look() {
   const QString address = address_->text().trimmed();
   kept_address().setValue("address", address);
   words_->setText("Asking …");
-  beside([this, archive = ArchiveFetch(address.toStdString()), stop = stop_]() -> std::function<void()> {
+  beside([this,
+          archive = ArchiveFetch(address.toStdString())](const std::function<bool()> &stop) -> std::function<void()> {
     try {
-      auto index = std::make_shared<const ArchiveIndex>(archive.index([stop] { return stop->load(); }));
+      auto index = std::make_shared<const ArchiveIndex>(archive.index(stop));
       return [this, index, at = archive.address()] {
         index_ = index, index_of_ = at, job_ = w_.has_job() ? w_.job().store().path() : std::string();
         fetched_.clear();
@@ -137,9 +138,9 @@ void ArchivePart::fetch() {
   std::vector<ArchiveFile> wanted;
   for (const std::size_t k : files_to_fetch(needs_)) wanted.push_back(index_->files[k]);
   if (wanted.empty()) return;
-  beside([this, archive = ArchiveFetch(index_of_), wanted, stop = stop_, part = QPointer(this)] {
+  beside([this, archive = ArchiveFetch(index_of_), wanted, part = QPointer(this)](const std::function<bool()> &stop) {
     std::vector<Fetched> came;
-    for (std::size_t k = 0; k < wanted.size() && !stop->load(); ++k) {
+    for (std::size_t k = 0; k < wanted.size() && !stop(); ++k) {
       QMetaObject::invokeMethod(qApp, [part, words = QString("Fetching %1 of %2: %3 (%4)")
                                                          .arg(k + 1)
                                                          .arg(wanted.size())
@@ -147,7 +148,7 @@ void ArchivePart::fetch() {
                                                          .arg(size_words(wanted[k].bytes))] {
         if (part) part->words_->setText(words);
       });
-      came.push_back(archive.fetch(wanted[k], {}, [stop] { return stop->load(); }));
+      came.push_back(archive.fetch(wanted[k], {}, stop));
     }
     return [this, came = std::move(came)]() mutable { ended(std::move(came)); };
   });
@@ -155,13 +156,22 @@ void ArchivePart::fetch() {
 
 void ArchivePart::ended(std::vector<Fetched> came) {
   // Another job was opened in the meantime: nothing of this is its own.
-  if (!w_.has_job() || w_.job().store().path() != job_) return refresh();
-  bool any = false;
-  for (const Fetched &f : came) {
-    fetched_[f.path] = {f.whole ? (f.words.empty() ? "came whole" : "came whole: " + f.words) : f.words, f.whole};
-    any |= f.whole;
+  if (!w_.has_job() || w_.job().store().path() != job_) {
+    Q_EMIT w_.message("What came of the archive was for the job before: none of it was taken", true);
+    return refresh();
   }
-  if (any) w_.take_with([&](Job &job) { return take_fetched(job, came); }, "of the archive");
+  bool any = false;
+  w_.take_with(
+      [&](Job &job) {
+        const std::vector<Intake> became = take_fetched(job, came);
+        for (std::size_t k = 0; k < came.size(); ++k) {
+          const bool taken = became[k].outcome != Intake::Outcome::refused;
+          fetched_[came[k].path] = {became[k].sentence, taken};
+          any |= taken;
+        }
+        return became;
+      },
+      "of the archive");
   refresh();
   if (any && solve_then_->isChecked()) w_.solve();
 }
@@ -215,7 +225,8 @@ void ArchivePart::show_needs() {
                                .arg(index_->files.size())
                                .arg(files)
                                .arg(size_words(bytes));
-    if (!fetched_.empty()) said += QString(" Of %1 asked for %2 came whole.").arg(fetched_.size()).arg(came);
+    if (!fetched_.empty())
+      said += QString(" Of %1 asked for %2 came whole and were taken.").arg(fetched_.size()).arg(came);
     words_->setText(said);
   }
   Q_EMIT changed();

@@ -34,7 +34,7 @@ private:
   void show_needs();
   void ended(std::vector<Fetched> came);
   /// Runs on another thread; `then` on this one, unless the part has gone.
-  void beside(std::function<std::function<void()>()> work);
+  void beside(std::function<std::function<void()>(const std::function<bool()> &stop)> work);
   Workspace &w_;
   std::shared_ptr<const ArchiveIndex> index_; ///< as it was seen last
   std::string index_of_, job_;                ///< at which address; for which job

@@ -19,16 +19,6 @@ constexpr std::array<std::pair<ArchiveKind, const char *>, 6> archive_kinds{
      {ArchiveKind::antennas, "antennas"},
      {ArchiveKind::control, "control"}}};
 
-/// Below the archive, and nowhere else on the disk that it is written to.
-bool harmless(const std::string &path) {
-  if (path.empty() || path.size() > 400 || path.front() == '/' || path.back() == '/') return false;
-  if (path.find("..") != std::string::npos || path.find("//") != std::string::npos) return false;
-  return std::all_of(path.begin(), path.end(), [](char c) {
-    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '/' || c == '.' ||
-           c == '_' || c == '-' || c == '+';
-  });
-}
-
 std::optional<GpsTime> instant(const json &f, const char *key, const std::string &path) {
   if (!f.contains(key)) return {};
   const auto t = f.at(key).is_string() ? parse_iso(f.at(key).get<std::string>()) : std::nullopt;
@@ -39,7 +29,7 @@ std::optional<GpsTime> instant(const json &f, const char *key, const std::string
 ArchiveFile read_file_entry(const json &f) {
   ArchiveFile out;
   out.path = f.at("path").get<std::string>();
-  if (!harmless(out.path))
+  if (!is_archive_path(out.path))
     throw InputError(fmt::format("the archive's index: \"{:.80}\" is no path below the archive", out.path));
   const std::string kind = f.at("kind");
   const auto k =
@@ -67,6 +57,15 @@ ArchiveFile read_file_entry(const json &f) {
   return out;
 }
 } // namespace
+
+bool is_archive_path(const std::string &path) {
+  if (path.empty() || path.size() > 400 || path.front() == '/' || path.back() == '/') return false;
+  if (path.find("..") != std::string::npos || path.find("//") != std::string::npos) return false;
+  return std::all_of(path.begin(), path.end(), [](char c) {
+    return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '/' || c == '.' ||
+           c == '_' || c == '-' || c == '+';
+  });
+}
 
 const char *archive_kind_name(ArchiveKind k) {
   return std::find_if(archive_kinds.begin(), archive_kinds.end(), [&](const auto &x) { return x.first == k; })->second;

@@ -39,6 +39,10 @@ struct ArchiveIndex {
   std::vector<ArchiveFile> files;
 };
 
+/// Whether a path leads below the archive and nowhere else on the disk that it is written to: letters, digits and
+/// `/ . _ - +`, no "..".
+bool is_archive_path(const std::string &path);
+
 /// Throws `InputError` for what is none, for paths that lead out of the archive, for sums that are none and for sizes
 /// beyond 8 GB, naming the file.
 ArchiveIndex read_archive_index(std::string_view text);

@@ -237,8 +237,6 @@ private:
   std::vector<UsedDay> days_;
   VectorXd parameters_;
   MatrixXd cov_;
-  double squares_ = 0;
-  Index rows_ = 0;
 };
 
 void Stacking::constrain(MatrixXd &normal, VectorXd &right, MatrixXd &b, MatrixXd &g, double &weight) const {
@@ -267,12 +265,9 @@ void Stacking::constrain(MatrixXd &normal, VectorXd &right, MatrixXd &b, MatrixX
 void Stacking::solve() {
   MatrixXd normal = MatrixXd::Zero(unknowns_, unknowns_);
   VectorXd right = VectorXd::Zero(unknowns_);
-  squares_ = 0, rows_ = 0;
-  const Index own = datum_.columns();
   for (const UsedDay &u : days_) {
     const double year = in_.days[u.day].year;
     const VectorXd wat = u.weight * u.at;
-    squares_ += u.at.dot(wat), rows_ += u.at.size() - std::min<Index>(own, u.at.size());
     std::vector<VectorXd> v;
     for (const std::size_t i : u.marks) v.push_back(values(i, year));
     for (std::size_t i = 0; i < u.marks.size(); ++i) {
@@ -287,7 +282,6 @@ void Stacking::solve() {
       }
     }
   }
-  const VectorXd plain = right;
   MatrixXd b, g;
   double weight = 0;
   constrain(normal, right, b, g, weight);
@@ -301,14 +295,6 @@ void Stacking::solve() {
   // Constraints that only give the datum add nothing to the accuracy: what their own weight let open is taken off.
   const MatrixXd way = g * (b.transpose() * g).inverse();
   cov_ -= way * way.transpose() / weight;
-  squares_ -= 2 * parameters_.dot(plain);
-  double fitted = 0; // pᵀ N p of the days alone
-  for (const UsedDay &u : days_) {
-    const VectorXd m = model(u);
-    fitted += m.dot(u.weight * m);
-  }
-  squares_ += fitted;
-  out_.degrees = static_cast<int>(rows_ - unknowns_ + b.cols());
 }
 
 VectorXd Stacking::own_datum(const UsedDay &u, const VectorXd &misfit) const {
@@ -403,6 +389,7 @@ void Stacking::describe() {
   for (int c = 0; c < 3; ++c) colour(marks, c);
   out_.marks = std::move(marks);
 }
+
 /// The noise of one component of all marks, and what it does to their places and velocities. What the datum adds is in
 /// the network's covariance.
 void Stacking::colour(std::vector<StackedMark> &marks, int c) const {

@@ -68,7 +68,7 @@ struct Stack {
   double epoch = 0;
   std::vector<StackedMark> marks;
   double factor = 1; ///< by which the days' standard deviations are too small
-  int outliers = 0, degrees = 0;
+  int outliers = 0;
   std::vector<std::string> left_out; ///< marks and steps that took no part, with the reason
 };
 

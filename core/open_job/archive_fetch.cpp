@@ -135,9 +135,11 @@ Fetched ArchiveFetch::fetch(const ArchiveFile &f, const std::function<void(std::
           out.words = fmt::format("came after {} tries", tried + 1);
         return out;
       }
-      out.bytes.clear(), part.forget(), wrong_sum = true;
-      last = "what came is not what is listed: its SHA-256 is another one, twice";
-      if (tried > 0 && wrong_sum && tried >= 2) break;
+      out.bytes.clear(), part.forget();
+      if (std::exchange(wrong_sum, true)) {
+        last = "what came is not what is listed: its SHA-256 is another one, twice";
+        break;
+      }
     }
   } catch (const std::exception &e) {
     last = e.what();
@@ -150,9 +152,10 @@ std::vector<Intake> take_fetched(Job &job, const std::vector<Fetched> &files) {
   std::vector<std::pair<std::string, std::string>> whole;
   for (const Fetched &f : files)
     if (f.whole) whole.emplace_back(f.name, f.bytes);
-  std::vector<Intake> out = job.take_bytes(whole);
-  for (const Fetched &f : files)
-    if (!f.whole) out.push_back({f.path, f.words, Intake::Outcome::refused});
+  std::vector<Intake> out;
+  const std::vector<Intake> became = job.take_bytes(whole);
+  auto taken = became.begin();
+  for (const Fetched &f : files) out.push_back(f.whole ? *taken++ : Intake{f.path, f.words, Intake::Outcome::refused});
   return out;
 }
 

@@ -34,7 +34,8 @@ private:
   Http get_;
 };
 
-/// Takes what has come into a job, and says of each file what became of it: of those that did not come whole, why.
+/// Takes what has come into a job, and says of each file, in their order, what became of it: of those that did not come
+/// whole, why.
 std::vector<Intake> take_fetched(Job &job, const std::vector<Fetched> &files);
 
 } // namespace ampletie

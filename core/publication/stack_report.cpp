@@ -1,5 +1,6 @@
 #include "publication/stack_report.h"
 #include "base/csv.h"
+#include "base/text.h"
 #include "geodesy/ellipsoid.h"
 #include <algorithm>
 #include <cmath>
@@ -9,10 +10,7 @@ namespace ampletie {
 namespace {
 using Ink = ReportDrawing::Ink;
 
-std::string in_mm(double m, int decimals = 2) {
-  const std::string s = fmt::format("{:.{}f}", 1000 * m, decimals);
-  return s.find_first_not_of("-0.") == std::string::npos && s[0] == '-' ? s.substr(1) : s;
-}
+std::string in_mm(double m, int decimals = 2) { return fixed(1000 * m, decimals); }
 
 std::string noise_words(const StackedMark &m) {
   std::string out;

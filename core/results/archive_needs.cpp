@@ -139,10 +139,11 @@ private:
           add_file(n, k);
         }
         const std::vector<Span> rest = uncovered({wanted.from + 60, wanted.to}, there);
-        n.state = rest.empty()       ? n.files.empty() ? Need::State::here : Need::State::offered
-                  : !n.files.empty() ? Need::State::partly
-                  : due              ? Need::State::not_yet
-                                     : Need::State::missing;
+        const bool none = rest.size() == 1 && rest[0].to - rest[0].from >= wanted.to - (wanted.from + 60);
+        n.state = rest.empty() ? n.files.empty() ? Need::State::here : Need::State::offered
+                  : !none      ? Need::State::partly
+                  : due        ? Need::State::not_yet
+                               : Need::State::missing;
         if (!rest.empty()) {
           n.words = "not covered: ";
           for (std::size_t k = 0; k < rest.size() && k < 3; ++k) n.words += (k ? ", " : "") + span_words(rest[k]);
@@ -156,91 +157,71 @@ private:
     if (used) chosen_.insert(folded(a.name));
   }
 
-  /// Spans of a product in the job, by how ripe they are.
-  std::vector<Span> products_here(ArchiveKind kind, ProductClass at_least) const {
+  /// Spans of a product in the job that are as ripe as that; messages are as ripe as what says nothing of it.
+  std::vector<Span> products_here(ArchiveKind kind, ProductClass c) const {
     std::vector<Span> out;
-    for (const SourceContent &c : s_.contents()) {
-      if (kind == ArchiveKind::orbits && c.sp3 && !c.sp3->epochs.empty() && product_class(c.source.name) >= at_least)
-        out.push_back({c.sp3->epochs.front().time, c.sp3->epochs.back().time + c.sp3->interval});
-      if (kind == ArchiveKind::clocks && c.clock && !c.clock->satellites.empty() &&
-          product_class(c.source.name) >= at_least) {
-        Span s{c.clock->satellites.begin()->second.front().first, c.clock->satellites.begin()->second.front().first};
-        for (const auto &[sat, list] : c.clock->satellites)
-          for (const auto &[t, value] : list) s.from = std::min(s.from, t), s.to = std::max(s.to, t);
-        out.push_back({s.from, s.to + 900});
-      }
-      if (kind == ArchiveKind::navigation && c.navigation) {
-        for (const Ephemeris &e : c.navigation->ephemerides)
+    for (const SourceContent &x : s_.contents()) {
+      if (kind == ArchiveKind::navigation && c == ProductClass::unknown && x.navigation)
+        for (const Ephemeris &e : x.navigation->ephemerides)
           out.push_back({e.toe + -message_life_s, e.toe + message_life_s});
-      }
+      if (product_class(x.source.name) != c) continue;
+      if (kind == ArchiveKind::orbits && x.sp3 && !x.sp3->epochs.empty())
+        out.push_back({x.sp3->epochs.front().time, x.sp3->epochs.back().time + x.sp3->interval});
+      if (kind == ArchiveKind::clocks && x.clock)
+        for (const auto &[sat, list] : x.clock->satellites)
+          if (!list.empty()) out.push_back({list.front().first, list.back().first + 900});
     }
-    return out;
+    return joined(std::move(out), 0);
   }
 
-  /// The ripest product that covers the whole of a span, of the job and the archive together.
+  /// The ripest products that cover a span, of the job and of the archive together: of each time the ripest.
   void product(ArchiveKind kind, const Span &field, double margin, bool needed) {
     const Span wanted{field.from + -margin, field.to + margin};
-    const auto have = [&](ProductClass c) { return uncovered(wanted, products_here(kind, c)).empty(); };
+    std::vector<Span> there;
+    ProductClass poorest = ProductClass::final;
+    std::optional<GpsTime> due;
     Need n;
     n.kind = kind, n.from = wanted.from, n.to = wanted.to;
-    ProductClass best_here = ProductClass::predicted;
-    bool any_here = false;
-    for (const ProductClass c : {ProductClass::final, ProductClass::unknown, ProductClass::rapid,
-                                 ProductClass::ultra_rapid, ProductClass::predicted})
-      if (have(c)) {
-        best_here = c, any_here = true;
-        break;
-      }
-    std::optional<GpsTime> due;
-    std::vector<Span> some;
-    std::vector<std::size_t> files_of_some;
+    // Whether a span covers what none before it did.
+    const auto adds = [&](const Span &s, ProductClass c) {
+      const Span of_it{std::max(s.from, wanted.from), std::min(s.to, wanted.to)};
+      if (!(of_it.from < of_it.to) || uncovered(of_it, there).empty()) return false;
+      there.push_back(s), poorest = c;
+      return true;
+    };
     for (const ProductClass c : {ProductClass::final, ProductClass::unknown, ProductClass::rapid,
                                  ProductClass::ultra_rapid, ProductClass::predicted}) {
-      if (any_here && c <= best_here) break;
-      std::vector<Span> there = products_here(kind, c);
-      std::vector<std::size_t> files;
+      for (const Span &s : products_here(kind, c)) adds(s, c);
       for (std::size_t k = 0; k < index_.files.size(); ++k) {
         const ArchiveFile &f = index_.files[k];
         if (f.kind != kind || f.product != c || !f.from || !f.to || *f.to < wanted.from || *f.from > wanted.to)
           continue;
-        if (f.due) {
-          if (c == ProductClass::final) due = due ? std::max(*due, *f.due) : *f.due;
-          continue;
-        }
-        there.push_back({*f.from, *f.to + std::max(900.0, f.interval)}), files.push_back(k);
+        if (!f.due && adds({*f.from, *f.to + std::max(900.0, f.interval)}, c)) add_file(n, k);
+        if (f.due && c == ProductClass::final) due = due ? std::max(*due, *f.due) : *f.due;
       }
-      if (!files.empty() && uncovered(wanted, there).empty()) {
-        for (const std::size_t k : files) add_file(n, k);
-        n.state = needed ? Need::State::offered : Need::State::not_needed;
-        best_here = c, any_here = true;
-        n.what = with_class(kind, c);
-        break;
-      }
-      if (!files.empty() && files_of_some.empty()) some = there, files_of_some = files;
     }
-    if (n.what.empty() && any_here) n.state = Need::State::here, n.what = with_class(kind, best_here);
-    if (n.what.empty() && !files_of_some.empty()) {
-      for (const std::size_t k : files_of_some) add_file(n, k);
-      n.state = needed ? Need::State::partly : Need::State::not_needed, n.what = kind_words(kind);
-      const auto rest = uncovered(wanted, some);
-      if (!rest.empty()) n.words = "not covered: " + span_words(rest.front());
-    }
-    if (n.what.empty()) n.what = kind_words(kind), n.state = due ? Need::State::not_yet : Need::State::missing;
-    if (n.state == Need::State::missing && !needed) return;
-    if (n.state == Need::State::not_needed)
-      n.words = "the job is set to broadcast orbits", n.files.clear(), n.bytes = 0;
-    if (due && any_here && needed && best_here != ProductClass::final) {
-      Need later;
-      later.kind = kind, later.from = wanted.from, later.to = wanted.to,
-      later.what = with_class(kind, ProductClass::final);
-      later.state = Need::State::not_yet;
-      later.words = fmt::format("due {}; until then {} ones serve", day_words(*due), product_class_name(best_here));
-      out_.push_back(std::move(n));
-      out_.push_back(std::move(later));
-      return;
-    }
-    if (due && n.state == Need::State::not_yet) n.words = "due " + day_words(*due);
+    const std::vector<Span> rest = uncovered(wanted, there);
+    if (there.empty() && !needed) return;
+    n.what = there.empty() ? kind_words(kind) : with_class(kind, poorest);
+    n.state = there.empty()     ? due ? Need::State::not_yet : Need::State::missing
+              : !needed         ? Need::State::not_needed
+              : !rest.empty()   ? Need::State::partly
+              : n.files.empty() ? Need::State::here
+                                : Need::State::offered;
+    if (n.state == Need::State::not_needed) n.files.clear(), n.bytes = 0;
+    n.words = n.state == Need::State::not_yet      ? "due " + day_words(*due)
+              : n.state == Need::State::partly     ? "not covered: " + span_words(rest.front())
+              : n.state == Need::State::not_needed ? not_needed_words(kind)
+                                                   : "";
+    out_.push_back(n);
+    if (!due || there.empty() || !needed || poorest == ProductClass::final) return;
+    n.files.clear(), n.bytes = 0, n.state = Need::State::not_yet, n.what = with_class(kind, ProductClass::final);
+    n.words = fmt::format("due {}; until then {} ones serve", day_words(*due), product_class_name(poorest));
     out_.push_back(std::move(n));
+  }
+
+  static std::string not_needed_words(ArchiveKind kind) {
+    return kind == ArchiveKind::clocks ? "the orbits have clocks of their own" : "the job is set to broadcast orbits";
   }
 
   static std::string with_class(ArchiveKind kind, ProductClass c) {
@@ -254,34 +235,34 @@ private:
     for (const Span &field : field_) {
       if (!precise) product(ArchiveKind::navigation, field, 0, true);
       product(ArchiveKind::orbits, field, orbit_margin_s, precise);
-      // Orbits bring clocks of their own; denser ones are taken where there are any.
       if (precise) product(ArchiveKind::clocks, field, 0, false);
     }
   }
 
   void antennas() {
-    std::set<std::string> types;
+    std::map<std::string, std::string> types; // by key, as they are written
     for (const auto *all : {&s_.occupations(), &s_.moving()})
       for (const Occupation &o : *all)
-        if (!o.antenna.empty() && !o.calibration) types.insert(antenna_key(o.antenna));
+        if (!o.antenna.empty() && !o.calibration) types.emplace(antenna_key(o.antenna), o.antenna);
     for (const ArchiveFile &f : index_.files)
       if (f.kind == ArchiveKind::observations && !f.due && !f.antenna.empty() && chosen_.count(folded(f.station)) &&
           calibrations_of(s_.contents(), f.antenna, {}).empty())
-        types.insert(antenna_key(f.antenna));
+        types.emplace(antenna_key(f.antenna), f.antenna);
     named(
         types, ArchiveKind::antennas, [](const std::string &n) { return antenna_key(n); },
         "no file of the archive has its calibration");
   }
 
   void control() {
-    std::set<std::string> names;
+    std::map<std::string, std::string> names;
     for (const ArchiveStation &a : index_.stations)
-      if (chosen_.count(folded(a.name)) && !s_.listed(a.name)) names.insert(folded(a.name));
+      if (chosen_.count(folded(a.name)) && !s_.listed(a.name)) names.emplace(folded(a.name), a.name);
     named(names, ArchiveKind::control, folded, "no list of the archive has its coordinates");
   }
 
   /// What files name: one row for every file that brings some, one for all that none brings.
-  template <class Fold> void named(std::set<std::string> wanted, ArchiveKind kind, const Fold &fold, const char *none) {
+  template <class Fold>
+  void named(std::map<std::string, std::string> wanted, ArchiveKind kind, const Fold &fold, const char *none) {
     for (std::size_t k = 0; k < index_.files.size() && !wanted.empty(); ++k) {
       const ArchiveFile &f = index_.files[k];
       if (f.kind != kind || f.due || here(f)) continue;
@@ -295,9 +276,9 @@ private:
       add_file(n, k);
       out_.push_back(std::move(n));
     }
-    for (const std::string &w : wanted) {
+    for (const auto &[key, name] : wanted) {
       Need n;
-      n.kind = kind, n.state = Need::State::missing, n.what = w, n.words = none;
+      n.kind = kind, n.state = Need::State::missing, n.what = spaced_once(name), n.words = none;
       out_.push_back(std::move(n));
     }
   }

@@ -25,9 +25,9 @@ const char *archive_state_name(ArchiveNeed::State s);
 
 /// What the job's receivers in the field need of an archive: the hours of the stations within `within_m` of one of
 /// them, orbits as the job is set (precise ones with the eighty minutes on either side that their interpolation asks
-/// for), clocks as ripe as those, calibrations of antennas that the job knows none of, coordinates of stations that no
-/// list publishes. A receiver on a mark that the archive calls a station is none in the field. Empty: nobody was in the
-/// field.
+/// for), of each time the ripest; clocks are said, not asked for: orbits have their own; calibrations of antennas that
+/// the job knows none of, coordinates of stations that no list publishes. A receiver on a mark that the archive calls a
+/// station is none in the field. Empty: nobody was in the field.
 std::vector<ArchiveNeed> archive_needs(const JobSnapshot &s, const ArchiveIndex &index, double within_m);
 
 /// Files that a job's needs ask for, each once, in the order of the needs.

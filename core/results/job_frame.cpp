@@ -3,6 +3,7 @@
 #include "base/text.h"
 #include "formats/product_class.h"
 #include "results/vectors.h"
+#include "time/year_text.h"
 #include <algorithm>
 #include <fmt/format.h>
 #include <tuple>
@@ -174,10 +175,9 @@ const FrameChange &frame_change(const Frame &from, const Frame &to, const Vec3 &
 namespace {
 double published_epoch(const PublishedMark &p, const JobDatum &datum) {
   if (p.epoch.empty()) return datum.epoch();
-  const auto year = parse_number(p.epoch);
-  const auto day = parse_iso(p.epoch);
-  if (!year && !day) throw InputError(p.name + ": \"" + p.epoch + "\" is no epoch");
-  return day ? decimal_year(*day) : *year;
+  const auto year = parse_year(p.epoch);
+  if (!year) throw InputError(p.name + ": \"" + p.epoch + "\" is no epoch");
+  return *year;
 }
 
 /// The mark as it was published, with its frame and epoch.

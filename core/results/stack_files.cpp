@@ -1,7 +1,7 @@
 #include "results/stack_files.h"
 #include "base/error.h"
 #include "geodesy/frame.h"
-#include "time/gps_time.h"
+#include "time/year_text.h"
 #include <Eigen/Dense>
 #include <algorithm>
 #include <fmt/format.h>
@@ -70,15 +70,16 @@ StackInput::Core given_core(std::size_t mark, const std::string &name, const Sta
   if (row == o.given->rows.end() || !row->xyz)
     throw InputError("the list of given coordinates has no X, Y, Z of " + name);
   const auto theirs = frame_by_name(row->frame), ours = frame_by_name(frame);
-  if (theirs && ours && !(*theirs == *ours))
-    throw InputError(fmt::format("{} is given in {}, the solutions are in {}", name, row->frame, frame));
-  c.velocity = row->velocity.value_or(Vec3::Zero());
-  double at = epoch;
-  if (const auto day = parse_iso(row->epoch))
-    at = decimal_year(*day);
-  else if (!row->epoch.empty())
-    at = std::strtod(row->epoch.c_str(), nullptr);
-  c.off = *row->xyz + c.velocity * (epoch - at) - reference;
+  if (row->frame != frame && !(theirs && ours && *theirs == *ours))
+    throw InputError(fmt::format("{} is given in {}, the solutions are in {}", name,
+                                 row->frame.empty() ? frame_not_stated : row->frame, frame));
+  // Neither is guessed: marks move by centimetres a year in most frames.
+  const auto at = parse_year(row->epoch);
+  if (!at) throw InputError(name + " is given at no epoch: the list needs a column epoch");
+  if (!row->velocity)
+    throw InputError(name + " is given without a velocity: the list needs vx, vy, vz, 0 where a mark stands still");
+  c.velocity = *row->velocity;
+  c.off = *row->xyz + c.velocity * (epoch - *at) - reference;
   return c;
 }
 } // namespace

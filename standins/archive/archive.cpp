@@ -110,9 +110,11 @@ Archive::Archive(const std::string &folder, Settings s) : folder_(folder), setti
     if (p.filename().string().front() == '.') continue;
     const std::string bytes = read_file(p.string());
     try {
-      if (!describe(bytes, f, index_.stations)) continue;
-    } catch (const InputError &) {
-      continue; // nothing that it could say something about
+      if (!is_archive_path(f.path)) throw InputError("has a name that is no address: letters, digits and . _ - + are");
+      if (!describe(bytes, f, index_.stations)) throw InputError("holds nothing that an archive lists");
+    } catch (const InputError &why) {
+      left_out_.push_back(f.path + ": " + why.reason());
+      continue;
     }
     f.bytes = bytes.size(), f.sha256 = sha256_hex(bytes);
     if (f.kind == ArchiveKind::orbits || f.kind == ArchiveKind::clocks) f.product = product_class(f.path);

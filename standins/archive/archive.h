@@ -29,12 +29,14 @@ struct Settings {
 
 /// A folder of reference data with a listing, as it is served over HTTP: GET and HEAD of `/index.json` and of what it
 /// names, ranges from a byte on. What is in the files is told by their content: stations by the name, position and
-/// antenna of their headers. Files of other kinds, and hidden ones, are not listed.
+/// antenna of their headers. Files of other kinds, and such as cannot be read or addressed, are not listed, which
+/// `left_out` says; hidden ones are passed over.
 class Archive {
 public:
-  /// Reads the folder once. Throws `InputError` when it cannot be read or two files are listed under one path.
+  /// Reads the folder once. Throws `InputError` when it cannot be read.
   Archive(const std::string &folder, Settings s);
   const ArchiveIndex &index() const { return index_; }
+  const std::vector<std::string> &left_out() const { return left_out_; } ///< files with the reason
   /// The bytes that answer a request; `head` as it came, with its empty line.
   std::string answer(const std::string &head);
 
@@ -44,6 +46,7 @@ private:
   std::string folder_;
   Settings settings_;
   ArchiveIndex index_;
+  std::vector<std::string> left_out_;
   std::map<std::string, int> asked_; ///< how often, by path
 };
 

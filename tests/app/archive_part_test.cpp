@@ -18,9 +18,14 @@ const std::string archive_data = AMPLETIE_SOURCE_DIR "/demo/data/";
 /// The stand-in behind a real connection, on another thread.
 class Serving {
 public:
-  explicit Serving(const std::string &folder) : archive_(folder, {}) {
-    thread_ = std::thread([this] {
-      http_serve({0, [this](const std::string &head) { return archive_.answer(head); },
+  /// `slow`: how long each answer takes.
+  explicit Serving(const std::string &folder, std::chrono::milliseconds slow = {}) : archive_(folder, {}) {
+    thread_ = std::thread([this, slow] {
+      http_serve({0,
+                  [this, slow](const std::string &head) {
+                    std::this_thread::sleep_for(slow);
+                    return archive_.answer(head);
+                  },
                   [this](int port) { port_ = port; }, [this] { return stop_.load(); }});
     });
     while (!port_) std::this_thread::sleep_for(std::chrono::milliseconds(5));
@@ -92,5 +97,37 @@ TEST_CASE("the job says what it needs of an archive; fetched by a button, it is 
   settle(50);
   d.section("Intake");
   CHECK(t->model()->rowCount() == 0);
+  ::unsetenv("XDG_CACHE_HOME");
+}
+
+TEST_CASE("Stop stops what is fetched, what came until then is taken, and the rest is fetched the next time") {
+  TemporaryFolder folder;
+  ::setenv("XDG_CACHE_HOME", (folder / "cache").c_str(), 1);
+  fs::create_directory(folder / "archive");
+  for (const char *f : {"REFA-s1.rnx.gz", "REFB-s1.rnx.gz", "broadcast.rnx.gz", "antennas.atx.gz", "control.csv"})
+    fs::copy_file(archive_data + f, folder / "archive" + "/" + f);
+  {
+    Job job = Job::create(folder / "a.tie", demo_settings());
+    job.take({archive_data + "PN1-s1.rnx.gz", archive_data + "R11-s1.rnx.gz", archive_data + "antenna-points.csv"});
+  }
+  const Serving served(folder / "archive", std::chrono::milliseconds(400));
+  Driver d(folder / "a.tie");
+  Workspace &w = d.window.workspace();
+  d.section("Intake");
+  d.click("Archive part");
+  d.named<QLineEdit>("Archive address")->setText(served.address());
+  d.click("See what is there");
+  auto *fetch = d.named<QPushButton>("Fetch from the archive");
+  REQUIRE(wait_for([&] { return fetch->isEnabled(); }));
+  d.click("Fetch from the archive");
+  auto *words = d.named<QLabel>("Archive");
+  REQUIRE(wait_for([&] { return words->text().startsWith("Fetching 2 of 5"); }));
+  d.click("Stop fetching");
+  REQUIRE(wait_for([&] { return !words->text().startsWith("Fetching"); }));
+  CHECK(w.job().snapshot()->contents().size() < 7);
+  CHECK(w.job().snapshot()->contents().size() > 3);
+  CHECK(fetch->isEnabled());
+  d.click("Fetch from the archive");
+  CHECK(wait_for([&] { return w.job().snapshot()->contents().size() == 8; }));
   ::unsetenv("XDG_CACHE_HOME");
 }

@@ -119,5 +119,15 @@ TEST_CASE("what cannot be stacked is said, file by file, and nothing is written 
              "TAFB,1707864,-5016817,-3537312,ETRF2000,2010.0\nTAFC,1769615,-4969656,-3574493,ETRF2000,2010.0\n");
   CHECK(ample("stack " + (folder / "c") + " " + in + " --given " + (folder / "given.csv"), out) == 2);
   CHECK_THAT(read_file(out), Contains("is given in ETRF2000"));
+  // What the datum's marks do, and when they were there, is not guessed.
+  const std::string places = "TAFA,1770646,-5028022,-3491410", velocity = ",0.001,0.002,0.003";
+  const auto refused = [&](const std::string &text) {
+    write_file(folder / "given.csv", text);
+    CHECK(ample("stack " + (folder / "c") + " " + in + " --no-rotation --given " + (folder / "given.csv"), out) == 2);
+    return read_file(out);
+  };
+  CHECK_THAT(refused("mark,x,y,z,frame,epoch\n" + places + ",ITRF2020,2010.0\n"), Contains("without a velocity"));
+  CHECK_THAT(refused("mark,x,y,z,frame,vx,vy,vz\n" + places + ",ITRF2020" + velocity + "\n"), Contains("at no epoch"));
+  CHECK_THAT(refused("mark,x,y,z,epoch,vx,vy,vz\n" + places + ",2010.0" + velocity + "\n"), Contains("does not state"));
   CHECK_FALSE(std::filesystem::exists(folder / "c"));
 }

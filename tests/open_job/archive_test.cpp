@@ -160,6 +160,52 @@ TEST_CASE("a job set to broadcast orbits is not given precise ones; a job withou
   CHECK(archive_needs(*empty.snapshot(), a.index(), 80e3).empty());
 }
 
+TEST_CASE(
+    "a station's file that is cut off leaves its hours in part, and what no file brings is named as it is written") {
+  TemporaryFolder folder;
+  fs::create_directory(folder / "archive");
+  write_file(folder / "archive/cut.rnx", gunzip(read_file(archive_data + "REFA-s1.rnx.gz")).substr(0, 90'000));
+  archive::Archive a(folder / "archive", {});
+  Job job = field_job(folder / "a.tie");
+  const auto needs = archive_needs(*job.snapshot(), a.index(), 80e3);
+  REQUIRE(need(needs, "REFA"));
+  CHECK(need(needs, "REFA")->state == State::partly);
+  CHECK(need(needs, "QUILLON RING9 QDME"));
+  job.take({folder / "archive/cut.rnx"});
+  const auto then = archive_needs(*job.snapshot(), a.index(), 80e3);
+  CHECK(need(then, "REFA")->state == State::partly);
+  CHECK(need(then, "REFA")->files.empty());
+  CHECK_THAT(need(then, "REFA")->words, Contains("not covered: 2026-05-12"));
+}
+
+TEST_CASE("final orbits of one day and rapid ones of the next: of each time the ripest, and what comes later is said") {
+  TemporaryFolder folder;
+  make_archive(folder / "archive");
+  archive::Archive a(folder / "archive", {});
+  ArchiveIndex index = a.index();
+  ArchiveFile later;
+  for (ArchiveFile &f : index.files)
+    if (f.product == ProductClass::final) later = f, later.from = f.to = parse_iso("2026-05-12T10:45:00");
+  later.path = "later.sp3", later.due = parse_iso("2026-05-26T00:00:00");
+  index.files.push_back(later);
+  Job job = field_job(folder / "a.tie");
+  job.decide("set", "job", {{"orbits", "precise"}}, "long vectors");
+  const auto needs = archive_needs(*job.snapshot(), index, 80e3);
+  std::set<std::string> names;
+  for (const std::size_t k : files_to_fetch(needs))
+    if (index.files[k].kind == ArchiveKind::orbits) names.insert(index.files[k].path);
+  CHECK(names == std::set<std::string>{final_name, rapid_name});
+  const auto states = [&](const std::string &what) {
+    std::vector<State> out;
+    for (const ArchiveNeed &n : needs)
+      if (n.what == what) out.push_back(n.state);
+    return out;
+  };
+  // The morning by final ones; the afternoon by rapid ones until the final ones come.
+  CHECK(states("rapid orbits") == std::vector{State::offered});
+  CHECK(states("final orbits") == std::vector{State::offered, State::not_yet});
+}
+
 TEST_CASE("hours that the archive has only in part, not yet, or not at all are said") {
   TemporaryFolder folder;
   make_archive(folder / "archive");
@@ -253,7 +299,15 @@ TEST_CASE("the stand-in gives out what it lists and nothing else") {
   TemporaryFolder folder;
   make_archive(folder / "archive");
   write_file(folder / "secret.txt", "not yours");
+  // A file whose name cannot be addressed does not make the whole archive unusable.
+  fs::copy_file(archive_data + "REFA-s1.rnx.gz", folder / "archive/with blank.rnx.gz");
+  write_file(folder / "archive/empty.rnx", "");
   archive::Archive a(folder / "archive", {});
+  CHECK(read_archive_index(write_archive_index(a.index())).files.size() == 9);
+  REQUIRE(a.left_out().size() == 3);
+  CHECK_THAT(a.left_out()[0], Contains("empty.rnx"));
+  CHECK_THAT(a.left_out()[1], Contains("readme.txt: holds nothing"));
+  CHECK_THAT(a.left_out()[2], Contains("with blank.rnx.gz: has a name that is no address"));
   const auto status = [&](const std::string &line) { return a.answer(line + "\r\nHost: x\r\n\r\n").substr(9, 3); };
   CHECK(status("GET /index.json HTTP/1.1") == "200");
   CHECK(status("HEAD /control.csv HTTP/1.1") == "200");

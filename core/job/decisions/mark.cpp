@@ -2,6 +2,7 @@
 #include "geodesy/frame.h"
 #include "geodesy/projection.h"
 #include "job/decisions/things.h"
+#include "time/year_text.h"
 #include <fmt/format.h>
 
 namespace ampletie {
@@ -168,8 +169,7 @@ Field<InState> name_of_a_list(const char *name, const char *words, std::string L
 }
 /// A year or a day as a decimal year; throws `InputError` for what is neither.
 double year_of(const std::string &t) {
-  if (const auto day = parse_iso(t)) return decimal_year(*day);
-  const auto year = parse_number(t);
+  const auto year = parse_year(t);
   if (!year) fields::refuse("\"" + t + "\" is no year and no day (2026-05-12)");
   return *year;
 }
