@@ -33,6 +33,7 @@ Sayable sayable(const Job &job, const std::string &id) {
       add("a list of fixes", {"bases"});
     else if (c.measured)
       add("a list of vectors", {});
+    if (c.stops) add("a list of stops", {"add_seconds"});
     if (c.solution) add("a solution", {"vectors"});
     if (is_record(c)) add("an issue record", {"observed"});
     if (c.attachment) add("a picture or a paper", {"of"});
@@ -43,7 +44,8 @@ Sayable sayable(const Job &job, const std::string &id) {
   if (std::any_of(control.begin(), control.end(), [&](const ListSource &l) { return l.source_id == id; })) {
     std::set<std::string> all;
     for (const auto &f : SourceThing::fields()) all.insert(f.name);
-    for (const char *other : {"bases", "vectors", "observed", "of", "shifts", "geoid", "interpolation", "accuracy"})
+    for (const char *other :
+         {"bases", "vectors", "observed", "of", "shifts", "geoid", "interpolation", "accuracy", "add_seconds"})
       all.erase(other);
     add("a control list", all);
   } else if (recipe_source(s, id))

@@ -131,7 +131,9 @@ void SatelliteChart::ask_for_quality(const Charted &v) {
     std::vector<QualitySample> quality;
     QString why;
     try {
-      quality = signal_quality(*file->whole(), first, last, interval);
+      SignalQuality reading(first, last, interval);
+      file->each_block([&](const ObservationFile &block) { reading.take(block); });
+      quality = reading.finish();
     } catch (const std::exception &e) {
       why = QString::fromUtf8(e.what());
     }

@@ -76,8 +76,15 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
   add_measured(out, s, files);
   if (run) {
     // Files that came after the last solution, and receivers that logged alone.
-    std::set<std::string> touched, paired;
+    std::set<std::string> touched, paired, bases;
     for (const VectorResult &v : vectors) touched.insert({v.from_occupation, v.to_occupation});
+    // A base of tracks need not have logged beside another receiver that stood.
+    const std::vector<TrackResult> &tracks = s.get(tracks_result());
+    for (const PlannedTrack &p : s.get(track_plan_result())) {
+      const bool counts = std::any_of(tracks.begin(), tracks.end(),
+                                      [&](const TrackResult &t) { return t.id == p.id && t.used && t.error.empty(); });
+      for (const Occupation *o : p.base) (counts ? touched : bases).insert(o->id);
+    }
     std::vector<const Occupation *> rest;
     for (const Occupation &o : s.occupations())
       if (o.used && !touched.count(o.id)) rest.push_back(&o);
@@ -85,7 +92,9 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
       for (const auto &[from, to] : s.get(pairs_result()).pairs) paired.insert({from->id, to->id});
     for (const Occupation *o : rest)
       out.push_back({"occupation", occupation_name(*o),
-                     paired.count(o->id) ? "its vectors are not solved" : "no other receiver logged with it"});
+                     paired.count(o->id)  ? "its vectors are not solved"
+                     : bases.count(o->id) ? "it is the base of a track that counts for nothing"
+                                          : "no other receiver logged with it"});
   }
   for (const auto &[mark, m] : s.misplaced())
     if (!m.accepted) out.push_back({"mark", mark, m.sentence});

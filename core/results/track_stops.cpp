@@ -87,12 +87,19 @@ std::vector<ClockOffer> clock_offers(const JobSnapshot &s, GpsTime from, GpsTime
       else if (n == best.match && n > 0 && std::abs(seconds - best.seconds) > 60)
         alone = false;
     };
-    for (int days = -1; days <= 1; ++days)
-      for (int half = -28; half <= 28; ++half)
-        for (double more : {0.0, leap})
-          if (const double seconds = 86400.0 * days + 1800.0 * half + more; seconds != 0) consider(seconds);
-    if (alone && best.match >= 2 && 10 * best.match >= 6 * best.of && 2 * best.match_now < best.match)
-      out.push_back(best);
+    const auto consider_zones = [&](double first, double step) {
+      for (int days = -1; days <= 1; ++days)
+        for (double zone = first; zone <= 14 * 3600; zone += step)
+          for (double more : {0.0, leap})
+            if (const double seconds = 86400.0 * days + zone + more; seconds != 0) consider(seconds);
+    };
+    // Few places keep their clocks by quarters of an hour: those are asked where halves explain nothing.
+    consider_zones(-14 * 3600, 1800);
+    const auto explains = [&] {
+      return alone && best.match >= 2 && 10 * best.match >= 6 * best.of && 2 * best.match_now < best.match;
+    };
+    if (!explains()) consider_zones(-14 * 3600 + 900, 1800);
+    if (explains()) out.push_back(best);
   }
   return out;
 }

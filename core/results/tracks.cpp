@@ -297,8 +297,11 @@ private:
   }
 
   static std::string offset_words(double seconds, GpsTime t) {
-    const double leap = gps_minus_utc(t), days = std::round(seconds / 86400);
-    const double rest = seconds - 86400 * days, hours = std::round((rest - leap) / 1800) / 2;
+    const double leap = gps_minus_utc(t);
+    // A zone of the Earth on the same day before one on another.
+    double days = 0;
+    if (const double zone = -seconds / 3600; zone < -12.1 || zone > 14.1) days = std::round(seconds / 86400);
+    const double rest = seconds - 86400 * days, hours = std::round((rest - leap) / 900) / 4;
     std::string out;
     if (std::abs(rest - leap - 3600 * hours) < 1)
       out = hours == 0 ? "UTC" : fmt::format("local time, UTC{:+g} h", -hours);

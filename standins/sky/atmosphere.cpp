@@ -49,7 +49,8 @@ double Troposphere::slant(double elevation, double azimuth, GpsTime t) const {
   return dry_zenith_ * dry_.obliquity(elevation) + wet * wet_.obliquity(elevation) + tilt;
 }
 
-Ionosphere::Ionosphere(double mean, double unevenness, GpsTime start, std::uint64_t seed) : mean_(mean), start_(start) {
+Ionosphere::Ionosphere(double mean, double unevenness, double lat, double lon, GpsTime start, std::uint64_t seed)
+    : mean_(mean), lat_(lat), lon_(lon), start_(start) {
   Random r(seed, "ionosphere");
   grad_lat_ = -unevenness * r.uniform(0.3, 1.2) * 1.11; // TECU per degree: up to 1.2 TECU per 100 km
   grad_lon_ = unevenness * r.uniform(-0.5, 0.5);
@@ -64,11 +65,13 @@ double Ionosphere::slant(const Vec3 &receiver, const Vec3 &unit, double elevatio
   const double shell = earth + 350000, r = receiver.norm(), b = receiver.dot(unit);
   const Vec3 pierce = receiver + unit * (-b + std::sqrt(b * b + shell * shell - r * r));
   const double lat = degrees(std::asin(pierce.z() / pierce.norm())), lon = degrees(std::atan2(pierce.y(), pierce.x()));
+  // Counted from the place on, so that nothing jumps at the date line and waves are as long everywhere.
+  const double east = std::remainder(lon - lon_, 360);
   const double dt = t - start_;
-  double v = mean_ + grad_lat_ * (lat - 46) + grad_lon_ * (lon - 14) + 3 * std::sin(2 * pi * dt / 86400);
+  double v = mean_ + grad_lat_ * (lat - lat_) + grad_lon_ * east + 3 * std::sin(2 * pi * dt / 86400);
   for (const Wave &w : waves_)
     v += w.amplitude *
-         std::sin(w.k_lat * lat + w.k_lon * lon * std::cos(radians(lat)) - 2 * pi * dt / w.period + w.phase);
+         std::sin(w.k_lat * lat + w.k_lon * (14 + east) * std::cos(radians(lat)) - 2 * pi * dt / w.period + w.phase);
   const double c = earth / shell * std::cos(elevation);
   return 40.3e16 * std::max(0.5, v) / std::sqrt(1 - c * c) / (hz * hz);
 }

@@ -33,12 +33,13 @@ private:
 /// Vertical electron content with a gradient and two travelling waves on a thin shell at 350 km.
 class Ionosphere {
 public:
-  Ionosphere(double mean_tecu, double unevenness, GpsTime start, std::uint64_t seed);
+  /// The mean content is that above a place (degrees).
+  Ionosphere(double mean_tecu, double unevenness, double lat, double lon, GpsTime start, std::uint64_t seed);
   /// Group delay in metres on a frequency (Hz) along a ray from a receiver.
   double slant(const Vec3 &receiver, const Vec3 &direction_unit, double elevation, GpsTime t, double hz) const;
 
 private:
-  double mean_, grad_lat_, grad_lon_;
+  double mean_, lat_, lon_, grad_lat_, grad_lon_;
   GpsTime start_;
   struct Wave {
     double amplitude, k_lat, k_lon, period, phase;

@@ -487,7 +487,11 @@ Campaign simulate(const Scenario &s) {
   const GpsTime begin = first + -3 * 3600.0, end = to + 5 * 3600.0;
   const Orbits orbits(begin, end, s.seed, s.systems);
   const Clocks clocks(orbits.satellites().size(), begin, end, s.seed);
-  const Ionosphere ionosphere(s.ionosphere_tecu, s.noise.ionosphere_unevenness, s.start, s.seed);
+  // Scenarios of one region share a layer; elsewhere it is that above the first mark.
+  double layer_lat = 46, layer_lon = 14;
+  if (const Mark &m = s.marks.front(); std::abs(m.lat - layer_lat) > 15 || std::abs(m.lon - layer_lon) > 25)
+    layer_lat = m.lat, layer_lon = m.lon;
+  const Ionosphere ionosphere(s.ionosphere_tecu, s.noise.ionosphere_unevenness, layer_lat, layer_lon, s.start, s.seed);
 
   Campaign c;
   c.antennas = antenna_file(s);

@@ -108,6 +108,11 @@ TEST_CASE("tracks from files to their list: fields, exit codes, exports, refusal
   CHECK(run("set " + job + " stop A1 height=tall") == 2);
   CHECK(run("leave-out " + job + " stop:A3 --because leaned") == 1);
   CHECK(run("set " + job + " stop A9 mark=X") == 2);
+  // What the guide and the doubt of a list in another time say is taken.
+  CHECK(run("set " + job + " source stops.csv add_seconds=1.5 --because watch") == 1);
+  CHECK(run("undo " + job) == 1);
+  CHECK(run("set " + job + " source stops.csv unit=ft") == 2);
+  CHECK_THAT(said(), Contains("a list of stops"));
   // Written out.
   for (const char *file : {"road.csv", "road.geojson", "road.gpx", "road.kml", "road.gpkg", "road.xml", "road.snx"}) {
     INFO(file);

@@ -1,5 +1,6 @@
 // What precise products add: clock files, satellite antennas, ocean loading in the model of an occupation.
 #include "base/angle.h"
+#include "formats/observation_blocks.h"
 #include "gnss/model/antenna_model.h"
 #include "gnss/orbit/orbit.h"
 #include "gnss/quality/diagnosis.h"
@@ -123,6 +124,23 @@ TEST_CASE("signal quality: strength is what the file says, multipath has no mean
   // Code noise 0.3 m and multipath up to 1 m at low elevations (the simulator's settings).
   CHECK(std::sqrt(square / n) > 0.2);
   CHECK(std::sqrt(square / n) < 1.5);
+
+  // In blocks of any size the same samples come.
+  SignalQuality blocks(f.epochs.front().time, f.epochs.back().time, 30);
+  for (std::size_t i = 0; i < f.epochs.size();) {
+    ObservationFile block;
+    static_cast<ObservationHeader &>(block) = f;
+    for (const std::size_t end = std::min(f.epochs.size(), i + 77); i < end; ++i) append_epoch(block, f, f.epochs[i]);
+    blocks.take(block);
+  }
+  const auto again = blocks.finish();
+  REQUIRE(again.size() == q.size());
+  for (std::size_t i = 0; i < q.size(); ++i) {
+    CHECK(again[i].time == q[i].time);
+    CHECK(again[i].sat == q[i].sat);
+    CHECK(again[i].strength == q[i].strength);
+    CHECK((again[i].multipath == q[i].multipath || (std::isnan(again[i].multipath) && std::isnan(q[i].multipath))));
+  }
 }
 
 TEST_CASE("dilution of precision of a regular sky") {

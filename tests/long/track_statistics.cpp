@@ -1,16 +1,19 @@
-// Statistics of tracks by kind: track_statistics KIND FIRST_SEED COUNT [-v|two|forward|no-interpolation]
-// (two: from two bases together; forward: without the way back; no-interpolation: without what a slow base costs)
+// Statistics of tracks by kind: track_statistics KIND FIRST_SEED COUNT [-v|two|forward|no-interpolation|one-carrier|gps
+// …] (two: from two bases together; forward: without the way back; no-interpolation: without what a slow base costs;
+// one-carrier, gps: of lean receivers; south, tropics: elsewhere on Earth)
 #include "gnss/kinematic/joint_track.h"
 #include "support/tracks.h"
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
 #include <fmt/format.h>
+#include <string>
 
 int main(int argc, char **argv) {
   using namespace ampletie::testing;
   if (argc < 4) {
-    std::fprintf(stderr, "usage: track_statistics KIND FIRST_SEED COUNT [-v|two|forward|no-interpolation]\n");
+    std::fprintf(stderr, "usage: track_statistics KIND FIRST_SEED COUNT "
+                         "[-v|two|forward|no-interpolation|one-carrier|gps|south|tropics …]\n");
     return 2;
   }
   if (argc > 4 && std::strcmp(argv[4], "two") == 0) {
@@ -28,10 +31,18 @@ int main(int argc, char **argv) {
                 one.line().c_str(), other.line().c_str(), both.line().c_str(), compared, apart);
     return 0;
   }
-  const bool talk = argc > 4 && std::strcmp(argv[4], "-v") == 0;
   TrackExperiment experiment;
-  if (argc > 4 && std::strcmp(argv[4], "forward") == 0) experiment.solve.backward = false;
-  if (argc > 4 && std::strcmp(argv[4], "no-interpolation") == 0) experiment.solve.interpolation_noise = false;
+  bool talk = false;
+  for (int i = 4; i < argc; ++i) {
+    const std::string word = argv[i];
+    if (word == "-v") talk = true;
+    if (word == "forward") experiment.solve.backward = false;
+    if (word == "no-interpolation") experiment.solve.interpolation_noise = false;
+    if (word == "one-carrier") experiment.solve.frequencies = 1;
+    if (word == "south") experiment.at = {-43.95, -176.56};
+    if (word == "tropics") experiment.at = {1.4, 103.8};
+    if (word == "gps") experiment.solve.systems = "G";
+  }
   TrackTally all;
   const auto first = std::strtoull(argv[2], nullptr, 10);
   for (unsigned long long seed = first; seed < first + std::strtoull(argv[3], nullptr, 10); ++seed) {

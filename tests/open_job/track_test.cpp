@@ -251,6 +251,18 @@ TEST_CASE("stops in local time are offered the hours that make them standstills"
   solve_road(job);
   CHECK(stop_named(job.tracks().front(), "A2"));
   CHECK_FALSE(doubt_of(job, "clock of a stop list"));
+
+  // The Chatham Islands keep UTC+12:45: 15:01:01 of GPS is 03:45:43 of the next day there.
+  Job far = road_job(folder / "chatham.tie", false);
+  far.take_bytes(
+      {{"stops.csv", "name,start,end\nA1,2026-05-14T03:45:43,2026-05-14T03:45:53\n"
+                     "A2,2026-05-14T03:47:02,2026-05-14T03:47:12\nA3,2026-05-14T03:47:50,2026-05-14T03:48:00\n"}});
+  solve_road(far);
+  const Doubt *q = doubt_of(far, "clock of a stop list");
+  REQUIRE(q);
+  CHECK_THAT(q->sentence, Contains("local time, UTC+12.75 h"));
+  REQUIRE(q->corrections.size() == 1);
+  CHECK(std::stod(q->corrections.front().value) == -45882);
 }
 
 TEST_CASE("a rover without a base, and one whose base is elsewhere in time, say so") {
@@ -446,6 +458,15 @@ TEST_CASE("from two bases at once: both ways, one put together, their stops one 
   };
   const AdjustedMark both = accuracy();
   CHECK(both.independent_checks == 0);
+  // Bases that logged beside the pole alone are part of the result.
+  const auto occupations_left = [&] {
+    std::vector<std::string> out;
+    for (const LeftOver &x : left_over(*job.snapshot(), job.vectors(), job.network()))
+      if (x.kind == "occupation") out.push_back(x.because);
+    return out;
+  };
+  const auto beside = occupations_left();
+  CHECK(beside.empty());
   const NetworkInput in = network_input(*job.snapshot(), job.vectors());
   REQUIRE(in.sessions.size() == 1);
   CHECK(in.sessions[0].vectors.size() > 8);
@@ -459,6 +480,7 @@ TEST_CASE("from two bases at once: both ways, one put together, their stops one 
   // With the joint one all go.
   job.decide("leave-out", joint_of(job).id, nlohmann::json::object(), "tried");
   for (const TrackResult &t : job.tracks()) CHECK_FALSE(t.used);
+  for (const std::string &why : occupations_left()) CHECK_THAT(why, !Contains("no other receiver"));
   CHECK(std::none_of(job.snapshot()->get(measured_result()).begin(), job.snapshot()->get(measured_result()).end(),
                      [](const MeasuredVector &v) { return v.in_network(); }));
   job.undo();

@@ -88,7 +88,7 @@ TEST_CASE("the troposphere differs between stations and walks, by what the scena
 }
 
 TEST_CASE("the ionosphere delays by frequency squared and differs by parts per million of distance") {
-  const Ionosphere io(18, 1, start, 4207);
+  const Ionosphere io(18, 1, 46, 14, start, 4207);
   const Vec3 a = to_cartesian({0.808, 0.242, 500}), up = a.normalized();
   const double l1 = io.slant(a, up, M_PI / 2, start, 1575.42e6), l2 = io.slant(a, up, M_PI / 2, start, 1227.60e6);
   CHECK(l2 / l1 == Approx(1.646944).epsilon(1e-5));

@@ -94,6 +94,13 @@ sky::Scenario scenario_of(const TrackStratum &s, std::uint64_t seed) {
 std::unique_ptr<TrackOutcome> run_track(const TrackStratum &s, std::uint64_t seed, const TrackExperiment &e) {
   auto out = std::make_unique<TrackOutcome>();
   out->scenario = scenario_of(s, seed);
+  if (e.at) {
+    const sky::Mark base = out->scenario.marks[0];
+    for (sky::Mark &m : out->scenario.marks) {
+      m.lon = e.at->second + (m.lon - base.lon) * std::cos(radians(base.lat)) / std::cos(radians(e.at->first));
+      m.lat += e.at->first - base.lat;
+    }
+  }
   out->judged = judge(out->scenario);
   const Judged &j = out->judged;
   out->orbits = std::make_shared<BroadcastOrbits>(j.campaign.navigation);

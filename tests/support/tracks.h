@@ -1,6 +1,7 @@
 #pragma once
 #include "gnss/kinematic/kinematic.h"
 #include "support/sky_truth.h"
+#include <optional>
 
 namespace ampletie::testing {
 
@@ -21,6 +22,7 @@ sky::Scenario scenario_of(const TrackStratum &s, std::uint64_t seed);
 /// Options of the experiment, for ablations.
 struct TrackExperiment {
   StaticOptions solve;
+  std::optional<std::pair<double, double>> at; ///< the base is there (degrees) in place of where the kind has it
 };
 struct TrackOutcome {
   sky::Scenario scenario;
