@@ -43,6 +43,30 @@ void add_tracks(std::vector<LeftOver> &out, const JobSnapshot &s, const std::set
       out.push_back({"track", name, t->error});
   }
 }
+
+/// Occupations of no vector and no track that counts: files that came after the last solution, receivers that logged
+/// alone.
+void add_unpaired(std::vector<LeftOver> &out, const JobSnapshot &s, const std::vector<VectorResult> &vectors) {
+  std::set<std::string> touched, paired, bases;
+  for (const VectorResult &v : vectors) touched.insert({v.from_occupation, v.to_occupation});
+  // A base of tracks need not have logged beside another receiver that stood.
+  const std::vector<TrackResult> &tracks = s.get(tracks_result());
+  for (const PlannedTrack &p : s.get(track_plan_result())) {
+    const bool counts = std::any_of(tracks.begin(), tracks.end(),
+                                    [&](const TrackResult &t) { return t.id == p.id && t.used && t.error.empty(); });
+    for (const Occupation *o : p.base) (counts ? touched : bases).insert(o->id);
+  }
+  std::vector<const Occupation *> rest;
+  for (const Occupation &o : s.occupations())
+    if (o.used && !touched.count(o.id)) rest.push_back(&o);
+  if (!rest.empty())
+    for (const auto &[from, to] : s.get(pairs_result()).pairs) paired.insert({from->id, to->id});
+  for (const Occupation *o : rest)
+    out.push_back({"occupation", occupation_name(*o),
+                   paired.count(o->id)  ? "its vectors are not solved"
+                   : bases.count(o->id) ? "it is the base of a track that counts for nothing"
+                                        : "no other receiver logged with it"});
+}
 } // namespace
 
 std::string why_heights_stay_apart(const JobSnapshot &s, const NetworkRun &run) {
@@ -74,28 +98,7 @@ std::vector<LeftOver> left_over(const JobSnapshot &s, const std::vector<VectorRe
     else if (!v.used && v.independent)
       out.push_back({"vector", v.from + " → " + v.to, v.left_out_because});
   add_measured(out, s, files);
-  if (run) {
-    // Files that came after the last solution, and receivers that logged alone.
-    std::set<std::string> touched, paired, bases;
-    for (const VectorResult &v : vectors) touched.insert({v.from_occupation, v.to_occupation});
-    // A base of tracks need not have logged beside another receiver that stood.
-    const std::vector<TrackResult> &tracks = s.get(tracks_result());
-    for (const PlannedTrack &p : s.get(track_plan_result())) {
-      const bool counts = std::any_of(tracks.begin(), tracks.end(),
-                                      [&](const TrackResult &t) { return t.id == p.id && t.used && t.error.empty(); });
-      for (const Occupation *o : p.base) (counts ? touched : bases).insert(o->id);
-    }
-    std::vector<const Occupation *> rest;
-    for (const Occupation &o : s.occupations())
-      if (o.used && !touched.count(o.id)) rest.push_back(&o);
-    if (!rest.empty())
-      for (const auto &[from, to] : s.get(pairs_result()).pairs) paired.insert({from->id, to->id});
-    for (const Occupation *o : rest)
-      out.push_back({"occupation", occupation_name(*o),
-                     paired.count(o->id)  ? "its vectors are not solved"
-                     : bases.count(o->id) ? "it is the base of a track that counts for nothing"
-                                          : "no other receiver logged with it"});
-  }
+  if (run) add_unpaired(out, s, vectors);
   for (const auto &[mark, m] : s.misplaced())
     if (!m.accepted) out.push_back({"mark", mark, m.sentence});
   for (const LevelSource &src : s.levels().sources)
