@@ -121,12 +121,9 @@ void GnssSheet::refresh() {
   set_count(1, job ? count(w_.job().snapshot()->occupations()) : 0);
   set_count(2, job ? count(w_.job().loops().loops) : 0);
   set_count(3, job ? count(w_.job().tracks()) : 0);
-  // Before anything is solved the occupations are what there is to see.
-  const bool nothing = !job || w_.job().vectors().empty();
-  if (nothing != nothing_solved_) {
-    nothing_solved_ = nothing;
-    show_part(nothing_solved_ ? 1 : 0);
-  }
+  // Before anything is solved the occupations are what there is to see; of a job of tracks alone, those.
+  const int first = !job ? 1 : !w_.job().vectors().empty() ? 0 : w_.job().tracks().empty() ? 1 : 3;
+  if (first != first_part_) show_part(first_part_ = first);
 }
 
 void GnssSheet::fill_vectors() {

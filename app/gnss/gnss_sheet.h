@@ -25,7 +25,7 @@ private:
   QStackedWidget *stack_;
   ClosurePlot *closure_plot_;
   TrackPart *tracks_;
-  bool nothing_solved_ = false;
+  int first_part_ = 0; ///< that the job's results would be shown in
 };
 
 } // namespace ampletie::app

@@ -26,8 +26,7 @@ ReportSection what_is_issued(const json &r, LengthUnit unit, bool physical) {
     for (const json &n : kept) names += (names.empty() ? "" : ", ") + n.get<std::string>();
     what.paragraphs.push_back("Adjusted with the others and not issued: " + names + ".");
   }
-  if (r.value("format", 0) >= 4)
-    if (ReportDrawing d = network_drawing(r, 720, 262); !d.lines.empty()) what.drawings.push_back(std::move(d));
+  if (r.value("format", 0) >= 4) what.drawings = network_drawings(r, 720, 262);
   what.leading = what.paragraphs.size();
   int short_of_it = 0;
   const ReportTable asked = asked_table(r, short_of_it);

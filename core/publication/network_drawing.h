@@ -16,4 +16,8 @@ std::vector<RecordTie> ties_of(const nlohmann::json &record);
 /// the factor that its caption names; empty where no mark has a place. `only`: a mark with its neighbours.
 ReportDrawing network_drawing(const nlohmann::json &record, double width, double height, const std::string &only = {});
 
+/// The same, followed by crowds whose names found no room, each drawn larger by itself and framed in the first by its
+/// letter (at most six; crowds inside of crowds too).
+std::vector<ReportDrawing> network_drawings(const nlohmann::json &record, double width, double height);
+
 } // namespace ampletie

@@ -170,6 +170,48 @@ TEST_CASE("the network is drawn from the record: every mark and tie, inside the 
   CHECK(y_of("PN1") < y_of("REFB"));
 }
 
+TEST_CASE("crowds are drawn larger by themselves until every name has room") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  nlohmann::json record = prepare_issue(job, {}).record.data;
+  // Without a crowd it is the one drawing.
+  const auto plain = network_drawings(record, 720, 262);
+  REQUIRE(plain.size() == 1);
+  CHECK(plain[0].lines.size() == network_drawing(record, 720, 262).lines.size());
+  // Twelve marks some metres apart in a network of kilometres, and four within half a metre among them.
+  const nlohmann::json like = record["marks"][1];
+  const auto add = [&](const std::string &name, double east, double north) {
+    nlohmann::json m = like;
+    m["name"] = name, m["held"] = "none";
+    m["east_m"] = like["east_m"].get<double>() + east, m["north_m"] = like["north_m"].get<double>() + north;
+    record["marks"].push_back(m);
+    record["vectors"].push_back(record["vectors"][0]);
+    record["vectors"].back()["from"] = record["marks"][0]["name"], record["vectors"].back()["to"] = name;
+  };
+  for (int i = 0; i < 12; ++i) add(fmt::format("RING {:02d}", i), 9 * std::cos(0.52 * i) + 20, 9 * std::sin(0.52 * i));
+  for (int i = 0; i < 4; ++i) add(fmt::format("PIN {}", i), 20 + 0.4 * (i % 2), 0.4 * (i / 2));
+  const auto all = network_drawings(record, 720, 262);
+  REQUIRE(all.size() == 3);
+  CHECK_THAT(all[0].caption, Contains("Drawn larger below: A") && !Contains("no room"));
+  CHECK_THAT(all[1].caption, Contains("Detail A") && Contains("Drawn larger below: B") && !Contains("no room"));
+  CHECK_THAT(all[2].caption, Contains("Detail B") && !Contains("larger below") && !Contains("no room"));
+  for (const auto &m : record["marks"])
+    CHECK(std::any_of(all.begin(), all.end(), [&](const ReportDrawing &d) {
+      return std::any_of(d.words.begin(), d.words.end(), [&](const auto &w) { return w.text == m["name"]; });
+    }));
+  for (const ReportDrawing &d : all)
+    for (const auto &l : d.lines)
+      for (const auto &x : l.points) {
+        CHECK((x[0] >= -25 && x[0] <= 745));
+        CHECK((x[1] >= -25 && x[1] <= 290));
+      }
+  // Marks of one place cannot be drawn apart: their names are counted.
+  for (int i = 0; i < 9; ++i) add(fmt::format("SAME {}", i), 2000, 2000);
+  std::string captions;
+  for (const ReportDrawing &d : network_drawings(record, 720, 262)) captions += d.caption;
+  CHECK_THAT(captions, Contains("found no room"));
+}
+
 TEST_CASE("mark records: a page each, with ties to neighbours that geometry confirms, notes and pictures") {
   TemporaryFolder folder;
   Job job = adjusted_demo(folder / "a.tie");
