@@ -1,5 +1,6 @@
 #include "app/gnss/track_map.h"
 #include "app/widgets/painting.h"
+#include "app/widgets/plan_labels.h"
 #include "app/widgets/track_pen.h"
 #include "geodesy/ellipsoid.h"
 #include <QWheelEvent>
@@ -105,11 +106,14 @@ void TrackMap::draw_line(QPainter &p) const {
 
 void TrackMap::draw_stops(QPainter &p) const {
   p.setFont(sized(8.5));
-  std::vector<QRectF> taken;
-  for (std::size_t i = 0; i < stops_.size(); ++i) {
+  std::vector<std::size_t> order; // the chosen one's name first
+  for (std::size_t i = 0; i < stops_.size(); ++i)
+    if (rect().contains(on_screen(at_stops_[i]).toPoint()))
+      order.insert(stops_[i].id == selected_ ? order.begin() : order.end(), i);
+  TakenPlaces taken(size());
+  for (const std::size_t i : order) {
     const TrackStop &s = stops_[i];
     const QPointF at = on_screen(at_stops_[i]);
-    if (!rect().contains(at.toPoint())) continue;
     const bool chosen = s.id == selected_;
     const QColor c = !s.used ? ink::unused : s.solution != TrackState::fixed ? ink::attention : ink::accepted;
     p.setPen(QPen(c, chosen ? 2.2 : 1.4));
@@ -117,13 +121,25 @@ void TrackMap::draw_stops(QPainter &p) const {
     p.drawLine(at, at + QPointF(0, -13));
     p.drawPolygon(QPolygonF{at + QPointF(0, -13), at + QPointF(9, -10), at + QPointF(0, -6)});
     p.drawEllipse(at, 2.2, 2.2);
-    const QString name = text(s.name);
-    const QRectF box(at.x() + 10, at.y() - 16, p.fontMetrics().horizontalAdvance(name) + 4.0, 13);
-    if (!chosen && std::any_of(taken.begin(), taken.end(), [&](const QRectF &r) { return r.intersects(box); }))
-      continue;
-    taken.push_back(box);
-    p.setPen(ink::text);
-    p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, name);
+    taken.take(QRectF(at + QPointF(-2, -13), at + QPointF(10, 2)));
+  }
+  p.setPen(ink::text);
+  for (const std::size_t i : order) {
+    const QString name = text(stops_[i].name);
+    const QSizeF wide(p.fontMetrics().horizontalAdvance(name) + 4.0, 13);
+    // Beside the flag rather than beside the point.
+    const QPointF flag = on_screen(at_stops_[i]) + QPointF(2, -7);
+    const auto box = room_for_name(flag, wide, size(), taken);
+    if (!box) continue;
+    taken.take(*box);
+    if (!box->adjusted(-14, -14, 14, 14).contains(flag)) {
+      // Further away, on a line of its own.
+      p.setPen(QPen(ink::unused, 0.7));
+      p.drawLine(flag,
+                 {std::clamp(flag.x(), box->left(), box->right()), std::clamp(flag.y(), box->top(), box->bottom())});
+      p.setPen(ink::text);
+    }
+    p.drawText(*box, Qt::AlignLeft | Qt::AlignVCenter, name);
   }
 }
 
