@@ -1,5 +1,7 @@
 #include "publication/change_table.h"
+#include "adjustment/statistics.h"
 #include "publication/figures.h"
+#include "publication/network_drawing.h"
 #include "results/control_record.h"
 #include <algorithm>
 #include <fmt/format.h>
@@ -141,7 +143,7 @@ ReportSection motion_section(const json &m) {
   return s;
 }
 
-ReportSection change_section(const json &c) {
+ReportSection change_section(const json &c, const json &record) {
   ReportSection s{"Change since " + c.at("record").get<std::string>(), {}, {}};
   s.paragraphs.push_back(fmt::format("Against {} at {:.2f}: {}.", c.at("file").get<std::string>(),
                                      c.at("earlier").get<double>(), c.at("words").get<std::string>()));
@@ -167,14 +169,22 @@ ReportSection change_section(const json &c) {
                  {"height", "mm"},
                  {"", "", false}},
                 {}};
+  std::vector<DrawnMovement> movements;
   for (const json &m : c.at("marks")) {
     const Mat3 cov = covariance_of(m.at("cov_m2"));
+    const Ellipse e = ellipse(cov.topLeftCorner<2, 2>());
+    const double k = factor95(2);
+    movements.push_back({m.at("name"), m.at("de_m"), m.at("dn_m"), k * e.major, k * e.minor, e.azimuth});
     const auto sd = [&](int i) { return mm(std::sqrt(std::max(0.0, cov(i, i)))); };
     t.rows.push_back({m.at("name"), mm(m.at("de_m")), mm(m.at("dn_m")), mm(m.at("du_m")), sd(0), sd(1), sd(2),
                       mm(m.at("seen_plan_m")), mm(m.at("seen_height_m")),
                       m.at("moved").get<bool>() ? "MOVED" : "no movement shown"});
   }
   s.tables.push_back(std::move(t));
+  // Older records lack what a drawing needs.
+  if (record.value("format", 0) >= 4)
+    if (ReportDrawing d = movement_drawing(record, movements, 720, 230); !d.lines.empty())
+      s.drawings.push_back(std::move(d));
   return s;
 }
 

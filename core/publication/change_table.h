@@ -9,8 +9,8 @@ namespace ampletie {
 /// Changes against records among the sources, as an issue record and `ample show` hold them.
 nlohmann::ordered_json change_rows(const std::vector<JobChange> &changes);
 
-/// The section of the control sheet about one of them.
-ReportSection change_section(const nlohmann::json &change);
+/// The section of the control sheet about one of them, with the movements drawn on the record's marks.
+ReportSection change_section(const nlohmann::json &change, const nlohmann::json &record);
 
 /// Velocities from repeated campaigns, as an issue record and `ample show velocities` hold them.
 nlohmann::ordered_json motion_object(const JobMotions &m);

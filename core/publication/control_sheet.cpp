@@ -415,14 +415,14 @@ Report control_sheet(const json &r, LengthUnit unit) {
   std::vector<ReportSection> fits;
   for (const json &f : r.value("fits", json::array())) fits.push_back(fit_section(f, unit));
   for (const json &a : r.value("also", json::array())) fits.push_back(also_section(a));
-  for (const json &c : r.value("changes", json::array())) fits.push_back(change_section(c));
+  for (const json &c : r.value("changes", json::array())) fits.push_back(change_section(c, r));
   // Of a single earlier record the change says it all.
   if (const auto m = r.find("motion"); m != r.end() && m->at("times").size() > 2) fits.push_back(motion_section(*m));
   out.sections.insert(out.sections.begin() + 2, fits.begin(), fits.end());
   out.paged = r.value("format", 0) >= 4;
   if (!out.paged) return out;
   if (const json &since = r.at("since_last"); !since.is_null())
-    out.sections.insert(out.sections.begin() + 1, since_section(since, r.at("marks")));
+    out.sections.insert(out.sections.begin() + 1, since_section(since, r));
   out.sections.push_back(method_section(r));
   out.sections.push_back(signing_section(r));
   if (r.at("choice").at("sheet") == "short") shorten(out, r, unit);

@@ -108,6 +108,29 @@ public:
     return std::move(out_);
   }
 
+  ReportDrawing moved(const std::vector<DrawnMovement> &movements) {
+    double largest = 0;
+    for (const DrawnMovement &m : movements)
+      if (index_.count(m.name)) largest = std::max({largest, std::hypot(m.de_m, m.dn_m), m.a_m});
+    if (marks_.empty() || largest < 5e-5) return {};
+    lay_out();
+    for (std::ptrdiff_t i = 0; i < below_symbols_; ++i) out_.lines[static_cast<std::size_t>(i)].ink = Ink::faint;
+    times_ = round_below(40 / (largest * scale_));
+    bool ellipses = false;
+    for (const DrawnMovement &m : movements) {
+      const auto it = index_.find(m.name);
+      if (it == index_.end()) continue;
+      const Point at = marks_[it->second].at;
+      if (m.a_m > 0) out_.lines.push_back(ellipse(at, m.a_m, m.b_m, m.azimuth)), ellipses = true;
+      arrow(at, {at[0] + scale_ * times_ * m.de_m, at[1] - scale_ * times_ * m.dn_m});
+    }
+    words();
+    out_.caption = fmt::format("Arrows: movements in plan, {} times as large.{}", times_words(),
+                               ellipses ? " Ellipses: what 95 % of them would be if nothing had moved." : "");
+    out_.spoken = fmt::format("{} movements", movements.size());
+    return std::move(out_);
+  }
+
 private:
   static constexpr double edge = 34, below = 30;
 
@@ -207,17 +230,38 @@ private:
     times_ = round_below(20 / (largest * scale_));
     for (const DrawnMark &m : marks_) {
       if (!m.inside || m.plain || m.a * scale_ * times_ < 0.6) continue;
-      ReportDrawing::Line line{{}, Ink::warn, 0.9, false, true};
-      for (int i = 0; i < 36; ++i) {
-        const double t = 2 * M_PI * i / 36, u = m.a * std::cos(t), v = m.b * std::sin(t);
-        // The azimuth counts from north; the page's y goes down.
-        const double east = u * std::sin(m.azimuth) + v * std::cos(m.azimuth),
-                     north = u * std::cos(m.azimuth) - v * std::sin(m.azimuth);
-        line.points.push_back({m.at[0] + scale_ * times_ * east, m.at[1] - scale_ * times_ * north});
-      }
-      drawn.push_back(std::move(line));
+      drawn.push_back(ellipse(m.at, m.a, m.b, m.azimuth));
     }
     out_.lines.insert(out_.lines.begin() + below_symbols_, drawn.begin(), drawn.end());
+  }
+
+  ReportDrawing::Line ellipse(const Point &at, double a, double b, double azimuth) const {
+    ReportDrawing::Line line{{}, Ink::warn, 0.9, false, true};
+    for (int i = 0; i < 36; ++i) {
+      const double t = 2 * M_PI * i / 36, u = a * std::cos(t), v = b * std::sin(t);
+      // The azimuth counts from north; the page's y goes down.
+      const double east = u * std::sin(azimuth) + v * std::cos(azimuth),
+                   north = u * std::cos(azimuth) - v * std::sin(azimuth);
+      line.points.push_back({at[0] + scale_ * times_ * east, at[1] - scale_ * times_ * north});
+    }
+    return line;
+  }
+
+  void arrow(const Point &from, const Point &to) {
+    const double x = to[0] - from[0], y = to[1] - from[1], length = std::hypot(x, y);
+    if (length < 0.5) return;
+    out_.lines.push_back({{from, to}, Ink::text, 1.1});
+    const double head = std::min(5.0, 0.6 * length), u = x / length * head, v = y / length * head;
+    out_.lines.push_back(
+        {{to, {to[0] - u - 0.45 * v, to[1] - v + 0.45 * u}, {to[0] - u + 0.45 * v, to[1] - v - 0.45 * u}},
+         Ink::text,
+         0.6,
+         false,
+         true,
+         Ink::text});
+  }
+  std::string times_words() const {
+    return times_ >= 1000 ? fmt::format("{:.0f}", times_) : fmt::format("{:g}", times_);
   }
 
   void symbol(const DrawnMark &m) {
@@ -302,9 +346,12 @@ private:
     out_.words.push_back({x, y + 14, "N", 8, 0});
   }
 
-  void say() {
+  void words() {
     for (DrawnMark &m : marks_)
       if (m.word && !m.plain) out_.words.push_back(std::move(*m.word));
+  }
+  void say() {
+    words();
     std::string what;
     const char *words[] = {"green: vectors of satellites", "thin black: total station", "dashed: levels"};
     for (int i = 0; i < 3; ++i)
@@ -315,8 +362,7 @@ private:
                                                : "Ties of " + only_,
                                what.empty() ? "" : " – ", what);
     if (times_ > 0)
-      out_.caption += fmt::format(" Ellipses: 95 % with respect to the datum, {} times as large.",
-                                  times_ >= 1000 ? fmt::format("{:.0f}", times_) : fmt::format("{:g}", times_));
+      out_.caption += fmt::format(" Ellipses: 95 % with respect to the datum, {} times as large.", times_words());
     if (unnamed_) out_.caption += fmt::format(" {} name{} found no room.", unnamed_, unnamed_ == 1 ? "" : "s");
     const auto inside = std::count_if(marks_.begin(), marks_.end(), [](const DrawnMark &m) { return m.inside; });
     out_.spoken = part_ ? fmt::format("Detail {}: {} marks", part_->letter, inside)
@@ -359,6 +405,11 @@ std::vector<RecordTie> ties_of(const json &r) {
 
 ReportDrawing network_drawing(const json &r, double width, double height, const std::string &only) {
   return NetworkDrawing(r, width, height, only).drawn();
+}
+
+ReportDrawing movement_drawing(const json &r, const std::vector<DrawnMovement> &movements, double width,
+                               double height) {
+  return NetworkDrawing(r, width, height, {}).moved(movements);
 }
 
 std::vector<ReportDrawing> network_drawings(const json &r, double width, double height) {

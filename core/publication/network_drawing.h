@@ -20,4 +20,14 @@ ReportDrawing network_drawing(const nlohmann::json &record, double width, double
 /// letter (at most six; crowds inside of crowds too).
 std::vector<ReportDrawing> network_drawings(const nlohmann::json &record, double width, double height);
 
+/// Where a mark went in plan, and the 95 % ellipse of that (semi-axes m, azimuth of the longer one rad); 0: not known.
+struct DrawnMovement {
+  std::string name;
+  double de_m = 0, dn_m = 0, a_m = 0, b_m = 0, azimuth = 0;
+};
+/// The marks of a record with an arrow for each movement, and its ellipse about where the mark was: an arrow inside
+/// shows no movement. Empty where nothing moved by more than 0.05 mm.
+ReportDrawing movement_drawing(const nlohmann::json &record, const std::vector<DrawnMovement> &movements, double width,
+                               double height);
+
 } // namespace ampletie

@@ -3,6 +3,7 @@
 #include "judgement/left_over.h"
 #include "publication/figures.h"
 #include "publication/instruments.h"
+#include "publication/network_drawing.h"
 #include <fmt/format.h>
 #include <map>
 
@@ -148,7 +149,8 @@ ReportSection signing_section(const json &r) {
   return s;
 }
 
-ReportSection since_section(const json &x, const json &marks) {
+ReportSection since_section(const json &x, const json &record) {
+  const json &marks = record.at("marks");
   ReportSection s{"Since the last issue", {}, {}};
   const auto names = [](const json &list) {
     std::string out;
@@ -165,8 +167,13 @@ ReportSection since_section(const json &x, const json &marks) {
   if (!x.at("new").empty()) s.paragraphs.push_back("New: " + names(x.at("new")) + ".");
   if (!x.at("gone").empty()) s.paragraphs.push_back("Issued then and not now: " + names(x.at("gone")) + ".");
   ReportTable t{"Moved, now less then", {{"Mark", "", false}, {"East", "mm"}, {"North", "mm"}, {"Height", "mm"}}, {}};
-  for (const json &m : x.at("moved"))
+  std::vector<DrawnMovement> movements;
+  for (const json &m : x.at("moved")) {
     t.rows.push_back({m.at("name"), mm(m.at("de_m")), mm(m.at("dn_m")), mm(m.at("dh_m"))});
+    movements.push_back({m.at("name"), m.at("de_m"), m.at("dn_m")});
+  }
+  if (ReportDrawing d = movement_drawing(record, movements, 720, 230); !d.lines.empty())
+    s.drawings.push_back(std::move(d));
   if (!t.rows.empty()) s.tables.push_back(std::move(t));
   if (!x.at("sources").empty()) s.paragraphs.push_back("Taken since: " + names(x.at("sources")) + ".");
   ReportTable d{"Decided since", {{"No."}, {"Decision", "", false}}, {}};

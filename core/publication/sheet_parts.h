@@ -15,7 +15,7 @@ ReportTable asked_table(const nlohmann::json &record, int &short_of_it);
 /// Who answers for it: authors, the second person, room for signatures.
 ReportSection signing_section(const nlohmann::json &record);
 /// What changed since the last issue, and what was done in between. `since`: of the record.
-ReportSection since_section(const nlohmann::json &since, const nlohmann::json &marks);
+ReportSection since_section(const nlohmann::json &since, const nlohmann::json &record);
 /// By which rules it was computed, for who wants to follow it.
 ReportSection method_section(const nlohmann::json &record);
 

@@ -212,6 +212,33 @@ TEST_CASE("crowds are drawn larger by themselves until every name has room") {
   CHECK_THAT(captions, Contains("found no room"));
 }
 
+TEST_CASE("movements are arrows to scale, inside or outside of what 95 % of them would be") {
+  TemporaryFolder folder;
+  Job job = adjusted_demo(folder / "a.tie");
+  const nlohmann::json record = prepare_issue(job, {}).record.data;
+  CHECK(movement_drawing(record, {}, 720, 230).lines.empty());
+  CHECK(movement_drawing(record, {{"PN1", 0, 0}}, 720, 230).lines.empty());
+  CHECK(movement_drawing(record, {{"nobody", 1, 1}}, 720, 230).lines.empty());
+  const ReportDrawing d = movement_drawing(record, {{"PN1", 0.010, 0, 0.020, 0.020, 0}, {"PS1", 0, -0.005}}, 720, 230);
+  CHECK_THAT(d.caption, Contains("times as large") && Contains("nothing had moved"));
+  // The last two things of each: its line, its head. PN1 went east, PS1 half as far south; the circle is twice the
+  // first arrow.
+  std::vector<const ReportDrawing::Line *> arrows, circles;
+  for (const auto &l : d.lines) {
+    if (l.points.size() == 2 && l.thick == 1.1) arrows.push_back(&l);
+    if (l.points.size() == 36) circles.push_back(&l);
+  }
+  REQUIRE(arrows.size() == 2);
+  REQUIRE(circles.size() == 1);
+  const auto along = [](const ReportDrawing::Line &l, std::size_t k) { return l.points[1][k] - l.points[0][k]; };
+  const double east = along(*arrows[0], 0);
+  CHECK(east > 5);
+  CHECK(std::abs(along(*arrows[0], 1)) < 1e-9);
+  CHECK(along(*arrows[1], 1) == Approx(east / 2)); // down the page is south
+  CHECK(std::hypot(circles[0]->points[0][0] - arrows[0]->points[0][0],
+                   circles[0]->points[0][1] - arrows[0]->points[0][1]) == Approx(2 * east));
+}
+
 TEST_CASE("mark records: a page each, with ties to neighbours that geometry confirms, notes and pictures") {
   TemporaryFolder folder;
   Job job = adjusted_demo(folder / "a.tie");
@@ -282,6 +309,11 @@ TEST_CASE("what changed since the last issue, what was done in between, and an i
                                             .margin(1e-9));
   CHECK_THAT(printed_words(next.sheet), Contains("Since the last issue") && Contains("Issued then and not now: DAM") &&
                                             Contains("Decided since") && Contains("1.6"));
+  const auto since = std::find_if(next.sheet.sections.begin(), next.sheet.sections.end(),
+                                  [](const ReportSection &s) { return s.heading == "Since the last issue"; });
+  REQUIRE(since != next.sheet.sections.end());
+  REQUIRE(since->drawings.size() == 1);
+  CHECK_THAT(since->drawings[0].caption, Contains("Arrows: movements in plan"));
   // Withdrawn it is compared no longer, and stays in the job.
   CHECK(doubt_of(job, "differs from what was issued"));
   job.decide("leave-out", first.record.id, nlohmann::json::object(), "an antenna height was wrong");
