@@ -192,7 +192,12 @@ extern "C" __attribute__((visibility("default"))) void ampletie_pdf(const amplet
   doc.documentLayout()->registerHandler(Drawings::format, &drawer);
   doc.setHtml(QString::fromStdString(report_body(r, false)));
   drawer.put_into(doc);
-  if (r.paged) keep_together(doc);
+  if (r.paged) {
+    // With the drawings in their places everything lies elsewhere: by itself Qt lays it out anew in part.
+    doc.markContentsDirty(0, doc.characterCount());
+    static_cast<void>(doc.pageCount());
+    keep_together(doc);
+  }
   QPainter painter;
   if (!painter.begin(&writer)) throw InputError("the PDF cannot be made");
   const int pages = doc.pageCount();

@@ -11,6 +11,7 @@
 #include "publication/sheet_parts.h"
 #include <algorithm>
 #include <fmt/format.h>
+#include <set>
 
 namespace ampletie {
 using nlohmann::json;
@@ -109,6 +110,16 @@ ReportTable check_table(const json &r) {
 }
 
 /// How coordinates came into the frame, what held them, and the coordinates on the ellipsoid.
+/// The frames of what was solved as tracks or by others and takes part; empty: nothing of it.
+std::string frames_of_measured(const json &r) {
+  std::set<std::string> frames;
+  for (const json &m : r.value("measured", json::array()))
+    if (m.at("used").get<bool>()) frames.insert(m.at("frame").get<std::string>());
+  std::string out;
+  for (const std::string &f : frames) out += (out.empty() ? "" : ", ") + f;
+  return out;
+}
+
 ReportSection datum_section(const json &r, LengthUnit unit, bool physical) {
   ReportSection datum{"Datum", {}, {}};
   const bool gnss = !r.at("operation").get<std::string>().empty();
@@ -120,8 +131,14 @@ ReportSection datum_section(const json &r, LengthUnit unit, bool physical) {
                                                : fmt::format("{:.3f} m", r.at("operation_accuracy_m").get<double>())));
   if (gnss)
     datum.paragraphs.push_back("Pipeline: " + r.at("pipeline").get<std::string>());
-  else
+  else if (const std::string frames = frames_of_measured(r); frames.empty())
     datum.paragraphs.push_back("No satellite observations take part: the datum is that of the held marks.");
+  else
+    datum.paragraphs.push_back("Stops of tracks and vectors of others came in " + frames +
+                               (frames == r.at("frame").get<std::string>()
+                                    ? ", the job's frame"
+                                    : ", each brought to the job's frame by itself") +
+                               ". The datum is that of the held marks.");
   if (r.contains("older_datum")) {
     const json &o = r.at("older_datum");
     datum.paragraphs.push_back(fmt::format(

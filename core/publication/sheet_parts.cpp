@@ -4,6 +4,7 @@
 #include "publication/figures.h"
 #include "publication/instruments.h"
 #include "publication/network_drawing.h"
+#include <algorithm>
 #include <fmt/format.h>
 #include <map>
 
@@ -191,6 +192,13 @@ ReportSection method_section(const json &r) {
         "decorrelation adjustment (Teunissen 1995) where a test of their failure rate lets them be fixed (Verhagen and "
         "Teunissen 2013); antennas by their calibrations, troposphere after Saastamoinen (1972) with an estimated "
         "rest.");
+  const json measured = r.value("measured", json::array());
+  if (std::any_of(measured.begin(), measured.end(),
+                  [](const json &m) { return m.at("used").get<bool>() && m.at("kind") == "stop"; }))
+    s.paragraphs.push_back(
+        "Stops of a moving receiver from its track: double differences of every epoch in a filter forward and backward "
+        "in time, integers as for vectors and held where both directions agree; the mean of a stop with the "
+        "correlation of its epochs, the stops of a track with what they share.");
   s.paragraphs.push_back(
       "One least-squares adjustment of everything that was measured, each kind weighted by its stated accuracy; held "
       "marks as the table Held marks says. Global test of the variance factor, single tests after Baarda (1968) with "
