@@ -75,10 +75,11 @@ int cmd_stack(Sitting &, const Arguments &a) {
                         together.input.marks[m.mark], m.series.size(), 1000 * m.velocity.x(), 1000 * m.velocity_sd.x(),
                         1000 * m.velocity.y(), 1000 * m.velocity_sd.y(), 1000 * m.velocity.z(),
                         1000 * m.velocity_sd.z()));
+    if (const std::string words = suspected_words(together, stack); !words.empty()) print(words + "\n");
     for (const std::string &l : together.left_out) print("left out: " + l + "\n");
     for (const std::string &l : stack.left_out) print("left out: " + l + "\n");
   }
-  return unread.empty() && together.left_out.empty() && stack.left_out.empty() ? 0 : 1;
+  return unread.empty() && together.left_out.empty() && stack.left_out.empty() && !stack.suspected ? 0 : 1;
 }
 
 } // namespace ampletie::cli

@@ -64,12 +64,15 @@ IntakeSheet::IntakeSheet(Workspace &w, QWidget *parent) : Sheet(w, "Intake", par
   part_archive_ = add_part("Archive", archive_, stack_);
   connect(archive_, &ArchivePart::changed, this, [this] { set_count(part_archive_, archive_->count()); });
   auto *words = new QLabel(
-      "<p style='font-size:13pt'><b>Drop files from the field here</b></p><p>Observations (RINEX 3), broadcast or "
-      "precise orbits, antenna calibrations (ANTEX), antenna dimensions, level books and a control list, all together "
+      "<p style='font-size:13pt'><b>Drop files from the field here</b></p><p>Observations (RINEX, RTCM 3 logs), "
+      "broadcast or "
+      "precise orbits, antenna calibrations (ANTEX), antenna dimensions, level and field books, control lists, "
+      "pictures, all together "
       "and in any order.<br/>Each file is recognised by what it holds; what became of it is said line by line.</p>"
       "<p><a href='field'>Key in the field sheet</a> before the files come · <a href='watch'>watch a folder</a> for "
       "them</p>"
-      "<p style='color:#5A666E'>To look around first, run <b>./start</b>: it opens the demo job.</p>");
+      "<p style='color:#5A666E'>To look around first: <i>Look at the demo</i> in the menu at the job's title.</p>");
+  words->setTextFormat(Qt::RichText);
   connect(words, &QLabel::linkActivated, this, [this](const QString &link) {
     key_in_ = true;
     refresh();

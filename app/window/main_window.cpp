@@ -66,7 +66,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   connect(start_, &StartPage::make_wanted, this, &MainWindow::show_new_job);
   connect(new_job_, &NewJobPage::cancelled, this, &MainWindow::leave_page);
   connect(new_job_, &NewJobPage::make_wanted, this, [this] {
-    const QString path = QFileDialog::getSaveFileName(this, "Make a job", {}, "Jobs (*.tie)");
+    const QString path = QFileDialog::getSaveFileName(this, "Make a job", new_job_->file_name(), "Jobs (*.tie)");
     if (!path.isEmpty()) make_job_at(path);
   });
   connect(help_, &HelpPage::back, this, &MainWindow::leave_page);
@@ -326,6 +326,8 @@ void MainWindow::make_menu() {
       if (r.there())
         recent->addAction(r.title + " – " + QFileInfo(r.path).fileName(), this, [this, path = r.path] { open(path); });
     recent->setEnabled(!recent->isEmpty());
+    add(
+        "Look at the demo", {}, [this] { start_->look_at_demo(); }, !demo_folder().isEmpty());
     add(
         "Copy the job as …", {}, [this] { choose_copy(); }, job);
     menu->addSeparator();

@@ -184,6 +184,13 @@ void NewJobPage::say(const QString &words, bool failed) {
   said_->setStyleSheet(failed ? "color:#A63D2F; font-weight:bold" : "color:#5A666E");
 }
 
+QString NewJobPage::file_name() const {
+  QString name = title_->text().simplified();
+  name.replace(QRegularExpression("[^\\w .,()-]", QRegularExpression::UseUnicodePropertiesOption), "-");
+  name = name.left(80).trimmed();
+  return name.isEmpty() || name.startsWith('.') ? QString() : name + ".tie";
+}
+
 std::optional<Geodetic> NewJobPage::place() const {
   const QStringList parts = place_->text().simplified().split(QRegularExpression("[ ;,/]+"), Qt::SkipEmptyParts);
   if (parts.size() != 2) return {};
@@ -200,7 +207,8 @@ void NewJobPage::search() {
   found_->clear();
   int row = -1;
   for (std::size_t i = 0; i < std::min(grids_.size(), most_shown); ++i) {
-    found_->addItem(text(grids_[i].code + "   " + grids_[i].name + "   " + grids_[i].area.substr(0, 60)));
+    found_->addItem(text(grids_[i].code + "   " + grids_[i].name + "   " + grids_[i].area));
+    found_->item(static_cast<int>(i))->setToolTip(text(grids_[i].area));
     if (grids_[i].code == kept) row = static_cast<int>(i);
   }
   if (grids_.empty())

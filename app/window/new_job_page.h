@@ -23,6 +23,8 @@ public:
   void begin();
   /// What has been said. Throws `InputError` in words when something of it cannot be.
   JobSettings settings() const;
+  /// A name for its file, from the title; empty where nothing of it can be one.
+  QString file_name() const;
   /// Begins with the settings of a template file; the words why not, or nothing.
   QString use_template(const QString &path);
   void say(const QString &words, bool failed);

@@ -33,12 +33,14 @@ public:
   void refresh();
   void say(const QString &words, bool failed);
 
+  /// Makes a fresh copy of the demo and opens it.
+  void look_at_demo();
+
 Q_SIGNALS:
   void make_wanted();
   void open_wanted(const QString &path); ///< empty: it is to be chosen
 
 private:
-  void look_at_demo();
   QVBoxLayout *rows_;
   QLabel *none_, *words_;
   QPushButton *demo_;

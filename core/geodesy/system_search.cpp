@@ -52,13 +52,13 @@ const std::vector<FoundSystem> &all_systems() {
 
 double width(const FoundSystem &s) { return s.east >= s.west ? s.east - s.west : s.east - s.west + 360; }
 
-/// With a strip beside the area: jobs at the edge of a zone use it, common practice.
-bool holds(const FoundSystem &s, const Geodetic &at) {
-  constexpr double strip = 0.5;
+constexpr double strip = 0.5; // degrees around an area: jobs at the edge of a zone use it, common practice
+/// `beside`: the strip in longitude, where zones end; the ends of countries in latitude are drawn roughly.
+bool holds(const FoundSystem &s, const Geodetic &at, double beside = strip) {
   const double lat = degrees(at.lat);
-  double beyond = std::fmod(degrees(at.lon) - s.west + strip, 360.0);
+  double beyond = std::fmod(degrees(at.lon) - s.west + beside, 360.0);
   if (beyond < 0) beyond += 360;
-  return lat >= s.south - strip && lat <= s.north + strip && beyond <= width(s) + 2 * strip;
+  return lat >= s.south - strip && lat <= s.north + strip && beyond <= width(s) + 2 * beside;
 }
 /// Of a sphere, in square degrees at the equator.
 double size_of(const FoundSystem &s) {
@@ -84,8 +84,11 @@ std::vector<FoundSystem> find_systems(const std::string &words, const std::optio
     if (std::all_of(wanted.begin(), wanted.end(), [&](const auto &w) { return all.find(w) != std::string::npos; }))
       out.push_back(s);
   }
-  std::stable_sort(out.begin(), out.end(),
-                   [](const FoundSystem &a, const FoundSystem &b) { return size_of(a) < size_of(b); });
+  // A neighbour's zone reaches across its edge, but comes after those of the place's own longitude.
+  std::stable_sort(out.begin(), out.end(), [&](const FoundSystem &a, const FoundSystem &b) {
+    const bool inside_a = !at || holds(a, *at, 0), inside_b = !at || holds(b, *at, 0);
+    return inside_a != inside_b ? inside_a : size_of(a) < size_of(b);
+  });
   return out;
 }
 

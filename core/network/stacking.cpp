@@ -204,6 +204,7 @@ private:
   void constrain(MatrixXd &normal, VectorXd &right, MatrixXd &b, MatrixXd &g, double &weight) const;
   bool take_out_outliers();
   void describe();
+  std::vector<NoiseSeries> series_of(const std::vector<StackedMark> &marks, int c) const;
   void colour(std::vector<StackedMark> &marks, int c) const;
   VectorXd model(const UsedDay &u) const {
     VectorXd out(u.at.size());
@@ -387,12 +388,16 @@ void Stacking::describe() {
       return in_.days[a.day].year < in_.days[b.day].year;
     });
   for (int c = 0; c < 3; ++c) colour(marks, c);
+  std::vector<std::array<NoiseSeries, 3>> all(marks.size());
+  for (int c = 0; c < 3; ++c) {
+    auto of = series_of(marks, c);
+    for (std::size_t i = 0; i < of.size(); ++i) all[i][static_cast<std::size_t>(c)] = std::move(of[i]);
+  }
+  out_.suspected = suspected_step(all);
   out_.marks = std::move(marks);
 }
 
-/// The noise of one component of all marks, and what it does to their places and velocities. What the datum adds is in
-/// the network's covariance.
-void Stacking::colour(std::vector<StackedMark> &marks, int c) const {
+std::vector<NoiseSeries> Stacking::series_of(const std::vector<StackedMark> &marks, int c) const {
   std::vector<NoiseSeries> all(marks.size());
   for (std::size_t i = 0; i < marks.size(); ++i) {
     std::vector<double> rest;
@@ -403,6 +408,13 @@ void Stacking::colour(std::vector<StackedMark> &marks, int c) const {
     for (std::size_t k = 0; k < rest.size(); ++k)
       all[i].design.row(static_cast<Index>(k)) = values(i, all[i].years[k]).transpose();
   }
+  return all;
+}
+
+/// The noise of one component of all marks, and what it does to their places and velocities. What the datum adds is in
+/// the network's covariance.
+void Stacking::colour(std::vector<StackedMark> &marks, int c) const {
+  const std::vector<NoiseSeries> all = series_of(marks, c);
   const std::vector<SeriesNoise> noise = estimate_noise(all);
   for (std::size_t i = 0; i < marks.size(); ++i) {
     StackedMark &m = marks[i];
@@ -411,6 +423,10 @@ void Stacking::colour(std::vector<StackedMark> &marks, int c) const {
     if (!noise[i].colour_told || noise[i].flicker <= 0) continue;
     m.velocity_sd[c] = std::max(m.white_sd[c], std::sqrt(variance_under(noise[i], all[i], 1)));
     m.place_sd[c] = std::max(m.place_sd[c], std::sqrt(variance_under(noise[i], all[i], 0)));
+    const Index before = functions(i) - static_cast<Index>(m.step_sd.size());
+    for (std::size_t k = 0; k < m.step_sd.size(); ++k)
+      m.step_sd[k].second[c] =
+          std::max(m.step_sd[k].second[c], std::sqrt(variance_under(noise[i], all[i], before + static_cast<Index>(k))));
   }
 }
 } // namespace

@@ -1,6 +1,6 @@
 #pragma once
 #include "base/vector.h"
-#include "network/series_noise.h"
+#include "network/step_search.h"
 #include <Eigen/Core>
 #include <array>
 #include <string>
@@ -66,6 +66,7 @@ struct StackedMark {
 
 struct Stack {
   double epoch = 0;
+  std::optional<SuspectedStep> suspected; ///< a jump that nobody said, by place in `marks`; never applied
   std::vector<StackedMark> marks;
   double factor = 1; ///< by which the days' standard deviations are too small
   int outliers = 0;

@@ -3,6 +3,7 @@
 #include "base/text.h"
 #include "geodesy/ellipsoid.h"
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <fmt/format.h>
 
@@ -123,6 +124,21 @@ ReportTable step_table(const StackFiles &f, const Stack &s) {
 }
 } // namespace
 
+std::string suspected_words(const StackFiles &f, const Stack &s) {
+  if (!s.suspected) return {};
+  const SuspectedStep &x = *s.suspected;
+  const std::string &mark = f.input.marks[s.marks[x.series].mark];
+  const std::string day = iso(from_decimal_year(x.year)).substr(0, 10);
+  std::string size;
+  for (int c = 0; c < 3; ++c)
+    size += fmt::format("{}{} {} ± {}", c ? ", " : "", std::array{"east", "north", "up"}[static_cast<std::size_t>(c)],
+                        in_mm(x.size[c], 1), in_mm(x.sd[c], 1));
+  return fmt::format("{} looks as if it had jumped about {}: {} mm (test {:.0f}, limit {:.0f}). Nothing of that is in "
+                     "the velocities. Look for what happened there; said with --step {}@{} it is estimated with the "
+                     "rest, and the next one shows, if there is one.",
+                     mark, day, size, x.statistic, x.limit, mark, day);
+}
+
 nlohmann::ordered_json stack_rows(const StackFiles &f, const Stack &s) {
   auto rows = nlohmann::ordered_json::array();
   for (const StackedMark &m : s.marks) {
@@ -149,6 +165,15 @@ nlohmann::ordered_json stack_rows(const StackFiles &f, const Stack &s) {
           {{"year", m.steps[k].first}, {"enu_m", {size.x(), size.y(), size.z()}}, {"sd_m", {sd.x(), sd.y(), sd.z()}}});
     }
     r["steps"] = steps, r["datum"] = m.core;
+    r["suspected_step"] = nullptr;
+    if (s.suspected && &s.marks[s.suspected->series] == &m) {
+      const SuspectedStep &x = *s.suspected;
+      r["suspected_step"] = {{"year", x.year},
+                             {"enu_m", {x.size.x(), x.size.y(), x.size.z()}},
+                             {"sd_m", {x.sd.x(), x.sd.y(), x.sd.z()}},
+                             {"statistic", x.statistic},
+                             {"limit", x.limit}};
+    }
     rows.push_back(std::move(r));
   }
   return rows;
@@ -222,6 +247,7 @@ Report stack_report(const StackFiles &f, const Stack &s) {
              "out (Williams 2003). Where all of it were white they would be those in the column \"as white\"."
            : "The series are too short to tell the colour of their noise: it is taken for white, and standard "
              "deviations of velocities are likely too small.");
+  if (const std::string words = suspected_words(f, s); !words.empty()) what.paragraphs.push_back(words);
   for (const std::string &l : f.left_out) what.paragraphs.push_back("Left out: " + l + ".");
   for (const std::string &l : s.left_out) what.paragraphs.push_back("Left out: " + l + ".");
   what.tables.push_back(velocity_table(f, s));

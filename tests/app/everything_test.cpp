@@ -114,6 +114,32 @@ TEST_CASE("every row chosen in every state of the demo") {
   CHECK(failures() == before);
 }
 
+TEST_CASE("no label shows markup in place of words: without a job, in an empty one, in the demo") {
+  const auto look = [](Driver &d) {
+    for (const char *section : {"Intake", "GNSS", "Levels", "Traverse", "Network", "Datum", "Issue"}) {
+      d.section(section);
+      for (auto *label : d.window.findChildren<QLabel *>())
+        if (label->textFormat() != Qt::RichText) {
+          INFO(section << ": " << label->text().toStdString());
+          CHECK_FALSE(label->text().contains(QRegularExpression("</?(p|b|i|a|br|span|table|h[1-3])[ >/]")));
+        }
+    }
+  };
+  TemporaryFolder folder;
+  {
+    Driver d;
+    look(d);
+  }
+  Job::create(folder / "empty.tie", demo_settings());
+  {
+    Driver d(folder / "empty.tie");
+    look(d);
+  }
+  demo_job(folder / "demo.tie");
+  Driver d(folder / "demo.tie");
+  look(d);
+}
+
 TEST_CASE("an exception in a slot is told and the program goes on") {
   Driver d;
   auto *app = static_cast<Application *>(QApplication::instance());

@@ -71,6 +71,26 @@ TEST_CASE("a new job is told what decides it, and is what was said") {
   CHECK(means(d).contains("ETRF2000"));
   CHECK(means(d).contains("levels and benchmarks cannot take part"));
   CHECK(can_be_made(d));
+  // A file is proposed that any system takes.
+  auto *page = d.window.findChild<NewJobPage *>();
+  REQUIRE(page);
+  CHECK(page->file_name() == "Ring road.tie");
+  type(d, "Title of the job", "  Ålesund/2: \"ring\"  ");
+  CHECK(page->file_name() == "Ålesund-2- -ring-.tie");
+  type(d, "Title of the job", "..");
+  CHECK(page->file_name().isEmpty());
+  type(d, "Title of the job", "Ring road");
+  REQUIRE(action_of(d, "Look at the demo"));
+  CHECK(action_of(d, "Look at the demo")->isEnabled());
+  // Areas are named in full letters.
+  type(d, "Search grids", "");
+  type(d, "Place of the job", "-11.07 -77.59");
+  auto *grids = d.named<QListWidget>("Grids found");
+  REQUIRE(grids->count() > 5);
+  for (int i = 0; i < grids->count(); ++i) CHECK_FALSE(grids->item(i)->text().contains(QChar(0xFFFD)));
+  type(d, "Place of the job", "46d17'24\"N 13.88");
+  type(d, "Search grids", "25833");
+  choose_grid(d, "EPSG:25833");
   choose_heights(d, "EPSG:5773");
   CHECK(means(d).contains("EGM96"));
   d.named<QDateEdit>("Epoch of the job")->setDate(QDate(2026, 5, 12));

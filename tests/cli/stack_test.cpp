@@ -25,7 +25,7 @@ const std::vector<Station> stations{{"TAFA", {1770646.055, -5028022.011, -349141
                                     {"TAFD", {1697088.562, -5072063.048, -3463271.051}, {-0.0030, 0.0010, 0.0090}}};
 
 /// A day of 2 mm in every direction, loosely constrained to rough places, with a datum a metre off.
-std::string day(int k, double year, std::mt19937_64 &random) {
+std::string day(int k, double year, std::mt19937_64 &random, double jump) {
   std::normal_distribution<double> normal;
   const int doy = static_cast<int>((year - std::floor(year)) * 365) + 1;
   const std::string when = fmt::format("{:02}:{:03}:43200", static_cast<int>(year) % 100, doy);
@@ -34,7 +34,8 @@ std::string day(int k, double year, std::mt19937_64 &random) {
   for (int i = 0; i < 12; ++i) {
     const Station &s = stations[static_cast<std::size_t>(i / 3)];
     const double rough = std::floor(s.at[i % 3]), n = 1 / 0.002 / 0.002, p = 1e-4; // weights
-    const double observed = s.at[i % 3] + s.velocity[i % 3] * (year - 2020) + off[i % 3] + 0.002 * normal(random);
+    const double observed =
+        s.at[i % 3] + s.velocity[i % 3] * (year - 2020) + off[i % 3] + 0.002 * normal(random) + (i == 3 ? jump : 0);
     const double x = rough + n / (n + p) * (observed - rough);
     const std::string head = fmt::format(" {:5} STA{}   {}  A    1 {} m    2 ", i + 1, "XYZ"[i % 3], s.name, when);
     estimate += head + fmt::format("{:21.14E} {:.5E}\n", x, std::sqrt(1 / (n + p)));
@@ -50,11 +51,12 @@ std::string day(int k, double year, std::mt19937_64 &random) {
       when, k, estimate, apriori, of_estimate, of_apriori);
 }
 
-std::string days(const TemporaryFolder &folder) {
-  const std::string out = folder / "days";
+std::string days(const TemporaryFolder &folder, double jump = 0) {
+  const std::string out = folder / (jump == 0 ? "days" : "jumped");
   std::filesystem::create_directory(out);
   std::mt19937_64 random(4);
-  for (int k = 0; k < 60; ++k) write_file(out + fmt::format("/d{:02}.snx", k), day(k, 2018.5 + k * 0.05, random));
+  for (int k = 0; k < 60; ++k)
+    write_file(out + fmt::format("/d{:02}.snx", k), day(k, 2018.5 + k * 0.05, random, k >= 24 ? jump : 0));
   return out;
 }
 } // namespace
@@ -92,6 +94,29 @@ TEST_CASE("days of a network become velocities; with what is given of some, thos
   const std::string series = read_file(folder / "b/series.csv");
   CHECK(std::count(series.begin(), series.end(), '\n') == 1 + 4 * 60);
   CHECK_THAT(read_file(folder / "b/stack.html"), Contains("TAFA, TAFB, TAFC"));
+}
+
+TEST_CASE("a jump that nobody said is named with its day, and estimated once it is said") {
+  TemporaryFolder folder;
+  const std::string in = days(folder, 0.015), out = folder / "out.txt";
+  CHECK(ample("stack " + (folder / "a") + " " + in, out) == 1);
+  const std::string said = read_file(out);
+  CHECK_THAT(said, Contains("TAFB looks as if it had jumped about 2019-0") && Contains("--step TAFB@2019-0"));
+  CHECK_THAT(read_file(folder / "a/stack.html"), Contains("TAFB looks as if it had jumped"));
+  const auto rows = nlohmann::json::parse(read_file(folder / "a/stack.json"));
+  for (const auto &r : rows) CHECK(r.at("suspected_step").is_null() == (r.at("name") != "TAFB"));
+  // What it says to type is what can be typed.
+  const auto at = said.find("--step TAFB@") + 7;
+  CHECK(ample("stack " + (folder / "b") + " " + in + " --step " + said.substr(at, 15) + " --json", out) == 0);
+  for (const auto &r : nlohmann::json::parse(read_file(folder / "b/stack.json"))) {
+    CHECK(r.at("suspected_step").is_null());
+    if (r.at("name") != "TAFB") continue;
+    REQUIRE(r.at("steps").size() == 1);
+    // 15 mm along X at 71° W, 33° S; the four marks' common datum takes a quarter of its own jump into the day's.
+    const auto &s = r.at("steps")[0];
+    CHECK(std::hypot(s.at("enu_m")[0].get<double>(), s.at("enu_m")[1].get<double>(), s.at("enu_m")[2].get<double>()) ==
+          Approx(0.015).margin(0.004));
+  }
 }
 
 TEST_CASE("what cannot be stacked is said, file by file, and nothing is written where something lies") {

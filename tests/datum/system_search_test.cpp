@@ -22,6 +22,11 @@ TEST_CASE("systems are found by words in any order and case, by code and by plac
   CHECK_FALSE(code_in(utm, "EPSG:32733"));
   CHECK(code_in(find_systems("epsg:2193", {}, ""), "EPSG:2193"));
   CHECK(find_systems("no such system anywhere", {}, "").empty());
+  // A neighbouring zone, across whose edge the place lies by half a degree, comes after those of the place.
+  const auto coast = find_systems("peru96", place(-11.07, -77.59), "projected");
+  REQUIRE(coast.size() >= 2);
+  CHECK(coast[0].code == "EPSG:5387");
+  CHECK(code_in(coast, "EPSG:5839"));
   const auto alps = find_systems("", place(46.3, 13.9), "projected");
   CHECK(code_in(alps, "EPSG:25833"));
   CHECK(code_in(alps, "EPSG:3794")); // Slovenia

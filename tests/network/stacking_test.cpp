@@ -4,6 +4,7 @@
 #include "network/stacking.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
+#include <cstdio>
 #include <cstdlib>
 #include <numbers>
 #include <random>
@@ -220,6 +221,51 @@ TEST_CASE("steps, waves and wrong days are found where they are, and do not bend
   CHECK(left.norm() > 0.003);
   for (const StackedMark &m : s.marks)
     CHECK((m.velocity - d.axes[m.mark] * d.velocity[m.mark]).cwiseQuotient(m.velocity_sd).norm() < 5);
+}
+
+TEST_CASE("jumps that nobody said are named, seldom where there are none, and never applied") {
+  const int networks = std::getenv("AMPLETIE_LONG") ? 60 : 5;
+  for (const double coloured : {0.0, 0.002}) {
+    int named = 0, right = 0, near = 0, still = 0;
+    double squares = 0;
+    for (int n = 0; n < networks; ++n) {
+      Drawn d = draw(9000 + static_cast<std::uint64_t>(n), 8, 150, 10 / 365.25, 0.001, coloured);
+      true_core(d);
+      named += stack_days(d.in).suspected.has_value();
+      // 12 mm in plan: with flicker some four times what a series shows at all.
+      const std::size_t when = 40 + static_cast<std::size_t>(n) % 70;
+      const Vec3 jump(0.010, -0.007, 0);
+      for (std::size_t k = when; k < d.in.days.size(); ++k)
+        d.in.days[k].at.segment<3>(9) += d.axes[3].transpose() * jump;
+      const Stack s = stack_days(d.in);
+      if (!s.suspected) continue;
+      const SuspectedStep &x = *s.suspected;
+      right += s.marks[x.series].mark == 3;
+      near += std::abs(x.year - d.in.days[when].year) < 0.06;
+      const StackedMark &m = s.marks[x.series];
+      CHECK(m.steps.empty());
+      // Said, it is a step like another, and nothing is left to be named.
+      d.in.steps.push_back({3, d.in.days[when].year});
+      const Stack again = stack_days(d.in);
+      REQUIRE(again.marks[3].steps.size() == 1);
+      still += again.suspected.has_value();
+      squares += (again.marks[3].steps[0].second - jump)
+                     .cwiseQuotient(again.marks[3].step_sd[0].second)
+                     .head<2>()
+                     .squaredNorm() /
+                 2;
+    }
+    if (std::getenv("AMPLETIE_LONG"))
+      std::printf("%d networks, flicker %g: named without a jump %d, with one right %d, in time %d, afterwards %d; "
+                  "squares %.2f\n",
+                  networks, coloured, named, right, near, still, squares / networks);
+    CAPTURE(coloured, networks, named, right, near, still, squares / networks);
+    CHECK(named <= networks / 10 + 1);
+    CHECK(right >= 0.9 * networks);
+    CHECK(near >= 0.85 * networks);
+    CHECK(squares / right < (networks > 10 ? 1.4 : 3));
+    CHECK(still <= networks / 10 + 1);
+  }
 }
 
 TEST_CASE("the datum of single days does not matter, nor their order; what cannot be stacked is said") {
