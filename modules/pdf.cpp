@@ -120,6 +120,9 @@ int page_of(QTextDocument &doc, const QTextBlock &b, bool end = false) {
   return static_cast<int>((end ? r.bottom() - 1 : r.top() + 1) / doc.pageSize().height());
 }
 
+/// By itself Qt lays out in part what a change has moved.
+void lay_out_anew(QTextDocument &doc) { doc.markContentsDirty(0, doc.characterCount()); }
+
 /// Captions stay with the heads and first row of their tables, and short tables are not torn: what would be begins on
 /// a new page, with its heading. From top to bottom, for each break moves what follows.
 void keep_together(QTextDocument &doc) {
@@ -153,8 +156,7 @@ void keep_together(QTextDocument &doc) {
       if (from != head && !on_top) {
         f.setPageBreakPolicy(QTextFormat::PageBreak_AlwaysBefore);
         at.setBlockFormat(f);
-        // What follows is laid out anew: by itself Qt does that in part.
-        doc.markContentsDirty(0, doc.characterCount());
+        lay_out_anew(doc);
       }
     }
     before.clear();
@@ -193,9 +195,8 @@ extern "C" __attribute__((visibility("default"))) void ampletie_pdf(const amplet
   doc.setHtml(QString::fromStdString(report_body(r, false)));
   drawer.put_into(doc);
   if (r.paged) {
-    // With the drawings in their places everything lies elsewhere: by itself Qt lays it out anew in part.
-    doc.markContentsDirty(0, doc.characterCount());
-    static_cast<void>(doc.pageCount());
+    // With the drawings in their places everything lies elsewhere.
+    if (!drawings.empty()) lay_out_anew(doc);
     keep_together(doc);
   }
   QPainter painter;

@@ -264,10 +264,10 @@ void TrackRibbon::draw_stops(QPainter &p, const QRectF &a) const {
     p.drawLine(QPointF(x0, a.top() - 12), QPointF(x0, a.bottom()));
     const QString name = text(s.name);
     const double wide = p.fontMetrics().horizontalAdvance(name) + 8;
-    if (x0 < free_from && !chosen) continue; // names do not overlap
-    p.setBrush(chosen ? ink::wash : ink::panel);
     // The last one's name ends at the edge.
-    const double left = std::max(free_from, std::min(x0, width() - 3 - wide));
+    const double left = std::min(x0, width() - 3 - wide);
+    if (left < free_from && !chosen) continue; // names do not overlap
+    p.setBrush(chosen ? ink::wash : ink::panel);
     p.drawRect(QRectF(left, a.top() - 14, wide, 13));
     p.drawText(QRectF(left, a.top() - 14, wide, 13), Qt::AlignCenter, name);
     free_from = left + wide + 3;

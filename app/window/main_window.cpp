@@ -73,6 +73,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   connect(start_, &StartPage::open_wanted, this,
           [this](const QString &path) { path.isEmpty() ? choose_job() : static_cast<void>(open(path)); });
   connect(&w_, &Workspace::message, start_, &StartPage::say);
+  connect(start_, &StartPage::message, &w_, &Workspace::message);
   add_actions();
   make_menu();
   refresh_head();

@@ -151,6 +151,7 @@ void StartPage::say(const QString &words, bool failed) {
 }
 
 void StartPage::look_at_demo() {
+  if (!demo_->isEnabled()) return; // one is being made
   // In a place of its own that outlives this window: what is tried there is kept until the machine tidies up.
   QTemporaryDir folder(QDir::tempPath() + "/ample-tie-demo-XXXXXX");
   folder.setAutoRemove(false);
@@ -159,20 +160,21 @@ void StartPage::look_at_demo() {
   QString ample = beside + "/ample";
   if (!QFileInfo(ample).isExecutable()) ample = beside + "/../cli/ample";
   demo_->setEnabled(false);
-  say("Making the demo job …", false);
+  Q_EMIT message("Making the demo job …", false);
   auto *process = new QProcess(this);
   connect(process, &QProcess::finished, this, [this, process, job](int code, QProcess::ExitStatus status) {
     demo_->setEnabled(true);
     if (status == QProcess::NormalExit && code == 0)
       Q_EMIT open_wanted(job);
     else
-      say("The demo could not be made: " + QString::fromUtf8(process->readAllStandardError()).left(300), true);
+      Q_EMIT message("The demo could not be made: " + QString::fromUtf8(process->readAllStandardError()).left(300),
+                     true);
     process->deleteLater();
   });
   connect(process, &QProcess::errorOccurred, this, [this, process](QProcess::ProcessError e) {
     if (e != QProcess::FailedToStart) return;
     demo_->setEnabled(true);
-    say("The demo could not be made: " + process->errorString(), true);
+    Q_EMIT message("The demo could not be made: " + process->errorString(), true);
     process->deleteLater();
   });
   process->start("bash", {demo_folder() + "/make-job", job, QFileInfo(ample).absoluteFilePath()});

@@ -52,9 +52,11 @@ void add_unpaired(std::vector<LeftOver> &out, const JobSnapshot &s, const std::v
   // A base of tracks need not have logged beside another receiver that stood.
   const std::vector<TrackResult> &tracks = s.get(tracks_result());
   for (const PlannedTrack &p : s.get(track_plan_result())) {
-    const bool counts = std::any_of(tracks.begin(), tracks.end(),
-                                    [&](const TrackResult &t) { return t.id == p.id && t.used && t.error.empty(); });
+    const auto t = std::find_if(tracks.begin(), tracks.end(), [&](const TrackResult &x) { return x.id == p.id; });
+    const bool solved = t != tracks.end() && t->used && t->error.empty(), counts = solved && t->names_a_mark();
     for (const Occupation *o : p.base) (counts ? touched : bases).insert(o->id);
+    if (solved && !counts && !in_a_joint(tracks, *t))
+      out.push_back({"track", occupation_name(*p.rover.front()), "none of its stops counts for a mark"});
   }
   std::vector<const Occupation *> rest;
   for (const Occupation &o : s.occupations())

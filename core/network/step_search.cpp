@@ -34,8 +34,8 @@ std::optional<Index> best_place(const std::array<NoiseSeries, 3> &s, Index least
   return best;
 }
 
-/// A series with a jump at a row: fitted anew.
-NoiseSeries with_jump(const NoiseSeries &s, Index at) {
+/// A series with a jump at a row, fitted anew; `size`: of the jump, m.
+NoiseSeries with_jump(const NoiseSeries &s, Index at, double &size) {
   NoiseSeries out = s;
   const Index n = s.design.rows();
   out.design.conservativeResize(n, s.design.cols() + 1);
@@ -43,6 +43,7 @@ NoiseSeries with_jump(const NoiseSeries &s, Index at) {
   out.design.bottomRightCorner(n - at, 1).setOnes();
   const VectorXd x = Eigen::ColPivHouseholderQR<MatrixXd>(out.design).solve(s.residuals);
   out.residuals = s.residuals - out.design * x;
+  size = x[x.size() - 1];
   return out;
 }
 } // namespace
@@ -50,7 +51,6 @@ NoiseSeries with_jump(const NoiseSeries &s, Index at) {
 std::optional<SuspectedStep> suspected_step(const std::vector<std::array<NoiseSeries, 3>> &series, double chance,
                                             std::size_t least) {
   std::vector<SuspectedStep> found;
-  std::vector<Index> at;
   std::array<std::vector<NoiseSeries>, 3> with;
   for (std::size_t i = 0; i < series.size(); ++i) {
     const auto best = best_place(series[i], static_cast<Index>(least));
@@ -59,8 +59,9 @@ std::optional<SuspectedStep> suspected_step(const std::vector<std::array<NoiseSe
     x.series = i;
     const auto k = static_cast<std::size_t>(*best);
     x.year = (series[i][0].years[k - 1] + series[i][0].years[k]) / 2;
-    found.push_back(x), at.push_back(*best);
-    for (std::size_t c = 0; c < 3; ++c) with[c].push_back(with_jump(series[i][c], *best));
+    for (std::size_t c = 0; c < 3; ++c)
+      with[c].push_back(with_jump(series[i][c], *best, x.size[static_cast<Index>(c)]));
+    found.push_back(x);
   }
   if (found.empty()) return {};
   double places = 0;
@@ -69,14 +70,11 @@ std::optional<SuspectedStep> suspected_step(const std::vector<std::array<NoiseSe
   for (std::size_t c = 0; c < 3; ++c) {
     const std::vector<SeriesNoise> noise = estimate_noise(with[c]);
     for (std::size_t i = 0; i < found.size(); ++i) {
-      const NoiseSeries &s = with[c][i];
-      const Index last = s.design.cols() - 1;
-      const VectorXd x = Eigen::ColPivHouseholderQR<MatrixXd>(s.design).solve(series[found[i].series][c].residuals);
-      const double sd = std::sqrt(std::max(variance_under(noise[i], s, last), 1e-16));
+      SuspectedStep &x = found[i];
       const auto k = static_cast<Index>(c);
-      found[i].size[k] = x[last], found[i].sd[k] = sd;
-      found[i].statistic += x[last] * x[last] / (sd * sd);
-      found[i].limit = limit;
+      x.sd[k] = std::sqrt(std::max(variance_under(noise[i], with[c][i], with[c][i].design.cols() - 1), 1e-16));
+      x.statistic += x.size[k] * x.size[k] / (x.sd[k] * x.sd[k]);
+      x.limit = limit;
     }
   }
   const auto strongest = std::max_element(found.begin(), found.end(),

@@ -81,17 +81,14 @@ public:
   }
 
   ReportDrawing drawn() {
-    if (marks_.empty()) return {};
-    lay_out();
-    ellipses();
-    say();
-    return std::move(out_);
+    std::vector<Crowd> none;
+    return framed(none, 'A', 0);
   }
   /// With frames around crowds, which are to be drawn by themselves; their letters go on from `first`.
   ReportDrawing framed(std::vector<Crowd> &crowds, char first, std::size_t most) {
     if (marks_.empty()) return {};
     lay_out();
-    crowds = find_crowds(most);
+    if (most > 0) crowds = find_crowds(most);
     for (Crowd &c : crowds) {
       c.letter = std::string(1, first++);
       clear(c);

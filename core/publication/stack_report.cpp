@@ -133,9 +133,9 @@ std::string suspected_words(const StackFiles &f, const Stack &s) {
   for (int c = 0; c < 3; ++c)
     size += fmt::format("{}{} {} ± {}", c ? ", " : "", std::array{"east", "north", "up"}[static_cast<std::size_t>(c)],
                         in_mm(x.size[c], 1), in_mm(x.sd[c], 1));
-  return fmt::format("{} looks as if it had jumped about {}: {} mm (test {:.0f}, limit {:.0f}). Nothing of that is in "
-                     "the velocities. Look for what happened there; said with --step {}@{} it is estimated with the "
-                     "rest, and the next one shows, if there is one.",
+  return fmt::format("{} looks as if it had jumped about {}: {} mm (test {:.0f}, limit {:.0f}). It is not taken "
+                     "off: until it is said, the velocities have their share of it. Look for what happened there; said "
+                     "with --step {}@{} it is estimated with the rest, and the next one shows, if there is one.",
                      mark, day, size, x.statistic, x.limit, mark, day);
 }
 

@@ -304,8 +304,7 @@ std::string out_of_date(const JobSnapshot &s) {
   for (const VectorResult &v : s.vectors())
     if (v.stale && v.used) return "vectors are out of date: solve them again first";
   for (const TrackResult &t : s.get(tracks_result()))
-    if (t.stale && t.used &&
-        std::any_of(t.stops.begin(), t.stops.end(), [](const TrackStop &x) { return x.used && !x.mark.empty(); }))
+    if (t.stale && t.used && t.names_a_mark())
       return "the track of " + t.rover + " is out of date: solve it again first";
   return {};
 }

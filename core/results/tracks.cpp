@@ -413,6 +413,10 @@ const TrackStop *stop_of(const TrackResult &t, const std::string &id) {
   return it == t.stops.end() ? nullptr : &*it;
 }
 
+bool TrackResult::names_a_mark() const {
+  return std::any_of(stops.begin(), stops.end(), [](const TrackStop &x) { return x.used && !x.mark.empty(); });
+}
+
 std::string TrackResult::bases() const {
   std::string out = base;
   for (const OtherBase &o : others) out += " + " + o.base;

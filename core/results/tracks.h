@@ -87,6 +87,8 @@ struct TrackResult {
   std::string left_out_because;
   double fixed_share() const;
   bool joint() const { return !of.empty(); }
+  /// Whether a stop of it counts for a mark: nothing else of a track can be part of the network.
+  bool names_a_mark() const;
   /// "PN1", or "PN1 + PN9" of a joint one.
   std::string bases() const;
 };

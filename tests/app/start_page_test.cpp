@@ -3,6 +3,8 @@
 #include "app/window/start_page.h"
 #include <QDir>
 #include <QFileInfo>
+#include <QMenu>
+#include <QToolButton>
 
 using namespace ampletie;
 using namespace ampletie::testing;
@@ -107,6 +109,19 @@ TEST_CASE("the demo is made in a fresh copy and opened") {
   CHECK(d.window.workspace().job().snapshot()->occupations().size() == 14);
   const QString made = QFileInfo(QString::fromStdString(d.window.workspace().job().store().path())).absolutePath();
   CHECK_THAT(made.toStdString(), Contains("ample-tie-demo"));
+  // From the menu, where a job is open: it is said there that another one is being made.
+  QMenu *menu = d.named<QToolButton>("Job menu")->menu();
+  Q_EMIT menu->aboutToShow();
+  for (QAction *a : menu->actions())
+    if (a->text() == "Look at the demo") a->trigger();
+  CHECK(d.status().contains("Making the demo job"));
+  const auto folder_now = [&] {
+    return QFileInfo(QString::fromStdString(d.window.workspace().job().store().path())).absolutePath();
+  };
+  for (int i = 0; i < 3000 && folder_now() == made; ++i) settle(20);
+  d.wait();
+  CHECK(folder_now() != made);
+  const QString again = folder_now();
   forget_all();
-  QDir(made).removeRecursively();
+  QDir(made).removeRecursively(), QDir(again).removeRecursively();
 }

@@ -245,12 +245,20 @@ TEST_CASE("stops in local time are offered the hours that make them standstills"
   const Doubt *d = doubt_of(job, "clock of a stop list");
   REQUIRE(d);
   CHECK_THAT(d->sentence, Contains("local time, UTC+2 h") || Contains("-2 h"));
+  // Until then its stops have no names: the track is said to be no part of a network, and its base for that reason.
+  const NetworkRun none;
+  const auto unnamed = left_over(*job.snapshot(), {}, &none);
+  CHECK(std::count_if(unnamed.begin(), unnamed.end(), [](const LeftOver &x) {
+          return x.kind == "track" && x.because == "none of its stops counts for a mark";
+        }) == 1);
+  for (const LeftOver &x : unnamed) CHECK_THAT(x.because, !Contains("no other receiver"));
   REQUIRE(d->corrections.size() == 1);
   const Correction c = d->corrections.front();
   job.decide("set", "source:" + c.source, {{"add_seconds", std::stod(c.value)}}, "the crew's watch");
   solve_road(job);
   CHECK(stop_named(job.tracks().front(), "A2"));
   CHECK_FALSE(doubt_of(job, "clock of a stop list"));
+  CHECK(left_over(*job.snapshot(), {}, &none).empty());
 
   // The Chatham Islands keep UTC+12:45: 15:01:01 of GPS is 03:45:43 of the next day there.
   Job far = road_job(folder / "chatham.tie", false);
