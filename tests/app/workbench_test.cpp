@@ -190,6 +190,7 @@ TEST_CASE("a mark is released and held again from its evidence; without one ther
   d.section("Datum");
   t->setCurrentIndex(t->model()->index(0, 0));
   d.click("Hold mark");
+  d.wait(); // doubts are found beside the window
   CHECK(d.window.workspace().job().open_doubts() == 0);
 }
 
