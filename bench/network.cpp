@@ -1,5 +1,6 @@
 // Networks of 100, 1,000 and 10,000 marks in several shapes. The selected inverse is quoted against the numerical
 // factorisation of the same matrix, the factorisation against Eigen's SimplicialLLT.
+#include "network/influence.h"
 #include "network_shapes.h"
 #include <Eigen/Sparse>
 #include <benchmark/benchmark.h>
@@ -20,6 +21,16 @@ static void adjust_whole(benchmark::State &state) {
 BENCHMARK(adjust_whole)
     ->ArgsProduct({{100, 1000, 10000}, {mesh, star, sessions}})
     ->Args({100000, mesh})
+    ->Unit(benchmark::kMillisecond);
+
+/// What an error that no test finds would do to every mark, after the adjustment.
+static void external_reliability_of_all(benchmark::State &state) {
+  const NetworkResult r =
+      adjust_network(network(static_cast<int>(state.range(0)), static_cast<Shape>(state.range(1))), {});
+  for (auto _ : state) benchmark::DoNotOptimize(largest_undetected(r).size());
+}
+BENCHMARK(external_reliability_of_all)
+    ->ArgsProduct({{100, 1000, 10000}, {mesh, star, sessions}})
     ->Unit(benchmark::kMillisecond);
 
 /// Several held marks: each is predicted from the others.

@@ -43,6 +43,7 @@ struct NormalEquations::Data {
   ConstDense block(int s) const { return {value + values_at[s], height(s), width(s)}; }
   Dense inverse_block(int s) { return {selected.data() + values_at[s], height(s), width(s)}; }
   void gather(int s, MatrixXd &out) const;
+  template <class Rhs> Rhs solve(const Rhs &rhs) const;
 };
 
 namespace {
@@ -122,32 +123,34 @@ std::size_t NormalEquations::factor_nonzeros() const {
   return out;
 }
 
-VectorXd NormalEquations::solve(const VectorXd &rhs) const {
-  const Data &d = *data_;
-  VectorXd y(d.n);
-  for (int i = 0; i < d.n; ++i) y[d.position[at(i)]] = rhs[i];
-  VectorXd below;
-  for (int s = 0; s < d.supernodes; ++s) {
-    const int w = d.width(s), h = d.height(s);
-    const int *rows = d.rows(s);
-    auto own = y.segment(d.first[s], w);
-    d.block(s).topRows(w).triangularView<Eigen::Lower>().solveInPlace(own);
-    below.noalias() = d.block(s).bottomRows(h - w) * own;
-    for (int i = w; i < h; ++i) y[rows[i]] -= below[i - w];
+template <class Rhs> Rhs NormalEquations::Data::solve(const Rhs &rhs) const {
+  Rhs y(rhs.rows(), rhs.cols());
+  for (int i = 0; i < n; ++i) y.row(position[at(i)]) = rhs.row(i);
+  Rhs below;
+  for (int s = 0; s < supernodes; ++s) {
+    const int w = width(s), h = height(s);
+    const int *under = rows(s);
+    auto own = y.middleRows(first[s], w);
+    block(s).topRows(w).template triangularView<Eigen::Lower>().solveInPlace(own);
+    below.noalias() = block(s).bottomRows(h - w) * own;
+    for (int i = w; i < h; ++i) y.row(under[i]) -= below.row(i - w);
   }
-  for (int s = d.supernodes - 1; s >= 0; --s) {
-    const int w = d.width(s), h = d.height(s);
-    const int *rows = d.rows(s);
-    auto own = y.segment(d.first[s], w);
-    below.resize(h - w);
-    for (int i = w; i < h; ++i) below[i - w] = y[rows[i]];
-    own.noalias() -= d.block(s).bottomRows(h - w).transpose() * below;
-    d.block(s).topRows(w).transpose().triangularView<Eigen::Upper>().solveInPlace(own);
+  for (int s = supernodes - 1; s >= 0; --s) {
+    const int w = width(s), h = height(s);
+    const int *under = rows(s);
+    auto own = y.middleRows(first[s], w);
+    below.resize(h - w, rhs.cols());
+    for (int i = w; i < h; ++i) below.row(i - w) = y.row(under[i]);
+    own.noalias() -= block(s).bottomRows(h - w).transpose() * below;
+    block(s).topRows(w).transpose().template triangularView<Eigen::Upper>().solveInPlace(own);
   }
-  VectorXd x(d.n);
-  for (int i = 0; i < d.n; ++i) x[i] = y[d.position[at(i)]];
+  Rhs x(rhs.rows(), rhs.cols());
+  for (int i = 0; i < n; ++i) x.row(i) = y.row(position[at(i)]);
   return x;
 }
+
+VectorXd NormalEquations::solve(const VectorXd &rhs) const { return data_->solve(rhs); }
+NormalEquations::Sides NormalEquations::solve_all(const Sides &rhs) const { return data_->solve(rhs); }
 
 /// The inverse between all rows below supernode `s`, lower triangle: each pair of them stands in the block of the
 /// earlier one, whose rows contain the later (George and Liu 1981, on the structure of L).

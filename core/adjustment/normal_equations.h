@@ -26,6 +26,9 @@ public:
   NormalEquations(NormalEquations &&) noexcept;
 
   Eigen::VectorXd solve(const Eigen::VectorXd &rhs) const;
+  using Sides = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
+  /// Many right-hand sides at once, one in a column: the factor is walked once for all of them.
+  Sides solve_all(const Sides &rhs) const;
   /// Computes the selected inverse once; later calls cost nothing.
   void invert();
   /// Element of the inverse. Pairs that meet in an observation block are at hand; others cost a solution the first time

@@ -1,4 +1,5 @@
 #include "network/influence.h"
+#include "base/parallel.h"
 #include "network/problem.h"
 #include <Eigen/Dense>
 #include <algorithm>
@@ -17,47 +18,54 @@ public:
       Eigen::VectorXd computed;
       Prepared p;
       evaluate_at(*b, r.adjustment, computed, p.jacobian);
-      p.weights.compute(b->covariance);
+      p.weighted = Eigen::LLT<Eigen::MatrixXd>(b->covariance).solve(p.jacobian);
       prepared_.push_back(std::move(p));
     }
   }
 
-  /// Change of the mark's `axis` (east, north, up) per change of each observation, block by block; `visit(block, gain,
-  /// jacobian)`. Up is that of the height that is asked for.
-  template <class Visit> void along(const std::string &mark, int axis, HeightOf height, Visit &&visit) const {
+  /// The mark's `axis` (east, north, up) as a sum of unknowns. Up is that of the height that is asked for.
+  Eigen::VectorXd wanted(const std::string &mark, int axis, HeightOf height) const {
     const AdjustmentResult &a = r_.adjustment;
     const int first = r_.parameter.at(mark);
-    Eigen::VectorXd wanted = Eigen::VectorXd::Zero(a.unknowns);
-    if (const int u = a.index[static_cast<std::size_t>(first + axis)]; u >= 0) wanted[u] = 1;
+    Eigen::VectorXd out = Eigen::VectorXd::Zero(a.unknowns);
+    if (const int u = a.index[static_cast<std::size_t>(first + axis)]; u >= 0) out[u] = 1;
     const auto add = [&](const std::vector<std::pair<int, double>> &nodes, double sign) {
       for (const auto &[node, weight] : nodes)
-        if (const int u = a.index[static_cast<std::size_t>(node)]; u >= 0) wanted[u] += sign * weight;
+        if (const int u = a.index[static_cast<std::size_t>(node)]; u >= 0) out[u] += sign * weight;
     };
     if (const auto lift = r_.lift.find(mark); axis == 2 && lift != r_.lift.end()) {
       const bool physical = !lift->second.empty();
       if (height == HeightOf::ellipsoid && physical) add(lift->second, 1);
       if (height == HeightOf::levels && !physical) add(r_.surface.at(mark), -1);
     }
-    if (wanted.isZero()) return;
-    const Eigen::VectorXd q = a.normals->solve(wanted);
+    return out;
+  }
+
+  /// Change of what each column of `sought` sums up per change of each observation, block by block: `visit(block,
+  /// gains)`, a row for every observation, a column for every one sought.
+  template <class Visit> void along(const NormalEquations::Sides &sought, Visit &&visit) const {
+    const AdjustmentResult &a = r_.adjustment;
+    const NormalEquations::Sides q = a.normals->solve_all(sought);
+    NormalEquations::Sides own, gains;
     for (std::size_t n = 0; n < r_.blocks.size(); ++n) {
       const Block &b = *r_.blocks[n];
-      const Eigen::MatrixXd &j = prepared_[n].jacobian;
-      Eigen::VectorXd own = Eigen::VectorXd::Zero(j.rows()); // A q
+      own.setZero(static_cast<Eigen::Index>(b.unknowns.size()), q.cols());
       for (std::size_t i = 0; i < b.unknowns.size(); ++i)
         if (const int c = a.index[static_cast<std::size_t>(b.unknowns[i])]; c >= 0)
-          own += j.col(static_cast<Eigen::Index>(i)) * q[c];
-      visit(n, Eigen::VectorXd(prepared_[n].weights.solve(own)), j);
+          own.row(static_cast<Eigen::Index>(i)) = q.row(c);
+      const Eigen::MatrixXd &of = prepared_[n].weighted;
+      if (of.size() < 200) // packing for the cache costs more than such a product
+        gains.noalias() = of.lazyProduct(own);
+      else
+        gains.noalias() = of * own;
+      visit(n, gains);
     }
   }
-  static std::vector<Block::Part> parts_of(const Block &b, Eigen::Index observations) {
-    return b.parts.empty() ? std::vector<Block::Part>{{b.id, b.kind, 0, observations}} : b.parts;
-  }
+  const Eigen::MatrixXd &jacobian(std::size_t block) const { return prepared_[block].jacobian; }
 
 private:
   struct Prepared {
-    Eigen::MatrixXd jacobian;
-    Eigen::LLT<Eigen::MatrixXd> weights;
+    Eigen::MatrixXd jacobian, weighted; ///< A, P A
   };
   const NetworkResult &r_;
   std::vector<Prepared> prepared_;
@@ -75,62 +83,69 @@ bool is_model(const std::string &kind) {
 /// Rounding leaves some 1e-12 where nothing passes.
 constexpr double nothing = 1e-9;
 
-using Tests = std::map<std::pair<std::size_t, std::string>, const BlockTest *>;
-Tests tests_of(const NetworkResult &r) {
-  Tests out;
+/// An observation that somebody may have got wrong.
+struct Suspect {
+  Block::Part part;
+  Eigen::Index observation = 0; ///< of its block
+  std::optional<double> detectable;
+};
+
+/// Those of every block.
+std::vector<std::vector<Suspect>> suspects_of(const NetworkResult &r) {
+  std::map<std::pair<std::size_t, std::string>, const BlockTest *> tests;
   for (const BlockTest &t : r.adjustment.tests)
-    if (!t.observations.empty()) out.emplace(std::pair(t.block, t.id), &t);
+    if (!t.observations.empty()) tests.emplace(std::pair(t.block, t.id), &t);
+  std::vector<std::vector<Suspect>> out(r.blocks.size());
+  for (std::size_t n = 0; n < r.blocks.size(); ++n)
+    for (const Block::Part &part : parts_of(*r.blocks[n])) {
+      if (is_model(part.kind)) continue;
+      const auto t = tests.find({n, part.id});
+      for (Eigen::Index i = 0; i < part.count; ++i) {
+        Suspect s{part, part.first + i, {}};
+        if (t != tests.end() && static_cast<std::size_t>(i) < t->second->observations.size())
+          s.detectable = t->second->observations[static_cast<std::size_t>(i)].smallest_detectable;
+        out[n].push_back(std::move(s));
+      }
+    }
   return out;
 }
 
 /// What one observation does to a mark: east, north, up and physical height per unit of its error.
 struct Effect {
   const Block &block;
-  const Block::Part &part;
-  Eigen::Index observation = 0;
+  const Suspect &by;
   Eigen::Vector4d unit = Eigen::Vector4d::Zero();
-  std::optional<double> detectable;
 
   double in_space() const { return unit.head<3>().norm(); }
   double in_height() const { return std::abs(unit[3]); }
   /// With the smallest error that is found; of 1 where none is.
   UndetectedError error() const {
-    const double size = detectable.value_or(1);
-    return {
-        part.id,       part.kind, block.components[static_cast<std::size_t>(observation)], size, size * unit.head<3>(),
-        size * unit[3]};
+    const double size = by.detectable.value_or(1);
+    return {by.part.id, by.part.kind,          block.components[static_cast<std::size_t>(by.observation)],
+            size,       size * unit.head<3>(), size * unit[3]};
   }
 };
 
-/// Tells `take` of every observation that moves a mark.
+using Marks = std::vector<std::string>;
+
+/// Tells `take(which, effect)` of every observation that moves one of the marks. What it takes grows with their number
+/// times that of the observations.
 template <class Take>
-void each_effect(const NetworkResult &r, const Followed &followed, const Tests &tests, const std::string &mark,
-                 Take &&take) {
-  std::vector<Eigen::Matrix4Xd> effects(r.blocks.size()); ///< columns: of each observation of a block
-  // Without a surface of the geoid both heights move alike.
-  const auto surface = r.surface.find(mark);
-  const bool two_heights = surface != r.surface.end() && !surface->second.empty();
-  for (int k = 0; k < (two_heights ? 4 : 3); ++k)
-    followed.along(mark, std::min(k, 2), k == 3 ? HeightOf::levels : HeightOf::ellipsoid,
-                   [&](std::size_t n, const Eigen::VectorXd &gain, const Eigen::MatrixXd &) {
-                     if (!effects[n].size()) effects[n].setZero(4, gain.size());
-                     effects[n].row(k) = gain.transpose();
-                     if (k == 2 && !two_heights) effects[n].row(3) = gain.transpose();
-                   });
-  for (std::size_t n = 0; n < r.blocks.size(); ++n) {
-    if (!effects[n].size()) continue;
-    for (const Block::Part &part : Followed::parts_of(*r.blocks[n], effects[n].cols())) {
-      if (is_model(part.kind)) continue;
-      const auto t = tests.find({n, part.id});
-      for (Eigen::Index i = 0; i < part.count; ++i) {
-        Effect e{*r.blocks[n], part, part.first + i, effects[n].col(part.first + i), {}};
-        if (e.in_space() < nothing && e.in_height() < nothing) continue;
-        if (t != tests.end() && static_cast<std::size_t>(i) < t->second->observations.size())
-          e.detectable = t->second->observations[static_cast<std::size_t>(i)].smallest_detectable;
-        take(e);
-      }
-    }
+void each_effect(const NetworkResult &r, const Followed &followed, const std::vector<std::vector<Suspect>> &suspects,
+                 const Marks &marks, Take &&take) {
+  NormalEquations::Sides sought(r.adjustment.unknowns, 4 * static_cast<Eigen::Index>(marks.size()));
+  Eigen::Index k = 0;
+  for (const std::string &m : marks) {
+    for (int axis = 0; axis < 3; ++axis) sought.col(k++) = followed.wanted(m, axis, HeightOf::ellipsoid);
+    sought.col(k++) = followed.wanted(m, 2, HeightOf::levels);
   }
+  followed.along(sought, [&](std::size_t n, const NormalEquations::Sides &gains) {
+    for (const Suspect &s : suspects[n])
+      for (std::size_t i = 0; i < marks.size(); ++i) {
+        const Effect e{*r.blocks[n], s, gains.row(s.observation).segment<4>(4 * static_cast<Eigen::Index>(i))};
+        if (e.in_space() >= nothing || e.in_height() >= nothing) take(i, e);
+      }
+  });
 }
 
 /// The largest of a mark in one respect; nothing where an untested observation moves it by more than a thousandth.
@@ -138,11 +153,11 @@ class Largest {
 public:
   void take(const Effect &e, double unit) {
     constexpr double whole = 1e-3;
-    if (!e.detectable) {
+    if (!e.by.detectable) {
       open_ = open_ || unit > whole;
       return;
     }
-    if (const double size = unit * *e.detectable; size > most_) most_ = size, error_ = e.error();
+    if (const double size = unit * *e.by.detectable; size > most_) most_ = size, error_ = e.error();
   }
   std::optional<UndetectedError> found() const { return open_ ? std::nullopt : error_; }
 
@@ -152,16 +167,31 @@ private:
   std::optional<UndetectedError> error_;
 };
 
-LargestUndetected largest_for(const NetworkResult &r, const Followed &followed, const Tests &tests,
-                              const AdjustedMark &m) {
+LargestUndetected asked_of(const AdjustedMark &m) {
   LargestUndetected out;
   out.has_place = m.plan_known && m.hold != Hold::full, out.has_height = m.height_sd > 0 && m.hold != Hold::height;
-  if (!out.has_place && !out.has_height) return out;
-  Largest place, height;
-  each_effect(r, followed, tests, m.name,
-              [&](const Effect &e) { place.take(e, e.in_space()), height.take(e, e.in_height()); });
-  if (out.has_place) out.place = place.found();
-  if (out.has_height) out.height = height.found();
+  return out;
+}
+
+/// Marks that are followed at once: the factor is walked once for all, and what is gathered stays in the cache.
+constexpr std::size_t together = 12;
+
+/// Several at a time, on as many threads as there are; each mark's numbers are the same on any of them.
+std::vector<LargestUndetected> largest_of(const NetworkResult &r, const Marks &marks) {
+  std::vector<Largest> place(marks.size()), height(marks.size());
+  const Followed followed(r);
+  const auto suspects = suspects_of(r);
+  fetch_and_work((marks.size() + together - 1) / together, [](std::size_t batch) { return batch * together; },
+                 [&](std::size_t, std::size_t first) {
+                   const std::size_t last = std::min(first + together, marks.size());
+                   const Marks batch(marks.begin() + static_cast<std::ptrdiff_t>(first),
+                                     marks.begin() + static_cast<std::ptrdiff_t>(last));
+                   each_effect(r, followed, suspects, batch, [&](std::size_t i, const Effect &e) {
+                     place[first + i].take(e, e.in_space()), height[first + i].take(e, e.in_height());
+                   });
+                 });
+  std::vector<LargestUndetected> out(marks.size());
+  for (std::size_t i = 0; i < marks.size(); ++i) out[i].place = place[i].found(), out[i].height = height[i].found();
   return out;
 }
 } // namespace
@@ -175,20 +205,21 @@ std::map<std::string, double> influences_on(const NetworkResult &r, const std::s
     for (int k = 0; k < 3; ++k) owner[p + k] = name;
   std::map<std::pair<std::string, int>, double> held;
   const Followed followed(r);
-  for (int k = 0; k < 3; ++k)
-    followed.along(mark, k, HeightOf::ellipsoid,
-                   [&](std::size_t n, const Eigen::VectorXd &gain, const Eigen::MatrixXd &j) {
-                     const Block &b = *r.blocks[n];
-                     for (const Block::Part &part : Followed::parts_of(b, gain.size())) {
-                       double &largest = out[part.id];
-                       largest = std::max(largest, gain.segment(part.first, part.count).cwiseAbs().maxCoeff());
-                     }
-                     for (std::size_t i = 0; i < b.unknowns.size(); ++i) {
-                       const int p = b.unknowns[i];
-                       if (a.index[static_cast<std::size_t>(p)] < 0 && owner.count(p))
-                         held[{owner[p], 3 * p + k}] += gain.dot(j.col(static_cast<Eigen::Index>(i)));
-                     }
-                   });
+  NormalEquations::Sides sought(a.unknowns, 3);
+  for (int k = 0; k < 3; ++k) sought.col(k) = followed.wanted(mark, k, HeightOf::ellipsoid);
+  followed.along(sought, [&](std::size_t n, const NormalEquations::Sides &gains) {
+    const Block &b = *r.blocks[n];
+    for (const Block::Part &part : parts_of(b)) {
+      double &largest = out[part.id];
+      largest = std::max(largest, gains.middleRows(part.first, part.count).cwiseAbs().maxCoeff());
+    }
+    for (std::size_t i = 0; i < b.unknowns.size(); ++i) {
+      const int p = b.unknowns[i];
+      if (a.index[static_cast<std::size_t>(p)] >= 0 || !owner.count(p)) continue;
+      for (int k = 0; k < 3; ++k)
+        held[{owner[p], 3 * p + k}] += gains.col(k).dot(followed.jacobian(n).col(static_cast<Eigen::Index>(i)));
+    }
+  });
   for (const auto &[key, sum] : held) {
     double &largest = out["held " + key.first];
     largest = std::max(largest, std::abs(sum));
@@ -200,8 +231,9 @@ std::map<std::string, double> influences_on(const NetworkResult &r, const std::s
 ExternalReliability external_reliability(const NetworkResult &r, const std::string &mark) {
   ExternalReliability out;
   if (!r.parameter.count(mark)) return out;
-  each_effect(r, Followed(r), tests_of(r), mark,
-              [&](const Effect &e) { (e.detectable ? out.errors : out.unbounded).push_back(e.error()); });
+  each_effect(r, Followed(r), suspects_of(r), {mark}, [&](std::size_t, const Effect &e) {
+    (e.by.detectable ? out.errors : out.unbounded).push_back(e.error());
+  });
   const auto larger = [](const UndetectedError &a, const UndetectedError &b) {
     return a.effect_enu.norm() > b.effect_enu.norm();
   };
@@ -211,15 +243,29 @@ ExternalReliability external_reliability(const NetworkResult &r, const std::stri
 }
 
 LargestUndetected largest_undetected(const NetworkResult &r, const AdjustedMark &m) {
-  return r.parameter.count(m.name) ? largest_for(r, Followed(r), tests_of(r), m) : LargestUndetected{};
+  if (!r.parameter.count(m.name)) return {};
+  LargestUndetected out = asked_of(m);
+  if (!out.has_place && !out.has_height) return out;
+  const LargestUndetected found = largest_of(r, {m.name}).front();
+  if (out.has_place) out.place = found.place;
+  if (out.has_height) out.height = found.height;
+  return out;
 }
 
 std::map<std::string, LargestUndetected> largest_undetected(const NetworkResult &r) {
   std::map<std::string, LargestUndetected> out;
-  const Followed followed(r);
-  const Tests tests = tests_of(r);
-  for (const AdjustedMark &m : r.marks)
-    if (m.hold != Hold::full) out[m.name] = largest_for(r, followed, tests, m);
+  Marks marks;
+  for (const AdjustedMark &m : r.marks) {
+    if (m.hold == Hold::full) continue;
+    const LargestUndetected &asked = out[m.name] = asked_of(m);
+    if (asked.has_place || asked.has_height) marks.push_back(m.name);
+  }
+  const auto found = largest_of(r, marks);
+  for (std::size_t i = 0; i < marks.size(); ++i) {
+    LargestUndetected &e = out.at(marks[i]);
+    if (e.has_place) e.place = found[i].place;
+    if (e.has_height) e.height = found[i].height;
+  }
   return out;
 }
 

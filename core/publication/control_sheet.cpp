@@ -292,7 +292,7 @@ ReportSection test_section(const json &r) {
   tests.paragraphs.push_back(
       "Single tests: error probability 0.001 each, smallest detectable errors at a power of 80 %.");
   if (r.value("undetected_left_out", false))
-    tests.paragraphs.push_back("External reliability was not worked out: the network has more than 200 marks.");
+    tests.paragraphs.push_back("External reliability was not worked out: the network has more than 1,000 marks.");
   if (const std::string w = weight_words(n); !w.empty()) tests.paragraphs.push_back(w);
   for (ReportTable table :
        {constraint_table(r.value("constraints", json())), undetected_table(r.value("undetected", json::array())),

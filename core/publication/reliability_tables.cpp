@@ -25,7 +25,7 @@ ordered_json constraint_record(const ConstraintTest &t) {
 }
 
 bool too_many_undetected(const NetworkRun &run) {
-  return run.result.marks.size() > 200; // what it takes grows with the square
+  return run.result.marks.size() > 1000; // what it takes grows with the square
 }
 
 ordered_json undetected_record(const JobSnapshot &s, const NetworkRun &run) {

@@ -14,7 +14,7 @@ nlohmann::ordered_json constraint_record(const ConstraintTest &t);
 bool too_many_undetected(const NetworkRun &run);
 /// Of each computed mark what an error that no test finds would do to it: `mark external_m plan_m up_m by` of its
 /// place, `height_m height_by` of its physical height; null where nothing bounds it, or it has none (`has_place
-/// has_height`). Empty for networks of more than two hundred marks: there it is asked mark by mark.
+/// has_height`). Empty for networks of more than a thousand marks: there it is asked mark by mark.
 nlohmann::ordered_json undetected_record(const JobSnapshot &s, const NetworkRun &run);
 
 /// What the azimuths of instruments that find north by themselves turned out to miss.

@@ -3,6 +3,7 @@
 #include "network/textbook_network.h"
 #include <Eigen/Dense>
 #include <catch2/catch.hpp>
+#include <set>
 
 using namespace ampletie;
 using namespace ampletie::testing;
@@ -44,8 +45,43 @@ TEST_CASE("the smallest detectable error of an observation moves a mark by what 
   }
   const auto all = largest_undetected(r);
   CHECK(all.size() == 4); // held ones have none
-  CHECK(all.at("C").place->effect_enu == external_reliability(r, "C").errors.front().effect_enu);
+  CHECK((all.at("C").place->effect_enu - external_reliability(r, "C").errors.front().effect_enu).norm() < 1e-12);
   CHECK_FALSE(all.at("C").has_height); // no levels
+}
+
+TEST_CASE("the worst of every mark is the same whether marks are followed together or one by one") {
+  NetworkInput in = textbook(); // its net again, tied on to itself six times over: 24 free marks
+  const NetworkInput once = in;
+  for (int copy = 1; copy < 6; ++copy) {
+    const auto named = [&](const std::string &name) {
+      return name == "A" || name == "B" ? name : name + std::to_string(copy);
+    };
+    for (NetworkMark m : once.marks)
+      if (named(m.name) != m.name) m.name = named(m.name), in.marks.push_back(m);
+    for (NetworkVector v : once.vectors) {
+      v.id += std::to_string(copy), v.from = named(v.from), v.to = named(v.to);
+      v.from_setup += std::to_string(copy), v.to_setup += std::to_string(copy);
+      v.d += 0.001 * copy * Vec3(1, -2, 1);
+      in.vectors.push_back(v);
+    }
+  }
+  const NetworkResult r = adjust_network(in, {});
+  const auto all = largest_undetected(r);
+  REQUIRE(all.size() == 24);
+  std::set<std::string> by;
+  for (const AdjustedMark &m : r.marks) {
+    if (m.hold == Hold::full) continue;
+    INFO(m.name);
+    const LargestUndetected alone = largest_undetected(r, m);
+    const UndetectedError listed = external_reliability(r, m.name).errors.front();
+    REQUIRE(all.at(m.name).place);
+    const UndetectedError &together = *all.at(m.name).place;
+    CHECK((together.effect_enu - alone.place->effect_enu).norm() < 1e-12);
+    CHECK((together.effect_enu - listed.effect_enu).norm() < 1e-12);
+    CHECK((together.id == listed.id && together.component == listed.component));
+    by.insert(together.id);
+  }
+  CHECK(by.size() > 5); // each mark by something of its own
 }
 
 TEST_CASE("a mark that one vector alone leads to has no bound, and says by what") {
