@@ -286,6 +286,7 @@ void Workspace::take_with(const std::function<std::vector<Intake>(Job &)> &take,
     job_changed();
   } catch (const std::exception &e) {
     Q_EMIT message(QString::fromUtf8(e.what()), true);
+    job_changed(); // some may be in it
   }
 }
 

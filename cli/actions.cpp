@@ -37,6 +37,7 @@
 #include "results/between.h"
 #include "results/job_results.h"
 #include "results/track_change.h"
+#include "results/track_pieces.h"
 #include "results/vector_keeper.h"
 #include "results/vector_pairs.h"
 #include "service/service.h"
@@ -300,8 +301,15 @@ void solve_job_vectors(Job &job, const Arguments &a, const Progress &progress) {
   if (const std::string thinned = thinned_pairs(*job.snapshot()); !thinned.empty()) print(thinned + "\n");
 }
 
-void solve_job_tracks(Job &job, const Progress &progress) {
-  job.accept_tracks(solve_tracks(*job.snapshot(), progress));
+void solve_job_tracks(Job &job, const Arguments &a, const Progress &progress) {
+  if (a.shard.empty()) {
+    job.accept_tracks(solve_tracks(*job.snapshot(), progress));
+  } else {
+    const auto only = tracks_of_shard(*job.snapshot(), read_shard(a.shard));
+    print(fmt::format("piece {}: {} tracks\n", a.shard, only.size()));
+    if (only.empty()) return;
+    job.accept_tracks(solve_some_tracks(*job.snapshot(), progress, only));
+  }
   for (const TrackResult &t : job.tracks())
     print(t.error.empty() ? fmt::format("track of {} from {}: {} epochs, {:.1f} % fixed, {} stops\n", t.rover,
                                         t.bases(), t.solved->epochs.size(), 100 * t.fixed_share(), t.stops.size())
@@ -329,12 +337,10 @@ int cmd_solve(Sitting &here, const Arguments &a) {
   if (!v.empty()) job.decide("set", "solve", v, "asked for with solve");
   const Progress progress;
   job.accept_motions(find_motions(*job.snapshot(), a.threads, progress));
-  const bool first = a.shard.empty() || read_shard(a.shard).number == 1;
-  if (!first && !job.snapshot()->moving().empty()) print("piece " + a.shard + ": tracks are in the first piece\n");
-  const bool tracks = first && (a.what == "tracks" || (a.what.empty() && !job.snapshot()->moving().empty()));
+  const bool tracks = a.what == "tracks" || (a.what.empty() && !job.snapshot()->moving().empty());
   if (a.what != "tracks" && (!tracks || !job.snapshot()->get(plan_result()).empty()))
     solve_job_vectors(job, a, progress);
-  if (tracks) solve_job_tracks(job, progress);
+  if (tracks) solve_job_tracks(job, a, progress);
   return here.finish();
 }
 

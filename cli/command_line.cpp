@@ -121,7 +121,7 @@ CommandLine::CommandLine() {
   c->add_option("--sessions", a.sessions, "together or one by one");
   c->add_option("--pairs", a.pairs, "as needed or all, of receivers that logged with many others");
   c->add_option("--threads", a.threads, "0: all cores");
-  c->add_option("--shard", a.shard, "I/N: this piece of N alone, on a copy of the job; tracks are in the first");
+  c->add_option("--shard", a.shard, "I/N: this piece of N alone, on a copy of the job");
   c = command("merge", "take over what copies of the job have solved");
   c->add_option("COPY", a.files, "job files")->required();
   c = command("adjust", "adjust the network");

@@ -1,6 +1,7 @@
 #include "app/evidence/evidence.h"
 #include "adjustment/statistics.h"
 #include "app/evidence/evidence_html.h"
+#include "app/widgets/heading_link.h"
 #include "app/widgets/numbers.h"
 #include "app/widgets/page.h"
 #include "app/widgets/refreshing.h"
@@ -260,6 +261,8 @@ void EvidencePanel::about_doubt(QString &html, const std::string &id) {
     if (!d.causes.empty()) html += part("Likely causes");
     for (const auto &c : d.causes) html += "<p style='margin:2px 0'>› " + escaped(c) + "</p>";
     if (!open) html += "<p>Accepted: " + escaped(d.accepted_because) + "</p>";
+    html += QString("<p><a href='guide:%1'>What this doubt means, and what to do</a></p>")
+                .arg(heading_link(text(words(d.kind))));
     const Thing thing = d.thing;
     add_action(
         "Go there", "Show what it is about",
@@ -408,7 +411,9 @@ void EvidencePanel::follow(const QUrl &url) {
   } else if (s == "trace:whole") {
     whole_trace_ = true;
     refresh();
-  } else if (parts.size() == 2)
+  } else if (parts[0] == "guide" && parts.size() == 2)
+    Q_EMIT help_wanted("guide/doubts.md", parts[1]);
+  else if (parts.size() == 2)
     w_.select(parts[0], parts[1].toStdString());
 }
 

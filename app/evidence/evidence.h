@@ -16,6 +16,9 @@ class EvidencePanel : public QWidget {
 public:
   explicit EvidencePanel(Workspace &w, QWidget *parent = nullptr);
 
+Q_SIGNALS:
+  void help_wanted(const QString &page, const QString &heading);
+
 private:
   void refresh();
   QString between_html(const std::string &to) const;
@@ -36,6 +39,8 @@ private:
   void about_source(QString &html, const std::string &id);
   void about_linework(QString &html, const SourceContent &c);
   void about_attachment(QString &html, const SourceContent &c);
+  /// A small picture of an attachment; empty where nothing of it can be shown.
+  QString picture_html(const SourceContent &c) const;
   void open_attachment(const std::string &id, const std::string &name);
   /// What is known of a mark on the ground, with its pictures.
   QString notes_html(const std::string &mark) const;

@@ -3,7 +3,6 @@
 #include "app/evidence/evidence_html.h"
 #include "app/widgets/numbers.h"
 #include "base/angle.h"
-#include "base/base64.h"
 #include "base/size_words.h"
 #include "judgement/accuracy_verdict.h"
 #include "judgement/comparison.h"
@@ -124,8 +123,7 @@ QString EvidencePanel::notes_html(const std::string &mark) const {
     if (!c.attachment || of == w_.job().state().attachments.end()) continue;
     const Occupation *o = w_.occupation(of->second.value);
     if ((o ? o->mark : of->second.value) != mark) continue;
-    if (!c.attachment->thumbnail.empty())
-      out += "<img src='data:image/jpeg;base64," + text(to_base64(c.attachment->thumbnail)) + "'/><br/>";
+    if (const QString picture = picture_html(c); !picture.isEmpty()) out += picture + "<br/>";
     out += link("source:" + text(c.source.id), escaped(c.source.name)) + "<br/>";
   }
   return out;

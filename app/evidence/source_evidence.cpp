@@ -3,6 +3,7 @@
 #include "app/widgets/linework_grid.h"
 #include "base/base64.h"
 #include "base/error.h"
+#include "formats/small_picture.h"
 #include <Eigen/Geometry>
 #include <QDesktopServices>
 #include <QDir>
@@ -48,6 +49,24 @@ void EvidencePanel::about_source(QString &html, const std::string &id) {
   }
 }
 
+QString EvidencePanel::picture_html(const SourceContent &c) const {
+  static QHash<QString, QString> made; // those that came without a small one: decoded once
+  const QString id = text(c.source.id);
+  if (c.attachment->thumbnail.empty() && !made.contains(id)) {
+    constexpr int side = 240;
+    std::string small;
+    try {
+      if (c.attachment->type.find("PDF") == std::string::npos)
+        small = small_picture(w_.job().store().source_bytes(c.source.id), side);
+    } catch (const std::exception &) {
+      // Its own doubt says that it is damaged.
+    }
+    made[id] = text(to_base64(small));
+  }
+  const QString bytes = c.attachment->thumbnail.empty() ? made.value(id) : text(to_base64(c.attachment->thumbnail));
+  return bytes.isEmpty() ? QString() : "<img src='data:image/jpeg;base64," + bytes + "'/>";
+}
+
 /// A picture or a paper: small, what it says of itself, what it belongs to.
 void EvidencePanel::about_attachment(QString &html, const SourceContent &c) {
   const Attachment &a = *c.attachment;
@@ -56,7 +75,7 @@ void EvidencePanel::about_attachment(QString &html, const SourceContent &c) {
   if (!a.taken.empty()) html += ", taken " + escaped(a.taken) + " by its clock";
   if (a.lat_deg) html += QString(", at %1° %2°").arg(*a.lat_deg, 0, 'f', 6).arg(*a.lon_deg, 0, 'f', 6);
   html += ". What stands in it is not read.</p>";
-  if (!a.thumbnail.empty()) html += "<p><img src='data:image/jpeg;base64," + text(to_base64(a.thumbnail)) + "'/></p>";
+  if (const QString picture = picture_html(c); !picture.isEmpty()) html += "<p>" + picture + "</p>";
   const auto of = w_.job().state().attachments.find(c.source.id);
   const Occupation *o = of == w_.job().state().attachments.end() ? nullptr : w_.occupation(of->second.value);
   html +=

@@ -54,7 +54,8 @@ void add_symbol(QPainterPath &shape, const std::string &symbol, QPointF c) {
 }
 } // namespace
 
-PlanView::PlanView(Workspace &w, bool ellipses, QWidget *parent) : QWidget(parent), w_(w), ellipses_(ellipses) {
+PlanView::PlanView(Workspace &w, bool ellipses, QWidget *parent)
+    : QWidget(parent), w_(w), layers_(new PlanLayers(this)), ellipses_(ellipses) {
   setObjectName("plan");
   setAccessibleName("Plan");
   setFocusPolicy(Qt::StrongFocus);
@@ -62,6 +63,7 @@ PlanView::PlanView(Workspace &w, bool ellipses, QWidget *parent) : QWidget(paren
   setMinimumSize(260, 180);
   refresh_when_seen(this, w_, [this] { reload(); });
   connect(&w_, &Workspace::selection_changed, this, &PlanView::redraw);
+  connect(layers_, &PlanLayers::changed, this, &PlanView::redraw);
   reload();
 }
 
@@ -73,6 +75,7 @@ void PlanView::reload() {
   for (std::size_t i = 0; i < marks_.size(); ++i) index_[marks_[i].name] = i;
   const bool others = load_tracks();
   load_linework();
+  offer_layers();
   if (!fitted_ || marks_.size() != before || others)
     fit();
   else if (marks_.size() > large_plan && drawing_.size() == size() * devicePixelRatioF())
@@ -129,6 +132,7 @@ QPointF PlanView::place(const std::string &mark) const {
 
 void PlanView::draw_grid(QPainter &p) const {
   const double step = round_step(110 / scale_);
+  if (!layers_->shows("grid")) return;
   p.setPen(QPen(QColor("#EEEAE0"), 1));
   const double e0 = centre_e_ - width() / 2.0 / scale_, n0 = centre_n_ - height() / 2.0 / scale_;
   for (double e = std::ceil(e0 / step) * step; e < e0 + width() / scale_; e += step)
@@ -160,7 +164,7 @@ void PlanView::draw_vectors(QPainter &p) const {
   const QRectF seen = QRectF(rect()).adjusted(-4, -4, 4, 4);
   for (const VectorResult &v : w_.job().vectors()) {
     const auto a = index_.find(v.from), b = index_.find(v.to);
-    if (a == index_.end() || b == index_.end()) continue;
+    if (a == index_.end() || b == index_.end() || !shows(v)) continue;
     const QPointF from = to_screen(marks_[a->second].east, marks_[a->second].north),
                   to = to_screen(marks_[b->second].east, marks_[b->second].north);
     if (!QRectF(from, to).normalized().adjusted(-1, -1, 1, 1).intersects(seen)) continue;
@@ -181,7 +185,7 @@ void PlanView::draw_vectors(QPainter &p) const {
   // What others measured: dash and dot; dots where it is not used.
   for (const MeasuredVector &v : w_.job().snapshot()->get(measured_result())) {
     const auto a = index_.find(v.from), b = index_.find(v.to);
-    if (a == index_.end() || b == index_.end()) continue;
+    if (a == index_.end() || b == index_.end() || !shows(v)) continue;
     const bool chosen = w_.selection().kind == "measured" && w_.selection().id == v.id;
     const QPen pen = v.in_network() ? QPen(ink::accepted, chosen ? 2.6 : 1.2, Qt::DashDotLine)
                                     : QPen(ink::unused, chosen ? 2.2 : 1, Qt::DotLine);
@@ -209,7 +213,7 @@ void PlanView::draw_sights(QPainter &p) const {
                to_screen(marks_[b->second].east, marks_[b->second].north));
   };
   for (const auto &s : r.field.setups) {
-    if (!s->used) continue;
+    if (!s->used || !layers_->shows("sights")) continue;
     const bool selected = w_.selection().kind == "station" && w_.selection().id == s->setup.id;
     for (const TargetSight &t : s->sights)
       line(s->setup.mark, t.mean.target,
@@ -217,6 +221,7 @@ void PlanView::draw_sights(QPainter &p) const {
                     : QPen(QColor("#C9CDCB"), 0.9, t.mean.kind == PointingKind::detail ? Qt::DotLine : Qt::SolidLine));
   }
   for (const TraverseLine &l : r.lines) {
+    if (!layers_->shows("legs")) break;
     const bool selected = w_.selection().kind == "traverse" && w_.selection().id == l.id;
     for (std::size_t i = 0; i + 1 < l.marks.size(); ++i)
       line(l.marks[i], l.marks[i + 1],
@@ -240,13 +245,16 @@ void PlanView::draw_code_lines(QPainter &p) const {
     }
   }
   p.setPen(QPen(ink::text, 1.3));
-  for (const auto &[code, members] : lines)
+  for (const auto &[code, members] : lines) {
+    if (!shows_code(code)) continue;
     for (std::size_t i = 0; i + 1 < members.size(); ++i)
       p.drawLine(to_screen(marks_[members[i]].east, marks_[members[i]].north),
                  to_screen(marks_[members[i + 1]].east, marks_[members[i + 1]].north));
+  }
 }
 
 void PlanView::draw_ellipses(QPainter &p) const {
+  if (!layers_->shows("ellipses")) return;
   double largest = 0;
   for (const auto &m : marks_)
     if (m.cov_en) largest = std::max(largest, ellipse(*m.cov_en).major * factor95(2));
@@ -273,6 +281,7 @@ void PlanView::draw_ellipses(QPainter &p) const {
 }
 
 void PlanView::draw_velocities(QPainter &p) const {
+  if (!layers_->shows("velocities")) return;
   double largest = 0;
   for (const auto &m : marks_)
     if (m.velocity) largest = std::max(largest, m.velocity->norm());
@@ -341,7 +350,9 @@ void PlanView::draw_marks(QPainter &p) const {
   const QRectF seen = QRectF(rect()).adjusted(-10, -10, 10, 10);
   std::vector<std::pair<const PlanMark *, QPointF>> visible;
   TakenPlaces taken(size());
+  if (layers_->isVisibleTo(this)) taken.take(layers_->geometry());
   for (const auto &m : marks_) {
+    if (m.side && !shows_code(m.code)) continue;
     const QPointF c = to_screen(m.east, m.north);
     if (!seen.contains(c)) continue;
     visible.emplace_back(&m, c);
@@ -368,7 +379,7 @@ void PlanView::draw_marks(QPainter &p) const {
   const QFontMetricsF fm(p.font());
   const double height = fm.height();
   for (const auto &[m, c] : visible) {
-    if (m->side && !m->style.label) continue;
+    if ((m->side && !m->style.label) || (!layers_->shows("names") && !selected(*m))) continue;
     const QString name =
         text(m->name) +
         (m->side && m->style.height && m->height ? QString("  %1").arg(*m->height, 0, 'f', 2) : QString());
@@ -469,6 +480,11 @@ void PlanView::draw(QPainter &p) const {
   p.drawPath(card);
 }
 
+void PlanView::showEvent(QShowEvent *) {
+  just_shown_ = true;
+  if (layers_->remember()) redraw();
+}
+
 void PlanView::wheelEvent(QWheelEvent *e) {
   const double factor = std::pow(1.2, e->angleDelta().y() / 120.0);
   const QPointF at = e->position();
@@ -500,7 +516,7 @@ void PlanView::mouseMoveEvent(QMouseEvent *e) {
 
 std::string PlanView::mark_at(QPointF where) const {
   for (const auto &m : marks_)
-    if ((to_screen(m.east, m.north) - where).manhattanLength() < 12) return m.name;
+    if ((to_screen(m.east, m.north) - where).manhattanLength() < 12 && !(m.side && !shows_code(m.code))) return m.name;
   return {};
 }
 
@@ -510,7 +526,7 @@ std::string PlanView::vector_at(QPointF where) const {
   if (w_.has_job())
     for (const VectorResult &v : w_.job().vectors()) {
       const auto a = index_.find(v.from), b = index_.find(v.to);
-      if (a == index_.end() || b == index_.end()) continue;
+      if (a == index_.end() || b == index_.end() || !shows(v)) continue;
       const double d = distance_to_segment(where, to_screen(marks_[a->second].east, marks_[a->second].north),
                                            to_screen(marks_[b->second].east, marks_[b->second].north)) +
                        (v.used && v.independent ? 0 : 2);
@@ -519,7 +535,7 @@ std::string PlanView::vector_at(QPointF where) const {
   if (w_.has_job())
     for (const MeasuredVector &v : w_.job().snapshot()->get(measured_result())) {
       const auto a = index_.find(v.from), b = index_.find(v.to);
-      if (a == index_.end() || b == index_.end()) continue;
+      if (a == index_.end() || b == index_.end() || !shows(v)) continue;
       const double d = distance_to_segment(where, to_screen(marks_[a->second].east, marks_[a->second].north),
                                            to_screen(marks_[b->second].east, marks_[b->second].north)) +
                        (v.in_network() ? 0 : 2);

@@ -1,5 +1,6 @@
 #pragma once
 #include "app/widgets/plan_labels.h"
+#include "app/widgets/plan_layers.h"
 #include "app/workspace.h"
 #include <QPixmap>
 #include <QWidget>
@@ -42,16 +43,27 @@ protected:
   void mouseReleaseEvent(QMouseEvent *e) override;
   void keyPressEvent(QKeyEvent *e) override;
   void resizeEvent(QResizeEvent *) override;
-  void showEvent(QShowEvent *) override { just_shown_ = true; }
+  void showEvent(QShowEvent *) override;
 
 private:
   /// A way from above, thinned: east and north from its base in the job's grid, and what each place rests on.
   struct Way {
-    std::string base;
+    std::string base, layer;
+    QString words; ///< of the layer
     std::vector<QPointF> at;
     std::vector<TrackState> states;
   };
   void reload();
+  /// Tells the button what there is to be hidden (plan_offers.cpp).
+  void offer_layers();
+  /// The layers that a vector belongs to: of its kind, of its session.
+  static const char *kind_layer(const VectorResult &v);
+  std::string of_job(const std::string &layer) const; ///< a layer that no other job has
+  bool shows(const VectorResult &v) const;
+  bool shows(const MeasuredVector &) const { return layers_->shows("measured"); }
+  bool shows_code(const std::string &code) const {
+    return layers_->everything() || layers_->shows(of_job("code/" + code));
+  }
   void redraw();
   /// What is painted meanwhile is the plan as it was.
   void redraw_soon();
@@ -74,6 +86,7 @@ private:
   std::string vector_at(QPointF where) const;
 
   Workspace &w_;
+  PlanLayers *layers_;
   bool ellipses_, sights_ = false, velocities_ = false;
   std::set<std::string> around_;
   std::vector<PlanMark> marks_;
@@ -84,8 +97,10 @@ private:
   struct Drawn {
     QRectF around;
     QPolygonF points;
+    std::size_t layer = 0; ///< of `linework_layers_`
   };
   std::vector<Drawn> linework_;
+  std::vector<PlanLayer> linework_layers_;
   std::string linework_of_;
   mutable PlanStamps stamps_;
   mutable QHash<QString, double> name_widths_;

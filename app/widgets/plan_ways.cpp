@@ -1,4 +1,5 @@
 #include "app/widgets/plan_view.h"
+#include "app/widgets/theme.h"
 #include "app/widgets/track_pen.h"
 #include "base/error.h"
 #include "results/job_results.h"
@@ -36,6 +37,7 @@ bool PlanView::load_tracks() {
       const std::size_t step = std::max<std::size_t>(1, epochs.size() / places);
       Way way;
       way.base = t.base;
+      way.layer = of_job("track/" + t.id), way.words = text("Track of " + t.rover + " from " + t.bases());
       const QPointF base = grid(t.base_xyz);
       for (std::size_t i = 0; i < epochs.size(); i += step) {
         way.states.push_back(epochs[i].state);
@@ -51,7 +53,7 @@ bool PlanView::load_tracks() {
 
 void PlanView::draw_tracks(QPainter &p) const {
   for (const Way &way : ways_) {
-    const PlanMark *base = base_of(way);
+    const PlanMark *base = layers_->shows(way.layer) ? base_of(way) : nullptr;
     for (std::size_t i = 1; base && i < way.at.size(); ++i) {
       if (way.states[i] == TrackState::none || way.states[i - 1] == TrackState::none) continue;
       QPen pen = track_pen(std::min(way.states[i], way.states[i - 1]));

@@ -24,18 +24,19 @@ void apply_theme(QApplication &app) {
   QFont font(QString::fromStdString(load_fonts()));
   font.setPointSizeF(9.5);
   app.setFont(font);
-  QPalette p;
-  p.setColor(QPalette::Window, ink::paper);
+  // Edges and shades follow from these two: a dark desktop leaves nothing of its own behind.
+  QPalette p(ink::panel, ink::paper);
   p.setColor(QPalette::WindowText, ink::text);
   p.setColor(QPalette::Base, ink::panel);
   p.setColor(QPalette::AlternateBase, ink::paper);
   p.setColor(QPalette::Text, ink::text);
-  p.setColor(QPalette::Button, ink::panel);
   p.setColor(QPalette::ButtonText, ink::text);
   p.setColor(QPalette::Highlight, ink::wash);
   p.setColor(QPalette::HighlightedText, ink::text);
   p.setColor(QPalette::PlaceholderText, ink::unused);
   p.setColor(QPalette::Link, ink::accepted);
+  p.setColor(QPalette::LinkVisited, ink::accepted);
+  p.setColor(QPalette::BrightText, ink::failed);
   p.setColor(QPalette::ToolTipBase, ink::text);
   p.setColor(QPalette::ToolTipText, ink::paper);
   for (auto role : {QPalette::Text, QPalette::ButtonText, QPalette::WindowText})

@@ -1,4 +1,5 @@
 #include "app/window/help_page.h"
+#include "app/widgets/heading_link.h"
 #include "app/widgets/theme.h"
 #include <QAbstractTextDocumentLayout>
 #include <QCoreApplication>
@@ -19,13 +20,6 @@
 namespace ampletie::app {
 namespace {
 constexpr const char *guide = "guide/README.md";
-
-/// As links name headings: small letters, hyphens for blanks, nothing else.
-QString slug(const QString &heading) {
-  QString out = heading.toLower();
-  out.remove(QRegularExpression("[^\\w\\- ]"));
-  return out.replace(' ', '-');
-}
 
 /// Where the guide speaks of a section of the window.
 QString heading_of(const QString &section) {
@@ -83,6 +77,7 @@ HelpPage::HelpPage(QWidget *parent) : QWidget(parent) {
     top->addWidget(b);
   };
   page_button("Guide", guide);
+  page_button("Doubts", "guide/doubts.md");
   page_button("Methods", "methods/README.md");
   page_button("Formats", "formats.md");
   page_button("Command line", "cli.md");
@@ -129,7 +124,7 @@ void HelpPage::show_section(const QString &name) { show_page(guide, heading_of(n
 void HelpPage::go_to(const QString &heading) {
   QTextCursor to(text_->document());
   for (QTextBlock b = text_->document()->begin(); b.isValid() && !heading.isEmpty(); b = b.next())
-    if (b.blockFormat().headingLevel() && (b.text() == heading || slug(b.text()) == heading)) {
+    if (b.blockFormat().headingLevel() && (b.text() == heading || heading_link(b.text()) == heading)) {
       to.setPosition(b.position());
       for (int i = 0; i < headings_->count(); ++i)
         if (headings_->item(i)->text().trimmed() == b.text()) headings_->setCurrentRow(i);

@@ -2,6 +2,7 @@
 #include "app/evidence/evidence.h"
 #include "app/settings/decisions_sheet.h"
 #include "app/settings/settings_sheet.h"
+#include "app/widgets/heading_link.h"
 #include "app/widgets/pages.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/theme.h"
@@ -46,6 +47,10 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   sheets_->addWidget(help_ = new HelpPage);
   evidence_ = new EvidencePanel(w_);
   doubts_ = new DoubtsDrawer(w_);
+  connect(evidence_, &EvidencePanel::help_wanted, this, [this](const QString &page, const QString &heading) {
+    help_->show_page(page, heading);
+    enter_help();
+  });
   auto *middle = new QHBoxLayout;
   middle->setSpacing(0);
   middle->addWidget(sheets_, 1);
@@ -251,14 +256,22 @@ void MainWindow::toggle_plan() {
 }
 
 void MainWindow::show_help() {
-  QWidget *now = sheets_->currentWidget();
-  if (now == help_) return;
-  before_ = now;
   const auto &list = section_list();
+  const QWidget *now = sheets_->currentWidget();
   const auto at = static_cast<std::size_t>(sheets_->currentIndex());
+  if (now == help_) return;
   help_->show_section(at < list.size()                        ? QString(list[at]->name)
                       : now == settings_ || now == decisions_ ? "Settings"
                                                               : "Guide");
+  if (w_.has_job() && w_.selection().kind == "doubt")
+    for (const Doubt &d : w_.job().doubts())
+      if (d.id == w_.selection().id) help_->show_page("guide/doubts.md", heading_link(text(words(d.kind))));
+  enter_help();
+}
+
+void MainWindow::enter_help() {
+  if (sheets_->currentWidget() == help_) return;
+  before_ = sheets_->currentWidget();
   sheets_->setCurrentWidget(help_);
   help_->setFocus();
 }

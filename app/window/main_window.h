@@ -34,6 +34,7 @@ public:
   void show_decisions();
   /// The guide, at what it says of what is shown.
   void show_help();
+  void enter_help();
   /// The plan of the section alone, or what stood beside it again.
   void toggle_plan();
   /// The page that asks what a new job must be told.

@@ -206,6 +206,8 @@ private:
   void describe();
   std::vector<NoiseSeries> series_of(const std::vector<StackedMark> &marks, int c) const;
   void colour(std::vector<StackedMark> &marks, int c) const;
+  std::vector<Mat3> residual_covariances() const;
+  Vec3 spread(std::size_t i, Index k, const NoiseSeries &series) const;
   VectorXd model(const UsedDay &u) const {
     VectorXd out(u.at.size());
     for (std::size_t i = 0; i < u.marks.size(); ++i)
@@ -238,6 +240,7 @@ private:
   std::vector<UsedDay> days_;
   VectorXd parameters_;
   MatrixXd cov_;
+  std::vector<Mat3> residual_cov_; ///< what a day leaves of a mark's noise, by the days' weights
 };
 
 void Stacking::constrain(MatrixXd &normal, VectorXd &right, MatrixXd &b, MatrixXd &g, double &weight) const {
@@ -387,6 +390,7 @@ void Stacking::describe() {
     std::stable_sort(m.series.begin(), m.series.end(), [&](const StackedDay &a, const StackedDay &b) {
       return in_.days[a.day].year < in_.days[b.day].year;
     });
+  residual_cov_ = residual_covariances();
   for (int c = 0; c < 3; ++c) colour(marks, c);
   std::vector<std::array<NoiseSeries, 3>> all(marks.size());
   for (int c = 0; c < 3; ++c) {
@@ -411,8 +415,48 @@ std::vector<NoiseSeries> Stacking::series_of(const std::vector<StackedMark> &mar
   return all;
 }
 
-/// The noise of one component of all marks, and what it does to their places and velocities. What the datum adds is in
-/// the network's covariance.
+/// What is to be expected of each mark's residuals in a day, by the days' weights: the day's own datum has taken a part
+/// of the noise with it. Of a dozen days, or one that has the mark.
+std::vector<Mat3> Stacking::residual_covariances() const {
+  constexpr std::size_t enough = 12;
+  std::vector<Mat3> sum(marks_.size(), Mat3::Zero());
+  std::vector<int> count(marks_.size(), 0);
+  const auto add = [&](const UsedDay &u) {
+    std::vector<Vec3> places;
+    for (const std::size_t i : u.marks) places.push_back(in_.reference[marks_[i]]);
+    const MatrixXd h = datum_.at(places);
+    MatrixXd whole = u.weight + u.weight.diagonal().mean() * h * h.transpose();
+    const MatrixXd left = MatrixXd::Identity(whole.rows(), whole.rows()) -
+                          h * Eigen::CompleteOrthogonalDecomposition<MatrixXd>(h).pseudoInverse();
+    const MatrixXd c = left * Eigen::LDLT<MatrixXd>(whole).solve(left.transpose());
+    for (std::size_t i = 0; i < u.marks.size(); ++i) {
+      const auto row = static_cast<Index>(3 * i);
+      sum[u.marks[i]] += c.block<3, 3>(row, row), ++count[u.marks[i]];
+    }
+  };
+  const std::size_t stride = std::max<std::size_t>(1, days_.size() / enough);
+  for (std::size_t d = 0; d < days_.size(); d += stride) add(days_[d]);
+  for (const UsedDay &u : days_)
+    if (std::any_of(u.marks.begin(), u.marks.end(), [&](std::size_t i) { return count[i] == 0; })) add(u);
+  for (std::size_t i = 0; i < sum.size(); ++i) sum[i] /= std::max(1, count[i]);
+  return sum;
+}
+
+/// By how much the variance of function `k` of a mark is larger in the stack than in the mark's own series with the
+/// noise of its residuals: a step is told against the datum that the other marks give, a velocity against those that
+/// give the datum, and the residuals have lost what the days' datums took of them. East, north, up. Both as of white
+/// noise, which leaves the times alone; it is the same of noise of any colour where all marks have one kind of it.
+Vec3 Stacking::spread(std::size_t i, Index k, const NoiseSeries &series) const {
+  const Mat3 r = local_axes(to_geodetic(in_.reference[marks_[i]]));
+  const MatrixXd own = series.design.transpose() * series.design;
+  const double by_times = Eigen::LDLT<MatrixXd>(own).solve(VectorXd::Unit(own.rows(), k))(k);
+  const Mat3 in_stack = r * cov_.block<3, 3>(first_[i] + 3 * k, first_[i] + 3 * k) * r.transpose(),
+             in_series = by_times * r * residual_cov_[i] * r.transpose();
+  return in_stack.diagonal().cwiseMax(0).cwiseQuotient(in_series.diagonal().cwiseMax(1e-300));
+}
+
+/// The noise of one component of all marks, and what it does to their places, velocities and steps. What the datum adds
+/// is in the network's covariance.
 void Stacking::colour(std::vector<StackedMark> &marks, int c) const {
   const std::vector<NoiseSeries> all = series_of(marks, c);
   const std::vector<SeriesNoise> noise = estimate_noise(all);
@@ -421,12 +465,12 @@ void Stacking::colour(std::vector<StackedMark> &marks, int c) const {
     m.noise[static_cast<std::size_t>(c)] = noise[i];
     m.velocity_sd[c] = m.white_sd[c];
     if (!noise[i].colour_told || noise[i].flicker <= 0) continue;
-    m.velocity_sd[c] = std::max(m.white_sd[c], std::sqrt(variance_under(noise[i], all[i], 1)));
-    m.place_sd[c] = std::max(m.place_sd[c], std::sqrt(variance_under(noise[i], all[i], 0)));
+    const auto larger = [&](double &sd, Index k) {
+      sd = std::max(sd, std::sqrt(variance_under(noise[i], all[i], k) * spread(i, k, all[i])[c]));
+    };
+    larger(m.velocity_sd[c], 1), larger(m.place_sd[c], 0);
     const Index before = functions(i) - static_cast<Index>(m.step_sd.size());
-    for (std::size_t k = 0; k < m.step_sd.size(); ++k)
-      m.step_sd[k].second[c] =
-          std::max(m.step_sd[k].second[c], std::sqrt(variance_under(noise[i], all[i], before + static_cast<Index>(k))));
+    for (std::size_t k = 0; k < m.step_sd.size(); ++k) larger(m.step_sd[k].second[c], before + static_cast<Index>(k));
   }
 }
 } // namespace

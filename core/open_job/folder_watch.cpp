@@ -57,8 +57,8 @@ std::string up_to_last_epoch(const std::string &bytes) {
 } // namespace
 
 const char *watched_state_name(State s) {
-  constexpr const char *names[] = {"growing", "whole",          "taken",   "here already", "a later version, taken",
-                                   "refused", "cannot be read", "vanished"};
+  constexpr const char *names[] = {"growing", "whole",          "taken",    "here already", "a later version, taken",
+                                   "refused", "cannot be read", "vanished", "not kept yet"};
   return names[static_cast<int>(s)];
 }
 
@@ -102,7 +102,7 @@ void FolderWatch::look_at(const std::string &name, double now) {
         known = kept_.emplace(name, as_before).first;
         break;
       }
-    if (known == kept_.end()) known = kept_.emplace(name, Kept{0, -1, now, s.st_ino, {}, false}).first;
+    if (known == kept_.end()) known = kept_.emplace(name, Kept{0, -1, now, s.st_ino, {}, false, {}, {}}).first;
   }
   Kept &k = known->second;
   if (k.bytes != static_cast<std::uintmax_t>(s.st_size) || k.changed != changed) {
@@ -119,6 +119,8 @@ void FolderWatch::look_at(const std::string &name, double now) {
     f.state = !empty && now - k.since >= quiet_ ? State::whole : State::growing;
     f.words = fmt::format("{}{}", empty ? "nothing is in it yet" : "",
                           f.last_epoch ? "last epoch " + iso(*f.last_epoch) : std::string());
+    if (!k.not_kept.empty()) f.words = k.not_kept;
+    if (!k.not_kept.empty() && f.state == State::growing) f.state = State::not_kept;
   }
   seen_.push_back(std::move(f));
 }
@@ -127,6 +129,7 @@ const std::vector<WatchedFile> &FolderWatch::look(double now) {
   std::map<std::string, WatchedFile> before;
   for (WatchedFile &f : seen_) before[f.name] = std::move(f);
   seen_.clear(), trouble_.clear(), renamed_.clear();
+  looked_ = now;
   std::error_code e;
   std::vector<std::string> names;
   for (fs::directory_iterator it(folder_, e), end; !e && it != end; it.increment(e))
@@ -197,10 +200,9 @@ void carry_over(Job &job, const std::string &from, const std::string &to) {
 
 void FolderWatch::accept_one(Job &job, WatchedFile &f, Kept &k, ReadFiles one) {
   const std::string bytes = one.files.front().bytes, id = sha256_hex(bytes);
-  std::string earlier;
   if (!k.source.empty() && k.source != id) {
     const std::string old = job.store().source_bytes(k.source);
-    if (bytes.size() > old.size() && bytes.compare(0, old.size(), old) == 0) earlier = k.source;
+    if (bytes.size() > old.size() && bytes.compare(0, old.size(), old) == 0) k.replaces = k.source;
   }
   const Intake became = job.take_read(std::move(one)).front();
   f.words = became.sentence;
@@ -210,9 +212,11 @@ void FolderWatch::accept_one(Job &job, WatchedFile &f, Kept &k, ReadFiles one) {
   }
   f.state = became.outcome == Intake::Outcome::already_here ? State::here : State::taken;
   k.source = id;
-  if (earlier.empty() || f.state != State::taken) return;
-  carry_over(job, earlier, id);
-  job.decide("leave-out", earlier, nlohmann::json::object(), "a later version of the same file was taken");
+  // Of one that was taken and whose exchange then failed the rest is done now: never do both versions count.
+  if (k.replaces.empty() || (f.state != State::taken && k.not_kept.empty())) return;
+  carry_over(job, k.replaces, id);
+  job.decide("leave-out", k.replaces, nlohmann::json::object(), "a later version of the same file was taken");
+  k.replaces.clear();
   f.state = State::later;
 }
 
@@ -225,7 +229,16 @@ std::vector<Intake> FolderWatch::accept(Job &job, ReadFiles files) {
     const bool growing = f->state == State::growing;
     ReadFiles one;
     one.files.push_back(std::move(file));
-    accept_one(job, *f, k->second, std::move(one));
+    try {
+      accept_one(job, *f, k->second, std::move(one));
+      k->second.not_kept.clear();
+    } catch (const std::exception &e) {
+      f->state = State::not_kept;
+      f->words = k->second.not_kept = std::string("the job could not keep it: ") + e.what() + "; it is tried again";
+      k->second.since = looked_; // not at every look: it may be large
+      out.push_back({f->name, f->words, Intake::Outcome::refused});
+      continue;
+    }
     out.push_back({f->name, f->words,
                    f->state == State::refused ? Intake::Outcome::refused
                    : f->state == State::here  ? Intake::Outcome::already_here

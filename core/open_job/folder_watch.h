@@ -14,7 +14,8 @@ struct WatchedFile {
     later,      ///< taken: it begins with what was taken before under its name, whose source is left out
     refused,    ///< it cannot be taken: why
     unreadable, ///< the folder's disk does not give it now; looked at again
-    vanished    ///< it was there and is no longer; what was taken of it stays in the job
+    vanished,   ///< it was there and is no longer; what was taken of it stays in the job
+    not_kept    ///< the job could not keep it now (its own disk is full): why; tried again
   } state = State::growing;
   std::string name, words;
   std::uintmax_t bytes = 0;
@@ -53,11 +54,14 @@ private:
     std::uint64_t number = 0; ///< by which a renamed file is known again
     std::string source;       ///< what was taken of it
     bool done = false;        ///< nothing is to be done while it stays as it is
+    std::string not_kept{};   ///< why the job could not keep it the last time; empty: nothing went wrong
+    std::string replaces{};   ///< source that its later version still has to take the place of
   };
   void look_at(const std::string &name, double now);
   void accept_one(Job &job, WatchedFile &f, Kept &k, ReadFiles one);
   std::string folder_, trouble_;
   double quiet_;
+  double looked_ = 0; ///< `now` of the last look
   std::map<std::string, Kept> kept_;
   std::set<std::string> renamed_; ///< names that became others at the last look
   std::vector<WatchedFile> seen_;

@@ -38,6 +38,34 @@ std::set<std::string> vectors_of_shard(const JobSnapshot &s, const Shard &shard)
   return out;
 }
 
+std::set<std::string> tracks_of_shard(const JobSnapshot &s, const Shard &shard) {
+  struct Group {
+    std::vector<std::string> tracks;
+    double hours = 0;
+  };
+  std::vector<Group> groups; // in the order of the plan
+  std::map<std::string, std::size_t> group_of;
+  for (const PlannedTrack &p : s.get(track_plan_result())) {
+    const std::string &main = !p.of.empty() ? p.of.front() : p.beside.empty() ? p.id : p.beside;
+    const auto known = group_of.find(main);
+    const std::size_t g = known == group_of.end() ? groups.size() : known->second;
+    if (known == group_of.end()) groups.emplace_back();
+    group_of[p.id] = group_of[main] = g;
+    groups[g].tracks.push_back(p.id);
+    if (p.of.empty())
+      for (const Occupation *o : p.rover) groups[g].hours += (o->stop - o->start) / 3600;
+  }
+  std::stable_sort(groups.begin(), groups.end(), [](const Group &a, const Group &b) { return a.hours > b.hours; });
+  std::vector<double> load(static_cast<std::size_t>(shard.of));
+  std::set<std::string> out;
+  for (const Group &g : groups) {
+    const auto least = std::min_element(load.begin(), load.end());
+    *least += g.hours;
+    if (least - load.begin() == shard.number - 1) out.insert(g.tracks.begin(), g.tracks.end());
+  }
+  return out;
+}
+
 namespace {
 /// Results of a kind that the copies hold and this job asks for, by id.
 template <class T> struct Found {

@@ -15,6 +15,10 @@ Shard read_shard(const std::string &text);
 /// has about as many vectors. Every machine that has the same job finds the same pieces, whatever is solved already.
 std::set<std::string> vectors_of_shard(const JobSnapshot &s, const Shard &shard);
 
+/// The tracks of a piece, by their ids: from further bases and joint ones with their main one, given to the pieces so
+/// that each has about as many hours.
+std::set<std::string> tracks_of_shard(const JobSnapshot &s, const Shard &shard);
+
 /// What a job got from copies of itself.
 struct Merged {
   std::size_t vectors = 0, tracks = 0; ///< taken

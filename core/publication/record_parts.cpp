@@ -3,6 +3,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "base/text.h"
+#include "formats/small_picture.h"
 #include "judgement/accuracy_verdict.h"
 #include "judgement/decision_words.h"
 #include "judgement/left_over.h"
@@ -119,11 +120,16 @@ ordered_json record_notes(const Job &job, const std::set<std::string> &marks) {
     const auto occupation = occupied.find(of->second.value);
     const std::string mark = occupation == occupied.end() ? of->second.value : occupation->second;
     if (!marks.count(mark)) continue;
+    // Sketches and many pictures of telephones come without a small one of their own.
+    std::string small = c.attachment->thumbnail;
+    constexpr int side = 360;
+    if (small.empty() && c.attachment->type.find("PDF") == std::string::npos)
+      small = small_picture(job.store().source_bytes(c.source.id), side);
     out[mark]["attachments"].push_back({{"name", c.source.name},
                                         {"type", c.attachment->type},
                                         {"taken", c.attachment->taken},
                                         {"sha256", c.source.id},
-                                        {"thumbnail", to_base64(c.attachment->thumbnail)}});
+                                        {"thumbnail", to_base64(small)}});
   }
   return out;
 }

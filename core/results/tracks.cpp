@@ -11,6 +11,7 @@
 #include "job/settings.h"
 #include "results/job_results.h"
 #include "results/reduction.h"
+#include "results/track_pieces.h"
 #include "results/track_stops.h"
 #include "results/vector_plan.h"
 #include <algorithm>
@@ -501,21 +502,29 @@ std::vector<TrackResult> solved_tracks(const JobSnapshot &s) {
 }
 
 std::vector<TrackResult> solve_tracks(const JobSnapshot &s, const Progress &progress) {
-  const std::vector<TrackResult> known = solved_tracks(s);
-  const std::vector<PlannedTrack> &plan = s.get(track_plan_result());
-  if (plan.empty())
+  std::set<std::string> all;
+  for (const PlannedTrack &p : s.get(track_plan_result())) all.insert(p.id);
+  if (all.empty())
     throw InputError(
         "there is no track to solve: no receiver of the job moved (an occupation is said to with moving=yes)");
+  return solve_some_tracks(s, progress, all);
+}
+
+std::vector<TrackResult> solve_some_tracks(const JobSnapshot &s, const Progress &progress,
+                                           const std::set<std::string> &only) {
+  const std::vector<TrackResult> known = solved_tracks(s);
   std::vector<TrackResult> out;
   std::optional<TrackSolution> solution;
-  for (const PlannedTrack &p : plan) {
+  for (const PlannedTrack &p : s.get(track_plan_result())) {
+    const bool asked = only.count(p.id) > 0;
     const auto same = std::find_if(known.begin(), known.end(), [&](const TrackResult &t) {
-      return t.id == p.id && t.fingerprint == p.fingerprint && t.error.empty();
+      return t.id == p.id && (!asked || (t.fingerprint == p.fingerprint && t.error.empty()));
     });
     if (same != known.end()) {
       out.push_back(*same);
       continue;
     }
+    if (!asked) continue;
     if (!p.of.empty()) {
       out.push_back(join(p, out));
       continue;

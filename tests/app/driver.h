@@ -206,6 +206,32 @@ struct SolvedDemoDriver : DemoDriver {
   SolvedDemoDriver() : DemoDriver(true, false) { d.section("GNSS"); }
 };
 
+struct AdjustedDemoDriver : DemoDriver {
+  AdjustedDemoDriver() : DemoDriver(true, true) {
+    // An adjustment is not kept in the file.
+    d.window.workspace().adjust();
+    d.wait();
+  }
+};
+
+inline const QStringList all_sections{"Intake", "GNSS", "Levels", "Traverse", "Network", "Datum", "Issue"};
+/// Opens every part of every section and looks at it.
+inline void in_every_part(Driver &d, const std::function<void(const QString &where)> &look) {
+  for (const QString &s : all_sections) {
+    d.section(s);
+    settle(10);
+    QStringList parts;
+    for (auto *b : d.window.findChildren<QAbstractButton *>())
+      if (b->isVisible() && b->accessibleName().endsWith(" part")) parts << b->accessibleName();
+    if (parts.isEmpty()) look(s);
+    for (const QString &part : parts) {
+      d.click(part);
+      settle(10);
+      look(s + ", " + part);
+    }
+  }
+}
+
 /// Fails when the event loop stands still for longer than a limit while it lives.
 class Watchdog {
 public:

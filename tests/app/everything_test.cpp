@@ -11,7 +11,6 @@ using namespace ampletie::testing;
 using namespace ampletie::app;
 
 namespace {
-const QStringList all_sections{"Intake", "GNSS", "Levels", "Traverse", "Network", "Datum", "Issue"};
 
 int failures() { return static_cast<Application *>(QApplication::instance())->failures; }
 

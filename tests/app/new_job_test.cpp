@@ -1,5 +1,6 @@
 // The page that a new job is made on, templates, the job menu, the guide inside the program.
 #include "app/driver.h"
+#include "app/widgets/heading_link.h"
 #include "app/window/help_page.h"
 #include "app/window/new_job_page.h"
 #include "base/hash.h"
@@ -7,8 +8,10 @@
 #include "job/settings_template.h"
 #include <QComboBox>
 #include <QDateEdit>
+#include <QFile>
 #include <QListWidget>
 #include <QMenu>
+#include <QTextBlock>
 #include <QToolButton>
 #include <fstream>
 
@@ -440,4 +443,41 @@ TEST_CASE("recent jobs stand in the menu with their titles, and open from there"
   // One that is gone is offered no more.
   std::filesystem::remove(two);
   for (QAction *a : recent()->actions()) CHECK(a->text() != "The second one – two.tie");
+}
+
+TEST_CASE("every doubt is explained in the guide, and its page opens at it") {
+  QFile file(docs_folder() + "/guide/doubts.md");
+  REQUIRE(file.open(QIODevice::ReadOnly));
+  const QString page = QString::fromUtf8(file.readAll());
+  for (int k = 0; k <= static_cast<int>(DoubtKind::issue_record_damaged); ++k) {
+    const QString name = words(static_cast<DoubtKind>(k));
+    INFO(name.toStdString());
+    const auto at = page.indexOf("\n### " + name + "\n");
+    REQUIRE(at > 0);
+    const QString text = page.mid(at + 6 + name.size()).section("\n#", 0, 0);
+    CHECK(text.trimmed().size() > 25);
+  }
+  DemoDriver demo;
+  Driver &d = demo.d;
+  auto &w = d.window.workspace();
+  REQUIRE(!w.job().doubts().empty());
+  const Doubt doubt = w.job().doubts().front();
+  w.select("doubt", doubt.id);
+  settle(20);
+  auto *help = d.window.findChild<HelpPage *>();
+  auto *text = d.window.findChild<GuideText *>();
+  d.press(Qt::Key_F1);
+  REQUIRE(help->isVisible());
+  CHECK(help->page() == "guide/doubts.md");
+  CHECK(text->textCursor().block().text() == QString::fromStdString(words(doubt.kind)));
+  d.press(Qt::Key_Escape);
+  CHECK_FALSE(help->isVisible());
+  // The same by the link in the evidence.
+  help->show_page("guide/README.md");
+  auto *evidence = d.window.findChild<QTextBrowser *>("evidence text");
+  CHECK_THAT(evidence->toPlainText().toStdString(), Contains("What this doubt means"));
+  Q_EMIT evidence->anchorClicked(QUrl("guide:" + heading_link(words(doubt.kind))));
+  settle(10);
+  REQUIRE(help->isVisible());
+  CHECK(text->textCursor().block().text() == QString::fromStdString(words(doubt.kind)));
 }

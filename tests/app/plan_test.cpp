@@ -4,6 +4,7 @@
 #include "base/error.h"
 #include <QClipboard>
 #include <QComboBox>
+#include <QListWidget>
 #include <QWheelEvent>
 #include <catch2/catch.hpp>
 #include <fmt/format.h>
@@ -278,6 +279,71 @@ TEST_CASE("lines of the site lie behind the marks, are left out and drawn again,
   CHECK_THAT(d.evidence().toStdString(), Contains("km from the job's marks"));
   CHECK(p->place("R11") == place);
   if (const char *shot = std::getenv("SHOT_LINES")) d.window.grab().save(shot);
+}
+
+TEST_CASE("layers of the plan are hidden one by one, say so, and stay hidden where the same thing is drawn again") {
+  SolvedDemoDriver demo;
+  Driver &d = demo.d;
+  auto &w = d.window.workspace();
+  PlanView *p = plan(d);
+  const auto marks = w.plan_marks();
+  const auto of = [&](const char *name) {
+    return *std::find_if(marks.begin(), marks.end(), [&](const PlanMark &m) { return m.name == name; });
+  };
+  const PlanMark a = of("REFA"), b = of("REFB");
+  std::string dxf = "0\nSECTION\n2\nENTITIES\n";
+  for (const char *layer : {"ROAD", "TREES"})
+    for (int i = 1; i < 5; ++i) {
+      const double east = 700.0 * (*layer == 'R' ? i : -i);
+      dxf += fmt::format("0\nLINE\n8\n{}\n10\n{}\n20\n{}\n11\n{}\n21\n{}\n", layer, a.east + east, a.north,
+                         b.east + east, b.north);
+    }
+  CHECK(w.take_text("site.dxf", dxf + "0\nENDSEC\n0\nEOF\n").isEmpty());
+  settle(50);
+  const QImage whole = p->grab().toImage();
+  const auto changed = [&] {
+    const QImage now = p->grab().toImage();
+    int n = 0;
+    for (int y = 40; y < now.height(); ++y) // below the button, whose words change
+      for (int x = 0; x < now.width(); ++x) n += now.pixel(x, y) != whole.pixel(x, y);
+    return n;
+  };
+  const auto tick = [&](const QString &layer, Qt::CheckState state) {
+    if (!d.named<QListWidget>("Layers of the plan")) d.click("Layers");
+    auto *list = d.named<QListWidget>("Layers of the plan");
+    REQUIRE(list);
+    const auto found = list->findItems(layer, Qt::MatchExactly);
+    INFO(layer.toStdString());
+    REQUIRE(found.size() == 1);
+    found.front()->setCheckState(state);
+    settle(20);
+  };
+  REQUIRE(changed() == 0);
+  tick("site.dxf: TREES", Qt::Unchecked);
+  const int trees = changed();
+  CHECK(trees > 100);
+  CHECK(d.named<QPushButton>("Layers")->text() == "Layers: 1 hidden");
+  tick("site.dxf: ROAD", Qt::Unchecked);
+  CHECK(changed() > trees + 100);
+  tick("Vectors", Qt::Unchecked);
+  CHECK(d.named<QPushButton>("Layers")->text() == "Layers: 3 hidden");
+  // What is hidden cannot be clicked either.
+  const QPoint middle = ((p->place("REFB") * 3 + p->place("DAM")) / 4).toPoint();
+  d.named<QListWidget>("Layers of the plan")->parentWidget()->close();
+  QTest::mouseClick(p, Qt::LeftButton, Qt::NoModifier, middle);
+  CHECK(d.window.workspace().selection().kind != "vector");
+  // Another plan of the same window, and the next window, hide the same.
+  d.section("Network");
+  settle(20);
+  CHECK(d.named<QPushButton>("Layers")->text() == "Layers: 3 hidden");
+  tick("Ellipses", Qt::Unchecked);
+  d.click("Show all layers");
+  CHECK(d.named<QPushButton>("Layers")->text() == "Layers");
+  d.named<QListWidget>("Layers of the plan")->parentWidget()->close();
+  d.section("GNSS");
+  settle(20);
+  CHECK(d.named<QPushButton>("Layers")->text() == "Layers");
+  CHECK(changed() == 0);
 }
 
 TEST_CASE("a drawing comes into the job's grid by its own unit and order of axes, or says why it does not") {

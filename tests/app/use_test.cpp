@@ -13,8 +13,6 @@ using namespace ampletie::app;
 using Catch::Matchers::Contains;
 
 namespace {
-const QStringList all_sections{"Intake", "GNSS", "Levels", "Traverse", "Network", "Datum", "Issue"};
-
 /// All settings as they are shown, name by name.
 std::map<std::string, std::string> settings_of(const Job &job) {
   std::map<std::string, std::string> out;
@@ -22,30 +20,6 @@ std::map<std::string, std::string> settings_of(const Job &job) {
   return out;
 }
 
-/// Opens every part of every section and looks at it.
-void in_every_part(Driver &d, const std::function<void(const QString &where)> &look) {
-  for (const QString &s : all_sections) {
-    d.section(s);
-    settle(10);
-    QStringList parts;
-    for (auto *b : d.window.findChildren<QAbstractButton *>())
-      if (b->isVisible() && b->accessibleName().endsWith(" part")) parts << b->accessibleName();
-    if (parts.isEmpty()) look(s);
-    for (const QString &part : parts) {
-      d.click(part);
-      settle(10);
-      look(s + ", " + part);
-    }
-  }
-}
-
-struct AdjustedDemoDriver : DemoDriver {
-  AdjustedDemoDriver() : DemoDriver(true, true) {
-    // An adjustment is not kept in the file.
-    d.window.workspace().adjust();
-    d.wait();
-  }
-};
 } // namespace
 
 TEST_CASE("nonsense in every setting is refused with a sentence, and what is taken comes back by undo") {

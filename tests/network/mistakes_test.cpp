@@ -233,3 +233,60 @@ TEST_CASE("mistakes of fourteen kinds, one or two at once, are named; nothing is
   figures(40, 60, 20, 52000);
 }
 TEST_CASE("hundreds of mistakes", "[.long]") { figures(400, 400, 200, 152000); }
+
+namespace {
+/// Antennas of two types, turn by turn, whose calibrations are off by what their prior says.
+void give_types(MixedNetwork &n, NetworkInput &in) {
+  in.calibration_sd = Vec3(0.0005, 0.0005, 0.001);
+  Vec3 off[2];
+  for (Vec3 &o : off) o = Vec3(n.noise(0.0005), n.noise(0.0005), n.noise(0.001));
+  for (std::size_t i = 0; i < in.setups.size(); ++i) {
+    in.setups[i].antenna = i % 2 ? "PLATE" : "RING";
+    shift_setup(in, n, in.setups[i].id, off[i % 2]);
+  }
+}
+
+/// What is drawn: nothing, the phase centre of a whole type as of another one (wrong file, wrong type throughout), or
+/// the wrong type at one set-up. Vectors tell types from each other alone: that one is high or the other low is the
+/// same to them, and so either name is right. At one set-up a type is a height.
+void antenna_types(int seeds, std::uint64_t first) {
+  int clean = 0, named[2] = {0, 0}, third[2] = {0, 0}, sizes = 0, right = 0;
+  for (int k = 0; k < 3 * seeds; ++k) {
+    MixedNetwork n(first + static_cast<std::uint64_t>(k));
+    NetworkInput in = n.measure();
+    give_types(n, in);
+    const int what = k % 3 - 1;
+    const double h = (n.uniform() < 0.5 ? -1 : 1) * (0.015 + 0.06 * n.uniform());
+    const NetworkSetup &one = any_of(in.setups, n);
+    for (const NetworkSetup &s : in.setups)
+      if (what == 0 ? s.antenna == "PLATE" : what == 1 && s.id == one.id) shift_setup(in, n, s.id, Vec3(0, 0, h));
+    const auto all = explain_network(in, adjust_network(in, {}), {});
+    if (what < 0) {
+      clean += !all.empty();
+      continue;
+    }
+    const auto is_it = [&](const Explanation &e) {
+      if (e.mistakes.size() != 1) return false;
+      const Mistake &m = e.mistakes[0];
+      return what == 0 ? m.kind == MistakeKind::phase_centre
+                       : m.kind == MistakeKind::antenna_height && m.about == one.id;
+    };
+    const auto at = std::find_if(all.begin(), all.end(), is_it);
+    named[what] += at == all.begin() && at != all.end(), third[what] += at - all.begin() < 3 && at != all.end();
+    if (at == all.begin() && at != all.end())
+      ++sizes, right += std::abs(std::abs(at->mistakes[0].size[0]) - std::abs(h)) < 3.3 * at->mistakes[0].sd[0];
+  }
+  INFO("named on clean data " << clean << "; a type: first " << named[0] << ", among three " << third[0]
+                              << "; one set-up: first " << named[1] << ", among three " << third[1] << " of " << seeds
+                              << "; sizes " << right << " of " << sizes);
+  CHECK(clean <= 0.05 * seeds + 2.58 * std::sqrt(0.0475 * seeds));
+  for (int what : {0, 1}) {
+    CHECK(named[what] >= 0.80 * seeds);
+    CHECK(third[what] >= 0.95 * seeds);
+  }
+  CHECK(right >= 0.97 * sizes);
+}
+} // namespace
+
+TEST_CASE("an antenna type that is wrong throughout, or at one set-up, is named") { antenna_types(20, 71000); }
+TEST_CASE("hundreds of wrong antenna types", "[.long]") { antenna_types(300, 171000); }

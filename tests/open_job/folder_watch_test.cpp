@@ -2,8 +2,10 @@
 #include "base/text.h"
 #include "open_job/folder_watch.h"
 #include "results/job_results.h"
+#include "support/fault_vfs.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
+#include <sqlite3.h>
 #include <sys/stat.h>
 
 using namespace ampletie;
@@ -153,6 +155,54 @@ TEST_CASE("what comes twice, is renamed, vanishes, is empty, unfinished or unrea
   w.look(100), w.look(120);
   CHECK(w.trouble().empty());
   CHECK(w.take(job).empty());
+}
+
+TEST_CASE("a job whose disk is full keeps nothing by halves, says so, and takes the file when there is room again") {
+  sqlite3_vfs *usual = sqlite3_vfs_find(nullptr);
+  sqlite3_vfs_register(sqlite3_vfs_find(fault_vfs()), 1);
+  struct Restored {
+    sqlite3_vfs *usual;
+    ~Restored() {
+      fault_plan = {};
+      sqlite3_vfs_register(usual, 1);
+    }
+  } restored{usual};
+  const std::string whole = observations();
+  std::size_t failed = 0;
+  // The disk fills up at ever later writes: in the middle of taking, of carrying over, of leaving out.
+  for (long writes = 0; writes < 60; writes += 3) {
+    INFO("after " << writes << " writes");
+    fault_plan = {};
+    TemporaryFolder folder;
+    fs::create_directory(folder / "in");
+    Job job = Job::create(folder / "a.tie", demo_settings());
+    FolderWatch w(folder / "in", 10);
+    write_file(folder / "in/R07.rnx", whole.substr(0, whole.size() / 2));
+    w.look(0), w.look(20);
+    w.take(job);
+    REQUIRE(seen(w, "R07.rnx").state == State::taken);
+    job.decide("set", job.snapshot()->occupations().front().id, {{"height", 1.777}}, "read again");
+    write_file(folder / "in/R07.rnx", whole);
+    w.look(30), w.look(50);
+    fault_plan = {Fault::full, writes, 0};
+    w.take(job);
+    if (fault_plan.seen <= writes) break; // all of it was written
+    ++failed;
+    CHECK(seen(w, "R07.rnx").state == State::not_kept);
+    CHECK_THAT(seen(w, "R07.rnx").words, Contains("could not keep it") && Contains("tried again"));
+    w.look(51);
+    CHECK(seen(w, "R07.rnx").state == State::not_kept); // not at every look
+    CHECK(w.take(job).empty());
+    fault_plan = {};
+    w.look(62);
+    w.take(job);
+    CHECK(seen(w, "R07.rnx").state == State::later);
+    const auto &all = job.snapshot()->occupations();
+    REQUIRE(std::count_if(all.begin(), all.end(), [](const Occupation &o) { return o.used; }) == 1);
+    for (const Occupation &o : all)
+      if (o.used) CHECK(o.antenna_height == 1.777);
+  }
+  CHECK(failed > 5);
 }
 
 TEST_CASE("the last epoch is told of every version, and of nothing that is none") {

@@ -2,12 +2,15 @@
 #include "base/text.h"
 #include "geodesy/ellipsoid.h"
 #include "judgement/left_over.h"
+#include "open_job/shards.h"
 #include "results/job_results.h"
 #include "results/measured.h"
 #include "results/stop_fixes.h"
+#include "results/track_pieces.h"
 #include "results/track_record.h"
 #include "support/test_job.h"
 #include <catch2/catch.hpp>
+#include <filesystem>
 #include <fmt/format.h>
 #include <map>
 #include <nlohmann/json.hpp>
@@ -322,6 +325,31 @@ TEST_CASE("where one base stops logging and another begins, each part of the way
     CHECK_FALSE(again.tracks()[0].stale);
     CHECK(stop_rows(again.tracks()).dump() == before);
   }
+  // Two machines take one part each; put together it is what one machine keeps.
+  const auto kept = [](const std::string &path) {
+    std::map<std::string, std::string> out;
+    for (const StoredResult &r : Job::open(path).store().results("track")) out[r.id] = r.fingerprint + r.data.dump();
+    return out;
+  };
+  std::filesystem::copy_file(folder / "two.tie", folder / "whole.tie");
+  std::vector<std::string> copies;
+  for (int k = 1; k <= 2; ++k) {
+    copies.push_back(folder / fmt::format("piece{}.tie", k));
+    std::filesystem::copy_file(folder / "two.tie", copies.back());
+    Job copy = Job::open(copies.back());
+    copy.accept_tracks({});
+    const auto piece = tracks_of_shard(*copy.snapshot(), {k, 2});
+    REQUIRE(piece.size() == 1);
+    copy.accept_tracks(solve_some_tracks(*copy.snapshot(), {}, piece));
+    CHECK(copy.tracks().size() == 1);
+  }
+  {
+    job.accept_tracks({});
+    REQUIRE(job.tracks().empty());
+    const Merged m = merge_results(job, copies);
+    CHECK((m.tracks == 2 && m.missing == 0));
+    CHECK(kept(folder / "two.tie") == kept(folder / "whole.tie"));
+  }
   // Asked for by name there is one base and one track.
   const std::string rover = job.snapshot()->moving().front().id;
   job.decide("set", rover, {{"base", "PN9"}}, "");
@@ -375,6 +403,14 @@ TEST_CASE("from two bases at once: both ways, one put together, their stops one 
   CHECK(main.solved->epochs.size() == one.solved->epochs.size());
   CHECK(other.base == "PN9");
   CHECK(other.beside == main.id);
+  // Of several machines one solves what hangs together.
+  std::size_t pieces = 0;
+  for (int k = 1; k <= 3; ++k) {
+    const std::size_t n = tracks_of_shard(*job.snapshot(), {k, 3}).size();
+    CHECK((n == 0 || n == 3));
+    pieces += n;
+  }
+  CHECK(pieces == 3);
   {
     const TrackResult &j = joint_of(job);
     REQUIRE(j.error == "");
