@@ -299,6 +299,7 @@ TEST_CASE("layers of the plan are hidden one by one, say so, and stay hidden whe
                          b.east + east, b.north);
     }
   CHECK(w.take_text("site.dxf", dxf + "0\nENDSEC\n0\nEOF\n").isEmpty());
+  w.select("", "");
   settle(50);
   const QImage whole = p->grab().toImage();
   const auto changed = [&] {
@@ -327,22 +328,27 @@ TEST_CASE("layers of the plan are hidden one by one, say so, and stay hidden whe
   CHECK(changed() > trees + 100);
   tick("Vectors", Qt::Unchecked);
   CHECK(d.named<QPushButton>("Layers")->text() == "Layers: 3 hidden");
+  tick("Vectors that are dependent", Qt::Unchecked);
+  w.select("mark", "R11");
   // What is hidden cannot be clicked either.
   const QPoint middle = ((p->place("REFB") * 3 + p->place("DAM")) / 4).toPoint();
   d.named<QListWidget>("Layers of the plan")->parentWidget()->close();
   QTest::mouseClick(p, Qt::LeftButton, Qt::NoModifier, middle);
-  CHECK(d.window.workspace().selection().kind != "vector");
+  CHECK(d.window.workspace().selection().kind == "mark");
   // Another plan of the same window, and the next window, hide the same.
   d.section("Network");
   settle(20);
-  CHECK(d.named<QPushButton>("Layers")->text() == "Layers: 3 hidden");
-  tick("Ellipses", Qt::Unchecked);
+  CHECK(d.named<QPushButton>("Layers")->text() == "Layers: 4 hidden");
+  tick("Names", Qt::Unchecked);
+  CHECK(d.named<QPushButton>("Layers")->text() == "Layers: 5 hidden");
   d.click("Show all layers");
   CHECK(d.named<QPushButton>("Layers")->text() == "Layers");
   d.named<QListWidget>("Layers of the plan")->parentWidget()->close();
   d.section("GNSS");
   settle(20);
   CHECK(d.named<QPushButton>("Layers")->text() == "Layers");
+  w.select("", "");
+  settle(20);
   CHECK(changed() == 0);
 }
 
