@@ -4,6 +4,7 @@
 #include "app/widgets/pages.h"
 #include "app/widgets/tab_button.h"
 #include "app/widgets/theme.h"
+#include "app/widgets/whole_words.h"
 #include "base/error.h"
 #include "results/fit_record.h"
 #include <QComboBox>
@@ -262,6 +263,7 @@ QLayout *FitPart::own_grid_row() {
                                       {&bearing_, "Bearing in the own grid", "0°00'00\""}}) {
     *e = new QLineEdit;
     (*e)->setAccessibleName(name), (*e)->setPlaceholderText(hint), (*e)->setMaximumWidth(90);
+    keep_whole(*e);
   }
   define_ = new QPushButton("Define");
   define_->setAccessibleName("Define the own grid");

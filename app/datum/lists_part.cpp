@@ -1,5 +1,6 @@
 #include "app/datum/lists_part.h"
 #include "app/widgets/theme.h"
+#include "app/widgets/whole_words.h"
 #include "results/lists.h"
 #include <QComboBox>
 #include <QFileDialog>
@@ -49,6 +50,7 @@ QComboBox *choice(const char *name, const std::vector<std::pair<const char *, co
   c->setAccessibleName(name);
   c->setObjectName("compact");
   for (const auto &[label, value] : items) c->addItem(label, value);
+  keep_whole(c);
   return c;
 }
 } // namespace
@@ -92,10 +94,10 @@ ListsPart::ListsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
 }
 
 QWidget *ListsPart::said_form() {
-  unit_ = choice("Unit of the list",
-                 {{"as the list says", ""}, {"metres", "m"}, {"feet", "ft"}, {"US survey feet", "us-ft"}});
-  axes_ = choice("Axes of the list", {{"as the list says", "no"}, {"east and north exchanged", "yes"}});
-  turned_ = choice("Directions of the list", {{"as the list says", ""},
+  unit_ =
+      choice("Unit of the list", {{"as it says", ""}, {"metres", "m"}, {"feet", "ft"}, {"US survey feet", "us-ft"}});
+  axes_ = choice("Axes of the list", {{"as it says", "no"}, {"east and north exchanged", "yes"}});
+  turned_ = choice("Directions of the list", {{"as it says", ""},
                                               {"east counts to the west", "east"},
                                               {"north counts to the south", "north"},
                                               {"both the other way", "both"}});
@@ -103,14 +105,10 @@ QWidget *ListsPart::said_form() {
   through_ = new QComboBox;
   through_->setAccessibleName("Grid of shifts of the list");
   through_->setObjectName("compact");
-  typed_ = {{"frame", "frame", "the job's", nullptr},
-            {"epoch", "epoch", "the job's", nullptr},
-            {"crs", "grid", "the job's", nullptr},
-            {"add_east", "add to east", "m", nullptr},
-            {"add_north", "add to north", "m", nullptr},
-            {"sd", "s in plan", "m, if unstated", nullptr},
-            {"sd_height", "s in height", "m, if unstated", nullptr},
-            {"vertical", "heights", "the job's", nullptr}};
+  typed_ = {{"frame", "frame", "the job's", nullptr},    {"epoch", "epoch", "the job's", nullptr},
+            {"crs", "grid", "the job's", nullptr},       {"add_east", "add to east", "m", nullptr},
+            {"add_north", "add to north", "m", nullptr}, {"sd", "s in plan", "m", nullptr},
+            {"sd_height", "s in height", "m", nullptr},  {"vertical", "heights", "the job's", nullptr}};
   auto *form = new QWidget;
   form->setObjectName("card");
   form->setAttribute(Qt::WA_StyledBackground);
@@ -144,6 +142,7 @@ QWidget *ListsPart::said_form() {
     t.edit = new QLineEdit;
     t.edit->setAccessibleName(QString("%1 of the list").arg(t.label));
     t.edit->setPlaceholderText(t.hint);
+    keep_whole(t.edit);
     put(t.label, t.edit);
     if (std::string_view(t.field) == "crs") put("shifts", through_);
     connect(t.edit, &QLineEdit::editingFinished, this, [this, t] {

@@ -50,7 +50,7 @@ SatelliteChart::SatelliteChart(Workspace &w, What what, QString none, QWidget *p
       scroll_(new QScrollBar(Qt::Vertical, this)) {
   setAccessibleName("Satellites over time");
   setObjectName("residual chart");
-  setMinimumHeight(170);
+  setMinimumHeight(120);
   scroll_->setAccessibleName("Scroll satellites");
   connect(scroll_, &QScrollBar::valueChanged, this, qOverload<>(&QWidget::update));
   refresh_when_seen(this, w_, [this] { refresh(); });

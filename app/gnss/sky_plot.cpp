@@ -9,7 +9,7 @@ namespace ampletie::app {
 SkyPlot::SkyPlot(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   setAccessibleName("Sky plot");
   setObjectName("sky plot");
-  setMinimumSize(170, 170);
+  setMinimumSize(120, 120);
   connect(&w_, &Workspace::changed, this, qOverload<>(&QWidget::update));
   connect(&w_, &Workspace::selection_changed, this, qOverload<>(&QWidget::update));
 }

@@ -1,9 +1,11 @@
 #include "app/gnss/vector_panel.h"
+#include "app/widgets/flow_layout.h"
 #include "app/widgets/page.h"
 #include "app/widgets/pages.h"
 #include "app/widgets/painting.h"
 #include "app/widgets/refreshing.h"
 #include "app/widgets/table.h"
+#include "app/widgets/whole_words.h"
 #include "base/error.h"
 #include "geodesy/ellipsoid.h"
 #include "job/settings.h"
@@ -74,9 +76,8 @@ void VectorPanel::make_pages() {
 }
 
 /// Which of them is shown, and what a drag on the chart leaves out.
-QHBoxLayout *VectorPanel::make_bar() {
-  auto *bar = new QHBoxLayout;
-  bar->setSpacing(2);
+FlowLayout *VectorPanel::make_bar() {
+  auto *bar = new FlowLayout(3, 2);
   auto picture = [&](const QString &label, int page, std::optional<SatelliteChart::Show> show) {
     auto *b = new QPushButton(label);
     b->setCheckable(true);
@@ -99,7 +100,7 @@ QHBoxLayout *VectorPanel::make_bar() {
   picture("Integers", 2, {});
   picture("Compare", 3, {});
   picture("Settings", 4, {});
-  bar->addStretch();
+  bar->add_spring();
   auto combo = [&](const QString &name, const QStringList &items) {
     auto *c = new QComboBox;
     c->addItems(items);
@@ -107,6 +108,7 @@ QHBoxLayout *VectorPanel::make_bar() {
     c->setToolTip(name);
     c->setSizeAdjustPolicy(QComboBox::AdjustToContents);
     c->setObjectName("compact");
+    keep_whole(c);
     bar->addWidget(c);
     connect(c, &QComboBox::currentIndexChanged, this, [this] { scope_changed(); });
     return c;
@@ -151,7 +153,7 @@ void VectorPanel::scope_changed() {
 void VectorPanel::refresh() {
   const VectorResult *v = w_.selected_vector();
   solve_->setEnabled(v != nullptr && !w_.busy());
-  for (QComboBox *c : {satellites_, carrier_, where_}) c->setVisible(stack_->currentIndex() == 0);
+  for (QComboBox *c : {satellites_, carrier_, where_}) c->setVisible(v && stack_->currentIndex() == 0);
   if (const std::string key = v ? v->id + v->fingerprint : ""; key != carriers_for_) {
     carriers_for_ = key;
     const QString now = carrier_->currentText();

@@ -7,10 +7,11 @@ class QButtonGroup;
 class QComboBox;
 class QPushButton;
 class QStackedWidget;
-class QHBoxLayout;
 class QTextBrowser;
 
 namespace ampletie::app {
+
+class FlowLayout;
 class TableCard;
 
 /// Everything about the chosen vector below the tables: pictures over time, the way to its integers, what solving again
@@ -22,7 +23,7 @@ public:
 
 private:
   void make_pages();
-  QHBoxLayout *make_bar();
+  FlowLayout *make_bar();
   void refresh();
   void scope_changed();
   QString integers(const VectorResult &v) const;

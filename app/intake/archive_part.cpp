@@ -1,6 +1,7 @@
 #include "app/intake/archive_part.h"
 #include "app/widgets/table.h"
 #include "app/widgets/theme.h"
+#include "app/widgets/whole_words.h"
 #include "base/error.h"
 #include <QApplication>
 #include <QCheckBox>
@@ -38,6 +39,7 @@ ArchivePart::ArchivePart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w)
   address_ = new QLineEdit(kept_address().value("address").toString());
   address_->setAccessibleName("Archive address");
   address_->setPlaceholderText("http://HOST/FOLDER");
+  keep_whole(address_);
   within_ = new QDoubleSpinBox;
   within_->setAccessibleName("Stations within");
   within_->setRange(0, 20000);

@@ -49,13 +49,13 @@ ChoicePart::ChoicePart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   title->setTextFormat(Qt::RichText);
   form->addRow(title);
   form->addRow(stands_);
+  form->setVerticalSpacing(4);
   form->addRow("Name", by_);
   form->addRow("Looked at", looked_);
-  form->addRow("Remark", remark_);
   auto *signing = new QHBoxLayout;
+  signing->addWidget(remark_, 1);
   signing->addWidget(sign_);
-  signing->addStretch(1);
-  form->addRow("", signing);
+  form->addRow("Remark", signing);
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
   auto *head = new QHBoxLayout;

@@ -1,6 +1,8 @@
 #include "app/levels/book_entry.h"
+#include "app/widgets/flow_layout.h"
 #include "app/widgets/refreshing.h"
 #include "app/widgets/theme.h"
+#include "app/widgets/whole_words.h"
 #include "base/text.h"
 #include "time/gps_time.h"
 #include <QHBoxLayout>
@@ -27,9 +29,11 @@ std::optional<double> number_of(const QString &t) { return parse_decimal(t.trimm
 BookEntry::BookEntry(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   table_ = new QTableWidget(1, columns);
   table_->setAccessibleName("Book to key in");
+  table_->setCornerButtonEnabled(false);
+  table_->setTabKeyNavigation(false); // the pen moves on by itself; Tab leads out
   table_->setHorizontalHeaderLabels({"Mark", "Back", "Interm.", "Fore", "to back m", "to fore m", "Remark", "Height"});
   table_->horizontalHeader()->setSectionResizeMode(remark, QHeaderView::Stretch);
-  for (const Cells c : {back, intermediate, fore, back_distance, fore_distance, running}) table_->setColumnWidth(c, 92);
+  for (const Cells c : {back, intermediate, fore, back_distance, fore_distance, running}) table_->setColumnWidth(c, 78);
   table_->setEditTriggers(QAbstractItemView::AnyKeyPressed | QAbstractItemView::DoubleClicked |
                           QAbstractItemView::EditKeyPressed);
   table_->setStyleSheet("QTableWidget { background:#FFFFFF; border:1px solid #D9D4C8; gridline-color:#EEEAE0; }");
@@ -57,10 +61,11 @@ BookEntry::BookEntry(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   words_->setTextFormat(Qt::RichText);
   words_->setWordWrap(true);
   words_->setAccessibleName("Whether the book adds up");
-  auto *bar = new QHBoxLayout;
-  bar->addWidget(name_, 1);
-  for (QLineEdit *e : {day_, instrument_, staff_}) bar->addWidget(e);
-  bar->addWidget(start_, 1);
+  auto *bar = new FlowLayout;
+  for (QLineEdit *e : {name_, day_, instrument_, staff_, start_}) {
+    keep_whole(e);
+    bar->addWidget(e);
+  }
   bar->addWidget(take_);
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);

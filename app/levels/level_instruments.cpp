@@ -31,7 +31,7 @@ LevelInstruments::LevelInstruments(Workspace &w, QWidget *parent) : QWidget(pare
         70},
        {"mm a set-up", "In place of the one per kilometre; empty: not used", true, true, 80},
        {"Certificate until", "Last day; readings after it raise a doubt", false, true, 110},
-       {"Line of sight mm/m", "From its last two-peg test; each run takes the test before it", true, false, 120},
+       {"Sight line mm/m", "From its last two-peg test; each run takes the test before it", true, false, 120},
        {"tested on", "", false, false, 80},
        {"Tests", "", true},
        {"Lines", "", true}});
@@ -97,9 +97,8 @@ QWidget *LevelInstruments::two_pegs() {
   take_->setAccessibleName("Use the line of sight for all lines");
   connect(take_, &QPushButton::clicked, this, [this] { keep_slope(); });
   connect(day_, &QLineEdit::textChanged, this, [this] { judge_pegs(); });
-  auto *intro =
-      new QLabel("Two pegs are read from two places of the instrument. Any arrangement does whose distances differ: "
-                 "from the middle and from beyond one peg, or from one third each.");
+  auto *intro = new QLabel("Two pegs are read from two places of the instrument whose distances differ.");
+  intro->setToolTip("Any arrangement does: from the middle and from beyond one peg, or from one third each.");
   intro->setWordWrap(true);
   auto *keep = new QHBoxLayout;
   keep->addWidget(new QLabel("for"));

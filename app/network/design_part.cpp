@@ -93,10 +93,12 @@ DesignPart::DesignPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   entry->addWidget(drop_);
   auto *report = new QPushButton("For the crew …");
   report->setAccessibleName("Plan for the crew");
-  entry->addWidget(report);
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
-  all->addWidget(words_);
+  auto *top = new QHBoxLayout;
+  top->addWidget(words_, 1);
+  top->addWidget(report, 0, Qt::AlignTop);
+  all->addLayout(top);
   all->addLayout(middle, 1);
   all->addLayout(entry);
   judge_ = std::make_unique<Judge>(
@@ -152,12 +154,14 @@ void DesignPart::make_entry() {
   line_ = new QLineEdit;
   line_->setAccessibleName("What is planned");
   line_->setPlaceholderText(hints[0]);
+  line_->setToolTip(hints[0]);
   plan_ = new QPushButton("Plan it");
   plan_->setAccessibleName("Plan it");
   drop_ = new QPushButton("No longer");
   drop_->setAccessibleName("No longer planned");
   drop_->setEnabled(false);
-  connect(kind_, &QComboBox::currentIndexChanged, this, [this](int i) { line_->setPlaceholderText(hints[i]); });
+  connect(kind_, &QComboBox::currentIndexChanged, this,
+          [this](int i) { line_->setPlaceholderText(hints[i]), line_->setToolTip(hints[i]); });
   connect(line_, &QLineEdit::returnPressed, this, [this] { plan_it(); });
   connect(plan_, &QPushButton::clicked, this, [this] { plan_it(); });
   connect(drop_, &QPushButton::clicked, this, [this] { no_longer(); });

@@ -17,7 +17,7 @@ protected:
   void paintEvent(QPaintEvent *) override;
 
 private:
-  void draw_strip(QPainter &p, const QRectF &a, int axis) const;
+  void draw_strip(QPainter &p, int axis) const;
   MarkMotion mark_;
   QString words_;
 };

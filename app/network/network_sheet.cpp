@@ -284,7 +284,7 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   summary_->setFixedHeight(58);
   plot_ = new QCustomPlot;
   plot_->setAccessibleName("Standardised residuals by size");
-  plot_->setMinimumHeight(150);
+  plot_->setMinimumHeight(100);
   auto *upper = new QHBoxLayout;
   upper->setSpacing(10);
   upper->addWidget(stack_, 13);
@@ -303,9 +303,9 @@ NetworkSheet::NetworkSheet(Workspace &w, QWidget *parent) : Sheet(w, "Network", 
   // Changes have a picture of their own, groups are a table that wants the room.
   connect(stack_, &QStackedWidget::currentChanged, this, [this, plan, below] {
     const QWidget *now = stack_->currentWidget();
-    const bool own_picture = now == causes_ || now == change_ || now == measured_ || now == motion_ || now == design_;
-    plan->setVisible(!own_picture);
-    below->setVisible(!own_picture && now != groups_);
+    const bool alone =
+        now == causes_ || now == change_ || now == measured_ || now == motion_ || now == design_ || now == groups_;
+    plan->setVisible(!alone), below->setVisible(!alone);
   });
   // What matters most stands first.
   residuals_->view()->sortByColumn(3, Qt::DescendingOrder);

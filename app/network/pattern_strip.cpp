@@ -25,7 +25,7 @@ QString of_axis(PatternAxis a, double x) {
 PatternStrip::PatternStrip(QWidget *parent) : Picture(parent) {
   setAccessibleName("Residuals against length, height, bearing and time");
   setObjectName("residual patterns");
-  setMinimumHeight(120);
+  setMinimumHeight(100);
   setMouseTracking(false);
 }
 

@@ -2,6 +2,7 @@
 #include "app/traverse/pointing_strip.h"
 #include "app/traverse/traverse_legs.h"
 #include "app/widgets/closure_plot.h"
+#include "app/widgets/flow_layout.h"
 #include "app/widgets/pages.h"
 #include "app/widgets/plan_view.h"
 #include "app/widgets/recipe_view.h"
@@ -9,6 +10,7 @@
 #include "app/widgets/tab_button.h"
 #include "app/widgets/table.h"
 #include "app/widgets/theme.h"
+#include "app/widgets/whole_words.h"
 #include "base/text.h"
 #include <QComboBox>
 #include <QDoubleSpinBox>
@@ -103,6 +105,7 @@ void TraverseSheet::make_line_choices() {
     c->setAccessibleName(name);
     c->setToolTip(tip);
     c->addItems(items);
+    keep_whole(c);
     return c;
   };
   QStringList names;
@@ -151,7 +154,7 @@ QWidget *TraverseSheet::make_lines() {
   scroll->setWidget(legs_);
   scroll->setWidgetResizable(true);
   scroll->setFrameShape(QFrame::NoFrame);
-  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  legs_->setMinimumWidth(400);
   auto *bar = new QHBoxLayout;
   bar->setSpacing(4);
   bar->addWidget(new QLabel("onward"));
@@ -163,14 +166,20 @@ QWidget *TraverseSheet::make_lines() {
   left->setSpacing(6);
   left->addWidget(scroll, 1);
   left->addLayout(bar);
-  auto *choices = new QHBoxLayout;
-  choices->setSpacing(4);
-  for (const auto &[label, c] : {std::pair{"angles", angles_}, {"balance", balance_}, {"heights", heights_}}) {
-    choices->addWidget(new QLabel(label));
-    choices->addWidget(c, 1);
-  }
-  auto *right = new QVBoxLayout;
+  auto *choices = new FlowLayout;
+  for (const auto &[label, c] : {std::pair{"angles", angles_}, {"balance", balance_}, {"heights", heights_}})
+    choices->add_labelled(label, c);
+  // On a low window the pictures keep their size and are scrolled to.
+  auto *aside = new QWidget;
+  auto *right = new QVBoxLayout(aside);
+  right->setContentsMargins(0, 0, 0, 0);
   right->setSpacing(6);
+  auto *beside = new QScrollArea;
+  beside->setWidget(aside);
+  beside->setWidgetResizable(true);
+  beside->setFrameShape(QFrame::NoFrame);
+  beside->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  plan_->setMinimumHeight(150), balances_->setMinimumHeight(110);
   right->addWidget(plan_, 5);
   right->addWidget(balances_, 5);
   right->addLayout(choices);
@@ -178,7 +187,7 @@ QWidget *TraverseSheet::make_lines() {
   auto *lower = new QHBoxLayout;
   lower->setSpacing(10);
   lower->addLayout(left, 11);
-  lower->addLayout(right, 9);
+  lower->addWidget(beside, 9);
   auto *page = new QWidget;
   auto *all = new QVBoxLayout(page);
   all->setContentsMargins(0, 0, 0, 0);

@@ -60,7 +60,7 @@ PlanView::PlanView(Workspace &w, bool ellipses, QWidget *parent)
   setAccessibleName("Plan");
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(false);
-  setMinimumSize(260, 180);
+  setMinimumSize(200, 110);
   refresh_when_seen(this, w_, [this] { reload(); });
   connect(&w_, &Workspace::selection_changed, this, &PlanView::redraw);
   connect(layers_, &PlanLayers::changed, this, &PlanView::redraw);
@@ -276,7 +276,8 @@ void PlanView::draw_ellipses(QPainter &p) const {
   p.setPen(ink::unused);
   p.setFont(sized(8));
   p.setBrush(Qt::NoBrush);
-  p.drawText(QRectF(0, height() - 22, width() - 10, 16), Qt::AlignRight,
+  // Above the scale where there is no room beside it.
+  p.drawText(QRectF(0, height() - (width() < 320 ? 44 : 22), width() - 10, 16), Qt::AlignRight,
              QString("ellipses 95 %, %1 = %2 px").arg(metres(unit)).arg(std::lround(unit * px)));
 }
 

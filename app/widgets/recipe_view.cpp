@@ -1,4 +1,5 @@
 #include "app/widgets/recipe_view.h"
+#include "app/widgets/flow_layout.h"
 #include "app/widgets/refreshing.h"
 #include "app/widgets/tab_button.h"
 #include "app/widgets/theme.h"
@@ -99,7 +100,10 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   meanings_->setAccessibleName("It means");
   unit_ = new QComboBox;
   unit_->setAccessibleName("In the unit");
-  for (QComboBox *c : {recipes_, meanings_, unit_}) c->setObjectName("compact");
+  for (QComboBox *c : {recipes_, meanings_, unit_}) {
+    c->setObjectName("compact");
+    c->setSizeAdjustPolicy(QComboBox::AdjustToContents);
+  }
   apply_ = new QPushButton("Say so");
   apply_->setAccessibleName("Say what the selected text means");
   seen_ = new QPushButton("Seen, use the rest");
@@ -107,14 +111,10 @@ RecipeView::RecipeView(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   earlier_ = tab_button("‹ earlier", "Earlier lines", "The part of the file before");
   later_ = tab_button("later ›", "Later lines", "The part of the file after");
   unread_ = tab_button("first unread", "First unread line", "Show the first piece that the recipe does not understand");
-  auto *bar = new QHBoxLayout;
-  bar->addWidget(new QLabel("recipe"));
-  bar->addWidget(recipes_, 1);
-  bar->addWidget(new QLabel("selected text is"));
-  bar->addWidget(meanings_, 1);
-  bar->addWidget(unit_);
-  bar->addWidget(apply_);
-  bar->addWidget(seen_);
+  auto *bar = new FlowLayout;
+  bar->add_labelled("recipe", recipes_);
+  bar->add_labelled("selected text is", meanings_);
+  for (QWidget *x : std::initializer_list<QWidget *>{unit_, apply_, seen_}) bar->addWidget(x);
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
   all->addLayout(bar);

@@ -1,4 +1,5 @@
 #include "app/widgets/sheet.h"
+#include "app/widgets/flow_layout.h"
 #include "app/widgets/theme.h"
 #include <QButtonGroup>
 #include <QLabel>
@@ -45,13 +46,13 @@ Sheet::Sheet(Workspace &w, const QString &title, QWidget *parent) : QWidget(pare
   action_ = new QPushButton;
   action_->setObjectName("action");
   action_->hide();
-  tabs_ = new QHBoxLayout;
-  tabs_->setSpacing(2);
+  parts_ = new QWidget;
+  tabs_ = new FlowLayout(2, 2, parts_);
   head_ = new QHBoxLayout;
   head_->setContentsMargins(2, 0, 0, 0);
   head_->setSpacing(10);
   head_->addWidget(title_);
-  head_->addLayout(tabs_);
+  head_->addWidget(parts_);
   head_->addWidget(status_, 1);
   head_->addWidget(bar_);
   head_->addWidget(stop_);
@@ -117,7 +118,10 @@ int Sheet::add_part(const QString &label, QWidget *widget, QStackedWidget *stack
   b->setAccessibleName(label + " part");
   group_->addButton(b);
   tabs_->addWidget(b);
-  connect(b, &QPushButton::clicked, this, [stack, index] { stack->setCurrentIndex(index); });
+  connect(b, &QPushButton::clicked, this, [this, stack, index] {
+    stack->setCurrentIndex(index);
+    place_parts(); // a part may have actions of its own in the head
+  });
   tab_buttons_.push_back(b);
   labels_.push_back(label);
   // Nine parts and more find room beside each other only when they stand close.
@@ -125,6 +129,7 @@ int Sheet::add_part(const QString &label, QWidget *widget, QStackedWidget *stack
     for (QPushButton *t : tab_buttons_) t->setStyleSheet("padding: 5px 5px");
   for (QPushButton *t : tab_buttons_) keep_width(t);
   if (tab_buttons_.size() == 1) b->setChecked(true);
+  place_parts();
   return static_cast<int>(tab_buttons_.size()) - 1;
 }
 
@@ -132,6 +137,7 @@ void Sheet::set_count(int part, int n) {
   const auto i = static_cast<std::size_t>(part);
   tab_buttons_[i]->setText(labels_[i] + (n > 0 ? QString(" %1").arg(n) : QString(" –")));
   keep_width(tab_buttons_[i]);
+  place_parts();
 }
 
 void Sheet::keep_width(QPushButton *tab) const {
@@ -157,8 +163,30 @@ void Sheet::place_status() {
   long_status_->setVisible(failed_ && !status_->text().isEmpty() && status_->width() < legible);
 }
 
+void Sheet::place_parts() {
+  const QMargins m = layout()->contentsMargins();
+  int needs = tabs_->one_line() + head_->spacing();
+  for (int i = 0; i < head_->count(); ++i) {
+    const QWidget *w = head_->itemAt(i)->widget();
+    if (!w || w == parts_ || w == status_ || w->isHidden()) continue;
+    needs += w->sizeHint().width() + head_->spacing();
+  }
+  const bool below = needs > width() - m.left() - m.right() && !tab_buttons_.empty();
+  if (below == parts_below_) return;
+  parts_below_ = below;
+  auto *all = static_cast<QVBoxLayout *>(layout());
+  if (below) {
+    head_->removeWidget(parts_);
+    all->insertWidget(1, parts_);
+  } else {
+    all->removeWidget(parts_);
+    head_->insertWidget(1, parts_);
+  }
+}
+
 void Sheet::resizeEvent(QResizeEvent *e) {
   QWidget::resizeEvent(e);
+  place_parts();
   place_status();
 }
 

@@ -12,8 +12,10 @@ class QButtonGroup;
 
 namespace ampletie::app {
 
-/// A section's sheet: a head with its title, its parts as tabs, the state of the work and the main action at the right
-/// end; below, the parts and their pictures.
+class FlowLayout;
+
+/// A section's sheet: a head with its title, its parts as tabs (below the title where they find no room beside it), the
+/// state of the work and the main action at the right end; below, the parts and their pictures.
 class Sheet : public QWidget {
   Q_OBJECT
 public:
@@ -40,11 +42,16 @@ protected:
 private:
   /// What failed stands beside the parts where there is room, else on a line of its own.
   void place_status();
+  /// The parts beside the title, or on lines of their own.
+  void place_parts();
   bool failed_ = false;
   QLabel *status_, *title_, *long_status_;
   QProgressBar *bar_;
   QPushButton *stop_, *action_;
-  QHBoxLayout *head_, *tabs_;
+  QHBoxLayout *head_;
+  QWidget *parts_;
+  FlowLayout *tabs_;
+  bool parts_below_ = false;
   QVBoxLayout *body_;
   QButtonGroup *group_;
   void keep_width(QPushButton *tab) const;

@@ -1,4 +1,5 @@
 #include "app/widgets/table.h"
+#include "app/widgets/column_words.h"
 #include "app/widgets/theme.h"
 #include <QAbstractItemDelegate>
 #include <QApplication>
@@ -112,6 +113,8 @@ TableCard::TableCard(const QString &name, std::vector<Column> columns, QWidget *
   setAttribute(Qt::WA_StyledBackground);
   model_ = new TableModel;
   model_->setParent(this);
+  for (Column &c : columns)
+    if (c.tip.isEmpty()) c.tip = column_words(name, c.title);
   model_->columns = std::move(columns);
   proxy_ = new QSortFilterProxyModel(this);
   proxy_->setSourceModel(model_);
@@ -144,6 +147,8 @@ TableCard::TableCard(const QString &name, std::vector<Column> columns, QWidget *
   view_->horizontalHeader()->setStretchLastSection(true);
   view_->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
   view_->setFrameShape(QFrame::NoFrame);
+  // Arrows move inside: Tab leads on, else the keyboard would never come out again.
+  view_->setTabKeyNavigation(false);
   filter_ = new QLineEdit;
   filter_->setPlaceholderText("Filter");
   filter_->setAccessibleName(name + " filter");
@@ -200,7 +205,15 @@ void TableCard::tell_hidden() {
   hidden_->setToolTip(n > 0 ? QString() : why_);
 }
 
+void TableCard::resizeEvent(QResizeEvent *e) {
+  QWidget::resizeEvent(e);
+  // Where few rows fit, one more is worth more than the filter, unless it hides some.
+  constexpr int few = 150;
+  filter_->setVisible(!without_filter_ && (height() >= few || !filter_->text().isEmpty()));
+}
+
 void TableCard::hide_filter() {
+  without_filter_ = true;
   filter_->hide();
   hidden_->hide();
   layout()->itemAt(1)->layout()->setContentsMargins(0, 0, 0, 0);

@@ -87,6 +87,9 @@ public:
 Q_SIGNALS:
   void chosen(const std::string &id);
 
+protected:
+  void resizeEvent(QResizeEvent *e) override;
+
 private:
   void refit();
   void tell_hidden();
@@ -96,7 +99,7 @@ private:
   QLineEdit *filter_;
   QLabel *hidden_;
   QString note_, why_;
-  bool selecting_ = false, wrapping_ = false;
+  bool selecting_ = false, wrapping_ = false, without_filter_ = false;
   std::optional<std::vector<Row>> waiting_;       ///< rows that came while a cell was being edited
   std::vector<int> fitted_;                       ///< widths that the content asked for so far
   QHash<std::pair<bool, QString>, int> measured_; ///< width of a cell's text, bold or not, px

@@ -78,6 +78,7 @@ HelpPage::HelpPage(QWidget *parent) : QWidget(parent) {
   };
   page_button("Guide", guide);
   page_button("Doubts", "guide/doubts.md");
+  page_button("Columns", "guide/columns.md");
   page_button("Methods", "methods/README.md");
   page_button("Formats", "formats.md");
   page_button("Command line", "cli.md");

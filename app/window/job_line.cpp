@@ -58,11 +58,10 @@ JobStop::JobStop(Section s, QWidget *parent) : QAbstractButton(parent) {
   setShortcut({}); // the window's actions own the keys
   setAccessibleName("Section " + QString(info.name));
   setObjectName("section " + QString(info.name));
-  setCheckable(true);
-  setAutoExclusive(true);
+  setCheckable(true); // the line checks one of them: buttons that exclude each other by themselves lose the keyboard
   setFocusPolicy(Qt::TabFocus);
   setFixedHeight(62);
-  setMinimumWidth(96);
+  setMinimumWidth(72);
 }
 
 void JobStop::show_status(const SectionStatus &s) {
@@ -119,7 +118,7 @@ void JobLine::refresh() {
 }
 
 void JobLine::set_current(Section s) {
-  stops_[static_cast<std::size_t>(s)]->setChecked(true);
+  for (std::size_t i = 0; i < stops_.size(); ++i) stops_[i]->setChecked(i == static_cast<std::size_t>(s));
   update();
 }
 

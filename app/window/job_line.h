@@ -23,6 +23,7 @@ public:
 
 protected:
   void paintEvent(QPaintEvent *) override;
+  void nextCheckState() override {} ///< a click is a wish: the section that is shown is checked
 
 private:
   SectionStatus status_;

@@ -2,6 +2,7 @@
 #include "app/evidence/evidence.h"
 #include "app/settings/decisions_sheet.h"
 #include "app/settings/settings_sheet.h"
+#include "app/stack/stack_page.h"
 #include "app/widgets/heading_link.h"
 #include "app/widgets/pages.h"
 #include "app/widgets/plan_view.h"
@@ -23,6 +24,7 @@
 #include <QMenu>
 #include <QMimeData>
 #include <QPushButton>
+#include <QScreen>
 #include <QShortcut>
 #include <QStackedWidget>
 #include <QTableView>
@@ -34,8 +36,9 @@ namespace ampletie::app {
 MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   setWindowTitle("Ample Tie");
   setAcceptDrops(true);
-  resize(1280, 800);
-  setMinimumSize(1000, 640);
+  resize(QSize(1280, 800).boundedTo(screen()->availableSize()));
+  // What 1920 by 1080 at 200 % leaves beside a desktop's own bars.
+  setMinimumSize(940, 500);
   finder_ = new Finder(w_, this);
   line_ = new JobLine(w_);
   sheets_ = new Pages;
@@ -45,6 +48,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   sheets_->addWidget(start_ = new StartPage);
   sheets_->addWidget(new_job_ = new NewJobPage);
   sheets_->addWidget(help_ = new HelpPage);
+  sheets_->addWidget(stack_ = new StackPage(w_));
   evidence_ = new EvidencePanel(w_);
   doubts_ = new DoubtsDrawer(w_);
   connect(evidence_, &EvidencePanel::help_wanted, this, [this](const QString &page, const QString &heading) {
@@ -75,6 +79,8 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
     if (!path.isEmpty()) make_job_at(path);
   });
   connect(help_, &HelpPage::back, this, &MainWindow::leave_page);
+  connect(stack_, &StackPage::back, this, &MainWindow::leave_page);
+  connect(start_, &StartPage::stack_wanted, this, &MainWindow::show_stack);
   connect(start_, &StartPage::open_wanted, this,
           [this](const QString &path) { path.isEmpty() ? choose_job() : static_cast<void>(open(path)); });
   connect(&w_, &Workspace::message, start_, &StartPage::say);
@@ -123,13 +129,13 @@ QWidget *MainWindow::make_head() {
   menu_->setAccessibleName("Job menu");
   menu_->setToolTip("New, open, copy, templates, settings, guide (F10)");
   menu_->setStyleSheet("QToolButton::menu-indicator { image: none; }");
-  auto *name_holder = new QWidget;
-  auto *beside = new QHBoxLayout(name_holder);
+  names_ = new QWidget;
+  auto *beside = new QHBoxLayout(names_);
   beside->setContentsMargins(0, 0, 0, 0);
   beside->setSpacing(2);
   beside->addLayout(names, 1);
   beside->addWidget(menu_);
-  name_holder->setFixedWidth(236);
+  names_->setFixedWidth(236);
   auto tool = [this](const QString &icon, const QString &name) {
     auto *b = new QToolButton;
     b->setIcon(QIcon(":/assets/" + icon));
@@ -159,7 +165,7 @@ QWidget *MainWindow::make_head() {
   auto *head = new QHBoxLayout(top);
   head->setContentsMargins(16, 1, 10, 1);
   head->setSpacing(4);
-  head->addWidget(name_holder);
+  head->addWidget(names_);
   head->addWidget(line_, 1);
   for (QWidget *b : {static_cast<QWidget *>(undo_), static_cast<QWidget *>(redo_), static_cast<QWidget *>(settings),
                      static_cast<QWidget *>(find)})
@@ -170,9 +176,11 @@ QWidget *MainWindow::make_head() {
 void MainWindow::add_actions() {
   add_action("Open job…", QKeySequence::Open, [this] { choose_job(); });
   add_action("New job…", QKeySequence::New, [this] { show_new_job(); });
+  add_action("Add up days of a network…", {}, [this] { show_stack(); });
   add_action("Copy the job as…", {}, [this] { choose_copy(); });
   add_action("Keep the settings as a template…", {}, [this] { choose_template(); });
   add_action("Guide", QKeySequence("F1"), [this] { show_help(); });
+  add_action("What the columns of the table say", QKeySequence("Shift+F1"), [this] { explain_columns(); });
   add_action("Job menu", QKeySequence("F10"), [this] { menu_->showMenu(); });
   add_action("Back to the job", QKeySequence("Esc"), [this] { leave_page(); });
   add_action("Close the window", QKeySequence("Ctrl+Q"), [this] { close(); });
@@ -205,13 +213,22 @@ void MainWindow::choose_job() {
   if (!path.isEmpty()) open(path);
 }
 
-void MainWindow::show_new_job() {
-  if (sheets_->currentWidget() != help_ && sheets_->currentWidget() != new_job_) before_ = sheets_->currentWidget();
-  new_job_->begin();
-  sheets_->setCurrentWidget(new_job_);
+/// A page of its own in the place of the sheet, without evidence and doubts of the job.
+void MainWindow::enter_page(QWidget *page) {
+  if (!beside_plan_.empty()) toggle_plan();
+  QWidget *now = sheets_->currentWidget();
+  if (now != help_ && now != new_job_ && now != stack_) before_ = now;
+  sheets_->setCurrentWidget(page);
   evidence_->hide(), doubts_->hide();
-  new_job_->setFocus();
+  page->setFocus();
 }
+
+void MainWindow::show_new_job() {
+  new_job_->begin();
+  enter_page(new_job_);
+}
+
+void MainWindow::show_stack() { enter_page(stack_); }
 
 void MainWindow::make_job_at(const QString &path) {
   try {
@@ -262,10 +279,17 @@ void MainWindow::show_help() {
   if (now == help_) return;
   help_->show_section(at < list.size()                        ? QString(list[at]->name)
                       : now == settings_ || now == decisions_ ? "Settings"
+                      : now == stack_                         ? "Many days of one network"
                                                               : "Guide");
   if (w_.has_job() && w_.selection().kind == "doubt")
     for (const Doubt &d : w_.job().doubts())
       if (d.id == w_.selection().id) help_->show_page("guide/doubts.md", heading_link(text(words(d.kind))));
+  enter_help();
+}
+
+void MainWindow::explain_columns() {
+  const auto *table = qobject_cast<const QTableView *>(QApplication::focusWidget());
+  help_->show_page("guide/columns.md", table ? table->accessibleName() : QString());
   enter_help();
 }
 
@@ -276,10 +300,11 @@ void MainWindow::enter_help() {
   help_->setFocus();
 }
 
-/// Back from the guide or the page of a new job.
+/// Back from the guide or a page that needs no job.
 void MainWindow::leave_page() {
   if (!beside_plan_.empty()) toggle_plan();
-  if (sheets_->currentWidget() != help_ && sheets_->currentWidget() != new_job_) return;
+  const QWidget *now = sheets_->currentWidget();
+  if (now != help_ && now != new_job_ && now != stack_) return;
   if (w_.has_job()) evidence_->show(), doubts_->show();
   QWidget *to = before_ ? before_ : start_;
   if (to == start_ && w_.has_job()) to = sheets_->widget(0);
@@ -344,6 +369,7 @@ void MainWindow::make_menu() {
         "Look at the demo", {}, [this] { start_->look_at_demo(); }, !demo_folder().isEmpty());
     add(
         "Copy the job as …", {}, [this] { choose_copy(); }, job);
+    add("Add up days of a network …", {}, [this] { show_stack(); });
     menu->addSeparator();
     add(
         "Settings", "Ctrl+,", [this] { show_settings(); }, job);
@@ -407,22 +433,35 @@ void MainWindow::refresh_head() {
     redo_->setEnabled(false);
     return;
   }
-  if (doubts_->isHidden() && sheets_->currentWidget() != new_job_) {
+  if (doubts_->isHidden() && sheets_->currentWidget() != new_job_ && sheets_->currentWidget() != stack_) {
     evidence_->show(), doubts_->show();
     if (sheets_->currentWidget() == start_) show_section(section_list().front()->section);
   }
   const auto &s = w_.job().state().settings;
-  title_->setText(title_->fontMetrics().elidedText(text(s.title), Qt::ElideRight, 200));
+  title_->setToolTip(text(s.title));
+  title_->setText(title_->fontMetrics().elidedText(text(s.title), Qt::ElideRight, names_->width() - 36));
   QString systems = text(s.datum.crs);
   try {
     systems = text(system_name(s.datum.crs)).replace(" / UTM zone ", " / UTM ");
     if (!s.datum.vertical.empty()) systems += " · " + text(system_name(s.datum.vertical)).remove(" height");
   } catch (const std::exception &) {
   }
-  subtitle_->setText(systems + QString(" · %1").arg(s.datum.epoch, 0, 'f', 2));
+  systems += QString(" · %1").arg(s.datum.epoch, 0, 'f', 2);
+  subtitle_->setToolTip(systems);
+  subtitle_->setText(subtitle_->fontMetrics().elidedText(systems, Qt::ElideRight, names_->width() - 30));
   setWindowTitle(text(s.title) + " – Ample Tie" + (w_.job().store().read_only() ? " (reading only)" : ""));
   undo_->setEnabled(w_.job().can_undo());
   redo_->setEnabled(w_.job().can_redo());
+}
+
+void MainWindow::resizeEvent(QResizeEvent *e) {
+  QMainWindow::resizeEvent(e);
+  const bool narrow = width() < 1150;
+  const int names = narrow ? 156 : 236;
+  if (names_->width() == names) return;
+  names_->setFixedWidth(names);
+  evidence_->setFixedWidth(narrow ? 250 : 322);
+  refresh_head();
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent *e) {
@@ -437,6 +476,10 @@ void MainWindow::dropEvent(QDropEvent *e) {
   // A job that is dropped is opened, everything else goes into the open job.
   if (paths.size() == 1 && paths[0].endsWith(".tie")) {
     open(paths[0]);
+    return;
+  }
+  if (sheets_->currentWidget() == stack_) {
+    stack_->add(paths);
     return;
   }
   if (!w_.has_job()) {

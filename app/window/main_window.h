@@ -16,6 +16,7 @@ class Sheet;
 class Finder;
 class HelpPage;
 class NewJobPage;
+class StackPage;
 class StartPage;
 
 /// The workbench: job line above, sheet in the centre, evidence at the right, doubts below.
@@ -35,10 +36,14 @@ public:
   /// The guide, at what it says of what is shown.
   void show_help();
   void enter_help();
+  /// The guide, at the columns of the table that has the keyboard.
+  void explain_columns();
   /// The plan of the section alone, or what stood beside it again.
   void toggle_plan();
   /// The page that asks what a new job must be told.
   void show_new_job();
+  /// Many days of a network added up; no job is needed.
+  void show_stack();
   /// Makes the job that was said at a path; what went wrong stands on the page.
   void make_job_at(const QString &path);
   /// Writes the job as it is under another name; the words why not, or nothing.
@@ -49,12 +54,14 @@ public:
 protected:
   void dragEnterEvent(QDragEnterEvent *e) override;
   void dropEvent(QDropEvent *e) override;
+  void resizeEvent(QResizeEvent *e) override;
 
 private:
   QWidget *make_head();
   void add_actions();
   void make_menu();
   void leave_page();
+  void enter_page(QWidget *page);
   void choose_job();
   void choose_copy();
   void choose_template();
@@ -69,8 +76,10 @@ private:
   StartPage *start_;
   NewJobPage *new_job_;
   HelpPage *help_;
+  StackPage *stack_;
   std::vector<QPointer<QWidget>> beside_plan_; ///< hidden while the plan is the whole sheet
-  QWidget *before_ = nullptr;                  ///< what was shown before the guide or the page of a new job
+  QWidget *before_ = nullptr;                  ///< what was shown before the guide or a page without a job
+  QWidget *names_;                             ///< title of the job and its menu
   QToolButton *menu_;
   EvidencePanel *evidence_;
   DoubtsDrawer *doubts_;

@@ -83,7 +83,11 @@ StartPage::StartPage(QWidget *parent) : QWidget(parent) {
   make->setObjectName("action");
   demo_->setVisible(!demo_folder().isEmpty());
   auto *buttons = new QHBoxLayout;
-  for (QPushButton *b : {make, open, demo_}) b->setMinimumWidth(150), buttons->addWidget(b);
+  // For an agency's permanent stations: no job is needed.
+  auto *stack = new QPushButton("Days of a network…");
+  stack->setAccessibleName("Add up days of a network");
+  stack->setToolTip("Daily SINEX solutions of permanent stations added up: velocities, steps, series");
+  for (QPushButton *b : {make, open, demo_, stack}) b->setMinimumWidth(150), buttons->addWidget(b);
   buttons->addStretch();
   words_ = new QLabel;
   words_->setWordWrap(true);
@@ -117,6 +121,7 @@ StartPage::StartPage(QWidget *parent) : QWidget(parent) {
   setFocusProxy(make);
   connect(make, &QPushButton::clicked, this, &StartPage::make_wanted);
   connect(open, &QPushButton::clicked, this, [this] { Q_EMIT open_wanted({}); });
+  connect(stack, &QPushButton::clicked, this, &StartPage::stack_wanted);
   connect(demo_, &QPushButton::clicked, this, &StartPage::look_at_demo);
   refresh();
 }

@@ -38,6 +38,7 @@ public:
 
 Q_SIGNALS:
   void make_wanted();
+  void stack_wanted();
   void open_wanted(const QString &path);           ///< empty: it is to be chosen
   void message(const QString &words, bool failed); ///< for whatever page is shown
 

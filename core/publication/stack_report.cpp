@@ -124,19 +124,25 @@ ReportTable step_table(const StackFiles &f, const Stack &s) {
 }
 } // namespace
 
+std::string suspected_step_text(const StackFiles &f, const Stack &s) {
+  return s.suspected ? f.input.marks[s.marks[s.suspected->series].mark] + "@" +
+                           iso(from_decimal_year(s.suspected->year)).substr(0, 10)
+                     : "";
+}
+
 std::string suspected_words(const StackFiles &f, const Stack &s) {
   if (!s.suspected) return {};
   const SuspectedStep &x = *s.suspected;
   const std::string &mark = f.input.marks[s.marks[x.series].mark];
-  const std::string day = iso(from_decimal_year(x.year)).substr(0, 10);
   std::string size;
   for (int c = 0; c < 3; ++c)
     size += fmt::format("{}{} {} ± {}", c ? ", " : "", std::array{"east", "north", "up"}[static_cast<std::size_t>(c)],
                         in_mm(x.size[c], 1), in_mm(x.sd[c], 1));
   return fmt::format("{} looks as if it had jumped about {}: {} mm (test {:.0f}, limit {:.0f}). It is not taken "
                      "off: until it is said, the velocities have their share of it. Look for what happened there; said "
-                     "with --step {}@{} it is estimated with the rest, and the next one shows, if there is one.",
-                     mark, day, size, x.statistic, x.limit, mark, day);
+                     "as the step {} it is estimated with the rest, and the next one shows, if there is one.",
+                     mark, iso(from_decimal_year(x.year)).substr(0, 10), size, x.statistic, x.limit,
+                     suspected_step_text(f, s));
 }
 
 nlohmann::ordered_json stack_rows(const StackFiles &f, const Stack &s) {
@@ -248,7 +254,7 @@ Report stack_report(const StackFiles &f, const Stack &s) {
            : "The series are too short to tell the colour of their noise: it is taken for white, and standard "
              "deviations of velocities are likely too small.");
   if (const std::string words = suspected_words(f, s); !words.empty()) what.paragraphs.push_back(words);
-  for (const std::string &l : f.left_out) what.paragraphs.push_back("Left out: " + l + ".");
+  for (const StackLeftOut &l : f.left_out) what.paragraphs.push_back("Left out: " + l.words() + ".");
   for (const std::string &l : s.left_out) what.paragraphs.push_back("Left out: " + l + ".");
   what.tables.push_back(velocity_table(f, s));
   ReportTable steps = step_table(f, s);

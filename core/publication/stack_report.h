@@ -11,6 +11,9 @@ nlohmann::ordered_json stack_rows(const StackFiles &files, const Stack &stack);
 /// The jump that nobody said, in a sentence with what to do; empty: none shows.
 std::string suspected_words(const StackFiles &files, const Stack &stack);
 
+/// The same as a step is said, "MARK@2021-07-01"; empty: none shows.
+std::string suspected_step_text(const StackFiles &files, const Stack &stack);
+
 /// The whole as a report: what was done, a table of velocities, a picture of every mark over time.
 Report stack_report(const StackFiles &files, const Stack &stack);
 

@@ -1,9 +1,13 @@
 #include "results/stack_files.h"
 #include "base/error.h"
+#include "base/text.h"
+#include "formats/control_list.h"
+#include "formats/recognise.h"
 #include "geodesy/frame.h"
 #include "time/year_text.h"
 #include <Eigen/Dense>
 #include <algorithm>
+#include <filesystem>
 #include <fmt/format.h>
 #include <map>
 #include <set>
@@ -93,11 +97,11 @@ StackFiles stack_files(const std::vector<StackFile> &files, const StackOptions &
     const double year = year_of(f.solution);
     if (out.frame.empty()) out.frame = f.solution.frame;
     if (year <= 0)
-      out.left_out.push_back(f.name + ": nothing says when it was observed");
+      out.left_out.push_back({f.name, "nothing says when it was observed"});
     else if (f.solution.frame != out.frame)
-      out.left_out.push_back(fmt::format("{}: is in {}, the first one in {}", f.name, f.solution.frame, out.frame));
+      out.left_out.push_back({f.name, fmt::format("is in {}, the first one in {}", f.solution.frame, out.frame)});
     else if (!years.insert(year).second)
-      out.left_out.push_back(f.name + ": a file of the same time is there already");
+      out.left_out.push_back({f.name, "a file of the same time is there already"});
     else
       used.push_back(&f);
   }
@@ -110,7 +114,7 @@ StackFiles stack_files(const std::vector<StackFile> &files, const StackOptions &
   for (const StackFile *f : used) try {
       out.input.days.push_back(day_of(*f, place, out.input.reference));
     } catch (const InputError &e) {
-      out.left_out.push_back(f->name + ": " + e.reason());
+      out.left_out.push_back({f->name, e.reason()});
     }
   StackInput &in = out.input;
   in.rotation = o.rotation, in.scale = o.scale, in.seasonal = o.seasonal, in.epoch = o.epoch;
@@ -129,8 +133,58 @@ StackFiles stack_files(const std::vector<StackFile> &files, const StackOptions &
     if (p == place.end()) throw InputError("no file has a mark " + name + ", which should give the datum");
     in.core.push_back(given_core(p->second, name, o, out.frame, in.epoch, in.reference[p->second]));
   }
-  out.datum_given = o.given != nullptr;
+  out.datum_given = o.given.has_value();
   return out;
+}
+
+namespace {
+namespace fs = std::filesystem;
+
+/// The files themselves, and those of folders, by name.
+std::vector<std::string> files_of(const std::vector<std::string> &named) {
+  std::vector<std::string> out;
+  for (const std::string &n : named) {
+    std::error_code e;
+    if (!fs::is_directory(n, e)) {
+      out.push_back(n);
+      continue;
+    }
+    std::vector<std::string> inside;
+    for (const auto &f : fs::directory_iterator(n, e))
+      if (f.is_regular_file(e)) inside.push_back(f.path().string());
+    if (e) throw InputError(n, 0, e.message());
+    std::sort(inside.begin(), inside.end());
+    out.insert(out.end(), inside.begin(), inside.end());
+  }
+  return out;
+}
+} // namespace
+
+StackReading read_stack_files(const std::vector<std::string> &paths) {
+  StackReading out;
+  for (const std::string &path : files_of(paths)) {
+    const std::string name = fs::path(path).filename().string();
+    try {
+      const std::string text = plain_content(read_file(path));
+      if (!looks_like_sinex(text)) throw InputError("is no SINEX file");
+      out.files.push_back({name, read_sinex_solution(text)});
+    } catch (const InputError &e) {
+      out.unread.push_back({name, e.reason()});
+    }
+  }
+  return out;
+}
+
+ControlList read_given_list(const std::string &path) {
+  const std::string text = plain_content(read_file(path));
+  return recognise(text).kind == FileKind::sinex ? read_sinex(text) : read_control_list(text);
+}
+
+double stack_epoch(const std::string &date) {
+  if (date.empty()) return 0;
+  const auto t = parse_iso(date);
+  if (!t) throw InputError(date + " is no date");
+  return decimal_year(*t);
 }
 
 } // namespace ampletie
