@@ -15,7 +15,7 @@ namespace ampletie::app {
 namespace {
 /// Row ids that no group can have: a group's name is never empty and holds no line break.
 const std::string whole_job = "\nall", new_group = "\nnew";
-constexpr double left = 46, right = 12, head = 30, foot = 22, between = 20;
+constexpr double left_room = 46, right_room = 12, head = 30, foot = 22, between = 20;
 } // namespace
 
 AccuracyPicture::AccuracyPicture(QWidget *parent) : Picture(parent) {
@@ -38,7 +38,7 @@ void AccuracyPicture::set(std::vector<Item> items) {
 
 QRectF AccuracyPicture::field(int row) const {
   const double each = (height() - head - foot - between) / 2.0;
-  return {left, head + row * (each + between), width() - left - right, each};
+  return {left_room, head + row * (each + between), width() - left_room - right_room, each};
 }
 double AccuracyPicture::slot() const {
   return field(0).width() / std::max<double>(1, static_cast<double>(items_.size()));
@@ -68,7 +68,7 @@ void AccuracyPicture::draw_row(QPainter &p, int row) {
       if (last - y < 11) continue;
       last = y;
       p.setPen(ink::unused);
-      p.drawText(QRectF(0, y - 7, left - 6, 14), Qt::AlignRight | Qt::AlignVCenter,
+      p.drawText(QRectF(0, y - 7, left_room - 6, 14), Qt::AlignRight | Qt::AlignVCenter,
                  QString("%1").arg(v * 1000, 0, 'g', 4));
     }
   p.setPen(QPen(ink::hairline, 1));
@@ -118,7 +118,7 @@ void AccuracyPicture::paintEvent(QPaintEvent *) {
   draw_row(p, 1);
   p.setFont(sized(7.5));
   p.setPen(ink::unused);
-  p.drawText(QRectF(left, 2, width() - left - right, 14), Qt::AlignRight,
+  p.drawText(QRectF(left_room, 2, width() - left_room - right_room, 14), Qt::AlignRight,
              "bar: asked · circle: reached · filled square: not reached · triangle: held");
   // Names as long as there is room for them.
   const QRectF f = field(1);
@@ -133,7 +133,7 @@ void AccuracyPicture::paintEvent(QPaintEvent *) {
 }
 
 std::string AccuracyPicture::thing_at(const QPointF &at) const {
-  const double i = (at.x() - left) / slot();
+  const double i = (at.x() - left_room) / slot();
   return i >= 0 && i < static_cast<double>(items_.size()) ? items_[static_cast<std::size_t>(i)].mark : std::string();
 }
 

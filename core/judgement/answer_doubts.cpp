@@ -9,7 +9,7 @@ namespace ampletie {
 namespace {
 
 /// Half a millimetre: heights are read to one.
-constexpr double same_height = 0.0005;
+constexpr double rounded_height = 0.0005;
 /// A receiver by itself knows its place to some metres; beyond this it did not stand there (common practice).
 constexpr double beyond_a_receiver = 100;
 /// Plan and height of an answer that is good for control (common practice for hours of data).
@@ -42,7 +42,7 @@ void against_occupation(DoubtList &list, const ListSource &l, const PublishedMar
     d.causes.push_back("the header of the file that was sent names another antenna: correct it and ask again");
     d.causes.push_back("the antenna of the occupation is wrong here");
   }
-  if (a.antenna_height && o.antenna_height && std::abs(*a.antenna_height - *o.antenna_height) > same_height) {
+  if (a.antenna_height && o.antenna_height && std::abs(*a.antenna_height - *o.antenna_height) > rounded_height) {
     const double diff = *o.antenna_height - *a.antenna_height;
     Doubt &d = list.add(
         DoubtKind::answer_by_another_height, p.name, Section::datum, thing,
@@ -57,7 +57,7 @@ void against_occupation(DoubtList &list, const ListSource &l, const PublishedMar
             : "the height was corrected here after the file was sent: ask again with the corrected file");
   }
   if (const Eigen::Vector2d off = a.eccentricity - Eigen::Vector2d(o.east, o.north);
-      a.antenna_height && off.norm() > same_height) {
+      a.antenna_height && off.norm() > rounded_height) {
     Doubt &d = list.add(DoubtKind::answer_by_another_height, p.name, Section::datum, thing,
                         fmt::format("{} was computed with the antenna {:.4f} m east and {:.4f} m north of the mark, "
                                     "the job has {:.4f} and {:.4f} m",

@@ -8,7 +8,7 @@
 
 namespace ampletie {
 namespace {
-constexpr double same_height = 0.0021; ///< two readings of one height by one crew, m (common practice)
+constexpr double read_alike = 0.0021; ///< two readings of one height by one crew, m (common practice)
 constexpr double same_time = 600;      ///< a watch, and a receiver that takes minutes to begin, s
 
 /// An entry with its times, where it states them.
@@ -56,7 +56,7 @@ public:
       if (own_elsewhere(e)) continue; // its clock, or the sheet's: no reason to take another mark's file
       std::vector<const Occupation *> at_that_time = others_at(e), alike;
       for (const Occupation *o : at_that_time)
-        if (e.said->height.value && std::abs(*e.said->height.value - o->measured) <= same_height) alike.push_back(o);
+        if (e.said->height.value && std::abs(*e.said->height.value - o->measured) <= read_alike) alike.push_back(o);
       const Occupation *one = alike.size() == 1 ? alike.front() : nullptr;
       if (one) of_[e.name] = one, taken_.insert(one->id);
     }
@@ -167,7 +167,7 @@ private:
       away = *arp - *o.antenna_height;
     else if (same_point)
       away = read - o.measured;
-    if (away && std::abs(*away) <= same_height) return;
+    if (away && std::abs(*away) <= read_alike) return;
     Doubt &d = differ(e, o, "height",
                       fmt::format("the file has {:.3f} m to {}, the field sheet ({}) {:.3f} m to {}{}", o.measured,
                                   o.measured_to == "arp" ? "the reference point" : o.measured_to, e.name, read,

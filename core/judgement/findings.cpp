@@ -26,7 +26,7 @@ template <class Find> Doubts::Compute found_by(Find find) {
   };
 }
 
-TraverseFindings judge(const JobSnapshot &s) {
+TraverseFindings judged_traverses(const JobSnapshot &s) {
   if (!s.traverses().any()) return {};
   std::optional<JobDatum> datum;
   try {
@@ -323,7 +323,7 @@ const Result<TraverseFindings> &traverse_findings_result() {
                                           {&traverses_result(), &traverse_support_result(), &belonging_result()},
                                           {Slice::stations, Slice::routes, Slice::instruments, Slice::marks,
                                            Slice::settings_traverse, Slice::settings_datum, Slice::use_of_stations},
-                                          judge};
+                                          judged_traverses};
   return r;
 }
 

@@ -86,6 +86,15 @@ StackInput::Core given_core(std::size_t mark, const std::string &name, const Sta
   c.off = *row->xyz + c.velocity * (epoch - *at) - reference;
   return c;
 }
+/// That of most files; of as many the first one's.
+std::string common_frame(const std::vector<StackFile> &files) {
+  std::map<std::string, int> count;
+  int most = 0;
+  for (const StackFile &f : files) most = std::max(most, ++count[f.solution.frame]);
+  for (const StackFile &f : files)
+    if (count[f.solution.frame] == most) return f.solution.frame;
+  return {};
+}
 } // namespace
 
 StackFiles stack_files(const std::vector<StackFile> &files, const StackOptions &o) {
@@ -93,13 +102,13 @@ StackFiles stack_files(const std::vector<StackFile> &files, const StackOptions &
   std::map<std::string, std::size_t> place;
   std::set<double> years;
   std::vector<const StackFile *> used;
+  out.frame = common_frame(files);
   for (const StackFile &f : files) {
     const double year = year_of(f.solution);
-    if (out.frame.empty()) out.frame = f.solution.frame;
     if (year <= 0)
       out.left_out.push_back({f.name, "nothing says when it was observed"});
     else if (f.solution.frame != out.frame)
-      out.left_out.push_back({f.name, fmt::format("is in {}, the first one in {}", f.solution.frame, out.frame)});
+      out.left_out.push_back({f.name, fmt::format("is in {}, most of them in {}", f.solution.frame, out.frame)});
     else if (!years.insert(year).second)
       out.left_out.push_back({f.name, "a file of the same time is there already"});
     else
@@ -116,6 +125,9 @@ StackFiles stack_files(const std::vector<StackFile> &files, const StackOptions &
     } catch (const InputError &e) {
       out.left_out.push_back({f->name, e.reason()});
     }
+  if (out.input.days.size() < 2 && !out.left_out.empty())
+    throw InputError(fmt::format("{} of {} files can be added up; {}", out.input.days.size(), files.size(),
+                                 out.left_out.front().words()));
   StackInput &in = out.input;
   in.rotation = o.rotation, in.scale = o.scale, in.seasonal = o.seasonal, in.epoch = o.epoch;
   if (in.epoch <= 0 && !in.days.empty()) {

@@ -36,8 +36,8 @@ struct StackFiles {
 
 /// Puts solutions together as days: each by the vectors from one of its marks to all others with their joint
 /// covariance, without what was put in beforehand, so that no day's own datum comes in. A file of a frame that differs
-/// from the first one's, without a date, or twice there is left out. Throws `InputError` for names that no file has,
-/// steps that are none, and a list of given coordinates of another frame.
+/// from that of most, without a date, or twice there is left out. Throws `InputError` where fewer than two are left,
+/// for names that no file has, steps that are none, and a list of given coordinates of another frame.
 StackFiles stack_files(const std::vector<StackFile> &files, const StackOptions &options);
 
 /// Solutions among files.

@@ -77,6 +77,15 @@ TEST_CASE("what cannot be stacked is said, file by file, and nothing is written 
                                  Contains("d05.snx: a file of the same time"));
   CHECK(ample("stack " + (folder / "a") + " " + in, out) == 2);
   CHECK_THAT(read_file(out), Contains("is there already"));
+  // What most files are in is the frame, whatever the name that sorts first.
+  std::string other = read_file(in + "/d07.snx");
+  const auto at = other.find("ITRF2020");
+  REQUIRE(at != std::string::npos);
+  write_file(in + "/a-other.snx", other.replace(at, 8, "ITRF2014"));
+  CHECK(ample("stack " + (folder / "other") + " " + in, out) == 1);
+  CHECK_THAT(read_file(out), Contains("a-other.snx: is in ITRF2014, most of them in ITRF2020") && Contains("TAFC"));
+  CHECK(ample("stack " + (folder / "two") + " " + in + "/a-other.snx " + in + "/d08.snx", out) == 2);
+  CHECK_THAT(read_file(out), Contains("1 of 2 files can be added up") && Contains("most of them in"));
   CHECK(ample("stack " + (folder / "c") + " " + in + "/notes.txt", out) == 2);
   CHECK_FALSE(std::filesystem::exists(folder / "c"));
   CHECK(ample("stack " + (folder / "c") + " " + in + "/d01.snx", out) == 2);
