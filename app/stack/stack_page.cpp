@@ -1,4 +1,5 @@
 #include "app/stack/stack_page.h"
+#include "app/widgets/flow_layout.h"
 #include "app/widgets/numbers.h"
 #include "app/widgets/theme.h"
 #include "base/error.h"
@@ -241,13 +242,11 @@ QLayout *StackPage::make_choice() {
     connect(c, &QCheckBox::clicked, this, &StackPage::ask);
   }
   auto *choice = new QVBoxLayout;
-  auto *first = new QHBoxLayout, *second = new QHBoxLayout;
-  for (QWidget *x : {files, folder, given}) first->addWidget(x);
-  first->addWidget(given_);
-  first->addWidget(without_given_);
-  first->addStretch();
-  for (QWidget *x : {seasonal_, rotation_, scale_}) first->addWidget(x);
-  first->addWidget(clear_);
+  auto *first = new FlowLayout;
+  auto *second = new QHBoxLayout;
+  for (QWidget *x : std::initializer_list<QWidget *>{files, folder, given, given_, without_given_}) first->addWidget(x);
+  first->add_spring();
+  for (QWidget *x : std::initializer_list<QWidget *>{seasonal_, rotation_, scale_, clear_}) first->addWidget(x);
   const auto labelled = [&](const QString &name, QLineEdit *e, int stretch) {
     second->addWidget(new QLabel(name));
     second->addWidget(e, stretch);

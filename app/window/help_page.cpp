@@ -1,4 +1,5 @@
 #include "app/window/help_page.h"
+#include "app/widgets/flow_layout.h"
 #include "app/widgets/heading_link.h"
 #include "app/widgets/theme.h"
 #include <QAbstractTextDocumentLayout>
@@ -65,10 +66,9 @@ HelpPage::HelpPage(QWidget *parent) : QWidget(parent) {
   text_->setOpenLinks(false);
   text_->setOpenExternalLinks(false);
   text_->document()->setDocumentMargin(18);
-  auto *top = new QHBoxLayout;
-  top->addWidget(title_);
-  top->addWidget(words_);
-  top->addWidget(found_, 1);
+  auto *top = new FlowLayout(6);
+  for (QWidget *w : std::initializer_list<QWidget *>{title_, words_, found_}) top->addWidget(w);
+  top->add_spring();
   auto page_button = [&](const QString &label, const QString &page) {
     auto *b = new QPushButton(label);
     b->setObjectName("tab");

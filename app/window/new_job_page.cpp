@@ -45,9 +45,9 @@ NewJobPage::NewJobPage(QWidget *parent) : QWidget(parent) {
     return e;
   };
   title_ = field("Title of the job", "as it stands on every sheet");
-  place_ = field("Place of the job", "latitude longitude, as 46.29 13.88 or 46d17'N 13d53'E; may stay empty");
+  place_ = field("Place of the job", "as 46.29 13.88 or 46d17'N 13d53'E; may stay empty");
   words_ = field("Search grids", "name, country, code … of the grid");
-  realisation_ = field("Realisation of the frame", "only where the right side says that it must be said, as ETRF2000");
+  realisation_ = field("Realisation of the frame", "only where the right side asks for it, as ETRF2000");
   geoid_ = field("Geoid deviation", "as its grid says", 130);
   plan_ = field("Asked in plan", "nothing", 90);
   height_ = field("Asked in height", "nothing", 90);

@@ -8,6 +8,7 @@
 #include <QPainter>
 #include <QProcess>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QTemporaryDir>
 #include <QVBoxLayout>
 
@@ -114,10 +115,21 @@ StartPage::StartPage(QWidget *parent) : QWidget(parent) {
   auto *holder = new QWidget;
   holder->setLayout(column);
   holder->setMaximumWidth(860);
-  auto *all = new QHBoxLayout(this);
-  all->addStretch(1);
-  all->addWidget(holder, 20);
-  all->addStretch(1);
+  auto *middle = new QWidget;
+  auto *centred = new QHBoxLayout(middle);
+  centred->addStretch(1);
+  centred->addWidget(holder, 20);
+  centred->addStretch(1);
+  // On a low window the recent jobs are scrolled to.
+  auto *scroll = new QScrollArea;
+  scroll->setWidget(middle);
+  scroll->setWidgetResizable(true);
+  scroll->setFrameShape(QFrame::NoFrame);
+  scroll->setFocusPolicy(Qt::NoFocus);
+  middle->setAutoFillBackground(false), scroll->viewport()->setAutoFillBackground(false);
+  auto *all = new QVBoxLayout(this);
+  all->setContentsMargins(0, 0, 0, 0);
+  all->addWidget(scroll);
   setFocusProxy(make);
   connect(make, &QPushButton::clicked, this, &StartPage::make_wanted);
   connect(open, &QPushButton::clicked, this, [this] { Q_EMIT open_wanted({}); });
