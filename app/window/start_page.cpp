@@ -102,7 +102,7 @@ StartPage::StartPage(QWidget *parent) : QWidget(parent) {
   rows_->setSpacing(2);
   auto *column = new QVBoxLayout;
   column->setSpacing(12);
-  column->addSpacing(40);
+  column->addSpacerItem(new QSpacerItem(0, 40, QSizePolicy::Minimum, QSizePolicy::Preferred));
   column->addWidget(title);
   column->addWidget(what);
   column->addLayout(buttons);

@@ -25,7 +25,7 @@ int wide(const QWidget *w, const QString &text, int around) {
 /// A part of the window that lies outside of what holds it, and cannot be scrolled to.
 bool outside(const QWidget *w) {
   for (const QWidget *p = w->parentWidget(); p; p = p->parentWidget()) {
-    if (qobject_cast<const QAbstractScrollArea *>(p)) return false;
+    if (qobject_cast<const QAbstractScrollArea *>(p->parentWidget())) return false; // its viewport
     const QRect at(w->mapTo(p, QPoint(0, 0)), w->size());
     if (!p->rect().adjusted(-1, -1, 1, 1).contains(at)) return true;
     if (p->isWindow()) break;
