@@ -102,7 +102,8 @@ private:
     if (block_ != "SOLUTION/MATRIX_ESTIMATE" && block_ != "SOLUTION/MATRIX_APRIORI") return;
     for (auto w : words) {
       correlations_ = correlations_ || w == "CORR";
-      if (w == "INFO") block_ = "a matrix that is not read"; // normal equations: the standard deviations are there too
+      // Normal equations: the standard deviations are there too.
+      if (w == "INFO") block_ = "a matrix that is not read", normal_equations_ = true;
     }
   }
 
@@ -295,7 +296,7 @@ private:
 
   LineReader in_;
   std::string block_;
-  bool correlations_ = false;
+  bool correlations_ = false, normal_equations_ = false;
   std::set<std::string> frames_, words_;
   std::map<std::string, std::string> description_;
   std::map<std::string, PositionAnswer> answers_;
@@ -355,7 +356,11 @@ SinexSolution SinexReader::solution(const ControlList &control) const {
     out.stations.push_back(std::move(x));
   }
   if (estimates_.elements.empty())
-    throw InputError("the solution has no matrix of its estimates: its stations are a control list, no vectors");
+    throw InputError(normal_equations_
+                         ? "its matrix is that of normal equations (INFO), which is not read: ask for the "
+                           "covariances (COVA or CORR)"
+                         : "the solution has no matrix of its estimates: its stations are a control "
+                           "list, no vectors");
   out.cov = dense(estimates_, place, "estimates");
   const auto n = static_cast<Eigen::Index>(3 * place.size());
   out.estimate.resize(n);

@@ -111,3 +111,13 @@ TEST_CASE("what cannot be stacked is said, file by file, and nothing is written 
   CHECK_THAT(refused("mark,x,y,z,epoch,vx,vy,vz\n" + places + ",2010.0" + velocity + "\n"), Contains("does not state"));
   CHECK_FALSE(std::filesystem::exists(folder / "c"));
 }
+
+TEST_CASE("a day of normal equations is told to be one, and what to ask for") {
+  TemporaryFolder folder;
+  const std::string in = days(folder), out = folder / "out.txt";
+  std::string text = read_file(in + "/d03.snx");
+  for (auto at = text.find("L COVA"); at != std::string::npos; at = text.find("L COVA")) text.replace(at, 6, "L INFO");
+  write_file(in + "/d03.snx", text);
+  CHECK(ample("stack " + (folder / "a") + " " + in, out) == 1);
+  CHECK_THAT(read_file(out), Contains("left out: d03.snx: its matrix is that of normal equations (INFO)"));
+}
