@@ -9,17 +9,13 @@ namespace ampletie::cli {
 
 int cmd_stack(Sitting &, const Arguments &a) {
   refuse_full_folder(a.folder);
-  StackReading read = read_stack_files(a.files);
-  if (read.files.empty())
-    throw InputError("none of the files is a solution with its matrix" +
-                     (read.unread.empty() ? "" : " (" + read.unread[0].words() + ")"));
+  const StackReading read = read_stack_files(a.files);
   StackOptions o;
   if (!a.given.empty()) o.given = read_given_list(a.given);
   o.core = a.marks, o.steps = a.words;
   o.rotation = !a.no_rotation, o.scale = a.with_scale, o.seasonal = a.seasonal;
   o.epoch = stack_epoch(a.epoch);
-  StackFiles together = stack_files(read.files, o);
-  together.left_out.insert(together.left_out.end(), read.unread.begin(), read.unread.end());
+  const StackFiles together = stack_files(read, o);
   const Stack stack = stack_days(together.input);
   write_stack(together, stack, a.folder);
   if (a.json) {
@@ -30,12 +26,15 @@ int cmd_stack(Sitting &, const Arguments &a) {
                         together.input.marks[m.mark], m.series.size(), 1000 * m.velocity.x(), 1000 * m.velocity_sd.x(),
                         1000 * m.velocity.y(), 1000 * m.velocity_sd.y(), 1000 * m.velocity.z(),
                         1000 * m.velocity_sd.z()));
+    if (const std::string words = given_words(together, stack); !words.empty()) print(words + "\n");
     if (stack.suspected)
       print(suspected_words(together, stack) + " (--step " + suspected_step_text(together, stack) + ")\n");
-    for (const StackLeftOut &l : together.left_out) print("left out: " + l.words() + "\n");
+    for (const auto *all : {&together.left_out, &together.given_unused})
+      for (const StackLeftOut &l : *all) print("left out: " + l.words() + "\n");
     for (const std::string &l : stack.left_out) print("left out: " + l + "\n");
   }
-  return together.left_out.empty() && stack.left_out.empty() && !stack.suspected ? 0 : 1;
+  const bool whole = together.left_out.empty() && together.given_unused.empty() && stack.left_out.empty();
+  return whole && !stack.suspected && given_words(together, stack).empty() ? 0 : 1;
 }
 
 } // namespace ampletie::cli

@@ -30,8 +30,7 @@ function(ample_standin name)
   target_link_libraries(ampletie_${name} PUBLIC ampletie_formats Eigen3::Eigen fmt::fmt)
 endfunction()
 
-# For folders where optimising costs more building than it saves; a debug build stays one. Sanitizers are slow enough to
-# build: what does no heavy computing is not optimised with them at all.
+# For folders where optimising costs more building than it saves; a debug build stays one.
 macro(ample_lightly_optimised)
   add_compile_options($<$<CONFIG:Release>:-O1>)
   if(AMPLETIE_SANITIZE)

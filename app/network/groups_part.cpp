@@ -3,7 +3,6 @@
 #include "app/widgets/flow_layout.h"
 #include "app/widgets/numbers.h"
 #include "app/widgets/theme.h"
-#include "app/widgets/whole_words.h"
 #include "job/decision.h"
 #include <QComboBox>
 #include <QHBoxLayout>
@@ -121,7 +120,7 @@ GroupsPart::GroupsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   reason_->setAccessibleName("Reason for the factor");
   reason_->setPlaceholderText("why: a card, a test, the weather");
   reason_->setToolTip("A card, a test, the weather; not that a test is silent then");
-  keep_whole(reason_);
+  reason_->setMinimumWidth(320);
   weigh_ = new QPushButton("Weigh so");
   weigh_->setAccessibleName("Weigh so");
   stated_ = new QPushButton("As stated");

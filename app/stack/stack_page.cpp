@@ -46,38 +46,30 @@ std::vector<std::string> words_of(const QLineEdit *e) {
 }
 
 /// What tells whether files have to be read again: every file with its size and time.
-std::string signature(const std::vector<std::string> &paths) {
-  namespace fs = std::filesystem;
+std::string signature(const std::vector<std::string> &files) {
   std::string out;
-  const auto one = [&](const fs::path &p) {
+  for (const std::string &f : files) {
     std::error_code e;
-    const auto size = fs::file_size(p, e);
-    out += p.string() + "|" + std::to_string(size) + "|" +
-           std::to_string(fs::last_write_time(p, e).time_since_epoch().count()) + "\n";
-  };
-  for (const std::string &p : paths) {
-    std::error_code e;
-    if (!fs::is_directory(p, e)) {
-      one(p);
-      continue;
-    }
-    std::vector<fs::path> inside;
-    for (const auto &f : fs::directory_iterator(p, e)) inside.push_back(f.path());
-    std::sort(inside.begin(), inside.end());
-    for (const auto &f : inside) one(f);
+    const auto size = std::filesystem::file_size(f, e);
+    const auto time = std::filesystem::last_write_time(f, e).time_since_epoch().count();
+    out += f + "|" + std::to_string(size) + "|" + std::to_string(time) + "\n";
   }
   return out;
 }
 
 Row row_of(const Stacked &all, const StackedMark &m) {
-  const bool jumped = all.stack.suspected && &all.stack.marks[all.stack.suspected->series] == &m;
+  const bool jumped = all.stack.jumped() == &m;
+  bool agrees = true;
+  for (const GivenMisfit &g : all.misfits)
+    if (g.mark == m.mark) agrees = g.agrees;
+  const bool wrong = jumped || !agrees;
   const auto part = [&](int c) {
     return Cell{QString("%1 ± %2").arg(signed_mm(m.velocity[c], 2)).arg(1000 * m.velocity_sd[c], 0, 'f', 2),
                 m.velocity[c],
                 {},
                 false};
   };
-  const auto out = std::count_if(m.series.begin(), m.series.end(), [](const StackedDay &d) { return d.outlier; });
+  const int out = m.outliers();
   QStringList noise, steps;
   for (const SeriesNoise &n : m.noise)
     noise << QString::number(1000 * n.white, 'f', 1) +
@@ -89,20 +81,21 @@ Row row_of(const Stacked &all, const StackedMark &m) {
   return {name,
           {{text(name), {}, {}, true},
            {QString::number(m.series.size()), static_cast<int>(m.series.size()), {}, false},
-           {QString::number(out), static_cast<int>(out), out ? ink::attention : QColor(), false},
+           {QString::number(out), out, out ? ink::attention : QColor(), false},
            part(0),
            part(1),
            part(2),
            {noise.join(" · "), {}, ink::unused, false},
-           {jumped   ? "▲ jump not said"
-            : m.core ? "■ gives the datum"
-                     : "",
+           {jumped    ? "▲ jump not said"
+            : !agrees ? "▲ given otherwise"
+            : m.core  ? "■ gives the datum"
+                      : "",
             {},
-            jumped ? ink::failed : ink::accepted,
-            jumped},
+            wrong ? ink::failed : ink::accepted,
+            wrong},
            {steps.join(", "), {}, {}, false}},
           false,
-          jumped ? ink::warm : QColor()};
+          wrong ? ink::warm : QColor()};
 }
 } // namespace
 
@@ -117,7 +110,8 @@ StackPage::StackPage(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
        {"North mm/yr", "Velocity with its standard deviation under the noise that was found", true, false, 92},
        {"Up mm/yr", "Velocity with its standard deviation under the noise that was found", true, false, 92},
        {"Noise", "East · north · up: white in mm, and flicker in mm/yr^¼ where the series tell it", false, false, 120},
-       {"", "Whether it gives the datum, or looks as if it had jumped", false, false, 100},
+       {"", "Whether it gives the datum, looks as if it had jumped, or is given otherwise than it comes out", false,
+        false, 100},
        {"Steps", "Jumps that were said, with their size", false, false, 80}});
   files_ = new TableCard("Files of the stack", {{"File", "Name of the solution's file", false, false, 140},
                                                 {"Day", "Middle of its data", false, false, 80},
@@ -252,6 +246,7 @@ QLayout *StackPage::make_choice() {
     second->addWidget(e, stretch);
   };
   labelled("Datum from", core_, 3), labelled("Steps", steps_, 4), labelled("Coordinates of", epoch_, 1);
+  setFocusProxy(files);
   choice->addLayout(first);
   choice->addLayout(second);
   return choice;
@@ -263,16 +258,14 @@ void StackPage::showEvent(QShowEvent *e) {
     recalled_ = true;
     recall();
   }
-  take_->setEnabled(answer_.stacked && answer_.stacked->files.datum_given && w_.has_job());
-  if (!paths_.empty()) ask(); // a folder may have grown
+  if (!paths_.empty()) ask(); // a folder may have grown, a job may be open now
 }
 
 void StackPage::recall() {
   const QSettings kept = kept_choice();
-  for (const QString &p : kept.value("paths").toStringList())
-    if (QFileInfo::exists(p)) paths_ << p;
+  // What is not there any more is told when it is read.
+  paths_ = kept.value("paths").toStringList();
   given_path_ = kept.value("given").toString();
-  if (!QFileInfo::exists(given_path_)) given_path_.clear();
   core_->setText(kept.value("core").toString());
   steps_->setText(kept.value("steps").toString());
   epoch_->setText(kept.value("epoch").toString());
@@ -328,6 +321,8 @@ void StackPage::ask() {
   }
   if (worker_.joinable()) worker_.join();
   running_ = true, again_ = false;
+  // What is shown is of another question now: it is neither written nor taken.
+  for (QPushButton *b : {write_, take_, say_}) b->setEnabled(false);
   if (!paths_.empty()) say_words("Adding up …", ink::unused);
   worker_ = std::thread([this, q = question()] {
     Answer a = answer(q);
@@ -348,19 +343,20 @@ StackPage::Answer StackPage::answer(const Question &q) {
   Answer out;
   if (q.paths.empty()) return out;
   try {
-    if (const std::string now = signature(q.paths); now != read_of_) {
+    if (const std::string now = signature(stack_paths(q.paths)); now != read_of_) {
       read_of_.clear();
       read_ = read_stack_files(q.paths);
       read_of_ = now;
     }
-    out.unread = read_.unread;
-    if (read_.files.empty()) throw InputError("none of the files is a solution with its matrix");
+    out.left_out = read_.unread;
     StackOptions o = q.options;
     if (!q.given.empty()) o.given = read_given_list(q.given);
     o.epoch = stack_epoch(q.epoch);
     auto all = std::make_shared<Stacked>();
-    all->files = stack_files(read_.files, o);
+    all->files = stack_files(read_, o);
     all->stack = stack_days(all->files.input);
+    all->misfits = given_misfits(all->files, all->stack);
+    out.left_out = all->files.left_out;
     out.stacked = all;
   } catch (const std::exception &e) {
     out.problem = QString::fromUtf8(e.what());
@@ -375,6 +371,7 @@ void StackPage::show_answer(Answer a) {
                                         : QFileInfo(given_path_).fileName());
   without_given_->setVisible(!given_path_.isEmpty());
   say_->setVisible(all && all->stack.suspected);
+  say_->setEnabled(true);
   write_->setEnabled(all != nullptr);
   take_->setEnabled(all && all->files.datum_given && w_.has_job());
   if (!answer_.problem.isEmpty())
@@ -383,13 +380,13 @@ void StackPage::show_answer(Answer a) {
     say_words("Drop the SINEX solutions of many days here, or the folder they are in: velocities of all marks, steps "
               "and a picture of each appear. No job is needed.",
               ink::unused);
-  else if (all->stack.suspected)
-    say_words(text(suspected_words(all->files, all->stack)), ink::failed);
+  else if (const std::string given = given_words(all->files, all->stack); !given.empty() || all->stack.suspected)
+    say_words(text(given + (given.empty() ? "" : " ") + suspected_words(all->files, all->stack)), ink::failed);
   else {
     QStringList left;
     for (const std::string &l : all->stack.left_out) left << text(l);
-    const auto files = answer_.unread.size() + all->files.left_out.size();
-    if (files) left << QString("%1 of the files took no part (see below)").arg(files);
+    for (const StackLeftOut &l : all->files.given_unused) left << text(l.words());
+    if (const auto n = answer_.left_out.size()) left << QString("%1 of the files took no part (see below)").arg(n);
     say_words(QString("%1 days, %2 marks, coordinates of %3%4. %5 mark-days did not fit and were not used; the files' "
                       "own standard deviations are too small by %6.%7")
                   .arg(all->files.input.days.size())
@@ -424,7 +421,7 @@ void StackPage::show_marks() {
     for (const StackedMark &m : all->stack.marks) rows.push_back(row_of(*all, m));
     // A jump that nobody said is looked at first.
     if (all->stack.suspected)
-      mark_ = all->files.input.marks[all->stack.marks[all->stack.suspected->series].mark];
+      mark_ = all->files.input.marks[all->stack.jumped()->mark];
     else if (!marked() && !all->stack.marks.empty())
       mark_ = all->files.input.marks[all->stack.marks[0].mark];
   }
@@ -441,19 +438,17 @@ void StackPage::choose_mark(const std::string &name) {
 void StackPage::show_files() {
   std::vector<Row> rows;
   const auto refused = [&](const StackLeftOut &l) {
-    rows.push_back({l.file,
-                    {{text(l.file), {}, {}, true},
+    rows.push_back({l.name,
+                    {{text(l.name), {}, {}, true},
                      {QString(), {}, {}, false},
                      {QString(), {}, {}, false},
                      {"▲ " + text(l.reason), {}, ink::failed, true}},
                     false,
                     ink::warm});
   };
-  for (const StackLeftOut &l : answer_.unread) refused(l);
-  if (answer_.stacked) {
-    const StackFiles &f = answer_.stacked->files;
-    for (const StackLeftOut &l : f.left_out) refused(l);
-    for (const DaySolution &d : f.input.days)
+  for (const StackLeftOut &l : answer_.left_out) refused(l);
+  if (answer_.stacked)
+    for (const DaySolution &d : answer_.stacked->files.input.days)
       rows.push_back({d.name,
                       {{text(d.name), {}, {}, true},
                        {text(iso(from_decimal_year(d.year)).substr(0, 10)), d.year, {}, false},
@@ -461,16 +456,14 @@ void StackPage::show_files() {
                        {"■ used", {}, ink::accepted, false}},
                       false,
                       QColor()});
-  }
   files_->set_rows(std::move(rows));
 }
 
 QString StackPage::write_into(const QString &folder) {
   if (!answer_.stacked) return "there is nothing to write yet";
-  Stacked all = *answer_.stacked;
-  all.files.left_out.insert(all.files.left_out.end(), answer_.unread.begin(), answer_.unread.end());
+  if (running_) return "it is being added up: a moment";
   try {
-    write_stack(all.files, all.stack, folder.toStdString());
+    write_stack(answer_.stacked->files, answer_.stacked->stack, folder.toStdString());
   } catch (const std::exception &e) {
     return QString::fromUtf8(e.what());
   }

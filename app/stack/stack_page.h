@@ -17,7 +17,7 @@ class StackPage : public QWidget {
 public:
   explicit StackPage(Workspace &w, QWidget *parent = nullptr);
   ~StackPage() override;
-  /// Files and folders besides those that are there; `given` lists are told by what they are.
+  /// Files and folders besides those that are there; a control list alone is what was given.
   void add(const QStringList &paths);
   /// Writes report, list and series into a new folder; why not, or nothing.
   QString write_into(const QString &folder);
@@ -38,7 +38,7 @@ private:
   };
   struct Answer {
     std::shared_ptr<const Stacked> stacked; ///< null: there is none
-    std::vector<StackLeftOut> unread;
+    std::vector<StackLeftOut> left_out;
     QString problem;
   };
   QWidget *make_head();

@@ -38,8 +38,7 @@ void StackPicture::draw_strip(QPainter &p, int axis) const {
     p.drawLine(QPointF(s.x(when), s.area.top()), QPointF(s.x(when), s.area.bottom()));
   };
   for (const auto &step : mark_->steps) upright(step.first, ink::attention, Qt::DashLine);
-  const auto &suspected = all_->stack.suspected;
-  if (suspected && &all_->stack.marks[suspected->series] == mark_) upright(suspected->year, ink::failed, Qt::DotLine);
+  if (all_->stack.jumped() == mark_) upright(all_->stack.suspected->year, ink::failed, Qt::DotLine);
   p.setClipRect(s.area.adjusted(-1, -1, 1, 1));
   const double size = mark_->series.size() > 400 ? 1.2 : 1.8;
   for (const StackedDay &d : mark_->series) {

@@ -10,6 +10,7 @@ namespace ampletie::app {
 struct Stacked {
   StackFiles files;
   Stack stack;
+  std::vector<GivenMisfit> misfits;
 };
 
 /// One mark on every day in east, north and up, with what was estimated as a line; days that did not fit crossed, steps

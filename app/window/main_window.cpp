@@ -88,9 +88,7 @@ MainWindow::MainWindow(QWidget *parent) : QMainWindow(parent) {
   add_actions();
   make_menu();
   refresh_head();
-  // Nothing is open: no evidence, no doubts, and the line has nowhere to lead yet.
-  evidence_->hide(), doubts_->hide();
-  sheets_->setCurrentWidget(start_);
+  show_page(start_); // nothing is open, and the line has nowhere to lead yet
   start_->setFocus();
 }
 
@@ -213,14 +211,38 @@ void MainWindow::choose_job() {
   if (!path.isEmpty()) open(path);
 }
 
-/// A page of its own in the place of the sheet, without evidence and doubts of the job.
-void MainWindow::enter_page(QWidget *page) {
-  if (!beside_plan_.empty()) toggle_plan();
-  QWidget *now = sheets_->currentWidget();
-  if (now != help_ && now != new_job_ && now != stack_) before_ = now;
+/// Pages without evidence and doubts of the job.
+bool MainWindow::alone(const QWidget *page) const { return page == new_job_ || page == stack_ || page == start_; }
+
+/// Evidence and doubts stand beside a job's sheets; what a person hid of them stays so from sheet to sheet.
+void MainWindow::place_evidence() {
+  if (!w_.has_job() || alone(sheets_->currentWidget()))
+    evidence_->hide(), doubts_->hide();
+  else if (doubts_->isHidden())
+    evidence_->show(), doubts_->show();
+}
+
+void MainWindow::show_page(QWidget *page) {
   sheets_->setCurrentWidget(page);
-  evidence_->hide(), doubts_->hide();
+  place_evidence();
+}
+
+/// The guide or a page that needs no job, from which one comes back to what is shown now.
+void MainWindow::enter_page(QWidget *page) {
+  QWidget *now = sheets_->currentWidget();
+  if (now == page) return;
+  if (!beside_plan_.empty()) toggle_plan();
+  std::erase(under_, page);
+  under_.push_back(now);
+  show_page(page);
   page->setFocus();
+}
+
+/// A sheet of the job: nothing is left to come back to.
+void MainWindow::show_sheet(QWidget *sheet) {
+  if (!beside_plan_.empty()) toggle_plan();
+  under_.clear();
+  show_page(sheet);
 }
 
 void MainWindow::show_new_job() {
@@ -243,7 +265,6 @@ void MainWindow::make_job_at(const QString &path) {
     new_job_->say(QString::fromUtf8(e.what()), true);
     return;
   }
-  evidence_->show(), doubts_->show();
   show_section(Section::intake);
 }
 
@@ -293,22 +314,16 @@ void MainWindow::explain_columns() {
   enter_help();
 }
 
-void MainWindow::enter_help() {
-  if (sheets_->currentWidget() == help_) return;
-  before_ = sheets_->currentWidget();
-  sheets_->setCurrentWidget(help_);
-  help_->setFocus();
-}
+void MainWindow::enter_help() { enter_page(help_); }
 
 /// Back from the guide or a page that needs no job.
 void MainWindow::leave_page() {
   if (!beside_plan_.empty()) toggle_plan();
-  const QWidget *now = sheets_->currentWidget();
-  if (now != help_ && now != new_job_ && now != stack_) return;
-  if (w_.has_job()) evidence_->show(), doubts_->show();
-  QWidget *to = before_ ? before_ : start_;
+  if (under_.empty()) return;
+  QWidget *to = under_.back();
+  under_.pop_back();
   if (to == start_ && w_.has_job()) to = sheets_->widget(0);
-  sheets_->setCurrentWidget(to);
+  show_page(to);
 }
 
 QString MainWindow::copy_job_to(const QString &path) {
@@ -403,17 +418,16 @@ void MainWindow::tell(const QString &failure) { Q_EMIT w_.message(failure, true)
 Sheet *MainWindow::sheet() const { return qobject_cast<Sheet *>(sheets_->currentWidget()); }
 
 void MainWindow::show_section(Section s) {
-  if (!beside_plan_.empty()) toggle_plan();
   const auto &list = section_list();
   const auto at = std::find(list.begin(), list.end(), &section_info(s));
-  sheets_->setCurrentIndex(static_cast<int>(at - list.begin()));
+  show_sheet(sheets_->widget(static_cast<int>(at - list.begin())));
   line_->set_current(s);
   // The keyboard goes where the eye goes: to the sheet's first table.
   if (auto *table = sheets_->currentWidget()->findChild<QTableView *>()) table->setFocus();
 }
 
-void MainWindow::show_settings() { sheets_->setCurrentWidget(settings_); }
-void MainWindow::show_decisions() { sheets_->setCurrentWidget(decisions_); }
+void MainWindow::show_settings() { show_sheet(settings_); }
+void MainWindow::show_decisions() { show_sheet(decisions_); }
 
 bool MainWindow::open(const QString &path) {
   remember_job(); // that is left
@@ -433,10 +447,8 @@ void MainWindow::refresh_head() {
     redo_->setEnabled(false);
     return;
   }
-  if (doubts_->isHidden() && sheets_->currentWidget() != new_job_ && sheets_->currentWidget() != stack_) {
-    evidence_->show(), doubts_->show();
-    if (sheets_->currentWidget() == start_) show_section(section_list().front()->section);
-  }
+  if (sheets_->currentWidget() == start_) show_section(section_list().front()->section);
+  place_evidence();
   const auto &s = w_.job().state().settings;
   title_->setToolTip(text(s.title));
   title_->setText(title_->fontMetrics().elidedText(text(s.title), Qt::ElideRight, names_->width() - 36));

@@ -61,6 +61,10 @@ private:
   void add_actions();
   void make_menu();
   void leave_page();
+  bool alone(const QWidget *page) const;
+  void place_evidence();
+  void show_page(QWidget *page);
+  void show_sheet(QWidget *sheet);
   void enter_page(QWidget *page);
   void choose_job();
   void choose_copy();
@@ -78,8 +82,8 @@ private:
   HelpPage *help_;
   StackPage *stack_;
   std::vector<QPointer<QWidget>> beside_plan_; ///< hidden while the plan is the whole sheet
-  QWidget *before_ = nullptr;                  ///< what was shown before the guide or a page without a job
-  QWidget *names_;                             ///< title of the job and its menu
+  std::vector<QWidget *> under_; ///< what the guide and pages without a job were opened on, the latest last
+  QWidget *names_;               ///< title of the job and its menu
   QToolButton *menu_;
   EvidencePanel *evidence_;
   DoubtsDrawer *doubts_;

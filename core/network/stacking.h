@@ -62,6 +62,11 @@ struct StackedMark {
   std::array<SeriesNoise, 3> noise;
   std::vector<StackedDay> series; ///< by time
   bool core = false;
+  int outliers() const {
+    int n = 0;
+    for (const StackedDay &d : series) n += d.outlier;
+    return n;
+  }
 };
 
 struct Stack {
@@ -71,6 +76,8 @@ struct Stack {
   double factor = 1; ///< by which the days' standard deviations are too small
   int outliers = 0;
   std::vector<std::string> left_out; ///< marks and steps that took no part, with the reason
+  /// The mark that looks as if it had jumped; null: none does.
+  const StackedMark *jumped() const { return suspected ? &marks[suspected->series] : nullptr; }
 };
 
 /// Adds up the normal equations of days whose datum is each its own: place, velocity, steps and waves of every mark by

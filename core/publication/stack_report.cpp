@@ -90,9 +90,7 @@ ReportTable velocity_table(const StackFiles &f, const Stack &s) {
                  {"Noise E · N · U, white flicker", "mm, mm/yr^¼", false}},
                 {}};
   for (const StackedMark &m : s.marks) {
-    std::vector<std::string> row{
-        f.input.marks[m.mark], std::to_string(m.series.size()),
-        std::to_string(std::count_if(m.series.begin(), m.series.end(), [](const StackedDay &d) { return d.outlier; }))};
+    std::vector<std::string> row{f.input.marks[m.mark], std::to_string(m.series.size()), std::to_string(m.outliers())};
     for (int c = 0; c < 3; ++c) row.push_back(in_mm(m.velocity[c]));
     for (int c = 0; c < 3; ++c) row.push_back(in_mm(m.velocity_sd[c]));
     row.push_back(in_mm(m.white_sd[2]));
@@ -124,16 +122,31 @@ ReportTable step_table(const StackFiles &f, const Stack &s) {
 }
 } // namespace
 
+std::string given_words(const StackFiles &f, const Stack &s) {
+  std::string out;
+  for (const GivenMisfit &g : given_misfits(f, s)) {
+    if (g.agrees) continue;
+    out += fmt::format("{}{} by east {}, north {}, up {} mm and {}, {}, {} mm/yr", out.empty() ? "" : "; ",
+                       f.input.marks[g.mark], in_mm(g.place.x(), 1), in_mm(g.place.y(), 1), in_mm(g.place.z(), 1),
+                       in_mm(g.velocity.x(), 1), in_mm(g.velocity.y(), 1), in_mm(g.velocity.z(), 1));
+  }
+  if (out.empty()) return out;
+  return "What is given does not agree with the days: " + out +
+         ". The datum takes the mean of all marks that give it, so that one wrong line shifts and turns every mark, "
+         "and "
+         "nothing in the standard deviations tells. Look at the list (digits, epoch, frame, antenna, exchanged marks), "
+         "or let other marks give the datum.";
+}
+
 std::string suspected_step_text(const StackFiles &f, const Stack &s) {
-  return s.suspected ? f.input.marks[s.marks[s.suspected->series].mark] + "@" +
-                           iso(from_decimal_year(s.suspected->year)).substr(0, 10)
+  return s.suspected ? f.input.marks[s.jumped()->mark] + "@" + iso(from_decimal_year(s.suspected->year)).substr(0, 10)
                      : "";
 }
 
 std::string suspected_words(const StackFiles &f, const Stack &s) {
   if (!s.suspected) return {};
   const SuspectedStep &x = *s.suspected;
-  const std::string &mark = f.input.marks[s.marks[x.series].mark];
+  const std::string &mark = f.input.marks[s.jumped()->mark];
   std::string size;
   for (int c = 0; c < 3; ++c)
     size += fmt::format("{}{} {} ± {}", c ? ", " : "", std::array{"east", "north", "up"}[static_cast<std::size_t>(c)],
@@ -147,10 +160,11 @@ std::string suspected_words(const StackFiles &f, const Stack &s) {
 
 nlohmann::ordered_json stack_rows(const StackFiles &f, const Stack &s) {
   auto rows = nlohmann::ordered_json::array();
+  const auto misfits = given_misfits(f, s);
   for (const StackedMark &m : s.marks) {
     const Vec3 xyz = f.input.reference[m.mark] + m.place;
     nlohmann::ordered_json r{{"name", f.input.marks[m.mark]}, {"days", m.series.size()}};
-    r["outliers"] = std::count_if(m.series.begin(), m.series.end(), [](const StackedDay &d) { return d.outlier; });
+    r["outliers"] = m.outliers();
     const char *names[] = {"e", "n", "u"};
     for (int c = 0; c < 3; ++c) r[fmt::format("v{}_m_yr", names[c])] = m.velocity[c];
     for (int c = 0; c < 3; ++c) r[fmt::format("sd_v{}_m_yr", names[c])] = m.velocity_sd[c];
@@ -171,8 +185,14 @@ nlohmann::ordered_json stack_rows(const StackFiles &f, const Stack &s) {
           {{"year", m.steps[k].first}, {"enu_m", {size.x(), size.y(), size.z()}}, {"sd_m", {sd.x(), sd.y(), sd.z()}}});
     }
     r["steps"] = steps, r["datum"] = m.core;
+    r["given_misfit"] = nullptr;
+    for (const GivenMisfit &g : misfits)
+      if (g.mark == m.mark)
+        r["given_misfit"] = {{"enu_m", {g.place.x(), g.place.y(), g.place.z()}},
+                             {"enu_m_yr", {g.velocity.x(), g.velocity.y(), g.velocity.z()}},
+                             {"agrees", g.agrees}};
     r["suspected_step"] = nullptr;
-    if (s.suspected && &s.marks[s.suspected->series] == &m) {
+    if (s.jumped() == &m) {
       const SuspectedStep &x = *s.suspected;
       r["suspected_step"] = {{"year", x.year},
                              {"enu_m", {x.size.x(), x.size.y(), x.size.z()}},
@@ -253,8 +273,10 @@ Report stack_report(const StackFiles &f, const Stack &s) {
              "out (Williams 2003). Where all of it were white they would be those in the column \"as white\"."
            : "The series are too short to tell the colour of their noise: it is taken for white, and standard "
              "deviations of velocities are likely too small.");
-  if (const std::string words = suspected_words(f, s); !words.empty()) what.paragraphs.push_back(words);
-  for (const StackLeftOut &l : f.left_out) what.paragraphs.push_back("Left out: " + l.words() + ".");
+  for (const std::string &words : {given_words(f, s), suspected_words(f, s)})
+    if (!words.empty()) what.paragraphs.push_back(words);
+  for (const auto *all : {&f.left_out, &f.given_unused})
+    for (const StackLeftOut &l : *all) what.paragraphs.push_back("Left out: " + l.words() + ".");
   for (const std::string &l : s.left_out) what.paragraphs.push_back("Left out: " + l + ".");
   what.tables.push_back(velocity_table(f, s));
   ReportTable steps = step_table(f, s);

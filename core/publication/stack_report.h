@@ -11,7 +11,10 @@ nlohmann::ordered_json stack_rows(const StackFiles &files, const Stack &stack);
 /// The jump that nobody said, in a sentence with what to do; empty: none shows.
 std::string suspected_words(const StackFiles &files, const Stack &stack);
 
-/// The same as a step is said, "MARK@2021-07-01"; empty: none shows.
+/// Which given coordinates do not agree with the days, in a sentence; empty: all do, or none were given.
+std::string given_words(const StackFiles &files, const Stack &stack);
+
+/// The jump as a step is said, "MARK@2021-07-01"; empty: none shows.
 std::string suspected_step_text(const StackFiles &files, const Stack &stack);
 
 /// The whole as a report: what was done, a table of velocities, a picture of every mark over time.

@@ -1,8 +1,10 @@
 #include "results/stack_files.h"
+#include "adjustment/statistics.h"
 #include "base/error.h"
 #include "base/text.h"
 #include "formats/control_list.h"
 #include "formats/recognise.h"
+#include "geodesy/ellipsoid.h"
 #include "geodesy/frame.h"
 #include "time/year_text.h"
 #include <Eigen/Dense>
@@ -64,15 +66,26 @@ MarkStep step_of(const std::string &text, const std::map<std::string, std::size_
   return {p->second, decimal_year(*when)};
 }
 
+const ControlRow *given_row(const std::string &name, const StackOptions &o) {
+  if (o.given)
+    for (const ControlRow &r : o.given->rows)
+      if (r.mark == name) return &r;
+  return nullptr;
+}
+
+/// As the list states it; zero: it does not.
+Vec3 given_sd(const std::string &name, const StackOptions &o) {
+  const ControlRow *row = given_row(name, o);
+  return row && row->sd_enu ? *row->sd_enu : Vec3::Zero();
+}
+
 /// What a list publishes of a mark at an epoch, less its reference place.
 StackInput::Core given_core(std::size_t mark, const std::string &name, const StackOptions &o, const std::string &frame,
                             double epoch, const Vec3 &reference) {
   StackInput::Core c{mark, Vec3::Zero(), Vec3::Zero()};
   if (!o.given) return c;
-  const auto row =
-      std::find_if(o.given->rows.begin(), o.given->rows.end(), [&](const ControlRow &r) { return r.mark == name; });
-  if (row == o.given->rows.end() || !row->xyz)
-    throw InputError("the list of given coordinates has no X, Y, Z of " + name);
+  const ControlRow *row = given_row(name, o);
+  if (!row || !row->xyz) throw InputError("the list of given coordinates has no X, Y, Z of " + name);
   const auto theirs = frame_by_name(row->frame), ours = frame_by_name(frame);
   if (row->frame != frame && !(theirs && ours && *theirs == *ours))
     throw InputError(fmt::format("{} is given in {}, the solutions are in {}", name,
@@ -86,6 +99,38 @@ StackInput::Core given_core(std::size_t mark, const std::string &name, const Sta
   c.off = *row->xyz + c.velocity * (epoch - *at) - reference;
   return c;
 }
+
+/// The marks that give the datum: those that are said, else all that the list gives. What of the list cannot serve
+/// though the files have it is told.
+void choose_core(StackFiles &out, const std::map<std::string, std::size_t> &place, const StackOptions &o) {
+  std::vector<std::string> core = o.core;
+  std::map<std::string, std::string> lowered;
+  for (const auto &[name, at] : place) lowered.emplace(lower(name), name);
+  if (o.given)
+    for (const ControlRow &r : o.given->rows) {
+      const auto like = lowered.find(lower(r.mark));
+      const bool asked = o.core.empty() || std::find(o.core.begin(), o.core.end(), r.mark) != o.core.end();
+      if (like == lowered.end() || !asked) continue;
+      if (!place.count(r.mark))
+        out.given_unused.push_back(
+            {r.mark, fmt::format("is given, the files write {}: say it as they do", like->second)});
+      else if (!r.xyz && o.core.empty())
+        out.given_unused.push_back({r.mark, "is given without X, Y, Z"});
+      else if (o.core.empty())
+        core.push_back(r.mark);
+    }
+  if (core.empty() && o.given) throw InputError("the list of given coordinates has X, Y, Z of none of the marks");
+  StackInput &in = out.input;
+  std::set<std::string> taken;
+  for (const std::string &name : core) {
+    if (!taken.insert(name).second) continue;
+    const auto p = place.find(name);
+    if (p == place.end()) throw InputError("no file has a mark " + name + ", which should give the datum");
+    in.core.push_back(given_core(p->second, name, o, out.frame, in.epoch, in.reference[p->second]));
+    out.given_sd.push_back(given_sd(name, o));
+  }
+}
+
 /// That of most files; of as many the first one's.
 std::string common_frame(const std::vector<StackFile> &files) {
   std::map<std::string, int> count;
@@ -97,7 +142,11 @@ std::string common_frame(const std::vector<StackFile> &files) {
 }
 } // namespace
 
-StackFiles stack_files(const std::vector<StackFile> &files, const StackOptions &o) {
+StackFiles stack_files(const StackReading &read, const StackOptions &o) {
+  const std::vector<StackFile> &files = read.files;
+  if (files.empty())
+    throw InputError("none of the files is a solution with its matrix" +
+                     (read.unread.empty() ? "" : " (" + read.unread.front().words() + ")"));
   StackFiles out;
   std::map<std::string, std::size_t> place;
   std::set<double> years;
@@ -125,35 +174,50 @@ StackFiles stack_files(const std::vector<StackFile> &files, const StackOptions &
     } catch (const InputError &e) {
       out.left_out.push_back({f->name, e.reason()});
     }
+  out.left_out.insert(out.left_out.end(), read.unread.begin(), read.unread.end());
   if (out.input.days.size() < 2 && !out.left_out.empty())
-    throw InputError(fmt::format("{} of {} files can be added up; {}", out.input.days.size(), files.size(),
-                                 out.left_out.front().words()));
+    throw InputError(fmt::format("{} of {} files can be added up; {}", out.input.days.size(),
+                                 files.size() + read.unread.size(), out.left_out.front().words()));
   StackInput &in = out.input;
   in.rotation = o.rotation, in.scale = o.scale, in.seasonal = o.seasonal, in.epoch = o.epoch;
   if (in.epoch <= 0 && !in.days.empty()) {
     for (const DaySolution &d : in.days) in.epoch += d.year / static_cast<double>(in.days.size());
   }
-  for (const std::string &s : o.steps) in.steps.push_back(step_of(s, place));
-  std::vector<std::string> core = o.core;
-  if (core.empty() && o.given) {
-    for (const ControlRow &r : o.given->rows)
-      if (place.count(r.mark) && r.xyz) core.push_back(r.mark);
-    if (core.empty()) throw InputError("the list of given coordinates has X, Y, Z of none of the marks");
+  for (const std::string &s : o.steps) {
+    const MarkStep step = step_of(s, place);
+    const bool said = std::any_of(in.steps.begin(), in.steps.end(),
+                                  [&](const MarkStep &x) { return x.mark == step.mark && x.year == step.year; });
+    if (!said) in.steps.push_back(step);
   }
-  for (const std::string &name : core) {
-    const auto p = place.find(name);
-    if (p == place.end()) throw InputError("no file has a mark " + name + ", which should give the datum");
-    in.core.push_back(given_core(p->second, name, o, out.frame, in.epoch, in.reference[p->second]));
-  }
+  choose_core(out, place, o);
   out.datum_given = o.given.has_value();
   return out;
 }
 
-namespace {
+std::vector<GivenMisfit> given_misfits(const StackFiles &f, const Stack &s) {
+  // Reference stations as lists publish them agree within a centimetre and a millimetre a year (common practice).
+  constexpr double unstated = 0.01, of_velocity = 0.001;
+  std::vector<GivenMisfit> out;
+  if (!f.datum_given) return out;
+  for (std::size_t i = 0; i < f.input.core.size(); ++i) {
+    const StackInput::Core &c = f.input.core[i];
+    const auto m = std::find_if(s.marks.begin(), s.marks.end(), [&](const StackedMark &x) { return x.mark == c.mark; });
+    if (m == s.marks.end()) continue;
+    const Mat3 axes = local_axes(to_geodetic(f.input.reference[c.mark]));
+    GivenMisfit g{c.mark, axes * (m->place - c.off), m->velocity - axes * c.velocity, true};
+    for (int k = 0; k < 3; ++k) {
+      const double stated = f.given_sd[i][k] > 0 ? f.given_sd[i][k] : unstated;
+      g.agrees = g.agrees && std::abs(g.place[k]) <= single_test_limit * std::hypot(stated, m->place_sd[k]) &&
+                 std::abs(g.velocity[k]) <= single_test_limit * std::hypot(of_velocity, m->velocity_sd[k]);
+    }
+    out.push_back(g);
+  }
+  return out;
+}
+
 namespace fs = std::filesystem;
 
-/// The files themselves, and those of folders, by name.
-std::vector<std::string> files_of(const std::vector<std::string> &named) {
+std::vector<std::string> stack_paths(const std::vector<std::string> &named) {
   std::vector<std::string> out;
   for (const std::string &n : named) {
     std::error_code e;
@@ -170,11 +234,10 @@ std::vector<std::string> files_of(const std::vector<std::string> &named) {
   }
   return out;
 }
-} // namespace
 
 StackReading read_stack_files(const std::vector<std::string> &paths) {
   StackReading out;
-  for (const std::string &path : files_of(paths)) {
+  for (const std::string &path : stack_paths(paths)) {
     const std::string name = fs::path(path).filename().string();
     try {
       const std::string text = plain_content(read_file(path));

@@ -125,3 +125,66 @@ TEST_CASE("what is no day, and what is mistyped, is said on the page; nothing is
   s.d.click("Begin the stack anew"); // for whoever comes next
   s.added_up();
 }
+
+TEST_CASE_METHOD(DemoDriver, "one comes back from the guide and from pages, and evidence stands beside sheets alone") {
+  const auto evidence = [&] { return d.window.findChild<EvidencePanel *>()->isVisible(); };
+  d.section("Levels");
+  CHECK(evidence());
+  d.window.show_stack();
+  CHECK_FALSE(evidence());
+  d.press(Qt::Key_F1); // the guide over the page
+  CHECK(d.named<QWidget>("help"));
+  d.press(Qt::Key_Escape);
+  REQUIRE(d.named<QWidget>("stack"));
+  CHECK_FALSE(evidence());
+  d.press(Qt::Key_Escape);
+  CHECK_FALSE(d.named<QWidget>("stack"));
+  CHECK(d.table("Level lines"));
+  CHECK(evidence());
+  // The same from the page of a new job; and a section leads out of a page at once.
+  d.window.show_new_job();
+  d.press(Qt::Key_F1);
+  d.press(Qt::Key_Escape);
+  d.click("No new job");
+  CHECK(d.table("Level lines"));
+  d.window.show_stack();
+  d.section("Network");
+  CHECK(evidence());
+  d.press(Qt::Key_Escape); // nothing to come back from
+  CHECK(d.table("Network marks"));
+}
+
+TEST_CASE("a wrong line of what is given is told on the page, and nothing old is written while adding up") {
+  TemporaryFolder folder;
+  const std::string in = days(folder);
+  StackDriver s;
+  s.d.window.show_stack();
+  s.added_up();
+  s.d.click("Begin the stack anew");
+  s.added_up();
+  auto *page = s.d.window.findChild<StackPage *>();
+  page->add({QString::fromStdString(in)});
+  CHECK_FALSE(s.d.named<QPushButton>("Write the folder of the stack")->isEnabled());
+  s.added_up();
+  std::string given = given_of_three();
+  const auto at = given.find("1707863");
+  REQUIRE(at != std::string::npos);
+  write_file(folder / "given.csv", given.replace(at, 7, "1707873")); // ten metres
+  page->use_given(QString::fromStdString(folder / "given.csv"));
+  CHECK_FALSE(s.d.named<QPushButton>("Take the list into the job")->isEnabled());
+  CHECK_THAT(page->write_into(QString::fromStdString(folder / "out")).toStdString(), Contains("a moment"));
+  s.added_up();
+  CHECK_THAT(s.words(), Contains("does not agree with the days") && Contains("TAFB by east"));
+  CHECK(s.marks()->model()->index(s.d.row_with(s.marks(), "Mark", "TAFB"), 7).data().toString() == "▲ given otherwise");
+  // A folder that is no longer there is told, not forgotten.
+  page->use_given({});
+  s.added_up();
+  std::filesystem::rename(in, in + "-gone");
+  s.d.press(Qt::Key_Escape);
+  s.d.window.show_stack();
+  s.added_up();
+  CHECK(s.files()->model()->rowCount() == 1);
+  CHECK_THAT(s.words(), Contains("none of the files is a solution"));
+  s.d.click("Begin the stack anew");
+  s.added_up();
+}

@@ -7,7 +7,7 @@
 #include <filesystem>
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
-#include <random>
+#include <tuple>
 
 using namespace ampletie;
 using namespace ampletie::testing;
@@ -110,6 +110,49 @@ TEST_CASE("what cannot be stacked is said, file by file, and nothing is written 
   CHECK_THAT(refused("mark,x,y,z,frame,vx,vy,vz\n" + places + ",ITRF2020" + velocity + "\n"), Contains("at no epoch"));
   CHECK_THAT(refused("mark,x,y,z,epoch,vx,vy,vz\n" + places + ",2010.0" + velocity + "\n"), Contains("does not state"));
   CHECK_FALSE(std::filesystem::exists(folder / "c"));
+}
+
+TEST_CASE("what is given is compared with the days, and what of it cannot serve is told") {
+  TemporaryFolder folder;
+  const std::string in = days(folder), out = folder / "out.txt", given = given_of_three();
+  const auto stack = [&](const std::string &list, const std::string &more = "") {
+    static int n = 0;
+    write_file(folder / "given.csv", list);
+    const std::string to = folder / ("o" + std::to_string(++n));
+    const int rc = ample("stack " + to + " " + in + " --given " + (folder / "given.csv") + more, out);
+    return std::pair(rc, to);
+  };
+  const auto with = [&](const std::string &what, const std::string &by) {
+    std::string text = given;
+    const auto at = text.find(what);
+    REQUIRE(at != std::string::npos);
+    return text.replace(at, what.size(), by);
+  };
+  // As it is: it agrees, and says so.
+  auto [rc, to] = stack(given);
+  CHECK(rc == 0);
+  for (const auto &r : nlohmann::json::parse(read_file(to + "/stack.json"))) {
+    CHECK(r.at("given_misfit").is_null() == (r.at("name") == "TAFD"));
+    if (!r.at("given_misfit").is_null()) CHECK(r.at("given_misfit").at("agrees") == true);
+  }
+  // Ten metres in one line shift and turn all marks by metres: no deviation tells, so this must.
+  std::tie(rc, to) = stack(with("1707863", "1707873"));
+  CHECK(rc == 1);
+  CHECK_THAT(read_file(out), Contains("does not agree with the days") && Contains("TAFB by east"));
+  CHECK_THAT(read_file(to + "/stack.html"), Contains("does not agree with the days"));
+  // A velocity with the wrong sign.
+  std::tie(rc, to) = stack(with("0.0120", "-0.0120"));
+  CHECK(rc == 1);
+  CHECK_THAT(read_file(out), Contains("does not agree with the days"));
+  // Another way of writing a name; a mark that stands twice is refused with its line.
+  std::tie(rc, to) = stack(with("TAFC,", "tafc,"), " --no-rotation");
+  CHECK(rc == 1);
+  CHECK_THAT(read_file(out), Contains("tafc: is given, the files write TAFC"));
+  std::tie(rc, to) = stack(given + "TAFA,1770646.155,-5028022.011,-3491410.402,ITRF2020,2020.0,0,0,0\n");
+  CHECK(rc == 2);
+  CHECK_THAT(read_file(out), Contains("line 5: the mark TAFA stands in the list twice"));
+  // A step that is said twice is one.
+  CHECK(ample("stack " + (folder / "s") + " " + in + " --step TAFB@2020-01-01 --step TAFB@2020-01-01", out) == 0);
 }
 
 TEST_CASE("a day of normal equations is told to be one, and what to ask for") {

@@ -187,7 +187,7 @@ TEST_CASE("a base every thirty seconds: no epoch between is lost, and what inter
   CHECK(o->solution->track.interval == Approx(1));
 }
 
-TEST_CASE("without the noise of interpolation the same tracks believe too much of a slow base") {
+TEST_CASE("without the noise of interpolation the same tracks believe too much of a slow base", "[statistics]") {
   TrackTally counted, left_out;
   TrackExperiment without;
   without.solve.interpolation_noise = false;
@@ -200,7 +200,7 @@ TEST_CASE("without the noise of interpolation the same tracks believe too much o
   CHECK(nse(left_out) > 1.12 * nse(counted)); // of sixty whole tracks: 1.26 and 0.98
 }
 
-TEST_CASE("the way back takes a tenth off the heights and fixes the beginning") {
+TEST_CASE("the way back takes a tenth off the heights and fixes the beginning", "[statistics]") {
   TrackTally both, forward;
   TrackExperiment one_way;
   one_way.solve.backward = false;

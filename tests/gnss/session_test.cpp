@@ -45,7 +45,7 @@ TEST_CASE("the order of the rovers does not matter, and two rovers agree with th
   CHECK_THROWS_AS(solve_session(p.models[0], forth, *p.orbits, {}, stop), Cancelled);
 }
 
-TEST_CASE("the joint covariance of a session is honest, also for vectors between rovers") {
+TEST_CASE("the joint covariance of a session is honest, also for vectors between rovers", "[statistics]") {
   // Errors of all three vectors together, and of the differences between rovers, against the printed covariance.
   // Taken as independent, vectors that share a base would give differences that are better than printed: the mean of
   // their normalised squares falls well below one.
