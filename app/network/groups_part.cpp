@@ -1,8 +1,8 @@
 #include "app/network/groups_part.h"
 #include "adjustment/statistics.h"
-#include "app/widgets/flow_layout.h"
 #include "app/widgets/numbers.h"
 #include "app/widgets/theme.h"
+#include "app/widgets/whole_words.h"
 #include "job/decision.h"
 #include <QComboBox>
 #include <QHBoxLayout>
@@ -120,7 +120,7 @@ GroupsPart::GroupsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   reason_->setAccessibleName("Reason for the factor");
   reason_->setPlaceholderText("why: a card, a test, the weather");
   reason_->setToolTip("A card, a test, the weather; not that a test is silent then");
-  reason_->setMinimumWidth(320);
+  keep_whole(reason_);
   weigh_ = new QPushButton("Weigh so");
   weigh_->setAccessibleName("Weigh so");
   stated_ = new QPushButton("As stated");
@@ -128,8 +128,9 @@ GroupsPart::GroupsPart(Workspace &w, QWidget *parent) : QWidget(parent), w_(w) {
   auto *top = new QHBoxLayout;
   top->addWidget(grouping_);
   top->addWidget(words_, 1);
-  auto *below = new FlowLayout;
+  auto *below = new QHBoxLayout;
   for (QWidget *x : std::initializer_list<QWidget *>{what_, factor_, reason_, weigh_, stated_}) below->addWidget(x);
+  below->setStretchFactor(reason_, 1);
   auto *all = new QVBoxLayout(this);
   all->setContentsMargins(0, 0, 0, 0);
   all->addLayout(top);
